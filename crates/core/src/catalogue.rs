@@ -1,0 +1,111 @@
+//! The catalogue: what a system can hold, as read from it.
+//!
+//! Decides nothing; it is what rules are checked against. A snapshot of one container's schema: kinds,
+//! fields with their types and limits, people. Connectors fill it from what the system says of itself.
+
+use serde::{Deserialize, Serialize};
+
+use crate::model::{Kind, ValueType};
+use crate::text::TextFormat;
+
+/// The schema of one container of a system.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Catalogue {
+    pub kinds: Vec<KindSchema>,
+    pub users: Vec<User>,
+}
+
+/// What one kind of artefact looks like at a system.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct KindSchema {
+    pub kind: Kind,
+    /// The system's own word, e.g. “Chapter” for a folder.
+    pub name: String,
+    pub fields: Vec<FieldSchema>,
+    /// Levels of nesting, where the system limits them.
+    pub max_depth: Option<u32>,
+    pub writable: bool,
+}
+
+/// One field of a kind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FieldSchema {
+    pub id: String,
+    pub name: String,
+    pub value_type: ValueType,
+    #[serde(default)]
+    pub required: bool,
+    #[serde(default)]
+    pub read_only: bool,
+    /// Allowed values of a choice; none if any value goes.
+    #[serde(default)]
+    pub allowed: Option<Vec<String>>,
+    /// In characters.
+    #[serde(default)]
+    pub max_length: Option<u32>,
+    /// How rich text and steps are written.
+    #[serde(default)]
+    pub format: Option<TextFormat>,
+    /// For steps: whether they have data of their own.
+    #[serde(default)]
+    pub step_data: bool,
+    /// For attachments: the largest file in bytes.
+    #[serde(default)]
+    pub max_bytes: Option<u64>,
+    /// For attachments: the media types taken; none if any.
+    #[serde(default)]
+    pub media_types: Option<Vec<String>>,
+    /// The field that carries the origin mark.
+    #[serde(default)]
+    pub origin_mark: bool,
+}
+
+impl FieldSchema {
+    /// A plain optional field, to be refined.
+    pub fn new(id: &str, name: &str, value_type: ValueType) -> FieldSchema {
+        FieldSchema {
+            id: id.into(),
+            name: name.into(),
+            value_type,
+            required: false,
+            read_only: false,
+            allowed: None,
+            max_length: None,
+            format: None,
+            step_data: false,
+            max_bytes: None,
+            media_types: None,
+            origin_mark: false,
+        }
+    }
+}
+
+/// Somebody known to a system.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct User {
+    pub id: String,
+    pub login: Option<String>,
+    pub email: Option<String>,
+    pub name: String,
+    pub active: bool,
+}
+
+impl Catalogue {
+    pub fn kind(&self, kind: Kind) -> Option<&KindSchema> {
+        self.kinds.iter().find(|k| k.kind == kind)
+    }
+
+    pub fn user(&self, id: &str) -> Option<&User> {
+        self.users.iter().find(|u| u.id == id)
+    }
+}
+
+impl KindSchema {
+    pub fn field(&self, id: &str) -> Option<&FieldSchema> {
+        self.fields.iter().find(|f| f.id == id)
+    }
+}

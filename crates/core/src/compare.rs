@@ -1,0 +1,364 @@
+//! Comparing two ends of a lane against the base, and making a plan of what differs.
+//!
+//! Decides, per field, who changed what since both were last in step (the reconciliation rules of
+//! Pierce and Vouillon 2004, “What's in Unison?”), and per artefact what a transfer would do. With no base
+//! a difference is a conflict, never a silent overwrite. An artefact whose values have the fingerprints
+//! of the base is passed over without converting anything.
+
+use std::borrow::Cow;
+use std::collections::{BTreeMap, HashMap};
+
+use serde::{Deserialize, Serialize};
+
+use crate::identity::{Candidate, Evidence, Pair, match_first_contact};
+use crate::loss::Loss;
+use crate::mapping::{Context, FaultReason, Lane, convert, source_value};
+use crate::model::{Artefact, Fingerprint, Reference, Value};
+use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
+
+/// Values by target field: those of the source at the left, and those of the field at the right.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(transparent)]
+pub struct BaseSide(pub BTreeMap<String, Value>);
+
+/// The values both ends held when last in step. A field that was never in step is in neither map.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Base {
+    pub left: BaseSide,
+    pub right: BaseSide,
+}
+
+impl BaseSide {
+    pub fn fingerprint(&self) -> Fingerprint {
+        Fingerprint::of_all(self.0.iter().map(|(k, v)| (k.as_str(), v)))
+    }
+}
+
+/// Gives the base of a pair when its fingerprints are not enough.
+pub trait Bases {
+    fn base(&self, pair: &Pair) -> Option<Base>;
+}
+
+impl Bases for HashMap<String, Base> {
+    /// Keyed by the left id.
+    fn base(&self, pair: &Pair) -> Option<Base> {
+        self.get(&pair.left_id).cloned()
+    }
+}
+
+/// The rules of a lane in the order of their targets: the order in which fingerprints are made.
+fn targets(lane: &Lane) -> Vec<usize> {
+    let mut order: Vec<usize> = (0..lane.rules.len()).collect();
+    order.sort_by(|a, b| lane.rules[*a].target.cmp(&lane.rules[*b].target));
+    order
+}
+
+/// Compares artefacts under one lane.
+pub struct Comparer<'a> {
+    lane: &'a Lane,
+    cx: &'a Context<'a>,
+    order: Vec<usize>,
+}
+
+/// What comparing two artefacts found.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Found {
+    InStep,
+    Differs { fields: Vec<FieldChange>, faults: Vec<(String, FaultReason)> },
+}
+
+impl<'a> Comparer<'a> {
+    pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
+        Comparer { lane, cx, order: targets(lane) }
+    }
+
+    /// The fingerprint of what the rules take from a left artefact.
+    pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
+        Fingerprint::of_all(self.order.iter().filter_map(|n| {
+            let rule = &self.lane.rules[*n];
+            Some((rule.target.as_str(), source_value(rule, artefact, self.cx.left_system)?))
+        }))
+    }
+
+    /// The fingerprint of what the rules fill in a right artefact.
+    pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
+        Fingerprint::of_all(self.order.iter().map(|n| {
+            let target = self.lane.rules[*n].target.as_str();
+            (target, right_value(artefact, target))
+        }))
+    }
+
+    /// The values of a left artefact that its base will remember.
+    pub fn left_side(&self, artefact: &Artefact) -> BaseSide {
+        let value = |n: &usize| {
+            let rule = &self.lane.rules[*n];
+            Some((rule.target.clone(), source_value(rule, artefact, self.cx.left_system)?.into_owned()))
+        };
+        BaseSide(self.order.iter().filter_map(value).collect())
+    }
+
+    pub fn right_side(&self, artefact: &Artefact) -> BaseSide {
+        let value = |n: &usize| {
+            let target = &self.lane.rules[*n].target;
+            (target.clone(), right_value(artefact, target).into_owned())
+        };
+        BaseSide(self.order.iter().map(value).collect())
+    }
+
+    /// True if neither side changed since the base; decided on fingerprints alone.
+    pub fn untouched(&self, left: &Artefact, right: &Artefact, pair: &Pair) -> bool {
+        self.left_fingerprint(left) == pair.left_base && self.right_fingerprint(right) == pair.right_base
+    }
+
+    /// Compares field by field. `base` is none at first contact.
+    pub fn compare(&self, left: &Artefact, right: &Artefact, base: Option<&Base>) -> Found {
+        let mut fields = Vec::new();
+        let mut faults = Vec::new();
+        for rule in &self.lane.rules {
+            let source = source_value(rule, left, self.cx.left_system);
+            let Some(source) = source else { continue };
+            let now = right_value(right, &rule.target);
+            let kept = base.and_then(|b| Some((b.left.0.get(&rule.target)?, b.right.0.get(&rule.target)?)));
+            let right_same = kept.is_some_and(|(_, r)| now.as_ref() == r);
+            let left_same = kept.is_some_and(|(l, _)| source.as_ref() == l);
+            if left_same && right_same {
+                continue;
+            }
+            let converted = convert(rule, left, self.cx);
+            if let Some(fault) = converted.fault {
+                // A value that can't be carried blocks only if it is new: what was agreed on stays.
+                if !left_same {
+                    faults.push((rule.target.clone(), fault));
+                }
+                continue;
+            }
+            let Some(expected) = converted.value else { continue };
+            if same(&expected, now.as_ref()) {
+                continue;
+            }
+            let reason = match kept {
+                None => FieldReason::NoBase,
+                Some(_) => match (left_same, right_same) {
+                    (false, true) => FieldReason::LeftChanged,
+                    (true, false) => FieldReason::RightChanged,
+                    _ => FieldReason::BothChanged,
+                },
+            };
+            fields.push(FieldChange {
+                field: rule.target.clone(),
+                left: Some(source.into_owned()),
+                write: expected,
+                right: Some(now.into_owned()),
+                reason,
+                losses: converted.losses,
+            });
+        }
+        if fields.is_empty() && faults.is_empty() { Found::InStep } else { Found::Differs { fields, faults } }
+    }
+
+    /// Every field of an artefact that will be made at the right.
+    pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(String, FaultReason)>) {
+        let mut fields = Vec::new();
+        let mut faults = Vec::new();
+        for rule in &self.lane.rules {
+            let converted = convert(rule, left, self.cx);
+            if let Some(fault) = converted.fault {
+                faults.push((rule.target.clone(), fault));
+                continue;
+            }
+            let Some(write) = converted.value else { continue };
+            if write == Value::Empty && converted.losses.is_empty() {
+                continue;
+            }
+            fields.push(FieldChange {
+                field: rule.target.clone(),
+                left: source_value(rule, left, self.cx.left_system).map(|v| v.into_owned()),
+                write,
+                right: None,
+                reason: FieldReason::New,
+                losses: converted.losses,
+            });
+        }
+        (fields, faults)
+    }
+}
+
+/// The value of a right artefact under a target name, pseudo-fields included. A field the system left
+/// out of its answer holds nothing.
+pub fn right_value<'v>(artefact: &'v Artefact, target: &str) -> Cow<'v, Value> {
+    match target {
+        crate::mapping::PARENT => Cow::Owned(match &artefact.parent {
+            Some(id) => Value::Reference(Reference::Known(id.clone())),
+            None => Value::Empty,
+        }),
+        crate::mapping::ATTACHMENTS => {
+            let mut files = artefact.attachments.clone();
+            files.sort_by(|a, b| a.name.cmp(&b.name));
+            Cow::Owned(Value::Attachments(files).settled())
+        }
+        field => artefact.fields.get(field).map_or(Cow::Owned(Value::Empty), Cow::Borrowed),
+    }
+}
+
+/// Whether two values are the same for a person: blank values are one. Of files the media type is not
+/// compared, since systems guess it, each in its own way; the bytes are, by their digest.
+pub fn same(a: &Value, b: &Value) -> bool {
+    match (a, b) {
+        (Value::Attachments(a), Value::Attachments(b)) => {
+            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| a.name == b.name && a.digest == b.digest)
+        }
+        _ => a == b || (a.is_blank() && b.is_blank()),
+    }
+}
+
+/// One end of a lane as read: artefacts in scope, with the paths of their folders.
+pub struct End<'a> {
+    pub artefacts: &'a [&'a Artefact],
+    /// Folder path of an artefact, by id.
+    pub path: &'a dyn Fn(&Artefact) -> String,
+}
+
+/// What a lane's comparison found.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct LaneFindings {
+    pub changes: Vec<Change>,
+    pub in_step: u64,
+    /// Artefacts at the right that nothing at the left stands for.
+    pub only_right: u64,
+}
+
+/// What is remembered about a lane, and where it stands in the plan.
+pub struct Known<'a> {
+    pub pairs: &'a [Pair],
+    pub bases: &'a dyn Bases,
+    /// Everything at the right, in scope or not, by id: a pair whose right half left the scope is not
+    /// gone.
+    pub right_all: &'a HashMap<&'a str, &'a Artefact>,
+    /// Place of the lane's first change in the plan.
+    pub first_seq: u32,
+    /// Artefacts at the left that lanes before this one make, by id, with the place of their change.
+    pub planned: &'a HashMap<String, u32>,
+}
+
+/// Compares everything in a lane's scope.
+pub fn compare_lane(lane: &Lane, cx: &Context<'_>, left: &End<'_>, right: &End<'_>, known: &Known<'_>) -> LaneFindings {
+    let Known { pairs, bases, right_all, first_seq, planned } = *known;
+    let comparer = Comparer::new(lane, cx);
+    let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
+    let paired_right: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.right_id.as_str(), p)).collect();
+    let mut out = LaneFindings::default();
+
+    let unpaired_left: Vec<Candidate<'_>> = left
+        .artefacts
+        .iter()
+        .filter(|a| !by_left.contains_key(a.id.as_str()))
+        .map(|a| Candidate { artefact: a, path: (left.path)(a) })
+        .collect();
+    let unpaired_right: Vec<Candidate<'_>> = right
+        .artefacts
+        .iter()
+        .filter(|a| !paired_right.contains_key(a.id.as_str()))
+        .map(|a| Candidate { artefact: a, path: (right.path)(a) })
+        .collect();
+    let matched = match_first_contact(cx.left_system, &unpaired_left, &unpaired_right, lane.matching.similar_from);
+    out.only_right = (unpaired_right.len() - matched.len()) as u64;
+    let mut adoptions: HashMap<&str, (&Artefact, Evidence)> = matched
+        .into_iter()
+        .map(|(l, r, e)| (unpaired_left[l].artefact.id.as_str(), (unpaired_right[r].artefact, e)))
+        .collect();
+
+    let mut seqs: HashMap<&str, u32> = HashMap::new();
+    for artefact in left.artefacts {
+        let seq = first_seq + out.changes.len() as u32;
+        let side = |a: &Artefact, end: &End<'_>| Some(Side::of(a, (end.path)(a)));
+        let (outcome, other, evidence, fields, faults) = match by_left.get(artefact.id.as_str()) {
+            Some(pair) => match right_all.get(pair.right_id.as_str()) {
+                None => (Outcome::GoneRight, None, None, Vec::new(), Vec::new()),
+                Some(other) => {
+                    if comparer.untouched(artefact, other, pair) {
+                        out.in_step += 1;
+                        continue;
+                    }
+                    match comparer.compare(artefact, other, bases.base(pair).as_ref()) {
+                        Found::InStep => (Outcome::InStep, Some(*other), None, Vec::new(), Vec::new()),
+                        Found::Differs { fields, faults } => {
+                            (outcome_of(&fields, &faults), Some(*other), None, fields, faults)
+                        }
+                    }
+                }
+            },
+            None => match adoptions.remove(artefact.id.as_str()) {
+                Some((other, evidence)) => {
+                    let (fields, faults) = match comparer.compare(artefact, other, None) {
+                        Found::InStep => (Vec::new(), Vec::new()),
+                        Found::Differs { fields, faults } => (fields, faults),
+                    };
+                    let outcome = if faults.is_empty() { Outcome::Adopt } else { Outcome::Blocked };
+                    (outcome, Some(other), Some(evidence), settle_origin(fields, cx), faults)
+                }
+                None => {
+                    let (fields, faults) = comparer.make(artefact);
+                    let outcome = if faults.is_empty() { Outcome::NewRight } else { Outcome::Blocked };
+                    (outcome, None, None, fields, faults)
+                }
+            },
+        };
+        seqs.insert(&artefact.id, seq);
+        let mut depends_on: Vec<u32> = fields.iter().filter_map(|f| pending(&f.write, planned, &seqs)).collect();
+        depends_on.sort_unstable();
+        depends_on.dedup();
+        out.in_step += u64::from(outcome == Outcome::InStep);
+        let reviewed = evidence.as_ref().is_some_and(|e| !e.is_sure());
+        let losses: Vec<Loss> = fields.iter().flat_map(|f| f.losses.clone()).collect();
+        out.changes.push(Change {
+            seq,
+            lane: lane.id.clone(),
+            kind: lane.left_kind,
+            right_kind: lane.right_kind,
+            outcome,
+            left: side(artefact, left),
+            right: other.and_then(|o| side(o, right)),
+            fields,
+            as_new: if reviewed { comparer.make(artefact).0 } else { Vec::new() },
+            left_side: comparer.left_side(artefact),
+            right_side: other.map(|o| comparer.right_side(o)).unwrap_or_default(),
+            depends_on,
+            losses,
+            evidence,
+            faults,
+        });
+    }
+    out
+}
+
+/// The origin mark of an adopted artefact is written without asking: the field is Hovrel's own, unless
+/// it already names something else.
+fn settle_origin(mut fields: Vec<FieldChange>, cx: &Context<'_>) -> Vec<FieldChange> {
+    for f in &mut fields {
+        let own = cx.right_kind.field(&f.field).is_some_and(|s| s.origin_mark);
+        if own && f.right.as_ref().is_none_or(Value::is_blank) {
+            f.reason = FieldReason::LeftChanged;
+        }
+    }
+    fields
+}
+
+fn outcome_of(fields: &[FieldChange], faults: &[(String, FaultReason)]) -> Outcome {
+    if !faults.is_empty() {
+        Outcome::Blocked
+    } else if fields.iter().any(|f| f.reason.is_conflict()) {
+        Outcome::Conflict
+    } else if fields.iter().any(|f| f.reason != FieldReason::RightChanged) {
+        Outcome::UpdateRight
+    } else {
+        Outcome::HeldRight
+    }
+}
+
+fn pending(value: &Value, planned: &HashMap<String, u32>, here: &HashMap<&str, u32>) -> Option<u32> {
+    match value {
+        Value::Reference(Reference::Pending(id)) => here.get(id.as_str()).or_else(|| planned.get(id)).copied(),
+        _ => None,
+    }
+}

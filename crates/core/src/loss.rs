@@ -1,0 +1,81 @@
+//! Losses: values that could not be carried exactly (law 7: every loss is declared).
+//!
+//! Decides how a loss is described: what sort it is, what caused it, and the value before and after.
+//! A loss is foreseen in the plan and recorded in the ledger when it happens; both are this type.
+
+use serde::{Deserialize, Serialize};
+
+/// A value that is not carried exactly.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Loss {
+    /// The field at the end that is written (or read, for a loss met while reading).
+    pub field: String,
+    pub kind: LossKind,
+    pub cause: LossCause,
+    /// What was there, as one line of text.
+    pub before: String,
+    /// What is left of it.
+    pub after: String,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum LossKind {
+    Truncated,
+    Flattened,
+    Substituted,
+    Dropped,
+    Downgraded,
+}
+
+/// Why a loss happens. Wording for people is in [`LossCause::describe`].
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "cause", rename_all = "snake_case")]
+pub enum LossCause {
+    /// Longer than the field allows (characters).
+    TooLong { limit: u32 },
+    /// The text format has no such element.
+    NoSuchMarkup { element: String },
+    /// The element can't stand where it stands in this text format.
+    NotHere { element: String, inside: String },
+    /// Step data has no field of its own at the other end.
+    NoStepData,
+    /// A call of shared steps can't be kept.
+    NoCalls,
+    /// A value that the value map does not name.
+    NotInMap,
+    /// Nobody at the other end was recognised.
+    UnknownUser,
+    /// Folders deeper than the other end allows.
+    TooDeep { levels: u32 },
+    /// A file larger than the other end takes (bytes).
+    FileTooBig { limit: u64 },
+    /// A file type the other end refuses.
+    FileTypeRefused,
+    /// The target system stored something else than what was sent.
+    AlteredByTarget,
+}
+
+impl LossCause {
+    /// One sentence for a person.
+    pub fn describe(&self) -> String {
+        match self {
+            LossCause::TooLong { limit } => format!("the field takes {limit} characters at most"),
+            LossCause::NoSuchMarkup { element } => format!("the text format has no {element}"),
+            LossCause::NotHere { element, inside } => {
+                format!("the text format can't hold a {element} inside a {inside}")
+            }
+            LossCause::NoStepData => "steps have no data of their own there; it is joined to the action".into(),
+            LossCause::NoCalls => "calls of shared steps can't be kept there; the call is written as text".into(),
+            LossCause::NotInMap => "the value map does not name this value".into(),
+            LossCause::UnknownUser => "nobody there was recognised as this person".into(),
+            LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),
+            LossCause::FileTooBig { limit } => format!("files are {} kB at most there", limit / 1000),
+            LossCause::FileTypeRefused => "files of this type are refused there".into(),
+            LossCause::AlteredByTarget => "the target stored something else than what was sent".into(),
+        }
+    }
+}

@@ -1,0 +1,303 @@
+//! Checking a lane against both catalogues and what is really there, before anything runs.
+//!
+//! Decides what is wrong with a rule: missing fields, types that don't go together, required fields
+//! nothing feeds, values no map names, rules that would have to run backwards and can't. Each fault
+//! carries the items concerned. All faults are returned together (law 10).
+
+use serde::{Deserialize, Serialize};
+
+use super::convert::{Context, convert};
+use super::lane::{Conversion, Direction, Lane, Rule, Source};
+use super::{ATTACHMENTS, PARENT};
+use crate::catalogue::{FieldSchema, KindSchema};
+use crate::model::{Artefact, ValueType};
+
+/// One thing that is wrong with a lane.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Fault {
+    pub lane: String,
+    /// The target field of the rule at fault.
+    pub field: String,
+    pub reason: FaultReason,
+    pub message: String,
+    /// Items of the left end concerned, by id; the first few.
+    pub items: Vec<String>,
+    /// How many items are concerned in all.
+    pub item_count: u64,
+    /// Whether a dry run must wait for this to be settled. A fault on items alone only holds back
+    /// those items.
+    pub blocks: bool,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "reason", rename_all = "snake_case")]
+pub enum FaultReason {
+    NoSuchKind,
+    NoSuchSource { field: String },
+    NoSuchTarget { field: String },
+    NoSuchConditionField { field: String },
+    ReadOnly,
+    FedTwice,
+    RequiredUnfed,
+    RequiredEmpty,
+    TypesDiffer { from: ValueType, to: ValueType },
+    WrongType { value: String, wanted: ValueType },
+    ValueNotInMap { value: String },
+    NotAllowed { value: String },
+    MapTargetNotAllowed { value: String },
+    TooLong { length: u32, limit: u32 },
+    UnknownUser { name: String },
+    NotInvertible,
+    OnlyToRight,
+    FolderNotCarried { folder: String },
+    Unreadable { raw: String },
+}
+
+impl FaultReason {
+    /// What is wrong and what to do, for a person.
+    pub fn describe(&self) -> String {
+        match self {
+            FaultReason::NoSuchKind => "one of the ends has no such kind; choose another kind for this lane".into(),
+            FaultReason::NoSuchSource { field } => {
+                format!("the left end has no field “{field}”; choose another source or remove the rule")
+            }
+            FaultReason::NoSuchTarget { field } => format!("the right end has no field “{field}”; remove the rule"),
+            FaultReason::NoSuchConditionField { field } => {
+                format!("a condition asks for the field “{field}”, which this end does not have; change the condition")
+            }
+            FaultReason::ReadOnly => "this field can only be read at the right; remove the rule".into(),
+            FaultReason::FedTwice => "two rules fill this field; remove one of them".into(),
+            FaultReason::RequiredUnfed => "the right end requires this field and nothing feeds it; choose a source".into(),
+            FaultReason::RequiredEmpty => {
+                "the right end requires this field and the item holds nothing; map the empty value".into()
+            }
+            FaultReason::TypesDiffer { from, to } => {
+                format!("{} can't become {}; choose a conversion or another field", type_word(*from), type_word(*to))
+            }
+            FaultReason::WrongType { value, wanted } => {
+                format!("“{}” is not {}; correct the item or choose a conversion", short(value), type_word(*wanted))
+            }
+            FaultReason::ValueNotInMap { value } => {
+                format!("the value “{}” is not in the value map; add a row or choose what happens to others", short(value))
+            }
+            FaultReason::NotAllowed { value } => {
+                format!("the right end does not allow “{}”; use a value map", short(value))
+            }
+            FaultReason::MapTargetNotAllowed { value } => {
+                format!("the value map leads to “{}”, which the right end does not allow", short(value))
+            }
+            FaultReason::TooLong { length, limit } => {
+                format!("the value has {length} characters, the field takes {limit}; shorten it by rule or in the item")
+            }
+            FaultReason::UnknownUser { name } => {
+                format!("nobody at the right was recognised as {name}; add them to the people table or name a fallback")
+            }
+            FaultReason::NotInvertible => {
+                "the rule runs both ways and its conversion can't run backwards; make it one way".into()
+            }
+            FaultReason::OnlyToRight => "lanes run from left to right; swap the ends of the route instead".into(),
+            FaultReason::FolderNotCarried { folder } => {
+                format!("its folder ({folder}) is neither at the right nor in this plan; widen the scope of the folder lane")
+            }
+            FaultReason::Unreadable { raw } => {
+                format!("the left end holds “{}”, which is not of the field's type; correct the item", short(raw))
+            }
+        }
+    }
+}
+
+fn short(text: &str) -> String {
+    if text.chars().count() <= 60 { text.to_owned() } else { text.chars().take(59).chain(['…']).collect() }
+}
+
+fn type_word(t: ValueType) -> &'static str {
+    match t {
+        ValueType::Text => "text",
+        ValueType::RichText => "rich text",
+        ValueType::Integer => "a whole number",
+        ValueType::Decimal => "a number",
+        ValueType::Boolean => "yes or no",
+        ValueType::Date => "a date",
+        ValueType::Instant => "a time",
+        ValueType::Duration => "a duration",
+        ValueType::Choice => "a choice",
+        ValueType::ChoiceList => "a list of choices",
+        ValueType::User => "a person",
+        ValueType::UserList => "a list of people",
+        ValueType::Url => "an address",
+        ValueType::Reference => "a reference",
+        ValueType::Table => "a table",
+        ValueType::Steps => "steps",
+        ValueType::Attachments => "files",
+    }
+}
+
+/// How many items a fault names; the count is exact beyond that.
+const NAMED_ITEMS: usize = 50;
+
+/// Finds every fault of `lane`. `items` are the artefacts in the lane's scope at the left, as last
+/// surveyed; without them only the schema is checked.
+pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
+    let mut faults = Vec::new();
+    if lane.direction != Direction::ToRight {
+        faults.push(fault(lane, "", FaultReason::OnlyToRight, true));
+    }
+    for field in lane.left_scope.unknown_fields(cx.left_kind) {
+        faults.push(fault(lane, "", FaultReason::NoSuchConditionField { field }, true));
+    }
+    for field in lane.right_scope.unknown_fields(cx.right_kind) {
+        faults.push(fault(lane, "", FaultReason::NoSuchConditionField { field }, true));
+    }
+    for (n, rule) in lane.rules.iter().enumerate() {
+        if lane.rules[..n].iter().any(|r| r.target == rule.target) {
+            faults.push(fault(lane, &rule.target, FaultReason::FedTwice, true));
+            continue;
+        }
+        let before = faults.len();
+        faults.extend(schema_faults(rule, cx.left_kind, cx.right_kind).into_iter().map(|r| fault(lane, &rule.target, r, true)));
+        if faults.len() == before {
+            faults.extend(item_faults(lane, rule, cx, items));
+        }
+    }
+    for field in cx.right_kind.fields.iter().filter(|f| f.required && !f.read_only) {
+        if !lane.rules.iter().any(|r| r.target == field.id) {
+            faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
+        }
+    }
+    faults
+}
+
+fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
+    Fault {
+        lane: lane.id.clone(),
+        field: field.to_owned(),
+        message: reason.describe(),
+        reason,
+        items: Vec::new(),
+        item_count: 0,
+        blocks,
+    }
+}
+
+fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {
+    let mut out = Vec::new();
+    let target = right.field(&rule.target);
+    if target.is_none() && rule.target != PARENT {
+        out.push(FaultReason::NoSuchTarget { field: rule.target.clone() });
+    }
+    if target.is_some_and(|t| t.read_only) {
+        out.push(FaultReason::ReadOnly);
+    }
+    let source = match &rule.source {
+        Source::Field(field) => {
+            let found = left.field(field);
+            if found.is_none() {
+                out.push(FaultReason::NoSuchSource { field: field.clone() });
+            }
+            found
+        }
+        Source::Folder if rule.target != PARENT => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Reference, to: ValueType::Text });
+            None
+        }
+        Source::Attachments if rule.target != ATTACHMENTS => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Attachments, to: ValueType::Text });
+            None
+        }
+        _ => None,
+    };
+    if let (Some(source), Some(target)) = (source, target) {
+        let from = after_conversions(source, rule);
+        if !goes_into(from, target.value_type) {
+            out.push(FaultReason::TypesDiffer { from, to: target.value_type });
+        }
+    }
+    for conversion in &rule.conversions {
+        if let (Conversion::ValueMap(map), Some(allowed)) = (conversion, target.and_then(|t| t.allowed.as_ref())) {
+            let default = match &map.otherwise {
+                super::Fallback::Use(v) => Some(v),
+                _ => None,
+            };
+            let led_to = map.rows.iter().map(|r| &r.right).chain(default).filter(|v| !v.is_empty());
+            for value in led_to.filter(|v| !allowed.contains(v)) {
+                out.push(FaultReason::MapTargetNotAllowed { value: value.clone() });
+            }
+        }
+    }
+    if rule.direction == Direction::Both && !invertible(rule) {
+        out.push(FaultReason::NotInvertible);
+    }
+    out
+}
+
+fn after_conversions(source: &FieldSchema, rule: &Rule) -> ValueType {
+    rule.conversions.iter().fold(source.value_type, |t, c| match (c, t) {
+        (Conversion::ValueMap(_), ValueType::ChoiceList) => ValueType::ChoiceList,
+        (Conversion::ValueMap(_), _) => ValueType::Choice,
+        (Conversion::RichText, ValueType::Text) => ValueType::RichText,
+        (_, t) => t,
+    })
+}
+
+/// Whether a value of one type can be written as another without a conversion; the counterpart of
+/// `fit` in [`super::convert()`].
+fn goes_into(from: ValueType, to: ValueType) -> bool {
+    use ValueType::*;
+    from == to
+        || match to {
+            Text => !matches!(from, Steps | Attachments | Table),
+            RichText => matches!(from, Text),
+            Choice => matches!(from, Text),
+            ChoiceList => matches!(from, Choice | Text),
+            UserList => matches!(from, User),
+            Integer => matches!(from, Text),
+            Decimal => matches!(from, Integer),
+            Url => matches!(from, Text),
+            _ => false,
+        }
+}
+
+/// Whether a rule can run from right to left.
+fn invertible(rule: &Rule) -> bool {
+    matches!(rule.source, Source::Field(_))
+        && rule.conversions.iter().all(|c| match c {
+            Conversion::RichText | Conversion::Users(_) => true,
+            Conversion::Shorten { .. } => false,
+            Conversion::ValueMap(map) => map.rows.iter().all(|row| {
+                let same: Vec<_> = map.rows.iter().filter(|r| r.right == row.right).collect();
+                same.len() == 1 || same.iter().filter(|r| r.returns).count() == 1
+            }),
+        })
+}
+
+/// Faults of single items, gathered by reason.
+fn item_faults(lane: &Lane, rule: &Rule, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
+    let mut found: Vec<Fault> = Vec::new();
+    for item in items {
+        let Some(reason) = convert(rule, item, cx).fault else { continue };
+        // Folders are planned together with their lane, which the check of one lane does not see.
+        if matches!(reason, FaultReason::FolderNotCarried { .. }) {
+            continue;
+        }
+        // Reasons that name the item's own value are one fault per value only for maps and people,
+        // where a row settles many items at once.
+        let same = |f: &Fault| match (&f.reason, &reason) {
+            (FaultReason::TooLong { .. }, FaultReason::TooLong { .. }) => true,
+            (a, b) => a == b,
+        };
+        let entry = match found.iter_mut().find(|f| same(f)) {
+            Some(f) => f,
+            None => {
+                found.push(fault(lane, &rule.target, reason, true));
+                found.last_mut().expect("just pushed")
+            }
+        };
+        entry.item_count += 1;
+        if entry.items.len() < NAMED_ITEMS {
+            entry.items.push(item.id.clone());
+        }
+    }
+    found
+}

@@ -1,0 +1,435 @@
+//! Applying a rule to an artefact: the value the target will hold, and what is lost on the way.
+//!
+//! The result is always what reading the target afterwards gives back (rich text is carried through the
+//! target's format and back), so that comparing it with the target needs no tolerance.
+
+use std::borrow::Cow;
+use std::collections::HashMap;
+
+use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
+use super::users::{UserMatcher, match_user};
+use super::{ATTACHMENTS, PARENT};
+use crate::catalogue::{Catalogue, FieldSchema, KindSchema, User};
+use crate::loss::{Loss, LossCause, LossKind};
+use crate::mapping::FaultReason;
+use crate::model::{Artefact, Attachment, Block, Document, Inline, Reference, Step, Value, ValueType};
+use crate::text::{TextFormat, TextLoss, carry};
+
+/// Finds the counterpart of a folder (or other artefact) at the right.
+pub trait PairLookup {
+    /// Where the artefact `left_id` is, or will be, at the right. None if it is neither paired nor
+    /// planned.
+    fn counterpart(&self, left_id: &str) -> Option<Reference>;
+    /// The folder at the right that stands for `left_id`, when the tree is too deep to mirror whole:
+    /// the id of the folder above to use instead, and its path at the left.
+    fn instead_of(&self, _left_id: &str) -> Option<String> {
+        None
+    }
+}
+
+impl PairLookup for HashMap<String, Reference> {
+    fn counterpart(&self, left_id: &str) -> Option<Reference> {
+        self.get(left_id).cloned()
+    }
+}
+
+/// Everything a conversion may look at.
+pub struct Context<'a> {
+    /// Name of the left system, as it stands in origin marks.
+    pub left_system: &'a str,
+    pub left: &'a Catalogue,
+    pub left_kind: &'a KindSchema,
+    pub right_kind: &'a KindSchema,
+    pub right_users: &'a UserMatcher,
+    pub folders: &'a dyn PairLookup,
+}
+
+/// The outcome of a rule on one artefact.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Converted {
+    /// What the target will hold; none if the rule does not apply (the source field is absent).
+    pub value: Option<Value>,
+    pub losses: Vec<Loss>,
+    /// Why the value can't be carried at all; the item waits.
+    pub fault: Option<FaultReason>,
+}
+
+/// The value at the left that a rule starts from; none if the field is absent.
+pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &str) -> Option<Cow<'a, Value>> {
+    match &rule.source {
+        Source::Field(field) => artefact.fields.get(field).map(Cow::Borrowed),
+        Source::Constant(value) => Some(Cow::Borrowed(value)),
+        Source::Folder => Some(Cow::Owned(match &artefact.parent {
+            Some(id) => Value::Reference(Reference::Known(id.clone())),
+            None => Value::Empty,
+        })),
+        Source::Origin => Some(Cow::Owned(Value::Text(crate::identity::origin_mark(left_system, artefact)))),
+        Source::Attachments => Some(Cow::Owned(Value::Attachments(artefact.attachments.clone()).settled())),
+    }
+}
+
+/// Applies `rule` to `artefact`.
+pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted {
+    let mut out = Converted { value: None, losses: Vec::new(), fault: None };
+    let Some(source) = source_value(rule, artefact, cx.left_system) else { return out };
+    let mut value = source.into_owned();
+    if let Source::Field(field) = &rule.source {
+        let about = artefact.read_losses.iter().filter(|l| l.field == *field);
+        out.losses.extend(about.map(|l| Loss { field: rule.target.clone(), ..l.clone() }));
+    }
+    if let Value::Unreadable(raw) = &value {
+        out.fault = Some(FaultReason::Unreadable { raw: raw.clone() });
+        return out;
+    }
+    for conversion in &rule.conversions {
+        match step(conversion, value, rule, cx, &mut out.losses) {
+            Ok(next) => value = next,
+            Err(fault) => {
+                out.fault = Some(fault);
+                return out;
+            }
+        }
+    }
+    match fit(value, rule, cx, &mut out.losses) {
+        Ok(value) => out.value = Some(value.settled()),
+        Err(fault) => out.fault = Some(fault),
+    }
+    out
+}
+
+fn step(
+    conversion: &Conversion,
+    value: Value,
+    rule: &Rule,
+    cx: &Context<'_>,
+    losses: &mut Vec<Loss>,
+) -> Result<Value, FaultReason> {
+    match conversion {
+        Conversion::ValueMap(map) => mapped(map, value, rule, losses),
+        Conversion::RichText => Ok(match value {
+            Value::Text(text) => Value::RichText(Document::from_text(&text)),
+            other => other,
+        }),
+        Conversion::Shorten { to } => Ok(shortened(value, *to, rule, losses)),
+        Conversion::Users(table) => person(table, value, rule, cx, losses),
+    }
+}
+
+fn mapped(map: &ValueMap, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
+    if let Value::ChoiceList(list) = value {
+        let mut out = Vec::new();
+        for item in list {
+            if let Value::Choice(v) = mapped(map, Value::Choice(item), rule, losses)? {
+                if !out.contains(&v) {
+                    out.push(v);
+                }
+            }
+        }
+        return Ok(Value::ChoiceList(out));
+    }
+    let shown = value.display();
+    if let Some(row) = map.rows.iter().find(|r| r.left == shown) {
+        return Ok(if row.right.is_empty() { Value::Empty } else { Value::Choice(row.right.clone()) });
+    }
+    if value.is_blank() {
+        // An empty field without a row of its own stays empty; a required target says so in the checks.
+        if let Fallback::Use(v) = &map.otherwise {
+            return Ok(Value::Choice(v.clone()));
+        }
+        return Ok(Value::Empty);
+    }
+    let mut lose = |kind, after: &str| {
+        losses.push(Loss {
+            field: rule.target.clone(),
+            kind,
+            cause: LossCause::NotInMap,
+            before: shown.clone(),
+            after: after.to_owned(),
+        });
+    };
+    match &map.otherwise {
+        Fallback::Block => Err(FaultReason::ValueNotInMap { value: shown }),
+        Fallback::Use(v) => {
+            lose(LossKind::Substituted, v);
+            Ok(Value::Choice(v.clone()))
+        }
+        Fallback::LeaveEmpty => {
+            lose(LossKind::Dropped, "");
+            Ok(Value::Empty)
+        }
+    }
+}
+
+fn shortened(value: Value, to: u32, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+    let text = match value {
+        Value::Text(t) => t,
+        other => return other,
+    };
+    if text.chars().count() <= to as usize {
+        return Value::Text(text);
+    }
+    // Trailing space would be trimmed by many systems and then look like a change.
+    let cut: String = text.chars().take(to as usize).collect::<String>().trim_end().to_owned();
+    losses.push(Loss {
+        field: rule.target.clone(),
+        kind: LossKind::Truncated,
+        cause: LossCause::TooLong { limit: to },
+        before: text,
+        after: cut.clone(),
+    });
+    Value::Text(cut)
+}
+
+fn person(
+    table: &UserTable,
+    value: Value,
+    rule: &Rule,
+    cx: &Context<'_>,
+    losses: &mut Vec<Loss>,
+) -> Result<Value, FaultReason> {
+    match value {
+        Value::User(id) => Ok(match one_person(table, &id, rule, cx, losses)? {
+            Some(id) => Value::User(id),
+            None => Value::Empty,
+        }),
+        Value::UserList(ids) => {
+            let mut out = Vec::new();
+            for id in ids {
+                out.extend(one_person(table, &id, rule, cx, losses)?);
+            }
+            Ok(Value::UserList(out))
+        }
+        other => Ok(other),
+    }
+}
+
+fn one_person(
+    table: &UserTable,
+    id: &str,
+    rule: &Rule,
+    cx: &Context<'_>,
+    losses: &mut Vec<Loss>,
+) -> Result<Option<String>, FaultReason> {
+    if let Some(row) = table.rows.iter().find(|r| r.left == id) {
+        return Ok((!row.right.is_empty()).then(|| row.right.clone()));
+    }
+    let known = cx.left.user(id).cloned();
+    let name = known.as_ref().map_or(id, |u| u.name.as_str()).to_owned();
+    // Somebody the left catalogue no longer lists can still be recognised by login.
+    let asked = known.unwrap_or_else(|| User {
+        id: id.to_owned(),
+        login: Some(id.to_owned()),
+        email: None,
+        name: id.to_owned(),
+        active: false,
+    });
+    if let Some((found, _)) = match_user(&asked, cx.right_users) {
+        return Ok(Some(found));
+    }
+    let mut lose = |kind, after: &str| {
+        losses.push(Loss {
+            field: rule.target.clone(),
+            kind,
+            cause: LossCause::UnknownUser,
+            before: name.clone(),
+            after: after.to_owned(),
+        });
+    };
+    match &table.otherwise {
+        Fallback::Block => Err(FaultReason::UnknownUser { name }),
+        Fallback::Use(other) => {
+            lose(LossKind::Substituted, other);
+            Ok(Some(other.clone()))
+        }
+        Fallback::LeaveEmpty => {
+            lose(LossKind::Dropped, "");
+            Ok(None)
+        }
+    }
+}
+
+/// Makes the value one of the target field's type, as the target will hold it.
+fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
+    if rule.target == PARENT {
+        return parent(value, rule, cx, losses);
+    }
+    let field = cx.right_kind.field(&rule.target).ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
+    if rule.target == ATTACHMENTS {
+        return Ok(files(value, field, rule, losses));
+    }
+    if value.is_blank() {
+        return if field.required { Err(FaultReason::RequiredEmpty) } else { Ok(Value::Empty) };
+    }
+    let shown = value.display();
+    let mismatch = |from: &Value| FaultReason::WrongType { value: from.display(), wanted: field.value_type };
+    let out = match (field.value_type, value) {
+        (ValueType::Text, Value::RichText(d)) => plain_text(&d, rule, losses),
+        (ValueType::Text, Value::Steps(s)) => return Err(mismatch(&Value::Steps(s))),
+        (ValueType::Text, Value::Text(t)) => Value::Text(t),
+        (ValueType::Text, other) => Value::Text(other.display()),
+        (ValueType::RichText, Value::Text(t)) => rich(&Document::from_text(&t), field, rule, losses),
+        (ValueType::RichText, Value::RichText(d)) => rich(&d, field, rule, losses),
+        (ValueType::Steps, Value::Steps(s)) => Value::Steps(steps(s, field, rule, losses)),
+        (ValueType::Choice, Value::Choice(v) | Value::Text(v)) => Value::Choice(v),
+        (ValueType::ChoiceList, Value::ChoiceList(l)) => Value::ChoiceList(l),
+        (ValueType::ChoiceList, Value::Choice(v) | Value::Text(v)) => Value::ChoiceList(vec![v]),
+        (ValueType::User, Value::User(u)) => Value::User(u),
+        (ValueType::UserList, Value::UserList(u)) => Value::UserList(u),
+        (ValueType::UserList, Value::User(u)) => Value::UserList(vec![u]),
+        (ValueType::Integer, v @ Value::Integer(_)) => v,
+        (ValueType::Integer, Value::Text(t)) => match t.trim().parse() {
+            Ok(i) => Value::Integer(i),
+            Err(_) => return Err(mismatch(&Value::Text(t))),
+        },
+        (ValueType::Decimal, v @ Value::Decimal(_)) => v,
+        (ValueType::Decimal, Value::Integer(i)) => {
+            Value::Decimal(crate::model::Decimal::parse(&i.to_string()).map_err(|_| mismatch(&Value::Integer(i)))?)
+        }
+        (ValueType::Boolean, v @ Value::Boolean(_)) => v,
+        (ValueType::Date, v @ Value::Date(_)) => v,
+        (ValueType::Instant, v @ Value::Instant(_)) => v,
+        (ValueType::Duration, v @ Value::Duration(_)) => v,
+        (ValueType::Url, v @ Value::Url(_)) => v,
+        (ValueType::Url, Value::Text(t)) if t.contains("://") => Value::Url(t),
+        (ValueType::Table, v @ Value::Table(_)) => v,
+        (_, other) => return Err(mismatch(&other)),
+    };
+    if let (Some(limit), Some(length)) = (field.max_length, out.char_length()) {
+        if length > limit as usize {
+            return Err(FaultReason::TooLong { length: length as u32, limit });
+        }
+    }
+    if let Some(allowed) = &field.allowed {
+        let given: &[String] = match &out {
+            Value::Choice(v) => std::slice::from_ref(v),
+            Value::ChoiceList(l) => l,
+            _ => &[],
+        };
+        if let Some(bad) = given.iter().find(|v| !allowed.contains(v)) {
+            return Err(FaultReason::NotAllowed { value: bad.clone() });
+        }
+    }
+    // A text that turns out blank (only control characters, say) must not clear a required field.
+    if out.is_blank() && field.required {
+        return Err(FaultReason::RequiredEmpty);
+    }
+    debug_assert!(!shown.is_empty() || !matches!(out, Value::Text(_)), "a shown value came from nothing");
+    Ok(out)
+}
+
+fn parent(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
+    let Value::Reference(Reference::Known(left_id)) = value else { return Ok(Value::Empty) };
+    let wanted = match cx.folders.instead_of(&left_id) {
+        Some(above) => {
+            losses.push(Loss {
+                field: rule.target.clone(),
+                kind: LossKind::Flattened,
+                cause: LossCause::TooDeep { levels: cx.right_kind.max_depth.unwrap_or(0) },
+                before: left_id.clone(),
+                after: above.clone(),
+            });
+            above
+        }
+        None => left_id.clone(),
+    };
+    match cx.folders.counterpart(&wanted) {
+        Some(reference) => Ok(Value::Reference(reference)),
+        None => Err(FaultReason::FolderNotCarried { folder: left_id }),
+    }
+}
+
+fn files(value: Value, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+    let Value::Attachments(files) = value else { return value };
+    let mut lose = |file: &Attachment, cause| {
+        losses.push(Loss {
+            field: rule.target.clone(),
+            kind: LossKind::Dropped,
+            cause,
+            before: format!("{} ({} bytes)", file.name, file.bytes),
+            after: String::new(),
+        });
+    };
+    let mut kept: Vec<Attachment> = Vec::new();
+    for file in files {
+        if let Some(limit) = field.max_bytes.filter(|l| file.bytes > *l) {
+            lose(&file, LossCause::FileTooBig { limit });
+        } else if field.media_types.as_ref().is_some_and(|t| !t.contains(&file.media_type)) {
+            lose(&file, LossCause::FileTypeRefused);
+        } else {
+            kept.push(file);
+        }
+    }
+    kept.sort_by(|a, b| a.name.cmp(&b.name));
+    Value::Attachments(kept)
+}
+
+fn plain_text(document: &Document, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+    let carried = carry(document, TextFormat::Plain);
+    declare(&carried.losses, &rule.target, losses);
+    Value::Text(carried.text.replace('\n', " "))
+}
+
+fn rich(document: &Document, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+    let carried = carry(document, field.format.unwrap_or(TextFormat::Plain));
+    declare(&carried.losses, &rule.target, losses);
+    Value::RichText(carried.held)
+}
+
+fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Vec<Step> {
+    let format = field.format.unwrap_or(TextFormat::Plain);
+    list.into_iter()
+        .map(|mut s| {
+            if let Some(call) = s.call.take() {
+                let arguments: Vec<String> = call.arguments.iter().map(|a| format!("{}: {}", a.name, a.value)).collect();
+                let text = format!("{} {}", call.target, arguments.join(", "));
+                losses.push(flattened(rule, LossCause::NoCalls, &text));
+                s.action.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(text)] });
+            }
+            if !field.step_data && !s.data.blocks.is_empty() {
+                losses.push(flattened(rule, LossCause::NoStepData, &s.data.plain()));
+                let data = std::mem::take(&mut s.data);
+                s.action.blocks.extend(labelled("Data:", data));
+            }
+            let mut part = |d: &Document| {
+                let carried = carry(d, format);
+                declare(&carried.losses, &rule.target, losses);
+                carried.held
+            };
+            Step {
+                action: part(&s.action),
+                expected: part(&s.expected),
+                data: part(&s.data),
+                call: None,
+                attachments: s.attachments,
+            }
+        })
+        .collect()
+}
+
+/// Blocks with a bold label before the first paragraph, or above what is no paragraph.
+fn labelled(label: &str, document: Document) -> Vec<Block> {
+    let mut blocks = document.blocks;
+    let strong = Inline::Strong { content: vec![Inline::text(label)] };
+    match blocks.first_mut() {
+        Some(Block::Paragraph { content }) => {
+            content.insert(0, strong);
+            content.insert(1, Inline::text(" "));
+        }
+        _ => blocks.insert(0, Block::Paragraph { content: vec![strong] }),
+    }
+    blocks
+}
+
+fn flattened(rule: &Rule, cause: LossCause, text: &str) -> Loss {
+    Loss { field: rule.target.clone(), kind: LossKind::Flattened, cause, before: text.to_owned(), after: text.to_owned() }
+}
+
+fn declare(found: &[TextLoss], field: &str, losses: &mut Vec<Loss>) {
+    losses.extend(found.iter().map(|l| Loss {
+        field: field.to_owned(),
+        kind: l.kind,
+        cause: l.cause.clone(),
+        before: l.about.clone(),
+        after: if l.kind == LossKind::Dropped { String::new() } else { l.about.clone() },
+    }));
+}

@@ -1,0 +1,161 @@
+//! Lanes and rules as data.
+
+use serde::{Deserialize, Serialize};
+
+use crate::model::{Kind, Value};
+use crate::scope::Condition;
+
+/// Within a route: one kind to one kind, with its direction, scope, rules and policies.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Lane {
+    /// Name of the lane, unique in its route.
+    pub id: String,
+    pub left_kind: Kind,
+    pub right_kind: Kind,
+    #[serde(default)]
+    pub direction: Direction,
+    #[serde(default)]
+    pub left_scope: Condition,
+    #[serde(default)]
+    pub right_scope: Condition,
+    pub rules: Vec<Rule>,
+    #[serde(default)]
+    pub matching: Matching,
+    #[serde(default)]
+    pub policies: Policies,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    #[default]
+    ToRight,
+    ToLeft,
+    Both,
+}
+
+/// How one field at the right is filled.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Rule {
+    /// The field at the right, or [`super::PARENT`] or [`super::ATTACHMENTS`].
+    pub target: String,
+    pub source: Source,
+    /// Applied in order; none means “as it is”.
+    #[serde(default)]
+    pub conversions: Vec<Conversion>,
+    #[serde(default)]
+    pub direction: Direction,
+}
+
+/// Where a rule's value comes from.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Source {
+    Field(String),
+    Constant(Value),
+    /// The folder that holds the artefact: mirrored at the right.
+    Folder,
+    /// The mark by which the artefact stays findable: system and id.
+    Origin,
+    /// The artefact's files.
+    Attachments,
+}
+
+/// One step of a conversion chain.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Conversion {
+    ValueMap(ValueMap),
+    /// Rich text, or the rich text in steps, in the target's format.
+    RichText,
+    /// Cut to this many characters.
+    Shorten { to: u32 },
+    Users(UserTable),
+}
+
+/// One row per value at the left.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ValueMap {
+    pub rows: Vec<ValueRow>,
+    #[serde(default)]
+    pub otherwise: Fallback,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ValueRow {
+    /// The value at the left as text; the empty text stands for an empty field.
+    pub left: String,
+    pub right: String,
+    /// Of several rows with one right value, the one that travels back.
+    #[serde(default)]
+    pub returns: bool,
+}
+
+/// What happens to a value that a map or table does not name.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Fallback {
+    /// The item waits, and is listed.
+    #[default]
+    Block,
+    Use(String),
+    LeaveEmpty,
+}
+
+/// How people are recognised, beyond e-mail, login and name.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct UserTable {
+    /// Ids at the left to ids at the right.
+    #[serde(default)]
+    pub rows: Vec<ValueRow>,
+    #[serde(default)]
+    pub otherwise: Fallback,
+}
+
+/// How counterparts are found where no pair exists yet.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Matching {
+    /// Jaro–Winkler similarity of titles, in hundredths, from which an item is shown for review.
+    pub similar_from: u8,
+}
+
+impl Default for Matching {
+    fn default() -> Self {
+        Matching { similar_from: 93 }
+    }
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Policies {
+    #[serde(default)]
+    pub first_contact: FirstContact,
+}
+
+/// What happens to values that differ when two existing artefacts become a pair.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum FirstContact {
+    #[default]
+    Ask,
+    LeftWins,
+    RightWins,
+}

@@ -1,0 +1,24 @@
+//! Mapping: lanes and rules, how a value is converted, and whether a rule is sound.
+//!
+//! Decides how one field at the right is filled from the left. [`convert()`] applies a rule to an
+//! artefact, [`check()`] finds everything wrong with a lane before it runs, [`suggest()`] proposes rules
+//! with their evidence. Rules are data: a route is a file of them.
+
+mod check;
+mod convert;
+mod lane;
+mod suggest;
+mod users;
+
+pub use check::{Fault, FaultReason, check};
+pub use convert::{Context, Converted, PairLookup, convert, source_value};
+pub use lane::{
+    Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap, ValueRow,
+};
+pub use suggest::{Suggestion, suggest, suggest_value_map};
+pub use users::{UserMatch, UserMatcher, match_user};
+
+/// The pseudo-field that holds an artefact's folder.
+pub const PARENT: &str = "@parent";
+/// The pseudo-field that holds an artefact's files.
+pub const ATTACHMENTS: &str = "@attachments";

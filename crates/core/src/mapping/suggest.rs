@@ -1,0 +1,203 @@
+//! Suggesting rules and value maps, with the evidence (a person accepts them; nothing applies silently).
+//!
+//! Decides which source field most likely feeds a target field: by name, by type, and by how many of
+//! the values met at the left are allowed at the right. Names are compared by Jaro–Winkler similarity
+//! (Winkler 1990).
+
+use serde::{Deserialize, Serialize};
+use strsim::jaro_winkler;
+
+use super::lane::{Conversion, Direction, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
+use super::{ATTACHMENTS, PARENT};
+use crate::catalogue::{FieldSchema, KindSchema};
+use crate::model::ValueType;
+use crate::survey::KindSurvey;
+
+/// A proposed rule.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Suggestion {
+    pub rule: Rule,
+    /// How sure, from 0 to 100.
+    pub score: u8,
+    /// Why, in short sentences.
+    pub evidence: Vec<String>,
+}
+
+/// The least score at which a field is worth proposing.
+const WORTH: f64 = 0.45;
+
+/// Proposes a rule for every field at the right that something at the left seems to feed, best first
+/// for each target, each source used once.
+pub fn suggest(left: &KindSchema, left_survey: Option<&KindSurvey>, right: &KindSchema) -> Vec<Suggestion> {
+    let mut scored: Vec<(f64, &FieldSchema, &FieldSchema, Vec<String>)> = Vec::new();
+    for target in right.fields.iter().filter(|f| !f.read_only && !f.origin_mark && f.id != ATTACHMENTS) {
+        for source in left.fields.iter().filter(|f| !f.origin_mark && f.id != ATTACHMENTS) {
+            if let Some((score, evidence)) = affinity(source, target, left_survey) {
+                scored.push((score, source, target, evidence));
+            }
+        }
+    }
+    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.2.id.cmp(&b.2.id)).then_with(|| a.1.id.cmp(&b.1.id)));
+    let mut out: Vec<Suggestion> = Vec::new();
+    let mut used: Vec<&str> = Vec::new();
+    for (score, source, target, evidence) in scored {
+        if score < WORTH || used.contains(&source.id.as_str()) || out.iter().any(|s| s.rule.target == target.id) {
+            continue;
+        }
+        used.push(&source.id);
+        out.push(Suggestion {
+            rule: rule_for(source, target, left_survey),
+            score: (score.min(1.0) * 100.0).round() as u8,
+            evidence,
+        });
+    }
+    out.extend(standing(left, right));
+    out.sort_by_key(|s| right.fields.iter().position(|f| f.id == s.rule.target).unwrap_or(usize::MAX));
+    out
+}
+
+/// Rules that do not depend on names: folder, origin, files.
+fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
+    let rule = |target: &str, source| Rule {
+        target: target.to_owned(),
+        source,
+        conversions: Vec::new(),
+        direction: Direction::ToRight,
+    };
+    let mut out = vec![Suggestion {
+        rule: rule(PARENT, Source::Folder),
+        score: 100,
+        evidence: vec!["Both ends keep items in folders.".into()],
+    }];
+    if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
+        out.push(Suggestion {
+            rule: rule(&f.id, Source::Origin),
+            score: 100,
+            evidence: vec!["This field keeps the original number findable, and items from being made twice.".into()],
+        });
+    }
+    if left.field(ATTACHMENTS).is_some() && right.field(ATTACHMENTS).is_some() {
+        out.push(Suggestion {
+            rule: rule(ATTACHMENTS, Source::Attachments),
+            score: 100,
+            evidence: vec!["Both ends keep files with their items.".into()],
+        });
+    }
+    out
+}
+
+fn affinity(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>) -> Option<(f64, Vec<String>)> {
+    let types = type_affinity(source.value_type, target.value_type)?;
+    let name = name_affinity(&source.name, &target.name);
+    let mut evidence = Vec::new();
+    if name >= 0.9 {
+        evidence.push(format!("The names are alike: {} and {}.", source.name, target.name));
+    }
+    if source.value_type == target.value_type {
+        evidence.push("Both have the same type.".into());
+    }
+    let mut overlap = 0.0;
+    if let (Some(allowed), Some(field)) = (&target.allowed, survey.and_then(|s| s.field(&source.id))) {
+        let met: Vec<&str> = field.values.iter().map(|v| v.value.as_str()).filter(|v| !v.is_empty()).collect();
+        let close = met.iter().filter(|v| allowed.iter().any(|a| value_affinity(v, a) >= 0.8)).count();
+        if !met.is_empty() {
+            overlap = close as f64 / met.len() as f64;
+            if close > 0 {
+                evidence.push(format!("{close} of the {} values met at the left are allowed at the right.", met.len()));
+            }
+        }
+    }
+    // A type that only one field of each end has (steps, say) says more than a name.
+    let rare = matches!(source.value_type, ValueType::Steps | ValueType::User) && source.value_type == target.value_type;
+    let score = 0.5 * name + 0.25 * types + 0.25 * overlap + if rare { 0.3 } else { 0.0 };
+    (name >= 0.7 || overlap >= 0.5 || rare).then_some((score, evidence))
+}
+
+fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
+    use ValueType::*;
+    if from == to {
+        return Some(1.0);
+    }
+    match (from, to) {
+        (Text, RichText) | (RichText, Text) | (Integer, Decimal) | (Choice, ChoiceList) | (User, UserList) => Some(0.7),
+        (Text, Choice) | (Choice, Text) | (Text, Integer) => Some(0.4),
+        _ => None,
+    }
+}
+
+/// Words that trades use for one thing; common practice, no source.
+const ALIKE: [&[&str]; 5] = [
+    &["name", "title", "summary", "heading"],
+    &["importance", "priority", "urgency", "severity"],
+    &["description", "preconditions", "objective", "purpose", "details"],
+    &["owner", "assigned", "assignee", "responsible"],
+    &["status", "state", "stage"],
+];
+
+fn name_affinity(a: &str, b: &str) -> f64 {
+    let (a, b) = (a.to_lowercase(), b.to_lowercase());
+    let related = ALIKE.iter().any(|group| group.contains(&a.as_str()) && group.contains(&b.as_str()));
+    jaro_winkler(&a, &b).max(if related { 0.95 } else { 0.0 })
+}
+
+fn value_affinity(left: &str, right: &str) -> f64 {
+    // “4 – Severe” is compared by its word.
+    let word = |s: &str| s.trim_start_matches(|c: char| !c.is_alphabetic()).to_lowercase();
+    let (a, b) = (word(left), word(right));
+    let related = VALUES_ALIKE.iter().any(|g| g.contains(&a.as_str()) && g.contains(&b.as_str()));
+    if related { 0.9 } else { jaro_winkler(&a, &b) }
+}
+
+/// Words of scales that stand for one another; common practice, no source.
+const VALUES_ALIKE: [&[&str]; 6] = [
+    &["critical", "urgent", "highest", "blocker"],
+    &["severe", "high", "major"],
+    &["medium", "normal", "moderate"],
+    &["low", "minor"],
+    &["ready", "active", "approved", "in use"],
+    &["retired", "archived", "obsolete", "withdrawn"],
+];
+
+fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>) -> Rule {
+    let mut conversions = Vec::new();
+    let field = survey.and_then(|s| s.field(&source.id));
+    match (source.value_type, target.value_type) {
+        (ValueType::RichText | ValueType::Steps, ValueType::RichText | ValueType::Steps) | (ValueType::Text, ValueType::RichText) => {
+            conversions.push(Conversion::RichText);
+        }
+        (ValueType::User | ValueType::UserList, ValueType::User | ValueType::UserList) => {
+            conversions.push(Conversion::Users(UserTable { rows: Vec::new(), otherwise: Fallback::LeaveEmpty }));
+        }
+        (_, ValueType::Choice | ValueType::ChoiceList) => {
+            if let Some(allowed) = &target.allowed {
+                let met: Vec<String> = field.map(|f| f.values.iter().map(|v| v.value.clone()).collect()).unwrap_or_default();
+                let met = if met.is_empty() { source.allowed.clone().unwrap_or_default() } else { met };
+                if !met.iter().all(|v| allowed.contains(v)) {
+                    conversions.push(Conversion::ValueMap(suggest_value_map(&met, allowed)));
+                }
+            }
+        }
+        (ValueType::Text, ValueType::Text) => {
+            let longest = field.map_or(0, |f| f.longest);
+            if let Some(limit) = target.max_length.filter(|l| longest > *l) {
+                conversions.push(Conversion::Shorten { to: limit });
+            }
+        }
+        _ => {}
+    }
+    Rule { target: target.id.clone(), source: Source::Field(source.id.clone()), conversions, direction: Direction::ToRight }
+}
+
+/// A value map with the rows that can be told from the words alone; the rest is left to a person.
+pub fn suggest_value_map(met: &[String], allowed: &[String]) -> ValueMap {
+    let mut rows: Vec<ValueRow> = Vec::new();
+    for value in met.iter().filter(|v| !v.is_empty()) {
+        let best = allowed.iter().map(|a| (value_affinity(value, a), a)).max_by(|a, b| a.0.total_cmp(&b.0));
+        if let Some((_, right)) = best.filter(|(score, _)| *score >= 0.8) {
+            let returns = !rows.iter().any(|r| r.right == *right);
+            rows.push(ValueRow { left: value.clone(), right: right.clone(), returns });
+        }
+    }
+    ValueMap { rows, otherwise: Fallback::Block }
+}

@@ -1,0 +1,113 @@
+//! An artefact and what hangs on it.
+
+use chrono::{DateTime, FixedOffset};
+use serde::{Deserialize, Serialize};
+
+use super::{Document, Fields, Kind, Value};
+use crate::loss::Loss;
+
+/// Anything that can be moved, as one system holds it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Artefact {
+    pub kind: Kind,
+    /// Id at its system: stable, unique within the system and kind.
+    pub id: String,
+    /// What people call it, e.g. OS-2207.
+    pub key: String,
+    pub url: Option<String>,
+    /// Version token for a conditional write: ETag, revision number or content hash.
+    pub version: Option<String>,
+    /// Id of the folder (or item) that holds it.
+    pub parent: Option<String>,
+    /// Place among its siblings, from 0.
+    pub position: u32,
+    pub title: String,
+    pub created: Option<Stamp>,
+    pub modified: Option<Stamp>,
+    /// Fields under the names its system uses, the title and text included.
+    pub fields: Fields,
+    #[serde(default)]
+    pub attachments: Vec<Attachment>,
+    #[serde(default)]
+    pub links: Vec<Link>,
+    #[serde(default)]
+    pub comments: Vec<Comment>,
+    #[serde(default)]
+    pub history: Vec<HistoryEntry>,
+    /// The mark of the artefact this one was made from, if it carries one.
+    pub origin: Option<String>,
+    /// What could not be read exactly.
+    #[serde(default)]
+    pub read_losses: Vec<Loss>,
+}
+
+/// Who did something, and when.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Stamp {
+    pub at: DateTime<FixedOffset>,
+    pub by: Option<String>,
+}
+
+/// A file that hangs on an artefact. The bytes are fetched as a stream when they are needed.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Attachment {
+    pub name: String,
+    pub media_type: String,
+    pub bytes: u64,
+    /// SHA-256 of the bytes, in hex.
+    pub digest: String,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Link {
+    pub link_type: LinkType,
+    pub target: LinkEnd,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum LinkEnd {
+    /// An artefact of the same system.
+    Artefact { kind: Kind, id: String },
+    Url(String),
+}
+
+/// Standard link types, with their direction.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum LinkType {
+    Verifies,
+    VerifiedBy,
+    Decomposes,
+    DecomposedBy,
+    Affects,
+    AffectedBy,
+    Implements,
+    Duplicates,
+    RelatesTo,
+    Other(String),
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Comment {
+    pub id: String,
+    pub stamp: Stamp,
+    pub body: Document,
+}
+
+/// One recorded change, with its original author and time.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct HistoryEntry {
+    pub stamp: Stamp,
+    pub field: String,
+    pub before: Value,
+    pub after: Value,
+}

@@ -1,0 +1,457 @@
+//! Rich text as one document tree, and its normal form.
+//!
+//! Equality is meant for documents in normal form ([`Document::normal`]): no empty nodes, adjacent
+//! texts joined, white space collapsed as a page shows it. Readers return normal forms. Images are
+//! inline nodes naming an attachment, as both HTML and CommonMark have them.
+
+use serde::{Deserialize, Serialize};
+
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(transparent)]
+pub struct Document {
+    pub blocks: Vec<Block>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "block", rename_all = "snake_case")]
+pub enum Block {
+    Paragraph {
+        content: Vec<Inline>,
+    },
+    Heading {
+        /// 1 to 6.
+        level: u8,
+        content: Vec<Inline>,
+    },
+    List {
+        /// The first number of an ordered list; none for bullets.
+        start: Option<u32>,
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        items: Vec<Vec<Block>>,
+    },
+    Table {
+        /// Whether the first row holds the column names.
+        header: bool,
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        rows: Vec<Vec<Vec<Block>>>,
+    },
+    Code {
+        language: Option<String>,
+        text: String,
+    },
+    Quote {
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        blocks: Vec<Block>,
+    },
+    Rule,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "inline", rename_all = "snake_case")]
+pub enum Inline {
+    Text {
+        text: String,
+    },
+    Strong {
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        content: Vec<Inline>,
+    },
+    Emphasis {
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        content: Vec<Inline>,
+    },
+    Strike {
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        content: Vec<Inline>,
+    },
+    Subscript {
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        content: Vec<Inline>,
+    },
+    Superscript {
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        content: Vec<Inline>,
+    },
+    Code {
+        text: String,
+    },
+    Link {
+        url: String,
+        #[cfg_attr(feature = "schema", schema(no_recursion))]
+        content: Vec<Inline>,
+    },
+    /// An attachment of the same artefact (by name), or an image elsewhere (by URL).
+    Image {
+        source: String,
+        alt: String,
+    },
+    /// An artefact or person named in running text, by its id at the same system.
+    Mention {
+        id: String,
+        label: String,
+    },
+    /// A parameter of the test case, by name.
+    Parameter {
+        name: String,
+    },
+    LineBreak,
+}
+
+impl Inline {
+    pub fn text(s: impl Into<String>) -> Inline {
+        Inline::Text { text: s.into() }
+    }
+
+    /// The inlines inside this one, if it is a wrapper.
+    pub fn content(&self) -> Option<&[Inline]> {
+        match self {
+            Inline::Strong { content }
+            | Inline::Emphasis { content }
+            | Inline::Strike { content }
+            | Inline::Subscript { content }
+            | Inline::Superscript { content }
+            | Inline::Link { content, .. } => Some(content),
+            _ => None,
+        }
+    }
+
+    /// The same wrapper around other content; leaves are returned as they are.
+    pub fn with_content(&self, content: Vec<Inline>) -> Inline {
+        match self {
+            Inline::Strong { .. } => Inline::Strong { content },
+            Inline::Emphasis { .. } => Inline::Emphasis { content },
+            Inline::Strike { .. } => Inline::Strike { content },
+            Inline::Subscript { .. } => Inline::Subscript { content },
+            Inline::Superscript { .. } => Inline::Superscript { content },
+            Inline::Link { url, .. } => Inline::Link { url: url.clone(), content },
+            leaf => leaf.clone(),
+        }
+    }
+}
+
+impl Document {
+    /// A document of one paragraph of plain text; none for blank text.
+    pub fn from_text(text: &str) -> Document {
+        Document { blocks: vec![Block::Paragraph { content: vec![Inline::text(text)] }] }.normal()
+    }
+
+    /// The text alone, on one line.
+    pub fn plain(&self) -> String {
+        let mut words = Vec::new();
+        plain_blocks(&self.blocks, &mut words);
+        words.join(" ")
+    }
+
+    /// The normal form: what a page would show, without nodes that show nothing.
+    pub fn normal(&self) -> Document {
+        Document { blocks: normal_blocks(&self.blocks) }
+    }
+
+    /// Every image's source, in order of appearance.
+    pub fn images(&self) -> Vec<String> {
+        let mut out = Vec::new();
+        each_inline(&self.blocks, &mut |i| {
+            if let Inline::Image { source, .. } = i {
+                out.push(source.clone());
+            }
+        });
+        out
+    }
+}
+
+/// Calls `see` on every inline node, parents before children.
+fn each_inline(blocks: &[Block], see: &mut impl FnMut(&Inline)) {
+    fn inlines(list: &[Inline], see: &mut impl FnMut(&Inline)) {
+        for i in list {
+            see(i);
+            if let Some(content) = i.content() {
+                inlines(content, see);
+            }
+        }
+    }
+    for b in blocks {
+        match b {
+            Block::Paragraph { content } | Block::Heading { content, .. } => inlines(content, see),
+            Block::List { items, .. } => items.iter().for_each(|i| each_inline(i, see)),
+            Block::Table { rows, .. } => rows.iter().flatten().for_each(|c| each_inline(c, see)),
+            Block::Quote { blocks } => each_inline(blocks, see),
+            Block::Code { .. } | Block::Rule => {}
+        }
+    }
+}
+
+pub(crate) fn plain_inlines(list: &[Inline]) -> String {
+    let mut out = String::new();
+    for i in list {
+        match i {
+            Inline::Text { text } | Inline::Code { text } => out.push_str(text),
+            Inline::Image { alt, source } => out.push_str(if alt.is_empty() { source } else { alt }),
+            Inline::Mention { label, .. } => out.push_str(label),
+            Inline::Parameter { name } => {
+                out.push('«');
+                out.push_str(name);
+                out.push('»');
+            }
+            Inline::LineBreak => out.push(' '),
+            wrapper => out.push_str(&plain_inlines(wrapper.content().unwrap_or_default())),
+        }
+    }
+    out
+}
+
+fn plain_blocks(blocks: &[Block], words: &mut Vec<String>) {
+    for b in blocks {
+        match b {
+            Block::Paragraph { content } | Block::Heading { content, .. } => words.push(plain_inlines(content)),
+            Block::List { items, .. } => items.iter().for_each(|i| plain_blocks(i, words)),
+            Block::Table { rows, .. } => rows.iter().flatten().for_each(|c| plain_blocks(c, words)),
+            Block::Code { text, .. } => words.push(text.replace('\n', " ")),
+            Block::Quote { blocks } => plain_blocks(blocks, words),
+            Block::Rule => {}
+        }
+    }
+    words.retain(|w| !w.is_empty());
+}
+
+fn normal_blocks(blocks: &[Block]) -> Vec<Block> {
+    let mut out = Vec::new();
+    for b in blocks {
+        match b {
+            Block::Paragraph { content } => {
+                let content = normal_inlines(content);
+                if !content.is_empty() {
+                    out.push(Block::Paragraph { content });
+                }
+            }
+            Block::Heading { level, content } => {
+                let content = normal_inlines(content);
+                if !content.is_empty() {
+                    out.push(Block::Heading { level: (*level).clamp(1, 6), content });
+                }
+            }
+            Block::List { start, items } => {
+                let items: Vec<_> = items.iter().map(|i| normal_blocks(i)).filter(|i| !i.is_empty()).collect();
+                if !items.is_empty() {
+                    out.push(Block::List { start: *start, items });
+                }
+            }
+            Block::Table { header, rows } => {
+                let width = rows.iter().map(Vec::len).max().unwrap_or(0);
+                let mut rows: Vec<Vec<Vec<Block>>> =
+                    rows.iter().map(|r| r.iter().map(|c| normal_blocks(c)).collect()).collect();
+                rows.iter_mut().for_each(|r| r.resize(width, Vec::new()));
+                if width > 0 && rows.iter().flatten().any(|c| !c.is_empty()) {
+                    out.push(Block::Table { header: *header, rows });
+                }
+            }
+            Block::Code { language, text } => {
+                let text = text.replace("\r\n", "\n").trim_end_matches('\n').to_owned();
+                let language = language.as_ref().map(|l| l.trim().to_owned()).filter(|l| !l.is_empty());
+                if !text.trim().is_empty() {
+                    out.push(Block::Code { language, text });
+                }
+            }
+            Block::Quote { blocks } => {
+                let blocks = normal_blocks(blocks);
+                if !blocks.is_empty() {
+                    out.push(Block::Quote { blocks });
+                }
+            }
+            Block::Rule => out.push(Block::Rule),
+        }
+    }
+    out
+}
+
+/// White space collapses to single spaces, none at the ends or around line breaks; wrappers that hold
+/// nothing vanish; a wrapper inside one of its own kind is absorbed; neighbours of one kind join.
+fn normal_inlines(list: &[Inline]) -> Vec<Inline> {
+    let mut out = join(hoist(absorb(list, &mut Vec::new())));
+    let mut space_before = true;
+    collapse(&mut out, &mut space_before);
+    trim_end(&mut out);
+    let mut out = join(out);
+    while matches!(out.last(), Some(Inline::LineBreak)) {
+        out.pop();
+        trim_end(&mut out);
+    }
+    while matches!(out.first(), Some(Inline::LineBreak)) {
+        out.remove(0);
+    }
+    out
+}
+
+fn kind_of(i: &Inline) -> u8 {
+    match i {
+        Inline::Strong { .. } => 1,
+        Inline::Emphasis { .. } => 2,
+        Inline::Strike { .. } => 3,
+        Inline::Subscript { .. } => 4,
+        Inline::Superscript { .. } => 5,
+        Inline::Link { .. } => 6,
+        _ => 0,
+    }
+}
+
+fn absorb(list: &[Inline], within: &mut Vec<u8>) -> Vec<Inline> {
+    let mut out = Vec::new();
+    for i in list {
+        match i.content() {
+            Some(content) => {
+                let kind = kind_of(i);
+                if within.contains(&kind) {
+                    out.extend(absorb(content, within));
+                } else {
+                    within.push(kind);
+                    let content = absorb(content, within);
+                    within.pop();
+                    out.push(i.with_content(content));
+                }
+            }
+            None => out.push(i.clone()),
+        }
+    }
+    out
+}
+
+/// Moves white space at the inner ends of a wrapper outside it: “a<b> b</b>” and “a <b>b</b>” are one
+/// text, and only the second can be written in CommonMark (§6.2, flanking delimiter runs).
+fn hoist(list: Vec<Inline>) -> Vec<Inline> {
+    let mut out = Vec::new();
+    for i in list {
+        let Some(content) = i.content() else {
+            out.push(i);
+            continue;
+        };
+        let mut content = hoist(content.to_vec());
+        let leads = matches!(content.first(), Some(Inline::Text { text }) if text.starts_with(is_space));
+        let trails = matches!(content.last(), Some(Inline::Text { text }) if text.ends_with(is_space));
+        if let Some(Inline::Text { text }) = content.first_mut() {
+            *text = text.trim_start_matches(is_space).to_owned();
+        }
+        if let Some(Inline::Text { text }) = content.last_mut() {
+            *text = text.trim_end_matches(is_space).to_owned();
+        }
+        let space = |out: &mut Vec<Inline>, is: bool| {
+            if is {
+                out.push(Inline::text(" "));
+            }
+        };
+        space(&mut out, leads);
+        content.retain(|c| !matches!(c, Inline::Text { text } if text.is_empty()));
+        if !content.is_empty() {
+            out.push(i.with_content(content));
+        }
+        space(&mut out, trails);
+    }
+    out
+}
+
+fn join(list: Vec<Inline>) -> Vec<Inline> {
+    let mut out: Vec<Inline> = Vec::new();
+    for i in list {
+        let i = match i.content() {
+            Some(content) => {
+                let content = join(content.to_vec());
+                if content.is_empty() {
+                    continue;
+                }
+                i.with_content(content)
+            }
+            None => i,
+        };
+        match (out.last_mut(), &i) {
+            (_, Inline::Text { text }) if text.is_empty() => {}
+            (_, Inline::Code { text }) if text.trim().is_empty() => {}
+            (Some(Inline::Text { text: a }), Inline::Text { text: b }) => a.push_str(b),
+            (Some(Inline::Code { text: a }), Inline::Code { text: b }) => a.push_str(b),
+            (Some(last), _) if kind_of(last) != 0 && kind_of(last) == kind_of(&i) && same_url(last, &i) => {
+                let mut both = last.content().unwrap_or_default().to_vec();
+                both.extend_from_slice(i.content().unwrap_or_default());
+                *last = last.with_content(join(both));
+            }
+            _ => out.push(i),
+        }
+    }
+    out
+}
+
+fn same_url(a: &Inline, b: &Inline) -> bool {
+    match (a, b) {
+        (Inline::Link { url: a, .. }, Inline::Link { url: b, .. }) => a == b,
+        _ => true,
+    }
+}
+
+fn is_space(c: char) -> bool {
+    // A no-break space is text: only what HTML calls ASCII white space collapses.
+    matches!(c, ' ' | '\t' | '\n' | '\r' | '\u{c}')
+}
+
+fn collapse(list: &mut Vec<Inline>, space_before: &mut bool) {
+    for at in 0..list.len() {
+        if matches!(list[at], Inline::LineBreak) {
+            trim_end(&mut list[..at]);
+            *space_before = true;
+            continue;
+        }
+        match &mut list[at] {
+            Inline::Text { text } => {
+                let mut out = String::with_capacity(text.len());
+                for c in text.chars().filter(|c| !c.is_control() || is_space(*c)) {
+                    if !is_space(c) {
+                        out.push(c);
+                        *space_before = false;
+                    } else if !*space_before {
+                        out.push(' ');
+                        *space_before = true;
+                    }
+                }
+                *text = out;
+            }
+            Inline::Code { text } => {
+                *text = text.split(is_space).filter(|w| !w.is_empty()).collect::<Vec<_>>().join(" ");
+                *space_before = false;
+            }
+            Inline::Image { alt, .. } => {
+                *alt = alt.split(is_space).filter(|w| !w.is_empty()).collect::<Vec<_>>().join(" ");
+                *space_before = false;
+            }
+            i => match i.content() {
+                Some(content) => {
+                    let mut content = content.to_vec();
+                    collapse(&mut content, space_before);
+                    *i = i.with_content(content);
+                }
+                None => *space_before = false,
+            },
+        }
+    }
+    list.retain(|i| match i {
+        Inline::Text { text } => !text.is_empty(),
+        other => other.content().is_none_or(|c| !c.is_empty()),
+    });
+}
+
+/// Takes the space from the end of the last text, however deep it stands.
+fn trim_end(list: &mut [Inline]) {
+    if let Some(last) = list.last_mut() {
+        match last {
+            Inline::Text { text } => {
+                while text.ends_with(is_space) {
+                    text.pop();
+                }
+            }
+            i => {
+                if let Some(content) = i.content() {
+                    let mut content = content.to_vec();
+                    trim_end(&mut content);
+                    *i = i.with_content(content);
+                }
+            }
+        }
+    }
+}

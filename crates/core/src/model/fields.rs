@@ -1,0 +1,52 @@
+//! The fields of an artefact: an ordered map with shared keys.
+//!
+//! Keys are shared (`Arc<str>`), since a hundred thousand artefacts repeat the same twenty names.
+//! A field that is not in the map is *absent*; one that holds [`Value::Empty`] is *empty*.
+
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use super::Value;
+
+/// A field's name at its system, shared between artefacts.
+pub type FieldKey = Arc<str>;
+
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, Value>))]
+#[serde(transparent)]
+pub struct Fields(BTreeMap<FieldKey, Value>);
+
+impl Fields {
+    pub fn get(&self, field: &str) -> Option<&Value> {
+        self.0.get(field)
+    }
+
+    pub fn set(&mut self, field: impl Into<FieldKey>, value: Value) {
+        self.0.insert(field.into(), value);
+    }
+
+    pub fn remove(&mut self, field: &str) -> Option<Value> {
+        self.0.remove(field)
+    }
+
+    pub fn iter(&self) -> impl Iterator<Item = (&FieldKey, &Value)> {
+        self.0.iter()
+    }
+
+    pub fn len(&self) -> usize {
+        self.0.len()
+    }
+
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+}
+
+impl<K: Into<FieldKey>> FromIterator<(K, Value)> for Fields {
+    fn from_iter<T: IntoIterator<Item = (K, Value)>>(iter: T) -> Self {
+        Fields(iter.into_iter().map(|(k, v)| (k.into(), v)).collect())
+    }
+}

@@ -1,0 +1,22 @@
+//! The canonical model: every system is translated to and from these types.
+//!
+//! Decides what an artefact is made of and when two values are the same value. Nothing here knows a
+//! system, a rule or a screen. All types are plain data with total equality, so that comparing,
+//! hashing and property tests need no special cases (decimals are kept as normalised digits).
+
+mod artefact;
+mod document;
+mod fields;
+mod kind;
+mod steps;
+mod value;
+mod verdict;
+
+pub use artefact::{Artefact, Attachment, Comment, HistoryEntry, Link, LinkEnd, LinkType, Stamp};
+pub use document::{Block, Document, Inline};
+pub(crate) use document::plain_inlines;
+pub use fields::{FieldKey, Fields};
+pub use kind::Kind;
+pub use steps::{Argument, Call, Step};
+pub use value::{Decimal, Fingerprint, Reference, Value, ValueError, ValueType};
+pub use verdict::Verdict;

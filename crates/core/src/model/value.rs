@@ -1,0 +1,277 @@
+//! Typed values, and when two of them are the same.
+//!
+//! Absent (not in [`super::Fields`]), [`Value::Empty`] and [`Value::Unreadable`] are three things: an
+//! absent field was never offered by the system, an empty one was cleared, and an unreadable one holds
+//! something that must not be overwritten blindly.
+
+use std::hash::{Hash, Hasher};
+
+use chrono::{DateTime, FixedOffset, NaiveDate};
+use serde::{Deserialize, Serialize};
+
+use super::{Attachment, Document, Step};
+
+/// A value of a field.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "type", content = "value", rename_all = "snake_case")]
+pub enum Value {
+    /// The field is there and holds nothing.
+    Empty,
+    /// The field holds something that is not of its declared type.
+    Unreadable(String),
+    Text(String),
+    RichText(Document),
+    Integer(i64),
+    Decimal(Decimal),
+    Boolean(bool),
+    Date(NaiveDate),
+    /// A point in time with its offset (RFC 3339).
+    Instant(DateTime<FixedOffset>),
+    /// Seconds.
+    Duration(i64),
+    Choice(String),
+    ChoiceList(Vec<String>),
+    /// A user's id at their system.
+    User(String),
+    UserList(Vec<String>),
+    Url(String),
+    Reference(Reference),
+    /// Rows of cells, the first row being the column names.
+    Table(Vec<Vec<String>>),
+    Steps(Vec<Step>),
+    /// Files, in order of name. Bytes are never part of a value; the digest stands for them.
+    Attachments(Vec<Attachment>),
+}
+
+/// A pointer to an artefact.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Reference {
+    /// An artefact by its id at the system that holds the value.
+    Known(String),
+    /// An artefact by its id at the other end: its counterpart is made earlier in the same plan.
+    Pending(String),
+}
+
+/// The type of a field, as its catalogue declares it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum ValueType {
+    Text,
+    RichText,
+    Integer,
+    Decimal,
+    Boolean,
+    Date,
+    Instant,
+    Duration,
+    Choice,
+    ChoiceList,
+    User,
+    UserList,
+    Url,
+    Reference,
+    Table,
+    Steps,
+    Attachments,
+}
+
+#[derive(Debug, thiserror::Error, PartialEq, Eq)]
+pub enum ValueError {
+    #[error("“{0}” is not a decimal number")]
+    NotADecimal(String),
+}
+
+/// A decimal number as normalised digits, so that 1.50 and 1.5 are one value and none is rounded.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(try_from = "String", into = "String")]
+pub struct Decimal(String);
+
+impl Decimal {
+    /// Reads `-12.50`, with a point. Leading zeros, trailing zeros of the fraction and a negative zero
+    /// are normalised away.
+    pub fn parse(text: &str) -> Result<Decimal, ValueError> {
+        let fail = || ValueError::NotADecimal(text.to_owned());
+        let (negative, digits) = match text.strip_prefix('-') {
+            Some(rest) => (true, rest),
+            None => (false, text.strip_prefix('+').unwrap_or(text)),
+        };
+        let (whole, fraction) = digits.split_once('.').unwrap_or((digits, ""));
+        let all_digits = |s: &str| s.bytes().all(|b| b.is_ascii_digit());
+        if (whole.is_empty() && fraction.is_empty()) || !all_digits(whole) || !all_digits(fraction) {
+            return Err(fail());
+        }
+        let whole = whole.trim_start_matches('0');
+        let fraction = fraction.trim_end_matches('0');
+        let whole = if whole.is_empty() { "0" } else { whole };
+        let mut out = String::new();
+        if negative && !(whole == "0" && fraction.is_empty()) {
+            out.push('-');
+        }
+        out.push_str(whole);
+        if !fraction.is_empty() {
+            out.push('.');
+            out.push_str(fraction);
+        }
+        Ok(Decimal(out))
+    }
+
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl TryFrom<String> for Decimal {
+    type Error = ValueError;
+    fn try_from(text: String) -> Result<Self, Self::Error> {
+        Decimal::parse(&text)
+    }
+}
+
+impl From<Decimal> for String {
+    fn from(d: Decimal) -> String {
+        d.0
+    }
+}
+
+impl Value {
+    pub fn text(s: impl Into<String>) -> Value {
+        Value::Text(s.into())
+    }
+
+    pub fn choice(s: impl Into<String>) -> Value {
+        Value::Choice(s.into())
+    }
+
+    /// True for a value that says nothing: empty, or made of nothing.
+    pub fn is_blank(&self) -> bool {
+        match self {
+            Value::Empty => true,
+            Value::Text(s) | Value::Choice(s) | Value::User(s) | Value::Url(s) => s.is_empty(),
+            Value::RichText(d) => d.blocks.is_empty(),
+            Value::ChoiceList(l) | Value::UserList(l) => l.is_empty(),
+            Value::Table(rows) => rows.is_empty(),
+            Value::Steps(s) => s.is_empty(),
+            Value::Attachments(a) => a.is_empty(),
+            _ => false,
+        }
+    }
+
+    /// The same value with every way of saying nothing made [`Value::Empty`].
+    pub fn settled(self) -> Value {
+        if self.is_blank() { Value::Empty } else { self }
+    }
+
+    /// The value as one line of plain text, for lists, searches, value maps and conditions.
+    pub fn display(&self) -> String {
+        match self {
+            Value::Empty => String::new(),
+            Value::Unreadable(s)
+            | Value::Text(s)
+            | Value::Choice(s)
+            | Value::User(s)
+            | Value::Url(s) => s.clone(),
+            Value::RichText(d) => d.plain(),
+            Value::Integer(i) => i.to_string(),
+            Value::Decimal(d) => d.as_str().to_owned(),
+            Value::Boolean(b) => if *b { "yes" } else { "no" }.to_owned(),
+            Value::Date(d) => d.to_string(),
+            Value::Instant(t) => t.to_rfc3339(),
+            Value::Duration(s) => format!("{}:{:02}:{:02}", s / 3600, s / 60 % 60, s % 60),
+            Value::ChoiceList(l) | Value::UserList(l) => l.join(", "),
+            Value::Reference(Reference::Known(id) | Reference::Pending(id)) => id.clone(),
+            Value::Table(rows) => {
+                let rows: Vec<String> = rows.iter().map(|r| r.join(" | ")).collect();
+                rows.join("; ")
+            }
+            Value::Steps(steps) => {
+                let lines: Vec<String> = steps.iter().map(Step::plain).collect();
+                lines.join(" ")
+            }
+            Value::Attachments(files) => {
+                let names: Vec<&str> = files.iter().map(|f| f.name.as_str()).collect();
+                names.join(", ")
+            }
+        }
+    }
+
+    /// Length in characters, where the value is text; what a field's length limit is measured against.
+    pub fn char_length(&self) -> Option<usize> {
+        match self {
+            Value::Text(s) | Value::Choice(s) | Value::Url(s) => Some(s.chars().count()),
+            _ => None,
+        }
+    }
+}
+
+/// BLAKE3 over a value or a set of values. Equal values have equal fingerprints; the encoding is that
+/// of `std::hash::Hash`, so a fingerprint is a hint for one build of Hovrel ("nothing changed, do not
+/// look further") and never the only record of a value.
+#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+pub struct Fingerprint(pub [u8; 32]);
+
+impl Fingerprint {
+    pub fn of<T: Hash + ?Sized>(thing: &T) -> Fingerprint {
+        let mut hasher = Blake(blake3::Hasher::new());
+        thing.hash(&mut hasher);
+        Fingerprint(*hasher.0.finalize().as_bytes())
+    }
+
+    /// The fingerprint of a sequence, without collecting it.
+    pub fn of_all<T: Hash>(things: impl Iterator<Item = T>) -> Fingerprint {
+        let mut hasher = Blake(blake3::Hasher::new());
+        for thing in things {
+            thing.hash(&mut hasher);
+        }
+        Fingerprint(*hasher.0.finalize().as_bytes())
+    }
+}
+
+impl std::fmt::Debug for Fingerprint {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        for b in &self.0[..6] {
+            write!(f, "{b:02x}")?;
+        }
+        Ok(())
+    }
+}
+
+struct Blake(blake3::Hasher);
+
+impl Hasher for Blake {
+    fn write(&mut self, bytes: &[u8]) {
+        self.0.update(bytes);
+    }
+
+    fn finish(&self) -> u64 {
+        // Only `finalize` is read; the 64-bit form exists to satisfy the trait.
+        0
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn decimals_are_one_value_however_they_are_written() {
+        for (text, normal) in [("1.50", "1.5"), ("-0.0", "0"), ("007", "7"), (".5", "0.5"), ("+3", "3")] {
+            assert_eq!(Decimal::parse(text).unwrap().as_str(), normal);
+        }
+        for text in ["", ".", "1,5", "1e3", "--1", "1.2.3"] {
+            assert!(Decimal::parse(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn equal_values_have_equal_fingerprints_and_others_do_not() {
+        let a = Value::text("Wind above limit");
+        assert_eq!(Fingerprint::of(&a), Fingerprint::of(&a.clone()));
+        assert_ne!(Fingerprint::of(&a), Fingerprint::of(&Value::choice("Wind above limit")));
+        assert_ne!(Fingerprint::of(&Value::Empty), Fingerprint::of(&Value::text("")));
+    }
+}

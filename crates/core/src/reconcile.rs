@@ -1,0 +1,212 @@
+//! The proof: both ends, read again, compared pair by pair and field by field.
+//!
+//! Decides what agrees, what differs, and why, from what the ends hold now and what was agreed on. A
+//! proof never trusts the transfer's own record of what it wrote.
+
+use std::collections::{BTreeMap, HashMap};
+
+use serde::{Deserialize, Serialize};
+
+use crate::compare::{Base, Comparer, right_value, same};
+use crate::identity::Pair;
+use crate::loss::Loss;
+use crate::mapping::{ATTACHMENTS, Context, Lane, convert, source_value};
+use crate::model::{Artefact, Kind, Value};
+
+/// The proof of one lane.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct LaneProof {
+    pub lane: String,
+    pub left_kind: Kind,
+    pub right_kind: Kind,
+    /// Artefacts in the lane's scope at the left.
+    pub left_count: u64,
+    /// Of these, those whose counterpart exists at the right.
+    pub paired: u64,
+    /// Artefacts in the lane's scope at the right.
+    pub right_count: u64,
+    pub fields: Vec<FieldProof>,
+    pub differences: Vec<Difference>,
+    /// Left artefacts without a counterpart.
+    pub missing: Vec<ProofItem>,
+    /// Files compared by digest, and those that agree.
+    pub files: u64,
+    pub files_agree: u64,
+    /// Losses of values that agree as far as they could be carried.
+    pub losses: Vec<ProofLoss>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FieldProof {
+    pub field: String,
+    /// Pairs compared in this field.
+    pub compared: u64,
+    /// Pairs that agree exactly or with a declared loss.
+    pub agree: u64,
+    /// Of these, those that agree with a declared loss.
+    pub with_loss: u64,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ProofItem {
+    pub left_id: String,
+    pub left_key: String,
+    pub title: String,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ProofLoss {
+    pub left_key: String,
+    pub right_key: String,
+    pub loss: Loss,
+}
+
+/// A field that does not agree.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Difference {
+    pub left_key: String,
+    pub right_key: String,
+    pub title: String,
+    pub field: String,
+    pub expected: Value,
+    pub found: Value,
+    pub cause: DifferenceCause,
+}
+
+/// Why a field does not agree.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum DifferenceCause {
+    /// The field was left out, or waits as a conflict: it was never in step.
+    NeverCarried,
+    /// The left changed since the last transfer.
+    LeftChangedSince,
+    /// The right changed since the last transfer, behind Hovrel's back.
+    RightChangedSince,
+    BothChangedSince,
+    /// The right's value was kept by decision.
+    KeptByDecision,
+    /// The value can't be carried.
+    CannotBeCarried,
+}
+
+/// Compares every pair of a lane. Items are those in scope, as just read.
+pub fn prove_lane(
+    lane: &Lane,
+    cx: &Context<'_>,
+    left: &[&Artefact],
+    right: &[&Artefact],
+    right_all: &HashMap<&str, &Artefact>,
+    pairs: &[Pair],
+    bases: &dyn crate::compare::Bases,
+) -> LaneProof {
+    let comparer = Comparer::new(lane, cx);
+    let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
+    let mut fields: BTreeMap<&str, FieldProof> = BTreeMap::new();
+    let mut proof = LaneProof {
+        lane: lane.id.clone(),
+        left_kind: lane.left_kind,
+        right_kind: lane.right_kind,
+        left_count: left.len() as u64,
+        paired: 0,
+        right_count: right.len() as u64,
+        fields: Vec::new(),
+        differences: Vec::new(),
+        missing: Vec::new(),
+        files: 0,
+        files_agree: 0,
+        losses: Vec::new(),
+    };
+    for artefact in left {
+        let found = by_left.get(artefact.id.as_str()).and_then(|p| Some((*p, *right_all.get(p.right_id.as_str())?)));
+        let Some((pair, other)) = found else {
+            proof.missing.push(ProofItem {
+                left_id: artefact.id.clone(),
+                left_key: artefact.key.clone(),
+                title: artefact.title.clone(),
+            });
+            continue;
+        };
+        proof.paired += 1;
+        let base = if comparer.untouched(artefact, other, pair) { None } else { bases.base(pair) };
+        for rule in &lane.rules {
+            if source_value(rule, artefact, cx.left_system).is_none() {
+                continue;
+            }
+            let converted = convert(rule, artefact, cx);
+            let now = right_value(other, &rule.target);
+            let entry = fields.entry(&rule.target).or_insert_with(|| FieldProof {
+                field: rule.target.clone(),
+                compared: 0,
+                agree: 0,
+                with_loss: 0,
+            });
+            entry.compared += 1;
+            let expected = converted.value.unwrap_or(Value::Empty);
+            let agrees = converted.fault.is_none() && same(&expected, &now);
+            if rule.target == ATTACHMENTS {
+                count_files(&expected, &now, &mut proof);
+            }
+            if agrees {
+                entry.agree += 1;
+                entry.with_loss += u64::from(!converted.losses.is_empty());
+                proof.losses.extend(converted.losses.into_iter().map(|loss| ProofLoss {
+                    left_key: artefact.key.clone(),
+                    right_key: other.key.clone(),
+                    loss,
+                }));
+                continue;
+            }
+            let cause = if converted.fault.is_some() {
+                DifferenceCause::CannotBeCarried
+            } else {
+                cause(&comparer, artefact, other, &rule.target, base.as_ref())
+            };
+            proof.differences.push(Difference {
+                left_key: artefact.key.clone(),
+                right_key: other.key.clone(),
+                title: artefact.title.clone(),
+                field: rule.target.clone(),
+                expected,
+                found: now.into_owned(),
+                cause,
+            });
+        }
+    }
+    proof.fields = fields.into_values().collect();
+    proof
+}
+
+fn cause(comparer: &Comparer<'_>, left: &Artefact, right: &Artefact, target: &str, base: Option<&Base>) -> DifferenceCause {
+    // Untouched since the base, and yet not what the rule gives: a person kept the right's value.
+    let Some(base) = base else { return DifferenceCause::KeptByDecision };
+    let (Some(was_left), Some(was_right)) = (base.left.0.get(target), base.right.0.get(target)) else {
+        return DifferenceCause::NeverCarried;
+    };
+    let left_same = comparer.left_side(left).0.get(target) == Some(was_left);
+    let right_same = right_value(right, target).as_ref() == was_right;
+    match (left_same, right_same) {
+        (true, true) => DifferenceCause::KeptByDecision,
+        (false, true) => DifferenceCause::LeftChangedSince,
+        (true, false) => DifferenceCause::RightChangedSince,
+        (false, false) => DifferenceCause::BothChangedSince,
+    }
+}
+
+fn count_files(expected: &Value, now: &Value, proof: &mut LaneProof) {
+    let list = |v: &Value| match v {
+        Value::Attachments(files) => files.clone(),
+        _ => Vec::new(),
+    };
+    let there = list(now);
+    for file in list(expected) {
+        proof.files += 1;
+        proof.files_agree += u64::from(there.iter().any(|f| f.name == file.name && f.digest == file.digest));
+    }
+}

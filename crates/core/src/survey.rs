@@ -1,0 +1,160 @@
+//! The survey: what is really in a container, from its artefacts.
+//!
+//! Decides how counts, fill rates and value spreads are computed. Streaming: feed artefacts one by one
+//! to a [`Surveyor`]; memory grows with the number of different values, which is capped per field.
+
+use std::collections::{BTreeMap, HashMap};
+
+use serde::{Deserialize, Serialize};
+
+use crate::model::{Artefact, Kind, Value};
+
+/// Different values kept per field; beyond that a field is free text and its spread says nothing.
+const MOST_VALUES: usize = 200;
+
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Survey {
+    pub kinds: Vec<KindSurvey>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct KindSurvey {
+    pub kind: Kind,
+    pub count: u64,
+    pub fields: Vec<FieldSurvey>,
+    pub attachments: u64,
+    pub attachment_bytes: u64,
+    pub largest_attachment: u64,
+    /// Items whose text could not be read exactly.
+    pub with_read_losses: u64,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FieldSurvey {
+    pub field: String,
+    /// Items that hold something in it.
+    pub filled: u64,
+    /// Length of the longest text, in characters.
+    pub longest: u32,
+    /// The most frequent values; only for fields with few different ones.
+    pub values: Vec<ValueCount>,
+    /// How many different values there are, or how many were counted before counting stopped.
+    pub distinct: u64,
+    /// False if there are more different values than were counted.
+    pub distinct_exact: bool,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ValueCount {
+    /// The value as text; empty for items that hold nothing.
+    pub value: String,
+    pub count: u64,
+}
+
+impl Survey {
+    pub fn kind(&self, kind: Kind) -> Option<&KindSurvey> {
+        self.kinds.iter().find(|k| k.kind == kind)
+    }
+}
+
+impl KindSurvey {
+    pub fn field(&self, field: &str) -> Option<&FieldSurvey> {
+        self.fields.iter().find(|f| f.field == field)
+    }
+}
+
+/// Gathers a survey from a stream of artefacts.
+#[derive(Default)]
+pub struct Surveyor {
+    kinds: BTreeMap<Kind, Gathered>,
+}
+
+#[derive(Default)]
+struct Gathered {
+    count: u64,
+    attachments: u64,
+    attachment_bytes: u64,
+    largest_attachment: u64,
+    with_read_losses: u64,
+    fields: BTreeMap<String, Field>,
+}
+
+#[derive(Default)]
+struct Field {
+    filled: u64,
+    longest: u32,
+    values: HashMap<String, u64>,
+    overflow: bool,
+}
+
+impl Surveyor {
+    pub fn see(&mut self, artefact: &Artefact) {
+        let kind = self.kinds.entry(artefact.kind).or_default();
+        kind.count += 1;
+        for a in &artefact.attachments {
+            kind.attachments += 1;
+            kind.attachment_bytes += a.bytes;
+            kind.largest_attachment = kind.largest_attachment.max(a.bytes);
+        }
+        kind.with_read_losses += u64::from(!artefact.read_losses.is_empty());
+        for (name, value) in artefact.fields.iter() {
+            let field = kind.fields.entry(name.to_string()).or_default();
+            if value.is_blank() {
+                continue;
+            }
+            field.filled += 1;
+            field.longest = field.longest.max(value.char_length().unwrap_or(0) as u32);
+            match value {
+                Value::ChoiceList(list) | Value::UserList(list) => list.iter().for_each(|v| field.count(v.clone())),
+                Value::RichText(_) | Value::Steps(_) | Value::Attachments(_) | Value::Table(_) => field.overflow = true,
+                other => field.count(other.display()),
+            }
+        }
+    }
+
+    pub fn finish(self) -> Survey {
+        let kinds = self
+            .kinds
+            .into_iter()
+            .map(|(kind, g)| KindSurvey {
+                kind,
+                count: g.count,
+                attachments: g.attachments,
+                attachment_bytes: g.attachment_bytes,
+                largest_attachment: g.largest_attachment,
+                with_read_losses: g.with_read_losses,
+                fields: g.fields.into_iter().map(|(name, f)| f.finish(name, g.count)).collect(),
+            })
+            .collect();
+        Survey { kinds }
+    }
+}
+
+impl Field {
+    fn count(&mut self, value: String) {
+        if let Some(n) = self.values.get_mut(&value) {
+            *n += 1;
+        } else if self.values.len() < MOST_VALUES {
+            self.values.insert(value, 1);
+        } else {
+            self.overflow = true;
+        }
+    }
+
+    fn finish(self, field: String, total: u64) -> FieldSurvey {
+        let distinct = self.values.len() as u64;
+        let mut values: Vec<ValueCount> = Vec::new();
+        if !self.overflow {
+            values = self.values.into_iter().map(|(value, count)| ValueCount { value, count }).collect();
+            values.sort_by(|a, b| b.count.cmp(&a.count).then_with(|| a.value.cmp(&b.value)));
+            if self.filled < total {
+                values.push(ValueCount { value: String::new(), count: total - self.filled });
+            }
+        }
+        FieldSurvey { field, filled: self.filled, longest: self.longest, values, distinct, distinct_exact: !self.overflow }
+    }
+}

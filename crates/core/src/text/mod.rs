@@ -1,0 +1,59 @@
+//! Rich text: one document tree, read from and written to HTML, Markdown and plain text.
+//!
+//! Decides what each format can hold. Readers return the document and what they could not keep;
+//! [`carry`] writes a document, reads back what it wrote, and declares every difference as a loss, so
+//! that what a target will hold is known before it is written. Sources: the WHATWG parsing rules
+//! (through html5ever), CommonMark 0.31 and GitHub Flavored Markdown tables and strikethrough (through
+//! comrak).
+
+mod carry;
+mod html_read;
+mod html_write;
+mod markdown_read;
+mod markdown_write;
+mod plain;
+mod simplify;
+
+use serde::{Deserialize, Serialize};
+
+pub use carry::{Carried, carry};
+
+use crate::loss::{LossCause, LossKind};
+use crate::model::Document;
+
+/// How a field writes rich text.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum TextFormat {
+    Html,
+    Markdown,
+    Plain,
+}
+
+/// Something a document lost on its way into or out of a format.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub struct TextLoss {
+    pub kind: LossKind,
+    pub cause: LossCause,
+    /// The text concerned, on one line.
+    pub about: String,
+}
+
+/// Reads `text` in `format`. Never fails: what can't be kept is listed.
+pub fn read(text: &str, format: TextFormat) -> (Document, Vec<TextLoss>) {
+    match format {
+        TextFormat::Html => html_read::read(text),
+        TextFormat::Markdown => (markdown_read::read(text), Vec::new()),
+        TextFormat::Plain => (plain::read(text), Vec::new()),
+    }
+}
+
+/// Writes `document` in `format`, without looking whether it survives; see [`carry`].
+pub fn write(document: &Document, format: TextFormat) -> String {
+    match format {
+        TextFormat::Html => html_write::write(document),
+        TextFormat::Markdown => markdown_write::write(document),
+        TextFormat::Plain => plain::write(document),
+    }
+}
