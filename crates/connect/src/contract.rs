@@ -1,0 +1,158 @@
+//! The contract of a connector.
+//!
+//! Reads may be repeated and are, inside the connector, with back-off that honours Retry-After. Writes
+//! are never repeated here: [`ConnectError::outcome`] tells the engine whether a failed write may have
+//! happened, and the engine looks before it tries again.
+
+use std::collections::BTreeMap;
+use std::pin::Pin;
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+
+use async_trait::async_trait;
+use bytes::Bytes;
+use futures::Stream;
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::model::{Artefact, Attachment, Fields, Kind};
+use serde::{Deserialize, Serialize};
+
+use crate::ConnectError;
+
+/// Secrets and names that a profile asks for, by id. Never printed.
+#[derive(Clone, Default, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Credentials(pub BTreeMap<String, String>);
+
+impl std::fmt::Debug for Credentials {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str("Credentials(sealed)")
+    }
+}
+
+/// A project, or whatever a system calls what a route connects.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Container {
+    pub id: String,
+    pub name: String,
+}
+
+/// What a connector can do, so that a plan can be checked before the run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Capabilities {
+    pub kinds: Vec<Kind>,
+    /// Calls at once that are worth making.
+    pub calls_at_once: usize,
+    /// Calls a minute that the system allows, where it says so.
+    pub calls_per_minute: Option<u32>,
+}
+
+/// One step of a check.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct CheckStep {
+    pub step: String,
+    pub state: CheckState,
+    /// What came back.
+    pub found: String,
+    /// What to do; empty if nothing.
+    pub advice: String,
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum CheckState {
+    Ok,
+    Warning,
+    Failed,
+    /// Not tried, since a step before it failed.
+    Skipped,
+}
+
+/// A page of artefacts.
+#[derive(Debug, Clone, Default)]
+pub struct Page {
+    pub artefacts: Vec<Artefact>,
+    /// Where to go on; none at the end.
+    pub next: Option<String>,
+    /// How many there are in all, where the system says so.
+    pub total: Option<u64>,
+}
+
+/// A write of one artefact.
+#[derive(Debug, Clone)]
+pub struct Write {
+    pub kind: Kind,
+    /// None to create.
+    pub id: Option<String>,
+    /// The version the write is based on; the system refuses it if somebody changed the item since.
+    pub version: Option<String>,
+    pub fields: Fields,
+    /// The folder, if it is to be set.
+    pub parent: Option<Option<String>>,
+}
+
+pub type ByteStream = Pin<Box<dyn Stream<Item = Result<Bytes, std::io::Error>> + Send>>;
+
+#[async_trait]
+pub trait Connector: Send + Sync {
+    fn describe(&self) -> Capabilities;
+
+    /// Reach, sign in, permissions, clock, containers; each with its outcome and advice. Never fails.
+    async fn check(&self) -> Vec<CheckStep>;
+
+    async fn containers(&self) -> Result<Vec<Container>, ConnectError>;
+
+    async fn catalogue(&self, container: &str) -> Result<Catalogue, ConnectError>;
+
+    /// One page of one kind. Missing items are simply not in it; an item the system lists twice is
+    /// returned twice, and the reader keeps the last.
+    async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError>;
+
+    /// One artefact; [`ConnectError::Missing`] if it is not there.
+    async fn one(&self, container: &str, kind: Kind, id: &str) -> Result<Artefact, ConnectError>;
+
+    /// Creates or changes one artefact and returns it as the system holds it now. Tried once.
+    async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError>;
+
+    /// The artefact that carries an origin mark: looked up before a creation is repeated.
+    async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError>;
+
+    async fn fetch_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<ByteStream, ConnectError>;
+
+    /// Stores a file under its name, in place of one of that name. Doing it twice is doing it once.
+    async fn put_attachment(&self, kind: Kind, id: &str, file: &Attachment, bytes: ByteStream) -> Result<(), ConnectError>;
+
+    /// Removes a file; a file that is not there is removed.
+    async fn remove_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<(), ConnectError>;
+
+    fn meter(&self) -> MeterReading;
+}
+
+/// Counts of what a connector did, for progress and for the share of a limit that was used.
+#[derive(Default)]
+pub struct Meter {
+    pub calls: AtomicU64,
+    pub retries: AtomicU64,
+    pub refused_for_rate: AtomicU64,
+    pub waited_ms: AtomicU64,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct MeterReading {
+    pub calls: u64,
+    pub retries: u64,
+    /// Answers that said "too many calls".
+    pub refused_for_rate: u64,
+    /// Time spent waiting for the system's limits, over all calls.
+    pub waited_ms: u64,
+}
+
+impl Meter {
+    pub fn read(&self) -> MeterReading {
+        MeterReading {
+            calls: self.calls.load(Relaxed),
+            retries: self.retries.load(Relaxed),
+            refused_for_rate: self.refused_for_rate.load(Relaxed),
+            waited_ms: self.waited_ms.load(Relaxed),
+        }
+    }
+}
+

@@ -1,0 +1,89 @@
+//! What can go wrong with an outside system, and what it means for a write.
+
+use std::time::Duration;
+
+use hovrel_core::model::Kind;
+
+#[derive(Debug, Clone, thiserror::Error)]
+pub enum ConnectError {
+    #[error("{address} can't be reached: {why}")]
+    Unreachable { address: String, why: String },
+    #[error("{address} answered {status} with {found} where {wanted} was expected")]
+    NotData { address: String, status: u16, found: String, wanted: &'static str },
+    #[error("{address} sends elsewhere, to {to}")]
+    Redirected { address: String, to: String },
+    #[error("the sign-in was refused: {text}")]
+    SignIn { text: String },
+    #[error("permission is missing: {text}")]
+    Forbidden { text: String },
+    #[error("{what} is not there")]
+    Missing { what: String },
+    #[error("the system refused the field {field}: {text}")]
+    Refused { field: String, text: String },
+    #[error("somebody changed it since it was read")]
+    Changed,
+    #[error("the system already has an item with this origin mark")]
+    Duplicate,
+    #[error("the system asks to wait")]
+    Busy { after: Option<Duration> },
+    #[error("the answer was lost, so it may have been done: {why}")]
+    Unknown { why: String },
+    #[error("{address} answered {status}: {text}")]
+    Failed { address: String, status: u16, text: String },
+    #[error("the answer of {address} can't be read: {why}")]
+    Malformed { address: String, why: String },
+    #[error("the system has no {0}")]
+    NoSuchKind(Kind),
+}
+
+/// What a failed write means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Outcome {
+    /// It was not done; trying again later is safe.
+    NotDone,
+    /// It may have been done: look first.
+    Unknown,
+    /// It will not be done; a person must act.
+    Refused,
+}
+
+impl ConnectError {
+    pub fn outcome(&self) -> Outcome {
+        match self {
+            // A name that can't be resolved or a port nobody listens on: the request never left.
+            ConnectError::Unreachable { .. } | ConnectError::Busy { .. } => Outcome::NotDone,
+            ConnectError::Unknown { .. } | ConnectError::Failed { .. } | ConnectError::Malformed { .. } => Outcome::Unknown,
+            ConnectError::NotData { .. }
+            | ConnectError::Redirected { .. }
+            | ConnectError::SignIn { .. }
+            | ConnectError::Forbidden { .. }
+            | ConnectError::Missing { .. }
+            | ConnectError::Refused { .. }
+            | ConnectError::Changed
+            | ConnectError::Duplicate
+            | ConnectError::NoSuchKind(_) => Outcome::Refused,
+        }
+    }
+
+    /// What to do about it, for a person.
+    pub fn advice(&self) -> &'static str {
+        match self {
+            ConnectError::Unreachable { .. } => "Check the address and port, and whether the system is running and reachable from here.",
+            ConnectError::NotData { .. } => {
+                "The address probably belongs to a web page or another program. Use the address of the system itself, without a page's path."
+            }
+            ConnectError::Redirected { .. } => "Use the address it sends to, if you trust it.",
+            ConnectError::SignIn { .. } => "Enter the sign-in again; ask the system's administrator if it has expired.",
+            ConnectError::Forbidden { .. } => "Ask the system's administrator for the permission, or use another account.",
+            ConnectError::Missing { .. } => "Somebody may have deleted it. Make a new dry run.",
+            ConnectError::Refused { .. } => "Change the rule for this field, or the item, and make a new dry run.",
+            ConnectError::Changed => "Nothing was overwritten. Make a new dry run to see both values.",
+            ConnectError::Duplicate => "Make a new dry run; the item will be offered as a counterpart.",
+            ConnectError::Busy { .. } => "Wait, then retry.",
+            ConnectError::Unknown { .. } => "Retry; Hovrel looks first whether it was done.",
+            ConnectError::Failed { .. } => "Retry; if it goes on, look into the system's own log.",
+            ConnectError::Malformed { .. } => "Check that the profile fits this version of the system.",
+            ConnectError::NoSuchKind(_) => "Choose another kind for this lane.",
+        }
+    }
+}

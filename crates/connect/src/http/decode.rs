@@ -1,0 +1,202 @@
+//! Answers to artefacts, by the profile's places and the schema's types.
+
+use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
+use hovrel_core::catalogue::{FieldSchema, KindSchema};
+use hovrel_core::loss::Loss;
+use hovrel_core::model::{Artefact, Attachment, Decimal, Fields, Kind, Stamp, Step, Value, ValueType};
+use hovrel_core::text::{self, TextFormat};
+use serde_json::Value as Json;
+
+use super::tree;
+use crate::ConnectError;
+use crate::profile::{KindProfile, Profile, StepsAt};
+
+/// Everything needed to read items of one kind.
+pub struct Decoder<'a> {
+    pub profile: &'a Profile,
+    pub kind: Kind,
+    pub of: &'a KindProfile,
+    pub fields: &'a KindSchema,
+    pub zone: chrono_tz::Tz,
+    pub address: &'a str,
+}
+
+impl Decoder<'_> {
+    /// Where a field stands in an item.
+    pub fn place(&self, field: &str) -> String {
+        self.of.fields_at.get(field).cloned().unwrap_or_else(|| format!("/{field}"))
+    }
+
+    pub fn steps_at(&self, field: &FieldSchema) -> StepsAt {
+        let found = self.profile.schema.types.values().filter_map(|t| t.steps.clone()).next();
+        let _ = field;
+        found.unwrap_or(StepsAt { items: String::new(), action: "/action".into(), expected: "/expected".into(), data: None })
+    }
+
+    pub fn artefact(&self, item: &Json) -> Result<Artefact, ConnectError> {
+        let id = tree::text(item, &self.of.list.id).ok_or_else(|| ConnectError::Malformed {
+            address: self.address.to_owned(),
+            why: format!("a {} has no id at {}", self.of.name, self.of.list.id),
+        })?;
+        let mut fields = Fields::default();
+        let mut read_losses = Vec::new();
+        let mut origin = None;
+        for field in &self.fields.fields {
+            if field.value_type == ValueType::Attachments {
+                continue;
+            }
+            let Some(raw) = tree::at(item, &self.place(&field.id)) else {
+                fields.set(field.id.as_str(), Value::Empty);
+                continue;
+            };
+            let value = self.value(field, raw, &mut read_losses).settled();
+            if field.origin_mark {
+                origin = Some(value.display()).filter(|m| !m.is_empty());
+            }
+            fields.set(field.id.as_str(), value);
+        }
+        let title = tree::text(item, &self.place(&self.of.title)).unwrap_or_default();
+        let modified = self.of.modified_at.as_ref().and_then(|at| {
+            let by = self.of.modified_by.as_ref().and_then(|p| tree::text(item, p));
+            Some(Stamp { at: self.time(&tree::text(item, at)?)?, by })
+        });
+        Ok(Artefact {
+            kind: self.kind,
+            key: tree::text(item, &self.of.key).unwrap_or_else(|| id.clone()),
+            url: Some(format!("{}{}", self.address, super::fill(&self.of.page, &[("id", &id)]))),
+            version: tree::text(item, &self.of.version),
+            parent: tree::text(item, &self.of.parent).filter(|p| !p.is_empty()),
+            position: 0,
+            title,
+            created: None,
+            modified,
+            fields,
+            attachments: self.files(item),
+            links: Vec::new(),
+            comments: Vec::new(),
+            history: Vec::new(),
+            origin,
+            read_losses,
+            id,
+        })
+    }
+
+    fn files(&self, item: &Json) -> Vec<Attachment> {
+        let Some(at) = &self.of.files else { return Vec::new() };
+        tree::items(item, &at.items)
+            .into_iter()
+            .filter_map(|f| {
+                Some(Attachment {
+                    name: tree::text(f, &at.name)?,
+                    media_type: tree::text(f, &at.media_type).unwrap_or_else(|| "application/octet-stream".into()),
+                    bytes: tree::number(f, &at.bytes)?,
+                    digest: tree::text(f, &at.sha256)?,
+                })
+            })
+            .collect()
+    }
+
+    fn value(&self, field: &FieldSchema, raw: &Json, losses: &mut Vec<Loss>) -> Value {
+        let format = field.format.unwrap_or(TextFormat::Plain);
+        let unreadable = || Value::Unreadable(raw.to_string());
+        let list = || tree::items(raw, "").into_iter().filter_map(tree::as_text).filter(|t| !t.is_empty()).collect();
+        match field.value_type {
+            ValueType::ChoiceList => return Value::ChoiceList(list()),
+            ValueType::UserList => return Value::UserList(list()),
+            ValueType::Steps => return self.steps(field, raw, format, losses),
+            _ => {}
+        }
+        let Some(plain) = tree::as_text(raw) else { return unreadable() };
+        if plain.is_empty() {
+            return Value::Empty;
+        }
+        match field.value_type {
+            ValueType::Text => Value::Text(plain),
+            ValueType::RichText => Value::RichText(rich(&plain, format, &field.id, losses)),
+            ValueType::Integer => plain.trim().parse().map_or_else(|_| unreadable(), Value::Integer),
+            ValueType::Decimal => Decimal::parse(plain.trim()).map_or_else(|_| unreadable(), Value::Decimal),
+            ValueType::Boolean => match plain.to_lowercase().as_str() {
+                "true" | "yes" | "1" => Value::Boolean(true),
+                "false" | "no" | "0" => Value::Boolean(false),
+                _ => unreadable(),
+            },
+            ValueType::Date => plain.parse().map_or_else(|_| unreadable(), Value::Date),
+            ValueType::Instant => self.time(&plain).map_or_else(unreadable, Value::Instant),
+            ValueType::Duration => plain.trim().parse().map_or_else(|_| unreadable(), Value::Duration),
+            ValueType::Choice => Value::Choice(plain),
+            ValueType::User => Value::User(plain),
+            ValueType::Url => Value::Url(plain),
+            ValueType::Reference => Value::Reference(hovrel_core::model::Reference::Known(plain)),
+            ValueType::Table | ValueType::ChoiceList | ValueType::UserList | ValueType::Steps | ValueType::Attachments => {
+                unreadable()
+            }
+        }
+    }
+
+    fn steps(&self, field: &FieldSchema, raw: &Json, format: TextFormat, losses: &mut Vec<Loss>) -> Value {
+        let at = self.steps_at(field);
+        let mut part = |step: &Json, pointer: &str| {
+            let text = tree::text(step, pointer).unwrap_or_default();
+            rich(&text, format, &field.id, losses)
+        };
+        let steps = tree::items(raw, &at.items)
+            .into_iter()
+            .map(|step| Step {
+                action: part(step, &at.action),
+                expected: part(step, &at.expected),
+                data: at.data.as_ref().map(|p| part(step, p)).unwrap_or_default(),
+                call: None,
+                attachments: Vec::new(),
+            })
+            .collect();
+        Value::Steps(steps)
+    }
+
+    /// RFC 3339 as it is; a time without an offset is local to the system's zone. In the hour that
+    /// occurs twice when the clock goes back, the first one is taken; in the one that does not occur,
+    /// the offset before the change.
+    fn time(&self, text: &str) -> Option<DateTime<FixedOffset>> {
+        if let Ok(t) = DateTime::parse_from_rfc3339(text) {
+            return Some(t);
+        }
+        let local: NaiveDateTime = text.parse().ok()?;
+        local_time(local, self.zone)
+    }
+}
+
+fn local_time(local: NaiveDateTime, zone: chrono_tz::Tz) -> Option<DateTime<FixedOffset>> {
+    let found = zone.from_local_datetime(&local);
+    let time = found.earliest().or_else(|| {
+        let before = zone.from_local_datetime(&(local - chrono::TimeDelta::hours(2))).earliest()?;
+        Some(before + chrono::TimeDelta::hours(2))
+    })?;
+    Some(time.fixed_offset())
+}
+
+fn rich(text: &str, format: TextFormat, field: &str, losses: &mut Vec<Loss>) -> hovrel_core::model::Document {
+    let (document, found) = text::read(text, format);
+    losses.extend(found.into_iter().map(|l| Loss {
+        field: field.to_owned(),
+        kind: l.kind,
+        cause: l.cause,
+        before: l.about,
+        after: String::new(),
+    }));
+    document
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// IANA time zone database: Europe/Oslo left summer time on 25 October 2026 at 03:00 and began it
+    /// on 29 March 2026 at 02:00.
+    #[test]
+    fn local_times_get_the_offset_of_their_zone() {
+        let at = |text: &str| local_time(text.parse().unwrap(), chrono_tz::Europe::Oslo).unwrap().to_rfc3339();
+        assert_eq!(at("2026-07-01T12:00:00"), "2026-07-01T12:00:00+02:00");
+        assert_eq!(at("2026-11-24T12:00:00"), "2026-11-24T12:00:00+01:00");
+        assert_eq!(at("2026-10-25T02:30:00"), "2026-10-25T02:30:00+02:00", "the first of the two");
+        assert_eq!(at("2026-03-29T02:30:00"), "2026-03-29T03:30:00+02:00", "an hour that does not occur");
+    }
+}

@@ -1,0 +1,68 @@
+//! The system's own description of its fields, as a catalogue.
+
+use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
+use hovrel_core::mapping::ATTACHMENTS;
+use hovrel_core::model::ValueType;
+
+use super::client::Client;
+use super::{fill, tree};
+use crate::ConnectError;
+
+pub async fn read(client: &Client, container: &str) -> Result<Catalogue, ConnectError> {
+    client.about().await?;
+    let p = &client.profile;
+    let path = fill(&p.schema.path, &[("container", container)]);
+    let answer = client.read(&path).await?;
+    let described = tree::items(&answer, &p.schema.kinds);
+    let mut kinds = Vec::new();
+    for (kind, of) in &p.kinds {
+        let found = described.iter().find(|k| tree::text(k, &p.schema.kind_id).as_deref() == Some(&of.schema_id));
+        let Some(described) = found else { continue };
+        let mut fields = Vec::new();
+        for item in tree::items(described, &p.schema.fields) {
+            let id = tree::text(item, &p.schema.id).unwrap_or_default();
+            let word = tree::text(item, &p.schema.type_word).unwrap_or_default();
+            let Some(type_of) = p.schema.types.get(&word) else {
+                let why = format!("the field {id} has the type “{word}”, which the profile does not know");
+                return Err(ConnectError::Malformed { address: path.clone(), why });
+            };
+            let is_files = type_of.value_type == ValueType::Attachments;
+            let optional = |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::number(item, p));
+            let list = |pointer: &Option<String>| {
+                let found: Vec<String> = tree::items(item, pointer.as_ref()?).into_iter().filter_map(tree::as_text).collect();
+                (!found.is_empty()).then_some(found)
+            };
+            fields.push(FieldSchema {
+                name: tree::text(item, &p.schema.name).unwrap_or_else(|| id.clone()),
+                value_type: type_of.value_type,
+                required: tree::text(item, &p.schema.required).is_some_and(|t| matches!(t.as_str(), "true" | "yes")),
+                read_only: false,
+                allowed: list(&p.schema.allowed),
+                max_length: optional(&p.schema.max_length).map(|n| n as u32),
+                format: type_of.format,
+                step_data: type_of.steps.as_ref().is_some_and(|s| s.data.is_some()),
+                max_bytes: optional(&p.schema.max_bytes),
+                media_types: list(&p.schema.media_types),
+                origin_mark: type_of.origin_mark,
+                id: if is_files { ATTACHMENTS.to_owned() } else { id },
+            });
+        }
+        let max_depth = p.schema.depth.as_ref().and_then(|d| tree::number(described, d)).map(|n| n as u32);
+        kinds.push(KindSchema { kind: *kind, name: of.name.clone(), fields, max_depth, writable: true });
+    }
+    let people = client.read(&fill(&p.people.path, &[("container", container)])).await?;
+    let users = tree::items(&people, &p.people.items)
+        .into_iter()
+        .map(|item| {
+            let optional = |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::text(item, p)).filter(|t| !t.is_empty());
+            User {
+                id: tree::text(item, &p.people.id).unwrap_or_default(),
+                login: optional(&p.people.login),
+                email: optional(&p.people.email),
+                name: tree::text(item, &p.people.name).unwrap_or_default(),
+                active: true,
+            }
+        })
+        .collect();
+    Ok(Catalogue { kinds, users })
+}

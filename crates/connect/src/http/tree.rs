@@ -1,0 +1,225 @@
+//! One tree for JSON and XML, and places in it.
+//!
+//! XML is read as the JSON it resembles: an element with text alone is a string, attributes become
+//! `@name`, text beside attributes or children `#text`, repeated elements a list. Places are JSON
+//! Pointers (RFC 6901). Entities other than the predefined ones are refused, so nothing expands.
+
+use quick_xml::events::{BytesStart, Event};
+use serde_json::{Map, Value};
+
+/// Elements deeper than this are refused: the reader must not run out of stack on what follows.
+const DEEPEST: usize = 100;
+
+/// The value at a pointer; none for null or absent.
+pub fn at<'v>(value: &'v Value, pointer: &str) -> Option<&'v Value> {
+    value.pointer(pointer).filter(|v| !v.is_null())
+}
+
+/// Text at a place, numbers and booleans as they are written.
+pub fn text(value: &Value, pointer: &str) -> Option<String> {
+    as_text(at(value, pointer)?)
+}
+
+pub fn as_text(value: &Value) -> Option<String> {
+    match value {
+        Value::String(s) => Some(s.clone()),
+        Value::Number(n) => Some(n.to_string()),
+        Value::Bool(b) => Some(b.to_string()),
+        // An element with attributes: its text.
+        Value::Object(map) => map.get("#text").and_then(as_text).or(Some(String::new())).filter(|_| map.keys().all(|k| k.starts_with(['@', '#']))),
+        _ => None,
+    }
+}
+
+pub fn number(value: &Value, pointer: &str) -> Option<u64> {
+    text(value, pointer)?.trim().parse().ok()
+}
+
+/// The items at a place: a list, one item that stands alone, or nothing.
+pub fn items<'v>(value: &'v Value, pointer: &str) -> Vec<&'v Value> {
+    match at(value, pointer) {
+        Some(Value::Array(list)) => list.iter().collect(),
+        Some(Value::String(s)) if s.is_empty() => Vec::new(),
+        Some(one) => vec![one],
+        None => Vec::new(),
+    }
+}
+
+/// Puts a value at a place, making the objects on the way.
+pub fn put(value: &mut Value, pointer: &str, new: Value) {
+    let mut here = value;
+    for token in pointer.split('/').skip(1) {
+        let token = token.replace("~1", "/").replace("~0", "~");
+        if !here.is_object() {
+            *here = Value::Object(Map::new());
+        }
+        let Value::Object(map) = here else { return };
+        here = map.entry(token).or_insert(Value::Null);
+    }
+    *here = new;
+}
+
+/// Reads XML; the tree is the content of the root element.
+pub fn from_xml(text: &str) -> Result<Value, String> {
+    let mut reader = quick_xml::Reader::from_str(text);
+    let mut stack: Vec<(String, Map<String, Value>, String)> = Vec::new();
+    let mut root = None;
+    loop {
+        let event = reader.read_event().map_err(|e| format!("{e} at byte {}", reader.buffer_position()))?;
+        match event {
+            Event::Start(e) => {
+                if stack.len() >= DEEPEST {
+                    return Err(format!("elements are nested more than {DEEPEST} deep"));
+                }
+                stack.push(open(&e)?);
+            }
+            Event::Empty(e) => {
+                let element = open(&e)?;
+                close(element, &mut stack, &mut root);
+            }
+            Event::End(_) => {
+                let element = stack.pop().ok_or("an element ends that was not begun")?;
+                close(element, &mut stack, &mut root);
+            }
+            Event::Text(t) => {
+                if let Some((_, _, text)) = stack.last_mut() {
+                    text.push_str(&t);
+                }
+            }
+            Event::CData(t) => {
+                if let Some((_, _, text)) = stack.last_mut() {
+                    text.push_str(&t);
+                }
+            }
+            Event::GeneralRef(r) => {
+                let plain = quick_xml::escape::unescape(&format!("&{};", &*r)).map_err(|e| e.to_string())?.into_owned();
+                if let Some((_, _, text)) = stack.last_mut() {
+                    text.push_str(&plain);
+                }
+            }
+            Event::DocType(_) => return Err("a document type declaration is not accepted".into()),
+            Event::Eof => break,
+            _ => {}
+        }
+    }
+    if !stack.is_empty() {
+        return Err("the document ends before its elements do".into());
+    }
+    root.ok_or_else(|| "there is no element".to_owned())
+}
+
+fn open(e: &BytesStart<'_>) -> Result<(String, Map<String, Value>, String), String> {
+    let mut map = Map::new();
+    for attribute in e.attributes() {
+        let attribute = attribute.map_err(|e| e.to_string())?;
+        let value = quick_xml::escape::unescape(&attribute.value).map_err(|e| e.to_string())?.into_owned();
+        map.insert(format!("@{}", attribute.key.as_ref()), Value::String(value));
+    }
+    Ok((e.name().as_ref().to_owned(), map, String::new()))
+}
+
+fn close((name, mut map, text): (String, Map<String, Value>, String), stack: &mut [(String, Map<String, Value>, String)], root: &mut Option<Value>) {
+    let value = if map.is_empty() {
+        Value::String(text)
+    } else {
+        if !text.trim().is_empty() {
+            map.insert("#text".into(), Value::String(text));
+        }
+        Value::Object(map)
+    };
+    match stack.last_mut() {
+        None => *root = Some(value),
+        Some((_, parent, _)) => match parent.get_mut(&name) {
+            None => {
+                parent.insert(name, value);
+            }
+            Some(Value::Array(list)) => list.push(value),
+            Some(first) => {
+                let one = first.take();
+                *first = Value::Array(vec![one, value]);
+            }
+        },
+    }
+}
+
+/// Writes a tree as XML under `root`.
+pub fn to_xml(root: &str, value: &Value) -> String {
+    let mut out = String::from("<?xml version=\"1.0\" encoding=\"UTF-8\"?>");
+    write_element(root, value, &mut out);
+    out
+}
+
+fn write_element(name: &str, value: &Value, out: &mut String) {
+    use quick_xml::escape::escape;
+    match value {
+        Value::Array(list) => list.iter().for_each(|v| write_element(name, v, out)),
+        Value::Object(map) => {
+            out.push_str(&format!("<{name}"));
+            for (key, v) in map.iter().filter(|(k, _)| k.starts_with('@')) {
+                out.push_str(&format!(" {}=\"{}\"", &key[1..], escape(as_text(v).unwrap_or_default().as_str())));
+            }
+            out.push('>');
+            for (key, v) in map.iter().filter(|(k, _)| !k.starts_with('@')) {
+                if key == "#text" {
+                    out.push_str(&escape(as_text(v).unwrap_or_default().as_str()));
+                } else {
+                    write_element(key, v, out);
+                }
+            }
+            out.push_str(&format!("</{name}>"));
+        }
+        leaf => {
+            let text = as_text(leaf).unwrap_or_default();
+            // Characters that XML 1.0 §2.2 does not have can't be written at all.
+            let clean: String = text.chars().filter(|c| !c.is_control() || matches!(c, '\n' | '\t' | '\r')).collect();
+            out.push_str(&format!("<{name}>{}</{name}>", escape(clean.as_str())));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    /// RFC 6901 §5: the document and pointers of the specification's own examples.
+    #[test]
+    fn places_are_json_pointers() {
+        let doc = json!({"foo": ["bar", "baz"], "": 0, "a/b": 1, "c%d": 2, "e^f": 3, "g|h": 4, "i\\j": 5, "k\"l": 6, " ": 7, "m~n": 8});
+        for (pointer, expected) in [
+            ("", doc.clone()),
+            ("/foo", json!(["bar", "baz"])),
+            ("/foo/0", json!("bar")),
+            ("/", json!(0)),
+            ("/a~1b", json!(1)),
+            ("/c%d", json!(2)),
+            ("/e^f", json!(3)),
+            ("/g|h", json!(4)),
+            ("/i\\j", json!(5)),
+            ("/k\"l", json!(6)),
+            ("/ ", json!(7)),
+            ("/m~0n", json!(8)),
+        ] {
+            assert_eq!(at(&doc, pointer), Some(&expected), "{pointer}");
+        }
+        let mut made = Value::Null;
+        put(&mut made, "/a~1b/m~0n", json!(1));
+        assert_eq!(made, json!({"a/b": {"m~n": 1}}));
+    }
+
+    #[test]
+    fn xml_is_read_and_written_as_the_json_it_resembles() {
+        let tree = from_xml("<case id='OS-1'><name>A &amp; B&#x21;</name><labels><label>x</label><label>y</label></labels><steps/></case>").unwrap();
+        assert_eq!(tree, json!({"@id": "OS-1", "name": "A & B!", "labels": {"label": ["x", "y"]}, "steps": ""}));
+        assert_eq!(from_xml(&to_xml("case", &tree)).unwrap(), tree);
+    }
+
+    #[test]
+    fn broken_or_dangerous_xml_is_refused() {
+        for bad in ["", "<a>", "<a></b>", "<a>&undefined;</a>", "<!DOCTYPE a [<!ENTITY b 'c'>]><a>&b;</a>", "plain"] {
+            assert!(from_xml(bad).is_err(), "{bad}");
+        }
+        let deep = format!("{}{}", "<a>".repeat(500), "</a>".repeat(500));
+        assert!(from_xml(&deep).unwrap_err().contains("nested"));
+    }
+}

@@ -1,0 +1,329 @@
+//! Profiles: what a system is like, as data (YAML).
+//!
+//! A profile says how to sign in, where lists are, how pages go on, how fields are typed and written,
+//! how concurrency and errors are told. Places in answers are JSON Pointers (RFC 6901); XML is read as
+//! the JSON it resembles: attributes become `@name`, text beside them `#text`. A broken profile is
+//! refused with line and key.
+
+use std::collections::BTreeMap;
+
+use hovrel_core::model::{Kind, ValueType};
+use hovrel_core::text::TextFormat;
+use serde::Deserialize;
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Profile {
+    pub profile: String,
+    pub title: String,
+    pub about_it: String,
+    pub speaks: Speaks,
+    /// What the connect form asks for.
+    pub asks: Vec<Ask>,
+    pub sign_in: SignIn,
+    pub about: About,
+    pub containers: Listing,
+    pub container_name: String,
+    pub people: People,
+    pub schema: Schema,
+    pub kinds: BTreeMap<Kind, KindProfile>,
+    pub errors: Errors,
+    /// Calls at once, where the system does not say.
+    #[serde(default = "four")]
+    pub calls_at_once: usize,
+}
+
+fn four() -> usize {
+    4
+}
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Speaks {
+    Json,
+    Xml,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Ask {
+    pub id: String,
+    pub label: String,
+    #[serde(default)]
+    pub secret: bool,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum SignIn {
+    /// A secret sent with every call.
+    Key { header: String, ask: String },
+    /// A call that answers a token, which is sent with every call after it.
+    Session {
+        path: String,
+        #[serde(default)]
+        root: Option<String>,
+        /// Body, with `{ask}` in place of what was asked.
+        body: BTreeMap<String, String>,
+        token: String,
+        header: String,
+    },
+}
+
+/// What the system says of itself.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct About {
+    pub path: String,
+    pub version: String,
+    pub clock: String,
+    /// Where the name of the time zone stands, for systems whose times have no offset.
+    #[serde(default)]
+    pub zone: Option<String>,
+    #[serde(default)]
+    pub calls_per_minute: Option<String>,
+    #[serde(default)]
+    pub calls_at_once: Option<String>,
+    /// Where the access stands, if the system says; `write` is the word that allows writing.
+    #[serde(default)]
+    pub access: Option<String>,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Listing {
+    pub path: String,
+    /// Where the items are.
+    pub items: String,
+    pub id: String,
+    #[serde(default)]
+    pub paging: Paging,
+}
+
+#[derive(Debug, Clone, Default, Deserialize)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Paging {
+    #[default]
+    All,
+    Offset { from: String, count: String, size: u32, total: String },
+    Cursor { after: String, limit: String, size: u32, next: String, #[serde(default)] total: Option<String> },
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct People {
+    pub path: String,
+    pub items: String,
+    pub id: String,
+    pub name: String,
+    #[serde(default)]
+    pub login: Option<String>,
+    #[serde(default)]
+    pub email: Option<String>,
+}
+
+/// How the system describes its fields.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Schema {
+    pub path: String,
+    pub kinds: String,
+    pub kind_id: String,
+    #[serde(default)]
+    pub depth: Option<String>,
+    pub fields: String,
+    pub id: String,
+    pub name: String,
+    #[serde(rename = "type")]
+    pub type_word: String,
+    pub required: String,
+    #[serde(default)]
+    pub allowed: Option<String>,
+    #[serde(default)]
+    pub max_length: Option<String>,
+    #[serde(default)]
+    pub max_bytes: Option<String>,
+    #[serde(default)]
+    pub media_types: Option<String>,
+    /// The system's words for types.
+    pub types: BTreeMap<String, TypeOf>,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct TypeOf {
+    #[serde(rename = "is")]
+    pub value_type: ValueType,
+    #[serde(default)]
+    pub format: Option<TextFormat>,
+    #[serde(default)]
+    pub steps: Option<StepsAt>,
+    #[serde(default)]
+    pub origin_mark: bool,
+}
+
+/// Where the parts of steps are, from the field.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct StepsAt {
+    pub items: String,
+    pub action: String,
+    pub expected: String,
+    #[serde(default)]
+    pub data: Option<String>,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct KindProfile {
+    /// The system's word for the kind.
+    pub name: String,
+    pub schema_id: String,
+    pub list: Listing,
+    pub one: String,
+    pub create: String,
+    /// The element that a written item stands in, for XML.
+    #[serde(default)]
+    pub root: Option<String>,
+    /// The query that finds an item by its origin mark, with `{mark}`.
+    pub find_by_origin: String,
+    pub key: String,
+    pub version: String,
+    pub parent: String,
+    /// Whether ids of parents are written as numbers.
+    #[serde(default)]
+    pub numeric_ids: bool,
+    /// The field that is the title.
+    pub title: String,
+    #[serde(default)]
+    pub modified_at: Option<String>,
+    #[serde(default)]
+    pub modified_by: Option<String>,
+    /// Places of fields that are not at `/{id}`.
+    #[serde(default)]
+    pub fields_at: BTreeMap<String, String>,
+    /// How a write says which version it is based on.
+    pub concurrency: Concurrency,
+    #[serde(default)]
+    pub files: Option<Files>,
+    /// Where a person sees the item.
+    pub page: String,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Concurrency {
+    /// A header, as If-Match (RFC 9110 §13.1.1).
+    Header(String),
+    /// A place in the body.
+    Body(String),
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Files {
+    /// The field of the schema that describes files.
+    pub schema_field: String,
+    pub items: String,
+    pub name: String,
+    pub media_type: String,
+    pub bytes: String,
+    pub sha256: String,
+    pub path: String,
+}
+
+/// How errors are told.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Errors {
+    pub code: String,
+    pub text: String,
+    #[serde(default)]
+    pub field: Option<String>,
+    /// Codes that mean somebody changed the item.
+    pub changed: Vec<String>,
+    /// Codes that mean an item with this origin mark exists.
+    #[serde(default)]
+    pub duplicate: Vec<String>,
+}
+
+/// A fault in a profile.
+#[derive(Debug, Clone, thiserror::Error)]
+#[error("{name}{}: {why}", .line.map(|l| format!(", line {l}")).unwrap_or_default())]
+pub struct ProfileFault {
+    pub name: String,
+    pub line: Option<u64>,
+    pub why: String,
+}
+
+/// Reads a profile. `name` is how the faults call it. A fault of form is reported alone, with its line;
+/// faults of sense are all reported together, with their keys.
+pub fn parse(name: &str, yaml: &str) -> Result<Profile, Vec<ProfileFault>> {
+    let profile: Profile = serde_saphyr::from_str(yaml).map_err(|e| {
+        let line = e.location().map(|l| l.line());
+        vec![ProfileFault { name: name.to_owned(), line, why: e.without_snippet().to_string() }]
+    })?;
+    let faults = faults(name, yaml, &profile);
+    if faults.is_empty() { Ok(profile) } else { Err(faults) }
+}
+
+fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
+    let mut out = Vec::new();
+    let mut fault = |key: &str, why: String| {
+        let line = yaml.lines().position(|l| l.trim_start().starts_with(&format!("{key}:"))).map(|n| n as u64 + 1);
+        out.push(ProfileFault { name: name.to_owned(), line, why: format!("{key}: {why}") });
+    };
+    let mut pointer = |key: &str, text: &str| {
+        if !text.is_empty() && !text.starts_with('/') {
+            fault(key, format!("“{text}” is not a JSON Pointer; it must begin with / (RFC 6901 §3)"));
+        }
+    };
+    pointer("clock", &p.about.clock);
+    pointer("version", &p.about.version);
+    pointer("kinds", &p.schema.kinds);
+    pointer("fields", &p.schema.fields);
+    pointer("items", &p.containers.items);
+    pointer("code", &p.errors.code);
+    for kind in p.kinds.values() {
+        pointer("items", &kind.list.items);
+        pointer("key", &kind.key);
+        pointer("parent", &kind.parent);
+        pointer("version", &kind.version);
+        kind.fields_at.iter().for_each(|(field, at)| pointer(field, at));
+    }
+    let asked = |id: &str| p.asks.iter().any(|a| a.id == id);
+    match &p.sign_in {
+        SignIn::Key { ask, .. } if !asked(ask) => fault("sign_in", format!("“{ask}” is not among what is asked")),
+        SignIn::Session { body, .. } => {
+            for value in body.values() {
+                let names = value.split('{').skip(1).filter_map(|s| s.split_once('}')).map(|(n, _)| n);
+                for unknown in names.filter(|n| !asked(n)) {
+                    fault("body", format!("“{unknown}” is not among what is asked"));
+                }
+            }
+        }
+        SignIn::Key { .. } => {}
+    }
+    for kind in p.kinds.values() {
+        for (key, path) in [("one", &kind.one), ("page", &kind.page)] {
+            if !path.contains("{id}") {
+                fault(key, format!("“{path}” lacks {{id}}"));
+            }
+        }
+        if !kind.find_by_origin.contains("{mark}") {
+            fault("find_by_origin", format!("“{}” lacks {{mark}}", kind.find_by_origin));
+        }
+        if p.speaks == Speaks::Xml && kind.root.is_none() {
+            fault("kinds", format!("{} lacks root, the element an item is written in", kind.name));
+        }
+    }
+    out
+}
+
+/// The profiles that ship with Hovrel.
+pub fn shipped() -> Vec<Profile> {
+    [("oldstone.yaml", include_str!("profiles/oldstone.yaml")), ("tallybench.yaml", include_str!("profiles/tallybench.yaml"))]
+        .into_iter()
+        .filter_map(|(name, yaml)| parse(name, yaml).map_err(|f| tracing::error!("{f:?}")).ok())
+        .collect()
+}

@@ -1,0 +1,129 @@
+//! Writing and reading Oldstone's XML.
+
+use quick_xml::events::Event;
+
+use super::state::{Case, Folder};
+use crate::page::escape;
+
+/// An element with escaped text.
+pub fn element(name: &str, text: &str) -> String {
+    let clean: String = text.chars().filter(|c| !c.is_control() || matches!(c, '\n' | '\t' | '\r')).collect();
+    format!("<{name}>{}</{name}>", escape(&clean))
+}
+
+pub fn case(c: &Case) -> String {
+    let mut out = format!(
+        "<case id=\"OS-{}\" rev=\"{}\" changed=\"{}\" by=\"{}\">",
+        c.number,
+        c.revision,
+        c.changed.format("%Y-%m-%dT%H:%M:%S"),
+        escape(&c.changed_by)
+    );
+    if let Some(folder) = c.folder {
+        out += &element("folder", &format!("F-{folder}"));
+    }
+    for (name, text) in [
+        ("name", &c.name),
+        ("description", &c.description),
+        ("importance", &c.importance),
+        ("state", &c.state),
+        ("brake-class", &c.brake_class),
+        ("estimate", &c.estimate),
+        ("owner", &c.owner),
+        ("origin", &c.origin),
+    ] {
+        out += &element(name, text);
+    }
+    out += "<labels>";
+    c.labels.iter().for_each(|l| out += &element("label", l));
+    out += "</labels><steps>";
+    for [action, expected, data] in &c.steps {
+        out += &format!("<step>{}{}{}</step>", element("action", action), element("expected", expected), element("data", data));
+    }
+    out += "</steps><files>";
+    for f in &c.files {
+        out += &format!(
+            "<file name=\"{}\" type=\"{}\" bytes=\"{}\" sha256=\"{}\"/>",
+            escape(&f.name),
+            escape(&f.media_type),
+            f.bytes,
+            f.digest
+        );
+    }
+    out + "</files></case>"
+}
+
+pub fn folder(f: &Folder) -> String {
+    let mut out = format!("<folder id=\"F-{}\" rev=\"{}\">", f.number, f.revision);
+    if let Some(parent) = f.parent {
+        out += &element("parent", &format!("F-{parent}"));
+    }
+    out += &element("name", &f.name);
+    out += &element("origin", &f.origin);
+    out + "</folder>"
+}
+
+/// An element with its attributes, text and children.
+#[derive(Debug, Default)]
+pub struct Element {
+    pub name: String,
+    pub attributes: Vec<(String, String)>,
+    pub text: String,
+    pub children: Vec<Element>,
+}
+
+impl Element {
+    pub fn child(&self, name: &str) -> Option<&Element> {
+        self.children.iter().find(|c| c.name == name)
+    }
+
+    pub fn text_of(&self, name: &str) -> Option<String> {
+        self.child(name).map(|c| c.text.clone())
+    }
+
+    pub fn attribute(&self, name: &str) -> Option<&str> {
+        self.attributes.iter().find(|(n, _)| n == name).map(|(_, v)| v.as_str())
+    }
+}
+
+/// Reads a whole document; says what is wrong with a malformed one.
+pub fn parse(text: &str) -> Result<Element, String> {
+    let mut reader = quick_xml::Reader::from_str(text);
+    let mut stack = vec![Element::default()];
+    let open = |e: &quick_xml::events::BytesStart<'_>| -> Result<Element, String> {
+        let mut element = Element { name: e.name().as_ref().to_owned(), ..Element::default() };
+        for a in e.attributes() {
+            let a = a.map_err(|e| e.to_string())?;
+            let value = quick_xml::escape::unescape(&a.value).map_err(|e| e.to_string())?.into_owned();
+            element.attributes.push((a.key.as_ref().to_owned(), value));
+        }
+        Ok(element)
+    };
+    loop {
+        match reader.read_event().map_err(|e| e.to_string())? {
+            Event::Start(e) => stack.push(open(&e)?),
+            Event::Empty(e) => {
+                let element = open(&e)?;
+                stack.last_mut().ok_or("no element is open")?.children.push(element);
+            }
+            Event::End(_) => {
+                let element = stack.pop().ok_or("an element ends that was not begun")?;
+                stack.last_mut().ok_or("an element ends that was not begun")?.children.push(element);
+            }
+            Event::Text(t) => {
+                stack.last_mut().ok_or("text outside")?.text.push_str(&t);
+            }
+            Event::CData(t) => stack.last_mut().ok_or("text outside")?.text.push_str(&t),
+            Event::GeneralRef(r) => {
+                let text = quick_xml::escape::unescape(&format!("&{};", &*r))
+                    .map_err(|e| e.to_string())?
+                    .into_owned();
+                stack.last_mut().ok_or("text outside")?.text.push_str(&text);
+            }
+            Event::Eof => break,
+            _ => {}
+        }
+    }
+    let mut root = stack.pop().filter(|_| stack.is_empty()).ok_or("the document is not closed")?;
+    root.children.pop().ok_or_else(|| "the document is empty".to_owned())
+}

@@ -1,0 +1,407 @@
+//! Tallybench's interface: JSON, a key, cursors, ETags, a limit of calls.
+
+use std::collections::HashMap;
+
+use axum::body::Bytes;
+use axum::extract::{Path, Query, Request, State as Extract};
+use axum::http::{HeaderMap, Method, StatusCode, header};
+use axum::middleware::{Next, from_fn_with_state};
+use axum::response::{IntoResponse, Response};
+use axum::routing::{get, put};
+use axum::{Json, Router};
+use chrono::{SubsecRound, Utc};
+use serde::Deserialize;
+use serde_json::{Value, json};
+
+use super::state::{Case, Chapter, DEEPEST, File, PRIORITIES, STATUSES, State, Step};
+use super::{KEY, READ_ONLY_KEY, Server};
+use crate::fault::{Faults, misbehave, too_many};
+
+const LARGEST_FILE: usize = 25_000_000;
+const FILE_TYPES: [&str; 5] = ["image/png", "image/jpeg", "text/plain", "text/csv", "application/pdf"];
+const LONGEST_PAGE: usize = 100;
+
+pub fn routes(server: Server, faults: Faults) -> Router {
+    Router::new()
+        .route("/api/about", get(about))
+        .route("/api/projects", get(projects))
+        .route("/api/projects/{project}/people", get(people))
+        .route("/api/projects/{project}/schema", get(schema))
+        .route("/api/projects/{project}/chapters", get(chapters).post(make_chapter))
+        .route("/api/projects/{project}/cases", get(cases).post(make_case))
+        .route("/api/chapters/{id}", get(one_chapter).put(change_chapter))
+        .route("/api/cases/{id}", get(one_case).put(change_case))
+        .route("/api/cases/{id}/files/{name}", put(put_file).get(get_file).delete(remove_file))
+        .layer(axum::extract::DefaultBodyLimit::max(LARGEST_FILE + 1024))
+        .layer(from_fn_with_state(server.clone(), guard))
+        .layer(from_fn_with_state(faults, misbehave))
+        .with_state(server)
+}
+
+fn problem(status: StatusCode, code: &str, field: Option<&str>, text: &str) -> Response {
+    (status, Json(json!({"error": {"code": code, "field": field, "text": text}}))).into_response()
+}
+
+async fn guard(Extract(server): Extract<Server>, headers: HeaderMap, request: Request, next: Next) -> Response {
+    let key = headers.get("x-tally-key").and_then(|v| v.to_str().ok()).unwrap_or_default();
+    if key != KEY && key != READ_ONLY_KEY {
+        return problem(StatusCode::UNAUTHORIZED, "bad_key", None, "the key is unknown");
+    }
+    if key == READ_ONLY_KEY && request.method() != Method::GET {
+        return problem(StatusCode::FORBIDDEN, "read_only", None, "this key may only read");
+    }
+    if let Err(seconds) = server.take() {
+        return too_many(seconds);
+    }
+    let read_only = key == READ_ONLY_KEY;
+    let mut response = next.run(request).await;
+    if read_only {
+        response.headers_mut().insert("x-tally-access", header::HeaderValue::from_static("read"));
+    }
+    response
+}
+
+async fn about(Extract(server): Extract<Server>, headers: HeaderMap) -> Json<Value> {
+    let read_only = headers.get("x-tally-key").is_some_and(|k| k == READ_ONLY_KEY);
+    Json(json!({
+        "system": "Tallybench", "version": "3.1",
+        "time": Utc::now().trunc_subsecs(3).to_rfc3339_opts(chrono::SecondsFormat::Millis, true),
+        "access": if read_only { "read" } else { "write" },
+        "limits": {"calls_per_minute": server.calls_per_minute, "page": LONGEST_PAGE},
+    }))
+}
+
+async fn projects() -> Json<Value> {
+    Json(json!({"items": [{"id": "ropeway", "title": "Ropeway acceptance", "access": "write"}]}))
+}
+
+async fn people(Extract(server): Extract<Server>) -> Json<Value> {
+    Json(json!({"items": server.kept.read().people}))
+}
+
+async fn schema() -> Json<Value> {
+    Json(json!({"kinds": [
+        {"id": "chapter", "title": "Chapter", "depth": DEEPEST, "fields": [
+            {"id": "title", "title": "Title", "type": "string", "required": true, "max": 120},
+            {"id": "external_ref", "title": "External reference", "type": "reference_mark", "max": 200},
+        ]},
+        {"id": "case", "title": "Case", "fields": [
+            {"id": "title", "title": "Title", "type": "string", "required": true, "max": 250},
+            {"id": "priority", "title": "Priority", "type": "enum", "required": true, "values": PRIORITIES},
+            {"id": "status", "title": "Status", "type": "enum", "required": true, "values": STATUSES},
+            {"id": "preconditions", "title": "Preconditions", "type": "markdown"},
+            {"id": "steps", "title": "Steps", "type": "steps"},
+            {"id": "component", "title": "Component", "type": "string", "max": 20},
+            {"id": "assigned", "title": "Assigned", "type": "person"},
+            {"id": "tags", "title": "Tags", "type": "tags"},
+            {"id": "external_ref", "title": "External reference", "type": "reference_mark", "max": 200},
+            {"id": "files", "title": "Files", "type": "files", "max_bytes": LARGEST_FILE, "media_types": FILE_TYPES},
+        ]},
+    ]}))
+}
+
+fn chapter_json(c: &Chapter) -> Value {
+    json!({"id": c.id, "number": format!("CH-{}", c.id), "chapter_id": c.chapter_id, "title": c.title,
+           "external_ref": c.external_ref, "etag": format!("\"c{}\"", c.revision)})
+}
+
+fn case_json(c: &Case) -> Value {
+    json!({
+        "id": c.id, "number": format!("TB-{}", c.id), "chapter_id": c.chapter_id, "title": c.title,
+        "preconditions": c.preconditions, "priority": c.priority, "status": c.status, "component": c.component,
+        "tags": c.tags, "assigned": c.assigned, "steps": c.steps, "external_ref": c.external_ref, "files": c.files,
+        "etag": format!("\"v{}\"", c.revision),
+        "updated_at": c.updated_at.to_rfc3339_opts(chrono::SecondsFormat::Millis, true), "updated_by": c.updated_by,
+    })
+}
+
+fn with_etag(status: StatusCode, item: Value) -> Response {
+    let etag = item["etag"].as_str().unwrap_or_default().to_owned();
+    (status, [(header::ETAG, etag)], Json(item)).into_response()
+}
+
+/// Pages by a cursor that says after which id to go on.
+fn page(items: Vec<(u32, Value)>, query: &HashMap<String, String>) -> Response {
+    let after: u32 = match query.get("after").map(|c| c.strip_prefix('k').unwrap_or_default().parse()) {
+        None => 0,
+        Some(Ok(n)) => n,
+        Some(Err(_)) => return problem(StatusCode::BAD_REQUEST, "bad_cursor", Some("after"), "not one of our cursors"),
+    };
+    let limit = query.get("limit").and_then(|v| v.parse().ok()).unwrap_or(50).clamp(1, LONGEST_PAGE);
+    let total = items.len();
+    let mut rest = items.into_iter().filter(|(id, _)| *id > after);
+    let taken: Vec<(u32, Value)> = rest.by_ref().take(limit).collect();
+    let next = rest.next().and_then(|_| taken.last().map(|(id, _)| format!("k{id}")));
+    let items: Vec<Value> = taken.into_iter().map(|(_, v)| v).collect();
+    Json(json!({"items": items, "next": next, "total": total})).into_response()
+}
+
+type Query_ = Query<HashMap<String, String>>;
+
+async fn chapters(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
+    let state = server.kept.read();
+    let wanted = query.get("external_ref");
+    let found = state.chapters.values().filter(|c| wanted.is_none_or(|w| c.external_ref.as_ref() == Some(w)));
+    page(found.map(|c| (c.id, chapter_json(c))).collect(), &query)
+}
+
+async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
+    let state = server.kept.read();
+    let wanted = query.get("external_ref");
+    let found = state.cases.values().filter(|c| wanted.is_none_or(|w| c.external_ref.as_ref() == Some(w)));
+    page(found.map(|c| (c.id, case_json(c))).collect(), &query)
+}
+
+fn missing() -> Response {
+    problem(StatusCode::NOT_FOUND, "missing", None, "there is no such item")
+}
+
+async fn one_chapter(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
+    server.kept.read().chapters.get(&id).map_or_else(missing, |c| with_etag(StatusCode::OK, chapter_json(c)))
+}
+
+async fn one_case(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
+    server.kept.read().cases.get(&id).map_or_else(missing, |c| with_etag(StatusCode::OK, case_json(c)))
+}
+
+/// A patch of a chapter: what is not given stays.
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct ChapterBody {
+    title: Option<String>,
+    #[serde(default, with = "double")]
+    chapter_id: Option<Option<u32>>,
+    #[serde(default, with = "double")]
+    external_ref: Option<Option<String>>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct CaseBody {
+    title: Option<String>,
+    preconditions: Option<String>,
+    priority: Option<String>,
+    status: Option<String>,
+    component: Option<String>,
+    tags: Option<Vec<String>>,
+    #[serde(default, with = "double")]
+    assigned: Option<Option<String>>,
+    steps: Option<Vec<Step>>,
+    #[serde(default, with = "double")]
+    chapter_id: Option<Option<u32>>,
+    #[serde(default, with = "double")]
+    external_ref: Option<Option<String>>,
+}
+
+/// Tells a field that is null from one that is absent.
+mod double {
+    use serde::{Deserialize, Deserializer};
+
+    pub fn deserialize<'de, D: Deserializer<'de>, T: Deserialize<'de>>(d: D) -> Result<Option<Option<T>>, D::Error> {
+        Option::<T>::deserialize(d).map(Some)
+    }
+}
+
+type Refusal = (StatusCode, &'static str, &'static str, String);
+
+fn refuse((status, code, field, text): Refusal) -> Response {
+    problem(status, code, Some(field), &text)
+}
+
+fn bad(field: &'static str, text: impl Into<String>) -> Refusal {
+    (StatusCode::UNPROCESSABLE_ENTITY, "bad_field", field, text.into())
+}
+
+fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(), Refusal> {
+    if let Some(title) = body.title {
+        c.title = title.trim().to_owned();
+    }
+    if let Some(parent) = body.chapter_id {
+        c.chapter_id = parent;
+    }
+    if let Some(mark) = body.external_ref {
+        c.external_ref = mark.filter(|m| !m.is_empty());
+    }
+    if c.title.is_empty() || c.title.chars().count() > 120 {
+        return Err(bad("title", "a title of 1 to 120 characters is needed"));
+    }
+    if c.chapter_id.is_some_and(|p| p == c.id || !state.chapters.contains_key(&p)) {
+        return Err(bad("chapter_id", "there is no such chapter"));
+    }
+    if state.path(c.chapter_id).len() + 1 > DEEPEST {
+        return Err(bad("chapter_id", format!("chapters go {DEEPEST} levels deep")));
+    }
+    let taken = |o: &Chapter| o.id != c.id && o.external_ref.is_some() && o.external_ref == c.external_ref;
+    if state.chapters.values().any(taken) {
+        return Err((StatusCode::CONFLICT, "duplicate_reference", "external_ref", "another chapter has this reference".into()));
+    }
+    Ok(())
+}
+
+fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal> {
+    macro_rules! take {
+        ($($field:ident),*) => { $(if let Some(v) = body.$field { c.$field = v; })* };
+    }
+    take!(title, preconditions, priority, status, component, tags, assigned, steps, chapter_id);
+    if let Some(mark) = body.external_ref {
+        c.external_ref = mark.filter(|m| !m.is_empty());
+    }
+    c.title = c.title.trim().to_owned();
+    if c.title.is_empty() || c.title.chars().count() > 250 {
+        return Err(bad("title", "a title of 1 to 250 characters is needed"));
+    }
+    if !PRIORITIES.contains(&c.priority.as_str()) {
+        return Err(bad("priority", format!("“{}” is not one of {}", c.priority, PRIORITIES.join(", "))));
+    }
+    if !STATUSES.contains(&c.status.as_str()) {
+        return Err(bad("status", format!("“{}” is not one of {}", c.status, STATUSES.join(", "))));
+    }
+    if c.component.chars().count() > 20 {
+        return Err(bad("component", "20 characters at most"));
+    }
+    if c.assigned.as_ref().is_some_and(|a| !state.people.iter().any(|p| p.id == *a)) {
+        return Err(bad("assigned", "nobody has this id"));
+    }
+    if c.chapter_id.is_some_and(|p| !state.chapters.contains_key(&p)) {
+        return Err(bad("chapter_id", "there is no such chapter"));
+    }
+    let taken = |o: &Case| o.id != c.id && o.external_ref.is_some() && o.external_ref == c.external_ref;
+    if state.cases.values().any(taken) {
+        return Err((StatusCode::CONFLICT, "duplicate_reference", "external_ref", "another case has this reference".into()));
+    }
+    Ok(())
+}
+
+async fn make_chapter(Extract(server): Extract<Server>, Json(body): Json<ChapterBody>) -> Response {
+    let mut state = server.kept.write();
+    let mut c = Chapter { id: 0, chapter_id: None, title: String::new(), external_ref: None, revision: 1 };
+    if let Err(e) = fill_chapter(&mut c, body, &state) {
+        return refuse(e);
+    }
+    c.id = state.next();
+    let made = chapter_json(&c);
+    state.chapters.insert(c.id, c);
+    with_etag(StatusCode::CREATED, made)
+}
+
+fn matches(headers: &HeaderMap, item: &Value) -> Result<(), Box<Response>> {
+    match headers.get(header::IF_MATCH).and_then(|v| v.to_str().ok()) {
+        None => Err(Box::new(problem(StatusCode::PRECONDITION_REQUIRED, "no_if_match", None, "say which version you saw"))),
+        Some(tag) if Some(tag) == item["etag"].as_str() => Ok(()),
+        Some(_) => Err(Box::new(problem(StatusCode::PRECONDITION_FAILED, "changed", None, "somebody changed it since"))),
+    }
+}
+
+async fn change_chapter(
+    Extract(server): Extract<Server>,
+    Path(id): Path<u32>,
+    headers: HeaderMap,
+    Json(body): Json<ChapterBody>,
+) -> Response {
+    let mut state = server.kept.write();
+    let Some(mut c) = state.chapters.get(&id).cloned() else { return missing() };
+    if let Err(e) = matches(&headers, &chapter_json(&c)) {
+        return *e;
+    }
+    if let Err(e) = fill_chapter(&mut c, body, &state) {
+        return refuse(e);
+    }
+    c.revision += 1;
+    let made = chapter_json(&c);
+    state.chapters.insert(id, c);
+    with_etag(StatusCode::OK, made)
+}
+
+async fn make_case(Extract(server): Extract<Server>, Json(body): Json<CaseBody>) -> Response {
+    let mut state = server.kept.write();
+    let mut c = Case {
+        id: 0,
+        chapter_id: None,
+        title: String::new(),
+        preconditions: String::new(),
+        priority: String::new(),
+        status: String::new(),
+        component: String::new(),
+        tags: Vec::new(),
+        assigned: None,
+        steps: Vec::new(),
+        external_ref: None,
+        files: Vec::new(),
+        revision: 1,
+        updated_at: Utc::now().trunc_subsecs(3),
+        updated_by: "hovrel".into(),
+    };
+    if let Err(e) = fill_case(&mut c, body, &state) {
+        return refuse(e);
+    }
+    c.id = state.next();
+    let made = case_json(&c);
+    state.cases.insert(c.id, c);
+    with_etag(StatusCode::CREATED, made)
+}
+
+async fn change_case(
+    Extract(server): Extract<Server>,
+    Path(id): Path<u32>,
+    headers: HeaderMap,
+    Json(body): Json<CaseBody>,
+) -> Response {
+    let mut state = server.kept.write();
+    let Some(mut c) = state.cases.get(&id).cloned() else { return missing() };
+    if let Err(e) = matches(&headers, &case_json(&c)) {
+        return *e;
+    }
+    if let Err(e) = fill_case(&mut c, body, &state) {
+        return refuse(e);
+    }
+    touch(&mut c);
+    let made = case_json(&c);
+    state.cases.insert(id, c);
+    with_etag(StatusCode::OK, made)
+}
+
+fn touch(c: &mut Case) {
+    c.revision += 1;
+    c.updated_at = Utc::now().trunc_subsecs(3);
+    c.updated_by = "hovrel".into();
+}
+
+async fn put_file(
+    Extract(server): Extract<Server>,
+    Path((id, name)): Path<(u32, String)>,
+    headers: HeaderMap,
+    bytes: Bytes,
+) -> Response {
+    let media = headers.get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or_default().to_owned();
+    if !FILE_TYPES.contains(&media.as_str()) {
+        return problem(StatusCode::UNSUPPORTED_MEDIA_TYPE, "file_type", Some("files"), &format!("{media} is not taken"));
+    }
+    let mut state = server.kept.write();
+    let sha256 = state.blobs.put(&bytes);
+    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    c.files.retain(|f| f.name != name);
+    c.files.push(File { name, media_type: media, bytes: bytes.len() as u64, sha256 });
+    touch(c);
+    with_etag(StatusCode::OK, case_json(c))
+}
+
+async fn remove_file(Extract(server): Extract<Server>, Path((id, name)): Path<(u32, String)>) -> Response {
+    let mut state = server.kept.write();
+    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    c.files.retain(|f| f.name != name);
+    touch(c);
+    with_etag(StatusCode::OK, case_json(c))
+}
+
+async fn get_file(Extract(server): Extract<Server>, Path((id, name)): Path<(u32, String)>) -> Response {
+    let state = server.kept.read();
+    let found = state
+        .cases
+        .get(&id)
+        .and_then(|c| c.files.iter().find(|f| f.name == name))
+        .and_then(|f| Some((f.media_type.clone(), state.blobs.get(&f.sha256)?)));
+    match found {
+        Some((media, bytes)) => ([(header::CONTENT_TYPE, media)], bytes).into_response(),
+        None => missing(),
+    }
+}

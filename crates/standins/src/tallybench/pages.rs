@@ -1,0 +1,128 @@
+//! Tallybench's own page, where a person sees and edits what is in it.
+
+use std::collections::HashMap;
+
+use axum::Router;
+use axum::extract::{Form, Path, Query, State as Extract};
+use axum::http::header;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use axum::routing::get;
+
+use super::Server;
+use super::state::PRIORITIES;
+use crate::page::{escape, page};
+
+const COLOUR: &str = "#2d5d4b";
+
+pub fn routes(server: Server) -> Router {
+    Router::new()
+        .route("/", get(list))
+        .route("/view/{id}", get(view).post(save))
+        .route("/view/{id}/file/{name}", get(file))
+        .with_state(server)
+}
+
+async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<String, String>>) -> Html<String> {
+    let state = server.kept.read();
+    let wanted = query.get("find").cloned().unwrap_or_default().to_lowercase();
+    let matching = |c: &&super::state::Case| {
+        c.title.to_lowercase().contains(&wanted) || c.external_ref.as_ref().is_some_and(|r| r.to_lowercase().contains(&wanted))
+    };
+    let rows: String = state
+        .cases
+        .values()
+        .filter(matching)
+        .map(|c| {
+            format!(
+                "<tr><td><a href=\"/view/{0}\">TB-{0}</a></td><td>{1}</td><td>{2}</td><td>{3}</td><td class=dim>{4}</td></tr>",
+                c.id,
+                escape(&c.title),
+                escape(&state.path(c.chapter_id).join(" / ")),
+                escape(&c.priority),
+                escape(c.external_ref.as_deref().unwrap_or_default()),
+            )
+        })
+        .collect();
+    let body = format!(
+        "<p>Ropeway acceptance: <b id=count>{}</b> cases in <b id=chapters>{}</b> chapters</p><form><label>Find <input name=find value=\"{}\"></label></form>\
+         <table><tr><th>Number</th><th>Title</th><th>Chapter</th><th>Priority</th><th>External reference</th></tr>{rows}</table>",
+        state.cases.len(),
+        state.chapters.len(),
+        escape(&wanted)
+    );
+    page("Tallybench", COLOUR, "Cases", &body)
+}
+
+async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
+    let state = server.kept.read();
+    let Some(c) = state.cases.get(&id) else {
+        return page("Tallybench", COLOUR, "Not here", "<p>There is no such case.</p>").into_response();
+    };
+    let shown = |markdown: &str| {
+        let text = markdown.replace("attachment:", &format!("/view/{id}/file/"));
+        let mut options = comrak::Options::default();
+        options.extension.table = true;
+        options.extension.strikethrough = true;
+        comrak::markdown_to_html(&text, &options)
+    };
+    let steps: String = c
+        .steps
+        .iter()
+        .enumerate()
+        .map(|(n, s)| format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", n + 1, shown(&s.action), shown(&s.expected)))
+        .collect();
+    let files: String = c
+        .files
+        .iter()
+        .map(|f| {
+            let address = f.name.replace(' ', "%20");
+            format!("<li><a href=\"/view/{id}/file/{address}\">{}</a> ({} bytes)</li>", escape(&f.name), f.bytes)
+        })
+        .collect();
+    let options: String = PRIORITIES
+        .iter()
+        .map(|p| format!("<option{}>{p}</option>", if *p == c.priority { " selected" } else { "" }))
+        .collect();
+    let body = format!(
+        "<p class=dim>{} · version {} · changed {} by {} · from {}</p><form method=post><label>Title<input name=title value=\"{}\"></label>\
+         <label>Priority<select name=priority>{options}</select></label><label>Component<input name=component value=\"{}\"></label><button>Save</button></form>\
+         <h2>Preconditions</h2>{}<h2>Steps</h2><table><tr><th></th><th>Action</th><th>Expected</th></tr>{steps}</table><h2>Files</h2><ul>{files}</ul>\
+         <p>Status {} · tags {} · assigned {}</p>",
+        escape(&state.path(c.chapter_id).join(" / ")),
+        c.revision,
+        c.updated_at,
+        escape(&c.updated_by),
+        escape(c.external_ref.as_deref().unwrap_or("nowhere")),
+        escape(&c.title),
+        escape(&c.component),
+        shown(&c.preconditions),
+        escape(&c.status),
+        escape(&c.tags.join(", ")),
+        escape(c.assigned.as_deref().unwrap_or("nobody")),
+    );
+    page("Tallybench", COLOUR, &format!("TB-{id}"), &body).into_response()
+}
+
+async fn save(Extract(server): Extract<Server>, Path(id): Path<u32>, Form(form): Form<HashMap<String, String>>) -> Redirect {
+    let mut state = server.kept.write();
+    if let Some(c) = state.cases.get_mut(&id) {
+        for (name, into) in [("title", &mut c.title), ("priority", &mut c.priority), ("component", &mut c.component)] {
+            if let Some(v) = form.get(name) {
+                *into = v.clone();
+            }
+        }
+        c.revision += 1;
+        c.updated_at = chrono::Utc::now();
+        c.updated_by = "u100".into();
+    }
+    Redirect::to(&format!("/view/{id}"))
+}
+
+async fn file(Extract(server): Extract<Server>, Path((id, name)): Path<(u32, String)>) -> Response {
+    let state = server.kept.read();
+    let found = state.cases.get(&id).and_then(|c| c.files.iter().find(|f| f.name == name));
+    match found.and_then(|f| Some((f.media_type.clone(), state.blobs.get(&f.sha256)?))) {
+        Some((media, bytes)) => ([(header::CONTENT_TYPE, media)], bytes).into_response(),
+        None => page("Tallybench", COLOUR, "Not here", "<p>There is no such file.</p>").into_response(),
+    }
+}

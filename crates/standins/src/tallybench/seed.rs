@@ -1,0 +1,90 @@
+//! Tallybench's content: what somebody began to copy by hand, and a few cases of its own.
+
+use chrono::{TimeZone, Utc};
+
+use super::state::{Case, Chapter, Person, State, Step};
+use crate::world::{self, PEOPLE, Size, World};
+
+/// Every this many cases of the old system was copied by hand.
+const COPIED: usize = 12;
+
+pub fn state(seed: u64, size: Size) -> State {
+    let world = world::make(seed, size);
+    let mut state = State { next_number: 800, ..State::default() };
+    // Two of the old system's people have no account here.
+    for (n, p) in PEOPLE.iter().enumerate().filter(|(n, _)| *n != 3 && *n != 9) {
+        let email = (n % 3 != 1).then(|| p.email.to_owned());
+        state.people.push(Person { id: format!("u{}", 100 + n), handle: p.login.to_owned(), email, display: p.name.to_owned() });
+    }
+    for (n, c) in world.cases.iter().take(size.cases).enumerate().filter(|(n, _)| n % COPIED == 0) {
+        let chapter = chapter(&mut state, &world, c.folder);
+        // Every third copy was given a title of its own.
+        let title = if n % (COPIED * 3) == 0 { format!("{} (checked)", c.title) } else { c.title.clone() };
+        let steps = c
+            .steps
+            .iter()
+            .take(2)
+            .map(|[action, expected, _]| Step { action: plain(action), expected: plain(expected) })
+            .collect();
+        add(&mut state, chapter, title, "Copied by hand in spring.", steps, n);
+    }
+    let own = state.next();
+    let made = Chapter { id: own, chapter_id: None, title: "Only here".into(), external_ref: None, revision: 1 };
+    state.chapters.insert(own, made);
+    for (n, title) in ["Staff kitchen fire door", "Parking barrier in snow", "Guest network is separate"].into_iter().enumerate() {
+        let step = Step { action: "Look.".into(), expected: "It is so.".into() };
+        add(&mut state, own, title.into(), "Written in the new system.", vec![step], n);
+    }
+    state
+}
+
+fn chapter(state: &mut State, world: &World, folder: usize) -> u32 {
+    let mut parent = None;
+    for title in world.path(folder) {
+        let found = state.chapters.values().find(|c| c.chapter_id == parent && c.title == title).map(|c| c.id);
+        parent = Some(found.unwrap_or_else(|| {
+            let id = state.next();
+            let made = Chapter { id, chapter_id: parent, title: title.to_owned(), external_ref: None, revision: 1 };
+            state.chapters.insert(id, made);
+            id
+        }));
+    }
+    parent.expect("a path has at least one folder")
+}
+
+fn add(state: &mut State, chapter: u32, title: String, preconditions: &str, steps: Vec<Step>, n: usize) {
+    let id = state.next();
+    let case = Case {
+        id,
+        chapter_id: Some(chapter),
+        title,
+        preconditions: preconditions.to_owned(),
+        priority: "Normal".into(),
+        status: "active".into(),
+        component: String::new(),
+        tags: vec!["spring".into()],
+        assigned: None,
+        steps,
+        external_ref: None,
+        files: Vec::new(),
+        revision: 1,
+        updated_at: Utc.with_ymd_and_hms(2026, 4, 10, 10, n as u32 % 60, 0).single().expect("a time"),
+        updated_by: "u100".into(),
+    };
+    state.cases.insert(id, case);
+}
+
+/// The text of simple HTML, as a person would retype it.
+fn plain(html: &str) -> String {
+    let mut out = String::new();
+    let mut inside = false;
+    for c in html.chars() {
+        match c {
+            '<' => inside = true,
+            '>' => inside = false,
+            c if !inside => out.push(c),
+            _ => {}
+        }
+    }
+    out
+}

@@ -1,0 +1,92 @@
+//! What Tallybench stores.
+
+use std::collections::BTreeMap;
+
+use chrono::{DateTime, Utc};
+use serde::{Deserialize, Serialize};
+
+use crate::persist::Blobs;
+
+pub const PRIORITIES: [&str; 4] = ["Urgent", "High", "Normal", "Low"];
+pub const STATUSES: [&str; 2] = ["active", "archived"];
+pub const DEEPEST: usize = 5;
+
+#[derive(Debug, Default, Serialize, Deserialize)]
+pub struct State {
+    pub chapters: BTreeMap<u32, Chapter>,
+    pub cases: BTreeMap<u32, Case>,
+    pub people: Vec<Person>,
+    pub blobs: Blobs,
+    pub next_number: u32,
+}
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Person {
+    pub id: String,
+    pub handle: String,
+    pub email: Option<String>,
+    pub display: String,
+}
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Chapter {
+    pub id: u32,
+    pub chapter_id: Option<u32>,
+    pub title: String,
+    pub external_ref: Option<String>,
+    pub revision: u32,
+}
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Case {
+    pub id: u32,
+    pub chapter_id: Option<u32>,
+    pub title: String,
+    pub preconditions: String,
+    pub priority: String,
+    pub status: String,
+    pub component: String,
+    pub tags: Vec<String>,
+    pub assigned: Option<String>,
+    pub steps: Vec<Step>,
+    pub external_ref: Option<String>,
+    pub files: Vec<File>,
+    pub revision: u32,
+    pub updated_at: DateTime<Utc>,
+    pub updated_by: String,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Step {
+    pub action: String,
+    pub expected: String,
+}
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct File {
+    pub name: String,
+    pub media_type: String,
+    pub bytes: u64,
+    pub sha256: String,
+}
+
+impl State {
+    pub fn next(&mut self) -> u32 {
+        self.next_number += 1;
+        self.next_number
+    }
+
+    /// Titles of the chapters above and including `chapter`.
+    pub fn path(&self, chapter: Option<u32>) -> Vec<&str> {
+        let mut names = Vec::new();
+        let mut at = chapter;
+        while let Some(c) = at.and_then(|n| self.chapters.get(&n)) {
+            names.insert(0, c.title.as_str());
+            at = c.chapter_id;
+            if names.len() > 64 {
+                break;
+            }
+        }
+        names
+    }
+}
