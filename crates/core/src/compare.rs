@@ -54,6 +54,11 @@ fn targets(lane: &Lane) -> Vec<usize> {
     order
 }
 
+/// The values of a right artefact that its base will remember.
+pub fn right_side(lane: &Lane, artefact: &Artefact) -> BaseSide {
+    BaseSide(lane.rules.iter().map(|r| (r.target.clone(), right_value(artefact, &r.target).into_owned())).collect())
+}
+
 /// Compares artefacts under one lane.
 pub struct Comparer<'a> {
     lane: &'a Lane,
@@ -96,14 +101,6 @@ impl<'a> Comparer<'a> {
             Some((rule.target.clone(), source_value(rule, artefact, self.cx.left_system)?.into_owned()))
         };
         BaseSide(self.order.iter().filter_map(value).collect())
-    }
-
-    pub fn right_side(&self, artefact: &Artefact) -> BaseSide {
-        let value = |n: &usize| {
-            let target = &self.lane.rules[*n].target;
-            (target.clone(), right_value(artefact, target).into_owned())
-        };
-        BaseSide(self.order.iter().map(value).collect())
     }
 
     /// True if neither side changed since the base; decided on fingerprints alone.
@@ -322,7 +319,7 @@ pub fn compare_lane(lane: &Lane, cx: &Context<'_>, left: &End<'_>, right: &End<'
             fields,
             as_new: if reviewed { comparer.make(artefact).0 } else { Vec::new() },
             left_side: comparer.left_side(artefact),
-            right_side: other.map(|o| comparer.right_side(o)).unwrap_or_default(),
+            right_side: other.map(|o| right_side(lane, o)).unwrap_or_default(),
             depends_on,
             losses,
             evidence,

@@ -1,1 +1,27 @@
+//! The engine: surveys, dry runs, transfers and proofs as jobs that survive their worker.
+//!
+//! Decides when a call is made and what a failed one means; never what is to be written (the core
+//! does). Invariants, numbered for the code that keeps them:
+//!
+//! 1. No call that writes is made before the journal says that it is intended.
+//! 2. A call that may have been done is never repeated before looking.
+//! 3. Pair, base, ledger and journal move in one transaction.
+//! 4. A worker whose lease is lost stops at the next await.
+//! 5. A dry run makes no call that writes, and moves no base.
 
+mod dry_run;
+mod ends;
+mod error;
+mod hub;
+mod proof;
+mod survey;
+mod transfer;
+mod worker;
+
+pub use dry_run::PlanSummary;
+pub use ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders};
+pub use error::EngineError;
+pub use hub::Hub;
+pub use proof::RouteProof;
+pub use survey::{folder_paths, path_of};
+pub use worker::{WorkerOptions, run_worker};

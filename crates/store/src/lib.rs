@@ -1,1 +1,71 @@
+//! What Hovrel remembers, in PostgreSQL. The only crate that knows SQL.
+//!
+//! Never converts, never decides. Each function says what it does in one transaction; what belongs
+//! together is written together. Futures here may be dropped at any point: a transaction that was not
+//! committed is rolled back by the server.
 
+mod artefacts;
+mod error;
+mod jobs;
+mod journal;
+mod pairs;
+mod people;
+mod plans;
+mod proofs;
+mod routes;
+mod schema;
+mod seal;
+mod systems;
+
+use diesel_async::pooled_connection::AsyncDieselConnectionManager;
+use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
+use diesel_async::{AsyncMigrationHarness, AsyncPgConnection};
+use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
+
+pub use artefacts::{ArtefactFilter, ArtefactRow, SurveyRow};
+pub use error::StoreError;
+pub use jobs::{Job, JobEvent, NewJob, Wanted};
+pub use journal::{Applied, JournalRow, TransferCounts};
+pub use pairs::PairRow;
+pub use people::{Person, Session};
+pub use plans::{ChangeFilter, ChangeRow, NewChange, Plan};
+pub use proofs::Proof;
+pub use routes::{NewRoute, Route, RouteVersion};
+pub use seal::{SealError, Sealer};
+pub use systems::{NewSystem, System};
+
+const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
+
+/// Connections to one database; cheap to clone.
+#[derive(Clone)]
+pub struct Store {
+    pool: Pool<AsyncPgConnection>,
+}
+
+pub(crate) type Connection<'a> = PooledConnection<'a, AsyncPgConnection>;
+
+impl Store {
+    /// Connects and brings the schema up to date.
+    pub async fn open(url: &str, connections: u32) -> Result<Store, StoreError> {
+        let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new(url);
+        let pool = Pool::builder().max_size(connections).build(manager).await.map_err(|e| StoreError::Connect(e.to_string()))?;
+        let store = Store { pool };
+        store.migrate().await?;
+        Ok(store)
+    }
+
+    async fn migrate(&self) -> Result<(), StoreError> {
+        let connection = self.pool.get_owned().await.map_err(|e| StoreError::Connect(e.to_string()))?;
+        // The harness blocks; it runs beside the runtime's own threads.
+        tokio::task::spawn_blocking(move || {
+            let mut harness = AsyncMigrationHarness::new(connection);
+            harness.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(|e| StoreError::Connect(e.to_string()))
+        })
+        .await
+        .map_err(|e| StoreError::Connect(e.to_string()))?
+    }
+
+    pub(crate) async fn connection(&self) -> Result<Connection<'_>, StoreError> {
+        self.pool.get().await.map_err(|e| StoreError::Connect(e.to_string()))
+    }
+}

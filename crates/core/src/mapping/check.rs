@@ -51,6 +51,7 @@ pub enum FaultReason {
     UnknownUser { name: String },
     NotInvertible,
     OnlyToRight,
+    NoOriginRule,
     FolderNotCarried { folder: String },
     Unreadable { raw: String },
 }
@@ -98,6 +99,9 @@ impl FaultReason {
                 "the rule runs both ways and its conversion can't run backwards; make it one way".into()
             }
             FaultReason::OnlyToRight => "lanes run from left to right; swap the ends of the route instead".into(),
+            FaultReason::NoOriginRule => {
+                "nothing writes the origin mark, so an interrupted transfer could make items twice; feed this field from the origin".into()
+            }
             FaultReason::FolderNotCarried { folder } => {
                 format!("its folder ({folder}) is neither at the right nor in this plan; widen the scope of the folder lane")
             }
@@ -164,6 +168,12 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     for field in cx.right_kind.fields.iter().filter(|f| f.required && !f.read_only) {
         if !lane.rules.iter().any(|r| r.target == field.id) {
             faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
+        }
+    }
+    if let Some(mark) = cx.right_kind.fields.iter().find(|f| f.origin_mark) {
+        let fed = |r: &Rule| r.target == mark.id && r.source == Source::Origin;
+        if !lane.rules.iter().any(fed) {
+            faults.push(fault(lane, &mark.id, FaultReason::NoOriginRule, true));
         }
     }
     faults

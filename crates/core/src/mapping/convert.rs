@@ -41,7 +41,7 @@ pub struct Context<'a> {
     pub left_kind: &'a KindSchema,
     pub right_kind: &'a KindSchema,
     pub right_users: &'a UserMatcher,
-    pub folders: &'a dyn PairLookup,
+    pub folders: &'a (dyn PairLookup + Sync),
 }
 
 /// The outcome of a rule on one artefact.

@@ -1,0 +1,285 @@
+//! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use hovrel_connect::Connector;
+use hovrel_core::compare::{Base, BaseSide, End, Known, LaneFindings, compare_lane};
+use hovrel_core::identity::{Candidate, Pair, match_first_contact};
+use hovrel_core::mapping::Lane;
+use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
+use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
+use hovrel_store::{NewChange, PairRow, Plan, Route, Store, System};
+use serde::{Deserialize, Serialize};
+use serde_json::json;
+use uuid::Uuid;
+
+use crate::ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders};
+use crate::survey::{folder_paths, path_of, read_all};
+use crate::worker::Running;
+use crate::{EngineError, Hub};
+
+/// What a dry run found, in numbers.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlanSummary {
+    pub left_in_scope: u64,
+    pub left_total: u64,
+    pub right_total: u64,
+    pub in_step: u64,
+    /// Artefacts at the right that nothing at the left stands for.
+    pub only_right: u64,
+    /// Folders that are not made, since the right allows fewer levels.
+    pub too_deep: u64,
+}
+
+/// Both ends of a route, read whole.
+pub(crate) struct Both {
+    pub left_system: System,
+    pub right_system: System,
+    pub left: Arc<dyn Connector>,
+    pub right: Arc<dyn Connector>,
+    pub ends: RouteEnds,
+    pub left_items: HashMap<Kind, Vec<Artefact>>,
+    pub right_items: HashMap<Kind, Vec<Artefact>>,
+    pub left_paths: HashMap<String, Vec<String>>,
+    pub right_paths: HashMap<String, Vec<String>>,
+}
+
+pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[Lane]) -> Result<Both, EngineError> {
+    let left_system = hub.store.system(route.left_system).await?;
+    let right_system = hub.store.system(route.right_system).await?;
+    let (left, right) = (hub.connect(&left_system)?, hub.connect(&right_system)?);
+    let mut kinds: Vec<(Kind, Kind)> = lanes.iter().map(|l| (l.left_kind, l.right_kind)).collect();
+    kinds.push((Kind::Folder, Kind::Folder));
+    kinds.sort();
+    kinds.dedup();
+    // The ends are read side by side: each has its own limits.
+    let read_end = async |connector: &Arc<dyn Connector>, system: &System, container: &str, kinds: Vec<Kind>, side: &str| {
+        let failed = |error| EngineError::System { system: system.name.clone(), error };
+        let catalogue = connector.catalogue(container).await.map_err(failed)?;
+        let mut items = HashMap::new();
+        for kind in kinds {
+            if items.contains_key(&kind) || catalogue.kind(kind).is_none() {
+                continue;
+            }
+            let read = read_all(&**connector, &system.name, container, kind, async |read, total| {
+                job.tell(json!({"phase": "reading", "side": side, "kind": kind, "read": read, "total": total})).await
+            });
+            items.insert(kind, read.await?);
+        }
+        Ok::<_, EngineError>((catalogue, items))
+    };
+    let ((left_catalogue, left_items), (right_catalogue, right_items)) = futures::try_join!(
+        read_end(&left, &left_system, &route.left_container, kinds.iter().map(|k| k.0).collect(), "left"),
+        read_end(&right, &right_system, &route.right_container, kinds.iter().map(|k| k.1).collect(), "right"),
+    )?;
+    let folders = |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
+    Ok(Both {
+        left_paths: folders(&left_items),
+        right_paths: folders(&right_items),
+        ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),
+        left_system,
+        right_system,
+        left,
+        right,
+        left_items,
+        right_items,
+    })
+}
+
+/// A lane with what is in its scope at both ends.
+pub(crate) struct Scoped<'a> {
+    pub lane: Lane,
+    pub left: Vec<&'a Artefact>,
+    pub right: Vec<&'a Artefact>,
+}
+
+/// Decides what each lane covers, and where folders are at the right. Lanes come in the order of their
+/// kinds, folders first and from the top down.
+pub(crate) fn scope_lanes<'a>(
+    both: &'a Both,
+    lanes: &[Lane],
+    pairs: &HashMap<String, Vec<Pair>>,
+) -> (Vec<Scoped<'a>>, Mapped, u64) {
+    let none: &[Artefact] = &[];
+    let left_of = |kind| both.left_items.get(&kind).map_or(none, Vec::as_slice);
+    let right_of = |kind| both.right_items.get(&kind).map_or(none, Vec::as_slice);
+    let mut scoped: Vec<Scoped<'a>> = lanes
+        .iter()
+        .map(|lane| Scoped {
+            lane: lane.clone(),
+            left: in_scope(left_of(lane.left_kind), &lane.left_scope, &both.left_paths),
+            right: in_scope(right_of(lane.right_kind), &lane.right_scope, &both.right_paths),
+        })
+        .collect();
+    scoped.sort_by_key(|s| s.lane.left_kind);
+
+    let mut mapped = Mapped::default();
+    let max_depth = both.ends.right.kind(Kind::Folder).and_then(|k| k.max_depth);
+    let too_deep = mapped.limit_depth(left_of(Kind::Folder), max_depth);
+    // A narrow first try must not make every folder: with conditions on other lanes, folders are
+    // limited to those that hold something in scope.
+    let narrow = lanes.iter().any(|l| l.left_kind != Kind::Folder && l.left_scope != Default::default());
+    let holders = scoped.iter().filter(|s| s.lane.left_kind != Kind::Folder).flat_map(|s| s.left.iter().copied());
+    let needed = needed_folders(left_of(Kind::Folder), holders);
+    let mut skipped = 0;
+    for s in scoped.iter_mut().filter(|s| s.lane.left_kind == Kind::Folder) {
+        let before = s.left.len();
+        s.left.retain(|f| !too_deep.contains(&f.id));
+        skipped += (before - s.left.len()) as u64;
+        if narrow {
+            s.left.retain(|f| needed.contains(&f.id));
+        }
+        s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len));
+        // Folders are alike only if they are the same: “similar” folders would swallow each other's items.
+        s.lane.matching.similar_from = 101;
+        let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
+        let right_there: HashMap<&str, ()> = right_of(Kind::Folder).iter().map(|f| (f.id.as_str(), ())).collect();
+        for pair in known.iter().filter(|p| right_there.contains_key(p.right_id.as_str())) {
+            mapped.set(&pair.left_id, Reference::Known(pair.right_id.clone()));
+        }
+        let free = |list: &[&'a Artefact], taken: &dyn Fn(&Pair) -> &str, paths: &HashMap<String, Vec<String>>| -> Vec<Candidate<'a>> {
+            let taken: Vec<&str> = known.iter().map(taken).collect();
+            let free = list.iter().filter(|a| !taken.contains(&a.id.as_str()));
+            free.map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
+        };
+        let left_free = free(&s.left, &|p| &p.left_id, &both.left_paths);
+        let right_free = free(&s.right, &|p| &p.right_id, &both.right_paths);
+        let matched = match_first_contact(&both.ends.left_system, &left_free, &right_free, 101);
+        let adopted: HashMap<usize, usize> = matched.iter().map(|(l, r, _)| (*l, *r)).collect();
+        for (n, candidate) in left_free.iter().enumerate() {
+            let place = match adopted.get(&n) {
+                Some(r) => Reference::Known(right_free[*r].artefact.id.clone()),
+                None => Reference::Pending(candidate.artefact.id.clone()),
+            };
+            mapped.set(&candidate.artefact.id, place);
+        }
+    }
+    (scoped, mapped, skipped)
+}
+
+/// The pairs of a route by lane.
+pub(crate) fn pairs_by_lane(rows: Vec<PairRow>) -> HashMap<String, Vec<Pair>> {
+    let mut out: HashMap<String, Vec<Pair>> = HashMap::new();
+    let hash = |bytes: Vec<u8>| Fingerprint(bytes.try_into().unwrap_or([0; 32]));
+    for row in rows {
+        out.entry(row.lane).or_default().push(Pair {
+            left_id: row.left_id,
+            right_id: row.right_id,
+            left_base: hash(row.left_base),
+            right_base: hash(row.right_base),
+        });
+    }
+    out
+}
+
+/// The bases of the pairs whose fingerprints no longer fit, in one query.
+pub(crate) async fn changed_bases(
+    store: &Store,
+    scoped: &Scoped<'_>,
+    both: &Both,
+    mapped: &Mapped,
+    pairs: &[Pair],
+    right_all: &HashMap<&str, &Artefact>,
+) -> Result<HashMap<String, Base>, EngineError> {
+    let Some(cx) = both.ends.context(&scoped.lane, mapped) else { return Ok(HashMap::new()) };
+    let comparer = hovrel_core::compare::Comparer::new(&scoped.lane, &cx);
+    let by_left: HashMap<&str, &Artefact> = scoped.left.iter().map(|a| (a.id.as_str(), *a)).collect();
+    let changed: Vec<&Pair> = pairs
+        .iter()
+        .filter(|p| match (by_left.get(p.left_id.as_str()), right_all.get(p.right_id.as_str())) {
+            (Some(l), Some(r)) => !comparer.untouched(l, r, p),
+            _ => false,
+        })
+        .collect();
+    let hashes: Vec<Vec<u8>> = changed.iter().flat_map(|p| [p.left_base.0.to_vec(), p.right_base.0.to_vec()]).collect();
+    let mut bodies: HashMap<Vec<u8>, BaseSide> = HashMap::new();
+    for (hash, body) in store.snapshots(&hashes).await? {
+        bodies.insert(hash, serde_json::from_value(body)?);
+    }
+    let side = |f: &Fingerprint| bodies.get(f.0.as_slice()).cloned().unwrap_or_default();
+    Ok(changed.iter().map(|p| (p.left_id.clone(), Base { left: side(&p.left_base), right: side(&p.right_base) })).collect())
+}
+
+pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
+    let route = hub.store.route(route).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let both = read_both(hub, job, &route, &lanes).await?;
+    job.tell(json!({"phase": "comparing"})).await?;
+    let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
+    if !faults.is_empty() {
+        let named = faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, f.message)).collect();
+        return Err(EngineError::Faults(named));
+    }
+    let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
+    let (scoped, mapped, too_deep) = scope_lanes(&both, &lanes, &pairs);
+    let mut summary = PlanSummary { too_deep, ..PlanSummary::default() };
+    let mut changes: Vec<Change> = Vec::new();
+    let mut planned: HashMap<String, u32> = HashMap::new();
+    for s in &scoped {
+        let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };
+        let right_all: HashMap<&str, &Artefact> =
+            both.right_items.get(&s.lane.right_kind).into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
+        let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
+        let bases = changed_bases(&hub.store, s, &both, &mapped, known, &right_all).await?;
+        let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
+        let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
+        let found: LaneFindings = compare_lane(
+            &s.lane,
+            &cx,
+            &End { artefacts: &s.left, path: &left_path },
+            &End { artefacts: &s.right, path: &right_path },
+            &Known { pairs: known, bases: &bases, right_all: &right_all, first_seq: changes.len() as u32, planned: &planned },
+        );
+        summary.left_in_scope += s.left.len() as u64;
+        summary.left_total += both.left_items.get(&s.lane.left_kind).map_or(0, Vec::len) as u64;
+        summary.right_total += right_all.len() as u64;
+        summary.in_step += found.in_step;
+        summary.only_right += found.only_right;
+        let made = found.changes.iter().filter(|c| c.outcome == Outcome::NewRight);
+        planned.extend(made.filter_map(|c| Some((c.left.as_ref()?.id.clone(), c.seq))));
+        changes.extend(found.changes);
+    }
+    let plan = Plan {
+        id: Uuid::now_v7(),
+        route_id: route.id,
+        route_version: route.version,
+        lanes: serde_json::to_value(scoped.iter().map(|s| &s.lane).collect::<Vec<_>>())?,
+        summary: serde_json::to_value(&summary)?,
+        digest: digest(&changes)?,
+        made_at: chrono::Utc::now(),
+    };
+    let rows = changes.iter().map(|c| row(plan.id, c)).collect::<Result<Vec<_>, _>>()?;
+    hub.store.keep_plan(&plan, &rows).await?;
+    Ok(json!({"plan": plan.id, "changes": changes.iter().filter(|c| c.outcome != Outcome::InStep).count()}))
+}
+
+/// The fingerprint of a plan: law 1 says that equal inputs give equal plans.
+fn digest(changes: &[Change]) -> Result<Vec<u8>, EngineError> {
+    let bytes = serde_json::to_vec(changes)?;
+    Ok(Fingerprint::of(bytes.as_slice()).0.to_vec())
+}
+
+fn row(plan: Uuid, change: &Change) -> Result<NewChange, EngineError> {
+    let decision = Decision::default_for(change);
+    let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
+    let side = change.left.as_ref().or(change.right.as_ref());
+    let conflicts = change.fields.iter().filter(|f| matches!(f.reason, FieldReason::BothChanged | FieldReason::NoBase)).count();
+    Ok(NewChange {
+        plan_id: plan,
+        seq: change.seq as i32,
+        lane: change.lane.clone(),
+        kind: change.kind.id().to_owned(),
+        outcome: change.outcome.id().to_owned(),
+        left_id: change.left.as_ref().map(|s| s.id.clone()),
+        left_key: key(&change.left),
+        right_key: key(&change.right),
+        title: side.map(|s| s.title.clone()).unwrap_or_default(),
+        field_names: change.fields.iter().map(|f| f.field.clone()).collect(),
+        losses: change.losses.len() as i32,
+        conflicts: conflicts as i32,
+        body: serde_json::to_value(change)?,
+        included: decision.included,
+        decision: serde_json::to_value(&decision)?,
+    })
+}

@@ -1,0 +1,148 @@
+//! The two ends of a route as the rules see them: catalogues, people, folders, scopes.
+
+use std::collections::{HashMap, HashSet};
+
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::mapping::{Context, Fault, FaultReason, Lane, PairLookup, UserMatcher, check};
+use hovrel_core::model::{Artefact, Kind, Reference};
+use hovrel_core::scope::{Condition, Subject};
+
+use crate::survey::path_of;
+
+/// What both ends can hold.
+pub struct RouteEnds {
+    pub left_system: String,
+    pub left: Catalogue,
+    pub right: Catalogue,
+    pub right_users: UserMatcher,
+}
+
+impl RouteEnds {
+    pub fn new(left_system: String, left: Catalogue, right: Catalogue) -> RouteEnds {
+        let right_users = UserMatcher::new(&right.users);
+        RouteEnds { left_system, left, right, right_users }
+    }
+
+    /// What the rules of a lane look at; none if one of the ends lacks the kind.
+    pub fn context<'a>(&'a self, lane: &Lane, folders: &'a Mapped) -> Option<Context<'a>> {
+        Some(Context {
+            left_system: &self.left_system,
+            left: &self.left,
+            left_kind: self.left.kind(lane.left_kind)?,
+            right_kind: self.right.kind(lane.right_kind)?,
+            right_users: &self.right_users,
+            folders,
+        })
+    }
+}
+
+/// Where the folders of the left are, or will be, at the right.
+#[derive(Debug, Default)]
+pub struct Mapped {
+    places: HashMap<String, Reference>,
+    /// Folders too deep for the right, with the folder above that takes their place.
+    instead: HashMap<String, String>,
+    /// While rules are tried out, every folder counts as carried.
+    assume: bool,
+}
+
+impl Mapped {
+    /// For previews and checks, where nothing is paired yet.
+    pub fn assumed() -> Mapped {
+        Mapped { assume: true, ..Mapped::default() }
+    }
+
+    pub fn set(&mut self, left_id: &str, place: Reference) {
+        self.places.insert(left_id.to_owned(), place);
+    }
+
+    /// Finds the folders deeper than the right allows, and what stands in for them. Their ids are
+    /// returned.
+    pub fn limit_depth(&mut self, folders: &[Artefact], max_depth: Option<u32>) -> HashSet<String> {
+        let Some(max) = max_depth.map(|m| m as usize) else { return HashSet::new() };
+        let parents: HashMap<&str, &str> =
+            folders.iter().filter_map(|f| Some((f.id.as_str(), f.parent.as_deref()?))).collect();
+        for folder in folders {
+            let mut line = vec![folder.id.as_str()];
+            while let Some(parent) = line.last().and_then(|at| parents.get(at)) {
+                if line.contains(parent) {
+                    break;
+                }
+                line.push(parent);
+            }
+            if line.len() > max {
+                // From the top, the last one that still fits.
+                self.instead.insert(folder.id.clone(), line[line.len() - max].to_owned());
+            }
+        }
+        self.instead.keys().cloned().collect()
+    }
+}
+
+impl PairLookup for Mapped {
+    fn counterpart(&self, left_id: &str) -> Option<Reference> {
+        self.places.get(left_id).cloned().or_else(|| self.assume.then(|| Reference::Pending(left_id.to_owned())))
+    }
+
+    fn instead_of(&self, left_id: &str) -> Option<String> {
+        self.instead.get(left_id).cloned()
+    }
+}
+
+/// The artefacts that match a condition.
+pub fn in_scope<'a>(artefacts: &'a [Artefact], condition: &Condition, paths: &HashMap<String, Vec<String>>) -> Vec<&'a Artefact> {
+    artefacts.iter().filter(|a| condition.matches(&Subject { artefact: a, path: path_of(a, paths) })).collect()
+}
+
+/// The folders that hold any of the given artefacts, directly or further down.
+pub fn needed_folders<'a>(folders: &[Artefact], holders: impl Iterator<Item = &'a Artefact>) -> HashSet<String> {
+    let parents: HashMap<&str, Option<&str>> = folders.iter().map(|f| (f.id.as_str(), f.parent.as_deref())).collect();
+    let mut needed: HashSet<String> = HashSet::new();
+    for artefact in holders {
+        let mut at = artefact.parent.as_deref();
+        while let Some(id) = at.filter(|id| !needed.contains(*id)) {
+            needed.insert(id.to_owned());
+            at = parents.get(id).copied().flatten();
+        }
+    }
+    needed
+}
+
+/// Every fault of a route's lanes. `items` gives the artefacts in scope of a lane.
+pub fn lane_checks<'a>(lanes: &[Lane], ends: &RouteEnds, items: &dyn Fn(&Lane) -> Vec<&'a Artefact>) -> Vec<Fault> {
+    let mut faults = Vec::new();
+    let folders = Mapped::assumed();
+    for (n, lane) in lanes.iter().enumerate() {
+        let simple = |reason: FaultReason| Fault {
+            lane: lane.id.clone(),
+            field: String::new(),
+            message: reason.describe(),
+            reason,
+            items: Vec::new(),
+            item_count: 0,
+            blocks: true,
+        };
+        if lanes[..n].iter().any(|l| l.id == lane.id) {
+            faults.push(simple(FaultReason::FedTwice));
+        }
+        match ends.context(lane, &folders) {
+            None => faults.push(simple(FaultReason::NoSuchKind)),
+            Some(cx) => faults.extend(check(lane, &cx, &items(lane))),
+        }
+    }
+    // Test cases in folders need the folders to be carried.
+    let mirrors = |l: &Lane| l.left_kind != Kind::Folder && l.rules.iter().any(|r| r.source == hovrel_core::mapping::Source::Folder);
+    if let Some(lane) = lanes.iter().find(|l| mirrors(l)).filter(|_| !lanes.iter().any(|l| l.left_kind == Kind::Folder)) {
+        let reason = FaultReason::FolderNotCarried { folder: "every folder".into() };
+        faults.push(Fault {
+            lane: lane.id.clone(),
+            field: hovrel_core::mapping::PARENT.into(),
+            message: "the route has no lane for folders, so there is nothing to mirror into; add a folder lane or remove the rule".into(),
+            reason,
+            items: Vec::new(),
+            item_count: 0,
+            blocks: true,
+        });
+    }
+    faults
+}

@@ -1,0 +1,28 @@
+//! What ends a job.
+
+use hovrel_connect::ConnectError;
+use hovrel_store::StoreError;
+
+#[derive(Debug, thiserror::Error)]
+pub enum EngineError {
+    #[error("{system}: {error}. {}", .error.advice())]
+    System { system: String, error: ConnectError },
+    #[error(transparent)]
+    Store(#[from] StoreError),
+    #[error("the credentials of {system} can't be opened: {why}. Enter them again.")]
+    Sealed { system: String, why: String },
+    #[error("no profile is called {0}")]
+    NoProfile(String),
+    #[error("the route can't run yet: {}", .0.join("; "))]
+    Faults(Vec<String>),
+    #[error("stored data can't be read: {0}")]
+    Corrupt(String),
+    #[error("the worker lost its lease")]
+    LeaseLost,
+}
+
+impl From<serde_json::Error> for EngineError {
+    fn from(e: serde_json::Error) -> Self {
+        EngineError::Corrupt(e.to_string())
+    }
+}

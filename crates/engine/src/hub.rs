@@ -1,0 +1,58 @@
+//! The hub: the store, the key that opens credentials, and the profiles.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use hovrel_connect::profile::Profile;
+use hovrel_connect::{Connector, Credentials, HttpConnector};
+use hovrel_store::{Sealer, Store, System};
+use tokio::sync::Notify;
+use uuid::Uuid;
+
+use crate::EngineError;
+
+#[derive(Clone)]
+pub struct Hub {
+    pub store: Store,
+    pub sealer: Sealer,
+    pub profiles: Arc<HashMap<String, Profile>>,
+    /// Wakes the workers of this process when a job is queued.
+    pub wake: Arc<Notify>,
+}
+
+impl Hub {
+    pub fn new(store: Store, sealer: Sealer, profiles: Vec<Profile>) -> Hub {
+        let profiles = profiles.into_iter().map(|p| (p.profile.clone(), p)).collect();
+        Hub { store, sealer, profiles: Arc::new(profiles), wake: Arc::new(Notify::new()) }
+    }
+
+    pub fn seal(&self, system: Uuid, credentials: &Credentials) -> Result<Vec<u8>, EngineError> {
+        let text = serde_json::to_vec(credentials)?;
+        let failed = |e: hovrel_store::SealError| EngineError::Sealed { system: system.to_string(), why: e.to_string() };
+        self.sealer.seal(&text, system.as_bytes()).map_err(failed)
+    }
+
+    pub fn unseal(&self, system: &System) -> Result<Credentials, EngineError> {
+        let opened = self.sealer.open(&system.credentials, system.id.as_bytes());
+        let bytes = opened.map_err(|e| EngineError::Sealed { system: system.name.clone(), why: e.to_string() })?;
+        Ok(serde_json::from_slice(&bytes)?)
+    }
+
+    /// A connector that speaks to a system with its credentials.
+    pub fn connect(&self, system: &System) -> Result<Arc<dyn Connector>, EngineError> {
+        self.connect_with(&system.name, &system.profile, &system.address, self.unseal(system)?)
+    }
+
+    pub fn connect_with(
+        &self,
+        name: &str,
+        profile: &str,
+        address: &str,
+        credentials: Credentials,
+    ) -> Result<Arc<dyn Connector>, EngineError> {
+        let profile = self.profiles.get(profile).ok_or_else(|| EngineError::NoProfile(profile.to_owned()))?;
+        let connector = HttpConnector::new(profile.clone(), address, credentials)
+            .map_err(|error| EngineError::System { system: name.to_owned(), error })?;
+        Ok(Arc::new(connector))
+    }
+}

@@ -1,0 +1,121 @@
+//! Surveying a container: reading everything in it, and keeping what was read for scope counts,
+//! previews and the artefact lists.
+
+use std::collections::HashMap;
+
+use hovrel_connect::Connector;
+use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::survey::Surveyor;
+use hovrel_store::ArtefactRow;
+use serde_json::json;
+use uuid::Uuid;
+
+use crate::worker::Running;
+use crate::{EngineError, Hub};
+
+/// A page that repeats its items must not be read for ever: no list of any system here is longer.
+const MOST_PAGES: usize = 100_000;
+
+/// Reads every artefact of a kind, page by page. An item that a list shows twice (it moved between two
+/// pages) is kept once, as read last.
+pub async fn read_all(
+    connector: &dyn Connector,
+    system: &str,
+    container: &str,
+    kind: Kind,
+    mut seen: impl AsyncFnMut(u64, Option<u64>) -> Result<(), EngineError>,
+) -> Result<Vec<Artefact>, EngineError> {
+    let failed = |error| EngineError::System { system: system.to_owned(), error };
+    let mut out: Vec<Artefact> = Vec::new();
+    let mut places: HashMap<String, usize> = HashMap::new();
+    let mut cursor: Option<String> = None;
+    for _ in 0..MOST_PAGES {
+        let page = connector.read(container, kind, cursor.as_deref()).await.map_err(failed)?;
+        for mut artefact in page.artefacts {
+            match places.get(&artefact.id) {
+                Some(&at) => out[at] = artefact,
+                None => {
+                    artefact.position = out.len() as u32;
+                    places.insert(artefact.id.clone(), out.len());
+                    out.push(artefact);
+                }
+            }
+        }
+        seen(out.len() as u64, page.total).await?;
+        match page.next {
+            Some(next) => cursor = Some(next),
+            None => break,
+        }
+    }
+    Ok(out)
+}
+
+/// Titles of the folders from the top to each folder, by id. A folder whose parents form a circle is
+/// treated as standing at the top.
+pub fn folder_paths(folders: &[Artefact]) -> HashMap<String, Vec<String>> {
+    let by_id: HashMap<&str, &Artefact> = folders.iter().map(|f| (f.id.as_str(), f)).collect();
+    folders
+        .iter()
+        .map(|folder| {
+            let mut path = vec![folder.title.clone()];
+            let mut seen = vec![folder.id.as_str()];
+            let mut at = folder;
+            while let Some(parent) = at.parent.as_deref().and_then(|p| by_id.get(p)) {
+                if seen.contains(&parent.id.as_str()) {
+                    path = vec![folder.title.clone()];
+                    break;
+                }
+                seen.push(&parent.id);
+                path.insert(0, parent.title.clone());
+                at = parent;
+            }
+            (folder.id.clone(), path)
+        })
+        .collect()
+}
+
+/// The folders that hold an artefact, from the top.
+pub fn path_of<'p>(artefact: &Artefact, paths: &'p HashMap<String, Vec<String>>) -> &'p [String] {
+    artefact.parent.as_ref().and_then(|p| paths.get(p)).map_or(&[], Vec::as_slice)
+}
+
+pub(crate) async fn run(hub: &Hub, job: &Running, system: Uuid, container: &str) -> Result<serde_json::Value, EngineError> {
+    let system = hub.store.system(system).await?;
+    let connector = hub.connect(&system)?;
+    let failed = |error| EngineError::System { system: system.name.clone(), error };
+    let containers = connector.containers().await.map_err(failed)?;
+    let name = containers.iter().find(|c| c.id == container).map_or(container, |c| c.name.as_str()).to_owned();
+    let catalogue = connector.catalogue(container).await.map_err(failed)?;
+    let mut surveyor = Surveyor::default();
+    let mut all = Vec::new();
+    for schema in &catalogue.kinds {
+        let artefacts = read_all(&*connector, &system.name, container, schema.kind, async |read, total| {
+            job.tell(json!({"phase": "reading", "kind": schema.kind, "read": read, "total": total})).await
+        })
+        .await?;
+        all.push((schema.kind, artefacts));
+    }
+    let folders = all.iter().find(|(k, _)| *k == Kind::Folder).map(|(_, a)| a.as_slice()).unwrap_or_default();
+    let paths = folder_paths(folders);
+    let mut rows = Vec::new();
+    for (kind, artefacts) in &all {
+        for (seq, a) in artefacts.iter().enumerate() {
+            surveyor.see(a);
+            rows.push(ArtefactRow {
+                system_id: system.id,
+                container: container.to_owned(),
+                kind: kind.id().to_owned(),
+                external_id: a.id.clone(),
+                seq: seq as i32 + 1,
+                key: a.key.clone(),
+                title: a.title.clone(),
+                path: path_of(a, &paths).join(" / "),
+                body: serde_json::to_value(a)?,
+            });
+        }
+    }
+    let survey = surveyor.finish();
+    let (catalogue, survey) = (serde_json::to_value(&catalogue)?, serde_json::to_value(&survey)?);
+    hub.store.keep_survey(system.id, container, &name, &catalogue, &survey, &rows).await?;
+    Ok(json!({"artefacts": rows.len()}))
+}

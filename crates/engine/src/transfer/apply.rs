@@ -1,0 +1,337 @@
+//! Applying one change. The heart of "exactly one": intend, call, look if unsure, note what is there.
+
+use std::sync::atomic::Ordering::Relaxed;
+use std::time::Duration;
+
+use hovrel_connect::{ConnectError, Outcome as CallOutcome, Write};
+use hovrel_core::compare::{Base, BaseSide, right_side, right_value, same};
+use hovrel_core::loss::{Loss, LossCause, LossKind};
+use hovrel_core::mapping::{ATTACHMENTS, Lane, PARENT};
+use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Reference, Value};
+use hovrel_core::plan::{Change, Decision, FieldChange, Outcome, base_after, fields_to_write};
+use hovrel_store::{Applied, JournalRow};
+
+use super::Transfer;
+use crate::EngineError;
+
+/// How often a call is made again after its outcome was looked up and found not to have happened.
+const TRIES: u32 = 6;
+
+/// A change that can't be applied, in words.
+struct Refusal {
+    why: String,
+    advice: String,
+}
+
+enum Failure {
+    Refused(Refusal),
+    Engine(EngineError),
+}
+
+impl From<EngineError> for Failure {
+    fn from(e: EngineError) -> Self {
+        Failure::Engine(e)
+    }
+}
+
+impl From<hovrel_store::StoreError> for Failure {
+    fn from(e: hovrel_store::StoreError) -> Self {
+        Failure::Engine(e.into())
+    }
+}
+
+impl From<ConnectError> for Failure {
+    fn from(e: ConnectError) -> Self {
+        Failure::Refused(Refusal { why: e.to_string(), advice: e.advice().to_owned() })
+    }
+}
+
+fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
+    Err(Failure::Refused(Refusal { why: why.to_owned(), advice: advice.to_owned() }))
+}
+
+/// Applies a change and notes how it went. An error is trouble of Hovrel's own; a refusal by the other
+/// system is noted in the journal, and the others go on.
+pub async fn apply(t: &Transfer, change: &Change, decision: &Decision, row: Option<&JournalRow>) -> Result<(), EngineError> {
+    let title = change.left.as_ref().map_or("", |s| &s.title);
+    let key = change.left.as_ref().map_or("", |s| &s.key);
+    if let Ok(mut in_hand) = t.in_hand.lock() {
+        in_hand.insert(change.seq, format!("{key} {title}"));
+    }
+    let result = attempt(t, change, decision, row).await;
+    if let Ok(mut in_hand) = t.in_hand.lock() {
+        in_hand.remove(&change.seq);
+    }
+    match result {
+        Ok(()) => Ok(()),
+        Err(Failure::Refused(r)) => Ok(t.hub.store.refuse(t.job, change.seq as i32, &r.why, &r.advice).await?),
+        Err(Failure::Engine(e)) => Err(e),
+    }
+}
+
+async fn attempt(t: &Transfer, change: &Change, decision: &Decision, row: Option<&JournalRow>) -> Result<(), Failure> {
+    let seq = change.seq as i32;
+    // Invariant 1.
+    let begun = row.is_some();
+    let made = row.filter(|r| r.state == "made").and_then(|r| r.right_id.clone());
+    if made.is_none() {
+        t.hub.store.intend(t.job, seq).await?;
+    }
+    let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
+    let first_contact = lane.policies.first_contact;
+    let writes = fields_to_write(change, decision, first_contact);
+    let creates = change.outcome == Outcome::NewRight || decision.as_new;
+    let files = writes.iter().find(|f| f.field == ATTACHMENTS).copied();
+    let write = build(t, change, lane, &writes, creates).await?;
+
+    let target = match (made, creates) {
+        (Some(id), _) => Some(read_one(t, lane.right_kind, &id).await?),
+        (None, true) => Some(create(t, change, lane, &write, begun).await?),
+        (None, false) if write.fields.is_empty() && write.parent.is_none() => None,
+        (None, false) => Some(update(t, lane, &write, begun).await?),
+    };
+    let stored = match (target, files) {
+        (target, None) => target,
+        (target, Some(files)) => {
+            let target = match target {
+                Some(target) => target,
+                None => read_one(t, lane.right_kind, &right_id(change)?).await?,
+            };
+            t.hub.store.made(t.job, seq, &target.id).await?;
+            Some(carry_files(t, change, lane, &target, files).await?)
+        }
+    };
+    note(t, change, decision, lane, &writes, stored).await
+}
+
+fn right_id(change: &Change) -> Result<String, Failure> {
+    match &change.right {
+        Some(side) => Ok(side.id.clone()),
+        None => refuse("it has no counterpart", "Make a new dry run."),
+    }
+}
+
+/// The write that the decided fields ask for.
+async fn build(t: &Transfer, change: &Change, lane: &Lane, writes: &[&FieldChange], creates: bool) -> Result<Write, Failure> {
+    let mut write = Write { kind: lane.right_kind, id: None, version: None, fields: Fields::default(), parent: None };
+    if !creates {
+        write.id = Some(right_id(change)?);
+        write.version = change.right.as_ref().and_then(|s| s.version.clone());
+    }
+    for f in writes {
+        match (f.field.as_str(), &f.write) {
+            (ATTACHMENTS, _) => {}
+            (PARENT, Value::Reference(Reference::Known(id))) => write.parent = Some(Some(id.clone())),
+            (PARENT, Value::Reference(Reference::Pending(left))) => {
+                let Some(id) = t.folders.read().await.get(left).cloned() else {
+                    return refuse(
+                        "its folder is not at the other end",
+                        "Include the folder's own change, or see why it was refused, and retry.",
+                    );
+                };
+                write.parent = Some(Some(id));
+            }
+            (PARENT, _) => write.parent = Some(None),
+            (field, value) => write.fields.set(field, value.clone()),
+        }
+    }
+    Ok(write)
+}
+
+fn mark(t: &Transfer, change: &Change) -> String {
+    let key = change.left.as_ref().map_or("", |s| &s.key);
+    format!("{}:{key}", t.left_name)
+}
+
+/// Makes the item, exactly once: after any doubt it is looked for by its origin mark (invariant 2).
+async fn create(t: &Transfer, change: &Change, lane: &Lane, write: &Write, begun: bool) -> Result<Artefact, Failure> {
+    let mark = mark(t, change);
+    let find = || t.right.find_by_origin(&t.right_container, lane.right_kind, &mark);
+    let mut look = begun;
+    for tries in 1.. {
+        if look {
+            if let Some(found) = find().await? {
+                return Ok(found);
+            }
+        }
+        match t.right.write(&t.right_container, write).await {
+            Ok(made) => {
+                t.written.fetch_add(1, Relaxed);
+                return Ok(made);
+            }
+            // The mark is there: it was made by this transfer before it was cut.
+            Err(ConnectError::Duplicate) => match find().await? {
+                Some(found) => return Ok(found),
+                None => return Err(ConnectError::Duplicate.into()),
+            },
+            Err(e) if e.outcome() == CallOutcome::Refused || tries >= TRIES => return Err(e.into()),
+            Err(e) => {
+                look = e.outcome() == CallOutcome::Unknown;
+                pause(tries).await;
+            }
+        }
+    }
+    unreachable!("the loop ends by returning")
+}
+
+/// Changes the item under its version. After any doubt it is read: if it holds what was to be written,
+/// it was done; if its version is still the one that was seen, it was not; else somebody changed it.
+async fn update(t: &Transfer, lane: &Lane, write: &Write, begun: bool) -> Result<Artefact, Failure> {
+    let id = write.id.clone().unwrap_or_default();
+    let mut look = begun;
+    for tries in 1.. {
+        if look {
+            let now = read_one(t, lane.right_kind, &id).await?;
+            if holds(&now, write) {
+                return Ok(now);
+            }
+            if now.version != write.version {
+                return Err(ConnectError::Changed.into());
+            }
+        }
+        match t.right.write(&t.right_container, write).await {
+            Ok(changed) => {
+                t.written.fetch_add(1, Relaxed);
+                return Ok(changed);
+            }
+            Err(e) if e.outcome() == CallOutcome::Refused || tries >= TRIES => return Err(e.into()),
+            Err(e) => {
+                look = e.outcome() == CallOutcome::Unknown;
+                pause(tries).await;
+            }
+        }
+    }
+    unreachable!("the loop ends by returning")
+}
+
+fn holds(artefact: &Artefact, write: &Write) -> bool {
+    let parent = write.parent.as_ref().is_none_or(|p| *p == artefact.parent);
+    parent && write.fields.iter().all(|(field, value)| same(value, &right_value(artefact, field)))
+}
+
+async fn read_one(t: &Transfer, kind: Kind, id: &str) -> Result<Artefact, Failure> {
+    Ok(t.right.one(&t.right_container, kind, id).await?)
+}
+
+async fn pause(tries: u32) {
+    tokio::time::sleep(Duration::from_millis(40 * 2u64.pow(tries.min(6)))).await;
+}
+
+/// Brings the files of the item to what the plan says: missing and different ones are sent, others
+/// removed. Sending by name twice is sending once.
+async fn carry_files(t: &Transfer, change: &Change, lane: &Lane, target: &Artefact, wanted: &FieldChange) -> Result<Artefact, Failure> {
+    let left_id = change.left.as_ref().map_or("", |s| s.id.as_str());
+    let wanted: &[Attachment] = match &wanted.write {
+        Value::Attachments(files) => files,
+        _ => &[],
+    };
+    let mut now = target.clone();
+    for tries in 1.. {
+        let there = |f: &&Attachment| now.attachments.iter().any(|a| a.name == f.name && a.digest == f.digest);
+        let missing: Vec<&Attachment> = wanted.iter().filter(|f| !there(f)).collect();
+        let surplus: Vec<&Attachment> = now.attachments.iter().filter(|a| !wanted.iter().any(|f| f.name == a.name)).collect();
+        if missing.is_empty() && surplus.is_empty() {
+            return Ok(now);
+        }
+        if tries > TRIES {
+            let names: Vec<&str> = missing.iter().chain(&surplus).map(|f| f.name.as_str()).collect();
+            return refuse(
+                &format!("the files {} differ at the other end from what was sent", names.join(", ")),
+                "Retry; if it goes on, compare the files by hand.",
+            );
+        }
+        for file in missing {
+            let bytes = t.left.fetch_attachment(change.kind, left_id, &file.name).await?;
+            match t.right.put_attachment(lane.right_kind, &now.id, file, bytes).await {
+                Ok(()) => {
+                    t.files.fetch_add(1, Relaxed);
+                }
+                Err(e) if e.outcome() == CallOutcome::Refused => return Err(e.into()),
+                Err(_) => pause(tries).await,
+            }
+        }
+        for file in surplus {
+            match t.right.remove_attachment(lane.right_kind, &now.id, &file.name).await {
+                Err(e) if e.outcome() == CallOutcome::Refused => return Err(e.into()),
+                Err(_) => pause(tries).await,
+                Ok(()) => {}
+            }
+        }
+        now = read_one(t, lane.right_kind, &now.id).await?;
+    }
+    unreachable!("the loop ends by returning")
+}
+
+/// Notes what is there now: pair, base, losses, journal, in one transaction (invariant 3).
+async fn note(
+    t: &Transfer,
+    change: &Change,
+    decision: &Decision,
+    lane: &Lane,
+    writes: &[&FieldChange],
+    stored: Option<Artefact>,
+) -> Result<(), Failure> {
+    let Some(left) = &change.left else { return refuse("it has no left half", "Make a new dry run.") };
+    let (right, key, side) = match &stored {
+        Some(a) => (a.id.clone(), a.key.clone(), right_side(lane, a)),
+        None => (right_id(change)?, change.right.as_ref().map(|s| s.key.clone()).unwrap_or_default(), change.right_side.clone()),
+    };
+    let mut losses: Vec<(Loss, bool)> = writes.iter().flat_map(|f| f.losses.iter().map(|l| (l.clone(), true))).collect();
+    if let Some(artefact) = &stored {
+        losses.extend(altered(artefact, writes).into_iter().map(|l| (l, false)));
+    }
+    let old = old_base(t, change, &left.id).await?;
+    let base = base_after(change, decision, lane.policies.first_contact, &side, &old);
+    let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint().0, serde_json::to_value(side)?));
+    let losses = losses.iter().map(|(l, f)| Ok((serde_json::to_value(l)?, *f))).collect::<Result<_, EngineError>>()?;
+    t.hub
+        .store
+        .done(&Applied {
+            route: t.route,
+            job: t.job,
+            seq: change.seq as i32,
+            lane: &change.lane,
+            left_id: &left.id,
+            right_id: &right,
+            left_key: &left.key,
+            right_key: &key,
+            left_base: half(&base.left)?,
+            right_base: half(&base.right)?,
+            losses,
+        })
+        .await?;
+    if lane.left_kind == Kind::Folder {
+        t.folders.write().await.insert(left.id.clone(), right);
+    }
+    Ok(())
+}
+
+/// What the target stored differently from what it was sent.
+fn altered(artefact: &Artefact, writes: &[&FieldChange]) -> Vec<Loss> {
+    writes
+        .iter()
+        .filter(|f| !matches!(f.write, Value::Reference(_)))
+        .filter_map(|f| {
+            let now = right_value(artefact, &f.field);
+            (!same(&f.write, &now)).then(|| Loss {
+                field: f.field.clone(),
+                kind: LossKind::Substituted,
+                cause: LossCause::AlteredByTarget,
+                before: f.write.display(),
+                after: now.display(),
+            })
+        })
+        .collect()
+}
+
+async fn old_base(t: &Transfer, change: &Change, left_id: &str) -> Result<Base, Failure> {
+    let Some(pair) = t.hub.store.pair(t.route, &change.lane, left_id).await? else { return Ok(Base::default()) };
+    let found = t.hub.store.snapshots(&[pair.left_base.clone(), pair.right_base.clone()]).await?;
+    let side = |hash: &[u8]| -> Result<BaseSide, EngineError> {
+        match found.iter().find(|(h, _)| h == hash) {
+            Some((_, body)) => Ok(serde_json::from_value(body.clone())?),
+            None => Ok(BaseSide::default()),
+        }
+    };
+    Ok(Base { left: side(&pair.left_base)?, right: side(&pair.right_base)? })
+}

@@ -1,0 +1,168 @@
+//! The transfer: a plan applied, wave by wave, change by change, through the journal.
+
+mod apply;
+
+use std::collections::HashMap;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+use std::time::{Duration, Instant};
+
+use futures::StreamExt;
+use hovrel_connect::Connector;
+use hovrel_core::mapping::Lane;
+use hovrel_core::model::Kind;
+use hovrel_core::plan::{Change, Decision, Outcome, waves};
+use hovrel_store::{JournalRow, Wanted};
+use serde_json::{Value, json};
+use tokio::sync::RwLock;
+use uuid::Uuid;
+
+use crate::worker::{End, Running};
+use crate::{EngineError, Hub};
+
+/// Everything the changes of one transfer share.
+pub(crate) struct Transfer {
+    pub hub: Hub,
+    pub job: Uuid,
+    pub route: Uuid,
+    pub left: Arc<dyn Connector>,
+    pub right: Arc<dyn Connector>,
+    pub left_name: String,
+    pub right_name: String,
+    pub right_container: String,
+    pub lanes: HashMap<String, Lane>,
+    /// Folders of the left by id, with their counterparts, as they come to be.
+    pub folders: RwLock<HashMap<String, String>>,
+    /// Titles in hand, by place in the plan.
+    pub in_hand: std::sync::Mutex<HashMap<u32, String>>,
+    pub written: AtomicU64,
+    pub files: AtomicU64,
+}
+
+pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End, EngineError> {
+    let plan = hub.store.plan(plan).await?;
+    let route = hub.store.route(plan.route_id).await?;
+    let left_system = hub.store.system(route.left_system).await?;
+    let right_system = hub.store.system(route.right_system).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes.clone())?;
+    let folder_lanes: Vec<&str> = lanes.iter().filter(|l| l.left_kind == Kind::Folder).map(|l| l.id.as_str()).collect();
+    let pairs = hub.store.pairs(route.id).await?;
+    let folders = pairs.iter().filter(|p| folder_lanes.contains(&p.lane.as_str()));
+    let folders = folders.map(|p| (p.left_id.clone(), p.right_id.clone())).collect();
+    let transfer = Transfer {
+        hub: hub.clone(),
+        job: running.id,
+        route: route.id,
+        left: hub.connect(&left_system)?,
+        right: hub.connect(&right_system)?,
+        left_name: left_system.name,
+        right_name: right_system.name,
+        right_container: route.right_container,
+        lanes: lanes.into_iter().map(|l| (l.id.clone(), l)).collect(),
+        folders: RwLock::new(folders),
+        in_hand: Default::default(),
+        written: AtomicU64::new(0),
+        files: AtomicU64::new(0),
+    };
+    let mut changes: Vec<(Change, Decision)> = Vec::new();
+    for row in hub.store.included_changes(plan.id).await? {
+        changes.push((serde_json::from_value(row.body)?, serde_json::from_value(row.decision)?));
+    }
+    let journal: HashMap<i32, JournalRow> = hub.store.journal(running.id).await?.into_iter().map(|r| (r.seq, r)).collect();
+    let total = changes.iter().filter(|(c, _)| c.outcome != Outcome::InStep).count() as u64;
+    drive(&transfer, running, changes, journal, total).await
+}
+
+/// Applies what the journal does not call done or refused. Pausing and stopping let the changes in
+/// hand finish, so that nothing is left half done.
+async fn drive(
+    transfer: &Transfer,
+    running: &Running,
+    changes: Vec<(Change, Decision)>,
+    journal: HashMap<i32, JournalRow>,
+    total: u64,
+) -> Result<End, EngineError> {
+    let started = Instant::now();
+    let settled = |seq: u32| journal.get(&(seq as i32)).is_some_and(|r| matches!(r.state.as_str(), "done" | "refused"));
+    let open: Vec<&(Change, Decision)> = changes.iter().filter(|(c, _)| !settled(c.seq)).collect();
+    let before = changes.iter().filter(|(c, _)| settled(c.seq) && c.outcome != Outcome::InStep).count() as u64;
+    let by_seq: HashMap<u32, &(Change, Decision)> = open.iter().map(|c| (c.0.seq, *c)).collect();
+    let order: Vec<(u32, Vec<u32>)> = open.iter().map(|(c, _)| (c.seq, c.depends_on.clone())).collect();
+    let done_now = AtomicU64::new(0);
+    // What the catalogue and sign-in ask is asked before many changes ask it at once.
+    let at_once = {
+        let failed = |error| EngineError::System { system: transfer.right_name.clone(), error };
+        transfer.right.catalogue(&transfer.right_container).await.map_err(failed)?;
+        transfer.right.describe().calls_at_once.max(1)
+    };
+    let work = async {
+        for wave in waves(&order) {
+            let mut results = futures::stream::iter(wave)
+                .map(|seq| {
+                    let wanted = running.wanted.clone();
+                    let (change, decision) = by_seq[&seq];
+                    let row = journal.get(&(seq as i32));
+                    let done_now = &done_now;
+                    async move {
+                        if *wanted.borrow() != Wanted::Run {
+                            return Ok(());
+                        }
+                        let result = apply::apply(transfer, change, decision, row).await;
+                        if change.outcome != Outcome::InStep {
+                            done_now.fetch_add(1, Relaxed);
+                        }
+                        result
+                    }
+                })
+                .buffer_unordered(at_once);
+            while let Some(result) = results.next().await {
+                result?;
+            }
+            if *running.wanted.borrow() != Wanted::Run {
+                break;
+            }
+        }
+        Ok::<(), EngineError>(())
+    };
+    let report = async {
+        loop {
+            tokio::time::sleep(Duration::from_millis(300)).await;
+            let told = running.tell_now(progress(transfer, total, before, done_now.load(Relaxed), started)).await;
+            if let Err(e) = told {
+                tracing::warn!("progress could not be told: {e}");
+            }
+        }
+    };
+    tokio::select! { result = work => result?, () = report => {} }
+    let counts = transfer.hub.store.transfer_counts(transfer.job).await?;
+    running.tell_now(progress(transfer, total, before, done_now.load(Relaxed), started)).await?;
+    Ok(match *running.wanted.borrow() {
+        Wanted::Pause => End::Paused,
+        Wanted::Stop => End::Stopped,
+        Wanted::Run => End::Done(json!({"done": counts.done, "refused": counts.refused})),
+    })
+}
+
+fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Instant) -> Value {
+    let elapsed = started.elapsed().as_secs_f64();
+    let rate = if elapsed > 0.0 { now as f64 / elapsed } else { 0.0 };
+    let left_over = total.saturating_sub(before + now);
+    // An estimate is honest only once a few changes have been timed.
+    let remaining = (now >= 5 && rate > 0.0).then(|| (left_over as f64 / rate).ceil() as u64);
+    let mut in_hand: Vec<String> =
+        transfer.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
+    in_hand.sort();
+    json!({
+        "phase": "writing",
+        "total": total,
+        "settled": before + now,
+        "written": transfer.written.load(Relaxed),
+        "files": transfer.files.load(Relaxed),
+        "per_minute": (rate * 60.0).round() as u64,
+        "remaining_seconds": remaining,
+        "elapsed_seconds": elapsed.round() as u64,
+        "in_hand": in_hand,
+        "left": {"name": transfer.left_name, "meter": transfer.left.meter()},
+        "right": {"name": transfer.right_name, "meter": transfer.right.meter(), "limit_per_minute": transfer.right.describe().calls_per_minute},
+    })
+}

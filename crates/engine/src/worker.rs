@@ -1,0 +1,157 @@
+//! Workers: take a job, keep its lease alive, run it, say how it ended.
+
+use std::time::Duration;
+
+use hovrel_store::{Job, Wanted};
+use serde_json::Value;
+use tokio::sync::watch;
+use tokio_util::sync::CancellationToken;
+use uuid::Uuid;
+
+use crate::{EngineError, Hub, dry_run, proof, survey, transfer};
+
+#[derive(Debug, Clone, Copy)]
+pub struct WorkerOptions {
+    /// How long a job stays with a worker that says nothing.
+    pub lease: Duration,
+    /// Jobs run side by side.
+    pub at_once: usize,
+}
+
+impl Default for WorkerOptions {
+    fn default() -> Self {
+        WorkerOptions { lease: Duration::from_secs(6), at_once: 4 }
+    }
+}
+
+/// How a job ended.
+pub(crate) enum End {
+    Done(Value),
+    Paused,
+    Stopped,
+}
+
+/// A job that is being run, for telling how far it is and asking what is wanted.
+pub(crate) struct Running {
+    pub id: Uuid,
+    pub wanted: watch::Receiver<Wanted>,
+    hub: Hub,
+    last: tokio::sync::Mutex<Option<tokio::time::Instant>>,
+}
+
+/// Progress is told this often at most.
+const TELL_EVERY: Duration = Duration::from_millis(250);
+
+impl Running {
+    /// Tells progress, unless some was told a moment ago.
+    pub async fn tell(&self, progress: Value) -> Result<(), EngineError> {
+        let mut last = self.last.lock().await;
+        if last.is_some_and(|at| at.elapsed() < TELL_EVERY) {
+            return Ok(());
+        }
+        *last = Some(tokio::time::Instant::now());
+        Ok(self.hub.store.progress(self.id, &progress).await?)
+    }
+
+    /// Tells progress that must not be missed.
+    pub async fn tell_now(&self, progress: Value) -> Result<(), EngineError> {
+        Ok(self.hub.store.progress(self.id, &progress).await?)
+    }
+}
+
+/// Runs jobs until told to end. Jobs in hand when that happens are left to their leases: another worker,
+/// or the next start, takes them up where the journal says.
+pub async fn run_worker(hub: Hub, options: WorkerOptions, end: CancellationToken) {
+    let mut tasks = Vec::new();
+    for _ in 0..options.at_once {
+        let (hub, end) = (hub.clone(), end.clone());
+        tasks.push(tokio::spawn(async move {
+            tokio::select! { _ = end.cancelled() => {}, _ = take_jobs(&hub, options) => {} }
+        }));
+    }
+    for task in tasks {
+        if let Err(e) = task.await {
+            tracing::error!("a worker ended: {e}");
+        }
+    }
+}
+
+async fn take_jobs(hub: &Hub, options: WorkerOptions) {
+    let worker = Uuid::now_v7();
+    loop {
+        match hub.store.lease(worker, options.lease.as_secs_f64()).await {
+            Ok(Some(job)) => run_job(hub, worker, job, options).await,
+            Ok(None) => {
+                let rest = tokio::time::sleep(Duration::from_millis(500));
+                tokio::select! { _ = hub.wake.notified() => {}, _ = rest => {} }
+            }
+            Err(e) => {
+                tracing::warn!("no job could be taken: {e}");
+                tokio::time::sleep(Duration::from_secs(2)).await;
+            }
+        }
+    }
+}
+
+async fn run_job(hub: &Hub, worker: Uuid, job: Job, options: WorkerOptions) {
+    let (tell_wanted, wanted) = watch::channel(Wanted::Run);
+    let running = Running { id: job.id, wanted, hub: hub.clone(), last: tokio::sync::Mutex::new(None) };
+    let alive = async {
+        loop {
+            match hub.store.heartbeat(job.id, worker, options.lease.as_secs_f64()).await {
+                Ok(Some(wanted)) => {
+                    tell_wanted.send_if_modified(|w| std::mem::replace(w, wanted) != wanted);
+                }
+                Ok(None) => return,
+                // The lease outlives a short trouble of the database.
+                Err(e) => tracing::warn!("no heartbeat: {e}"),
+            }
+            tokio::time::sleep(options.lease.min(Duration::from_millis(900)) / 3).await;
+        }
+    };
+    let outcome = tokio::select! {
+        outcome = dispatch(hub, &running, &job) => outcome,
+        // Invariant 4.
+        () = alive => Err(EngineError::LeaseLost),
+    };
+    let (state, result, error) = match outcome {
+        Ok(End::Done(result)) => ("done", Some(result), None),
+        Ok(End::Paused) => ("paused", None, None),
+        Ok(End::Stopped) => ("stopped", None, None),
+        Err(EngineError::LeaseLost) => {
+            tracing::warn!(job = %job.id, "the lease was lost; another worker goes on");
+            return;
+        }
+        Err(e) => {
+            tracing::warn!(job = %job.id, "a job failed: {e}");
+            ("failed", None, Some(e.to_string()))
+        }
+    };
+    if let Err(e) = hub.store.end_job(job.id, worker, state, result.as_ref(), error.as_deref()).await {
+        tracing::error!(job = %job.id, "a job's end could not be kept: {e}");
+    }
+}
+
+async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<End, EngineError> {
+    let mut wanted = running.wanted.clone();
+    let missing = || EngineError::Corrupt("the job does not say what to work on".into());
+    let work = async {
+        match job.kind.as_str() {
+            "survey" => {
+                let (system, container) = job.system_id.zip(job.container.as_deref()).ok_or_else(missing)?;
+                survey::run(hub, running, system, container).await.map(End::Done)
+            }
+            "dry_run" => dry_run::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
+            "proof" => proof::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
+            _ => transfer::run(hub, running, job.plan_id.ok_or_else(missing)?).await,
+        }
+    };
+    if job.kind == "transfer" {
+        return work.await;
+    }
+    // What only reads may be dropped at any point.
+    tokio::select! {
+        end = work => end,
+        _ = wanted.wait_for(|w| *w == Wanted::Stop) => Ok(End::Stopped),
+    }
+}

@@ -1,0 +1,162 @@
+//! Surveys, and the artefacts they read.
+
+use chrono::{DateTime, Utc};
+use diesel::dsl::count_star;
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::schema::{artefacts, surveys};
+use crate::{Store, StoreError};
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = surveys)]
+pub struct SurveyRow {
+    pub container: String,
+    pub container_name: String,
+    pub catalogue: Value,
+    pub survey: Value,
+    pub at: DateTime<Utc>,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable, Insertable)]
+#[diesel(table_name = artefacts)]
+pub struct ArtefactRow {
+    pub system_id: Uuid,
+    pub container: String,
+    pub kind: String,
+    pub external_id: String,
+    pub seq: i32,
+    pub key: String,
+    pub title: String,
+    pub path: String,
+    pub body: Value,
+}
+
+/// Which artefacts of a container to list.
+#[derive(Debug, Clone, Default)]
+pub struct ArtefactFilter {
+    pub kind: String,
+    /// Words in title, key or folder path.
+    pub find: Option<String>,
+    /// A field and the text it holds; empty text for an empty field.
+    pub field: Option<(String, String)>,
+    /// Go on after this place.
+    pub after: i32,
+    pub limit: i64,
+}
+
+/// Rows per statement: PostgreSQL takes 65,535 parameters.
+const BATCH: usize = 1000;
+
+impl Store {
+    /// Puts a survey and its artefacts in place of the ones before, in one transaction.
+    pub async fn keep_survey(
+        &self,
+        system: Uuid,
+        container: &str,
+        container_name: &str,
+        catalogue: &Value,
+        survey: &Value,
+        rows: &[ArtefactRow],
+    ) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let here = surveys::system_id.eq(system).and(surveys::container.eq(container));
+                diesel::delete(surveys::table.filter(here)).execute(connection).await?;
+                diesel::insert_into(surveys::table)
+                    .values((
+                        surveys::system_id.eq(system),
+                        surveys::container.eq(container),
+                        surveys::container_name.eq(container_name),
+                        surveys::catalogue.eq(catalogue),
+                        surveys::survey.eq(survey),
+                    ))
+                    .execute(connection)
+                    .await?;
+                for batch in rows.chunks(BATCH) {
+                    diesel::insert_into(artefacts::table).values(batch).execute(connection).await?;
+                }
+                Ok(())
+            })
+            .await
+    }
+
+    pub async fn surveys(&self, system: Uuid) -> Result<Vec<SurveyRow>, StoreError> {
+        let query = surveys::table.filter(surveys::system_id.eq(system)).order(surveys::container);
+        Ok(query.select(SurveyRow::as_select()).load(&mut self.connection().await?).await?)
+    }
+
+    pub async fn survey(&self, system: Uuid, container: &str) -> Result<Option<SurveyRow>, StoreError> {
+        let query = surveys::table.find((system, container)).select(SurveyRow::as_select());
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// Every surveyed artefact of a kind, in order. For scope counts and previews.
+    pub async fn artefact_bodies(&self, system: Uuid, container: &str, kind: &str) -> Result<Vec<(String, Value)>, StoreError> {
+        let query = artefacts::table
+            .filter(artefacts::system_id.eq(system).and(artefacts::container.eq(container)).and(artefacts::kind.eq(kind)))
+            .order(artefacts::seq)
+            .select((artefacts::path, artefacts::body));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// One page of artefacts and how many match in all.
+    pub async fn list_artefacts(&self, system: Uuid, container: &str, filter: &ArtefactFilter) -> Result<(Vec<ArtefactRow>, i64), StoreError> {
+        use diesel::dsl::sql;
+        use diesel::sql_types::{Bool, Text};
+        let matching = || {
+            let mut query = artefacts::table
+                .filter(artefacts::system_id.eq(system))
+                .filter(artefacts::container.eq(container.to_owned()))
+                .filter(artefacts::kind.eq(filter.kind.clone()))
+                .into_boxed();
+            if let Some(find) = &filter.find {
+                let like = format!("%{}%", escape_like(find));
+                query = query.filter(
+                    artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like.clone())).or(artefacts::path.ilike(like)),
+                );
+            }
+            if let Some((field, value)) = &filter.field {
+                let held = sql::<Bool>("coalesce(body->'fields'->")
+                    .bind::<Text, _>(field.clone())
+                    .sql("->>'value', '') = ")
+                    .bind::<Text, _>(value.clone())
+                    .sql(" or jsonb_exists(body->'fields'->")
+                    .bind::<Text, _>(field.clone())
+                    .sql("->'value', ")
+                    .bind::<Text, _>(value.clone())
+                    .sql(")");
+                query = query.filter(held);
+            }
+            query
+        };
+        let mut connection = self.connection().await?;
+        let total: i64 = matching().select(count_star()).first(&mut connection).await?;
+        let rows = matching()
+            .filter(artefacts::seq.gt(filter.after))
+            .order(artefacts::seq)
+            .limit(filter.limit)
+            .select(ArtefactRow::as_select())
+            .load(&mut connection)
+            .await?;
+        Ok((rows, total))
+    }
+
+    /// Artefacts of any system whose title or key holds the words; for the finder.
+    pub async fn find_artefacts(&self, words: &str, limit: i64) -> Result<Vec<ArtefactRow>, StoreError> {
+        let like = format!("%{}%", escape_like(words));
+        let query = artefacts::table
+            .filter(artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like)))
+            .order((artefacts::key, artefacts::system_id))
+            .limit(limit)
+            .select(ArtefactRow::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+}
+
+pub(crate) fn escape_like(text: &str) -> String {
+    text.replace('\\', "\\\\").replace('%', "\\%").replace('_', "\\_")
+}

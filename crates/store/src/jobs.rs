@@ -1,0 +1,276 @@
+//! Jobs with leases. A worker takes a job for a while, and says again and again that it is alive; when
+//! it stops saying so, another worker takes the job.
+
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::schema::{job_events, jobs, journal};
+use crate::{Store, StoreError};
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = jobs)]
+pub struct Job {
+    pub id: Uuid,
+    pub kind: String,
+    pub route_id: Option<Uuid>,
+    pub system_id: Option<Uuid>,
+    pub container: Option<String>,
+    pub plan_id: Option<Uuid>,
+    pub state: String,
+    pub wanted: String,
+    pub progress: Value,
+    pub result: Option<Value>,
+    pub error: Option<String>,
+    pub created_at: DateTime<Utc>,
+    pub started_at: Option<DateTime<Utc>>,
+    pub finished_at: Option<DateTime<Utc>>,
+}
+
+#[derive(Debug, Clone, Default, Insertable)]
+#[diesel(table_name = jobs)]
+pub struct NewJob {
+    pub id: Uuid,
+    pub kind: String,
+    pub route_id: Option<Uuid>,
+    pub system_id: Option<Uuid>,
+    pub container: Option<String>,
+    pub plan_id: Option<Uuid>,
+}
+
+#[derive(Debug, Clone, Queryable)]
+pub struct JobEvent {
+    pub seq: i64,
+    pub at: DateTime<Utc>,
+    pub body: Value,
+}
+
+/// What a person wants of a running job.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Wanted {
+    Run,
+    Pause,
+    Stop,
+}
+
+impl Wanted {
+    pub fn id(self) -> &'static str {
+        match self {
+            Wanted::Run => "run",
+            Wanted::Pause => "pause",
+            Wanted::Stop => "stop",
+        }
+    }
+
+    fn from_id(id: &str) -> Wanted {
+        match id {
+            "pause" => Wanted::Pause,
+            "stop" => Wanted::Stop,
+            _ => Wanted::Run,
+        }
+    }
+}
+
+impl Store {
+    /// Queues a job. [`StoreError::Exists`] if the route already has a transfer that is not over.
+    pub async fn queue(&self, new: &NewJob) -> Result<(), StoreError> {
+        diesel::insert_into(jobs::table).values(new).execute(&mut self.connection().await?).await?;
+        Ok(())
+    }
+
+    /// Takes the oldest job that waits or whose worker went silent. Locked rows are passed over, so
+    /// workers never wait for each other.
+    pub async fn lease(&self, worker: Uuid, seconds: f64) -> Result<Option<Job>, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let free = jobs::state.eq("waiting").or(jobs::state
+                    .eq("running")
+                    .and(jobs::lease_until.lt(diesel::dsl::now.into_sql::<diesel::sql_types::Timestamptz>().nullable())));
+                let found: Option<Uuid> = jobs::table
+                    .filter(free)
+                    .order(jobs::created_at)
+                    .select(jobs::id)
+                    .for_update()
+                    .skip_locked()
+                    .first(connection)
+                    .await
+                    .optional()?;
+                let Some(id) = found else { return Ok(None) };
+                let until = Utc::now() + chrono::TimeDelta::milliseconds((seconds * 1000.0) as i64);
+                let job = diesel::update(jobs::table.find(id))
+                    .set((
+                        jobs::state.eq("running"),
+                        jobs::lease_owner.eq(worker),
+                        jobs::lease_until.eq(until),
+                        jobs::started_at.eq(diesel::dsl::sql::<diesel::sql_types::Nullable<diesel::sql_types::Timestamptz>>(
+                            "coalesce(started_at, now())",
+                        )),
+                    ))
+                    .returning(Job::as_returning())
+                    .get_result(connection)
+                    .await?;
+                Ok(Some(job))
+            })
+            .await
+    }
+
+    /// Says that the worker is alive; what is wanted of the job, or none if the job is no longer its.
+    pub async fn heartbeat(&self, job: Uuid, worker: Uuid, seconds: f64) -> Result<Option<Wanted>, StoreError> {
+        let until = Utc::now() + chrono::TimeDelta::milliseconds((seconds * 1000.0) as i64);
+        let mine = jobs::table.find(job).filter(jobs::lease_owner.eq(worker).and(jobs::state.eq("running")));
+        let wanted: Option<String> = diesel::update(mine)
+            .set(jobs::lease_until.eq(until))
+            .returning(jobs::wanted)
+            .get_result(&mut self.connection().await?)
+            .await
+            .optional()?;
+        Ok(wanted.map(|w| Wanted::from_id(&w)))
+    }
+
+    /// Keeps progress and tells it as an event, together.
+    pub async fn progress(&self, job: Uuid, progress: &Value) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                diesel::update(jobs::table.find(job)).set(jobs::progress.eq(progress)).execute(connection).await?;
+                event(connection, job, &serde_json::json!({"progress": progress})).await
+            })
+            .await
+    }
+
+    /// Ends a job of this worker, or lets it rest as paused.
+    pub async fn end_job(&self, job: Uuid, worker: Uuid, state: &str, result: Option<&Value>, error: Option<&str>) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let finished = (state != "paused").then(Utc::now);
+                let ended = diesel::update(jobs::table.find(job).filter(jobs::lease_owner.eq(worker)))
+                    .set((
+                        jobs::state.eq(state),
+                        jobs::result.eq(result),
+                        jobs::error.eq(error),
+                        jobs::finished_at.eq(finished),
+                        jobs::lease_until.eq(None::<DateTime<Utc>>),
+                    ))
+                    .execute(connection)
+                    .await?;
+                if ended == 1 {
+                    event(connection, job, &serde_json::json!({"state": state, "error": error})).await?;
+                }
+                Ok(())
+            })
+            .await
+    }
+
+    /// Tells a job what is wanted. A paused job that is to run waits for a worker again; one that no
+    /// worker holds stops at once.
+    pub async fn want(&self, job: Uuid, wanted: Wanted) -> Result<Job, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let current: Job = jobs::table
+                    .find(job)
+                    .select(Job::as_select())
+                    .for_update()
+                    .first(connection)
+                    .await
+                    .optional()?
+                    .ok_or(StoreError::Missing("the job"))?;
+                let state = match (current.state.as_str(), wanted) {
+                    ("paused", Wanted::Run) => "waiting",
+                    ("paused" | "waiting", Wanted::Stop) => "stopped",
+                    ("waiting", Wanted::Pause) => "paused",
+                    (same, _) => same,
+                };
+                let finished = if state == "stopped" { Some(Utc::now()) } else { current.finished_at };
+                let job = diesel::update(jobs::table.find(job))
+                    .set((jobs::wanted.eq(wanted.id()), jobs::state.eq(state), jobs::finished_at.eq(finished)))
+                    .returning(Job::as_returning())
+                    .get_result(connection)
+                    .await?;
+                event(connection, job.id, &serde_json::json!({"state": state, "wanted": wanted.id()})).await?;
+                Ok(job)
+            })
+            .await
+    }
+
+    /// Opens a transfer that ended with refused changes again: what was refused is looked at anew, what
+    /// was done stays done. Returns how many changes are tried again.
+    pub async fn retry_refused(&self, job: Uuid) -> Result<usize, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let refused = journal::table.filter(journal::job_id.eq(job).and(journal::state.eq("refused")));
+                let again = diesel::update(refused).set(journal::state.eq("intended")).execute(connection).await?;
+                diesel::update(jobs::table.find(job).filter(jobs::state.eq_any(["done", "failed", "stopped"])))
+                    .set((
+                        jobs::state.eq("waiting"),
+                        jobs::wanted.eq("run"),
+                        jobs::error.eq(None::<String>),
+                        jobs::finished_at.eq(None::<DateTime<Utc>>),
+                    ))
+                    .execute(connection)
+                    .await?;
+                event(connection, job, &serde_json::json!({"state": "waiting"})).await?;
+                Ok(again)
+            })
+            .await
+    }
+
+    /// The transfer of a plan, if there was one.
+    pub async fn transfer_of_plan(&self, plan: Uuid) -> Result<Option<Job>, StoreError> {
+        let query = jobs::table
+            .filter(jobs::plan_id.eq(plan).and(jobs::kind.eq("transfer")))
+            .order(jobs::created_at.desc())
+            .select(Job::as_select());
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
+        let found = jobs::table.find(id).select(Job::as_select()).first(&mut self.connection().await?).await;
+        found.optional()?.ok_or(StoreError::Missing("the job"))
+    }
+
+    /// The newest job of a kind of a route.
+    pub async fn latest_job(&self, route: Uuid, kind: &str) -> Result<Option<Job>, StoreError> {
+        let query = jobs::table
+            .filter(jobs::route_id.eq(route).and(jobs::kind.eq(kind)))
+            .order(jobs::created_at.desc())
+            .select(Job::as_select());
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// The newest jobs; for the overview.
+    pub async fn recent_jobs(&self, limit: i64) -> Result<Vec<Job>, StoreError> {
+        let query = jobs::table.order(jobs::created_at.desc()).limit(limit).select(Job::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Jobs of a system that are not over.
+    pub async fn open_jobs_of_system(&self, system: Uuid) -> Result<Vec<Job>, StoreError> {
+        let open = jobs::state.eq_any(["waiting", "running"]);
+        let query = jobs::table.filter(jobs::system_id.eq(system).and(open)).order(jobs::created_at).select(Job::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Events after a place, in order.
+    pub async fn events(&self, job: Uuid, after: i64, limit: i64) -> Result<Vec<JobEvent>, StoreError> {
+        let query = job_events::table
+            .filter(job_events::job_id.eq(job).and(job_events::seq.gt(after)))
+            .order(job_events::seq)
+            .limit(limit)
+            .select((job_events::seq, job_events::at, job_events::body));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+}
+
+pub(crate) async fn event(connection: &mut diesel_async::AsyncPgConnection, job: Uuid, body: &Value) -> Result<(), StoreError> {
+    diesel::insert_into(job_events::table)
+        .values((job_events::job_id.eq(job), job_events::body.eq(body)))
+        .execute(connection)
+        .await?;
+    Ok(())
+}

@@ -1,0 +1,42 @@
+//! Pairs and their bases.
+
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::schema::{pairs, snapshots};
+use crate::{Store, StoreError};
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = pairs)]
+pub struct PairRow {
+    pub lane: String,
+    pub left_id: String,
+    pub right_id: String,
+    pub left_base: Vec<u8>,
+    pub right_base: Vec<u8>,
+}
+
+impl Store {
+    pub async fn pairs(&self, route: Uuid) -> Result<Vec<PairRow>, StoreError> {
+        let query = pairs::table.filter(pairs::route_id.eq(route)).order((pairs::lane, pairs::left_id)).select(PairRow::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    pub async fn pair(&self, route: Uuid, lane: &str, left_id: &str) -> Result<Option<PairRow>, StoreError> {
+        let query = pairs::table.find((route, lane, left_id)).select(PairRow::as_select());
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// How many pairs a route has.
+    pub async fn count_pairs(&self, route: Uuid) -> Result<i64, StoreError> {
+        Ok(pairs::table.filter(pairs::route_id.eq(route)).count().get_result(&mut self.connection().await?).await?)
+    }
+
+    /// The values behind hashes.
+    pub async fn snapshots(&self, hashes: &[Vec<u8>]) -> Result<Vec<(Vec<u8>, Value)>, StoreError> {
+        let query = snapshots::table.filter(snapshots::hash.eq_any(hashes)).select((snapshots::hash, snapshots::body));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+}

@@ -1,0 +1,84 @@
+//! People who sign in, and their sessions.
+
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::RunQueryDsl;
+use uuid::Uuid;
+
+use crate::schema::{people, sessions};
+use crate::{Store, StoreError};
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = people)]
+pub struct Person {
+    pub id: Uuid,
+    pub login: String,
+    pub name: String,
+    pub password_hash: String,
+}
+
+#[derive(Debug, Clone)]
+pub struct Session {
+    pub person: Person,
+    pub csrf: String,
+}
+
+impl Store {
+    /// How many people there are; none on first start.
+    pub async fn count_people(&self) -> Result<i64, StoreError> {
+        Ok(people::table.count().get_result(&mut self.connection().await?).await?)
+    }
+
+    /// Makes a person; [`StoreError::Exists`] if the login is taken.
+    pub async fn make_person(&self, login: &str, name: &str, password_hash: &str) -> Result<Uuid, StoreError> {
+        let id = Uuid::now_v7();
+        diesel::insert_into(people::table)
+            .values((
+                people::id.eq(id),
+                people::login.eq(login),
+                people::name.eq(name),
+                people::password_hash.eq(password_hash),
+            ))
+            .execute(&mut self.connection().await?)
+            .await?;
+        Ok(id)
+    }
+
+    pub async fn person_by_login(&self, login: &str) -> Result<Option<Person>, StoreError> {
+        let query = people::table.filter(people::login.eq(login)).select(Person::as_select());
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// Begins a session and forgets those that ended.
+    pub async fn begin_session(&self, token_hash: &[u8], person: Uuid, csrf: &str, until: DateTime<Utc>) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        diesel::delete(sessions::table.filter(sessions::expires_at.lt(diesel::dsl::now))).execute(&mut connection).await?;
+        diesel::insert_into(sessions::table)
+            .values((
+                sessions::token_hash.eq(token_hash),
+                sessions::person_id.eq(person),
+                sessions::csrf.eq(csrf),
+                sessions::expires_at.eq(until),
+            ))
+            .execute(&mut connection)
+            .await?;
+        Ok(())
+    }
+
+    pub async fn session(&self, token_hash: &[u8]) -> Result<Option<Session>, StoreError> {
+        let query = sessions::table
+            .inner_join(people::table.on(people::id.eq(sessions::person_id)))
+            .filter(sessions::token_hash.eq(token_hash))
+            .filter(sessions::expires_at.gt(diesel::dsl::now))
+            .select((Person::as_select(), sessions::csrf));
+        let found: Option<(Person, String)> = query.first(&mut self.connection().await?).await.optional()?;
+        Ok(found.map(|(person, csrf)| Session { person, csrf }))
+    }
+
+    pub async fn end_session(&self, token_hash: &[u8]) -> Result<(), StoreError> {
+        diesel::delete(sessions::table.find(token_hash)).execute(&mut self.connection().await?).await?;
+        Ok(())
+    }
+}
+
+diesel::allow_tables_to_appear_in_same_query!(people, sessions);

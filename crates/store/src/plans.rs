@@ -1,0 +1,213 @@
+//! Plans: changes as found, and the decisions beside them.
+
+use chrono::{DateTime, Utc};
+use diesel::dsl::count_star;
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::artefacts::escape_like;
+use crate::schema::{changes, plans};
+use crate::{Store, StoreError};
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = plans)]
+pub struct Plan {
+    pub id: Uuid,
+    pub route_id: Uuid,
+    pub route_version: i32,
+    pub lanes: Value,
+    pub summary: Value,
+    pub digest: Vec<u8>,
+    pub made_at: DateTime<Utc>,
+}
+
+#[derive(Debug, Clone, Insertable)]
+#[diesel(table_name = changes)]
+pub struct NewChange {
+    pub plan_id: Uuid,
+    pub seq: i32,
+    pub lane: String,
+    pub kind: String,
+    pub outcome: String,
+    pub left_id: Option<String>,
+    pub left_key: String,
+    pub right_key: String,
+    pub title: String,
+    pub field_names: Vec<String>,
+    pub losses: i32,
+    pub conflicts: i32,
+    pub body: Value,
+    pub decision: Value,
+    pub included: bool,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = changes)]
+pub struct ChangeRow {
+    pub seq: i32,
+    pub outcome: String,
+    pub body: Value,
+    pub decision: Value,
+    pub included: bool,
+}
+
+/// Which changes of a plan to list.
+#[derive(Debug, Clone, Default)]
+pub struct ChangeFilter {
+    pub outcome: Option<String>,
+    pub kind: Option<String>,
+    pub field: Option<String>,
+    pub with_losses: bool,
+    pub find: Option<String>,
+    pub left_out: bool,
+}
+
+const BATCH: usize = 1000;
+
+type Matching<'a> = changes::BoxedQuery<'a, diesel::pg::Pg>;
+
+fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
+    let mut query = changes::table.filter(changes::plan_id.eq(plan)).into_boxed();
+    // Moves of a base are no changes to look at.
+    query = query.filter(changes::outcome.ne("in_step"));
+    if let Some(outcome) = &filter.outcome {
+        query = query.filter(changes::outcome.eq(outcome.clone()));
+    }
+    if let Some(kind) = &filter.kind {
+        query = query.filter(changes::kind.eq(kind.clone()));
+    }
+    if let Some(field) = &filter.field {
+        query = query.filter(changes::field_names.contains(vec![field.clone()]));
+    }
+    if filter.with_losses {
+        query = query.filter(changes::losses.gt(0));
+    }
+    if filter.left_out {
+        query = query.filter(changes::included.eq(false));
+    }
+    if let Some(find) = &filter.find {
+        let like = format!("%{}%", escape_like(find));
+        let found = changes::title.ilike(like.clone()).or(changes::left_key.ilike(like.clone())).or(changes::right_key.ilike(like));
+        query = query.filter(found);
+    }
+    query
+}
+
+impl Store {
+    /// Keeps a plan and its changes together.
+    pub async fn keep_plan(&self, plan: &Plan, rows: &[NewChange]) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                diesel::insert_into(plans::table)
+                    .values((
+                        plans::id.eq(plan.id),
+                        plans::route_id.eq(plan.route_id),
+                        plans::route_version.eq(plan.route_version),
+                        plans::lanes.eq(&plan.lanes),
+                        plans::summary.eq(&plan.summary),
+                        plans::digest.eq(&plan.digest),
+                    ))
+                    .execute(connection)
+                    .await?;
+                for batch in rows.chunks(BATCH) {
+                    diesel::insert_into(changes::table).values(batch).execute(connection).await?;
+                }
+                Ok(())
+            })
+            .await
+    }
+
+    pub async fn plan(&self, id: Uuid) -> Result<Plan, StoreError> {
+        let found = plans::table.find(id).select(Plan::as_select()).first(&mut self.connection().await?).await;
+        found.optional()?.ok_or(StoreError::Missing("the plan"))
+    }
+
+    pub async fn latest_plan(&self, route: Uuid) -> Result<Option<Plan>, StoreError> {
+        let query = plans::table.filter(plans::route_id.eq(route)).order(plans::made_at.desc()).select(Plan::as_select());
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// One page of changes after a place, and how many match in all.
+    pub async fn list_changes(&self, plan: Uuid, filter: &ChangeFilter, after: i32, limit: i64) -> Result<(Vec<ChangeRow>, i64), StoreError> {
+        let mut connection = self.connection().await?;
+        let total = matching(plan, filter).select(count_star()).first(&mut connection).await?;
+        let rows = matching(plan, filter)
+            .filter(changes::seq.gt(after))
+            .order(changes::seq)
+            .limit(limit)
+            .select(ChangeRow::as_select())
+            .load(&mut connection)
+            .await?;
+        Ok((rows, total))
+    }
+
+    pub async fn change(&self, plan: Uuid, seq: i32) -> Result<ChangeRow, StoreError> {
+        let query = changes::table.find((plan, seq)).select(ChangeRow::as_select());
+        query.first(&mut self.connection().await?).await.optional()?.ok_or(StoreError::Missing("the change"))
+    }
+
+    /// Every change of a plan that is included, in order.
+    pub async fn included_changes(&self, plan: Uuid) -> Result<Vec<ChangeRow>, StoreError> {
+        let query = changes::table
+            .filter(changes::plan_id.eq(plan).and(changes::included.eq(true)))
+            .order(changes::seq)
+            .select(ChangeRow::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    pub async fn decide(&self, plan: Uuid, seq: i32, decision: &Value, included: bool) -> Result<(), StoreError> {
+        diesel::update(changes::table.find((plan, seq)))
+            .set((changes::decision.eq(decision), changes::included.eq(included)))
+            .execute(&mut self.connection().await?)
+            .await?;
+        Ok(())
+    }
+
+    /// Includes or leaves out every matching change that can be written; returns how many changed.
+    pub async fn include_matching(&self, plan: Uuid, filter: &ChangeFilter, included: bool) -> Result<usize, StoreError> {
+        let mut connection = self.connection().await?;
+        let seqs: Vec<i32> = matching(plan, filter)
+            .filter(changes::outcome.eq_any(["new_right", "update_right", "adopt", "conflict", "held_right"]))
+            .filter(changes::included.ne(included))
+            .select(changes::seq)
+            .load(&mut connection)
+            .await?;
+        let flag = diesel::dsl::sql::<diesel::sql_types::Jsonb>("jsonb_set(decision, '{included}', to_jsonb(")
+            .bind::<diesel::sql_types::Bool, _>(included)
+            .sql("))");
+        let here = changes::table.filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(seqs)));
+        Ok(diesel::update(here).set((changes::included.eq(included), changes::decision.eq(flag))).execute(&mut connection).await?)
+    }
+
+    /// Counts for the filters: (outcome, kind, included, changes, changes with losses, conflicts).
+    pub async fn change_counts(&self, plan: Uuid) -> Result<Vec<(String, String, bool, i64, i64, i64)>, StoreError> {
+        use diesel::dsl::sql;
+        use diesel::sql_types::BigInt;
+        let query = changes::table
+            .filter(changes::plan_id.eq(plan))
+            .group_by((changes::outcome, changes::kind, changes::included))
+            .order((changes::outcome, changes::kind, changes::included))
+            .select((
+                changes::outcome,
+                changes::kind,
+                changes::included,
+                count_star(),
+                sql::<BigInt>("count(*) filter (where losses > 0)"),
+                sql::<BigInt>("coalesce(sum(conflicts), 0)::bigint"),
+            ));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Names of the fields that changes of a plan touch.
+    pub async fn changed_fields(&self, plan: Uuid) -> Result<Vec<String>, StoreError> {
+        let query = changes::table
+            .filter(changes::plan_id.eq(plan).and(changes::outcome.ne("in_step")))
+            .select(diesel::dsl::sql::<diesel::sql_types::Text>("distinct unnest(field_names)"));
+        let mut names: Vec<String> = query.load(&mut self.connection().await?).await?;
+        names.sort();
+        Ok(names)
+    }
+}

@@ -1,0 +1,121 @@
+//! Routes and their versions.
+
+use chrono::{DateTime, Utc};
+use diesel::prelude::*;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::schema::{route_versions, routes};
+use crate::{Store, StoreError};
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = routes)]
+pub struct Route {
+    pub id: Uuid,
+    pub name: String,
+    pub left_system: Uuid,
+    pub left_container: String,
+    pub right_system: Uuid,
+    pub right_container: String,
+    pub lanes: Value,
+    pub version: i32,
+    pub updated_at: DateTime<Utc>,
+}
+
+#[derive(Debug, Insertable)]
+#[diesel(table_name = routes)]
+pub struct NewRoute<'a> {
+    pub id: Uuid,
+    pub name: &'a str,
+    pub left_system: Uuid,
+    pub left_container: &'a str,
+    pub right_system: Uuid,
+    pub right_container: &'a str,
+    pub lanes: Value,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = route_versions)]
+pub struct RouteVersion {
+    pub version: i32,
+    pub saved_at: DateTime<Utc>,
+}
+
+impl Store {
+    pub async fn routes(&self) -> Result<Vec<Route>, StoreError> {
+        Ok(routes::table.order(routes::name).select(Route::as_select()).load(&mut self.connection().await?).await?)
+    }
+
+    pub async fn route(&self, id: Uuid) -> Result<Route, StoreError> {
+        let found = routes::table.find(id).select(Route::as_select()).first(&mut self.connection().await?).await;
+        found.optional()?.ok_or(StoreError::Missing("the route"))
+    }
+
+    /// Makes a route and its first version together.
+    pub async fn make_route(&self, new: &NewRoute<'_>, by: Uuid) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                diesel::insert_into(routes::table).values(new).execute(connection).await?;
+                keep_version(connection, new.id, 1, &new.lanes, by).await
+            })
+            .await
+    }
+
+    /// Saves a new version if the route still has the version that was seen; returns the new one.
+    pub async fn save_route(&self, id: Uuid, seen: i32, name: &str, lanes: &Value, by: Uuid) -> Result<i32, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let changed = diesel::update(routes::table.find(id).filter(routes::version.eq(seen)))
+                    .set((
+                        routes::name.eq(name),
+                        routes::lanes.eq(lanes),
+                        routes::version.eq(seen + 1),
+                        routes::updated_at.eq(diesel::dsl::now),
+                    ))
+                    .execute(connection)
+                    .await?;
+                if changed == 0 {
+                    let current: Option<i32> = routes::table.find(id).select(routes::version).first(connection).await.optional()?;
+                    return Err(current.map_or(StoreError::Missing("the route"), |current| StoreError::Stale { current }));
+                }
+                keep_version(connection, id, seen + 1, lanes, by).await?;
+                Ok(seen + 1)
+            })
+            .await
+    }
+
+    pub async fn route_versions(&self, id: Uuid) -> Result<Vec<RouteVersion>, StoreError> {
+        let query = route_versions::table.filter(route_versions::route_id.eq(id)).order(route_versions::version.desc());
+        Ok(query.select(RouteVersion::as_select()).load(&mut self.connection().await?).await?)
+    }
+
+    /// Removes a route with its plans, pairs and proofs. The systems are not touched.
+    pub async fn remove_route(&self, id: Uuid) -> Result<(), StoreError> {
+        match diesel::delete(routes::table.find(id)).execute(&mut self.connection().await?).await? {
+            0 => Err(StoreError::Missing("the route")),
+            _ => Ok(()),
+        }
+    }
+}
+
+async fn keep_version(
+    connection: &mut diesel_async::AsyncPgConnection,
+    route: Uuid,
+    version: i32,
+    lanes: &Value,
+    by: Uuid,
+) -> Result<(), StoreError> {
+    diesel::insert_into(route_versions::table)
+        .values((
+            route_versions::route_id.eq(route),
+            route_versions::version.eq(version),
+            route_versions::lanes.eq(lanes),
+            route_versions::saved_by.eq(by),
+        ))
+        .execute(connection)
+        .await?;
+    Ok(())
+}

@@ -1,0 +1,84 @@
+//! The tables, for Diesel; kept by hand beside `migrations/`, and checked by the tests that use them.
+
+diesel::table! {
+    people (id) { id -> Uuid, login -> Text, name -> Text, password_hash -> Text, created_at -> Timestamptz }
+}
+diesel::table! {
+    sessions (token_hash) { token_hash -> Bytea, person_id -> Uuid, csrf -> Text, expires_at -> Timestamptz }
+}
+diesel::table! {
+    systems (id) {
+        id -> Uuid, name -> Text, profile -> Text, address -> Text, credentials -> Bytea, version -> Int4,
+        check_steps -> Nullable<Jsonb>, checked_at -> Nullable<Timestamptz>, created_at -> Timestamptz,
+    }
+}
+diesel::table! {
+    surveys (system_id, container) {
+        system_id -> Uuid, container -> Text, container_name -> Text, catalogue -> Jsonb, survey -> Jsonb, at -> Timestamptz,
+    }
+}
+diesel::table! {
+    artefacts (system_id, container, kind, external_id) {
+        system_id -> Uuid, container -> Text, kind -> Text, external_id -> Text, seq -> Int4, key -> Text,
+        title -> Text, path -> Text, body -> Jsonb,
+    }
+}
+diesel::table! {
+    routes (id) {
+        id -> Uuid, name -> Text, left_system -> Uuid, left_container -> Text, right_system -> Uuid,
+        right_container -> Text, lanes -> Jsonb, version -> Int4, created_at -> Timestamptz, updated_at -> Timestamptz,
+    }
+}
+diesel::table! {
+    route_versions (route_id, version) {
+        route_id -> Uuid, version -> Int4, lanes -> Jsonb, saved_by -> Nullable<Uuid>, saved_at -> Timestamptz,
+    }
+}
+diesel::table! {
+    plans (id) {
+        id -> Uuid, route_id -> Uuid, route_version -> Int4, lanes -> Jsonb, summary -> Jsonb, digest -> Bytea,
+        made_at -> Timestamptz,
+    }
+}
+diesel::table! {
+    changes (plan_id, seq) {
+        plan_id -> Uuid, seq -> Int4, lane -> Text, kind -> Text, outcome -> Text, left_id -> Nullable<Text>,
+        left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
+        conflicts -> Int4, body -> Jsonb, decision -> Jsonb, included -> Bool,
+    }
+}
+diesel::table! {
+    jobs (id) {
+        id -> Uuid, kind -> Text, route_id -> Nullable<Uuid>, system_id -> Nullable<Uuid>, container -> Nullable<Text>,
+        plan_id -> Nullable<Uuid>, state -> Text, wanted -> Text, progress -> Jsonb, result -> Nullable<Jsonb>,
+        error -> Nullable<Text>, lease_owner -> Nullable<Uuid>, lease_until -> Nullable<Timestamptz>,
+        created_at -> Timestamptz, started_at -> Nullable<Timestamptz>, finished_at -> Nullable<Timestamptz>,
+    }
+}
+diesel::table! {
+    job_events (job_id, seq) { job_id -> Uuid, seq -> Int8, at -> Timestamptz, body -> Jsonb }
+}
+diesel::table! {
+    journal (job_id, seq) {
+        job_id -> Uuid, seq -> Int4, state -> Text, attempts -> Int4, right_id -> Nullable<Text>,
+        error -> Nullable<Text>, advice -> Nullable<Text>, at -> Timestamptz,
+    }
+}
+diesel::table! {
+    snapshots (hash) { hash -> Bytea, body -> Jsonb }
+}
+diesel::table! {
+    pairs (route_id, lane, left_id) {
+        route_id -> Uuid, lane -> Text, left_id -> Text, right_id -> Text, left_base -> Bytea, right_base -> Bytea,
+        updated_at -> Timestamptz,
+    }
+}
+diesel::table! {
+    ledger (job_id, seq, n) {
+        job_id -> Uuid, seq -> Int4, n -> Int4, left_key -> Text, right_key -> Text, foreseen -> Bool, body -> Jsonb,
+    }
+}
+diesel::table! {
+    proofs (id) { id -> Uuid, route_id -> Uuid, body -> Jsonb, differences -> Int4, at -> Timestamptz }
+}
+diesel::allow_tables_to_appear_in_same_query!(changes, journal);
