@@ -1,9 +1,9 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
 use std::collections::HashMap;
-use std::sync::Arc;
 
 use hovrel_connect::Connector;
+use hovrel_core::catalogue::Catalogue;
 use hovrel_core::compare::{Base, BaseSide, End, Known, LaneFindings, compare_lane};
 use hovrel_core::identity::{Candidate, Pair, match_first_contact};
 use hovrel_core::mapping::Lane;
@@ -36,8 +36,6 @@ pub struct PlanSummary {
 pub(crate) struct Both {
     pub left_system: System,
     pub right_system: System,
-    pub left: Arc<dyn Connector>,
-    pub right: Arc<dyn Connector>,
     pub ends: RouteEnds,
     pub left_items: HashMap<Kind, Vec<Artefact>>,
     pub right_items: HashMap<Kind, Vec<Artefact>>,
@@ -54,24 +52,9 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
     kinds.sort();
     kinds.dedup();
     // The ends are read side by side: each has its own limits.
-    let read_end = async |connector: &Arc<dyn Connector>, system: &System, container: &str, kinds: Vec<Kind>, side: &str| {
-        let failed = |error| EngineError::System { system: system.name.clone(), error };
-        let catalogue = connector.catalogue(container).await.map_err(failed)?;
-        let mut items = HashMap::new();
-        for kind in kinds {
-            if items.contains_key(&kind) || catalogue.kind(kind).is_none() {
-                continue;
-            }
-            let read = read_all(&**connector, &system.name, container, kind, async |read, total| {
-                job.tell(json!({"phase": "reading", "side": side, "kind": kind, "read": read, "total": total})).await
-            });
-            items.insert(kind, read.await?);
-        }
-        Ok::<_, EngineError>((catalogue, items))
-    };
     let ((left_catalogue, left_items), (right_catalogue, right_items)) = futures::try_join!(
-        read_end(&left, &left_system, &route.left_container, kinds.iter().map(|k| k.0).collect(), "left"),
-        read_end(&right, &right_system, &route.right_container, kinds.iter().map(|k| k.1).collect(), "right"),
+        read_end(job, &*left, &left_system, &route.left_container, kinds.iter().map(|k| k.0).collect()),
+        read_end(job, &*right, &right_system, &route.right_container, kinds.iter().map(|k| k.1).collect()),
     )?;
     let folders = |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
     Ok(Both {
@@ -80,11 +63,30 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),
         left_system,
         right_system,
-        left,
-        right,
         left_items,
         right_items,
     })
+}
+
+type Items = HashMap<Kind, Vec<Artefact>>;
+
+async fn read_end(
+    job: &Running,
+    connector: &dyn Connector,
+    system: &System,
+    container: &str,
+    kinds: Vec<Kind>,
+) -> Result<(Catalogue, Items), EngineError> {
+    let failed = |error| EngineError::System { system: system.name.clone(), error };
+    let catalogue = connector.catalogue(container).await.map_err(failed)?;
+    let mut items = HashMap::new();
+    for kind in kinds {
+        if items.contains_key(&kind) || catalogue.kind(kind).is_none() {
+            continue;
+        }
+        items.insert(kind, read_all(job, connector, &system.name, container, kind).await?);
+    }
+    Ok((catalogue, items))
 }
 
 /// A lane with what is in its scope at both ends.

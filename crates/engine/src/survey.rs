@@ -16,14 +16,14 @@ use crate::{EngineError, Hub};
 /// A page that repeats its items must not be read for ever: no list of any system here is longer.
 const MOST_PAGES: usize = 100_000;
 
-/// Reads every artefact of a kind, page by page. An item that a list shows twice (it moved between two
+/// Reads every artefact of a kind, page by page, telling how far it is. An item that a list shows twice (it moved between two
 /// pages) is kept once, as read last.
 pub async fn read_all(
+    job: &Running,
     connector: &dyn Connector,
     system: &str,
     container: &str,
     kind: Kind,
-    mut seen: impl AsyncFnMut(u64, Option<u64>) -> Result<(), EngineError>,
 ) -> Result<Vec<Artefact>, EngineError> {
     let failed = |error| EngineError::System { system: system.to_owned(), error };
     let mut out: Vec<Artefact> = Vec::new();
@@ -41,7 +41,7 @@ pub async fn read_all(
                 }
             }
         }
-        seen(out.len() as u64, page.total).await?;
+        job.tell(json!({"phase": "reading", "system": system, "kind": kind, "read": out.len(), "total": page.total})).await?;
         match page.next {
             Some(next) => cursor = Some(next),
             None => break,
@@ -89,10 +89,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, system: Uuid, container: &str)
     let mut surveyor = Surveyor::default();
     let mut all = Vec::new();
     for schema in &catalogue.kinds {
-        let artefacts = read_all(&*connector, &system.name, container, schema.kind, async |read, total| {
-            job.tell(json!({"phase": "reading", "kind": schema.kind, "read": read, "total": total})).await
-        })
-        .await?;
+        let artefacts = read_all(job, &*connector, &system.name, container, schema.kind).await?;
         all.push((schema.kind, artefacts));
     }
     let folders = all.iter().find(|(k, _)| *k == Kind::Folder).map(|(_, a)| a.as_slice()).unwrap_or_default();

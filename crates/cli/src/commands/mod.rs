@@ -1,0 +1,4 @@
+//! One file per command.
+
+pub mod profile;
+pub mod serve;

@@ -1,0 +1,76 @@
+//! The finder and the overview.
+
+use axum::Json;
+use axum::extract::{Query, State};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::jobs::JobAnswer;
+use super::routes::RouteAnswer;
+use super::systems::SystemAnswer;
+use crate::App;
+use crate::problem::Problem;
+
+#[derive(Deserialize, IntoParams)]
+#[serde(deny_unknown_fields)]
+pub struct FindQuery {
+    q: String,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct Found {
+    system: Uuid,
+    system_name: String,
+    container: String,
+    kind: String,
+    key: String,
+    title: String,
+    path: String,
+}
+
+const MOST: i64 = 12;
+
+/// Artefacts of any surveyed system whose title or key holds the words.
+#[utoipa::path(get, path = "/find", operation_id = "find", params(FindQuery), responses((status = 200, body = Vec<Found>)))]
+pub async fn find(State(app): State<App>, Query(query): Query<FindQuery>) -> Result<Json<Vec<Found>>, Problem> {
+    if query.q.trim().chars().count() < 2 {
+        return Ok(Json(Vec::new()));
+    }
+    let names: std::collections::HashMap<Uuid, String> =
+        app.hub.store.systems().await?.into_iter().map(|s| (s.id, s.name)).collect();
+    let rows = app.hub.store.find_artefacts(query.q.trim(), MOST).await?;
+    let found = rows.into_iter().map(|r| Found {
+        system_name: names.get(&r.system_id).cloned().unwrap_or_default(),
+        system: r.system_id,
+        container: r.container,
+        kind: r.kind,
+        key: r.key,
+        title: r.title,
+        path: r.path,
+    });
+    Ok(Json(found.collect()))
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct Overview {
+    routes: Vec<RouteAnswer>,
+    systems: Vec<SystemAnswer>,
+    /// The newest jobs, newest first.
+    jobs: Vec<JobAnswer>,
+}
+
+/// Everything a person with two minutes needs.
+#[utoipa::path(get, path = "/overview", operation_id = "getOverview", responses((status = 200, body = Overview)))]
+pub async fn overview(State(app): State<App>) -> Result<Json<Overview>, Problem> {
+    let mut routes = Vec::new();
+    for route in app.hub.store.routes().await? {
+        routes.push(super::routes::answer(&app, route).await?);
+    }
+    let systems = app.hub.store.systems().await?;
+    Ok(Json(Overview {
+        routes,
+        systems: systems.into_iter().map(|s| SystemAnswer::of(&app, s)).collect::<Result<_, _>>()?,
+        jobs: app.hub.store.recent_jobs(8).await?.into_iter().map(JobAnswer::of).collect(),
+    }))
+}

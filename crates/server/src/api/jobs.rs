@@ -1,0 +1,207 @@
+//! Jobs: how far they are, what is wanted of them, and their events as they happen.
+
+use std::convert::Infallible;
+use std::time::Duration;
+
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::sse::{Event, KeepAlive, Sse};
+use axum::response::{IntoResponse, Response};
+use chrono::{DateTime, Utc};
+use futures::Stream;
+use hovrel_core::plan::Change;
+use hovrel_store::{Job, NewJob, Wanted};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::plans::LossDetail;
+use crate::App;
+use crate::body::Body;
+use crate::problem::Problem;
+
+#[derive(Serialize, ToSchema)]
+pub struct JobAnswer {
+    pub id: Uuid,
+    /// survey, dry_run, transfer or proof.
+    pub kind: String,
+    pub route: Option<Uuid>,
+    pub system: Option<Uuid>,
+    pub container: Option<String>,
+    pub plan: Option<Uuid>,
+    /// waiting, running, paused, done, failed or stopped.
+    pub state: String,
+    pub wanted: String,
+    /// How far it is; its shape depends on the kind.
+    #[schema(value_type = Object)]
+    pub progress: serde_json::Value,
+    #[schema(value_type = Option<Object>)]
+    pub result: Option<serde_json::Value>,
+    pub error: Option<String>,
+    pub created_at: DateTime<Utc>,
+    pub started_at: Option<DateTime<Utc>>,
+    pub finished_at: Option<DateTime<Utc>>,
+}
+
+impl JobAnswer {
+    pub fn of(j: Job) -> JobAnswer {
+        JobAnswer {
+            id: j.id,
+            kind: j.kind,
+            route: j.route_id,
+            system: j.system_id,
+            container: j.container,
+            plan: j.plan_id,
+            state: j.state,
+            wanted: j.wanted,
+            progress: j.progress,
+            result: j.result,
+            error: j.error,
+            created_at: j.created_at,
+            started_at: j.started_at,
+            finished_at: j.finished_at,
+        }
+    }
+}
+
+/// Queues a job and wakes a worker.
+pub async fn queue(app: &App, new: NewJob) -> Result<Response, Problem> {
+    app.hub.store.queue(&new).await?;
+    app.hub.wake.notify_one();
+    let job = app.hub.store.job(new.id).await?;
+    Ok((StatusCode::ACCEPTED, Json(JobAnswer::of(job))).into_response())
+}
+
+/// One job.
+#[utoipa::path(get, path = "/jobs/{id}", operation_id = "getJob", params(("id" = Uuid, Path)),
+    responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
+pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
+    Ok(Json(JobAnswer::of(app.hub.store.job(id).await?)))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum WantedWord {
+    Run,
+    Pause,
+    Stop,
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct WantedBody {
+    wanted: WantedWord,
+}
+
+/// Pauses, resumes or stops a job. Changes in hand are finished first.
+#[utoipa::path(put, path = "/jobs/{id}/wanted", operation_id = "wantJob", params(("id" = Uuid, Path)), request_body = WantedBody,
+    responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
+pub async fn want(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<WantedBody>) -> Result<Json<JobAnswer>, Problem> {
+    let job = app.hub.store.job(id).await?;
+    if matches!(job.state.as_str(), "done" | "failed" | "stopped") {
+        return Err(Problem::not_now("The job is over.", "Start a new one."));
+    }
+    let wanted = match body.wanted {
+        WantedWord::Run => Wanted::Run,
+        WantedWord::Pause => Wanted::Pause,
+        WantedWord::Stop => Wanted::Stop,
+    };
+    let job = app.hub.store.want(id, wanted).await?;
+    app.hub.wake.notify_one();
+    Ok(Json(JobAnswer::of(job)))
+}
+
+/// Tries again what a transfer could not do. What it did stays done.
+#[utoipa::path(post, path = "/jobs/{id}/retry", operation_id = "retryJob", params(("id" = Uuid, Path)),
+    responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
+pub async fn retry(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
+    let job = app.hub.store.job(id).await?;
+    if job.kind != "transfer" || !matches!(job.state.as_str(), "done" | "failed" | "stopped") {
+        return Err(Problem::not_now("Only a transfer that is over can be retried.", "Wait until it ends."));
+    }
+    app.hub.store.retry_refused(id).await?;
+    app.hub.wake.notify_one();
+    Ok(Json(JobAnswer::of(app.hub.store.job(id).await?)))
+}
+
+/// A change that a transfer could not apply.
+#[derive(Serialize, ToSchema)]
+pub struct RefusedChange {
+    seq: u32,
+    key: String,
+    title: String,
+    why: String,
+    advice: String,
+    attempts: i32,
+}
+
+/// What a transfer could not do, and why.
+#[utoipa::path(get, path = "/jobs/{id}/refused", operation_id = "listRefused", params(("id" = Uuid, Path)),
+    responses((status = 200, body = Vec<RefusedChange>), (status = "4XX", body = Problem)))]
+pub async fn refused(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<RefusedChange>>, Problem> {
+    let job = app.hub.store.job(id).await?;
+    let Some(plan) = job.plan_id else { return Ok(Json(Vec::new())) };
+    let mut out = Vec::new();
+    for (row, body) in app.hub.store.refused(id, plan).await? {
+        let change: Change = serde_json::from_value(body)?;
+        let (key, title) = change.left.map(|s| (s.key, s.title)).unwrap_or_default();
+        out.push(RefusedChange {
+            seq: row.seq as u32,
+            key,
+            title,
+            why: row.error.unwrap_or_default(),
+            advice: row.advice.unwrap_or_default(),
+            attempts: row.attempts,
+        });
+    }
+    Ok(Json(out))
+}
+
+/// One loss that happened.
+#[derive(Serialize, ToSchema)]
+pub struct LedgerLine {
+    left_key: String,
+    right_key: String,
+    foreseen: bool,
+    loss: LossDetail,
+}
+
+/// The loss ledger of a transfer.
+#[utoipa::path(get, path = "/jobs/{id}/losses", operation_id = "listLosses", params(("id" = Uuid, Path)),
+    responses((status = 200, body = Vec<LedgerLine>), (status = "4XX", body = Problem)))]
+pub async fn ledger(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<LedgerLine>>, Problem> {
+    let mut out = Vec::new();
+    for (left_key, right_key, foreseen, body) in app.hub.store.ledger(id).await? {
+        let loss: hovrel_core::loss::Loss = serde_json::from_value(body)?;
+        out.push(LedgerLine { left_key, right_key, foreseen, loss: LossDetail::of(&loss) });
+    }
+    Ok(Json(out))
+}
+
+/// Events as they happen. After a reconnect, `Last-Event-ID` says where to go on.
+#[utoipa::path(get, path = "/jobs/{id}/events", operation_id = "jobEvents", params(("id" = Uuid, Path)),
+    responses((status = 200, content_type = "text/event-stream", body = String), (status = "4XX", body = Problem)))]
+pub async fn events(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    headers: HeaderMap,
+) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, Problem> {
+    app.hub.store.job(id).await?;
+    let mut after: i64 = headers.get("last-event-id").and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
+    let stream = async_stream::stream! {
+        loop {
+            // A database that is away for a moment must not end the stream.
+            let events = app.hub.store.events(id, after, 200).await.unwrap_or_default();
+            let rest = events.is_empty();
+            for event in events {
+                after = event.seq;
+                yield Ok(Event::default().id(event.seq.to_string()).data(event.body.to_string()));
+            }
+            if rest {
+                tokio::time::sleep(Duration::from_millis(300)).await;
+            }
+        }
+    };
+    Ok(Sse::new(stream).keep_alive(KeepAlive::new().interval(Duration::from_secs(15))))
+}

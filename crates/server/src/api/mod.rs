@@ -1,0 +1,71 @@
+//! The API, folder by subject.
+
+pub mod account;
+pub mod find;
+pub mod jobs;
+pub mod plans;
+pub mod proofs;
+pub mod routes;
+pub mod rules;
+pub mod systems;
+
+use axum::Json;
+use axum::routing::get;
+use utoipa::openapi::OpenApi;
+use utoipa::openapi::info::InfoBuilder;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::App;
+
+fn described() -> OpenApiRouter<App> {
+    OpenApiRouter::new()
+        .routes(routes!(account::setup, account::make_first))
+        .routes(routes!(account::session, account::sign_in, account::sign_out))
+        .routes(routes!(find::find))
+        .routes(routes!(find::overview))
+        .routes(routes!(systems::profiles))
+        .routes(routes!(systems::list, systems::make))
+        .routes(routes!(systems::try_out))
+        .routes(routes!(systems::one, systems::change, systems::remove))
+        .routes(routes!(systems::check))
+        .routes(routes!(systems::containers))
+        .routes(routes!(systems::surveys, systems::survey))
+        .routes(routes!(systems::folder_tree))
+        .routes(routes!(systems::artefacts))
+        .routes(routes!(routes::list, routes::make))
+        .routes(routes!(routes::propose))
+        .routes(routes!(routes::one, routes::save, routes::remove))
+        .routes(routes!(rules::schema))
+        .routes(routes!(rules::checks))
+        .routes(routes!(rules::scope))
+        .routes(routes!(rules::preview))
+        .routes(routes!(rules::suggestions))
+        .routes(routes!(plans::dry_run))
+        .routes(routes!(plans::one))
+        .routes(routes!(plans::changes))
+        .routes(routes!(plans::change, plans::decide))
+        .routes(routes!(plans::include))
+        .routes(routes!(plans::file))
+        .routes(routes!(plans::transfer))
+        .routes(routes!(jobs::one))
+        .routes(routes!(jobs::want))
+        .routes(routes!(jobs::retry))
+        .routes(routes!(jobs::refused))
+        .routes(routes!(jobs::ledger))
+        .routes(routes!(jobs::events))
+        .routes(routes!(proofs::latest, proofs::prove))
+}
+
+/// The OpenAPI description of everything served.
+pub fn description() -> OpenApi {
+    let (_, mut api) = described().split_for_parts();
+    api.info = InfoBuilder::new().title("Hovrel").version("1").build();
+    api.servers = Some(vec![utoipa::openapi::Server::new("/api/v1")]);
+    api
+}
+
+pub fn router() -> axum::Router<App> {
+    let (router, _) = described().split_for_parts();
+    router.route("/openapi.json", get(async || Json(description()))).fallback(async || crate::problem::Problem::missing("This address"))
+}

@@ -1,0 +1,450 @@
+//! Dry runs and plans: what was found, in or out, field by field, and the transfer of it.
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
+use chrono::{DateTime, Utc};
+use hovrel_core::diff::{ValueDiff, diff, readable};
+use hovrel_core::mapping::{FirstContact, Lane};
+use hovrel_core::model::Value;
+use hovrel_core::plan::{Change, Decision, FieldDecision, fields_to_write};
+use hovrel_engine::PlanSummary;
+use hovrel_store::{ChangeFilter, ChangeRow, NewJob, Plan};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::jobs::JobAnswer;
+use crate::App;
+use crate::body::Body;
+use crate::problem::Problem;
+
+/// Begins a dry run. Refused while rules have faults that block it.
+#[utoipa::path(post, path = "/routes/{id}/dry-runs", operation_id = "dryRun", params(("id" = Uuid, Path)),
+    responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
+pub async fn dry_run(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let faults = super::rules::faults(&app, &route, &lanes).await?;
+    let blocking: Vec<_> = faults.iter().filter(|f| f.blocks).collect();
+    if !blocking.is_empty() {
+        let listed: Vec<String> = blocking.iter().map(|f| format!("{}: {}", f.field, f.message)).collect();
+        return Err(Problem::not_now(
+            format!("{} of the rules must be settled first: {}", blocking.len(), listed.join("; ")),
+            "Open Rules and settle what is listed there.",
+        ));
+    }
+    let job = NewJob { id: Uuid::now_v7(), kind: "dry_run".into(), route_id: Some(id), ..NewJob::default() };
+    super::jobs::queue(&app, job).await
+}
+
+/// A plan in numbers.
+#[derive(Serialize, ToSchema)]
+pub struct PlanFigure {
+    pub id: Uuid,
+    pub made_at: DateTime<Utc>,
+    pub route_version: i32,
+    /// Changes in all, moves of a base not counted.
+    pub changes: i64,
+    pub included: i64,
+    pub with_losses: i64,
+    pub conflicts: i64,
+    pub in_step: u64,
+    pub left_in_scope: u64,
+    pub left_total: u64,
+    pub only_right: u64,
+    pub too_deep: u64,
+    pub outcomes: Vec<OutcomeCount>,
+    pub fields: Vec<String>,
+    /// BLAKE3 over the changes, in hex.
+    pub digest: String,
+    /// The transfer of this plan, if there was one.
+    pub transfer: Option<JobAnswer>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct OutcomeCount {
+    pub outcome: String,
+    pub kind: String,
+    pub included: bool,
+    pub count: i64,
+}
+
+impl PlanFigure {
+    pub async fn of(app: &App, plan: Plan) -> Result<PlanFigure, Problem> {
+        let summary: PlanSummary = serde_json::from_value(plan.summary)?;
+        let counts = app.hub.store.change_counts(plan.id).await?;
+        let real = || counts.iter().filter(|c| c.0 != "in_step");
+        Ok(PlanFigure {
+            changes: real().map(|c| c.3).sum(),
+            included: real().filter(|c| c.2).map(|c| c.3).sum(),
+            with_losses: real().map(|c| c.4).sum(),
+            conflicts: real().map(|c| c.5).sum(),
+            in_step: summary.in_step,
+            left_in_scope: summary.left_in_scope,
+            left_total: summary.left_total,
+            only_right: summary.only_right,
+            too_deep: summary.too_deep,
+            outcomes: real()
+                .map(|(outcome, kind, included, count, ..)| OutcomeCount {
+                    outcome: outcome.clone(),
+                    kind: kind.clone(),
+                    included: *included,
+                    count: *count,
+                })
+                .collect(),
+            fields: app.hub.store.changed_fields(plan.id).await?,
+            digest: plan.digest.iter().map(|b| format!("{b:02x}")).collect(),
+            transfer: app.hub.store.transfer_of_plan(plan.id).await?.map(JobAnswer::of),
+            id: plan.id,
+            made_at: plan.made_at,
+            route_version: plan.route_version,
+        })
+    }
+}
+
+/// A plan in numbers.
+#[utoipa::path(get, path = "/plans/{id}", operation_id = "getPlan", params(("id" = Uuid, Path)),
+    responses((status = 200, body = PlanFigure), (status = "4XX", body = Problem)))]
+pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<PlanFigure>, Problem> {
+    let plan = app.hub.store.plan(id).await?;
+    Ok(Json(PlanFigure::of(&app, plan).await?))
+}
+
+/// Which changes.
+#[derive(Debug, Default, Deserialize, IntoParams, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ChangeQuery {
+    outcome: Option<String>,
+    kind: Option<String>,
+    field: Option<String>,
+    #[serde(default)]
+    with_losses: bool,
+    #[serde(default)]
+    left_out: bool,
+    find: Option<String>,
+    /// Cursor of the page before.
+    after: Option<i32>,
+    limit: Option<i64>,
+}
+
+impl ChangeQuery {
+    fn filter(self) -> ChangeFilter {
+        ChangeFilter {
+            outcome: self.outcome,
+            kind: self.kind,
+            field: self.field,
+            with_losses: self.with_losses,
+            left_out: self.left_out,
+            find: self.find.filter(|f| !f.trim().is_empty()),
+        }
+    }
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ChangeList {
+    items: Vec<ListedChange>,
+    total: i64,
+    next: Option<i32>,
+}
+
+/// A change without its values.
+#[derive(Serialize, ToSchema)]
+pub struct ListedChange {
+    seq: u32,
+    kind: hovrel_core::model::Kind,
+    outcome: hovrel_core::plan::Outcome,
+    left: Option<hovrel_core::plan::Side>,
+    right: Option<hovrel_core::plan::Side>,
+    evidence: Option<hovrel_core::identity::Evidence>,
+    fields: u32,
+    fields_written: u32,
+    conflicts_open: u32,
+    losses: u32,
+    faults: Vec<String>,
+    included: bool,
+    as_new: bool,
+    steps: Option<u32>,
+    files: u32,
+}
+
+struct Read {
+    change: Change,
+    decision: Decision,
+    included: bool,
+}
+
+fn read(row: ChangeRow) -> Result<Read, Problem> {
+    Ok(Read { change: serde_json::from_value(row.body)?, decision: serde_json::from_value(row.decision)?, included: row.included })
+}
+
+fn first_contact(lanes: &[Lane], change: &Change) -> FirstContact {
+    lanes.iter().find(|l| l.id == change.lane).map(|l| l.policies.first_contact).unwrap_or_default()
+}
+
+fn listed(read: Read, lanes: &[Lane]) -> ListedChange {
+    let Read { change, decision, included } = read;
+    let policy = first_contact(lanes, &change);
+    let open = change
+        .fields
+        .iter()
+        .filter(|f| f.reason.is_conflict() && decision.field(f, policy) == FieldDecision::Leave && !decision.as_new);
+    let value = |found: fn(&Value) -> Option<u32>| change.fields.iter().find_map(|f| found(&f.write));
+    ListedChange {
+        seq: change.seq,
+        kind: change.kind,
+        outcome: change.outcome,
+        fields: change.fields.len() as u32,
+        fields_written: fields_to_write(&change, &decision, policy).len() as u32,
+        conflicts_open: open.count() as u32,
+        losses: change.losses.len() as u32,
+        faults: change.faults.iter().map(|(field, reason)| format!("{field}: {}", reason.describe())).collect(),
+        steps: value(|v| if let Value::Steps(s) = v { Some(s.len() as u32) } else { None }),
+        files: value(|v| if let Value::Attachments(a) = v { Some(a.len() as u32) } else { None }).unwrap_or(0),
+        left: change.left,
+        right: change.right,
+        evidence: change.evidence,
+        included,
+        as_new: decision.as_new,
+    }
+}
+
+const PAGE: i64 = 100;
+
+/// Changes of a plan, in its order.
+#[utoipa::path(get, path = "/plans/{id}/changes", operation_id = "listChanges", params(("id" = Uuid, Path), ChangeQuery),
+    responses((status = 200, body = ChangeList), (status = "4XX", body = Problem)))]
+pub async fn changes(State(app): State<App>, Path(id): Path<Uuid>, Query(query): Query<ChangeQuery>) -> Result<Json<ChangeList>, Problem> {
+    let (after, limit) = (query.after.unwrap_or(-1), query.limit.unwrap_or(PAGE).clamp(1, 500));
+    let plan = app.hub.store.plan(id).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
+    let (rows, total) = app.hub.store.list_changes(id, &query.filter(), after, limit).await?;
+    let next = (rows.len() as i64 == limit).then(|| rows.last().map(|r| r.seq)).flatten();
+    let items = rows.into_iter().map(|r| Ok(listed(read(r)?, &lanes))).collect::<Result<_, Problem>>()?;
+    Ok(Json(ChangeList { items, total, next }))
+}
+
+/// A change with its values and their differences.
+#[derive(Serialize, ToSchema)]
+pub struct ChangeDetail {
+    change: ListedChange,
+    fields: Vec<FieldDetail>,
+    losses: Vec<LossDetail>,
+    /// Changes that must be applied before this one.
+    depends_on: Vec<u32>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct FieldDetail {
+    field: String,
+    field_name: String,
+    rule: String,
+    /// What the left holds, as text.
+    left: String,
+    /// What will be written, as text.
+    write: String,
+    /// What the right holds, as text.
+    right: String,
+    /// From what the right holds to what will be written.
+    diff: ValueDiff,
+    reason: hovrel_core::plan::FieldReason,
+    decision: FieldDecision,
+    losses: Vec<LossDetail>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct LossDetail {
+    field: String,
+    kind: hovrel_core::loss::LossKind,
+    why: String,
+    before: String,
+    after: String,
+}
+
+impl LossDetail {
+    pub fn of(l: &hovrel_core::loss::Loss) -> LossDetail {
+        LossDetail { field: l.field.clone(), kind: l.kind, why: l.cause.describe(), before: l.before.clone(), after: l.after.clone() }
+    }
+}
+
+async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> {
+    let plan = app.hub.store.plan(id).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
+    let route = app.hub.store.route(plan.route_id).await?;
+    let row = read(app.hub.store.change(id, seq as i32).await?)?;
+    let survey = app.hub.store.survey(route.right_system, &route.right_container).await?;
+    let catalogue: hovrel_core::catalogue::Catalogue =
+        survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
+    let left_folders = app.cache.get(&app.hub.store, route.left_system, &route.left_container, hovrel_core::model::Kind::Folder).await?;
+    let right_folders = app.cache.get(&app.hub.store, route.right_system, &route.right_container, hovrel_core::model::Kind::Folder).await?;
+    let show = |v: &Value| match v {
+        Value::Reference(hovrel_core::model::Reference::Pending(id)) => left_folders.paths.get(id).map_or(id.clone(), |p| p.join(" / ")),
+        Value::Reference(hovrel_core::model::Reference::Known(id)) => {
+            let found = right_folders.paths.get(id).or_else(|| left_folders.paths.get(id));
+            found.map_or(id.clone(), |p| p.join(" / "))
+        }
+        Value::User(id) => catalogue.user(id).map_or(id.clone(), |u| u.name.clone()),
+        other => readable(other),
+    };
+    let policy = first_contact(&lanes, &row.change);
+    let lane = lanes.iter().find(|l| l.id == row.change.lane);
+    let kind = catalogue.kind(row.change.right_kind);
+    let source = if row.decision.as_new { &row.change.as_new } else { &row.change.fields };
+    let fields = source.iter().map(|f| {
+        let current = f.right.clone().unwrap_or(Value::Empty);
+        let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
+        let difference = match (&current, &f.write) {
+            (Value::Steps(_), _) | (_, Value::Steps(_)) => diff(&current, &f.write),
+            (a, b) => ValueDiff::Text { pieces: hovrel_core::diff::diff_text(&show(a), &show(b)) },
+        };
+        FieldDetail {
+            field_name: field_name(&f.field, kind),
+            rule: rule.map(rule_words).unwrap_or_default(),
+            left: f.left.as_ref().map(show).unwrap_or_default(),
+            write: show(&f.write),
+            right: show(&current),
+            diff: difference,
+            reason: f.reason,
+            decision: row.decision.field(f, policy),
+            losses: f.losses.iter().map(LossDetail::of).collect(),
+            field: f.field.clone(),
+        }
+    });
+    Ok(ChangeDetail {
+        fields: fields.collect(),
+        losses: row.change.losses.iter().map(LossDetail::of).collect(),
+        depends_on: row.change.depends_on.clone(),
+        change: listed(row, &lanes),
+    })
+}
+
+pub fn field_name(field: &str, kind: Option<&hovrel_core::catalogue::KindSchema>) -> String {
+    match field {
+        hovrel_core::mapping::PARENT => "Folder".into(),
+        hovrel_core::mapping::ATTACHMENTS => "Files".into(),
+        other => kind.and_then(|k| k.field(other)).map_or_else(|| other.to_owned(), |f| f.name.clone()),
+    }
+}
+
+fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
+    use hovrel_core::mapping::{Conversion, Source};
+    match (&rule.source, rule.conversions.last()) {
+        (Source::Folder, _) => "mirror".into(),
+        (Source::Origin, _) => "origin".into(),
+        (Source::Constant(_), _) => "constant".into(),
+        (Source::Attachments, _) => "files".into(),
+        (_, None) => "as it is".into(),
+        (_, Some(Conversion::ValueMap(_))) => "value map".into(),
+        (_, Some(Conversion::RichText)) => "rich text".into(),
+        (_, Some(Conversion::Shorten { to })) => format!("shorten to {to}"),
+        (_, Some(Conversion::Users(_))) => "people".into(),
+    }
+}
+
+/// One change with every difference.
+#[utoipa::path(get, path = "/plans/{id}/changes/{seq}", operation_id = "getChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
+    responses((status = 200, body = ChangeDetail), (status = "4XX", body = Problem)))]
+pub async fn change(State(app): State<App>, Path((id, seq)): Path<(Uuid, u32)>) -> Result<Json<ChangeDetail>, Problem> {
+    Ok(Json(detail(&app, id, seq).await?))
+}
+
+async fn still_open(app: &App, plan: Uuid) -> Result<(), Problem> {
+    match app.hub.store.transfer_of_plan(plan).await? {
+        Some(_) => Err(Problem::not_now("This plan was already transferred.", "Make a new dry run.")),
+        None => Ok(()),
+    }
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DecisionBody {
+    included: Option<bool>,
+    /// For an adoption: make a new item instead.
+    as_new: Option<bool>,
+    /// Fields decided now; others stay as decided.
+    #[serde(default)]
+    fields: std::collections::BTreeMap<String, FieldDecision>,
+}
+
+/// Decides about a change: in or out, whole or field by field.
+#[utoipa::path(patch, path = "/plans/{id}/changes/{seq}", operation_id = "decideChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
+    request_body = DecisionBody, responses((status = 200, body = ChangeDetail), (status = "4XX", body = Problem)))]
+pub async fn decide(State(app): State<App>, Path((id, seq)): Path<(Uuid, u32)>, Body(body): Body<DecisionBody>) -> Result<Json<ChangeDetail>, Problem> {
+    use hovrel_core::plan::Outcome;
+    still_open(&app, id).await?;
+    let Read { change, mut decision, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
+    if matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight | Outcome::InStep) && body.included == Some(true) {
+        return Err(Problem::not_now("Nothing can be written for this item as it stands.", "See its reason, correct it, and make a new dry run."));
+    }
+    if let Some(as_new) = body.as_new {
+        if as_new && change.as_new.is_empty() {
+            return Err(Problem::field("/as_new", "only an adoption that waits for review can be made new instead"));
+        }
+        decision.as_new = as_new;
+        decision.fields.clear();
+        decision.included = true;
+    }
+    let known = if decision.as_new { &change.as_new } else { &change.fields };
+    let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
+    if let Some(field) = unknown.first() {
+        return Err(Problem::field(&format!("/fields/{field}"), "this change has no such field"));
+    }
+    // Deciding about a field of an item that was out means that the item is wanted.
+    let wants = body.fields.values().any(|d| *d != FieldDecision::Leave);
+    decision.fields.extend(body.fields);
+    decision.included = body.included.unwrap_or(decision.included || wants);
+    app.hub.store.decide(id, seq as i32, &serde_json::to_value(&decision)?, decision.included).await?;
+    Ok(Json(detail(&app, id, seq).await?))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct IncludeBody {
+    #[serde(default)]
+    filter: ChangeQuery,
+    included: bool,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct Included {
+    changed: u64,
+}
+
+/// Includes or leaves out every change that matches a filter.
+#[utoipa::path(post, path = "/plans/{id}/include", operation_id = "includeChanges", params(("id" = Uuid, Path)), request_body = IncludeBody,
+    responses((status = 200, body = Included), (status = "4XX", body = Problem)))]
+pub async fn include(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<IncludeBody>) -> Result<Json<Included>, Problem> {
+    still_open(&app, id).await?;
+    let changed = app.hub.store.include_matching(id, &body.filter.filter(), body.included).await?;
+    Ok(Json(Included { changed: changed as u64 }))
+}
+
+/// The whole plan as a file: every change with its decision.
+#[utoipa::path(get, path = "/plans/{id}/file", operation_id = "getPlanFile", params(("id" = Uuid, Path)),
+    responses((status = 200, content_type = "application/json"), (status = "4XX", body = Problem)))]
+pub async fn file(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    let plan = app.hub.store.plan(id).await?;
+    let (rows, _) = app.hub.store.list_changes(id, &ChangeFilter::default(), -1, i64::MAX).await?;
+    let digest: String = plan.digest.iter().map(|b| format!("{b:02x}")).collect();
+    let changes: Vec<_> = rows.into_iter().map(|r| serde_json::json!({"change": r.body, "decision": r.decision})).collect();
+    let whole = serde_json::json!({
+        "plan": plan.id, "made_at": plan.made_at, "route_version": plan.route_version, "digest": digest,
+        "lanes": plan.lanes, "summary": plan.summary, "changes": changes,
+    });
+    let name = format!("attachment; filename=\"hovrel-plan-{}.json\"", plan.made_at.format("%Y%m%d-%H%M%S"));
+    Ok(([(header::CONTENT_DISPOSITION, name)], Json(whole)).into_response())
+}
+
+/// Begins the transfer of a plan. A plan is transferred once.
+#[utoipa::path(post, path = "/plans/{id}/transfer", operation_id = "transferPlan", params(("id" = Uuid, Path)),
+    responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
+pub async fn transfer(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    still_open(&app, id).await?;
+    let plan = app.hub.store.plan(id).await?;
+    if app.hub.store.latest_plan(plan.route_id).await?.is_some_and(|p| p.id != id) {
+        return Err(Problem::not_now("There is a newer dry run of this route.", "Open the newest one and transfer that."));
+    }
+    let job = NewJob { id: Uuid::now_v7(), kind: "transfer".into(), route_id: Some(plan.route_id), plan_id: Some(id), ..NewJob::default() };
+    super::jobs::queue(&app, job).await
+}

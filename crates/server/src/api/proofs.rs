@@ -1,0 +1,71 @@
+//! Proofs: begin one, look at the latest.
+
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::response::Response;
+use chrono::{DateTime, Utc};
+use hovrel_core::reconcile::LaneProof;
+use hovrel_engine::RouteProof;
+use hovrel_store::NewJob;
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::jobs::JobAnswer;
+use crate::App;
+use crate::problem::Problem;
+
+#[derive(Serialize, ToSchema)]
+pub struct ProofAnswer {
+    id: Uuid,
+    at: DateTime<Utc>,
+    left_system: String,
+    right_system: String,
+    route_version: i32,
+    differences: i32,
+    losses_foreseen: u64,
+    losses_unforeseen: u64,
+    lanes: Vec<LaneProof>,
+}
+
+/// The proof page's state: the latest proof, and the job if one runs.
+#[derive(Serialize, ToSchema)]
+pub struct ProofState {
+    proof: Option<ProofAnswer>,
+    job: Option<JobAnswer>,
+}
+
+/// The latest proof of a route.
+#[utoipa::path(get, path = "/routes/{id}/proofs", operation_id = "getProof", params(("id" = Uuid, Path)),
+    responses((status = 200, body = ProofState), (status = "4XX", body = Problem)))]
+pub async fn latest(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<ProofState>, Problem> {
+    app.hub.store.route(id).await?;
+    let proof = match app.hub.store.latest_proof(id).await? {
+        None => None,
+        Some(row) => {
+            let proof: RouteProof = serde_json::from_value(row.body)?;
+            Some(ProofAnswer {
+                id: row.id,
+                at: row.at,
+                left_system: proof.left_system,
+                right_system: proof.right_system,
+                route_version: proof.route_version,
+                differences: row.differences,
+                losses_foreseen: proof.losses_foreseen,
+                losses_unforeseen: proof.losses_unforeseen,
+                lanes: proof.lanes,
+            })
+        }
+    };
+    let job = app.hub.store.latest_job(id, "proof").await?.map(JobAnswer::of);
+    Ok(Json(ProofState { proof, job }))
+}
+
+/// Begins a proof: both ends are read again and compared.
+#[utoipa::path(post, path = "/routes/{id}/proofs", operation_id = "prove", params(("id" = Uuid, Path)),
+    responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
+pub async fn prove(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    app.hub.store.route(id).await?;
+    let job = NewJob { id: Uuid::now_v7(), kind: "proof".into(), route_id: Some(id), ..NewJob::default() };
+    super::jobs::queue(&app, job).await
+}

@@ -1,0 +1,297 @@
+//! Routes: list, make from a proposal, save as a new version, and where each of the six stops stands.
+
+use axum::extract::{Path, State};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::{IntoResponse, Response};
+use axum::{Extension, Json};
+use chrono::{DateTime, Utc};
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::mapping::{Direction, Lane, Matching, Policies, suggest};
+use hovrel_core::model::Kind;
+use hovrel_core::survey::Survey;
+use hovrel_store::{NewRoute, Route, Session, SurveyRow};
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::jobs::JobAnswer;
+use super::plans::PlanFigure;
+use super::systems::{etag, if_match};
+use crate::App;
+use crate::body::Body;
+use crate::problem::{FieldProblem, Problem};
+
+#[derive(Serialize, ToSchema)]
+pub struct RouteEnd {
+    pub system: Uuid,
+    pub system_name: String,
+    pub container: String,
+    pub container_name: String,
+    pub surveyed_at: Option<DateTime<Utc>>,
+    /// Whether the last check of the system found no failed step; none if it was never checked.
+    pub healthy: Option<bool>,
+    pub checked_at: Option<DateTime<Utc>>,
+}
+
+/// A route and where it stands.
+#[derive(Serialize, ToSchema)]
+pub struct RouteAnswer {
+    pub id: Uuid,
+    pub name: String,
+    pub version: i32,
+    pub updated_at: DateTime<Utc>,
+    pub left: RouteEnd,
+    pub right: RouteEnd,
+    pub lanes: Vec<Lane>,
+    pub scope: ScopeFigure,
+    pub rules: RulesFigure,
+    pub plan: Option<PlanFigure>,
+    pub dry_run: Option<JobAnswer>,
+    pub transfer: Option<JobAnswer>,
+    pub proof: Option<ProofFigure>,
+    /// Pairs remembered.
+    pub pairs: i64,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ScopeFigure {
+    pub matched: u64,
+    pub total: u64,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct RulesFigure {
+    pub count: u64,
+    pub to_settle: u64,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ProofFigure {
+    pub id: Uuid,
+    pub differences: i32,
+    pub at: DateTime<Utc>,
+}
+
+async fn end(app: &App, system: Uuid, container: &str) -> Result<(RouteEnd, Option<SurveyRow>), Problem> {
+    let system = app.hub.store.system(system).await?;
+    let survey = app.hub.store.survey(system.id, container).await?;
+    let steps: Option<Vec<super::systems::Step>> = system.check_steps.map(serde_json::from_value).transpose()?;
+    let end = RouteEnd {
+        healthy: steps.map(|s| !s.iter().any(|s| matches!(s.state, super::systems::StepState::Failed))),
+        checked_at: system.checked_at,
+        system: system.id,
+        system_name: system.name,
+        container: container.to_owned(),
+        container_name: survey.as_ref().map_or_else(|| container.to_owned(), |s| s.container_name.clone()),
+        surveyed_at: survey.as_ref().map(|s| s.at),
+    };
+    Ok((end, survey))
+}
+
+pub async fn answer(app: &App, route: Route) -> Result<RouteAnswer, Problem> {
+    let (left, _) = end(app, route.left_system, &route.left_container).await?;
+    let (right, _) = end(app, route.right_system, &route.right_container).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let mut scope = ScopeFigure { matched: 0, total: 0 };
+    for lane in &lanes {
+        let kept = app.cache.get(&app.hub.store, route.left_system, &route.left_container, lane.left_kind).await?;
+        scope.matched += hovrel_engine::in_scope(&kept.artefacts, &lane.left_scope, &kept.paths).len() as u64;
+        scope.total += kept.artefacts.len() as u64;
+    }
+    let faults = super::rules::faults(app, &route, &lanes).await?;
+    let plan = match app.hub.store.latest_plan(route.id).await? {
+        Some(plan) => Some(PlanFigure::of(app, plan).await?),
+        None => None,
+    };
+    let job = async |kind| Ok::<_, Problem>(app.hub.store.latest_job(route.id, kind).await?.map(JobAnswer::of));
+    let proof = app.hub.store.latest_proof(route.id).await?;
+    Ok(RouteAnswer {
+        rules: RulesFigure { count: lanes.iter().map(|l| l.rules.len() as u64).sum(), to_settle: faults.len() as u64 },
+        plan,
+        dry_run: job("dry_run").await?,
+        transfer: job("transfer").await?,
+        proof: proof.map(|p| ProofFigure { id: p.id, differences: p.differences, at: p.at }),
+        pairs: app.hub.store.count_pairs(route.id).await?,
+        id: route.id,
+        name: route.name,
+        version: route.version,
+        updated_at: route.updated_at,
+        left,
+        right,
+        lanes,
+        scope,
+    })
+}
+
+/// Every route and where it stands.
+#[utoipa::path(get, path = "/routes", operation_id = "listRoutes", responses((status = 200, body = Vec<RouteAnswer>)))]
+pub async fn list(State(app): State<App>) -> Result<Json<Vec<RouteAnswer>>, Problem> {
+    let mut out = Vec::new();
+    for route in app.hub.store.routes().await? {
+        out.push(answer(&app, route).await?);
+    }
+    Ok(Json(out))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EndBody {
+    system: Uuid,
+    container: String,
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ProposeBody {
+    left: EndBody,
+    right: EndBody,
+}
+
+/// A lane that could be, with why its rules are what they are.
+#[derive(Serialize, ToSchema)]
+pub struct ProposedLane {
+    lane: Lane,
+    left_name: String,
+    right_name: String,
+    left_count: u64,
+    right_count: u64,
+}
+
+/// Proposes lanes and rules for two surveyed ends. Nothing is saved.
+#[utoipa::path(post, path = "/routes/proposal", operation_id = "proposeRoute", request_body = ProposeBody,
+    responses((status = 200, body = Vec<ProposedLane>), (status = "4XX", body = Problem)))]
+pub async fn propose(State(app): State<App>, Body(body): Body<ProposeBody>) -> Result<Json<Vec<ProposedLane>>, Problem> {
+    let read = async |end: &EndBody, pointer: &str| -> Result<(Catalogue, Survey), Problem> {
+        let Some(row) = app.hub.store.survey(end.system, &end.container).await? else {
+            return Err(Problem::field(pointer, "this project has not been surveyed yet"));
+        };
+        Ok((serde_json::from_value(row.catalogue)?, serde_json::from_value(row.survey)?))
+    };
+    let (left, left_survey) = read(&body.left, "/left").await?;
+    let (right, right_survey) = read(&body.right, "/right").await?;
+    let mut out = Vec::new();
+    for kind in Kind::ALL {
+        let (Some(l), Some(r)) = (left.kind(kind), right.kind(kind)) else { continue };
+        let rules = suggest(l, left_survey.kind(kind), r).into_iter().map(|s| s.rule).collect();
+        let count = |s: &Survey| s.kind(kind).map_or(0, |k| k.count);
+        out.push(ProposedLane {
+            lane: Lane {
+                id: kind.id().to_owned(),
+                left_kind: kind,
+                right_kind: kind,
+                direction: Direction::ToRight,
+                left_scope: Default::default(),
+                right_scope: Default::default(),
+                rules,
+                matching: Matching::default(),
+                policies: Policies::default(),
+            },
+            left_name: l.name.clone(),
+            right_name: r.name.clone(),
+            left_count: count(&left_survey),
+            right_count: count(&right_survey),
+        });
+    }
+    Ok(Json(out))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RouteBody {
+    name: String,
+    left: EndBody,
+    right: EndBody,
+    lanes: Vec<Lane>,
+}
+
+/// Makes a route.
+#[utoipa::path(post, path = "/routes", operation_id = "makeRoute", request_body = RouteBody,
+    responses((status = 201, body = RouteAnswer), (status = "4XX", body = Problem)))]
+pub async fn make(State(app): State<App>, Extension(session): Extension<Session>, Body(body): Body<RouteBody>) -> Result<Response, Problem> {
+    let mut faults = name_faults(&body.name);
+    if body.left.system == body.right.system && body.left.container == body.right.container {
+        faults.push(FieldProblem { pointer: "/right".into(), detail: "both ends are the same".into() });
+    }
+    for (pointer, end) in [("/left/system", &body.left), ("/right/system", &body.right)] {
+        if app.hub.store.system(end.system).await.is_err() {
+            faults.push(FieldProblem { pointer: pointer.into(), detail: "there is no such system".into() });
+        }
+    }
+    if !faults.is_empty() {
+        return Err(Problem::fields(faults));
+    }
+    let id = Uuid::now_v7();
+    let new = NewRoute {
+        id,
+        name: body.name.trim(),
+        left_system: body.left.system,
+        left_container: &body.left.container,
+        right_system: body.right.system,
+        right_container: &body.right.container,
+        lanes: serde_json::to_value(&body.lanes)?,
+    };
+    app.hub.store.make_route(&new, session.person.id).await?;
+    let made = answer(&app, app.hub.store.route(id).await?).await?;
+    Ok((StatusCode::CREATED, etag(made.version), Json(made)).into_response())
+}
+
+fn name_faults(name: &str) -> Vec<FieldProblem> {
+    match name.trim().chars().count() {
+        1..=120 => Vec::new(),
+        _ => vec![FieldProblem { pointer: "/name".into(), detail: "a name of 1 to 120 characters is needed".into() }],
+    }
+}
+
+/// One route and where it stands.
+#[utoipa::path(get, path = "/routes/{id}", operation_id = "getRoute", params(("id" = Uuid, Path)),
+    responses((status = 200, body = RouteAnswer), (status = "4XX", body = Problem)))]
+pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    let found = answer(&app, app.hub.store.route(id).await?).await?;
+    Ok((etag(found.version), Json(found)).into_response())
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct SaveBody {
+    name: String,
+    lanes: Vec<Lane>,
+}
+
+/// Saves a new version of name and lanes. Lanes with faults are saved too: they are listed by the
+/// checks, and a dry run waits for them.
+#[utoipa::path(put, path = "/routes/{id}", operation_id = "saveRoute", params(("id" = Uuid, Path)), request_body = SaveBody,
+    responses((status = 200, body = RouteAnswer), (status = "4XX", body = Problem)))]
+pub async fn save(
+    State(app): State<App>,
+    Extension(session): Extension<Session>,
+    Path(id): Path<Uuid>,
+    headers: HeaderMap,
+    Body(body): Body<SaveBody>,
+) -> Result<Response, Problem> {
+    let seen = if_match(&headers)?;
+    let faults = name_faults(&body.name);
+    if !faults.is_empty() {
+        return Err(Problem::fields(faults));
+    }
+    app.hub.store.save_route(id, seen, body.name.trim(), &serde_json::to_value(&body.lanes)?, session.person.id).await?;
+    one(State(app), Path(id)).await
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct RemoveBody {
+    /// The route's name, typed by the person: its pairs can't be brought back.
+    name: String,
+}
+
+/// Removes a route with its plans, pairs and proofs. Both systems stay as they are.
+#[utoipa::path(delete, path = "/routes/{id}", operation_id = "removeRoute", params(("id" = Uuid, Path)), request_body = RemoveBody,
+    responses((status = 204), (status = "4XX", body = Problem)))]
+pub async fn remove(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<RemoveBody>) -> Result<StatusCode, Problem> {
+    let route = app.hub.store.route(id).await?;
+    if route.name != body.name.trim() {
+        return Err(Problem::field("/name", "this is not the route's name"));
+    }
+    app.hub.store.remove_route(id).await?;
+    Ok(StatusCode::NO_CONTENT)
+}

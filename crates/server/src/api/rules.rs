@@ -1,0 +1,253 @@
+//! What the Scope and Rules stops ask while a person works: schema, counts, checks, previews,
+//! suggestions. Nothing here is saved.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::{Path, State};
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::loss::Loss;
+use hovrel_core::mapping::{Fault, Lane, Suggestion, convert, source_value, suggest};
+use hovrel_core::model::Kind;
+use hovrel_core::scope::{Condition, Subject};
+use hovrel_core::survey::Survey;
+use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
+use hovrel_store::Route;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use crate::App;
+use crate::body::Body;
+use crate::cache::Surveyed;
+use crate::problem::Problem;
+
+#[derive(Serialize, ToSchema)]
+pub struct EndSchema {
+    system_name: String,
+    catalogue: Catalogue,
+    survey: Survey,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct RouteSchema {
+    /// None until the end has been surveyed.
+    left: Option<EndSchema>,
+    right: Option<EndSchema>,
+}
+
+async fn end_schema(app: &App, system: Uuid, container: &str) -> Result<Option<EndSchema>, Problem> {
+    let Some(row) = app.hub.store.survey(system, container).await? else { return Ok(None) };
+    Ok(Some(EndSchema {
+        system_name: app.hub.store.system(system).await?.name,
+        catalogue: serde_json::from_value(row.catalogue)?,
+        survey: serde_json::from_value(row.survey)?,
+    }))
+}
+
+/// Fields of both ends, with what the surveys found in them.
+#[utoipa::path(get, path = "/routes/{id}/schema", operation_id = "getRouteSchema", params(("id" = Uuid, Path)),
+    responses((status = 200, body = RouteSchema), (status = "4XX", body = Problem)))]
+pub async fn schema(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<RouteSchema>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    Ok(Json(RouteSchema {
+        left: end_schema(&app, route.left_system, &route.left_container).await?,
+        right: end_schema(&app, route.right_system, &route.right_container).await?,
+    }))
+}
+
+/// Both ends for the rules, from the surveys; none until both are surveyed.
+async fn ends(app: &App, route: &Route) -> Result<Option<RouteEnds>, Problem> {
+    let left = end_schema(app, route.left_system, &route.left_container).await?;
+    let right = end_schema(app, route.right_system, &route.right_container).await?;
+    Ok(left.zip(right).map(|(l, r)| RouteEnds::new(l.system_name, l.catalogue, r.catalogue)))
+}
+
+async fn left_items(app: &App, route: &Route, kind: Kind) -> Result<Arc<Surveyed>, Problem> {
+    app.cache.get(&app.hub.store, route.left_system, &route.left_container, kind).await
+}
+
+/// Every fault of the lanes, with the surveyed items concerned.
+pub async fn faults(app: &App, route: &Route, lanes: &[Lane]) -> Result<Vec<Fault>, Problem> {
+    let Some(ends) = ends(app, route).await? else { return Ok(Vec::new()) };
+    let mut kept = Vec::new();
+    for lane in lanes {
+        kept.push((lane.left_kind, left_items(app, route, lane.left_kind).await?));
+    }
+    let items = |lane: &Lane| match kept.iter().find(|(k, _)| *k == lane.left_kind) {
+        Some((_, s)) => hovrel_engine::in_scope(&s.artefacts, &lane.left_scope, &s.paths),
+        None => Vec::new(),
+    };
+    Ok(lane_checks(lanes, &ends, &items))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct LanesBody {
+    lanes: Vec<Lane>,
+}
+
+/// Checks lanes, saved or not.
+#[utoipa::path(post, path = "/routes/{id}/checks", operation_id = "checkLanes", params(("id" = Uuid, Path)), request_body = LanesBody,
+    responses((status = 200, body = Vec<Fault>), (status = "4XX", body = Problem)))]
+pub async fn checks(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<LanesBody>) -> Result<Json<Vec<Fault>>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    Ok(Json(faults(&app, &route, &body.lanes).await?))
+}
+
+#[derive(Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum WhichEnd {
+    Left,
+    Right,
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ScopeBody {
+    end: WhichEnd,
+    kind: Kind,
+    condition: Condition,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ScopeAnswer {
+    matched: u64,
+    total: u64,
+    /// The first of the items that match.
+    items: Vec<ScopeItem>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ScopeItem {
+    id: String,
+    key: String,
+    title: String,
+    path: String,
+}
+
+const SHOWN: usize = 200;
+
+/// How many surveyed items a condition matches, and which.
+#[utoipa::path(post, path = "/routes/{id}/scope", operation_id = "tryScope", params(("id" = Uuid, Path)), request_body = ScopeBody,
+    responses((status = 200, body = ScopeAnswer), (status = "4XX", body = Problem)))]
+pub async fn scope(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<ScopeBody>) -> Result<Json<ScopeAnswer>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let (system, container) = match body.end {
+        WhichEnd::Left => (route.left_system, &route.left_container),
+        WhichEnd::Right => (route.right_system, &route.right_container),
+    };
+    let kept = app.cache.get(&app.hub.store, system, container, body.kind).await?;
+    let matching: Vec<_> = kept
+        .artefacts
+        .iter()
+        .filter(|a| body.condition.matches(&Subject { artefact: a, path: path_of(a, &kept.paths) }))
+        .collect();
+    let items = matching.iter().take(SHOWN).map(|a| ScopeItem {
+        id: a.id.clone(),
+        key: a.key.clone(),
+        title: a.title.clone(),
+        path: path_of(a, &kept.paths).join(" / "),
+    });
+    Ok(Json(ScopeAnswer { matched: matching.len() as u64, total: kept.artefacts.len() as u64, items: items.collect() }))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct PreviewBody {
+    lane: Lane,
+    /// Which of the items in scope, from 0.
+    at: u64,
+    /// Or the item with this key.
+    key: Option<String>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct Preview {
+    /// How many items are in scope.
+    total: u64,
+    at: u64,
+    item: Option<ScopeItem>,
+    values: Vec<PreviewValue>,
+}
+
+/// What a rule makes of the item.
+#[derive(Serialize, ToSchema)]
+pub struct PreviewValue {
+    target: String,
+    from: String,
+    becomes: String,
+    losses: Vec<Loss>,
+    /// Why the value can't be carried.
+    fault: Option<String>,
+}
+
+/// Applies a lane's rules to one real item.
+#[utoipa::path(post, path = "/routes/{id}/preview", operation_id = "previewLane", params(("id" = Uuid, Path)), request_body = PreviewBody,
+    responses((status = 200, body = Preview), (status = "4XX", body = Problem)))]
+pub async fn preview(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<PreviewBody>) -> Result<Json<Preview>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let empty = Preview { total: 0, at: 0, item: None, values: Vec::new() };
+    let Some(ends) = ends(&app, &route).await? else { return Ok(Json(empty)) };
+    let kept = left_items(&app, &route, body.lane.left_kind).await?;
+    let items = hovrel_engine::in_scope(&kept.artefacts, &body.lane.left_scope, &kept.paths);
+    let by_key = body.key.and_then(|key| items.iter().position(|a| a.key == key));
+    let at = by_key.unwrap_or(body.at as usize).min(items.len().saturating_sub(1));
+    let mut folders = Mapped::assumed();
+    let tree = left_items(&app, &route, Kind::Folder).await?;
+    folders.limit_depth(&tree.artefacts, ends.right.kind(Kind::Folder).and_then(|k| k.max_depth));
+    let (Some(artefact), Some(cx)) = (items.get(at), ends.context(&body.lane, &folders)) else {
+        return Ok(Json(Preview { total: items.len() as u64, ..empty }));
+    };
+    // A folder is shown by its path, not by its id.
+    let shown = |v: &hovrel_core::model::Value| match v {
+        hovrel_core::model::Value::Reference(
+            hovrel_core::model::Reference::Known(id) | hovrel_core::model::Reference::Pending(id),
+        ) => kept.paths.get(id).map_or_else(|| id.clone(), |p| p.join(" / ")),
+        hovrel_core::model::Value::User(id) => ends.right.user(id).map_or_else(|| id.clone(), |u| u.name.clone()),
+        hovrel_core::model::Value::Steps(steps) => format!("{} steps", steps.len()),
+        other => hovrel_core::diff::readable(other),
+    };
+    let values = body.lane.rules.iter().map(|rule| {
+        let converted = convert(rule, artefact, &cx);
+        PreviewValue {
+            target: rule.target.clone(),
+            from: source_value(rule, artefact, &ends.left_system).map(|v| shown(&v)).unwrap_or_default(),
+            becomes: converted.value.as_ref().map(shown).unwrap_or_default(),
+            losses: converted.losses,
+            fault: converted.fault.map(|f| f.describe()),
+        }
+    });
+    Ok(Json(Preview {
+        total: items.len() as u64,
+        at: at as u64,
+        item: Some(ScopeItem {
+            id: artefact.id.clone(),
+            key: artefact.key.clone(),
+            title: artefact.title.clone(),
+            path: path_of(artefact, &kept.paths).join(" / "),
+        }),
+        values: values.collect(),
+    }))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct KindsBody {
+    left_kind: Kind,
+    right_kind: Kind,
+}
+
+/// Rules proposed for two kinds, with the evidence.
+#[utoipa::path(post, path = "/routes/{id}/suggestions", operation_id = "suggestRules", params(("id" = Uuid, Path)), request_body = KindsBody,
+    responses((status = 200, body = Vec<Suggestion>), (status = "4XX", body = Problem)))]
+pub async fn suggestions(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<KindsBody>) -> Result<Json<Vec<Suggestion>>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let left = end_schema(&app, route.left_system, &route.left_container).await?;
+    let right = end_schema(&app, route.right_system, &route.right_container).await?;
+    let (Some(left), Some(right)) = (left, right) else { return Ok(Json(Vec::new())) };
+    let (Some(l), Some(r)) = (left.catalogue.kind(body.left_kind), right.catalogue.kind(body.right_kind)) else {
+        return Ok(Json(Vec::new()));
+    };
+    Ok(Json(suggest(l, left.survey.kind(body.left_kind), r)))
+}

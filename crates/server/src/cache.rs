@@ -1,0 +1,53 @@
+//! Surveyed artefacts in memory, for scope counts and previews while a person types.
+
+use std::collections::HashMap;
+use std::sync::{Arc, Mutex};
+
+use chrono::{DateTime, Utc};
+use hovrel_core::model::{Artefact, Kind};
+use hovrel_store::Store;
+use uuid::Uuid;
+
+use crate::problem::Problem;
+
+type Key = (Uuid, String, Kind);
+
+/// Artefacts of one kind of one container, with the paths of their folders.
+pub struct Surveyed {
+    pub artefacts: Vec<Artefact>,
+    pub paths: HashMap<String, Vec<String>>,
+}
+
+#[derive(Default)]
+pub struct Cache(Mutex<HashMap<Key, (DateTime<Utc>, Arc<Surveyed>)>>);
+
+/// Kinds of containers kept; the oldest survey goes first.
+const MOST: usize = 8;
+
+impl Cache {
+    /// The artefacts of a kind as last surveyed; empty if there was no survey.
+    pub async fn get(&self, store: &Store, system: Uuid, container: &str, kind: Kind) -> Result<Arc<Surveyed>, Problem> {
+        let empty = || Arc::new(Surveyed { artefacts: Vec::new(), paths: HashMap::new() });
+        let Some(survey) = store.survey(system, container).await? else { return Ok(empty()) };
+        let key = (system, container.to_owned(), kind);
+        let kept = self.0.lock().unwrap_or_else(|e| e.into_inner()).get(&key).cloned();
+        if let Some((_, found)) = kept.filter(|(at, _)| *at == survey.at) {
+            return Ok(found);
+        }
+        let read = async |kind: Kind| -> Result<Vec<Artefact>, Problem> {
+            let rows = store.artefact_bodies(system, container, kind.id()).await?;
+            Ok(rows.into_iter().map(|(_, body)| serde_json::from_value(body)).collect::<Result<_, _>>()?)
+        };
+        let folders = read(Kind::Folder).await?;
+        let paths = hovrel_engine::folder_paths(&folders);
+        let artefacts = if kind == Kind::Folder { folders } else { read(kind).await? };
+        let found = Arc::new(Surveyed { artefacts, paths });
+        let mut kept = self.0.lock().unwrap_or_else(|e| e.into_inner());
+        if kept.len() >= MOST {
+            let oldest = kept.iter().min_by_key(|(_, (at, _))| *at).map(|(k, _)| k.clone());
+            oldest.map(|k| kept.remove(&k));
+        }
+        kept.insert(key, (survey.at, found.clone()));
+        Ok(found)
+    }
+}

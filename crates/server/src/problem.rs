@@ -1,0 +1,130 @@
+//! Errors as problem details (RFC 9457): a stable `type`, what happened, which field, what to do.
+
+use axum::Json;
+use axum::http::{HeaderValue, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use hovrel_engine::EngineError;
+use hovrel_store::StoreError;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+/// A problem, as RFC 9457 §3 describes it, with the fields at fault and advice.
+#[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
+pub struct Problem {
+    /// Stable; `/problems/` and a word.
+    #[serde(rename = "type")]
+    pub type_uri: String,
+    pub title: String,
+    pub status: u16,
+    pub detail: String,
+    /// What to do about it.
+    pub advice: String,
+    /// The fields at fault, by JSON Pointer (RFC 6901).
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub fields: Vec<FieldProblem>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+pub struct FieldProblem {
+    pub pointer: String,
+    pub detail: String,
+}
+
+impl Problem {
+    pub fn new(status: StatusCode, word: &str, title: &str, detail: impl Into<String>, advice: &str) -> Problem {
+        Problem {
+            type_uri: format!("/problems/{word}"),
+            title: title.to_owned(),
+            status: status.as_u16(),
+            detail: detail.into(),
+            advice: advice.to_owned(),
+            fields: Vec::new(),
+        }
+    }
+
+    pub fn missing(what: &str) -> Problem {
+        Problem::new(StatusCode::NOT_FOUND, "missing", "It is not there", format!("{what} does not exist."), "It may have been removed; go back and look.")
+    }
+
+    pub fn fields(fields: Vec<FieldProblem>) -> Problem {
+        let detail = fields.iter().map(|f| format!("{}: {}", f.pointer, f.detail)).collect::<Vec<_>>().join("; ");
+        let mut p = Problem::new(
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "fields",
+            "Some fields are wrong",
+            detail,
+            "Correct the fields named and send it again. Nothing was saved.",
+        );
+        p.fields = fields;
+        p
+    }
+
+    pub fn field(pointer: &str, detail: impl Into<String>) -> Problem {
+        Problem::fields(vec![FieldProblem { pointer: pointer.to_owned(), detail: detail.into() }])
+    }
+
+    pub fn not_now(detail: impl Into<String>, advice: &str) -> Problem {
+        Problem::new(StatusCode::CONFLICT, "not-now", "This can't be done now", detail, advice)
+    }
+}
+
+impl IntoResponse for Problem {
+    fn into_response(self) -> Response {
+        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        let mut response = (status, Json(self)).into_response();
+        response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
+        response
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(e: StoreError) -> Problem {
+        match e {
+            StoreError::Missing(what) => Problem::missing(what),
+            StoreError::Exists(what) if what == "one_transfer_per_route" => {
+                Problem::not_now("A transfer of this route is not over yet.", "Wait until it ends, or stop it.")
+            }
+            StoreError::Exists(_) => Problem::field("/name", "this name is taken"),
+            StoreError::InUse(_) => Problem::not_now("A route still uses it.", "Remove the route first."),
+            StoreError::Stale { current } => Problem::new(
+                StatusCode::PRECONDITION_FAILED,
+                "stale",
+                "Somebody saved it since",
+                format!("The current version is {current}."),
+                "Load it again, and make your change once more.",
+            ),
+            other => {
+                tracing::error!("{other}");
+                Problem::new(
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "internal",
+                    "Hovrel itself failed",
+                    "The database did not do what it was asked.",
+                    "Try again; if it goes on, look into Hovrel's log.",
+                )
+            }
+        }
+    }
+}
+
+impl From<EngineError> for Problem {
+    fn from(e: EngineError) -> Problem {
+        match e {
+            EngineError::Store(e) => e.into(),
+            EngineError::System { system, error } => {
+                Problem::new(StatusCode::BAD_GATEWAY, "system", &format!("{system} did not answer as it should"), error.to_string(), error.advice())
+            }
+            EngineError::NoProfile(name) => Problem::field("/profile", format!("no profile is called {name}")),
+            other => {
+                tracing::error!("{other}");
+                Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "Hovrel itself failed", other.to_string(), "Look into Hovrel's log.")
+            }
+        }
+    }
+}
+
+impl From<serde_json::Error> for Problem {
+    fn from(e: serde_json::Error) -> Problem {
+        EngineError::from(e).into()
+    }
+}

@@ -1,0 +1,96 @@
+//! Sign-in: argon2id passwords, a session cookie, and a token against forged requests.
+//!
+//! The cookie is http-only and same-site; the database holds only its hash. Requests that change
+//! something must also carry the session's token in a header, which another site can't read.
+
+use std::time::Duration;
+
+use argon2::password_hash::phc::PasswordHash;
+use argon2::{Argon2, PasswordHasher, PasswordVerifier};
+use axum::extract::{Request, State};
+use axum::http::{HeaderMap, Method, StatusCode, header};
+use axum::middleware::Next;
+use axum::response::{IntoResponse, Response};
+use base64::Engine;
+use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+
+use crate::App;
+use crate::problem::Problem;
+
+const COOKIE: &str = "hovrel_session";
+pub const CSRF_HEADER: &str = "x-hovrel-csrf";
+pub const LASTS: Duration = Duration::from_secs(12 * 3600);
+
+/// Paths that need no session.
+const OPEN: [&str; 3] = ["/setup", "/session", "/openapi.json"];
+
+pub async fn guard(State(app): State<App>, mut request: Request, next: Next) -> Response {
+    if OPEN.contains(&request.uri().path()) && request.method() != Method::DELETE {
+        return next.run(request).await;
+    }
+    let unknown = Problem::new(StatusCode::UNAUTHORIZED, "sign-in", "Sign in first", "There is no session, or it has ended.", "Sign in.");
+    let Some(hash) = token(request.headers()).map(|t| hash(&t)) else { return unknown.into_response() };
+    let session = match app.hub.store.session(&hash).await {
+        Ok(Some(session)) => session,
+        Ok(None) => return unknown.into_response(),
+        Err(e) => return Problem::from(e).into_response(),
+    };
+    let safe = matches!(*request.method(), Method::GET | Method::HEAD);
+    let carried = request.headers().get(CSRF_HEADER).and_then(|v| v.to_str().ok());
+    if !safe && carried != Some(session.csrf.as_str()) {
+        let forged = Problem::new(
+            StatusCode::FORBIDDEN,
+            "forged",
+            "The request lacks its token",
+            format!("Requests that change something carry the session's token in {CSRF_HEADER}."),
+            "Load the page again.",
+        );
+        return forged.into_response();
+    }
+    request.extensions_mut().insert(session);
+    next.run(request).await
+}
+
+/// The token in the session cookie.
+pub fn token(headers: &HeaderMap) -> Option<String> {
+    let cookies = headers.get_all(header::COOKIE).iter().filter_map(|v| v.to_str().ok());
+    cookies
+        .flat_map(|c| c.split(';'))
+        .filter_map(|c| c.trim().split_once('='))
+        .find(|(name, _)| *name == COOKIE)
+        .map(|(_, value)| value.to_owned())
+}
+
+pub fn hash(token: &str) -> Vec<u8> {
+    blake3::hash(token.as_bytes()).as_bytes().to_vec()
+}
+
+pub fn new_token() -> String {
+    URL_SAFE_NO_PAD.encode(rand::random::<[u8; 32]>())
+}
+
+/// A cookie that lasts `seconds`; 0 removes it.
+pub fn cookie(token: &str, seconds: u64) -> String {
+    format!("{COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age={seconds}")
+}
+
+/// Hashing takes tens of milliseconds of a core, so it runs beside the runtime.
+pub async fn hash_password(password: String) -> Result<String, Problem> {
+    let hashed = tokio::task::spawn_blocking(move || Argon2::default().hash_password(password.as_bytes()).map(|h| h.to_string()));
+    hashed.await.ok().and_then(Result::ok).ok_or_else(|| {
+        Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "Hovrel itself failed", "The password could not be hashed.", "Try again.")
+    })
+}
+
+/// Compares in the same time whether or not the login exists.
+pub async fn verify_password(password: String, hash: Option<String>) -> bool {
+    // The hash of a password nobody has, for logins that do not exist.
+    const NOBODY: &str = "$argon2id$v=19$m=19456,t=2,p=1$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA";
+    let verified = tokio::task::spawn_blocking(move || {
+        let known = hash.is_some();
+        let text = hash.unwrap_or_else(|| NOBODY.to_owned());
+        let matches = PasswordHash::new(&text).is_ok_and(|h| Argon2::default().verify_password(password.as_bytes(), &h).is_ok());
+        known && matches
+    });
+    verified.await.unwrap_or(false)
+}

@@ -1,0 +1,37 @@
+//! The built web client, embedded. Every path that is no file is the client's own.
+
+use axum::http::{StatusCode, Uri, header};
+use axum::response::{IntoResponse, Response};
+use rust_embed::RustEmbed;
+
+#[derive(RustEmbed)]
+#[folder = "../../web/dist"]
+struct Client;
+
+pub async fn serve(uri: Uri) -> Response {
+    let path = uri.path().trim_start_matches('/');
+    let (path, file) = match Client::get(path) {
+        Some(file) if !path.is_empty() => (path, file),
+        // A missing script must not be answered with a page.
+        _ if path.starts_with("assets/") || path.starts_with("api/") => return StatusCode::NOT_FOUND.into_response(),
+        _ => match Client::get("index.html") {
+            Some(file) => ("index.html", file),
+            None => return (StatusCode::NOT_FOUND, "the web client was not built").into_response(),
+        },
+    };
+    // Names under assets/ hold a hash of their content.
+    let keep = if path.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
+    ([(header::CONTENT_TYPE, media_type(path)), (header::CACHE_CONTROL, keep)], file.data).into_response()
+}
+
+fn media_type(path: &str) -> &'static str {
+    match path.rsplit('.').next() {
+        Some("html") => "text/html; charset=utf-8",
+        Some("js") => "text/javascript",
+        Some("css") => "text/css",
+        Some("svg") => "image/svg+xml",
+        Some("woff2") => "font/woff2",
+        Some("json") => "application/json",
+        _ => "application/octet-stream",
+    }
+}
