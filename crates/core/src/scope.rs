@@ -17,7 +17,7 @@ use crate::model::{Artefact, Value};
 pub enum Condition {
     All(Vec<Condition>),
     Any(Vec<Condition>),
-    Test(Test),
+    Row(ConditionRow),
 }
 
 impl Default for Condition {
@@ -30,7 +30,7 @@ impl Default for Condition {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
-pub struct Test {
+pub struct ConditionRow {
     /// A field of the kind, or one of [`BUILT_IN`].
     pub field: String,
     pub op: Operator,
@@ -73,7 +73,7 @@ impl Condition {
         match self {
             Condition::All(list) => list.iter().all(|c| c.matches(subject)),
             Condition::Any(list) => list.iter().any(|c| c.matches(subject)),
-            Condition::Test(test) => test.matches(subject),
+            Condition::Row(test) => test.matches(subject),
         }
     }
 
@@ -81,7 +81,7 @@ impl Condition {
     pub fn unknown_fields(&self, kind: &KindSchema) -> Vec<String> {
         match self {
             Condition::All(list) | Condition::Any(list) => list.iter().flat_map(|c| c.unknown_fields(kind)).collect(),
-            Condition::Test(t) => {
+            Condition::Row(t) => {
                 let known = BUILT_IN.iter().any(|(id, _)| *id == t.field) || kind.field(&t.field).is_some();
                 if known { Vec::new() } else { vec![t.field.clone()] }
             }
@@ -89,7 +89,7 @@ impl Condition {
     }
 }
 
-impl Test {
+impl ConditionRow {
     fn matches(&self, subject: &Subject<'_>) -> bool {
         let held: Vec<String> = self.held(subject);
         let wanted = self.value.trim();

@@ -26,6 +26,7 @@ pub struct Artefact {
     pub created: Option<Stamp>,
     pub modified: Option<Stamp>,
     /// Fields under the names its system uses, the title and text included.
+    #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, Value>))]
     pub fields: Fields,
     #[serde(default)]
     pub attachments: Vec<Attachment>,

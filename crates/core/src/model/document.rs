@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(transparent)]
+#[serde(deny_unknown_fields)]
 pub struct Document {
     pub blocks: Vec<Block>,
 }

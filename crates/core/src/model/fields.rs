@@ -14,8 +14,6 @@ use super::Value;
 pub type FieldKey = Arc<str>;
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, Value>))]
 #[serde(transparent)]
 pub struct Fields(BTreeMap<FieldKey, Value>);
 

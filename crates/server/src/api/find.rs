@@ -13,6 +13,7 @@ use crate::App;
 use crate::problem::Problem;
 
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct FindQuery {
     q: String,

@@ -114,6 +114,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Pl
 
 /// Which changes.
 #[derive(Debug, Default, Deserialize, IntoParams, ToSchema)]
+#[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct ChangeQuery {
     outcome: Option<String>,

@@ -395,6 +395,7 @@ pub async fn folder_tree(State(app): State<App>, Path((id, container)): Path<(Uu
 }
 
 #[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct ArtefactQuery {
     kind: Kind,

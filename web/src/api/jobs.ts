@@ -1,0 +1,39 @@
+// A job as it runs: its state from the API, then events as they happen. The browser reconnects by itself
+// and says which event it saw last, so nothing is missed.
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, take, type Schemas } from "./client";
+
+export type Job = Schemas["JobAnswer"];
+
+export const over = (job: Job | null | undefined) => !!job && ["done", "failed", "stopped"].includes(job.state);
+
+type JobEvent = { progress?: Record<string, never>; state?: string; wanted?: string; error?: string | null };
+
+/** Follows a job; `onEnd` is called once when it ends or rests. `lost` tells that events are late. */
+export function useJob(id: string | undefined, onEnd?: () => void) {
+  const queries = useQueryClient();
+  const [lost, setLost] = useState(false);
+  const job = useQuery({
+    queryKey: ["job", id],
+    queryFn: () => take(api.GET("/jobs/{id}", { params: { path: { id: id ?? "" } } })),
+    enabled: !!id,
+  });
+  const ended = !job.data || over(job.data);
+  useEffect(() => {
+    if (!id || ended) return;
+    const source = new EventSource(`/api/v1/jobs/${id}/events`);
+    source.onopen = () => setLost(false);
+    source.onerror = () => setLost(true);
+    source.onmessage = (message) => {
+      const event = JSON.parse(message.data as string) as JobEvent;
+      queries.setQueryData<Job>(["job", id], (before) => (before ? { ...before, ...event } : before));
+      if (event.state) void queries.invalidateQueries({ queryKey: ["job", id] });
+      if (event.state && ["done", "failed", "stopped", "paused"].includes(event.state)) onEnd?.();
+    };
+    return () => source.close();
+    // The callback may change with every render; the stream must not.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [id, ended, queries]);
+  return { job: job.data, lost: lost && !ended, error: job.error };
+}

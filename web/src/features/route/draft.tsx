@@ -1,0 +1,70 @@
+// The lanes of a route while they are being changed: unsaved until saved as a version, with undo.
+import { useQueryClient } from "@tanstack/react-query";
+import { createContext, useContext, useState, type ReactNode } from "react";
+import { toast } from "sonner";
+import { api, take, type Schemas } from "@/api/client";
+
+export type Route = Schemas["RouteAnswer"];
+export type Lane = Schemas["Lane"];
+export type Rule = Schemas["Rule"];
+
+type Draft = {
+  route: Route;
+  lanes: Lane[];
+  dirty: boolean;
+  canUndo: boolean;
+  change: (lanes: Lane[]) => void;
+  changeLane: (id: string, change: (lane: Lane) => Lane) => void;
+  undo: () => void;
+  save: () => Promise<boolean>;
+  error: unknown;
+};
+
+const DraftContext = createContext<Draft | null>(null);
+
+export function DraftProvider({ route, children }: { route: Route; children: ReactNode }) {
+  const queries = useQueryClient();
+  const [past, setPast] = useState<Lane[][]>([]);
+  const [now, setNow] = useState<Lane[] | null>(null);
+  const [error, setError] = useState<unknown>();
+  const lanes = now ?? route.lanes;
+  const change = (next: Lane[]) => {
+    setPast([...past, lanes].slice(-50));
+    setNow(next);
+  };
+  const save = async () => {
+    setError(undefined);
+    try {
+      const saved = await take(api.PUT("/routes/{id}", {
+        params: { path: { id: route.id } },
+        body: { name: route.name, lanes },
+        headers: { "if-match": `"${route.version}"` },
+      }));
+      queries.setQueryData(["route", route.id], saved);
+      setNow(null);
+      setPast([]);
+      toast(`Saved as version ${saved.version}`);
+      return true;
+    } catch (caught) {
+      setError(caught);
+      return false;
+    }
+  };
+  const draft: Draft = {
+    route, lanes, error, save, change,
+    dirty: now !== null && JSON.stringify(now) !== JSON.stringify(route.lanes),
+    canUndo: past.length > 0,
+    changeLane: (id, f) => change(lanes.map((l) => (l.id === id ? f(l) : l))),
+    undo: () => {
+      setNow(past.at(-1) ?? null);
+      setPast(past.slice(0, -1));
+    },
+  };
+  return <DraftContext.Provider value={draft}>{children}</DraftContext.Provider>;
+}
+
+export function useDraft(): Draft {
+  const draft = useContext(DraftContext);
+  if (!draft) throw new Error("a route's page is shown outside a route");
+  return draft;
+}

@@ -1,0 +1,21 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, take, type Schemas } from "@/api/client";
+import type { Lane, Route } from "./draft";
+
+/** Fields of both ends with what the surveys found in them. */
+export function useSchema(route: Route) {
+  return useQuery({
+    queryKey: ["schema", route.id, route.left.surveyed_at, route.right.surveyed_at],
+    queryFn: () => take(api.GET("/routes/{id}/schema", { params: { path: { id: route.id } } })),
+    staleTime: 60_000,
+  });
+}
+
+export type RouteSchema = Schemas["RouteSchema"];
+
+/** What one end says about a lane's kind. */
+export function endOf(schema: RouteSchema | undefined, lane: Lane | undefined, end: "left" | "right") {
+  const side = schema?.[end];
+  const kind = end === "left" ? lane?.left_kind : lane?.right_kind;
+  return { name: side?.system_name ?? end, kind: side?.catalogue.kinds.find((k) => k.kind === kind), survey: side?.survey.kinds.find((k) => k.kind === kind), users: side?.catalogue.users ?? [] };
+}

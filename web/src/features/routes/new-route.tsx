@@ -1,0 +1,125 @@
+// A new route: two ends, and the lanes to begin with.
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, ProblemError, take, type Schemas } from "@/api/client";
+import { ago } from "@/lib/format";
+import { count } from "@/lib/words";
+import { Button, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
+import { EndMark } from "@/ui/disc";
+
+type End = { system: string; container: string };
+
+export default function NewRoute() {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
+  const [left, setLeft] = useState<End>({ system: "", container: "" });
+  const [right, setRight] = useState<End>({ system: "", container: "" });
+  const [name, setName] = useState("");
+  const [out, setOut] = useState<string[]>([]);
+  const [error, setError] = useState<unknown>();
+  const ready = !!left.container && !!right.container;
+  const proposal = useQuery({
+    queryKey: ["proposal", left, right],
+    queryFn: () => take(api.POST("/routes/proposal", { body: { left, right } })),
+    enabled: ready,
+  });
+  if (systems.isPending) return <Loading what="the systems" />;
+  if (systems.error) return <div className="p-8"><Trouble error={systems.error} /></div>;
+  if (systems.data.length < 2) {
+    return <Empty title="A route needs two systems" action={<Button go onClick={() => void navigate("/systems/new")}>Connect a system</Button>}>{count(systems.data.length, "system is", "systems are")} connected so far.</Empty>;
+  }
+  const make = async () => {
+    setError(undefined);
+    try {
+      const lanes = (proposal.data ?? []).filter((p) => !out.includes(p.lane.id)).map((p) => p.lane);
+      const made = await take(api.POST("/routes", { body: { name, left, right, lanes } }));
+      await queries.invalidateQueries();
+      await navigate(`/routes/${made.id}/ends`);
+    } catch (caught) {
+      setError(caught);
+    }
+  };
+  const fault = (pointer: string) => (error instanceof ProblemError ? error.field(pointer) : undefined);
+  return (
+    <>
+      <div className="mx-auto w-full max-w-[980px] flex-1 overflow-auto px-5 py-6">
+        <h1 className="mb-4 text-[16px] font-semibold">Make a route</h1>
+        <div className="grid grid-cols-[1fr_90px_1fr] items-start">
+          <EndChoice end="left" systems={systems.data} value={left} onChange={setLeft} />
+          <span aria-hidden className="mt-[58px] h-[2px] bg-[linear-gradient(90deg,var(--left),var(--right))]" />
+          <EndChoice end="right" systems={systems.data} value={right} onChange={setRight} />
+        </div>
+        <div className="mt-5 max-w-[420px]">
+          <Field label="Name" error={fault("/name")} hint="What it is for, e.g. Lift control moves to the new tool">
+            {(p) => <input {...p} className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
+          </Field>
+        </div>
+        {ready && proposal.isPending && <Loading what="both ends" />}
+        {proposal.error && <Trouble error={proposal.error} />}
+        {proposal.data && (
+          <section className="mt-3">
+            <h2 className="mb-2 font-semibold">Lanes to begin with</h2>
+            <p className="mb-3 text-ink-2">Proposed from names, types and the values met. Every rule can be changed before anything runs.</p>
+            <ul className="divide-y divide-hair-2 border border-hair bg-sheet">
+              {proposal.data.map((p) => (
+                <li key={p.lane.id}>
+                  <label className="grid cursor-pointer grid-cols-[26px_1fr_110px_1fr_90px] items-center gap-2 px-3 py-2">
+                    <input type="checkbox" checked={!out.includes(p.lane.id)} onChange={(e) => setOut(e.target.checked ? out.filter((o) => o !== p.lane.id) : [...out, p.lane.id])} />
+                    <span>{p.left_name} <span className="text-ink-3">{p.left_count.toLocaleString("en")}</span></span>
+                    <span className="text-center text-ink-2">→</span>
+                    <span>{p.right_name} <span className="text-ink-3">{p.right_count.toLocaleString("en")} there now</span></span>
+                    <span className="text-right text-ink-2">{count(p.lane.rules.length, "rule")}</span>
+                  </label>
+                </li>
+              ))}
+            </ul>
+          </section>
+        )}
+        {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
+        {fault("/right") && <p role="alert" className="mt-2 text-clash">{fault("/right")}</p>}
+      </div>
+      <Foot><Button go disabled={!ready || !proposal.data} onClick={() => void make()}>Make the route</Button></Foot>
+    </>
+  );
+}
+
+function EndChoice({ end, systems, value, onChange }: { end: "left" | "right"; systems: Schemas["SystemAnswer"][]; value: End; onChange: (e: End) => void }) {
+  const surveys = useQuery({
+    queryKey: ["surveys", value.system],
+    queryFn: () => take(api.GET("/systems/{id}/surveys", { params: { path: { id: value.system } } })),
+    enabled: !!value.system,
+  });
+  const only = surveys.data?.surveys.length === 1 ? surveys.data.surveys[0]?.container : undefined;
+  useEffect(() => {
+    if (value.system && !value.container && only) onChange({ ...value, container: only });
+  }, [value, only, onChange]);
+  const word = end === "left" ? "Left" : "Right";
+  return (
+    <fieldset className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-left" : "border-r-[3px] border-r-right"}`}>
+      <legend className="sr-only">{word} end</legend>
+      <p className="mb-2 flex items-center gap-1.5 font-semibold"><EndMark end={end} />{word} end <span className="font-normal text-ink-3">{end === "left" ? "is read" : "is written"}</span></p>
+      <Field label={`${word} system`}>
+        {(p) => (
+          <select {...p} className="field w-full" value={value.system} onChange={(e) => onChange({ system: e.target.value, container: "" })}>
+            <option value="">choose…</option>
+            {systems.map((s) => <option key={s.id} value={s.id}>{s.name}</option>)}
+          </select>
+        )}
+      </Field>
+      {value.system && surveys.data && (surveys.data.surveys.length === 0
+        ? <p className="text-ink-2">No project of it has been surveyed. <Link className="underline" to={`/systems/${value.system}`}>Survey one first</Link></p>
+        : (
+          <Field label={`${word} project`}>
+            {(p) => (
+              <select {...p} className="field w-full" value={value.container} onChange={(e) => onChange({ ...value, container: e.target.value })}>
+                <option value="">choose…</option>
+                {surveys.data.surveys.map((s) => <option key={s.container} value={s.container}>{s.container_name} (surveyed {ago(s.at)})</option>)}
+              </select>
+            )}
+          </Field>
+        ))}
+    </fieldset>
+  );
+}

@@ -1,0 +1,66 @@
+// Signing in; and, on a new installation, making the first administrator.
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type FormEvent } from "react";
+import { api, ProblemError, setCsrf, take } from "@/api/client";
+import { Button, Field, Loading, Trouble } from "@/ui/basics";
+
+export default function SignIn() {
+  const setup = useQuery({ queryKey: ["setup"], queryFn: () => take(api.GET("/setup")) });
+  if (setup.isPending) return <Loading what="the sign-in" />;
+  return (
+    <div className="flex h-full items-center justify-center bg-paper">
+      <main className="w-[380px] rounded-lg border border-hair bg-sheet p-8">
+        <div className="mb-6 flex items-center gap-2.5 text-[20px] font-semibold">
+          <svg width="26" height="26" viewBox="0 0 20 20" aria-hidden><path d="M9 3a7 7 0 0 0 0 14z" fill="var(--left)" /><path d="M11 3a7 7 0 0 1 0 14z" fill="var(--right)" /></svg>
+          hovrel
+        </div>
+        {setup.error && <Trouble error={setup.error} retry={() => void setup.refetch()} />}
+        {setup.data && <Form first={setup.data.needs_first_administrator} />}
+      </main>
+    </div>
+  );
+}
+
+function Form({ first }: { first: boolean }) {
+  const queries = useQueryClient();
+  const [login, setLogin] = useState("");
+  const [name, setName] = useState("");
+  const [password, setPassword] = useState("");
+  const [error, setError] = useState<unknown>();
+  const [busy, setBusy] = useState(false);
+  const fault = (pointer: string) => (error instanceof ProblemError ? error.field(pointer) : undefined);
+  const submit = async (e: FormEvent) => {
+    e.preventDefault();
+    setBusy(true);
+    setError(undefined);
+    try {
+      if (first) await take(api.POST("/setup", { body: { login, name, password } }));
+      const me = await take(api.POST("/session", { body: { login, password } }));
+      setCsrf(me.csrf);
+      await queries.invalidateQueries();
+    } catch (caught) {
+      setError(caught);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <form onSubmit={(e) => void submit(e)}>
+      <h1 className="mb-1 text-[16px] font-semibold">{first ? "Make the first administrator" : "Sign in"}</h1>
+      <p className="mb-4 text-ink-2">{first ? "Nobody can sign in to this installation yet." : "With the login an administrator gave you."}</p>
+      <Field label="Login" error={fault("/login")}>
+        {(p) => <input {...p} autoFocus autoComplete="username" className="field w-full" value={login} onChange={(e) => setLogin(e.target.value)} />}
+      </Field>
+      {first && (
+        <Field label="Name" error={fault("/name")} hint="As others see you in the record.">
+          {(p) => <input {...p} autoComplete="name" className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
+        </Field>
+      )}
+      <Field label="Password" error={fault("/password")} hint={first ? "Twelve characters or more." : undefined}>
+        {(p) => <input {...p} type="password" autoComplete={first ? "new-password" : "current-password"} className="field w-full" value={password} onChange={(e) => setPassword(e.target.value)} />}
+      </Field>
+      {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
+      <Button go type="submit" disabled={busy} className="mt-2 w-full">{first ? "Make administrator and sign in" : "Sign in"}</Button>
+    </form>
+  );
+}

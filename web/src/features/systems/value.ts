@@ -1,0 +1,49 @@
+// A value as text, for reading. Differences and previews come from the server; this is for the survey.
+import type { Schemas } from "@/api/client";
+
+type Value = Schemas["Value"];
+type Block = Schemas["Block"];
+type Inline = Schemas["Inline"];
+
+const inlineText = (list: Inline[]): string =>
+  list.map((i) => {
+    switch (i.inline) {
+      case "text": case "code": return i.text;
+      case "image": return `[image ${i.alt || i.source}]`;
+      case "mention": return i.label;
+      case "parameter": return `«${i.name}»`;
+      case "line_break": return "\n";
+      default: return inlineText(i.content);
+    }
+  }).join("");
+
+const blockText = (b: Block): string => {
+  switch (b.block) {
+    case "paragraph": case "heading": return inlineText(b.content);
+    case "list": return b.items.map((item, n) => `${b.start == null ? "•" : `${b.start + n}.`} ${item.map(blockText).join(" ")}`).join("\n");
+    case "table": return b.rows.map((row) => row.map((cell) => cell.map(blockText).join(" ")).join(" | ")).join("\n");
+    case "code": return b.text;
+    case "quote": return b.blocks.map(blockText).join("\n");
+    case "rule": return "—";
+  }
+};
+
+const documentText = (blocks: Block[]) => blocks.map(blockText).join("\n");
+
+export function valueText(value: Value | undefined, users: Schemas["User"][]): string {
+  if (!value) return "";
+  const person = (id: string) => users.find((u) => u.id === id)?.name ?? `${id} (unknown)`;
+  switch (value.type) {
+    case "empty": return "";
+    case "rich_text": return documentText(value.value as unknown as Block[]);
+    case "choice_list": return value.value.join(", ");
+    case "user": return person(value.value);
+    case "user_list": return value.value.map(person).join(", ");
+    case "steps": return value.value.map((s, n) => `${n + 1}. ${documentText(s.action as unknown as Block[])}\n    → ${documentText(s.expected as unknown as Block[])}${(s.data as unknown as Block[]).length ? `\n    data: ${documentText(s.data as unknown as Block[])}` : ""}`).join("\n");
+    case "boolean": return value.value ? "yes" : "no";
+    case "attachments": return value.value.map((f) => f.name).join(", ");
+    case "table": return value.value.map((r) => r.join(" | ")).join("\n");
+    case "reference": return JSON.stringify(value.value);
+    default: return String(value.value);
+  }
+}

@@ -1,0 +1,47 @@
+// Times and sizes for people.
+
+const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto", style: "short" });
+
+/** “4 min. ago”; the exact time belongs in a title beside it. */
+export function ago(iso: string | null | undefined, now = Date.now()): string {
+  if (!iso) return "never";
+  const seconds = (new Date(iso).getTime() - now) / 1000;
+  const steps: [number, Intl.RelativeTimeFormatUnit][] = [[60, "second"], [3600, "minute"], [86400, "hour"], [86400 * 45, "day"], [86400 * 365, "month"]];
+  const sizes = { second: 1, minute: 60, hour: 3600, day: 86400, month: 86400 * 30, year: 86400 * 365 };
+  const unit = (steps.find(([limit]) => Math.abs(seconds) < limit)?.[1] ?? "year") as keyof typeof sizes;
+  if (unit === "second" && Math.abs(seconds) < 20) return "just now";
+  return relative.format(Math.round(seconds / sizes[unit]), unit);
+}
+
+export function exact(iso: string | null | undefined): string {
+  return iso ? new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" }) : "";
+}
+
+/** Seconds as “2 min 5 s”. */
+export function span(seconds: number): string {
+  if (seconds < 60) return `${Math.round(seconds)} s`;
+  return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
+}
+
+export function bytes(n: number): string {
+  if (n < 1000) return `${n} B`;
+  if (n < 1_000_000) return `${(n / 1000).toFixed(n < 10_000 ? 1 : 0)} kB`;
+  return `${(n / 1_000_000).toFixed(1)} MB`;
+}
+
+/** A share as people round it; never 100 % while something is missing. */
+export function percent(part: number, whole: number): string {
+  if (whole === 0) return "—";
+  const share = (100 * part) / whole;
+  if (part < whole && share > 99.9) return "99.9 %";
+  return Number.isInteger(share) ? `${share} %` : `${share.toFixed(1)} %`;
+}
+
+export function download(name: string, data: unknown) {
+  const url = URL.createObjectURL(new Blob([JSON.stringify(data, null, 2)], { type: "application/json" }));
+  const a = document.createElement("a");
+  a.href = url;
+  a.download = name;
+  a.click();
+  URL.revokeObjectURL(url);
+}

@@ -1,0 +1,68 @@
+// What codes of the API are called. Wording lives here and nowhere else.
+import type { Schemas } from "@/api/client";
+
+export const kindWord: Record<string, string> = {
+  folder: "Folder", requirement: "Requirement", shared_steps: "Shared steps", test_case: "Test case",
+  test_suite: "Test suite", test_run: "Test run", execution: "Execution", result: "Result", defect: "Defect",
+};
+
+export type DiscShape =
+  | "in_step" | "new_right" | "update_right" | "held_right" | "conflict" | "adopt" | "blocked" | "gone_right" | "left_out" | "loss";
+
+export const outcomeWord: Record<DiscShape, string> = {
+  new_right: "New at right", update_right: "Update right", adopt: "Already at right", held_right: "Edited at right",
+  conflict: "Conflict", blocked: "Can't be carried", gone_right: "Gone at right", in_step: "In step",
+  left_out: "Left out", loss: "With losses",
+};
+
+export const outcomeHelp: Record<DiscShape, string> = {
+  new_right: "Only the left holds it; a transfer makes it at the right.",
+  update_right: "The left changed since both were in step; a transfer writes the right.",
+  adopt: "Both ends hold it already; a transfer makes a pair of the two instead of making it twice.",
+  held_right: "Only the right changed; this route does not carry that back, so it stays.",
+  conflict: "Both ends changed, or nobody knows who did; a person decides.",
+  blocked: "A value can't be carried; the item waits until that is settled.",
+  gone_right: "It was carried before and is gone at the right; nothing is made again.",
+  in_step: "Both ends hold the same.",
+  left_out: "Left out by hand; it shows again in the next dry run.",
+  loss: "A value can't be carried exactly.",
+};
+
+export const typeWord: Record<Schemas["ValueType"], string> = {
+  text: "text", rich_text: "rich text", integer: "whole number", decimal: "number", boolean: "yes or no", date: "date",
+  instant: "time", duration: "duration", choice: "choice", choice_list: "choices", user: "person", user_list: "people",
+  url: "address", reference: "reference", table: "table", steps: "steps", attachments: "files",
+};
+
+export const reasonWord: Record<Schemas["FieldReason"], string> = {
+  new: "new", left_changed: "changed at left", right_changed: "changed at right", both_changed: "changed at both ends",
+  no_base: "differs at first contact", rule_changed: "the rule changed",
+};
+
+export const operatorWord: Record<Schemas["Operator"], string> = {
+  is: "is", is_not: "is not", contains: "contains", starts_with: "starts with", one_of: "is one of", is_empty: "is empty",
+  is_not_empty: "is not empty", at_least: "is at least", at_most: "is at most", under: "is in or under",
+};
+
+export const causeWord: Record<Schemas["DifferenceCause"], string> = {
+  never_carried: "left out, or waits as a conflict", left_changed_since: "changed at the left since the transfer",
+  right_changed_since: "changed at the right since the transfer", both_changed_since: "changed at both ends since the transfer",
+  kept_by_decision: "the right's value was kept by decision", cannot_be_carried: "the value can't be carried",
+};
+
+export const lossWord: Record<Schemas["LossKind"], string> = {
+  truncated: "shortened", flattened: "flattened", substituted: "replaced", dropped: "dropped", downgraded: "reduced",
+};
+
+/** “3 items”, “1 item”. */
+export function count(n: number, one: string, many = `${one}s`): string {
+  return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
+}
+
+export function evidenceWords(e: Schemas["Evidence"]): string {
+  switch (e.how) {
+    case "origin": return `it carries the mark ${e.mark}`;
+    case "title_and_path": return `same title in the same folder (${e.path || "top"})`;
+    case "similar": return `titles are ${e.score} % alike${e.same_folder ? ", in the same folder" : ""}`;
+  }
+}
