@@ -118,7 +118,13 @@ pub trait Connector: Send + Sync {
     async fn fetch_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<ByteStream, ConnectError>;
 
     /// Stores a file under its name, in place of one of that name. Doing it twice is doing it once.
-    async fn put_attachment(&self, kind: Kind, id: &str, file: &Attachment, bytes: ByteStream) -> Result<(), ConnectError>;
+    async fn put_attachment(
+        &self,
+        kind: Kind,
+        id: &str,
+        file: &Attachment,
+        bytes: ByteStream,
+    ) -> Result<(), ConnectError>;
 
     /// Removes a file; a file that is not there is removed.
     async fn remove_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<(), ConnectError>;
@@ -155,4 +161,3 @@ impl Meter {
         }
     }
 }
-

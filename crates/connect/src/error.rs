@@ -52,7 +52,9 @@ impl ConnectError {
         match self {
             // A name that can't be resolved or a port nobody listens on: the request never left.
             ConnectError::Unreachable { .. } | ConnectError::Busy { .. } => Outcome::NotDone,
-            ConnectError::Unknown { .. } | ConnectError::Failed { .. } | ConnectError::Malformed { .. } => Outcome::Unknown,
+            ConnectError::Unknown { .. } | ConnectError::Failed { .. } | ConnectError::Malformed { .. } => {
+                Outcome::Unknown
+            }
             ConnectError::NotData { .. }
             | ConnectError::Redirected { .. }
             | ConnectError::SignIn { .. }
@@ -68,13 +70,17 @@ impl ConnectError {
     /// What to do about it, for a person.
     pub fn advice(&self) -> &'static str {
         match self {
-            ConnectError::Unreachable { .. } => "Check the address and port, and whether the system is running and reachable from here.",
+            ConnectError::Unreachable { .. } => {
+                "Check the address and port, and whether the system is running and reachable from here."
+            }
             ConnectError::NotData { .. } => {
                 "The address probably belongs to a web page or another program. Use the address of the system itself, without a page's path."
             }
             ConnectError::Redirected { .. } => "Use the address it sends to, if you trust it.",
             ConnectError::SignIn { .. } => "Enter the sign-in again; ask the system's administrator if it has expired.",
-            ConnectError::Forbidden { .. } => "Ask the system's administrator for the permission, or use another account.",
+            ConnectError::Forbidden { .. } => {
+                "Ask the system's administrator for the permission, or use another account."
+            }
             ConnectError::Missing { .. } => "Somebody may have deleted it. Make a new dry run.",
             ConnectError::Refused { .. } => "Change the rule for this field, or the item, and make a new dry run.",
             ConnectError::Changed => "Nothing was overwritten. Make a new dry run to see both values.",

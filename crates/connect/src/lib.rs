@@ -10,7 +10,8 @@ pub mod http;
 pub mod profile;
 
 pub use contract::{
-    ByteStream, Capabilities, CheckState, CheckStep, Connector, Container, Credentials, Meter, MeterReading, Page, Write,
+    ByteStream, Capabilities, CheckState, CheckStep, Connector, Container, Credentials, Meter, MeterReading, Page,
+    Write,
 };
 pub use error::{ConnectError, Outcome};
 pub use http::HttpConnector;

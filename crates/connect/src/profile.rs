@@ -105,8 +105,20 @@ pub struct Listing {
 pub enum Paging {
     #[default]
     All,
-    Offset { from: String, count: String, size: u32, total: String },
-    Cursor { after: String, limit: String, size: u32, next: String, #[serde(default)] total: Option<String> },
+    Offset {
+        from: String,
+        count: String,
+        size: u32,
+        total: String,
+    },
+    Cursor {
+        after: String,
+        limit: String,
+        size: u32,
+        next: String,
+        #[serde(default)]
+        total: Option<String>,
+    },
 }
 
 #[derive(Debug, Clone, Deserialize)]
@@ -322,8 +334,11 @@ fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
 
 /// The profiles that ship with Hovrel.
 pub fn shipped() -> Vec<Profile> {
-    [("oldstone.yaml", include_str!("profiles/oldstone.yaml")), ("tallybench.yaml", include_str!("profiles/tallybench.yaml"))]
-        .into_iter()
-        .filter_map(|(name, yaml)| parse(name, yaml).map_err(|f| tracing::error!("{f:?}")).ok())
-        .collect()
+    [
+        ("oldstone.yaml", include_str!("profiles/oldstone.yaml")),
+        ("tallybench.yaml", include_str!("profiles/tallybench.yaml")),
+    ]
+    .into_iter()
+    .filter_map(|(name, yaml)| parse(name, yaml).map_err(|f| tracing::error!("{f:?}")).ok())
+    .collect()
 }

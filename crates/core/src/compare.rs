@@ -18,7 +18,6 @@ use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 
 /// Values by target field: those of the source at the left, and those of the field at the right.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(transparent)]
 pub struct BaseSide(pub BTreeMap<String, Value>);
 

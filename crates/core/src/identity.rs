@@ -168,7 +168,8 @@ mod tests {
     /// of Record Linkage”, table of examples (values from memory).
     #[test]
     fn similarity_is_winklers() {
-        for (a, b, expected) in [("MARTHA", "MARHTA", 0.961), ("DIXON", "DICKSONX", 0.813), ("DWAYNE", "DUANE", 0.840)] {
+        for (a, b, expected) in [("MARTHA", "MARHTA", 0.961), ("DIXON", "DICKSONX", 0.813), ("DWAYNE", "DUANE", 0.840)]
+        {
             assert!((jaro_winkler(a, b) - expected).abs() < 0.0006, "{a} {b}: {}", jaro_winkler(a, b));
         }
         assert!((jaro("MARTHA", "MARHTA") - 0.944).abs() < 0.0006);

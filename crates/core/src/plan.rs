@@ -16,7 +16,6 @@ use crate::model::{Artefact, Kind, Stamp, Value};
 
 /// One change to one artefact.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Change {
     /// Place in the plan, from 0. Whatever it depends on stands before it.
     pub seq: u32,
@@ -109,7 +108,6 @@ impl Outcome {
 
 /// One field of a change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FieldChange {
     /// The target field.
     pub field: String,
@@ -176,7 +174,6 @@ pub enum FieldDecision {
 
 /// What to do about one change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Decision {
     pub included: bool,
@@ -207,14 +204,24 @@ impl Decision {
 }
 
 /// The fields that a decision writes.
-pub fn fields_to_write<'a>(change: &'a Change, decision: &Decision, first_contact: FirstContact) -> Vec<&'a FieldChange> {
+pub fn fields_to_write<'a>(
+    change: &'a Change,
+    decision: &Decision,
+    first_contact: FirstContact,
+) -> Vec<&'a FieldChange> {
     let fields = if decision.as_new { &change.as_new } else { &change.fields };
     fields.iter().filter(|f| decision.field(f, first_contact) == FieldDecision::Write).collect()
 }
 
 /// The base of a pair after a change was applied. `stored` is what the right holds now under the rules,
 /// `old` the base before. A field that was left out keeps its old base, so it shows again.
-pub fn base_after(change: &Change, decision: &Decision, first_contact: FirstContact, stored: &BaseSide, old: &Base) -> Base {
+pub fn base_after(
+    change: &Change,
+    decision: &Decision,
+    first_contact: FirstContact,
+    stored: &BaseSide,
+    old: &Base,
+) -> Base {
     let fields = if decision.as_new { &change.as_new } else { &change.fields };
     let mut base = Base::default();
     for (target, left) in &change.left_side.0 {

@@ -73,7 +73,9 @@ pub struct Difference {
     pub right_key: String,
     pub title: String,
     pub field: String,
+    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
     pub expected: Value,
+    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
     pub found: Value,
     pub cause: DifferenceCause,
 }
@@ -183,7 +185,13 @@ pub fn prove_lane(
     proof
 }
 
-fn cause(comparer: &Comparer<'_>, left: &Artefact, right: &Artefact, target: &str, base: Option<&Base>) -> DifferenceCause {
+fn cause(
+    comparer: &Comparer<'_>,
+    left: &Artefact,
+    right: &Artefact,
+    target: &str,
+    base: Option<&Base>,
+) -> DifferenceCause {
     // Untouched since the base, and yet not what the rule gives: a person kept the right's value.
     let Some(base) = base else { return DifferenceCause::KeptByDecision };
     let (Some(was_left), Some(was_right)) = (base.left.0.get(target), base.right.0.get(target)) else {

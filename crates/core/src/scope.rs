@@ -99,9 +99,10 @@ impl ConditionRow {
             Operator::IsNot => !held.iter().any(same),
             Operator::Contains => held.iter().any(|v| v.to_lowercase().contains(&wanted.to_lowercase())),
             Operator::StartsWith => held.iter().any(|v| v.to_lowercase().starts_with(&wanted.to_lowercase())),
-            Operator::OneOf => {
-                wanted.split(',').map(|w| w.trim().to_lowercase()).any(|w| held.iter().any(|v| v.trim().to_lowercase() == w))
-            }
+            Operator::OneOf => wanted
+                .split(',')
+                .map(|w| w.trim().to_lowercase())
+                .any(|w| held.iter().any(|v| v.trim().to_lowercase() == w)),
             Operator::IsEmpty => held.iter().all(|v| v.trim().is_empty()),
             Operator::IsNotEmpty => held.iter().any(|v| !v.trim().is_empty()),
             Operator::AtLeast => held.iter().any(|v| order(v, wanted).is_some_and(|o| o.is_ge())),

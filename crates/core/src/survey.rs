@@ -155,6 +155,13 @@ impl Field {
                 values.push(ValueCount { value: String::new(), count: total - self.filled });
             }
         }
-        FieldSurvey { field, filled: self.filled, longest: self.longest, values, distinct, distinct_exact: !self.overflow }
+        FieldSurvey {
+            field,
+            filled: self.filled,
+            longest: self.longest,
+            values,
+            distinct,
+            distinct_exact: !self.overflow,
+        }
     }
 }

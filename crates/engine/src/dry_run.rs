@@ -56,7 +56,8 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         read_end(job, &*left, &left_system, &route.left_container, kinds.iter().map(|k| k.0).collect()),
         read_end(job, &*right, &right_system, &route.right_container, kinds.iter().map(|k| k.1).collect()),
     )?;
-    let folders = |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
+    let folders =
+        |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
     Ok(Both {
         left_paths: folders(&left_items),
         right_paths: folders(&right_items),
@@ -140,7 +141,10 @@ pub(crate) fn scope_lanes<'a>(
         for pair in known.iter().filter(|p| right_there.contains_key(p.right_id.as_str())) {
             mapped.set(&pair.left_id, Reference::Known(pair.right_id.clone()));
         }
-        let free = |list: &[&'a Artefact], taken: &dyn Fn(&Pair) -> &str, paths: &HashMap<String, Vec<String>>| -> Vec<Candidate<'a>> {
+        let free = |list: &[&'a Artefact],
+                    taken: &dyn Fn(&Pair) -> &str,
+                    paths: &HashMap<String, Vec<String>>|
+         -> Vec<Candidate<'a>> {
             let taken: Vec<&str> = known.iter().map(taken).collect();
             let free = list.iter().filter(|a| !taken.contains(&a.id.as_str()));
             free.map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
@@ -200,7 +204,10 @@ pub(crate) async fn changed_bases(
         bodies.insert(hash, serde_json::from_value(body)?);
     }
     let side = |f: &Fingerprint| bodies.get(f.0.as_slice()).cloned().unwrap_or_default();
-    Ok(changed.iter().map(|p| (p.left_id.clone(), Base { left: side(&p.left_base), right: side(&p.right_base) })).collect())
+    Ok(changed
+        .iter()
+        .map(|p| (p.left_id.clone(), Base { left: side(&p.left_base), right: side(&p.right_base) }))
+        .collect())
 }
 
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
@@ -231,7 +238,13 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             &cx,
             &End { artefacts: &s.left, path: &left_path },
             &End { artefacts: &s.right, path: &right_path },
-            &Known { pairs: known, bases: &bases, right_all: &right_all, first_seq: changes.len() as u32, planned: &planned },
+            &Known {
+                pairs: known,
+                bases: &bases,
+                right_all: &right_all,
+                first_seq: changes.len() as u32,
+                planned: &planned,
+            },
         );
         summary.left_in_scope += s.left.len() as u64;
         summary.left_total += both.left_items.get(&s.lane.left_kind).map_or(0, Vec::len) as u64;
@@ -266,7 +279,8 @@ fn row(plan: Uuid, change: &Change) -> Result<NewChange, EngineError> {
     let decision = Decision::default_for(change);
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
     let side = change.left.as_ref().or(change.right.as_ref());
-    let conflicts = change.fields.iter().filter(|f| matches!(f.reason, FieldReason::BothChanged | FieldReason::NoBase)).count();
+    let conflicts =
+        change.fields.iter().filter(|f| matches!(f.reason, FieldReason::BothChanged | FieldReason::NoBase)).count();
     Ok(NewChange {
         plan_id: plan,
         seq: change.seq as i32,

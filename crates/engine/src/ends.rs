@@ -90,7 +90,11 @@ impl PairLookup for Mapped {
 }
 
 /// The artefacts that match a condition.
-pub fn in_scope<'a>(artefacts: &'a [Artefact], condition: &Condition, paths: &HashMap<String, Vec<String>>) -> Vec<&'a Artefact> {
+pub fn in_scope<'a>(
+    artefacts: &'a [Artefact],
+    condition: &Condition,
+    paths: &HashMap<String, Vec<String>>,
+) -> Vec<&'a Artefact> {
     artefacts.iter().filter(|a| condition.matches(&Subject { artefact: a, path: path_of(a, paths) })).collect()
 }
 
@@ -131,8 +135,11 @@ pub fn lane_checks<'a>(lanes: &[Lane], ends: &RouteEnds, items: &dyn Fn(&Lane) -
         }
     }
     // Test cases in folders need the folders to be carried.
-    let mirrors = |l: &Lane| l.left_kind != Kind::Folder && l.rules.iter().any(|r| r.source == hovrel_core::mapping::Source::Folder);
-    if let Some(lane) = lanes.iter().find(|l| mirrors(l)).filter(|_| !lanes.iter().any(|l| l.left_kind == Kind::Folder)) {
+    let mirrors = |l: &Lane| {
+        l.left_kind != Kind::Folder && l.rules.iter().any(|r| r.source == hovrel_core::mapping::Source::Folder)
+    };
+    if let Some(lane) = lanes.iter().find(|l| mirrors(l)).filter(|_| !lanes.iter().any(|l| l.left_kind == Kind::Folder))
+    {
         let reason = FaultReason::FolderNotCarried { folder: "every folder".into() };
         faults.push(Fault {
             lane: lane.id.clone(),

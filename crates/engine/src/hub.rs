@@ -28,7 +28,8 @@ impl Hub {
 
     pub fn seal(&self, system: Uuid, credentials: &Credentials) -> Result<Vec<u8>, EngineError> {
         let text = serde_json::to_vec(credentials)?;
-        let failed = |e: hovrel_store::SealError| EngineError::Sealed { system: system.to_string(), why: e.to_string() };
+        let failed =
+            |e: hovrel_store::SealError| EngineError::Sealed { system: system.to_string(), why: e.to_string() };
         self.sealer.seal(&text, system.as_bytes()).map_err(failed)
     }
 

@@ -41,7 +41,8 @@ pub async fn read_all(
                 }
             }
         }
-        job.tell(json!({"phase": "reading", "system": system, "kind": kind, "read": out.len(), "total": page.total})).await?;
+        job.tell(json!({"phase": "reading", "system": system, "kind": kind, "read": out.len(), "total": page.total}))
+            .await?;
         match page.next {
             Some(next) => cursor = Some(next),
             None => break,
@@ -79,7 +80,12 @@ pub fn path_of<'p>(artefact: &Artefact, paths: &'p HashMap<String, Vec<String>>)
     artefact.parent.as_ref().and_then(|p| paths.get(p)).map_or(&[], Vec::as_slice)
 }
 
-pub(crate) async fn run(hub: &Hub, job: &Running, system: Uuid, container: &str) -> Result<serde_json::Value, EngineError> {
+pub(crate) async fn run(
+    hub: &Hub,
+    job: &Running,
+    system: Uuid,
+    container: &str,
+) -> Result<serde_json::Value, EngineError> {
     let system = hub.store.system(system).await?;
     let connector = hub.connect(&system)?;
     let failed = |error| EngineError::System { system: system.name.clone(), error };

@@ -26,7 +26,13 @@ const MOST: usize = 8;
 
 impl Cache {
     /// The artefacts of a kind as last surveyed; empty if there was no survey.
-    pub async fn get(&self, store: &Store, system: Uuid, container: &str, kind: Kind) -> Result<Arc<Surveyed>, Problem> {
+    pub async fn get(
+        &self,
+        store: &Store,
+        system: Uuid,
+        container: &str,
+        kind: Kind,
+    ) -> Result<Arc<Surveyed>, Problem> {
         let empty = || Arc::new(Surveyed { artefacts: Vec::new(), paths: HashMap::new() });
         let Some(survey) = store.survey(system, container).await? else { return Ok(empty()) };
         let key = (system, container.to_owned(), kind);

@@ -43,7 +43,13 @@ impl Problem {
     }
 
     pub fn missing(what: &str) -> Problem {
-        Problem::new(StatusCode::NOT_FOUND, "missing", "It is not there", format!("{what} does not exist."), "It may have been removed; go back and look.")
+        Problem::new(
+            StatusCode::NOT_FOUND,
+            "missing",
+            "It is not there",
+            format!("{what} does not exist."),
+            "It may have been removed; go back and look.",
+        )
     }
 
     pub fn fields(fields: Vec<FieldProblem>) -> Problem {
@@ -111,13 +117,23 @@ impl From<EngineError> for Problem {
     fn from(e: EngineError) -> Problem {
         match e {
             EngineError::Store(e) => e.into(),
-            EngineError::System { system, error } => {
-                Problem::new(StatusCode::BAD_GATEWAY, "system", &format!("{system} did not answer as it should"), error.to_string(), error.advice())
-            }
+            EngineError::System { system, error } => Problem::new(
+                StatusCode::BAD_GATEWAY,
+                "system",
+                &format!("{system} did not answer as it should"),
+                error.to_string(),
+                error.advice(),
+            ),
             EngineError::NoProfile(name) => Problem::field("/profile", format!("no profile is called {name}")),
             other => {
                 tracing::error!("{other}");
-                Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "Hovrel itself failed", other.to_string(), "Look into Hovrel's log.")
+                Problem::new(
+                    StatusCode::INTERNAL_SERVER_ERROR,
+                    "internal",
+                    "Hovrel itself failed",
+                    other.to_string(),
+                    "Look into Hovrel's log.",
+                )
             }
         }
     }

@@ -28,7 +28,13 @@ pub async fn guard(State(app): State<App>, mut request: Request, next: Next) -> 
     if OPEN.contains(&request.uri().path()) && request.method() != Method::DELETE {
         return next.run(request).await;
     }
-    let unknown = Problem::new(StatusCode::UNAUTHORIZED, "sign-in", "Sign in first", "There is no session, or it has ended.", "Sign in.");
+    let unknown = Problem::new(
+        StatusCode::UNAUTHORIZED,
+        "sign-in",
+        "Sign in first",
+        "There is no session, or it has ended.",
+        "Sign in.",
+    );
     let Some(hash) = token(request.headers()).map(|t| hash(&t)) else { return unknown.into_response() };
     let session = match app.hub.store.session(&hash).await {
         Ok(Some(session)) => session,
@@ -76,20 +82,30 @@ pub fn cookie(token: &str, seconds: u64) -> String {
 
 /// Hashing takes tens of milliseconds of a core, so it runs beside the runtime.
 pub async fn hash_password(password: String) -> Result<String, Problem> {
-    let hashed = tokio::task::spawn_blocking(move || Argon2::default().hash_password(password.as_bytes()).map(|h| h.to_string()));
+    let hashed = tokio::task::spawn_blocking(move || {
+        Argon2::default().hash_password(password.as_bytes()).map(|h| h.to_string())
+    });
     hashed.await.ok().and_then(Result::ok).ok_or_else(|| {
-        Problem::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", "Hovrel itself failed", "The password could not be hashed.", "Try again.")
+        Problem::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "internal",
+            "Hovrel itself failed",
+            "The password could not be hashed.",
+            "Try again.",
+        )
     })
 }
 
 /// Compares in the same time whether or not the login exists.
 pub async fn verify_password(password: String, hash: Option<String>) -> bool {
     // The hash of a password nobody has, for logins that do not exist.
-    const NOBODY: &str = "$argon2id$v=19$m=19456,t=2,p=1$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA";
+    const NOBODY: &str =
+        "$argon2id$v=19$m=19456,t=2,p=1$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA";
     let verified = tokio::task::spawn_blocking(move || {
         let known = hash.is_some();
         let text = hash.unwrap_or_else(|| NOBODY.to_owned());
-        let matches = PasswordHash::new(&text).is_ok_and(|h| Argon2::default().verify_password(password.as_bytes(), &h).is_ok());
+        let matches =
+            PasswordHash::new(&text).is_ok_and(|h| Argon2::default().verify_password(password.as_bytes(), &h).is_ok());
         known && matches
     });
     verified.await.unwrap_or(false)

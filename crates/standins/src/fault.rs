@@ -35,7 +35,16 @@ pub struct FaultPlan {
 impl FaultPlan {
     /// Everything at once, often enough to meet each kind in a hundred calls.
     pub fn rough(seed: u64) -> FaultPlan {
-        FaultPlan { seed, delay: 100, delay_ms: 20, too_many: 60, retry_after: 0, error: 60, cut_before: 60, cut_after: 60 }
+        FaultPlan {
+            seed,
+            delay: 100,
+            delay_ms: 20,
+            too_many: 60,
+            retry_after: 0,
+            error: 60,
+            cut_before: 60,
+            cut_after: 60,
+        }
     }
 }
 
@@ -150,5 +159,7 @@ fn cut() -> Response {
 }
 
 fn futures_cut() -> impl futures::Stream<Item = Result<axum::body::Bytes, std::io::Error>> {
-    futures::stream::once(async { Err(std::io::Error::new(std::io::ErrorKind::ConnectionReset, "cut by the fault plan")) })
+    futures::stream::once(async {
+        Err(std::io::Error::new(std::io::ErrorKind::ConnectionReset, "cut by the fault plan"))
+    })
 }

@@ -95,16 +95,28 @@ impl Store {
     }
 
     /// Every surveyed artefact of a kind, in order. For scope counts and previews.
-    pub async fn artefact_bodies(&self, system: Uuid, container: &str, kind: &str) -> Result<Vec<(String, Value)>, StoreError> {
+    pub async fn artefact_bodies(
+        &self,
+        system: Uuid,
+        container: &str,
+        kind: &str,
+    ) -> Result<Vec<(String, Value)>, StoreError> {
         let query = artefacts::table
-            .filter(artefacts::system_id.eq(system).and(artefacts::container.eq(container)).and(artefacts::kind.eq(kind)))
+            .filter(
+                artefacts::system_id.eq(system).and(artefacts::container.eq(container)).and(artefacts::kind.eq(kind)),
+            )
             .order(artefacts::seq)
             .select((artefacts::path, artefacts::body));
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
     /// One page of artefacts and how many match in all.
-    pub async fn list_artefacts(&self, system: Uuid, container: &str, filter: &ArtefactFilter) -> Result<(Vec<ArtefactRow>, i64), StoreError> {
+    pub async fn list_artefacts(
+        &self,
+        system: Uuid,
+        container: &str,
+        filter: &ArtefactFilter,
+    ) -> Result<(Vec<ArtefactRow>, i64), StoreError> {
         use diesel::dsl::sql;
         use diesel::sql_types::{Bool, Text};
         let matching = || {
@@ -116,7 +128,10 @@ impl Store {
             if let Some(find) = &filter.find {
                 let like = format!("%{}%", escape_like(find));
                 query = query.filter(
-                    artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like.clone())).or(artefacts::path.ilike(like)),
+                    artefacts::title
+                        .ilike(like.clone())
+                        .or(artefacts::key.ilike(like.clone()))
+                        .or(artefacts::path.ilike(like)),
                 );
             }
             if let Some((field, value)) = &filter.field {

@@ -86,9 +86,9 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
-                let free = jobs::state.eq("waiting").or(jobs::state
-                    .eq("running")
-                    .and(jobs::lease_until.lt(diesel::dsl::now.into_sql::<diesel::sql_types::Timestamptz>().nullable())));
+                let free = jobs::state.eq("waiting").or(jobs::state.eq("running").and(
+                    jobs::lease_until.lt(diesel::dsl::now.into_sql::<diesel::sql_types::Timestamptz>().nullable()),
+                ));
                 let found: Option<Uuid> = jobs::table
                     .filter(free)
                     .order(jobs::created_at)
@@ -105,9 +105,9 @@ impl Store {
                         jobs::state.eq("running"),
                         jobs::lease_owner.eq(worker),
                         jobs::lease_until.eq(until),
-                        jobs::started_at.eq(diesel::dsl::sql::<diesel::sql_types::Nullable<diesel::sql_types::Timestamptz>>(
-                            "coalesce(started_at, now())",
-                        )),
+                        jobs::started_at.eq(diesel::dsl::sql::<
+                            diesel::sql_types::Nullable<diesel::sql_types::Timestamptz>,
+                        >("coalesce(started_at, now())")),
                     ))
                     .returning(Job::as_returning())
                     .get_result(connection)
@@ -142,7 +142,14 @@ impl Store {
     }
 
     /// Ends a job of this worker, or lets it rest as paused.
-    pub async fn end_job(&self, job: Uuid, worker: Uuid, state: &str, result: Option<&Value>, error: Option<&str>) -> Result<(), StoreError> {
+    pub async fn end_job(
+        &self,
+        job: Uuid,
+        worker: Uuid,
+        state: &str,
+        result: Option<&Value>,
+        error: Option<&str>,
+    ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -252,7 +259,8 @@ impl Store {
     /// Jobs of a system that are not over.
     pub async fn open_jobs_of_system(&self, system: Uuid) -> Result<Vec<Job>, StoreError> {
         let open = jobs::state.eq_any(["waiting", "running"]);
-        let query = jobs::table.filter(jobs::system_id.eq(system).and(open)).order(jobs::created_at).select(Job::as_select());
+        let query =
+            jobs::table.filter(jobs::system_id.eq(system).and(open)).order(jobs::created_at).select(Job::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
@@ -267,7 +275,11 @@ impl Store {
     }
 }
 
-pub(crate) async fn event(connection: &mut diesel_async::AsyncPgConnection, job: Uuid, body: &Value) -> Result<(), StoreError> {
+pub(crate) async fn event(
+    connection: &mut diesel_async::AsyncPgConnection,
+    job: Uuid,
+    body: &Value,
+) -> Result<(), StoreError> {
     diesel::insert_into(job_events::table)
         .values((job_events::job_id.eq(job), job_events::body.eq(body)))
         .execute(connection)

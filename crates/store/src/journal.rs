@@ -60,7 +60,12 @@ impl Store {
     /// Notes that a change is about to be applied.
     pub async fn intend(&self, job: Uuid, seq: i32) -> Result<(), StoreError> {
         diesel::insert_into(journal::table)
-            .values((journal::job_id.eq(job), journal::seq.eq(seq), journal::state.eq("intended"), journal::attempts.eq(1)))
+            .values((
+                journal::job_id.eq(job),
+                journal::seq.eq(seq),
+                journal::state.eq("intended"),
+                journal::attempts.eq(1),
+            ))
             .on_conflict((journal::job_id, journal::seq))
             .do_update()
             .set((
@@ -186,10 +191,12 @@ impl Store {
 
     /// The ledger of a transfer: (left key, right key, foreseen, loss).
     pub async fn ledger(&self, job: Uuid) -> Result<Vec<(String, String, bool, Value)>, StoreError> {
-        let query = ledger::table
-            .filter(ledger::job_id.eq(job))
-            .order((ledger::seq, ledger::n))
-            .select((ledger::left_key, ledger::right_key, ledger::foreseen, ledger::body));
+        let query = ledger::table.filter(ledger::job_id.eq(job)).order((ledger::seq, ledger::n)).select((
+            ledger::left_key,
+            ledger::right_key,
+            ledger::foreseen,
+            ledger::body,
+        ));
         Ok(query.load(&mut self.connection().await?).await?)
     }
 }

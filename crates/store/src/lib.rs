@@ -48,7 +48,11 @@ impl Store {
     /// Connects and brings the schema up to date.
     pub async fn open(url: &str, connections: u32) -> Result<Store, StoreError> {
         let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new(url);
-        let pool = Pool::builder().max_size(connections).build(manager).await.map_err(|e| StoreError::Connect(e.to_string()))?;
+        let pool = Pool::builder()
+            .max_size(connections)
+            .build(manager)
+            .await
+            .map_err(|e| StoreError::Connect(e.to_string()))?;
         let store = Store { pool };
         store.migrate().await?;
         Ok(store)

@@ -20,7 +20,10 @@ pub struct PairRow {
 
 impl Store {
     pub async fn pairs(&self, route: Uuid) -> Result<Vec<PairRow>, StoreError> {
-        let query = pairs::table.filter(pairs::route_id.eq(route)).order((pairs::lane, pairs::left_id)).select(PairRow::as_select());
+        let query = pairs::table
+            .filter(pairs::route_id.eq(route))
+            .order((pairs::lane, pairs::left_id))
+            .select(PairRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
 

@@ -50,9 +50,17 @@ impl Store {
     }
 
     /// Begins a session and forgets those that ended.
-    pub async fn begin_session(&self, token_hash: &[u8], person: Uuid, csrf: &str, until: DateTime<Utc>) -> Result<(), StoreError> {
+    pub async fn begin_session(
+        &self,
+        token_hash: &[u8],
+        person: Uuid,
+        csrf: &str,
+        until: DateTime<Utc>,
+    ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
-        diesel::delete(sessions::table.filter(sessions::expires_at.lt(diesel::dsl::now))).execute(&mut connection).await?;
+        diesel::delete(sessions::table.filter(sessions::expires_at.lt(diesel::dsl::now)))
+            .execute(&mut connection)
+            .await?;
         diesel::insert_into(sessions::table)
             .values((
                 sessions::token_hash.eq(token_hash),

@@ -89,7 +89,10 @@ fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     }
     if let Some(find) = &filter.find {
         let like = format!("%{}%", escape_like(find));
-        let found = changes::title.ilike(like.clone()).or(changes::left_key.ilike(like.clone())).or(changes::right_key.ilike(like));
+        let found = changes::title
+            .ilike(like.clone())
+            .or(changes::left_key.ilike(like.clone()))
+            .or(changes::right_key.ilike(like));
         query = query.filter(found);
     }
     query
@@ -126,12 +129,19 @@ impl Store {
     }
 
     pub async fn latest_plan(&self, route: Uuid) -> Result<Option<Plan>, StoreError> {
-        let query = plans::table.filter(plans::route_id.eq(route)).order(plans::made_at.desc()).select(Plan::as_select());
+        let query =
+            plans::table.filter(plans::route_id.eq(route)).order(plans::made_at.desc()).select(Plan::as_select());
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
     /// One page of changes after a place, and how many match in all.
-    pub async fn list_changes(&self, plan: Uuid, filter: &ChangeFilter, after: i32, limit: i64) -> Result<(Vec<ChangeRow>, i64), StoreError> {
+    pub async fn list_changes(
+        &self,
+        plan: Uuid,
+        filter: &ChangeFilter,
+        after: i32,
+        limit: i64,
+    ) -> Result<(Vec<ChangeRow>, i64), StoreError> {
         let mut connection = self.connection().await?;
         let total = matching(plan, filter).select(count_star()).first(&mut connection).await?;
         let rows = matching(plan, filter)
@@ -167,7 +177,12 @@ impl Store {
     }
 
     /// Includes or leaves out every matching change that can be written; returns how many changed.
-    pub async fn include_matching(&self, plan: Uuid, filter: &ChangeFilter, included: bool) -> Result<usize, StoreError> {
+    pub async fn include_matching(
+        &self,
+        plan: Uuid,
+        filter: &ChangeFilter,
+        included: bool,
+    ) -> Result<usize, StoreError> {
         let mut connection = self.connection().await?;
         let seqs: Vec<i32> = matching(plan, filter)
             .filter(changes::outcome.eq_any(["new_right", "update_right", "adopt", "conflict", "held_right"]))
@@ -179,7 +194,10 @@ impl Store {
             .bind::<diesel::sql_types::Bool, _>(included)
             .sql("))");
         let here = changes::table.filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(seqs)));
-        Ok(diesel::update(here).set((changes::included.eq(included), changes::decision.eq(flag))).execute(&mut connection).await?)
+        Ok(diesel::update(here)
+            .set((changes::included.eq(included), changes::decision.eq(flag)))
+            .execute(&mut connection)
+            .await?)
     }
 
     /// Counts for the filters: (outcome, kind, included, changes, changes with losses, conflicts).

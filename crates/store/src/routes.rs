@@ -64,7 +64,14 @@ impl Store {
     }
 
     /// Saves a new version if the route still has the version that was seen; returns the new one.
-    pub async fn save_route(&self, id: Uuid, seen: i32, name: &str, lanes: &Value, by: Uuid) -> Result<i32, StoreError> {
+    pub async fn save_route(
+        &self,
+        id: Uuid,
+        seen: i32,
+        name: &str,
+        lanes: &Value,
+        by: Uuid,
+    ) -> Result<i32, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -78,8 +85,11 @@ impl Store {
                     .execute(connection)
                     .await?;
                 if changed == 0 {
-                    let current: Option<i32> = routes::table.find(id).select(routes::version).first(connection).await.optional()?;
-                    return Err(current.map_or(StoreError::Missing("the route"), |current| StoreError::Stale { current }));
+                    let current: Option<i32> =
+                        routes::table.find(id).select(routes::version).first(connection).await.optional()?;
+                    return Err(
+                        current.map_or(StoreError::Missing("the route"), |current| StoreError::Stale { current })
+                    );
                 }
                 keep_version(connection, id, seen + 1, lanes, by).await?;
                 Ok(seen + 1)

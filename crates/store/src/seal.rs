@@ -37,7 +37,8 @@ impl Sealer {
 
     pub fn seal(&self, secret: &[u8], owner: &[u8]) -> Result<Vec<u8>, SealError> {
         let nonce: [u8; NONCE] = rand::random();
-        let sealed = self.0.encrypt(&XNonce::from(nonce), Payload { msg: secret, aad: owner }).map_err(|_| SealError::Open)?;
+        let sealed =
+            self.0.encrypt(&XNonce::from(nonce), Payload { msg: secret, aad: owner }).map_err(|_| SealError::Open)?;
         Ok([nonce.as_slice(), &sealed].concat())
     }
 

@@ -49,7 +49,13 @@ impl Store {
     }
 
     /// Changes a system if it still has the version that was seen. The name stays: origin marks hold it.
-    pub async fn change_system(&self, id: Uuid, seen: i32, address: &str, credentials: &[u8]) -> Result<(), StoreError> {
+    pub async fn change_system(
+        &self,
+        id: Uuid,
+        seen: i32,
+        address: &str,
+        credentials: &[u8],
+    ) -> Result<(), StoreError> {
         let changed = diesel::update(systems::table.find(id).filter(systems::version.eq(seen)))
             .set((
                 systems::address.eq(address),

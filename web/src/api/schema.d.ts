@@ -618,6 +618,10 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        Argument: {
+            name: string;
+            value: string;
+        };
         /** @description Anything that can be moved, as one system holds it. */
         Artefact: {
             attachments?: components["schemas"]["Attachment"][];
@@ -625,7 +629,7 @@ export interface components {
             created?: components["schemas"]["Stamp"] | null;
             /** @description Fields under the names its system uses, the title and text included. */
             fields: {
-                [key: string]: unknown;
+                [key: string]: components["schemas"]["Value"];
             };
             history?: components["schemas"]["HistoryEntry"][];
             /** @description Id at its system: stable, unique within the system and kind. */
@@ -716,6 +720,12 @@ export interface components {
             /** @enum {string} */
             block: "rule";
         };
+        /** @description A call of shared steps. */
+        Call: {
+            arguments: components["schemas"]["Argument"][];
+            /** @description Id of the shared steps (or test case) at the same system. */
+            target: string;
+        };
         /** @description The schema of one container of a system. */
         Catalogue: {
             kinds: components["schemas"]["KindSchema"][];
@@ -751,6 +761,13 @@ export interface components {
             limit?: number | null;
             outcome?: string | null;
             with_losses?: boolean;
+        };
+        /** @description One step of a check. */
+        CheckStepAnswer: {
+            advice: string;
+            found: string;
+            state: components["schemas"]["StepState"];
+            step: string;
         };
         Comment: {
             body: components["schemas"]["Document"];
@@ -792,6 +809,8 @@ export interface components {
         } | {
             users: components["schemas"]["UserTable"];
         };
+        /** @description A decimal number as normalised digits, so that 1.50 and 1.5 are one value and none is rounded. */
+        Decimal: string;
         DecisionBody: {
             /** @description For an adoption: make a new item instead. */
             as_new?: boolean | null;
@@ -804,9 +823,9 @@ export interface components {
         /** @description A field that does not agree. */
         Difference: {
             cause: components["schemas"]["DifferenceCause"];
-            expected: unknown;
+            expected: components["schemas"]["Value"];
             field: string;
-            found: unknown;
+            found: components["schemas"]["Value"];
             left_key: string;
             right_key: string;
             title: string;
@@ -1083,8 +1102,8 @@ export interface components {
         };
         /** @description One recorded change, with its original author and time. */
         HistoryEntry: {
-            after: unknown;
-            before: unknown;
+            after: components["schemas"]["Value"];
+            before: components["schemas"]["Value"];
             field: string;
             stamp: components["schemas"]["Stamp"];
         };
@@ -1577,6 +1596,14 @@ export interface components {
             right_count: number;
             right_name: string;
         };
+        /** @description A pointer to an artefact. */
+        Reference: {
+            /** @description An artefact by its id at the system that holds the value. */
+            known: string;
+        } | {
+            /** @description An artefact by its id at the other end: its counterpart is made earlier in the same plan. */
+            pending: string;
+        };
         /** @description A change that a transfer could not apply. */
         RefusedChange: {
             advice: string;
@@ -1705,7 +1732,7 @@ export interface components {
         Source: {
             field: string;
         } | {
-            constant: unknown;
+            constant: components["schemas"]["Value"];
         } | "folder" | "origin" | "attachments";
         /** @description Who did something, and when. */
         Stamp: {
@@ -1713,12 +1740,33 @@ export interface components {
             at: string;
             by?: string | null;
         };
-        /** @description One step of a check. */
+        /** @description One step. A step that calls shared steps has a [`Call`] and usually an empty action. */
         Step: {
-            advice: string;
-            found: string;
-            state: components["schemas"]["StepState"];
-            step: string;
+            /**
+             * @default {
+             *       "blocks": []
+             *     }
+             */
+            action: components["schemas"]["Document"];
+            /**
+             * @description Names of files that belong to this step.
+             * @default []
+             */
+            attachments: string[];
+            /** @default null */
+            call: components["schemas"]["Call"] | null;
+            /**
+             * @default {
+             *       "blocks": []
+             *     }
+             */
+            data: components["schemas"]["Document"];
+            /**
+             * @default {
+             *       "blocks": []
+             *     }
+             */
+            expected: components["schemas"]["Document"];
         };
         /** @description One step, aligned. */
         StepDiff: {
@@ -1768,7 +1816,7 @@ export interface components {
         SystemAnswer: {
             address: string;
             /** @description The last check; none if it was never checked. */
-            check?: components["schemas"]["Step"][] | null;
+            check?: components["schemas"]["CheckStepAnswer"][] | null;
             /** Format: date-time */
             checked_at?: string | null;
             /** Format: uuid */
@@ -1806,6 +1854,97 @@ export interface components {
             otherwise?: components["schemas"]["Fallback"];
             /** @description Ids at the left to ids at the right. */
             rows?: components["schemas"]["ValueRow"][];
+        };
+        /** @description A value of a field. */
+        Value: {
+            /** @enum {string} */
+            type: "empty";
+        } | {
+            /** @enum {string} */
+            type: "unreadable";
+            /** @description The field holds something that is not of its declared type. */
+            value: string;
+        } | {
+            /** @enum {string} */
+            type: "text";
+            value: string;
+        } | {
+            /** @enum {string} */
+            type: "rich_text";
+            value: components["schemas"]["Document"];
+        } | {
+            /** @enum {string} */
+            type: "integer";
+            /** Format: int64 */
+            value: number;
+        } | {
+            /** @enum {string} */
+            type: "decimal";
+            value: components["schemas"]["Decimal"];
+        } | {
+            /** @enum {string} */
+            type: "boolean";
+            value: boolean;
+        } | {
+            /** @enum {string} */
+            type: "date";
+            /** Format: date */
+            value: string;
+        } | {
+            /** @enum {string} */
+            type: "instant";
+            /**
+             * Format: date-time
+             * @description A point in time with its offset (RFC 3339).
+             */
+            value: string;
+        } | {
+            /** @enum {string} */
+            type: "duration";
+            /**
+             * Format: int64
+             * @description Seconds.
+             */
+            value: number;
+        } | {
+            /** @enum {string} */
+            type: "choice";
+            value: string;
+        } | {
+            /** @enum {string} */
+            type: "choice_list";
+            value: string[];
+        } | {
+            /** @enum {string} */
+            type: "user";
+            /** @description A user's id at their system. */
+            value: string;
+        } | {
+            /** @enum {string} */
+            type: "user_list";
+            value: string[];
+        } | {
+            /** @enum {string} */
+            type: "url";
+            value: string;
+        } | {
+            /** @enum {string} */
+            type: "reference";
+            value: components["schemas"]["Reference"];
+        } | {
+            /** @enum {string} */
+            type: "table";
+            /** @description Rows of cells, the first row being the column names. */
+            value: string[][];
+        } | {
+            /** @enum {string} */
+            type: "steps";
+            value: components["schemas"]["Step"][];
+        } | {
+            /** @enum {string} */
+            type: "attachments";
+            /** @description Files, in order of name. Bytes are never part of a value; the digest stands for them. */
+            value: components["schemas"]["Attachment"][];
         };
         ValueCount: {
             /** Format: int64 */
@@ -2921,7 +3060,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Step"][];
+                    "application/json": components["schemas"]["CheckStepAnswer"][];
                 };
             };
             "4XX": {
@@ -3039,7 +3178,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Step"][];
+                    "application/json": components["schemas"]["CheckStepAnswer"][];
                 };
             };
             "4XX": {

@@ -16,7 +16,10 @@ pub fn check(file: &Path) -> anyhow::Result<()> {
             for fault in &faults {
                 eprintln!("{fault}");
             }
-            anyhow::bail!("{} of {name} must be corrected", if faults.len() == 1 { "one thing" } else { "several things" })
+            anyhow::bail!(
+                "{} of {name} must be corrected",
+                if faults.len() == 1 { "one thing" } else { "several things" }
+            )
         }
     }
 }

@@ -46,9 +46,11 @@ pub async fn run(a: Arguments) -> anyhow::Result<()> {
     };
     let hub = Hub::new(store, sealer, profiles);
     let end = CancellationToken::new();
-    let options = WorkerOptions { lease: Duration::from_secs_f64(a.lease_seconds.max(0.5)), ..WorkerOptions::default() };
+    let options =
+        WorkerOptions { lease: Duration::from_secs_f64(a.lease_seconds.max(0.5)), ..WorkerOptions::default() };
     let worker = tokio::spawn(run_worker(hub.clone(), options, end.clone()));
-    let listener = tokio::net::TcpListener::bind(&a.listen).await.with_context(|| format!("{} is not free", a.listen))?;
+    let listener =
+        tokio::net::TcpListener::bind(&a.listen).await.with_context(|| format!("{} is not free", a.listen))?;
     let address = format!("http://{}", listener.local_addr()?);
     tracing::info!("Hovrel listens on {address}");
     if let Some(path) = &a.announce {

@@ -81,7 +81,9 @@ fn clock(about: &About) -> CheckStep {
             step: STEPS[2].into(),
             state: CheckState::Warning,
             found: format!("its clock is {} s {way}", off.abs()),
-            advice: "Set the clock of one of the machines, or its time zone; until then “newest wins” can't be trusted.".into(),
+            advice:
+                "Set the clock of one of the machines, or its time zone; until then “newest wins” can't be trusted."
+                    .into(),
         };
     }
     ok(2, format!("within {} s of each other", off.abs().max(1)))

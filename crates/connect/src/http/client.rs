@@ -191,7 +191,10 @@ impl Client {
         self.send(Method::PUT, path, &build, false).await.map(|_| ())
     }
 
-    async fn retried<T, F: Future<Output = Result<T, ConnectError>>>(&self, call: impl Fn() -> F) -> Result<T, ConnectError> {
+    async fn retried<T, F: Future<Output = Result<T, ConnectError>>>(
+        &self,
+        call: impl Fn() -> F,
+    ) -> Result<T, ConnectError> {
         let mut waits = backoff();
         loop {
             let error = match call().await {
@@ -241,13 +244,19 @@ impl Client {
         loop {
             let (name, value) = self.token_header(fresh).await?;
             let url = format!("{}{path}", self.address);
-            let request = build(self.http.request(method.clone(), &url)).header(name, value).header(header::ACCEPT, self.media_type());
+            let request = build(self.http.request(method.clone(), &url))
+                .header(name, value)
+                .header(header::ACCEPT, self.media_type());
             let response = {
                 let _slot = self.slot().await;
                 self.meter.calls.fetch_add(1, Relaxed);
                 request.send().await.map_err(|e| self.lost(&method, &url, &e))?
             };
-            if response.status() == StatusCode::UNAUTHORIZED && again && !fresh && matches!(self.profile.sign_in, SignIn::Session { .. }) {
+            if response.status() == StatusCode::UNAUTHORIZED
+                && again
+                && !fresh
+                && matches!(self.profile.sign_in, SignIn::Session { .. })
+            {
                 fresh = true;
                 continue;
             }
@@ -270,7 +279,8 @@ impl Client {
         let status = response.status();
         let address = url.to_owned();
         if status.is_redirection() {
-            let to = response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or("nowhere").to_owned();
+            let to =
+                response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or("nowhere").to_owned();
             return ConnectError::Redirected { address, to };
         }
         let retry_after = retry_after(response.headers());
@@ -317,13 +327,22 @@ impl Client {
         while let Some(part) = stream.next().await {
             let part = part.map_err(|e| ConnectError::Unknown { why: innermost(&e) })?;
             if bytes.len() + part.len() > LARGEST_ANSWER {
-                return Err(ConnectError::Malformed { address, why: format!("it is larger than {LARGEST_ANSWER} bytes") });
+                return Err(ConnectError::Malformed {
+                    address,
+                    why: format!("it is larger than {LARGEST_ANSWER} bytes"),
+                });
             }
             bytes.extend_from_slice(&part);
         }
-        let text = String::from_utf8(bytes).map_err(|e| ConnectError::Malformed { address: address.clone(), why: format!("it is not UTF-8: {e}") })?;
+        let text = String::from_utf8(bytes)
+            .map_err(|e| ConnectError::Malformed { address: address.clone(), why: format!("it is not UTF-8: {e}") })?;
         if kind.contains("html") {
-            return Err(ConnectError::NotData { address, status, found: format!("a page ({kind})"), wanted: self.speech() });
+            return Err(ConnectError::NotData {
+                address,
+                status,
+                found: format!("a page ({kind})"),
+                wanted: self.speech(),
+            });
         }
         match self.profile.speaks {
             Speaks::Json => serde_json::from_str(&text).map_err(|e| e.to_string()),
@@ -385,7 +404,8 @@ impl Client {
         token: &str,
     ) -> Result<String, ConnectError> {
         let filled = body.iter().map(|(k, v)| {
-            let v = self.profile.asks.iter().fold(v.clone(), |v, a| v.replace(&format!("{{{}}}", a.id), self.asked(&a.id)));
+            let v =
+                self.profile.asks.iter().fold(v.clone(), |v, a| v.replace(&format!("{{{}}}", a.id), self.asked(&a.id)));
             (k.clone(), Value::String(v))
         });
         let tree_body = Value::Object(filled.collect());
@@ -403,12 +423,15 @@ impl Client {
             };
             if !response.status().is_success() {
                 return Err(match self.failed(&url, response).await {
-                    ConnectError::Forbidden { text } | ConnectError::Refused { text, .. } => ConnectError::SignIn { text },
+                    ConnectError::Forbidden { text } | ConnectError::Refused { text, .. } => {
+                        ConnectError::SignIn { text }
+                    }
                     other => other,
                 });
             }
             let answer = self.parse(path, response).await?;
-            tree::text(&answer, token).ok_or_else(|| ConnectError::SignIn { text: "the answer holds no session".into() })
+            tree::text(&answer, token)
+                .ok_or_else(|| ConnectError::SignIn { text: "the answer holds no session".into() })
         })
         .await
     }

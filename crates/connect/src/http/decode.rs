@@ -30,7 +30,12 @@ impl Decoder<'_> {
     pub fn steps_at(&self, field: &FieldSchema) -> StepsAt {
         let found = self.profile.schema.types.values().filter_map(|t| t.steps.clone()).next();
         let _ = field;
-        found.unwrap_or(StepsAt { items: String::new(), action: "/action".into(), expected: "/expected".into(), data: None })
+        found.unwrap_or(StepsAt {
+            items: String::new(),
+            action: "/action".into(),
+            expected: "/expected".into(),
+            data: None,
+        })
     }
 
     pub fn artefact(&self, item: &Json) -> Result<Artefact, ConnectError> {
@@ -127,9 +132,11 @@ impl Decoder<'_> {
             ValueType::User => Value::User(plain),
             ValueType::Url => Value::Url(plain),
             ValueType::Reference => Value::Reference(hovrel_core::model::Reference::Known(plain)),
-            ValueType::Table | ValueType::ChoiceList | ValueType::UserList | ValueType::Steps | ValueType::Attachments => {
-                unreadable()
-            }
+            ValueType::Table
+            | ValueType::ChoiceList
+            | ValueType::UserList
+            | ValueType::Steps
+            | ValueType::Attachments => unreadable(),
         }
     }
 

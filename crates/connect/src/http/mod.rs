@@ -48,12 +48,24 @@ impl HttpConnector {
         Ok(read)
     }
 
-    async fn decoder<'a>(&'a self, container: &str, kind: Kind, schema: &'a Catalogue) -> Result<decode::Decoder<'a>, ConnectError> {
+    async fn decoder<'a>(
+        &'a self,
+        container: &str,
+        kind: Kind,
+        schema: &'a Catalogue,
+    ) -> Result<decode::Decoder<'a>, ConnectError> {
         let profile = self.kind(kind)?;
         let fields = schema.kind(kind).ok_or(ConnectError::NoSuchKind(kind))?;
         let zone = self.client.about().await?.zone;
         let _ = container;
-        Ok(decode::Decoder { profile: &self.client.profile, kind, of: profile, fields, zone, address: &self.client.address })
+        Ok(decode::Decoder {
+            profile: &self.client.profile,
+            kind,
+            of: profile,
+            fields,
+            zone,
+            address: &self.client.address,
+        })
     }
 }
 
@@ -171,7 +183,13 @@ impl Connector for HttpConnector {
         Ok(response.bytes_stream().map(|part| part.map_err(std::io::Error::other)).boxed())
     }
 
-    async fn put_attachment(&self, kind: Kind, id: &str, file: &Attachment, bytes: ByteStream) -> Result<(), ConnectError> {
+    async fn put_attachment(
+        &self,
+        kind: Kind,
+        id: &str,
+        file: &Attachment,
+        bytes: ByteStream,
+    ) -> Result<(), ConnectError> {
         let files = self.kind(kind)?.files.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
         self.client.upload(&fill(&files.path, &[("id", id), ("name", &file.name)]), file, bytes).await
     }

@@ -29,7 +29,8 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
             let is_files = type_of.value_type == ValueType::Attachments;
             let optional = |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::number(item, p));
             let list = |pointer: &Option<String>| {
-                let found: Vec<String> = tree::items(item, pointer.as_ref()?).into_iter().filter_map(tree::as_text).collect();
+                let found: Vec<String> =
+                    tree::items(item, pointer.as_ref()?).into_iter().filter_map(tree::as_text).collect();
                 (!found.is_empty()).then_some(found)
             };
             fields.push(FieldSchema {
@@ -54,7 +55,8 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
     let users = tree::items(&people, &p.people.items)
         .into_iter()
         .map(|item| {
-            let optional = |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::text(item, p)).filter(|t| !t.is_empty());
+            let optional =
+                |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::text(item, p)).filter(|t| !t.is_empty());
             User {
                 id: tree::text(item, &p.people.id).unwrap_or_default(),
                 login: optional(&p.people.login),

@@ -26,7 +26,11 @@ pub fn as_text(value: &Value) -> Option<String> {
         Value::Number(n) => Some(n.to_string()),
         Value::Bool(b) => Some(b.to_string()),
         // An element with attributes: its text.
-        Value::Object(map) => map.get("#text").and_then(as_text).or(Some(String::new())).filter(|_| map.keys().all(|k| k.starts_with(['@', '#']))),
+        Value::Object(map) => map
+            .get("#text")
+            .and_then(as_text)
+            .or(Some(String::new()))
+            .filter(|_| map.keys().all(|k| k.starts_with(['@', '#']))),
         _ => None,
     }
 }
@@ -118,7 +122,11 @@ fn open(e: &BytesStart<'_>) -> Result<(String, Map<String, Value>, String), Stri
     Ok((e.name().as_ref().to_owned(), map, String::new()))
 }
 
-fn close((name, mut map, text): (String, Map<String, Value>, String), stack: &mut [(String, Map<String, Value>, String)], root: &mut Option<Value>) {
+fn close(
+    (name, mut map, text): (String, Map<String, Value>, String),
+    stack: &mut [(String, Map<String, Value>, String)],
+    root: &mut Option<Value>,
+) {
     let value = if map.is_empty() {
         Value::String(text)
     } else {

@@ -160,7 +160,9 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
             continue;
         }
         let before = faults.len();
-        faults.extend(schema_faults(rule, cx.left_kind, cx.right_kind).into_iter().map(|r| fault(lane, &rule.target, r, true)));
+        faults.extend(
+            schema_faults(rule, cx.left_kind, cx.right_kind).into_iter().map(|r| fault(lane, &rule.target, r, true)),
+        );
         if faults.len() == before {
             faults.extend(item_faults(lane, rule, cx, items));
         }

@@ -253,7 +253,8 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
     if rule.target == PARENT {
         return parent(value, rule, cx, losses);
     }
-    let field = cx.right_kind.field(&rule.target).ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
+    let field =
+        cx.right_kind.field(&rule.target).ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
     if rule.target == ATTACHMENTS {
         return Ok(files(value, field, rule, losses));
     }
@@ -380,7 +381,8 @@ fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Los
     list.into_iter()
         .map(|mut s| {
             if let Some(call) = s.call.take() {
-                let arguments: Vec<String> = call.arguments.iter().map(|a| format!("{}: {}", a.name, a.value)).collect();
+                let arguments: Vec<String> =
+                    call.arguments.iter().map(|a| format!("{}: {}", a.name, a.value)).collect();
                 let text = format!("{} {}", call.target, arguments.join(", "));
                 losses.push(flattened(rule, LossCause::NoCalls, &text));
                 s.action.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(text)] });
@@ -421,7 +423,13 @@ fn labelled(label: &str, document: Document) -> Vec<Block> {
 }
 
 fn flattened(rule: &Rule, cause: LossCause, text: &str) -> Loss {
-    Loss { field: rule.target.clone(), kind: LossKind::Flattened, cause, before: text.to_owned(), after: text.to_owned() }
+    Loss {
+        field: rule.target.clone(),
+        kind: LossKind::Flattened,
+        cause,
+        before: text.to_owned(),
+        after: text.to_owned(),
+    }
 }
 
 fn declare(found: &[TextLoss], field: &str, losses: &mut Vec<Loss>) {

@@ -2,7 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Kind, Value};
+use crate::model::Kind;
+// Under another name, since the API's description takes every `Value` for untyped JSON.
+use crate::model::Value as FieldValue;
 use crate::scope::Condition;
 
 /// Within a route: one kind to one kind, with its direction, scope, rules and policies.
@@ -58,7 +60,7 @@ pub struct Rule {
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Source {
     Field(String),
-    Constant(Value),
+    Constant(FieldValue),
     /// The folder that holds the artefact: mirrored at the right.
     Folder,
     /// The mark by which the artefact stays findable: system and id.
@@ -76,7 +78,9 @@ pub enum Conversion {
     /// Rich text, or the rich text in steps, in the target's format.
     RichText,
     /// Cut to this many characters.
-    Shorten { to: u32 },
+    Shorten {
+        to: u32,
+    },
     Users(UserTable),
 }
 

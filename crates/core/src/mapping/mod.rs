@@ -13,7 +13,8 @@ mod users;
 pub use check::{Fault, FaultReason, check};
 pub use convert::{Context, Converted, PairLookup, convert, source_value};
 pub use lane::{
-    Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap, ValueRow,
+    Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap,
+    ValueRow,
 };
 pub use suggest::{Suggestion, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, match_user};

@@ -109,7 +109,8 @@ fn affinity(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         }
     }
     // A type that only one field of each end has (steps, say) says more than a name.
-    let rare = matches!(source.value_type, ValueType::Steps | ValueType::User) && source.value_type == target.value_type;
+    let rare =
+        matches!(source.value_type, ValueType::Steps | ValueType::User) && source.value_type == target.value_type;
     let score = 0.5 * name + 0.25 * types + 0.25 * overlap + if rare { 0.3 } else { 0.0 };
     (name >= 0.7 || overlap >= 0.5 || rare).then_some((score, evidence))
 }
@@ -163,7 +164,8 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
     let mut conversions = Vec::new();
     let field = survey.and_then(|s| s.field(&source.id));
     match (source.value_type, target.value_type) {
-        (ValueType::RichText | ValueType::Steps, ValueType::RichText | ValueType::Steps) | (ValueType::Text, ValueType::RichText) => {
+        (ValueType::RichText | ValueType::Steps, ValueType::RichText | ValueType::Steps)
+        | (ValueType::Text, ValueType::RichText) => {
             conversions.push(Conversion::RichText);
         }
         (ValueType::User | ValueType::UserList, ValueType::User | ValueType::UserList) => {
@@ -171,7 +173,8 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         }
         (_, ValueType::Choice | ValueType::ChoiceList) => {
             if let Some(allowed) = &target.allowed {
-                let met: Vec<String> = field.map(|f| f.values.iter().map(|v| v.value.clone()).collect()).unwrap_or_default();
+                let met: Vec<String> =
+                    field.map(|f| f.values.iter().map(|v| v.value.clone()).collect()).unwrap_or_default();
                 let met = if met.is_empty() { source.allowed.clone().unwrap_or_default() } else { met };
                 if !met.iter().all(|v| allowed.contains(v)) {
                     conversions.push(Conversion::ValueMap(suggest_value_map(&met, allowed)));
@@ -186,7 +189,12 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         }
         _ => {}
     }
-    Rule { target: target.id.clone(), source: Source::Field(source.id.clone()), conversions, direction: Direction::ToRight }
+    Rule {
+        target: target.id.clone(),
+        source: Source::Field(source.id.clone()),
+        conversions,
+        direction: Direction::ToRight,
+    }
 }
 
 /// A value map with the rows that can be told from the words alone; the rest is left to a person.

@@ -26,7 +26,7 @@ pub struct Artefact {
     pub created: Option<Stamp>,
     pub modified: Option<Stamp>,
     /// Fields under the names its system uses, the title and text included.
-    #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, Value>))]
+    #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, crate::model::ValueSchema>))]
     pub fields: Fields,
     #[serde(default)]
     pub attachments: Vec<Attachment>,
@@ -74,7 +74,10 @@ pub struct Link {
 #[serde(rename_all = "snake_case")]
 pub enum LinkEnd {
     /// An artefact of the same system.
-    Artefact { kind: Kind, id: String },
+    Artefact {
+        kind: Kind,
+        id: String,
+    },
     Url(String),
 }
 
@@ -109,6 +112,8 @@ pub struct Comment {
 pub struct HistoryEntry {
     pub stamp: Stamp,
     pub field: String,
+    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
     pub before: Value,
+    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
     pub after: Value,
 }

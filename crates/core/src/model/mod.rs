@@ -13,10 +13,12 @@ mod value;
 mod verdict;
 
 pub use artefact::{Artefact, Attachment, Comment, HistoryEntry, Link, LinkEnd, LinkType, Stamp};
-pub use document::{Block, Document, Inline};
 pub(crate) use document::plain_inlines;
+pub use document::{Block, Document, Inline};
 pub use fields::{FieldKey, Fields};
 pub use kind::Kind;
 pub use steps::{Argument, Call, Step};
+#[cfg(feature = "schema")]
+pub use value::ValueSchema;
 pub use value::{Decimal, Fingerprint, Reference, Value, ValueError, ValueType};
 pub use verdict::Verdict;

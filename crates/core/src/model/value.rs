@@ -44,6 +44,11 @@ pub enum Value {
     Attachments(Vec<Attachment>),
 }
 
+/// [`Value`] under another name, for the API's description: utoipa takes every type that is called
+/// `Value` for untyped JSON.
+#[cfg(feature = "schema")]
+pub type ValueSchema = Value;
+
 /// A pointer to an artefact.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -170,11 +175,7 @@ impl Value {
     pub fn display(&self) -> String {
         match self {
             Value::Empty => String::new(),
-            Value::Unreadable(s)
-            | Value::Text(s)
-            | Value::Choice(s)
-            | Value::User(s)
-            | Value::Url(s) => s.clone(),
+            Value::Unreadable(s) | Value::Text(s) | Value::Choice(s) | Value::User(s) | Value::Url(s) => s.clone(),
             Value::RichText(d) => d.plain(),
             Value::Integer(i) => i.to_string(),
             Value::Decimal(d) => d.as_str().to_owned(),

@@ -75,8 +75,8 @@ impl Reader {
                         }
                         "ul" | "ol" | "menu" => {
                             flow.close();
-                            let start = (name == "ol")
-                                .then(|| element.attr("start").and_then(|s| s.parse().ok()).unwrap_or(1));
+                            let start =
+                                (name == "ol").then(|| element.attr("start").and_then(|s| s.parse().ok()).unwrap_or(1));
                             let items = self.items(node, depth + 1);
                             flow.blocks.push(Block::List { start, items });
                         }
@@ -241,8 +241,12 @@ impl Reader {
             let value = value.trim();
             match name.trim() {
                 // Black on white is how a word processor says "no colour".
-                "color" if !matches!(value, "black" | "windowtext" | "#000" | "#000000" | "inherit") => lost.push("colour"),
-                "background" | "background-color" if !matches!(value, "white" | "#fff" | "#ffffff" | "transparent" | "none") => {
+                "color" if !matches!(value, "black" | "windowtext" | "#000" | "#000000" | "inherit") => {
+                    lost.push("colour")
+                }
+                "background" | "background-color"
+                    if !matches!(value, "white" | "#fff" | "#ffffff" | "transparent" | "none") =>
+                {
                     lost.push("colour");
                 }
                 "text-decoration" if value.contains("underline") => lost.push("underline"),
@@ -276,7 +280,10 @@ fn holds_blocks(node: NodeRef<'_, Node>) -> bool {
     node.value().as_element().is_some_and(|e| matches!(e.name(), "html" | "body"))
         || node.descendants().skip(1).any(|d| {
             d.value().as_element().is_some_and(|e| {
-                matches!(e.name(), "p" | "div" | "ul" | "ol" | "table" | "pre" | "blockquote" | "hr" | "h1" | "h2" | "h3" | "h4")
+                matches!(
+                    e.name(),
+                    "p" | "div" | "ul" | "ol" | "table" | "pre" | "blockquote" | "hr" | "h1" | "h2" | "h3" | "h4"
+                )
             })
         })
 }

@@ -67,8 +67,9 @@ fn inlines<'a>(parent: &'a AstNode<'a>) -> Vec<Inline> {
             NodeValue::Strong => Inline::Strong { content: inlines(node) },
             NodeValue::Emph => Inline::Emphasis { content: inlines(node) },
             NodeValue::Strikethrough => Inline::Strike { content: inlines(node) },
-            NodeValue::Link(link) => special(&link.url)
-                .unwrap_or_else(|| Inline::Link { url: link.url.clone(), content: inlines(node) }),
+            NodeValue::Link(link) => {
+                special(&link.url).unwrap_or_else(|| Inline::Link { url: link.url.clone(), content: inlines(node) })
+            }
             NodeValue::Image(image) => {
                 let source = image.url.strip_prefix("attachment:").unwrap_or(&image.url);
                 let alt = crate::model::plain_inlines(&inlines(node));

@@ -52,7 +52,12 @@ fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
 
 /// Applies a change and notes how it went. An error is trouble of Hovrel's own; a refusal by the other
 /// system is noted in the journal, and the others go on.
-pub async fn apply(t: &Transfer, change: &Change, decision: &Decision, row: Option<&JournalRow>) -> Result<(), EngineError> {
+pub async fn apply(
+    t: &Transfer,
+    change: &Change,
+    decision: &Decision,
+    row: Option<&JournalRow>,
+) -> Result<(), EngineError> {
     let title = change.left.as_ref().map_or("", |s| &s.title);
     let key = change.left.as_ref().map_or("", |s| &s.key);
     if let Ok(mut in_hand) = t.in_hand.lock() {
@@ -112,7 +117,13 @@ fn right_id(change: &Change) -> Result<String, Failure> {
 }
 
 /// The write that the decided fields ask for.
-async fn build(t: &Transfer, change: &Change, lane: &Lane, writes: &[&FieldChange], creates: bool) -> Result<Write, Failure> {
+async fn build(
+    t: &Transfer,
+    change: &Change,
+    lane: &Lane,
+    writes: &[&FieldChange],
+    creates: bool,
+) -> Result<Write, Failure> {
     let mut write = Write { kind: lane.right_kind, id: None, version: None, fields: Fields::default(), parent: None };
     if !creates {
         write.id = Some(right_id(change)?);
@@ -219,7 +230,13 @@ async fn pause(tries: u32) {
 
 /// Brings the files of the item to what the plan says: missing and different ones are sent, others
 /// removed. Sending by name twice is sending once.
-async fn carry_files(t: &Transfer, change: &Change, lane: &Lane, target: &Artefact, wanted: &FieldChange) -> Result<Artefact, Failure> {
+async fn carry_files(
+    t: &Transfer,
+    change: &Change,
+    lane: &Lane,
+    target: &Artefact,
+    wanted: &FieldChange,
+) -> Result<Artefact, Failure> {
     let left_id = change.left.as_ref().map_or("", |s| s.id.as_str());
     let wanted: &[Attachment] = match &wanted.write {
         Value::Attachments(files) => files,
@@ -229,7 +246,8 @@ async fn carry_files(t: &Transfer, change: &Change, lane: &Lane, target: &Artefa
     for tries in 1.. {
         let there = |f: &&Attachment| now.attachments.iter().any(|a| a.name == f.name && a.digest == f.digest);
         let missing: Vec<&Attachment> = wanted.iter().filter(|f| !there(f)).collect();
-        let surplus: Vec<&Attachment> = now.attachments.iter().filter(|a| !wanted.iter().any(|f| f.name == a.name)).collect();
+        let surplus: Vec<&Attachment> =
+            now.attachments.iter().filter(|a| !wanted.iter().any(|f| f.name == a.name)).collect();
         if missing.is_empty() && surplus.is_empty() {
             return Ok(now);
         }
@@ -274,9 +292,14 @@ async fn note(
     let Some(left) = &change.left else { return refuse("it has no left half", "Make a new dry run.") };
     let (right, key, side) = match &stored {
         Some(a) => (a.id.clone(), a.key.clone(), right_side(lane, a)),
-        None => (right_id(change)?, change.right.as_ref().map(|s| s.key.clone()).unwrap_or_default(), change.right_side.clone()),
+        None => (
+            right_id(change)?,
+            change.right.as_ref().map(|s| s.key.clone()).unwrap_or_default(),
+            change.right_side.clone(),
+        ),
     };
-    let mut losses: Vec<(Loss, bool)> = writes.iter().flat_map(|f| f.losses.iter().map(|l| (l.clone(), true))).collect();
+    let mut losses: Vec<(Loss, bool)> =
+        writes.iter().flat_map(|f| f.losses.iter().map(|l| (l.clone(), true))).collect();
     if let Some(artefact) = &stored {
         losses.extend(altered(artefact, writes).into_iter().map(|l| (l, false)));
     }

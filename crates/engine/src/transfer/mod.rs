@@ -68,7 +68,8 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     for row in hub.store.included_changes(plan.id).await? {
         changes.push((serde_json::from_value(row.body)?, serde_json::from_value(row.decision)?));
     }
-    let journal: HashMap<i32, JournalRow> = hub.store.journal(running.id).await?.into_iter().map(|r| (r.seq, r)).collect();
+    let journal: HashMap<i32, JournalRow> =
+        hub.store.journal(running.id).await?.into_iter().map(|r| (r.seq, r)).collect();
     let total = changes.iter().filter(|(c, _)| c.outcome != Outcome::InStep).count() as u64;
     drive(&transfer, running, changes, journal, total).await
 }
@@ -149,8 +150,7 @@ fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Ins
     let left_over = total.saturating_sub(before + now);
     // An estimate is honest only once a few changes have been timed.
     let remaining = (now >= 5 && rate > 0.0).then(|| (left_over as f64 / rate).ceil() as u64);
-    let mut in_hand: Vec<String> =
-        transfer.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
+    let mut in_hand: Vec<String> = transfer.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
     in_hand.sort();
     json!({
         "phase": "writing",

@@ -97,7 +97,11 @@ pub struct WantedBody {
 /// Pauses, resumes or stops a job. Changes in hand are finished first.
 #[utoipa::path(put, path = "/jobs/{id}/wanted", operation_id = "wantJob", params(("id" = Uuid, Path)), request_body = WantedBody,
     responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
-pub async fn want(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<WantedBody>) -> Result<Json<JobAnswer>, Problem> {
+pub async fn want(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<WantedBody>,
+) -> Result<Json<JobAnswer>, Problem> {
     let job = app.hub.store.job(id).await?;
     if matches!(job.state.as_str(), "done" | "failed" | "stopped") {
         return Err(Problem::not_now("The job is over.", "Start a new one."));
@@ -188,7 +192,8 @@ pub async fn events(
     headers: HeaderMap,
 ) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, Problem> {
     app.hub.store.job(id).await?;
-    let mut after: i64 = headers.get("last-event-id").and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
+    let mut after: i64 =
+        headers.get("last-event-id").and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
     let stream = async_stream::stream! {
         loop {
             // A database that is away for a moment must not end the stream.

@@ -73,5 +73,7 @@ pub fn description() -> OpenApi {
 
 pub fn router() -> axum::Router<App> {
     let (router, _) = described().split_for_parts();
-    router.route("/openapi.json", get(async || Json(description()))).fallback(async || crate::problem::Problem::missing("This address"))
+    router
+        .route("/openapi.json", get(async || Json(description())))
+        .fallback(async || crate::problem::Problem::missing("This address"))
 }

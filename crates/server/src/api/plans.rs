@@ -177,7 +177,11 @@ struct Read {
 }
 
 fn read(row: ChangeRow) -> Result<Read, Problem> {
-    Ok(Read { change: serde_json::from_value(row.body)?, decision: serde_json::from_value(row.decision)?, included: row.included })
+    Ok(Read {
+        change: serde_json::from_value(row.body)?,
+        decision: serde_json::from_value(row.decision)?,
+        included: row.included,
+    })
 }
 
 fn first_contact(lanes: &[Lane], change: &Change) -> FirstContact {
@@ -216,7 +220,11 @@ const PAGE: i64 = 100;
 /// Changes of a plan, in its order.
 #[utoipa::path(get, path = "/plans/{id}/changes", operation_id = "listChanges", params(("id" = Uuid, Path), ChangeQuery),
     responses((status = 200, body = ChangeList), (status = "4XX", body = Problem)))]
-pub async fn changes(State(app): State<App>, Path(id): Path<Uuid>, Query(query): Query<ChangeQuery>) -> Result<Json<ChangeList>, Problem> {
+pub async fn changes(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<ChangeQuery>,
+) -> Result<Json<ChangeList>, Problem> {
     let (after, limit) = (query.after.unwrap_or(-1), query.limit.unwrap_or(PAGE).clamp(1, 500));
     let plan = app.hub.store.plan(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
@@ -265,7 +273,13 @@ pub struct LossDetail {
 
 impl LossDetail {
     pub fn of(l: &hovrel_core::loss::Loss) -> LossDetail {
-        LossDetail { field: l.field.clone(), kind: l.kind, why: l.cause.describe(), before: l.before.clone(), after: l.after.clone() }
+        LossDetail {
+            field: l.field.clone(),
+            kind: l.kind,
+            why: l.cause.describe(),
+            before: l.before.clone(),
+            after: l.after.clone(),
+        }
     }
 }
 
@@ -277,10 +291,18 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
     let survey = app.hub.store.survey(route.right_system, &route.right_container).await?;
     let catalogue: hovrel_core::catalogue::Catalogue =
         survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
-    let left_folders = app.cache.get(&app.hub.store, route.left_system, &route.left_container, hovrel_core::model::Kind::Folder).await?;
-    let right_folders = app.cache.get(&app.hub.store, route.right_system, &route.right_container, hovrel_core::model::Kind::Folder).await?;
+    let left_folders = app
+        .cache
+        .get(&app.hub.store, route.left_system, &route.left_container, hovrel_core::model::Kind::Folder)
+        .await?;
+    let right_folders = app
+        .cache
+        .get(&app.hub.store, route.right_system, &route.right_container, hovrel_core::model::Kind::Folder)
+        .await?;
     let show = |v: &Value| match v {
-        Value::Reference(hovrel_core::model::Reference::Pending(id)) => left_folders.paths.get(id).map_or(id.clone(), |p| p.join(" / ")),
+        Value::Reference(hovrel_core::model::Reference::Pending(id)) => {
+            left_folders.paths.get(id).map_or(id.clone(), |p| p.join(" / "))
+        }
         Value::Reference(hovrel_core::model::Reference::Known(id)) => {
             let found = right_folders.paths.get(id).or_else(|| left_folders.paths.get(id));
             found.map_or(id.clone(), |p| p.join(" / "))
@@ -371,12 +393,20 @@ pub struct DecisionBody {
 /// Decides about a change: in or out, whole or field by field.
 #[utoipa::path(patch, path = "/plans/{id}/changes/{seq}", operation_id = "decideChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
     request_body = DecisionBody, responses((status = 200, body = ChangeDetail), (status = "4XX", body = Problem)))]
-pub async fn decide(State(app): State<App>, Path((id, seq)): Path<(Uuid, u32)>, Body(body): Body<DecisionBody>) -> Result<Json<ChangeDetail>, Problem> {
+pub async fn decide(
+    State(app): State<App>,
+    Path((id, seq)): Path<(Uuid, u32)>,
+    Body(body): Body<DecisionBody>,
+) -> Result<Json<ChangeDetail>, Problem> {
     use hovrel_core::plan::Outcome;
     still_open(&app, id).await?;
     let Read { change, mut decision, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
-    if matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight | Outcome::InStep) && body.included == Some(true) {
-        return Err(Problem::not_now("Nothing can be written for this item as it stands.", "See its reason, correct it, and make a new dry run."));
+    if matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight | Outcome::InStep) && body.included == Some(true)
+    {
+        return Err(Problem::not_now(
+            "Nothing can be written for this item as it stands.",
+            "See its reason, correct it, and make a new dry run.",
+        ));
     }
     if let Some(as_new) = body.as_new {
         if as_new && change.as_new.is_empty() {
@@ -415,7 +445,11 @@ pub struct Included {
 /// Includes or leaves out every change that matches a filter.
 #[utoipa::path(post, path = "/plans/{id}/include", operation_id = "includeChanges", params(("id" = Uuid, Path)), request_body = IncludeBody,
     responses((status = 200, body = Included), (status = "4XX", body = Problem)))]
-pub async fn include(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<IncludeBody>) -> Result<Json<Included>, Problem> {
+pub async fn include(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<IncludeBody>,
+) -> Result<Json<Included>, Problem> {
     still_open(&app, id).await?;
     let changed = app.hub.store.include_matching(id, &body.filter.filter(), body.included).await?;
     Ok(Json(Included { changed: changed as u64 }))
@@ -428,7 +462,8 @@ pub async fn file(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Respon
     let plan = app.hub.store.plan(id).await?;
     let (rows, _) = app.hub.store.list_changes(id, &ChangeFilter::default(), -1, i64::MAX).await?;
     let digest: String = plan.digest.iter().map(|b| format!("{b:02x}")).collect();
-    let changes: Vec<_> = rows.into_iter().map(|r| serde_json::json!({"change": r.body, "decision": r.decision})).collect();
+    let changes: Vec<_> =
+        rows.into_iter().map(|r| serde_json::json!({"change": r.body, "decision": r.decision})).collect();
     let whole = serde_json::json!({
         "plan": plan.id, "made_at": plan.made_at, "route_version": plan.route_version, "digest": digest,
         "lanes": plan.lanes, "summary": plan.summary, "changes": changes,
@@ -444,8 +479,17 @@ pub async fn transfer(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Re
     still_open(&app, id).await?;
     let plan = app.hub.store.plan(id).await?;
     if app.hub.store.latest_plan(plan.route_id).await?.is_some_and(|p| p.id != id) {
-        return Err(Problem::not_now("There is a newer dry run of this route.", "Open the newest one and transfer that."));
+        return Err(Problem::not_now(
+            "There is a newer dry run of this route.",
+            "Open the newest one and transfer that.",
+        ));
     }
-    let job = NewJob { id: Uuid::now_v7(), kind: "transfer".into(), route_id: Some(plan.route_id), plan_id: Some(id), ..NewJob::default() };
+    let job = NewJob {
+        id: Uuid::now_v7(),
+        kind: "transfer".into(),
+        route_id: Some(plan.route_id),
+        plan_id: Some(id),
+        ..NewJob::default()
+    };
     super::jobs::queue(&app, job).await
 }

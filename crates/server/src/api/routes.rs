@@ -75,7 +75,8 @@ pub struct ProofFigure {
 async fn end(app: &App, system: Uuid, container: &str) -> Result<(RouteEnd, Option<SurveyRow>), Problem> {
     let system = app.hub.store.system(system).await?;
     let survey = app.hub.store.survey(system.id, container).await?;
-    let steps: Option<Vec<super::systems::Step>> = system.check_steps.map(serde_json::from_value).transpose()?;
+    let steps: Option<Vec<super::systems::CheckStepAnswer>> =
+        system.check_steps.map(serde_json::from_value).transpose()?;
     let end = RouteEnd {
         healthy: steps.map(|s| !s.iter().any(|s| matches!(s.state, super::systems::StepState::Failed))),
         checked_at: system.checked_at,
@@ -160,7 +161,10 @@ pub struct ProposedLane {
 /// Proposes lanes and rules for two surveyed ends. Nothing is saved.
 #[utoipa::path(post, path = "/routes/proposal", operation_id = "proposeRoute", request_body = ProposeBody,
     responses((status = 200, body = Vec<ProposedLane>), (status = "4XX", body = Problem)))]
-pub async fn propose(State(app): State<App>, Body(body): Body<ProposeBody>) -> Result<Json<Vec<ProposedLane>>, Problem> {
+pub async fn propose(
+    State(app): State<App>,
+    Body(body): Body<ProposeBody>,
+) -> Result<Json<Vec<ProposedLane>>, Problem> {
     let read = async |end: &EndBody, pointer: &str| -> Result<(Catalogue, Survey), Problem> {
         let Some(row) = app.hub.store.survey(end.system, &end.container).await? else {
             return Err(Problem::field(pointer, "this project has not been surveyed yet"));
@@ -207,7 +211,11 @@ pub struct RouteBody {
 /// Makes a route.
 #[utoipa::path(post, path = "/routes", operation_id = "makeRoute", request_body = RouteBody,
     responses((status = 201, body = RouteAnswer), (status = "4XX", body = Problem)))]
-pub async fn make(State(app): State<App>, Extension(session): Extension<Session>, Body(body): Body<RouteBody>) -> Result<Response, Problem> {
+pub async fn make(
+    State(app): State<App>,
+    Extension(session): Extension<Session>,
+    Body(body): Body<RouteBody>,
+) -> Result<Response, Problem> {
     let mut faults = name_faults(&body.name);
     if body.left.system == body.right.system && body.left.container == body.right.container {
         faults.push(FieldProblem { pointer: "/right".into(), detail: "both ends are the same".into() });
@@ -273,7 +281,10 @@ pub async fn save(
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
     }
-    app.hub.store.save_route(id, seen, body.name.trim(), &serde_json::to_value(&body.lanes)?, session.person.id).await?;
+    app.hub
+        .store
+        .save_route(id, seen, body.name.trim(), &serde_json::to_value(&body.lanes)?, session.person.id)
+        .await?;
     one(State(app), Path(id)).await
 }
 
@@ -287,7 +298,11 @@ pub struct RemoveBody {
 /// Removes a route with its plans, pairs and proofs. Both systems stay as they are.
 #[utoipa::path(delete, path = "/routes/{id}", operation_id = "removeRoute", params(("id" = Uuid, Path)), request_body = RemoveBody,
     responses((status = 204), (status = "4XX", body = Problem)))]
-pub async fn remove(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<RemoveBody>) -> Result<StatusCode, Problem> {
+pub async fn remove(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<RemoveBody>,
+) -> Result<StatusCode, Problem> {
     let route = app.hub.store.route(id).await?;
     if route.name != body.name.trim() {
         return Err(Problem::field("/name", "this is not the route's name"));

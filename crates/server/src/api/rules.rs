@@ -90,7 +90,11 @@ pub struct LanesBody {
 /// Checks lanes, saved or not.
 #[utoipa::path(post, path = "/routes/{id}/checks", operation_id = "checkLanes", params(("id" = Uuid, Path)), request_body = LanesBody,
     responses((status = 200, body = Vec<Fault>), (status = "4XX", body = Problem)))]
-pub async fn checks(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<LanesBody>) -> Result<Json<Vec<Fault>>, Problem> {
+pub async fn checks(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<LanesBody>,
+) -> Result<Json<Vec<Fault>>, Problem> {
     let route = app.hub.store.route(id).await?;
     Ok(Json(faults(&app, &route, &body.lanes).await?))
 }
@@ -131,7 +135,11 @@ const SHOWN: usize = 200;
 /// How many surveyed items a condition matches, and which.
 #[utoipa::path(post, path = "/routes/{id}/scope", operation_id = "tryScope", params(("id" = Uuid, Path)), request_body = ScopeBody,
     responses((status = 200, body = ScopeAnswer), (status = "4XX", body = Problem)))]
-pub async fn scope(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<ScopeBody>) -> Result<Json<ScopeAnswer>, Problem> {
+pub async fn scope(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<ScopeBody>,
+) -> Result<Json<ScopeAnswer>, Problem> {
     let route = app.hub.store.route(id).await?;
     let (system, container) = match body.end {
         WhichEnd::Left => (route.left_system, &route.left_container),
@@ -185,7 +193,11 @@ pub struct PreviewValue {
 /// Applies a lane's rules to one real item.
 #[utoipa::path(post, path = "/routes/{id}/preview", operation_id = "previewLane", params(("id" = Uuid, Path)), request_body = PreviewBody,
     responses((status = 200, body = Preview), (status = "4XX", body = Problem)))]
-pub async fn preview(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<PreviewBody>) -> Result<Json<Preview>, Problem> {
+pub async fn preview(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<PreviewBody>,
+) -> Result<Json<Preview>, Problem> {
     let route = app.hub.store.route(id).await?;
     let empty = Preview { total: 0, at: 0, item: None, values: Vec::new() };
     let Some(ends) = ends(&app, &route).await? else { return Ok(Json(empty)) };
@@ -241,7 +253,11 @@ pub struct KindsBody {
 /// Rules proposed for two kinds, with the evidence.
 #[utoipa::path(post, path = "/routes/{id}/suggestions", operation_id = "suggestRules", params(("id" = Uuid, Path)), request_body = KindsBody,
     responses((status = 200, body = Vec<Suggestion>), (status = "4XX", body = Problem)))]
-pub async fn suggestions(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<KindsBody>) -> Result<Json<Vec<Suggestion>>, Problem> {
+pub async fn suggestions(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<KindsBody>,
+) -> Result<Json<Vec<Suggestion>>, Problem> {
     let route = app.hub.store.route(id).await?;
     let left = end_schema(&app, route.left_system, &route.left_container).await?;
     let right = end_schema(&app, route.right_system, &route.right_container).await?;

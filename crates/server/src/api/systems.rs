@@ -72,7 +72,7 @@ pub async fn profiles(State(app): State<App>) -> Json<Profiles> {
 
 /// One step of a check.
 #[derive(Serialize, Deserialize, ToSchema)]
-pub struct Step {
+pub struct CheckStepAnswer {
     pub step: String,
     pub state: StepState,
     pub found: String,
@@ -88,15 +88,15 @@ pub enum StepState {
     Skipped,
 }
 
-impl From<CheckStep> for Step {
-    fn from(s: CheckStep) -> Step {
+impl From<CheckStep> for CheckStepAnswer {
+    fn from(s: CheckStep) -> CheckStepAnswer {
         let state = match s.state {
             CheckState::Ok => StepState::Ok,
             CheckState::Warning => StepState::Warning,
             CheckState::Failed => StepState::Failed,
             CheckState::Skipped => StepState::Skipped,
         };
-        Step { step: s.step, state, found: s.found, advice: s.advice }
+        CheckStepAnswer { step: s.step, state, found: s.found, advice: s.advice }
     }
 }
 
@@ -109,7 +109,7 @@ pub struct SystemAnswer {
     pub address: String,
     pub version: i32,
     /// The last check; none if it was never checked.
-    pub check: Option<Vec<Step>>,
+    pub check: Option<Vec<CheckStepAnswer>>,
     pub checked_at: Option<DateTime<Utc>>,
 }
 
@@ -150,7 +150,8 @@ pub struct SystemBody {
 impl SystemBody {
     fn faults(&self, app: &App) -> Vec<FieldProblem> {
         let mut faults = Vec::new();
-        let mut fault = |pointer: &str, detail: &str| faults.push(FieldProblem { pointer: pointer.into(), detail: detail.into() });
+        let mut fault =
+            |pointer: &str, detail: &str| faults.push(FieldProblem { pointer: pointer.into(), detail: detail.into() });
         if self.name.trim().is_empty() {
             fault("/name", "a name is needed");
         } else if self.name.contains(':') {
@@ -189,7 +190,13 @@ pub async fn make(State(app): State<App>, Body(new): Body<SystemBody>) -> Result
     }
     let id = Uuid::now_v7();
     let sealed = app.hub.seal(id, &new.sign_in.unwrap_or_default())?;
-    let row = NewSystem { id, name: new.name.trim(), profile: &new.profile, address: new.address.trim(), credentials: &sealed };
+    let row = NewSystem {
+        id,
+        name: new.name.trim(),
+        profile: &new.profile,
+        address: new.address.trim(),
+        credentials: &sealed,
+    };
     app.hub.store.make_system(&row).await?;
     let made = SystemAnswer::of(&app, app.hub.store.system(id).await?)?;
     Ok((StatusCode::CREATED, etag(made.version), Json(made)).into_response())
@@ -197,8 +204,11 @@ pub async fn make(State(app): State<App>, Body(new): Body<SystemBody>) -> Result
 
 /// Checks a system that is not saved.
 #[utoipa::path(post, path = "/systems/check", operation_id = "tryOutSystem", request_body = SystemBody,
-    responses((status = 200, body = Vec<Step>), (status = "4XX", body = Problem)))]
-pub async fn try_out(State(app): State<App>, Body(body): Body<SystemBody>) -> Result<Json<Vec<Step>>, Problem> {
+    responses((status = 200, body = Vec<CheckStepAnswer>), (status = "4XX", body = Problem)))]
+pub async fn try_out(
+    State(app): State<App>,
+    Body(body): Body<SystemBody>,
+) -> Result<Json<Vec<CheckStepAnswer>>, Problem> {
     let faults = body.faults(&app);
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
@@ -208,11 +218,16 @@ pub async fn try_out(State(app): State<App>, Body(body): Body<SystemBody>) -> Re
         Ok(connector) => connector.check().await,
         Err(hovrel_engine::EngineError::System { error, .. }) => {
             let advice = error.advice().to_owned();
-            vec![CheckStep { step: "Reach the address".into(), state: CheckState::Failed, found: error.to_string(), advice }]
+            vec![CheckStep {
+                step: "Reach the address".into(),
+                state: CheckState::Failed,
+                found: error.to_string(),
+                advice,
+            }]
         }
         Err(e) => return Err(e.into()),
     };
-    Ok(Json(steps.into_iter().map(Step::from).collect()))
+    Ok(Json(steps.into_iter().map(CheckStepAnswer::from).collect()))
 }
 
 pub fn etag(version: i32) -> [(header::HeaderName, String); 1] {
@@ -244,7 +259,12 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Respons
 /// Changes address or sign-in. The name stays, since origin marks hold it.
 #[utoipa::path(put, path = "/systems/{id}", operation_id = "changeSystem", params(("id" = Uuid, Path)), request_body = SystemBody,
     responses((status = 200, body = SystemAnswer), (status = "4XX", body = Problem)))]
-pub async fn change(State(app): State<App>, Path(id): Path<Uuid>, headers: HeaderMap, Body(body): Body<SystemBody>) -> Result<Response, Problem> {
+pub async fn change(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    headers: HeaderMap,
+    Body(body): Body<SystemBody>,
+) -> Result<Response, Problem> {
     let seen = if_match(&headers)?;
     let system = app.hub.store.system(id).await?;
     let mut faults = body.faults(&app);
@@ -276,10 +296,11 @@ pub async fn remove(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Stat
 
 /// Checks a system step by step, and keeps the outcome.
 #[utoipa::path(post, path = "/systems/{id}/check", operation_id = "checkSystem", params(("id" = Uuid, Path)),
-    responses((status = 200, body = Vec<Step>), (status = "4XX", body = Problem)))]
-pub async fn check(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<Step>>, Problem> {
+    responses((status = 200, body = Vec<CheckStepAnswer>), (status = "4XX", body = Problem)))]
+pub async fn check(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<CheckStepAnswer>>, Problem> {
     let system = app.hub.store.system(id).await?;
-    let steps: Vec<Step> = app.hub.connect(&system)?.check().await.into_iter().map(Step::from).collect();
+    let steps: Vec<CheckStepAnswer> =
+        app.hub.connect(&system)?.check().await.into_iter().map(CheckStepAnswer::from).collect();
     app.hub.store.keep_check(id, &serde_json::to_value(&steps)?).await?;
     Ok(Json(steps))
 }
@@ -346,7 +367,11 @@ pub struct SurveyBody {
 /// Begins a survey of a project.
 #[utoipa::path(post, path = "/systems/{id}/surveys", operation_id = "surveySystem", params(("id" = Uuid, Path)), request_body = SurveyBody,
     responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
-pub async fn survey(State(app): State<App>, Path(id): Path<Uuid>, Body(body): Body<SurveyBody>) -> Result<Response, Problem> {
+pub async fn survey(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<SurveyBody>,
+) -> Result<Response, Problem> {
     app.hub.store.system(id).await?;
     let job = NewJob {
         id: Uuid::now_v7(),
@@ -372,7 +397,10 @@ pub struct FolderNode {
 #[utoipa::path(get, path = "/systems/{id}/containers/{container}/folders", operation_id = "listFolders",
     params(("id" = Uuid, Path), ("container" = String, Path)),
     responses((status = 200, body = Vec<FolderNode>), (status = "4XX", body = Problem)))]
-pub async fn folder_tree(State(app): State<App>, Path((id, container)): Path<(Uuid, String)>) -> Result<Json<Vec<FolderNode>>, Problem> {
+pub async fn folder_tree(
+    State(app): State<App>,
+    Path((id, container)): Path<(Uuid, String)>,
+) -> Result<Json<Vec<FolderNode>>, Problem> {
     let store = &app.hub.store;
     let folders = app.cache.get(store, id, &container, Kind::Folder).await?;
     let cases = app.cache.get(store, id, &container, Kind::TestCase).await?;
@@ -443,6 +471,7 @@ pub async fn artefacts(
     };
     let (rows, total) = app.hub.store.list_artefacts(id, &container, &filter).await?;
     let next = (rows.len() as i64 == filter.limit).then(|| rows.last().map(|r| r.seq)).flatten();
-    let items = rows.into_iter().map(|r| Ok(ListedArtefact { path: r.path, artefact: serde_json::from_value(r.body)? }));
+    let items =
+        rows.into_iter().map(|r| Ok(ListedArtefact { path: r.path, artefact: serde_json::from_value(r.body)? }));
     Ok(Json(ArtefactList { items: items.collect::<Result<_, Problem>>()?, total, next }))
 }

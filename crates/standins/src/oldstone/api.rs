@@ -44,7 +44,8 @@ pub fn routes(server: Server, faults: Faults) -> Router {
 }
 
 fn answer(body: String) -> Response {
-    ([(header::CONTENT_TYPE, "application/xml; charset=utf-8")], format!("<?xml version=\"1.0\"?>{body}")).into_response()
+    ([(header::CONTENT_TYPE, "application/xml; charset=utf-8")], format!("<?xml version=\"1.0\"?>{body}"))
+        .into_response()
 }
 
 fn refuse(status: StatusCode, code: &str, text: &str) -> Response {
@@ -61,7 +62,12 @@ async fn take_a_slot(Extract(server): Extract<Server>, request: Request, next: N
     next.run(request).await
 }
 
-async fn require_session(Extract(server): Extract<Server>, headers: HeaderMap, request: Request, next: Next) -> Response {
+async fn require_session(
+    Extract(server): Extract<Server>,
+    headers: HeaderMap,
+    request: Request,
+    next: Next,
+) -> Response {
     let token = headers.get("x-oldstone-session").and_then(|v| v.to_str().ok()).unwrap_or_default().to_owned();
     let known = server.kept.read().sessions.get(&token).is_some_and(|until| *until > chrono::Utc::now().timestamp());
     if !known {
@@ -93,7 +99,10 @@ async fn about(Extract(server): Extract<Server>) -> Response {
 }
 
 async fn projects() -> Response {
-    answer("<projects><project><id>lift-control</id><name>Lift control</name><access>write</access></project></projects>".into())
+    answer(
+        "<projects><project><id>lift-control</id><name>Lift control</name><access>write</access></project></projects>"
+            .into(),
+    )
 }
 
 async fn people(Extract(server): Extract<Server>) -> Response {
@@ -131,7 +140,8 @@ async fn schema() -> Response {
     ]
     .concat();
     let folder =
-        [field("name", "Name", "line", "needed=\"yes\" longest=\"200\""), field("origin", "Origin", "mark", "")].concat();
+        [field("name", "Name", "line", "needed=\"yes\" longest=\"200\""), field("origin", "Origin", "mark", "")]
+            .concat();
     answer(format!("<schema><kind id=\"folder\">{folder}</kind><kind id=\"case\">{case}</kind></schema>"))
 }
 
@@ -149,7 +159,8 @@ fn page<T>(items: Vec<T>, query: &HashMap<String, String>, name: &str, write: im
 async fn folders(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
     let state = server.kept.read();
     let wanted = query.get("origin");
-    let items: Vec<Folder> = state.folders.values().filter(|f| wanted.is_none_or(|w| f.origin == *w)).cloned().collect();
+    let items: Vec<Folder> =
+        state.folders.values().filter(|f| wanted.is_none_or(|w| f.origin == *w)).cloned().collect();
     page(items, &query, "folders", xml::folder)
 }
 

@@ -31,7 +31,9 @@ fn path(state: &State, folder: Option<u32>) -> String {
 async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<String, String>>) -> Html<String> {
     let state = server.kept.read();
     let wanted = query.get("find").cloned().unwrap_or_default();
-    let matching = |c: &&super::Case| c.name.to_lowercase().contains(&wanted.to_lowercase()) || wanted == format!("OS-{}", c.number);
+    let matching = |c: &&super::Case| {
+        c.name.to_lowercase().contains(&wanted.to_lowercase()) || wanted == format!("OS-{}", c.number)
+    };
     let rows: String = state
         .cases
         .values()
@@ -59,7 +61,9 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
 async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Response {
     let state = server.kept.read();
     let found = id.strip_prefix("OS-").and_then(|n| n.parse().ok()).and_then(|n: u32| state.cases.get(&n));
-    let Some(c) = found else { return page("Oldstone", COLOUR, "Not here", "<p>There is no such test case.</p>").into_response() };
+    let Some(c) = found else {
+        return page("Oldstone", COLOUR, "Not here", "<p>There is no such test case.</p>").into_response();
+    };
     let options: String = IMPORTANCE
         .iter()
         .map(|v| format!("<option{}>{}</option>", if *v == c.importance { " selected" } else { "" }, escape(v)))
@@ -98,7 +102,11 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Respo
     page("Oldstone", COLOUR, &format!("OS-{}", c.number), &body).into_response()
 }
 
-async fn save(Extract(server): Extract<Server>, Path(id): Path<String>, Form(form): Form<HashMap<String, String>>) -> Redirect {
+async fn save(
+    Extract(server): Extract<Server>,
+    Path(id): Path<String>,
+    Form(form): Form<HashMap<String, String>>,
+) -> Redirect {
     let mut state = server.kept.write();
     let now = State::now();
     if let Some(c) = id.strip_prefix("OS-").and_then(|n| n.parse().ok()).and_then(|n: u32| state.cases.get_mut(&n)) {

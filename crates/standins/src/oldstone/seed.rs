@@ -6,8 +6,7 @@ use crate::world::{self, PEOPLE, Size};
 pub fn state(seed: u64, size: Size) -> State {
     let world = world::make(seed, size);
     let mut state = State { next_number: 5000, ..State::default() };
-    state.people =
-        PEOPLE.iter().map(|p| (p.login.to_owned(), p.name.to_owned(), p.email.to_owned())).collect();
+    state.people = PEOPLE.iter().map(|p| (p.login.to_owned(), p.name.to_owned(), p.email.to_owned())).collect();
     for (n, folder) in world.folders.iter().enumerate() {
         let number = n as u32 + 1;
         let parent = folder.parent.map(|p| p as u32 + 1);

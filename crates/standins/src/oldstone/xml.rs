@@ -38,7 +38,12 @@ pub fn case(c: &Case) -> String {
     c.labels.iter().for_each(|l| out += &element("label", l));
     out += "</labels><steps>";
     for [action, expected, data] in &c.steps {
-        out += &format!("<step>{}{}{}</step>", element("action", action), element("expected", expected), element("data", data));
+        out += &format!(
+            "<step>{}{}{}</step>",
+            element("action", action),
+            element("expected", expected),
+            element("data", data)
+        );
     }
     out += "</steps><files>";
     for f in &c.files {
@@ -115,9 +120,7 @@ pub fn parse(text: &str) -> Result<Element, String> {
             }
             Event::CData(t) => stack.last_mut().ok_or("text outside")?.text.push_str(&t),
             Event::GeneralRef(r) => {
-                let text = quick_xml::escape::unescape(&format!("&{};", &*r))
-                    .map_err(|e| e.to_string())?
-                    .into_owned();
+                let text = quick_xml::escape::unescape(&format!("&{};", &*r)).map_err(|e| e.to_string())?.into_owned();
                 stack.last_mut().ok_or("text outside")?.text.push_str(&text);
             }
             Event::Eof => break,

@@ -233,7 +233,12 @@ fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(),
     }
     let taken = |o: &Chapter| o.id != c.id && o.external_ref.is_some() && o.external_ref == c.external_ref;
     if state.chapters.values().any(taken) {
-        return Err((StatusCode::CONFLICT, "duplicate_reference", "external_ref", "another chapter has this reference".into()));
+        return Err((
+            StatusCode::CONFLICT,
+            "duplicate_reference",
+            "external_ref",
+            "another chapter has this reference".into(),
+        ));
     }
     Ok(())
 }
@@ -267,7 +272,12 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
     }
     let taken = |o: &Case| o.id != c.id && o.external_ref.is_some() && o.external_ref == c.external_ref;
     if state.cases.values().any(taken) {
-        return Err((StatusCode::CONFLICT, "duplicate_reference", "external_ref", "another case has this reference".into()));
+        return Err((
+            StatusCode::CONFLICT,
+            "duplicate_reference",
+            "external_ref",
+            "another case has this reference".into(),
+        ));
     }
     Ok(())
 }
@@ -286,9 +296,13 @@ async fn make_chapter(Extract(server): Extract<Server>, Json(body): Json<Chapter
 
 fn matches(headers: &HeaderMap, item: &Value) -> Result<(), Box<Response>> {
     match headers.get(header::IF_MATCH).and_then(|v| v.to_str().ok()) {
-        None => Err(Box::new(problem(StatusCode::PRECONDITION_REQUIRED, "no_if_match", None, "say which version you saw"))),
+        None => {
+            Err(Box::new(problem(StatusCode::PRECONDITION_REQUIRED, "no_if_match", None, "say which version you saw")))
+        }
         Some(tag) if Some(tag) == item["etag"].as_str() => Ok(()),
-        Some(_) => Err(Box::new(problem(StatusCode::PRECONDITION_FAILED, "changed", None, "somebody changed it since"))),
+        Some(_) => {
+            Err(Box::new(problem(StatusCode::PRECONDITION_FAILED, "changed", None, "somebody changed it since")))
+        }
     }
 }
 
@@ -374,7 +388,12 @@ async fn put_file(
 ) -> Response {
     let media = headers.get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or_default().to_owned();
     if !FILE_TYPES.contains(&media.as_str()) {
-        return problem(StatusCode::UNSUPPORTED_MEDIA_TYPE, "file_type", Some("files"), &format!("{media} is not taken"));
+        return problem(
+            StatusCode::UNSUPPORTED_MEDIA_TYPE,
+            "file_type",
+            Some("files"),
+            &format!("{media} is not taken"),
+        );
     }
     let mut state = server.kept.write();
     let sha256 = state.blobs.put(&bytes);

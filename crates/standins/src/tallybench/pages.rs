@@ -26,7 +26,8 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
     let state = server.kept.read();
     let wanted = query.get("find").cloned().unwrap_or_default().to_lowercase();
     let matching = |c: &&super::state::Case| {
-        c.title.to_lowercase().contains(&wanted) || c.external_ref.as_ref().is_some_and(|r| r.to_lowercase().contains(&wanted))
+        c.title.to_lowercase().contains(&wanted)
+            || c.external_ref.as_ref().is_some_and(|r| r.to_lowercase().contains(&wanted))
     };
     let rows: String = state
         .cases
@@ -69,7 +70,9 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         .steps
         .iter()
         .enumerate()
-        .map(|(n, s)| format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", n + 1, shown(&s.action), shown(&s.expected)))
+        .map(|(n, s)| {
+            format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", n + 1, shown(&s.action), shown(&s.expected))
+        })
         .collect();
     let files: String = c
         .files
@@ -103,7 +106,11 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
     page("Tallybench", COLOUR, &format!("TB-{id}"), &body).into_response()
 }
 
-async fn save(Extract(server): Extract<Server>, Path(id): Path<u32>, Form(form): Form<HashMap<String, String>>) -> Redirect {
+async fn save(
+    Extract(server): Extract<Server>,
+    Path(id): Path<u32>,
+    Form(form): Form<HashMap<String, String>>,
+) -> Redirect {
     let mut state = server.kept.write();
     if let Some(c) = state.cases.get_mut(&id) {
         for (name, into) in [("title", &mut c.title), ("priority", &mut c.priority), ("component", &mut c.component)] {

@@ -14,7 +14,12 @@ pub fn state(seed: u64, size: Size) -> State {
     // Two of the old system's people have no account here.
     for (n, p) in PEOPLE.iter().enumerate().filter(|(n, _)| *n != 3 && *n != 9) {
         let email = (n % 3 != 1).then(|| p.email.to_owned());
-        state.people.push(Person { id: format!("u{}", 100 + n), handle: p.login.to_owned(), email, display: p.name.to_owned() });
+        state.people.push(Person {
+            id: format!("u{}", 100 + n),
+            handle: p.login.to_owned(),
+            email,
+            display: p.name.to_owned(),
+        });
     }
     for (n, c) in world.cases.iter().take(size.cases).enumerate().filter(|(n, _)| n % COPIED == 0) {
         let chapter = chapter(&mut state, &world, c.folder);
@@ -31,7 +36,9 @@ pub fn state(seed: u64, size: Size) -> State {
     let own = state.next();
     let made = Chapter { id: own, chapter_id: None, title: "Only here".into(), external_ref: None, revision: 1 };
     state.chapters.insert(own, made);
-    for (n, title) in ["Staff kitchen fire door", "Parking barrier in snow", "Guest network is separate"].into_iter().enumerate() {
+    for (n, title) in
+        ["Staff kitchen fire door", "Parking barrier in snow", "Guest network is separate"].into_iter().enumerate()
+    {
         let step = Step { action: "Look.".into(), expected: "It is so.".into() };
         add(&mut state, own, title.into(), "Written in the new system.", vec![step], n);
     }

@@ -14,8 +14,8 @@ use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 
 pub use picture::sketch;
-pub use words::{PEOPLE, Person};
 use words::{AREAS, LABELS, TOPICS};
+pub use words::{PEOPLE, Person};
 
 /// How much of the world to make.
 #[derive(Debug, Clone, Copy)]
@@ -142,7 +142,8 @@ fn ordinary(random: &mut ChaCha8Rng, number: u32, folder: usize, area: &str) -> 
         description
     };
     if number % 29 == 0 {
-        let rows: String = (0..40).map(|n| format!("{};{:.1}\r\n", n * 5, f64::from(value) + f64::from(n % 7) / 10.0)).collect();
+        let rows: String =
+            (0..40).map(|n| format!("{};{:.1}\r\n", n * 5, f64::from(value) + f64::from(n % 7) / 10.0)).collect();
         files.push(WorldFile {
             name: "measurement.csv".into(),
             media_type: "text/csv",

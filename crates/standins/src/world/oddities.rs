@@ -100,11 +100,7 @@ fn case(number: u32, folder: usize, title: &str, description: &str) -> WorldCase
         estimate: "00:45".into(),
         labels: vec!["regression", "winter"],
         owner: Some("ibrekke".into()),
-        steps: vec![[
-            "<p>Do what the title says.</p>".to_owned(),
-            "<p>It is so.</p>".to_owned(),
-            String::new(),
-        ]],
+        steps: vec![["<p>Do what the title says.</p>".to_owned(), "<p>It is so.</p>".to_owned(), String::new()]],
         files: Vec::new(),
         changed: NaiveDate::from_ymd_opt(2026, 9, 2).and_then(|d| d.and_hms_opt(9, 30, 0)).expect("a date"),
         changed_by: "mtveit",

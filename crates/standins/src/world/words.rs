@@ -34,14 +34,34 @@ pub const AREAS: &[(&str, &[&str])] = &[
 ];
 
 pub const PLACES: &[&str] = &[
-    "at Harbour", "at Midway", "at Summit", "between Harbour and Midway", "between Midway and Summit",
-    "on the upper section", "on the lower section", "at tower 4", "at tower 11",
+    "at Harbour",
+    "at Midway",
+    "at Summit",
+    "between Harbour and Midway",
+    "between Midway and Summit",
+    "on the upper section",
+    "on the lower section",
+    "at tower 4",
+    "at tower 11",
 ];
 
 pub const CONDITIONS: &[&str] = &[
-    "empty cabins", "full load", "half load", "wet rope", "night mode", "first run of the day", "after a power dip",
-    "with one cabin parked", "at reduced speed", "in fog", "with the spare drive", "during shift change", "below minus 15",
-    "with the deputy at the desk", "after a firmware update", "with one sensor masked",
+    "empty cabins",
+    "full load",
+    "half load",
+    "wet rope",
+    "night mode",
+    "first run of the day",
+    "after a power dip",
+    "with one cabin parked",
+    "at reduced speed",
+    "in fog",
+    "with the spare drive",
+    "during shift change",
+    "below minus 15",
+    "with the deputy at the desk",
+    "after a firmware update",
+    "with one sensor masked",
 ];
 
 pub const LABELS: &[&str] = &["winter", "summer", "commissioning", "yearly", "regression", "safety", "comfort"];

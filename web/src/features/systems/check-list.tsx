@@ -6,7 +6,7 @@ const look: Record<Schemas["StepState"], [string, string]> = {
 };
 const word: Record<Schemas["StepState"], string> = { ok: "good", warning: "warning", failed: "failed", skipped: "not tried" };
 
-export function CheckList({ steps }: { steps: Schemas["Step"][] }) {
+export function CheckList({ steps }: { steps: Schemas["CheckStepAnswer"][] }) {
   return (
     <ol aria-label="Check" className="space-y-2.5">
       {steps.map((s) => (

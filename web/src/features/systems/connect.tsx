@@ -20,7 +20,7 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
   const [name, setName] = useState("");
   const [address, setAddress] = useState("");
   const [signIn, setSignIn] = useState<Record<string, string>>({});
-  const [steps, setSteps] = useState<Schemas["Step"][]>();
+  const [steps, setSteps] = useState<Schemas["CheckStepAnswer"][]>();
   const [error, setError] = useState<unknown>();
   const [busy, setBusy] = useState<"" | "check" | "save">("");
   const chosen = profiles.find((p) => p.profile === profile);

@@ -35,11 +35,11 @@ export function valueText(value: Value | undefined, users: Schemas["User"][]): s
   const person = (id: string) => users.find((u) => u.id === id)?.name ?? `${id} (unknown)`;
   switch (value.type) {
     case "empty": return "";
-    case "rich_text": return documentText(value.value as unknown as Block[]);
+    case "rich_text": return documentText(value.value.blocks);
     case "choice_list": return value.value.join(", ");
     case "user": return person(value.value);
     case "user_list": return value.value.map(person).join(", ");
-    case "steps": return value.value.map((s, n) => `${n + 1}. ${documentText(s.action as unknown as Block[])}\n    → ${documentText(s.expected as unknown as Block[])}${(s.data as unknown as Block[]).length ? `\n    data: ${documentText(s.data as unknown as Block[])}` : ""}`).join("\n");
+    case "steps": return value.value.map((s, n) => `${n + 1}. ${documentText(s.action.blocks)}\n    → ${documentText(s.expected.blocks)}${s.data.blocks.length ? `\n    data: ${documentText(s.data.blocks)}` : ""}`).join("\n");
     case "boolean": return value.value ? "yes" : "no";
     case "attachments": return value.value.map((f) => f.name).join(", ");
     case "table": return value.value.map((r) => r.join(" | ")).join("\n");
