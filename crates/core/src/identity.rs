@@ -73,12 +73,11 @@ pub fn match_first_contact(
         right.iter().enumerate().filter_map(|(n, c)| Some((c.artefact.origin.as_deref()?, n))).collect();
     for (n, c) in left.iter().enumerate() {
         let mark = origin_mark(left_system, c.artefact);
-        if let Some(&m) = marks.get(mark.as_str()) {
-            if right_free.remove(&m) {
+        if let Some(&m) = marks.get(mark.as_str())
+            && right_free.remove(&m) {
                 left_free.remove(&n);
                 out.push((n, m, Evidence::Origin { mark }));
             }
-        }
     }
 
     let by_place = |list: &[Candidate<'_>], free: &HashSet<usize>| {

@@ -18,8 +18,11 @@ pub struct Surveyed {
     pub paths: HashMap<String, Vec<String>>,
 }
 
+/// When the survey was made, and what it found.
+type Kept = (DateTime<Utc>, Arc<Surveyed>);
+
 #[derive(Default)]
-pub struct Cache(Mutex<HashMap<Key, (DateTime<Utc>, Arc<Surveyed>)>>);
+pub struct Cache(Mutex<HashMap<Key, Kept>>);
 
 /// Kinds of containers kept; the oldest survey goes first.
 const MOST: usize = 8;

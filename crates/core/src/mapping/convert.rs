@@ -119,11 +119,10 @@ fn mapped(map: &ValueMap, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> 
     if let Value::ChoiceList(list) = value {
         let mut out = Vec::new();
         for item in list {
-            if let Value::Choice(v) = mapped(map, Value::Choice(item), rule, losses)? {
-                if !out.contains(&v) {
+            if let Value::Choice(v) = mapped(map, Value::Choice(item), rule, losses)?
+                && !out.contains(&v) {
                     out.push(v);
                 }
-            }
         }
         return Ok(Value::ChoiceList(out));
     }
@@ -295,11 +294,10 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
         (ValueType::Table, v @ Value::Table(_)) => v,
         (_, other) => return Err(mismatch(&other)),
     };
-    if let (Some(limit), Some(length)) = (field.max_length, out.char_length()) {
-        if length > limit as usize {
+    if let (Some(limit), Some(length)) = (field.max_length, out.char_length())
+        && length > limit as usize {
             return Err(FaultReason::TooLong { length: length as u32, limit });
         }
-    }
     if let Some(allowed) = &field.allowed {
         let given: &[String] = match &out {
             Value::Choice(v) => std::slice::from_ref(v),

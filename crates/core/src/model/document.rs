@@ -269,7 +269,21 @@ fn normal_blocks(blocks: &[Block]) -> Vec<Block> {
 /// White space collapses to single spaces, none at the ends or around line breaks; wrappers that hold
 /// nothing vanish; a wrapper inside one of its own kind is absorbed; neighbours of one kind join.
 fn normal_inlines(list: &[Inline]) -> Vec<Inline> {
-    let mut out = join(hoist(absorb(list, &mut Vec::new())));
+    let mut out = normal_pass(list);
+    // A space that one wrapper lets go of may come to stand at the end of the wrapper around it, so the
+    // pass is repeated; nesting is shallow, and the bound only guards against a fault in the pass.
+    for _ in 0..32 {
+        let again = normal_pass(&out);
+        if again == out {
+            break;
+        }
+        out = again;
+    }
+    out
+}
+
+fn normal_pass(list: &[Inline]) -> Vec<Inline> {
+    let mut out = join(hoist(join(absorb(list, &mut Vec::new()))));
     let mut space_before = true;
     collapse(&mut out, &mut space_before);
     trim_end(&mut out);

@@ -31,16 +31,21 @@ pub fn carry(document: &Document, format: TextFormat) -> Carried {
     let text = write(&fitted, format);
     let (held, _) = read(&text, format);
     if held == fitted {
+        // What no step above named is a loss all the same (law 7).
+        if held != document && losses.is_empty() {
+            losses.push(unnamed(&document, "text exactly like this"));
+        }
         return Carried { text, held, losses };
     }
     // Blocks that fit alone but not beside each other: the neighbours become text.
-    losses.push(TextLoss {
-        kind: LossKind::Flattened,
-        cause: LossCause::NoSuchMarkup { element: "sequence of blocks like this one".into() },
-        about: document.plain(),
-    });
+    losses.push(unnamed(&document, "sequence of blocks like this one"));
     let (text, held) = settle(&Document::from_text(&document.plain()), format);
     Carried { text, held, losses }
+}
+
+fn unnamed(document: &Document, element: &str) -> TextLoss {
+    let cause = LossCause::NoSuchMarkup { element: element.into() };
+    TextLoss { kind: LossKind::Flattened, cause, about: document.plain() }
 }
 
 /// The simplest change of a block that survives being written and read.

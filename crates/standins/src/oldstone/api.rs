@@ -255,7 +255,7 @@ async fn make_case(Extract(server): Extract<Server>, body: String) -> Response {
     if let Err(e) = fill(&mut case, &root, &state) {
         return wrong_field(e);
     }
-    case.number = state.next();
+    case.number = state.take_number();
     let made = xml::case(&case);
     state.cases.insert(case.number, case);
     (StatusCode::CREATED, answer(made)).into_response()
@@ -311,7 +311,7 @@ async fn make_folder(Extract(server): Extract<Server>, body: String) -> Response
     if let Err(e) = fill_folder(&mut folder, &root, &state) {
         return wrong_field(e);
     }
-    folder.number = state.next();
+    folder.number = state.take_number();
     let made = xml::folder(&folder);
     state.folders.insert(folder.number, folder);
     (StatusCode::CREATED, answer(made)).into_response()

@@ -65,7 +65,7 @@ impl State {
         now.format("%Y-%m-%dT%H:%M:%S").to_string().parse().unwrap_or_else(|_| Local::now().naive_local())
     }
 
-    pub fn next(&mut self) -> u32 {
+    pub fn take_number(&mut self) -> u32 {
         self.next_number += 1;
         self.next_number
     }

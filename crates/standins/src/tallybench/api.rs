@@ -288,7 +288,7 @@ async fn make_chapter(Extract(server): Extract<Server>, Json(body): Json<Chapter
     if let Err(e) = fill_chapter(&mut c, body, &state) {
         return refuse(e);
     }
-    c.id = state.next();
+    c.id = state.take_number();
     let made = chapter_json(&c);
     state.chapters.insert(c.id, c);
     with_etag(StatusCode::CREATED, made)
@@ -348,7 +348,7 @@ async fn make_case(Extract(server): Extract<Server>, Json(body): Json<CaseBody>)
     if let Err(e) = fill_case(&mut c, body, &state) {
         return refuse(e);
     }
-    c.id = state.next();
+    c.id = state.take_number();
     let made = case_json(&c);
     state.cases.insert(c.id, c);
     with_etag(StatusCode::CREATED, made)

@@ -33,7 +33,7 @@ pub fn state(seed: u64, size: Size) -> State {
             .collect();
         add(&mut state, chapter, title, "Copied by hand in spring.", steps, n);
     }
-    let own = state.next();
+    let own = state.take_number();
     let made = Chapter { id: own, chapter_id: None, title: "Only here".into(), external_ref: None, revision: 1 };
     state.chapters.insert(own, made);
     for (n, title) in
@@ -50,7 +50,7 @@ fn chapter(state: &mut State, world: &World, folder: usize) -> u32 {
     for title in world.path(folder) {
         let found = state.chapters.values().find(|c| c.chapter_id == parent && c.title == title).map(|c| c.id);
         parent = Some(found.unwrap_or_else(|| {
-            let id = state.next();
+            let id = state.take_number();
             let made = Chapter { id, chapter_id: parent, title: title.to_owned(), external_ref: None, revision: 1 };
             state.chapters.insert(id, made);
             id
@@ -60,7 +60,7 @@ fn chapter(state: &mut State, world: &World, folder: usize) -> u32 {
 }
 
 fn add(state: &mut State, chapter: u32, title: String, preconditions: &str, steps: Vec<Step>, n: usize) {
-    let id = state.next();
+    let id = state.take_number();
     let case = Case {
         id,
         chapter_id: Some(chapter),

@@ -71,7 +71,7 @@ pub struct File {
 }
 
 impl State {
-    pub fn next(&mut self) -> u32 {
+    pub fn take_number(&mut self) -> u32 {
         self.next_number += 1;
         self.next_number
     }

@@ -134,14 +134,14 @@ fn ordinary(random: &mut ChaCha8Rng, number: u32, folder: usize, area: &str) -> 
         topic.unit.replace("{}", &value.to_string()),
     );
     let mut files = Vec::new();
-    let description = if number % 17 == 0 {
+    let description = if number.is_multiple_of(17) {
         let name = format!("sketch-{number}.png");
         files.push(WorldFile { name: name.clone(), media_type: "image/png", bytes: sketch(number) });
         format!("{description}<p>See the sketch: <img src=\"{name}\" alt=\"where to stand\"></p>")
     } else {
         description
     };
-    if number % 29 == 0 {
+    if number.is_multiple_of(29) {
         let rows: String =
             (0..40).map(|n| format!("{};{:.1}\r\n", n * 5, f64::from(value) + f64::from(n % 7) / 10.0)).collect();
         files.push(WorldFile {

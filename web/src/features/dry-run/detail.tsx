@@ -80,7 +80,7 @@ function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean
   return (
     <div className={`${grid} border-b border-hair-2 ${out && !conflict ? "text-ink-3" : ""}`}>
       <div className="flex items-start justify-center pt-1"><Check state={f.decision === "write" ? "in" : "out"} label={`Write ${f.field_name}`} disabled={locked} onChange={() => set(f.decision === "write" ? "leave" : "write")} /></div>
-      <div className="min-w-0 border-l-[3px] border-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
+      <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
         <b className="block text-[11px] font-medium text-ink-2">{f.field_name}</b>
         {f.diff.shape === "steps" ? <StepsDiff steps={f.diff.steps} side="after" /> : <span className="break-words whitespace-pre-wrap">{f.left || <span className="text-ink-3">empty</span>}</span>}
       </div>
@@ -95,7 +95,7 @@ function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean
           </div>
         )}
       </div>
-      <div className="min-w-0 border-r-[3px] border-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)] px-2.5 py-1.5">
+      <div className="min-w-0 border-r-[3px] border-end-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)] px-2.5 py-1.5">
         <b className="block text-[11px] font-medium text-ink-2">{f.decision === "write" ? (fresh ? "will hold" : "becomes") : f.decision === "keep_right" ? "stays, by decision" : "stays"}</b>
         {f.decision === "write"
           ? f.diff.shape === "steps" ? <StepsDiff steps={f.diff.steps} side={fresh ? "after" : "before"} /> : fresh ? <span className="break-words whitespace-pre-wrap">{f.write || <span className="text-ink-3">empty</span>}</span> : <Pieces pieces={f.diff.pieces} />

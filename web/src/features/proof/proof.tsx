@@ -112,7 +112,7 @@ function Differences({ lane, field }: { lane: Schemas["LaneProof"]; field?: stri
             {differences.slice(0, 300).map((d, n) => (
               <li key={n} className="px-3 py-2">
                 <p className="truncate"><span className="mono text-ink-2">{d.left_key} · {d.right_key}</span> {d.title} <b className="font-semibold">{d.field}</b></p>
-                <p className="grid grid-cols-2 gap-3"><span className="truncate border-l-[3px] border-left pl-2" title={text(d.expected)}>{text(d.expected)}</span><span className="truncate border-r-[3px] border-right pr-2" title={text(d.found)}>{text(d.found)}</span></p>
+                <p className="grid grid-cols-2 gap-3"><span className="truncate border-l-[3px] border-end-left pl-2" title={text(d.expected)}>{text(d.expected)}</span><span className="truncate border-r-[3px] border-end-right pr-2" title={text(d.found)}>{text(d.found)}</span></p>
                 <p className={d.cause === "right_changed_since" ? "text-clash" : "text-ink-3"}>{causeWord[d.cause]}</p>
               </li>
             ))}

@@ -43,7 +43,7 @@ function End({ end, data }: { end: "left" | "right"; data: Route["left"] }) {
     setBusy(false);
   };
   return (
-    <section aria-label={`${end} end`} className={`rounded-lg border border-hair bg-sheet p-5 ${end === "left" ? "border-l-[3px] border-l-left" : "border-r-[3px] border-r-right"}`}>
+    <section aria-label={`${end} end`} className={`rounded-lg border border-hair bg-sheet p-5 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}>
       <h2 className="mb-1 flex items-center gap-2 text-[15px] font-semibold"><EndMark end={end} />{data.system_name}</h2>
       <p className="mb-3 text-ink-2">{data.container_name} · <Link className="underline" to={`/systems/${data.system}?container=${encodeURIComponent(data.container)}`}>surveyed <span title={exact(data.surveyed_at)}>{ago(data.surveyed_at)}</span></Link></p>
       {system.isPending && <Loading what="the last check" />}

@@ -62,14 +62,14 @@ function Line({ route }: { route: Route }) {
           <div className="truncate text-ink-2">{route.left.container_name}</div>
         </div>
         <nav aria-label="Stops" className="relative mx-5">
-          <span aria-hidden className="absolute top-[8px] right-[46px] left-[46px] h-[2px] bg-hair"><i className="block h-full bg-left" style={{ width: `${share}%` }} /></span>
+          <span aria-hidden className="absolute top-[8px] right-[46px] left-[46px] h-[2px] bg-hair"><i className="block h-full bg-end-left" style={{ width: `${share}%` }} /></span>
           <ol className="relative flex justify-between">
             {list.map((s) => (
               <li key={s.to}>
                 <NavLink to={s.to} className="group block w-[92px] text-center text-[12px]">
                   {({ isActive }) => (
                     <>
-                      <i aria-hidden className={`mx-auto block rounded-full border-2 border-sheet ${isActive ? "mt-0 mb-1 size-[18px]" : "mt-[3px] mb-[7px] size-[12px]"} ${s.done ? "bg-left shadow-[0_0_0_1.5px_var(--left)]" : isActive ? "bg-sheet shadow-[0_0_0_2px_var(--left)]" : "bg-sheet shadow-[0_0_0_1.5px_var(--ink-3)]"}`} />
+                      <i aria-hidden className={`mx-auto block rounded-full border-2 border-sheet ${isActive ? "mt-0 mb-1 size-[18px]" : "mt-[3px] mb-[7px] size-[12px]"} ${s.done ? "bg-end-left shadow-[0_0_0_1.5px_var(--left)]" : isActive ? "bg-sheet shadow-[0_0_0_2px_var(--left)]" : "bg-sheet shadow-[0_0_0_1.5px_var(--ink-3)]"}`} />
                       <span className={`group-hover:underline ${isActive ? "font-semibold text-ink" : "text-ink-2"}`}>{s.name}</span>
                       <small className="block truncate text-[11px] text-ink-3" title={s.figure}>{s.figure}</small>
                     </>

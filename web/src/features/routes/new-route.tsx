@@ -97,7 +97,7 @@ function EndChoice({ end, systems, value, onChange }: { end: "left" | "right"; s
   }, [value, only, onChange]);
   const word = end === "left" ? "Left" : "Right";
   return (
-    <fieldset className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-left" : "border-r-[3px] border-r-right"}`}>
+    <fieldset className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}>
       <legend className="sr-only">{word} end</legend>
       <p className="mb-2 flex items-center gap-1.5 font-semibold"><EndMark end={end} />{word} end <span className="font-normal text-ink-3">{end === "left" ? "is read" : "is written"}</span></p>
       <Field label={`${word} system`}>

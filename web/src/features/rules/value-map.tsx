@@ -34,10 +34,10 @@ export function ValueMapEditor({ title, leftName, rightName, source, survey, all
             const off = !!value && !!source?.allowed && !source.allowed.includes(value);
             return (
               <li key={value} className="grid grid-cols-[1fr_48px_18px_1fr] items-center">
-                <span title={off ? "not in the left system's own list" : undefined} className={`truncate rounded-[5px] border border-l-[3px] border-hair border-l-left bg-sheet px-2 py-[2px] ${value ? "" : "text-ink-3"} ${off ? "italic" : ""}`}>{value || "empty"}</span>
+                <span title={off ? "not in the left system's own list" : undefined} className={`truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px] ${value ? "" : "text-ink-3"} ${off ? "italic" : ""}`}>{value || "empty"}</span>
                 <span className="mono text-right text-ink-3">{n}</span><span className="text-center text-ink-3">→</span>
                 <select aria-label={`${value || "empty"} becomes`} aria-invalid={open} value={row ? row.right : "\u0000"} onChange={(e) => set(value, e.target.value)}
-                  className={`w-full rounded-[5px] border px-1.5 py-[3px] ${open ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-right"}`}>
+                  className={`w-full rounded-[5px] border px-1.5 py-[3px] ${open ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right"}`}>
                   <option value={"\u0000"}>{value === "" ? "stays empty" : map.otherwise === "block" ? "choose…" : "as others"}</option>
                   {allowed.map((a) => <option key={a} value={a}>{a}</option>)}
                   {value !== "" && <option value="">leave empty</option>}

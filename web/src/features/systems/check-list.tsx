@@ -2,7 +2,7 @@
 import type { Schemas } from "@/api/client";
 
 const look: Record<Schemas["StepState"], [string, string]> = {
-  ok: ["bg-ok text-paper", "✓"], warning: ["bg-right text-paper", "!"], failed: ["bg-clash text-paper", "×"], skipped: ["bg-hair text-ink-2", "–"],
+  ok: ["bg-ok text-paper", "✓"], warning: ["bg-end-right text-paper", "!"], failed: ["bg-clash text-paper", "×"], skipped: ["bg-hair text-ink-2", "–"],
 };
 const word: Record<Schemas["StepState"], string> = { ok: "good", warning: "warning", failed: "failed", skipped: "not tried" };
 

@@ -115,7 +115,7 @@ function EndCard({ end, name, data, rows, elapsed }: { end: "left" | "right"; na
   const all: [string, string][] = [...rows, ["Calls made", String(m?.calls ?? 0)], ["Repeated after trouble", String(m?.retries ?? 0)], ["Told to slow down", String(m?.refused_for_rate ?? 0)]];
   if (data?.limit_per_minute && elapsed && m) all.push(["Of what its limit allows", `${percent(Math.min(m.calls, (data.limit_per_minute * elapsed) / 60), (data.limit_per_minute * elapsed) / 60)} of ${data.limit_per_minute} a minute`]);
   return (
-    <section aria-label={`${end} end`} className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-left" : "border-r-[3px] border-r-right"}`}>
+    <section aria-label={`${end} end`} className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}>
       <h3 className="mb-2 flex items-center gap-2 font-semibold"><EndMark end={end} />{name} <span className="font-normal text-ink-3">{end === "left" ? "is read" : "is written"}</span></h3>
       <dl className="grid grid-cols-[1fr_auto] gap-y-1">{all.map(([k, v]) => <div key={k} className="contents"><dt className="text-ink-2">{k}</dt><dd className="text-right font-medium">{v}</dd></div>)}</dl>
     </section>

@@ -1,0 +1,76 @@
+//! The real program on a real database, started and killed.
+
+use std::path::PathBuf;
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use hovrel_testkit::Database;
+
+pub struct Program {
+    child: Child,
+    pub address: String,
+    folder: tempfile::TempDir,
+    database: Database,
+}
+
+impl Program {
+    pub async fn start() -> Program {
+        let folder = tempfile::tempdir().expect("a folder");
+        let database = Database::fresh().await;
+        let mut program = Program { child: run(&folder, &database, "127.0.0.1:0"), address: String::new(), folder, database };
+        program.address = program.announced().await;
+        program
+    }
+
+    /// Ends the program by signal 9 and starts it again at the same address.
+    pub async fn kill_and_restart(&mut self) {
+        self.child.kill().expect("it runs");
+        self.child.wait().expect("it ends");
+        std::fs::remove_file(self.folder.path().join("address")).expect("it had announced itself");
+        let listen = self.address.trim_start_matches("http://").to_owned();
+        self.child = run(&self.folder, &self.database, &listen);
+        self.announced().await;
+    }
+
+    async fn announced(&mut self) -> String {
+        let path = self.folder.path().join("address");
+        for _ in 0..300 {
+            if let Ok(address) = std::fs::read_to_string(&path) {
+                return address;
+            }
+            if let Some(status) = self.child.try_wait().expect("it can be asked") {
+                panic!("the program ended with {status}: {}", self.log());
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("the program did not start: {}", self.log());
+    }
+
+    /// Everything it wrote to its log.
+    pub fn log(&self) -> String {
+        std::fs::read_to_string(self.folder.path().join("log")).unwrap_or_default()
+    }
+}
+
+impl Drop for Program {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
+fn run(folder: &tempfile::TempDir, database: &Database, listen: &str) -> Child {
+    let path = |name: &str| -> PathBuf { folder.path().join(name) };
+    let log = std::fs::OpenOptions::new().create(true).append(true).open(path("log")).expect("a log");
+    Command::new(env!("CARGO_BIN_EXE_hovrel"))
+        .args(["serve", "--listen", listen, "--lease-seconds", "0.5", "--key-file"])
+        .arg(path("key"))
+        .arg("--announce")
+        .arg(path("address"))
+        .env("DATABASE_URL", &database.url)
+        .env("RUST_LOG", "debug,hyper=info,tokio_postgres=info")
+        .stderr(log)
+        .stdout(Stdio::null())
+        .spawn()
+        .expect("the program can be started")
+}

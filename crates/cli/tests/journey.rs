@@ -1,0 +1,255 @@
+//! The whole journey through the API of the real program: laws 1, 2, 4 and 9 end to end, with faults and
+//! with the program killed while it transfers.
+
+mod common;
+
+use std::collections::BTreeMap;
+use std::time::Duration;
+
+use common::Program;
+use hovrel_connect::{Connector, Write};
+use hovrel_core::model::{Artefact, Fields, Kind, Value as Held};
+use hovrel_standins::fault::FaultPlan;
+use hovrel_standins::world::{Size, oddities};
+use hovrel_testkit::{Both, Client, connectors};
+use reqwest::Method;
+use serde_json::{Value, json};
+
+async fn all(c: &dyn Connector, kind: Kind) -> Vec<Artefact> {
+    let (mut out, mut cursor) = (Vec::new(), None);
+    loop {
+        let page = c.read("ropeway", kind, cursor.as_deref()).await.expect("a page");
+        out.extend(page.artefacts);
+        match page.next {
+            Some(next) => cursor = Some(next),
+            None => return out,
+        }
+    }
+}
+
+/// Everything at the right that does not depend on the order of making: by origin mark or title.
+async fn state(both: &Both) -> BTreeMap<String, String> {
+    both.misbehave(FaultPlan::default());
+    let (_, tally) = connectors(both);
+    let folders = all(&tally, Kind::Folder).await;
+    let path = |id: &Option<String>| {
+        let mut names = Vec::new();
+        let mut at = id.clone();
+        while let Some(f) = at.and_then(|id| folders.iter().find(|f| f.id == id)) {
+            names.push(f.title.clone());
+            at = f.parent.clone();
+        }
+        names.join(" < ")
+    };
+    let mut out = BTreeMap::new();
+    for item in folders.iter().cloned().chain(all(&tally, Kind::TestCase).await) {
+        let name = item.origin.clone().unwrap_or_else(|| item.title.clone());
+        let files: Vec<_> = item.attachments.iter().map(|f| (&f.name, &f.digest)).collect();
+        let held = format!("{} {:?} {files:?}", path(&item.parent), item.fields);
+        let name = format!("{:?} {name}", item.kind);
+        assert!(out.insert(name.clone(), held).is_none(), "{name} is there twice");
+    }
+    out
+}
+
+/// What a transfer that nobody disturbs leaves at the right.
+async fn undisturbed(size: Size) -> BTreeMap<String, String> {
+    let (both, program) = (Both::start(size).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let route = client.make_route(&both).await;
+    let plan = client.dry_run(&route).await;
+    let job = client.transfer(&plan).await;
+    let job = client.finish(&job).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    state(&both).await
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_whole_journey() {
+    let (both, program) = (Both::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let route = client.make_route(&both).await;
+
+    // Law 1: the same inputs give the same plan, and nothing is written outside.
+    let before = state(&both).await;
+    let first = client.dry_run(&route).await;
+    let plan = client.dry_run(&route).await;
+    assert_eq!(first["digest"], plan["digest"]);
+    assert_eq!(state(&both).await, before);
+
+    // Items already at the right are offered for adoption, with evidence, and not made twice.
+    let adopted = client.changes(&plan, "outcome=adopt&kind=test_case").await;
+    assert!(adopted.iter().any(|c| c["evidence"]["how"] == "title_and_path"), "{adopted:?}");
+    assert!(adopted.iter().any(|c| c["evidence"]["how"] == "similar" && c["included"] == false), "{adopted:?}");
+
+    // Every value that can't be carried exactly is in the plan.
+    let losses = client.changes(&plan, "with_losses=true").await;
+    for (number, cause) in [
+        (oddities::LONG_TITLE, "at most"),
+        (oddities::TABLE_IN_STEP, "table inside a table cell"),
+        (oddities::VALUE_OFF_LIST, "value map does not name"),
+        (oddities::WHO_LEFT, "recognised"),
+        (oddities::WORD_PROCESSOR, "no underline"),
+        (oddities::REFUSED_FILE, "files of this type"),
+        (oddities::DEEP, "levels deep"),
+    ] {
+        let key = format!("OS-{number}");
+        let change = losses.iter().find(|c| c["left"]["key"] == key.as_str()).unwrap_or_else(|| panic!("{key} loses nothing"));
+        let detail = client.get(&format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), change["seq"])).await;
+        assert!(detail["losses"].to_string().contains(cause), "{key}: {}", detail["losses"]);
+    }
+
+    // One item and one field left out.
+    let news = client.changes(&plan, "outcome=new_right&kind=test_case").await;
+    let (item, other) = (&news[0], &news[1]);
+    let path = |c: &Value| format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), c["seq"]);
+    let (status, _) = client.call(Method::PATCH, &path(item), Some(json!({"included": false})), None).await;
+    assert!(status.is_success());
+    let (status, body) = client.call(Method::PATCH, &path(other), Some(json!({"fields": {"preconditions": "leave"}})), None).await;
+    assert!(status.is_success(), "{body}");
+
+    let job = client.transfer(&plan).await;
+    let job = client.finish(&job).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    let after = state(&both).await;
+    let mark = |c: &Value| format!("TestCase Oldstone:{}", c["left"]["key"].as_str().unwrap());
+    assert!(!after.contains_key(&mark(item)), "what was left out is not there");
+    assert!(after[&mark(other)].contains("\"preconditions\": Empty"), "{}", after[&mark(other)]);
+
+    // A plan is transferred once.
+    let again = client.call(Method::POST, &format!("/plans/{}/transfer", plan["id"].as_str().unwrap()), None, None).await;
+    assert_eq!(again.0, 409);
+
+    // What was left out shows again, and nothing else that was carried does.
+    let next = client.dry_run(&route).await;
+    let keys: Vec<_> = client.changes(&next, "outcome=new_right").await.iter().map(|c| c["left"]["key"].clone()).collect();
+    assert_eq!(keys, [item["left"]["key"].clone()]);
+    let field = client.changes(&next, &format!("find={}", other["left"]["key"].as_str().unwrap())).await;
+    assert_eq!(field.len(), 1);
+    assert_eq!(field[0]["fields"], 1);
+
+    // Decide the rest: everything in, the left wins.
+    for change in client.changes(&next, "").await {
+        let detail = client.get(&format!("/plans/{}/changes/{}", next["id"].as_str().unwrap(), change["seq"])).await;
+        let fields: BTreeMap<&str, &str> =
+            detail["fields"].as_array().unwrap().iter().map(|f| (f["field"].as_str().unwrap(), "write")).collect();
+        let body = json!({"included": true, "fields": fields});
+        let path = format!("/plans/{}/changes/{}", next["id"].as_str().unwrap(), change["seq"]);
+        assert!(client.call(Method::PATCH, &path, Some(body), None).await.0.is_success());
+    }
+    let job = client.transfer(&next).await;
+    let job = client.finish(&job).await;
+    assert_eq!(job["result"]["refused"], 0, "{job}");
+
+    // Law 2: settled. And the proof agrees.
+    let settled = client.dry_run(&route).await;
+    assert_eq!(settled["changes"], 0, "{:?}", client.changes(&settled, "").await);
+    let proof = client.prove(&route).await;
+    assert_eq!(proof["differences"], 0, "{proof}");
+    assert_eq!(proof["losses_unforeseen"], 0);
+    assert!(proof["lanes"].to_string().contains("too_long"), "the long title is in the list of losses");
+
+    // An edit at the left is one change of one field.
+    let (old, tally) = connectors(&both);
+    edit(&old, "lift-control", "OS-2002", "name", "Edited at the left").await;
+    let one = client.dry_run(&route).await;
+    let changes = client.changes(&one, "").await;
+    assert_eq!(changes.len(), 1, "{changes:?}");
+    assert_eq!((changes[0]["outcome"].as_str(), changes[0]["fields"].as_i64()), (Some("update_right"), Some(1)));
+    let job = client.transfer(&one).await;
+    client.finish(&job).await;
+
+    // A value changed behind Hovrel's back: the proof notices, a dry run keeps it.
+    let there = tally.find_by_origin("ropeway", Kind::TestCase, "Oldstone:OS-2003").await.unwrap().unwrap();
+    edit(&tally, "ropeway", &there.id, "title", "Edited at the right").await;
+    let proof = client.prove(&route).await;
+    assert_eq!(proof["differences"], 1, "{proof}");
+    assert!(proof.to_string().contains("right_changed_since"));
+    let held = client.dry_run(&route).await;
+    let changes = client.changes(&held, "").await;
+    assert_eq!((changes.len(), changes[0]["outcome"].as_str()), (1, Some("held_right")));
+
+    // Nothing secret anywhere a person can look.
+    let secrets = [hovrel_standins::oldstone::PASSWORD, hovrel_standins::tallybench::KEY];
+    let places = [
+        program.log(),
+        client.get("/overview").await.to_string(),
+        client.get("/systems").await.to_string(),
+        client.get(&format!("/plans/{}/file", held["id"].as_str().unwrap())).await.to_string(),
+        client.get(&format!("/routes/{route}")).await.to_string(),
+    ];
+    for secret in secrets {
+        assert!(places.iter().all(|p| !p.contains(secret)), "a secret is told");
+    }
+    assert!(program.log().len() > 1000, "the log was really searched");
+}
+
+async fn edit(c: &dyn Connector, container: &str, id: &str, field: &str, value: &str) {
+    let now = c.one(container, Kind::TestCase, id).await.expect("it is there");
+    let fields: Fields = [(field, Held::text(value))].into_iter().collect();
+    let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
+    c.write(container, &write).await.expect("it is written");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn faults_and_kills_change_nothing_about_the_end() {
+    let expected = undisturbed(Size::SMALL).await;
+    for seed in [11, 12] {
+        let (both, mut program) = (Both::start(Size::SMALL).await, Program::start().await);
+        let client = Client::sign_in(&program.address).await;
+        let route = client.make_route(&both).await;
+        let plan = client.dry_run(&route).await;
+        both.misbehave(FaultPlan::rough(seed));
+        let job = client.transfer(&plan).await;
+        // Ten moments, spread by the seed over the time that the transfer takes.
+        for n in 0..10u64 {
+            tokio::time::sleep(Duration::from_millis(120 + (seed * 7919 + n * 104_729) % 380)).await;
+            program.kill_and_restart().await;
+        }
+        let mut job = client.finish(&job).await;
+        // What a fault plan made Hovrel give up on is retried, as a person would.
+        for _ in 0..5 {
+            assert_eq!(job["state"], "done", "{job}");
+            if job["result"]["refused"] == 0 {
+                break;
+            }
+            let again = client.post(&format!("/jobs/{}/retry", job["id"].as_str().unwrap()), json!({})).await;
+            job = client.finish(&again).await;
+        }
+        assert_eq!(job["result"]["refused"], 0, "{job}");
+        let count = both.tallybench.faults.count();
+        assert!(count.cut_after > 0 && count.cut_before > 0 && count.errors > 0 && count.too_many > 0, "{count:?}");
+        assert_eq!(state(&both).await, expected, "seed {seed}");
+        let next = client.dry_run(&route).await;
+        assert_eq!(next["outcomes"].to_string().contains("new_right"), false, "{next}");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn bad_input_is_refused_with_every_field() {
+    let program = Program::start().await;
+    let client = Client::sign_in(&program.address).await;
+    let body = json!({"name": 5, "profile": "oldstone", "address": "", "colour": "red"});
+    let (status, problem) = client.call(Method::POST, "/systems", Some(body), None).await;
+    assert_eq!(status, 422);
+    let pointers = problem["fields"].to_string();
+    assert!(pointers.contains("/name") && pointers.contains("/colour"), "{problem}");
+    let body = json!({"name": "", "profile": "nothing", "address": ""});
+    let (status, problem) = client.call(Method::POST, "/systems", Some(body), None).await;
+    assert_eq!((status.as_u16(), problem["fields"].as_array().map(Vec::len)), (422, Some(4)), "{problem}");
+    // RFC 9457 §3: the members of a problem.
+    for member in ["type", "title", "status", "detail"] {
+        assert!(!problem[member].is_null(), "{member} in {problem}");
+    }
+    assert!(client.get("/systems").await.as_array().is_some_and(Vec::is_empty), "nothing was saved");
+    let (status, _) = client.call(Method::PUT, "/routes/00000000-0000-0000-0000-000000000000", Some(json!({"name": "x", "lanes": []})), None).await;
+    assert_eq!(status, 428, "a change says which version it saw (RFC 6585 §3)");
+
+    // Without a session, or with a session but without its token, nothing is done.
+    let bare = reqwest::Client::new();
+    let url = format!("{}/api/v1/systems", program.address);
+    assert_eq!(bare.get(&url).send().await.unwrap().status(), 401);
+    let refused = bare.post(&url).header("cookie", "hovrel_session=guess").json(&json!({})).send().await.unwrap();
+    assert_eq!(refused.status(), 401);
+    assert_eq!(refused.headers()["content-type"], "application/problem+json");
+}

@@ -1,0 +1,336 @@
+//! Laws 1, 2, 4, 5, 7 and 9 over generated worlds: a left end, a right end that is a plain model of a
+//! target, and any interleaving of edits and transfers.
+
+use std::collections::{BTreeMap, HashMap};
+
+use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
+use hovrel_core::compare::{Base, End, Known, LaneFindings, compare_lane, right_side};
+use hovrel_core::identity::{Pair, origin_mark};
+use hovrel_core::mapping::*;
+use hovrel_core::model::{Artefact, Fields, Kind, Reference, Value, ValueType};
+use hovrel_core::plan::{Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
+use hovrel_core::scope::{Condition, ConditionRow, Operator};
+use proptest::prelude::*;
+
+const FIELDS: [&str; 3] = ["name", "note", "level"];
+
+fn schema(limit: Option<u32>) -> KindSchema {
+    let mut fields: Vec<FieldSchema> = FIELDS.iter().map(|f| FieldSchema::new(f, f, ValueType::Text)).collect();
+    fields[1].max_length = limit;
+    fields[2].value_type = ValueType::Choice;
+    fields.push(FieldSchema { origin_mark: true, ..FieldSchema::new("mark", "mark", ValueType::Text) });
+    KindSchema { kind: Kind::TestCase, name: "Case".into(), fields, max_depth: None, writable: true }
+}
+
+fn lane() -> Lane {
+    let rule = |target: &str, source, conversions| Rule { target: target.into(), source, conversions, direction: Direction::ToRight };
+    let field = |f: &str| Source::Field(f.into());
+    let row = |l: &str, r: &str| ValueRow { left: l.into(), right: r.into(), returns: true };
+    let map = ValueMap { rows: vec![row("a", "A"), row("b", "A"), row("c", "C")], otherwise: Fallback::Use("Other".into()) };
+    Lane {
+        id: "cases".into(),
+        left_kind: Kind::TestCase,
+        right_kind: Kind::TestCase,
+        direction: Direction::ToRight,
+        left_scope: Condition::default(),
+        right_scope: Condition::default(),
+        rules: vec![
+            rule("name", field("name"), vec![]),
+            rule("note", field("note"), vec![Conversion::Shorten { to: 5 }]),
+            rule("level", field("level"), vec![Conversion::ValueMap(map)]),
+            rule("mark", Source::Origin, vec![]),
+        ],
+        matching: Matching::default(),
+        policies: Policies::default(),
+    }
+}
+
+fn artefact(id: &str, values: &[&str; 3]) -> Artefact {
+    let held = |f: &str, v: &str| (f.to_owned(), if f == "level" { Value::choice(v) } else { Value::text(v) }.settled());
+    Artefact {
+        kind: Kind::TestCase,
+        id: id.into(),
+        key: id.into(),
+        url: None,
+        version: Some("1".into()),
+        parent: None,
+        position: 0,
+        title: values[0].into(),
+        created: None,
+        modified: None,
+        fields: FIELDS.iter().zip(values).map(|(f, v)| held(f, v)).collect::<Fields>(),
+        attachments: vec![],
+        links: vec![],
+        comments: vec![],
+        history: vec![],
+        origin: None,
+        read_losses: vec![],
+    }
+}
+
+/// Both ends and what is remembered.
+#[derive(Clone, Debug, Default)]
+struct World {
+    left: Vec<Artefact>,
+    right: Vec<Artefact>,
+    pairs: Vec<Pair>,
+    bases: HashMap<String, Base>,
+    made: u32,
+}
+
+impl World {
+    fn dry_run(&self, lane: &Lane) -> LaneFindings {
+        let catalogue = Catalogue { kinds: vec![schema(None)], users: vec![] };
+        let right_kind = schema(Some(5));
+        let (users, folders) = (UserMatcher::default(), HashMap::<String, Reference>::new());
+        let cx = Context {
+            left_system: "Old",
+            left: &catalogue,
+            left_kind: &catalogue.kinds[0],
+            right_kind: &right_kind,
+            right_users: &users,
+            folders: &folders,
+        };
+        let matching = |list: &'_ [Artefact], c: &Condition| -> Vec<Artefact> {
+            let subject = |a: &Artefact| c.matches(&hovrel_core::scope::Subject { artefact: a, path: &[] });
+            list.iter().filter(|a| subject(a)).cloned().collect()
+        };
+        let (left, right) = (matching(&self.left, &lane.left_scope), matching(&self.right, &lane.right_scope));
+        let (left, right): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
+        let all: HashMap<&str, &Artefact> = self.right.iter().map(|a| (a.id.as_str(), a)).collect();
+        let path = |_: &Artefact| String::new();
+        let known = Known { pairs: &self.pairs, bases: &self.bases, right_all: &all, first_seq: 0, planned: &HashMap::new() };
+        compare_lane(lane, &cx, &End { artefacts: &left, path: &path }, &End { artefacts: &right, path: &path }, &known)
+    }
+
+    /// Applies what is included. `decide` may change decisions.
+    fn transfer(&mut self, lane: &Lane, found: &LaneFindings, decide: impl Fn(&mut Decision)) {
+        for change in &found.changes {
+            let mut decision = Decision::default_for(change);
+            decide(&mut decision);
+            if !decision.included || matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight) {
+                continue;
+            }
+            let left = change.left.as_ref().expect("a left half");
+            let right_id = match change.right.as_ref().filter(|_| !decision.as_new) {
+                Some(side) => side.id.clone(),
+                None => {
+                    self.made += 1;
+                    let id = format!("r{}", self.made);
+                    self.right.push(artefact(&id, &["", "", ""]));
+                    id
+                }
+            };
+            let there = self.right.iter_mut().find(|a| a.id == right_id).expect("it is there");
+            for f in fields_to_write(change, &decision, lane.policies.first_contact) {
+                there.fields.set(f.field.as_str(), f.write.clone());
+                match f.field.as_str() {
+                    "name" => there.title = f.write.display(),
+                    "mark" => there.origin = Some(f.write.display()),
+                    _ => {}
+                }
+            }
+            let stored = right_side(lane, there);
+            let old = self.bases.get(&left.id).cloned().unwrap_or_default();
+            let base = base_after(change, &decision, lane.policies.first_contact, &stored, &old);
+            let pair = Pair {
+                left_id: left.id.clone(),
+                right_id,
+                left_base: base.left.fingerprint(),
+                right_base: base.right.fingerprint(),
+            };
+            self.pairs.retain(|p| p.left_id != pair.left_id);
+            self.pairs.push(pair);
+            self.bases.insert(left.id.clone(), base);
+        }
+    }
+}
+
+fn values() -> impl Strategy<Value = [&'static str; 3]> {
+    (
+        prop::sample::select(vec!["Stop", "Stop now", "Wind", "Gate"]),
+        prop::sample::select(vec!["", "short", "longer than five"]),
+        prop::sample::select(vec!["", "a", "b", "c", "zzz"]),
+    )
+        .prop_map(|(a, b, c)| [a, b, c])
+}
+
+fn world() -> impl Strategy<Value = World> {
+    (prop::collection::vec(values(), 0..6), prop::collection::vec(values(), 0..4)).prop_map(|(left, right)| World {
+        left: left.iter().enumerate().map(|(n, v)| artefact(&format!("L{n}"), v)).collect(),
+        right: right.iter().enumerate().map(|(n, v)| artefact(&format!("x{n}"), v)).collect(),
+        ..World::default()
+    })
+}
+
+/// Somebody edits a field of an item at one end.
+#[derive(Debug, Clone)]
+enum Deed {
+    EditLeft(usize, usize, &'static str),
+    EditRight(usize, usize, &'static str),
+    Transfer,
+}
+
+fn deeds() -> impl Strategy<Value = Vec<Deed>> {
+    let word = prop::sample::select(vec!["a", "b", "new", "five5"]);
+    prop::collection::vec(
+        prop_oneof![
+            (0..6usize, 0..2usize, word.clone()).prop_map(|(n, f, w)| Deed::EditLeft(n, f, w)),
+            (0..8usize, 0..2usize, word).prop_map(|(n, f, w)| Deed::EditRight(n, f, w)),
+            Just(Deed::Transfer),
+        ],
+        0..10,
+    )
+}
+
+fn edit(list: &mut [Artefact], n: usize, field: usize, word: &str) {
+    if let Some(a) = list.get_mut(n) {
+        a.fields.set(FIELDS[field], Value::text(word));
+        if field == 0 {
+            a.title = word.into();
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(300))]
+
+    /// Law 1: the same inputs give the same plan, byte for byte.
+    #[test]
+    fn a_plan_is_the_same_every_time(w in world()) {
+        let bytes = |f: LaneFindings| serde_json::to_vec(&f.changes).unwrap();
+        prop_assert_eq!(bytes(w.dry_run(&lane())), bytes(w.dry_run(&lane())));
+    }
+
+    /// Laws 2 and 5: everything taken in and decided, a second dry run is empty; Hovrel's own writes are
+    /// nobody's change.
+    #[test]
+    fn a_second_dry_run_is_empty(mut w in world(), deeds in deeds()) {
+        let lane = lane();
+        for deed in deeds {
+            match deed {
+                Deed::EditLeft(n, f, word) => edit(&mut w.left, n, f, word),
+                Deed::EditRight(n, f, word) => edit(&mut w.right, n, f, word),
+                Deed::Transfer => { let found = w.dry_run(&lane); w.transfer(&lane, &found, |_| {}); }
+            }
+        }
+        let found = w.dry_run(&lane);
+        w.transfer(&lane, &found, |d| {
+            d.included = true;
+            d.fields = FIELDS.iter().chain(&["mark"]).map(|f| ((*f).to_owned(), FieldDecision::Write)).collect();
+        });
+        let again = w.dry_run(&lane);
+        prop_assert!(again.changes.iter().all(|c| c.outcome == Outcome::Blocked), "{:?}", again.changes);
+    }
+
+    /// Law 4: however often it is transferred, each item of the left is at the right once.
+    #[test]
+    fn nothing_is_made_twice(mut w in world(), times in 1..4) {
+        let lane = lane();
+        for _ in 0..times {
+            let found = w.dry_run(&lane);
+            w.transfer(&lane, &found, |_| {});
+            // Hovrel forgets everything: the marks alone must keep items from being made again.
+            w.pairs.clear();
+            w.bases.clear();
+        }
+        let mut marks: BTreeMap<&str, usize> = BTreeMap::new();
+        for a in &w.right {
+            if let Some(mark) = &a.origin {
+                *marks.entry(mark).or_default() += 1;
+            }
+        }
+        prop_assert!(marks.values().all(|n| *n == 1), "{:?}", marks);
+        let known: Vec<String> = w.left.iter().map(|a| origin_mark("Old", a)).collect();
+        prop_assert!(marks.keys().all(|m| known.iter().any(|k| k == m)));
+    }
+
+    /// A value typed at the right is never overwritten unless somebody decides so.
+    #[test]
+    fn an_edit_at_the_right_is_kept(mut w in world(), n in 0..6usize, word in "[d-z]{1,5}") {
+        let lane = lane();
+        let found = w.dry_run(&lane);
+        w.transfer(&lane, &found, |_| {});
+        edit(&mut w.right, n, 1, &word);
+        edit(&mut w.left, n, 1, "other");
+        let found = w.dry_run(&lane);
+        w.transfer(&lane, &found, |_| {});
+        if let Some(a) = w.right.get(n) {
+            prop_assert_eq!(a.fields.get("note"), Some(&Value::text(word)));
+        }
+    }
+
+    /// Law 7: what is at the right after a transfer equals the left's value, or the plan said what is lost.
+    #[test]
+    fn every_loss_is_in_the_plan(mut w in world()) {
+        let lane = lane();
+        w.right.clear();
+        let found = w.dry_run(&lane);
+        w.transfer(&lane, &found, |_| {});
+        for change in &found.changes {
+            let left = w.left.iter().find(|a| a.id == change.left.as_ref().unwrap().id).unwrap();
+            let right = w.right.iter().find(|a| a.origin.as_deref() == Some(&origin_mark("Old", left))).unwrap();
+            let exact = |f: &str| left.fields.get(f) == right.fields.get(f);
+            let declared = |f: &str| change.losses.iter().any(|l| l.field == f);
+            prop_assert!(exact("name") || declared("name"));
+            prop_assert!(exact("note") || declared("note"), "{:?}", change);
+            let level = left.fields.get("level").map(Value::display).unwrap_or_default();
+            prop_assert!(level != "zzz" || declared("level"));
+        }
+    }
+
+    /// Law 9: nothing outside the scope is in a plan or is written.
+    #[test]
+    fn scope_is_a_wall(mut w in world(), name in prop::sample::select(vec!["Stop", "Wind", "nobody"])) {
+        let mut lane = lane();
+        let only = || Condition::All(vec![Condition::Row(ConditionRow { field: "name".into(), op: Operator::Is, value: name.into() })]);
+        lane.left_scope = only();
+        lane.right_scope = only();
+        let outside: Vec<Artefact> = w.right.iter().filter(|a| a.title != name).cloned().collect();
+        let found = w.dry_run(&lane);
+        prop_assert!(found.changes.iter().all(|c| c.left.as_ref().is_some_and(|s| s.title == name)));
+        w.transfer(&lane, &found, |d| d.included = true);
+        for a in outside {
+            prop_assert!(w.right.contains(&a), "{:?} was written", a);
+        }
+    }
+
+    /// Waves respect every dependency and hold every change once.
+    #[test]
+    fn waves_respect_dependencies(links in prop::collection::vec(prop::collection::vec(0..20u32, 0..3), 1..20)) {
+        let changes: Vec<(u32, Vec<u32>)> =
+            links.into_iter().enumerate().map(|(n, l)| (n as u32, l.into_iter().filter(|d| *d < n as u32).collect())).collect();
+        let waves = waves(&changes);
+        let at = |seq: u32| waves.iter().position(|w| w.contains(&seq)).unwrap();
+        prop_assert_eq!(waves.iter().map(Vec::len).sum::<usize>(), changes.len());
+        for (seq, depends_on) in &changes {
+            prop_assert!(depends_on.iter().all(|d| at(*d) < at(*seq)));
+        }
+    }
+}
+
+/// The reconciliation rules of Pierce and Vouillon 2004 (“What's in Unison?”), as the table of cases that
+/// this lane's direction allows: (left changed, right changed, equal afterwards) and the outcome.
+#[test]
+fn reconciliation_follows_the_table() {
+    let lane = lane();
+    for (left, right, expected) in [
+        (None, None, None),
+        (Some("new"), None, Some(Outcome::UpdateRight)),
+        (None, Some("new"), Some(Outcome::HeldRight)),
+        (Some("new"), Some("new"), Some(Outcome::InStep)),
+        (Some("new"), Some("other"), Some(Outcome::Conflict)),
+    ] {
+        let mut w = World { left: vec![artefact("L0", &["Stop", "short", "a"])], ..World::default() };
+        let found = w.dry_run(&lane);
+        w.transfer(&lane, &found, |_| {});
+        if let Some(word) = left {
+            edit(&mut w.left, 0, 1, word);
+        }
+        if let Some(word) = right {
+            edit(&mut w.right, 0, 1, word);
+        }
+        let found: Vec<Outcome> = w.dry_run(&lane).changes.iter().map(|c| c.outcome).collect();
+        assert_eq!(found, expected.into_iter().collect::<Vec<_>>(), "left {left:?}, right {right:?}");
+    }
+}

@@ -1,0 +1,135 @@
+//! A client of Hovrel's API, signed in, with the steps that every journey has.
+
+use std::time::Duration;
+
+use hovrel_standins::{oldstone, tallybench};
+use reqwest::{Method, StatusCode};
+use serde_json::{Value, json};
+
+use crate::Both;
+
+pub struct Client {
+    http: reqwest::Client,
+    pub address: String,
+    cookie: String,
+    csrf: String,
+}
+
+pub const LOGIN: &str = "admin";
+pub const PASSWORD: &str = "a long enough password";
+
+impl Client {
+    /// Makes the first administrator if there is none, and signs in.
+    pub async fn sign_in(address: &str) -> Client {
+        let mut client =
+            Client { http: reqwest::Client::new(), address: address.into(), cookie: String::new(), csrf: String::new() };
+        if client.get("/setup").await["needs_first_administrator"] == true {
+            let first = json!({"login": LOGIN, "name": "First", "password": PASSWORD});
+            assert_eq!(client.call(Method::POST, "/setup", Some(first), None).await.0, StatusCode::NO_CONTENT);
+        }
+        let body = json!({"login": LOGIN, "password": PASSWORD});
+        let url = format!("{address}/api/v1/session");
+        let answer = client.http.post(url).json(&body).send().await.expect("the server answers");
+        let cookie = answer.headers()["set-cookie"].to_str().expect("a cookie is text").to_owned();
+        client.cookie = cookie.split(';').next().unwrap_or_default().to_owned();
+        let me: Value = answer.json().await.expect("JSON");
+        client.csrf = me["csrf"].as_str().expect("a token").to_owned();
+        client
+    }
+
+    /// One call: status and body.
+    pub async fn call(&self, method: Method, path: &str, body: Option<Value>, version: Option<i64>) -> (StatusCode, Value) {
+        let mut request = self.http.request(method, format!("{}/api/v1{path}", self.address));
+        request = request.header("cookie", &self.cookie).header("x-hovrel-csrf", &self.csrf);
+        if let Some(body) = body {
+            request = request.json(&body);
+        }
+        if let Some(version) = version {
+            request = request.header("if-match", format!("\"{version}\""));
+        }
+        let answer = request.send().await.expect("the server answers");
+        let status = answer.status();
+        let text = answer.text().await.expect("a body");
+        (status, serde_json::from_str(&text).unwrap_or(Value::String(text)))
+    }
+
+    pub async fn get(&self, path: &str) -> Value {
+        let (status, body) = self.call(Method::GET, path, None, None).await;
+        assert!(status.is_success(), "{path}: {status} {body}");
+        body
+    }
+
+    pub async fn post(&self, path: &str, body: Value) -> Value {
+        let (status, body) = self.call(Method::POST, path, Some(body), None).await;
+        assert!(status.is_success(), "{path}: {status} {body}");
+        body
+    }
+
+    /// Waits until a job is over; the job.
+    pub async fn finish(&self, job: &Value) -> Value {
+        let id = job["id"].as_str().expect("a job has an id");
+        for _ in 0..1200 {
+            let now = self.get(&format!("/jobs/{id}")).await;
+            if matches!(now["state"].as_str(), Some("done" | "failed" | "stopped")) {
+                return now;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("the job did not end: {}", self.get(&format!("/jobs/{id}")).await);
+    }
+
+    /// Connects and surveys both systems and makes a route with every rule settled; its id.
+    pub async fn make_route(&self, both: &Both) -> String {
+        let mut ends = Vec::new();
+        for (name, profile, url, container, sign_in) in [
+            ("Oldstone", "oldstone", both.oldstone.url(), "lift-control", json!({"login": oldstone::LOGIN, "password": oldstone::PASSWORD})),
+            ("Tallybench", "tallybench", both.tallybench.url(), "ropeway", json!({"key": tallybench::KEY})),
+        ] {
+            let body = json!({"name": name, "profile": profile, "address": url, "sign_in": sign_in});
+            let system = self.post("/systems", body).await["id"].as_str().expect("an id").to_owned();
+            let job = self.post(&format!("/systems/{system}/surveys"), json!({"container": container})).await;
+            let job = self.finish(&job).await;
+            assert_eq!(job["state"], "done", "{job}");
+            ends.push(json!({"system": system, "container": container}));
+        }
+        let proposed = self.post("/routes/proposal", json!({"left": ends[0], "right": ends[1]})).await;
+        let mut lanes: Vec<Value> = proposed.as_array().expect("lanes").iter().map(|p| p["lane"].clone()).collect();
+        for rule in lanes.iter_mut().flat_map(|l| l["rules"].as_array_mut().expect("rules")) {
+            let default = if rule["target"] == "priority" { "Normal" } else { "active" };
+            for conversion in rule["conversions"].as_array_mut().expect("conversions") {
+                if let Some(map) = conversion.get_mut("value_map") {
+                    map["otherwise"] = json!({"use": default});
+                }
+            }
+        }
+        let body = json!({"name": "Lift control moves", "left": ends[0], "right": ends[1], "lanes": lanes});
+        self.post("/routes", body).await["id"].as_str().expect("an id").to_owned()
+    }
+
+    /// Makes a dry run and waits for it; the plan in numbers.
+    pub async fn dry_run(&self, route: &str) -> Value {
+        let job = self.post(&format!("/routes/{route}/dry-runs"), json!({})).await;
+        let job = self.finish(&job).await;
+        assert_eq!(job["state"], "done", "{job}");
+        self.get(&format!("/plans/{}", job["result"]["plan"].as_str().expect("a plan"))).await
+    }
+
+    pub async fn changes(&self, plan: &Value, query: &str) -> Vec<Value> {
+        let id = plan["id"].as_str().expect("an id");
+        let list = self.get(&format!("/plans/{id}/changes?limit=500&{query}")).await;
+        list["items"].as_array().expect("items").clone()
+    }
+
+    /// Begins the transfer of a plan; the job.
+    pub async fn transfer(&self, plan: &Value) -> Value {
+        self.post(&format!("/plans/{}/transfer", plan["id"].as_str().expect("an id")), json!({})).await
+    }
+
+    /// Proves a route and waits for it; the proof.
+    pub async fn prove(&self, route: &str) -> Value {
+        let job = self.post(&format!("/routes/{route}/proofs"), json!({})).await;
+        let job = self.finish(&job).await;
+        assert_eq!(job["state"], "done", "{job}");
+        self.get(&format!("/routes/{route}/proofs")).await["proof"].clone()
+    }
+}
