@@ -94,7 +94,8 @@ async fn the_whole_journey() {
         (oddities::DEEP, "levels deep"),
     ] {
         let key = format!("OS-{number}");
-        let change = losses.iter().find(|c| c["left"]["key"] == key.as_str()).unwrap_or_else(|| panic!("{key} loses nothing"));
+        let change =
+            losses.iter().find(|c| c["left"]["key"] == key.as_str()).unwrap_or_else(|| panic!("{key} loses nothing"));
         let detail = client.get(&format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), change["seq"])).await;
         assert!(detail["losses"].to_string().contains(cause), "{key}: {}", detail["losses"]);
     }
@@ -105,7 +106,8 @@ async fn the_whole_journey() {
     let path = |c: &Value| format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), c["seq"]);
     let (status, _) = client.call(Method::PATCH, &path(item), Some(json!({"included": false})), None).await;
     assert!(status.is_success());
-    let (status, body) = client.call(Method::PATCH, &path(other), Some(json!({"fields": {"preconditions": "leave"}})), None).await;
+    let (status, body) =
+        client.call(Method::PATCH, &path(other), Some(json!({"fields": {"preconditions": "leave"}})), None).await;
     assert!(status.is_success(), "{body}");
 
     let job = client.transfer(&plan).await;
@@ -117,12 +119,14 @@ async fn the_whole_journey() {
     assert!(after[&mark(other)].contains("\"preconditions\": Empty"), "{}", after[&mark(other)]);
 
     // A plan is transferred once.
-    let again = client.call(Method::POST, &format!("/plans/{}/transfer", plan["id"].as_str().unwrap()), None, None).await;
+    let again =
+        client.call(Method::POST, &format!("/plans/{}/transfer", plan["id"].as_str().unwrap()), None, None).await;
     assert_eq!(again.0, 409);
 
     // What was left out shows again, and nothing else that was carried does.
     let next = client.dry_run(&route).await;
-    let keys: Vec<_> = client.changes(&next, "outcome=new_right").await.iter().map(|c| c["left"]["key"].clone()).collect();
+    let keys: Vec<_> =
+        client.changes(&next, "outcome=new_right").await.iter().map(|c| c["left"]["key"].clone()).collect();
     assert_eq!(keys, [item["left"]["key"].clone()]);
     let field = client.changes(&next, &format!("find={}", other["left"]["key"].as_str().unwrap())).await;
     assert_eq!(field.len(), 1);
@@ -199,11 +203,14 @@ async fn faults_and_kills_change_nothing_about_the_end() {
         let client = Client::sign_in(&program.address).await;
         let route = client.make_route(&both).await;
         let plan = client.dry_run(&route).await;
-        both.misbehave(FaultPlan::rough(seed));
+        // Slow enough that the transfer is still in the middle at the last of the ten moments.
+        both.misbehave(FaultPlan { delay: 1000, delay_ms: 300, ..FaultPlan::rough(seed) });
         let job = client.transfer(&plan).await;
         // Ten moments, spread by the seed over the time that the transfer takes.
         for n in 0..10u64 {
             tokio::time::sleep(Duration::from_millis(120 + (seed * 7919 + n * 104_729) % 380)).await;
+            let now = client.get(&format!("/jobs/{}", job["id"].as_str().unwrap())).await;
+            assert_eq!(now["state"], "running", "kill {n} comes in the middle: {now}");
             program.kill_and_restart().await;
         }
         let mut job = client.finish(&job).await;
@@ -221,7 +228,7 @@ async fn faults_and_kills_change_nothing_about_the_end() {
         assert!(count.cut_after > 0 && count.cut_before > 0 && count.errors > 0 && count.too_many > 0, "{count:?}");
         assert_eq!(state(&both).await, expected, "seed {seed}");
         let next = client.dry_run(&route).await;
-        assert_eq!(next["outcomes"].to_string().contains("new_right"), false, "{next}");
+        assert!(!next["outcomes"].to_string().contains("new_right"), "{next}");
     }
 }
 
@@ -242,7 +249,14 @@ async fn bad_input_is_refused_with_every_field() {
         assert!(!problem[member].is_null(), "{member} in {problem}");
     }
     assert!(client.get("/systems").await.as_array().is_some_and(Vec::is_empty), "nothing was saved");
-    let (status, _) = client.call(Method::PUT, "/routes/00000000-0000-0000-0000-000000000000", Some(json!({"name": "x", "lanes": []})), None).await;
+    let (status, _) = client
+        .call(
+            Method::PUT,
+            "/routes/00000000-0000-0000-0000-000000000000",
+            Some(json!({"name": "x", "lanes": []})),
+            None,
+        )
+        .await;
     assert_eq!(status, 428, "a change says which version it saw (RFC 6585 §3)");
 
     // Without a session, or with a session but without its token, nothing is done.

@@ -37,7 +37,7 @@ async fn sample(c: &dyn Connector, container: &str, mark: &str) -> (Write, Strin
                 origin = f.id.clone();
                 Value::text(mark)
             }
-            (ValueType::Text, _) => Value::text("A “quoted” <name> & more"),
+            (ValueType::Text, _) => Value::text("A “quoted” <b> & c"),
             _ => continue,
         };
         fields.set(f.id.as_str(), value);
@@ -50,7 +50,9 @@ async fn make_once(c: &dyn Connector, container: &str, write: &Write, mark: &str
     for _ in 0..60 {
         match c.write(container, write).await {
             Ok(made) => return made,
-            Err(e) if e.outcome() == Outcome::Refused && !matches!(e, ConnectError::Duplicate) => panic!("refused: {e}"),
+            Err(e) if e.outcome() == Outcome::Refused && !matches!(e, ConnectError::Duplicate) => {
+                panic!("refused: {e}")
+            }
             Err(_) => {
                 if let Ok(Some(found)) = c.find_by_origin(container, Kind::TestCase, mark).await {
                     return found;
@@ -64,7 +66,9 @@ async fn make_once(c: &dyn Connector, container: &str, write: &Write, mark: &str
 async fn conforms(c: &dyn Connector, container: &str, seed: u64) {
     let before = read_all(c, container, Kind::TestCase).await;
     assert!(!read_all(c, container, Kind::Folder).await.is_empty());
-    assert!(before.iter().all(|a| !a.id.is_empty() && !a.title.is_empty() && a.version.is_some() && a.modified.is_some()));
+    assert!(
+        before.iter().all(|a| !a.id.is_empty() && !a.title.is_empty() && a.version.is_some() && a.modified.is_some())
+    );
 
     let mark = format!("Suite:{seed}");
     assert!(c.find_by_origin(container, Kind::TestCase, &mark).await.expect("a look").is_none());
@@ -77,7 +81,8 @@ async fn conforms(c: &dyn Connector, container: &str, seed: u64) {
     assert_eq!(read_all(c, container, Kind::TestCase).await.len(), before.len() + 1, "made once");
 
     // A stale version is refused, a current one is not; other fields stay.
-    let (title, _) = write.fields.iter().find(|(_, v)| matches!(v, Value::Text(t) if t.contains("quoted"))).expect("a text");
+    let (title, _) =
+        write.fields.iter().find(|(_, v)| matches!(v, Value::Text(t) if t.contains("quoted"))).expect("a text");
     let mut change = Write { id: Some(made.id.clone()), fields: Fields::default(), ..write.clone() };
     change.fields.set(title.clone(), Value::text("Changed"));
     change.version = Some("\"v9999\"".into());
@@ -100,11 +105,18 @@ async fn conforms(c: &dyn Connector, container: &str, seed: u64) {
 
     // A file arrives as it was sent, once, however often it is sent.
     let bytes: Vec<u8> = (0..40_000u32).map(|n| (n % 253) as u8).collect();
-    let mut file = Attachment { name: "a file & more.txt".into(), media_type: "text/plain".into(), bytes: bytes.len() as u64, digest: String::new() };
+    let mut file = Attachment {
+        name: "a file & more.txt".into(),
+        media_type: "text/plain".into(),
+        bytes: bytes.len() as u64,
+        digest: String::new(),
+    };
     let mut sent = 0;
     for _ in 0..60 {
         let parts: Vec<_> = bytes.chunks(7000).map(|p| Ok(bytes::Bytes::copy_from_slice(p))).collect();
-        sent += usize::from(c.put_attachment(Kind::TestCase, &made.id, &file, futures::stream::iter(parts).boxed()).await.is_ok());
+        sent += usize::from(
+            c.put_attachment(Kind::TestCase, &made.id, &file, futures::stream::iter(parts).boxed()).await.is_ok(),
+        );
         if sent == 2 {
             break;
         }
@@ -132,7 +144,12 @@ async fn conforms(c: &dyn Connector, container: &str, seed: u64) {
 
     assert!(matches!(c.one(container, Kind::TestCase, "999999").await, Err(ConnectError::Missing { .. })));
     assert!(matches!(c.read(container, Kind::Defect, None).await, Err(ConnectError::NoSuchKind(Kind::Defect))));
-    let files = c.catalogue(container).await.expect("a catalogue").kind(Kind::TestCase).and_then(|k| k.field(ATTACHMENTS).cloned());
+    let files = c
+        .catalogue(container)
+        .await
+        .expect("a catalogue")
+        .kind(Kind::TestCase)
+        .and_then(|k| k.field(ATTACHMENTS).cloned());
     assert!(files.is_some_and(|f| f.max_bytes.is_some()));
 }
 
@@ -153,7 +170,10 @@ async fn every_connector_conforms_while_its_system_misbehaves() {
         conforms(&old, "lift-control", seed).await;
         conforms(&tally, "ropeway", seed).await;
         let count = both.tallybench.faults.count();
-        assert!(count.errors + count.too_many + count.cut_before + count.cut_after > 0, "nothing went wrong: {count:?}");
+        assert!(
+            count.errors + count.too_many + count.cut_before + count.cut_after > 0,
+            "nothing went wrong: {count:?}"
+        );
     }
 }
 
@@ -199,7 +219,9 @@ async fn axum_page() -> String {
             use tokio::io::{AsyncReadExt, AsyncWriteExt};
             let mut request = [0; 2048];
             let _ = socket.read(&mut request).await;
-            let _ = socket.write_all(b"HTTP/1.1 200 OK\r\ncontent-type: text/html\r\ncontent-length: 6\r\n\r\n<html>").await;
+            let _ = socket
+                .write_all(b"HTTP/1.1 200 OK\r\ncontent-type: text/html\r\ncontent-length: 6\r\n\r\n<html>")
+                .await;
         }
     });
     format!("http://{address}")

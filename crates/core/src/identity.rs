@@ -74,10 +74,11 @@ pub fn match_first_contact(
     for (n, c) in left.iter().enumerate() {
         let mark = origin_mark(left_system, c.artefact);
         if let Some(&m) = marks.get(mark.as_str())
-            && right_free.remove(&m) {
-                left_free.remove(&n);
-                out.push((n, m, Evidence::Origin { mark }));
-            }
+            && right_free.remove(&m)
+        {
+            left_free.remove(&n);
+            out.push((n, m, Evidence::Origin { mark }));
+        }
     }
 
     let by_place = |list: &[Candidate<'_>], free: &HashSet<usize>| {

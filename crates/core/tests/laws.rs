@@ -23,10 +23,16 @@ fn schema(limit: Option<u32>) -> KindSchema {
 }
 
 fn lane() -> Lane {
-    let rule = |target: &str, source, conversions| Rule { target: target.into(), source, conversions, direction: Direction::ToRight };
+    let rule = |target: &str, source, conversions| Rule {
+        target: target.into(),
+        source,
+        conversions,
+        direction: Direction::ToRight,
+    };
     let field = |f: &str| Source::Field(f.into());
     let row = |l: &str, r: &str| ValueRow { left: l.into(), right: r.into(), returns: true };
-    let map = ValueMap { rows: vec![row("a", "A"), row("b", "A"), row("c", "C")], otherwise: Fallback::Use("Other".into()) };
+    let map =
+        ValueMap { rows: vec![row("a", "A"), row("b", "A"), row("c", "C")], otherwise: Fallback::Use("Other".into()) };
     Lane {
         id: "cases".into(),
         left_kind: Kind::TestCase,
@@ -46,7 +52,8 @@ fn lane() -> Lane {
 }
 
 fn artefact(id: &str, values: &[&str; 3]) -> Artefact {
-    let held = |f: &str, v: &str| (f.to_owned(), if f == "level" { Value::choice(v) } else { Value::text(v) }.settled());
+    let held =
+        |f: &str, v: &str| (f.to_owned(), if f == "level" { Value::choice(v) } else { Value::text(v) }.settled());
     Artefact {
         kind: Kind::TestCase,
         id: id.into(),
@@ -99,7 +106,8 @@ impl World {
         let (left, right): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
         let all: HashMap<&str, &Artefact> = self.right.iter().map(|a| (a.id.as_str(), a)).collect();
         let path = |_: &Artefact| String::new();
-        let known = Known { pairs: &self.pairs, bases: &self.bases, right_all: &all, first_seq: 0, planned: &HashMap::new() };
+        let known =
+            Known { pairs: &self.pairs, bases: &self.bases, right_all: &all, first_seq: 0, planned: &HashMap::new() };
         compare_lane(lane, &cx, &End { artefacts: &left, path: &path }, &End { artefacts: &right, path: &path }, &known)
     }
 

@@ -52,8 +52,10 @@ fn block() -> impl Strategy<Value = Block> {
     leaf.prop_recursive(2, 10, 3, |inner| {
         let blocks = prop::collection::vec(inner, 0..3);
         prop_oneof![
-            (prop::option::of(1u32..30), prop::collection::vec(blocks.clone(), 1..3)).prop_map(|(start, items)| Block::List { start, items }),
-            (any::<bool>(), prop::collection::vec(prop::collection::vec(blocks.clone(), 1..3), 1..3)).prop_map(|(header, rows)| Block::Table { header, rows }),
+            (prop::option::of(1u32..30), prop::collection::vec(blocks.clone(), 1..3))
+                .prop_map(|(start, items)| Block::List { start, items }),
+            (any::<bool>(), prop::collection::vec(prop::collection::vec(blocks.clone(), 1..3), 1..3))
+                .prop_map(|(header, rows)| Block::Table { header, rows }),
             blocks.prop_map(|blocks| Block::Quote { blocks }),
         ]
     })
@@ -117,11 +119,19 @@ fn markdown_and_the_specified_html_are_one_document() {
         ("4.1 thematic breaks", "Foo\n***\nbar", "<p>Foo</p>\n<hr />\n<p>bar</p>"),
         ("4.2 ATX headings", "## foo *bar*", "<h2>foo <em>bar</em></h2>"),
         ("4.3 setext headings", "Foo *bar*\n=========", "<h1>Foo <em>bar</em></h1>"),
-        ("4.4 indented code", "    a simple\n      indented code", "<pre><code>a simple\n  indented code\n</code></pre>"),
+        (
+            "4.4 indented code",
+            "    a simple\n      indented code",
+            "<pre><code>a simple\n  indented code\n</code></pre>",
+        ),
         ("4.5 fenced code", "```ruby\ndef foo(x)\n```", "<pre><code class=\"language-ruby\">def foo(x)\n</code></pre>"),
         ("4.8 paragraphs", "aaa\n\nbbb", "<p>aaa</p>\n<p>bbb</p>"),
         ("5.1 block quotes", "> # Foo\n> bar", "<blockquote>\n<h1>Foo</h1>\n<p>bar</p>\n</blockquote>"),
-        ("5.2 list items", "1.  A paragraph\n\n    > A quote.", "<ol>\n<li>\n<p>A paragraph</p>\n<blockquote>\n<p>A quote.</p>\n</blockquote>\n</li>\n</ol>"),
+        (
+            "5.2 list items",
+            "1.  A paragraph\n\n    > A quote.",
+            "<ol>\n<li>\n<p>A paragraph</p>\n<blockquote>\n<p>A quote.</p>\n</blockquote>\n</li>\n</ol>",
+        ),
         ("5.3 lists", "- foo\n- bar\n+ baz", "<ul>\n<li>foo</li>\n<li>bar</li>\n</ul>\n<ul>\n<li>baz</li>\n</ul>"),
         ("5.3 start number", "10) foo", "<ol start=\"10\">\n<li>foo</li>\n</ol>"),
         ("6.1 code spans", "`` foo ` bar ``", "<p><code>foo ` bar</code></p>"),
@@ -131,7 +141,11 @@ fn markdown_and_the_specified_html_are_one_document() {
         ("6.4 images", "![foo](train.jpg)", "<p><img src=\"train.jpg\" alt=\"foo\" /></p>"),
         ("6.7 hard line breaks", "foo\\\nbar", "<p>foo<br />\nbar</p>"),
         ("6.8 soft line breaks", "foo\nbaz", "<p>foo\nbaz</p>"),
-        ("GFM 4.10 tables", "| foo | bar |\n| --- | --- |\n| baz | bim |", "<table><thead><tr><th>foo</th><th>bar</th></tr></thead><tbody><tr><td>baz</td><td>bim</td></tr></tbody></table>"),
+        (
+            "GFM 4.10 tables",
+            "| foo | bar |\n| --- | --- |\n| baz | bim |",
+            "<table><thead><tr><th>foo</th><th>bar</th></tr></thead><tbody><tr><td>baz</td><td>bim</td></tr></tbody></table>",
+        ),
         ("GFM 6.5 strikethrough", "~~Hi~~ there", "<p><del>Hi</del> there</p>"),
     ] {
         let (expected, losses) = read(html, TextFormat::Html);

@@ -39,9 +39,10 @@ fn parse<T: DeserializeOwned>(mut value: Value) -> Result<T, Vec<FieldProblem>> 
         let detail = error.inner().to_string();
         let mut pointer: String = error.path().iter().map(segment).collect();
         if let Some(name) = quoted(&detail, "unknown field `").or_else(|| quoted(&detail, "missing field `"))
-            && !pointer.ends_with(&format!("/{name}")) {
-                pointer.push_str(&format!("/{name}"));
-            }
+            && !pointer.ends_with(&format!("/{name}"))
+        {
+            pointer.push_str(&format!("/{name}"));
+        }
         if faults.iter().any(|f| f.pointer == pointer) {
             // The field was taken away for its own fault; that it is missing now is no other one.
             break;

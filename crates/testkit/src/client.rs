@@ -21,8 +21,12 @@ pub const PASSWORD: &str = "a long enough password";
 impl Client {
     /// Makes the first administrator if there is none, and signs in.
     pub async fn sign_in(address: &str) -> Client {
-        let mut client =
-            Client { http: reqwest::Client::new(), address: address.into(), cookie: String::new(), csrf: String::new() };
+        let mut client = Client {
+            http: reqwest::Client::new(),
+            address: address.into(),
+            cookie: String::new(),
+            csrf: String::new(),
+        };
         if client.get("/setup").await["needs_first_administrator"] == true {
             let first = json!({"login": LOGIN, "name": "First", "password": PASSWORD});
             assert_eq!(client.call(Method::POST, "/setup", Some(first), None).await.0, StatusCode::NO_CONTENT);
@@ -38,7 +42,13 @@ impl Client {
     }
 
     /// One call: status and body.
-    pub async fn call(&self, method: Method, path: &str, body: Option<Value>, version: Option<i64>) -> (StatusCode, Value) {
+    pub async fn call(
+        &self,
+        method: Method,
+        path: &str,
+        body: Option<Value>,
+        version: Option<i64>,
+    ) -> (StatusCode, Value) {
         let mut request = self.http.request(method, format!("{}/api/v1{path}", self.address));
         request = request.header("cookie", &self.cookie).header("x-hovrel-csrf", &self.csrf);
         if let Some(body) = body {
@@ -82,7 +92,13 @@ impl Client {
     pub async fn make_route(&self, both: &Both) -> String {
         let mut ends = Vec::new();
         for (name, profile, url, container, sign_in) in [
-            ("Oldstone", "oldstone", both.oldstone.url(), "lift-control", json!({"login": oldstone::LOGIN, "password": oldstone::PASSWORD})),
+            (
+                "Oldstone",
+                "oldstone",
+                both.oldstone.url(),
+                "lift-control",
+                json!({"login": oldstone::LOGIN, "password": oldstone::PASSWORD}),
+            ),
             ("Tallybench", "tallybench", both.tallybench.url(), "ropeway", json!({"key": tallybench::KEY})),
         ] {
             let body = json!({"name": name, "profile": profile, "address": url, "sign_in": sign_in});

@@ -15,9 +15,31 @@ pub struct Program {
 
 impl Program {
     pub async fn start() -> Program {
+        Program::start_offering("[]").await
+    }
+
+    /// As the demo does: the connect form offers the simulated systems.
+    #[allow(dead_code, reason = "each test file uses what it needs")]
+    pub async fn start_with_presets(both: &hovrel_testkit::Both) -> Program {
+        use hovrel_standins::{oldstone, tallybench};
+        let offered = format!(
+            "[{{\"name\":\"Oldstone\",\"profile\":\"oldstone\",\"address\":\"{}\",\"sign_in\":{{\"login\":\"{}\",\"password\":\"{}\"}}}},\
+             {{\"name\":\"Tallybench\",\"profile\":\"tallybench\",\"address\":\"{}\",\"sign_in\":{{\"key\":\"{}\"}}}}]",
+            both.oldstone.url(),
+            oldstone::LOGIN,
+            oldstone::PASSWORD,
+            both.tallybench.url(),
+            tallybench::KEY
+        );
+        Program::start_offering(&offered).await
+    }
+
+    async fn start_offering(presets: &str) -> Program {
         let folder = tempfile::tempdir().expect("a folder");
+        std::fs::write(folder.path().join("presets"), presets).expect("presets can be written");
         let database = Database::fresh().await;
-        let mut program = Program { child: run(&folder, &database, "127.0.0.1:0"), address: String::new(), folder, database };
+        let mut program =
+            Program { child: run(&folder, &database, "127.0.0.1:0"), address: String::new(), folder, database };
         program.address = program.announced().await;
         program
     }
@@ -67,6 +89,8 @@ fn run(folder: &tempfile::TempDir, database: &Database, listen: &str) -> Child {
         .arg(path("key"))
         .arg("--announce")
         .arg(path("address"))
+        .arg("--presets")
+        .arg(path("presets"))
         .env("DATABASE_URL", &database.url)
         .env("RUST_LOG", "debug,hyper=info,tokio_postgres=info")
         .stderr(log)

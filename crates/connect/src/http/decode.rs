@@ -27,9 +27,9 @@ impl Decoder<'_> {
         self.of.fields_at.get(field).cloned().unwrap_or_else(|| format!("/{field}"))
     }
 
-    pub fn steps_at(&self, field: &FieldSchema) -> StepsAt {
-        let found = self.profile.schema.types.values().filter_map(|t| t.steps.clone()).next();
-        let _ = field;
+    /// Where the parts of steps are; systems with two sorts of steps in one schema are not known.
+    pub fn steps_at(&self) -> StepsAt {
+        let found = self.profile.schema.types.values().find_map(|t| t.steps.clone());
         found.unwrap_or(StepsAt {
             items: String::new(),
             action: "/action".into(),
@@ -141,7 +141,7 @@ impl Decoder<'_> {
     }
 
     fn steps(&self, field: &FieldSchema, raw: &Json, format: TextFormat, losses: &mut Vec<Loss>) -> Value {
-        let at = self.steps_at(field);
+        let at = self.steps_at();
         let mut part = |step: &Json, pointer: &str| {
             let text = tree::text(step, pointer).unwrap_or_default();
             rich(&text, format, &field.id, losses)

@@ -63,7 +63,7 @@ fn field_value(decoder: &Decoder<'_>, field: &FieldSchema, value: &Value) -> Jso
         Value::Boolean(b) => json!(b),
         Value::ChoiceList(list) | Value::UserList(list) => json!(list),
         Value::Steps(steps) => {
-            let at = decoder.steps_at(field);
+            let at = decoder.steps_at();
             let list: Vec<Json> = steps.iter().map(|s| step(s, &at, format)).collect();
             if at.items.is_empty() {
                 return Json::Array(list);

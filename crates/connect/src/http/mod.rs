@@ -48,16 +48,10 @@ impl HttpConnector {
         Ok(read)
     }
 
-    async fn decoder<'a>(
-        &'a self,
-        container: &str,
-        kind: Kind,
-        schema: &'a Catalogue,
-    ) -> Result<decode::Decoder<'a>, ConnectError> {
+    async fn decoder<'a>(&'a self, kind: Kind, schema: &'a Catalogue) -> Result<decode::Decoder<'a>, ConnectError> {
         let profile = self.kind(kind)?;
         let fields = schema.kind(kind).ok_or(ConnectError::NoSuchKind(kind))?;
         let zone = self.client.about().await?.zone;
-        let _ = container;
         Ok(decode::Decoder {
             profile: &self.client.profile,
             kind,
@@ -106,7 +100,7 @@ impl Connector for HttpConnector {
 
     async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError> {
         let schema = self.schema(container).await?;
-        let decoder = self.decoder(container, kind, &schema).await?;
+        let decoder = self.decoder(kind, &schema).await?;
         let listing = &decoder.of.list;
         let path = fill(&listing.path, &[("container", container)]);
         let ask = |path: &str, pairs: &[(&str, &str)]| {
@@ -149,14 +143,14 @@ impl Connector for HttpConnector {
 
     async fn one(&self, container: &str, kind: Kind, id: &str) -> Result<Artefact, ConnectError> {
         let schema = self.schema(container).await?;
-        let decoder = self.decoder(container, kind, &schema).await?;
+        let decoder = self.decoder(kind, &schema).await?;
         let answer = self.client.read(&fill(&decoder.of.one, &[("id", id)])).await?;
         decoder.artefact(&answer)
     }
 
     async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError> {
         let schema = self.schema(container).await?;
-        let decoder = self.decoder(container, write.kind, &schema).await?;
+        let decoder = self.decoder(write.kind, &schema).await?;
         let (method, path) = match &write.id {
             Some(id) => (Method::PUT, fill(&decoder.of.one, &[("id", id)])),
             None => (Method::POST, fill(&decoder.of.create, &[("container", container)])),
@@ -168,7 +162,7 @@ impl Connector for HttpConnector {
 
     async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError> {
         let schema = self.schema(container).await?;
-        let decoder = self.decoder(container, kind, &schema).await?;
+        let decoder = self.decoder(kind, &schema).await?;
         let path = fill(&decoder.of.find_by_origin, &[("container", container), ("mark", mark)]);
         let answer = self.client.read(&path).await?;
         let items = tree::items(&answer, &decoder.of.list.items);

@@ -120,9 +120,10 @@ fn mapped(map: &ValueMap, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> 
         let mut out = Vec::new();
         for item in list {
             if let Value::Choice(v) = mapped(map, Value::Choice(item), rule, losses)?
-                && !out.contains(&v) {
-                    out.push(v);
-                }
+                && !out.contains(&v)
+            {
+                out.push(v);
+            }
         }
         return Ok(Value::ChoiceList(out));
     }
@@ -295,9 +296,10 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
         (_, other) => return Err(mismatch(&other)),
     };
     if let (Some(limit), Some(length)) = (field.max_length, out.char_length())
-        && length > limit as usize {
-            return Err(FaultReason::TooLong { length: length as u32, limit });
-        }
+        && length > limit as usize
+    {
+        return Err(FaultReason::TooLong { length: length as u32, limit });
+    }
     if let Some(allowed) = &field.allowed {
         let given: &[String] = match &out {
             Value::Choice(v) => std::slice::from_ref(v),

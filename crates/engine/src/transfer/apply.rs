@@ -160,10 +160,9 @@ async fn create(t: &Transfer, change: &Change, lane: &Lane, write: &Write, begun
     let find = || t.right.find_by_origin(&t.right_container, lane.right_kind, &mark);
     let mut look = begun;
     for tries in 1.. {
-        if look
-            && let Some(found) = find().await? {
-                return Ok(found);
-            }
+        if look && let Some(found) = find().await? {
+            return Ok(found);
+        }
         match t.right.write(&t.right_container, write).await {
             Ok(made) => {
                 t.written.fetch_add(1, Relaxed);

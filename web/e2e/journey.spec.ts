@@ -1,0 +1,154 @@
+// The whole main job through visible names, then what both simulated systems show on their own pages.
+import { accessible, expect, oldstone, tallybench, test } from "./support";
+
+const password = "a long enough password";
+
+test("an administrator moves test cases and proves it", async ({ page }) => {
+  await page.goto("/");
+  await expect(page.getByRole("heading", { name: "Make the first administrator" })).toBeVisible();
+  await accessible(page, "sign-in");
+  await page.getByLabel("Login").fill("ida");
+  await page.getByLabel("Name").fill("Ida Brekke");
+  await page.getByLabel("Password").fill("short");
+  await page.getByRole("button", { name: "Make administrator and sign in" }).click();
+  await expect(page.getByText("12 characters or more are needed")).toBeVisible();
+  await page.getByLabel("Password").fill(password);
+  await page.getByRole("button", { name: "Make administrator and sign in" }).click();
+  await expect(page.getByRole("heading", { name: "Nothing is connected yet" })).toBeVisible();
+
+  for (const name of ["Oldstone", "Tallybench"]) {
+    await page.goto("/systems/new");
+    await page.getByRole("radio", { name: new RegExp(`^${name}`) }).check({ force: true });
+    await page.getByRole("button", { name: `Use the simulated ${name}` }).click();
+    if (name === "Tallybench") {
+      // A wrong key first: the check names the step, what came back, and what to do.
+      await page.getByLabel("Key").fill("wrong");
+      await page.getByRole("button", { name: "Check", exact: true }).click();
+      await expect(page.getByText("the key is unknown")).toBeVisible();
+      await expect(page.getByText("Enter the sign-in again")).toBeVisible();
+      await page.getByRole("button", { name: `Use the simulated ${name}` }).click();
+    }
+    await page.getByRole("button", { name: "Check", exact: true }).click();
+    await expect(page.getByRole("list", { name: "Check" }).getByRole("img", { name: "good" })).toHaveCount(5);
+    if (name === "Oldstone") await accessible(page, "connect");
+    await page.getByRole("button", { name: "Save and look round" }).click();
+    await page.getByRole("button", { name: "Survey this project" }).click();
+    await expect(page.getByRole("button", { name: "Survey again" })).toBeVisible();
+    await accessible(page, `survey of ${name}`);
+  }
+
+  await page.getByRole("link", { name: "Routes" }).click();
+  await page.getByRole("button", { name: "Make a route" }).click();
+  await page.getByLabel("Left system").selectOption("Oldstone");
+  await page.getByLabel("Right system").selectOption("Tallybench");
+  await page.getByLabel("Name").fill("Lift control moves");
+  await expect(page.getByText("Lanes to begin with")).toBeVisible();
+  await accessible(page, "new route");
+  await page.getByRole("button", { name: "Make the route" }).click();
+  await expect(page.getByRole("navigation", { name: "Stops" })).toBeVisible();
+  await accessible(page, "ends");
+
+  await page.getByRole("button", { name: "Choose the scope" }).click();
+  const left = page.getByRole("region", { name: "left scope" });
+  await expect(left.getByText("51", { exact: true })).toBeVisible();
+  await left.getByRole("button", { name: "Add a condition" }).click();
+  await left.getByLabel("Value").fill("Gates & tickets");
+  await expect(left.getByText("51", { exact: true })).toBeHidden();
+  await accessible(page, "scope");
+  await left.getByRole("button", { name: "Remove condition" }).click();
+  await expect(left.getByText("51", { exact: true })).toBeVisible();
+  await page.getByRole("link", { name: /Rules/ }).click();
+
+  await expect(page.getByText("to settle before a dry run")).toBeVisible();
+  await expect(page.getByRole("button", { name: "Dry run", exact: true })).toBeDisabled();
+  await accessible(page, "rules");
+  await page.getByLabel("3b – Between becomes").selectOption("Normal");
+  await page.getByLabel("empty becomes").selectOption("Normal");
+  await page.getByRole("button", { name: "Rule for Status: value map" }).click();
+  await page.getByLabel("Draft becomes").selectOption("active");
+  await page.getByLabel("In review becomes").selectOption("active");
+  await expect(page.getByText("every rule is valid")).toBeVisible();
+  await page.getByRole("button", { name: "Next item" }).click();
+  await expect(page.getByText("OS-2002")).toBeVisible();
+  await page.getByRole("button", { name: "Dry run", exact: true }).click();
+
+  await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
+  await accessible(page, "dry run");
+  await page.getByRole("button", { name: /^Already at right/ }).click();
+  await expect(page.getByText(/taken to be one/)).toBeVisible();
+  await page.getByRole("button", { name: /^All/ }).click();
+  // One item out, one field of another out.
+  await page.getByLabel("Find changes").fill("OS-2003");
+  await page.getByRole("checkbox", { name: /^OS-2003/ }).click();
+  await expect(page.getByText("left out by hand")).toBeVisible();
+  await page.getByLabel("Find changes").fill("OS-2004");
+  await page.getByRole("checkbox", { name: "Write Preconditions" }).click();
+  await expect(page.getByRole("checkbox", { name: "Write Preconditions" })).not.toBeChecked();
+  await page.getByRole("button", { name: /^All/ }).click();
+  await page.getByRole("button", { name: /^Transfer \d+ changes/ }).click();
+  await expect(page.getByRole("heading", { name: "Done" })).toBeVisible({ timeout: 90_000 });
+  await accessible(page, "transfer");
+  await page.getByRole("button", { name: "Prove it" }).click();
+  await page.getByRole("button", { name: "Prove it" }).click();
+  await expect(page.getByRole("button", { name: "Prove it again" })).toBeVisible();
+  await accessible(page, "proof");
+
+  // What the systems themselves show.
+  const tally = await page.context().newPage();
+  await tally.goto(`${tallybench}/?find=Oldstone:OS-2002`);
+  await expect(tally.getByRole("link", { name: /^TB-/ })).toHaveCount(1);
+  await tally.goto(`${tallybench}/?find=Oldstone:OS-2003`);
+  await expect(tally.getByRole("link", { name: /^TB-/ })).toHaveCount(0);
+  await tally.goto(`${tallybench}/?find=Oldstone:OS-2004`);
+  await tally.getByRole("link", { name: /^TB-/ }).click();
+  await expect(tally.getByText("Season:")).toBeHidden();
+
+  // An edit on the old system's own page is one change of one field.
+  await tally.goto(`${oldstone}/view/OS-2005`);
+  await tally.getByLabel("Name", { exact: true }).fill("Renamed on the old system's page");
+  await tally.getByRole("button", { name: "Save" }).click();
+  await page.getByRole("link", { name: /Dry run/ }).click();
+  await page.getByRole("button", { name: "Dry run again" }).click();
+  await page.getByRole("button", { name: /^Update right 1$/ }).click();
+  await expect(page.getByRole("list", { name: "Changes" }).getByRole("listitem")).toHaveCount(1);
+  await expect(page.getByRole("checkbox", { name: /^Write / })).toHaveCount(1);
+  await page.getByRole("link", { name: "Overview" }).click();
+  await expect(page.getByRole("link", { name: "Lift control moves" })).toBeVisible();
+  await accessible(page, "overview");
+});
+
+test("the keyboard alone is enough", async ({ page }) => {
+  await page.goto("/");
+  await page.keyboard.type("ida");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type(password);
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+  await page.keyboard.press("Control+k");
+  await page.keyboard.type("lift dry run");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog", { name: "Keys on this screen" })).toBeVisible();
+  await page.keyboard.press("Escape");
+  const chosen = page.getByRole("list", { name: "Changes" }).locator("[aria-current]");
+  const first = await chosen.textContent();
+  await page.keyboard.press("j");
+  await expect(chosen).not.toHaveText(first ?? "");
+  await page.keyboard.press("k");
+  await expect(chosen).toHaveText(first ?? "");
+  const box = chosen.getByRole("checkbox");
+  const before = await box.getAttribute("aria-checked");
+  await page.keyboard.press(" ");
+  await expect(box).not.toHaveAttribute("aria-checked", before ?? "");
+  await page.keyboard.press(" ");
+  await page.keyboard.press("Control+k");
+  await page.keyboard.type("lift rules");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("every rule is valid")).toBeVisible();
+  await page.keyboard.press("]");
+  await expect(page.getByText("OS-2002")).toBeVisible();
+  await page.keyboard.press("ArrowDown");
+  await page.keyboard.press("Enter");
+  await expect(page.locator("#rule-panel select").first()).toBeFocused();
+});

@@ -1,0 +1,34 @@
+// What the walks share: console errors fail a test, and every main view is looked over by axe-core.
+import AxeBuilder from "@axe-core/playwright";
+import { expect, test as base, type Page } from "@playwright/test";
+
+export const test = base.extend<{ quiet: void }>({
+  quiet: [
+    async ({ page }, use) => {
+      const errors: string[] = [];
+      page.on("console", (m) => {
+        // An answer that is refused (a session that is not there yet) is no fault of the page.
+        if (m.type() === "error" && !m.text().startsWith("Failed to load resource")) errors.push(m.text());
+      });
+      page.on("pageerror", (e) => errors.push(e.message));
+      await use();
+      expect(errors, "errors in the console").toEqual([]);
+    },
+    { auto: true },
+  ],
+});
+
+/** No serious fault, in light and in dark. */
+export async function accessible(page: Page, view: string) {
+  for (const colorScheme of ["light", "dark"] as const) {
+    await page.emulateMedia({ colorScheme, reducedMotion: "reduce" });
+    const found = await new AxeBuilder({ page }).analyze();
+    const serious = found.violations.filter((v) => v.impact === "serious" || v.impact === "critical");
+    expect(serious.map((v) => `${view}, ${colorScheme}: ${v.id} at ${v.nodes.map((n) => n.target.join(" ")).slice(0, 4).join("; ")}`)).toEqual([]);
+  }
+  await page.emulateMedia({ colorScheme: "light", reducedMotion: "reduce" });
+}
+
+export const oldstone = process.env.OLDSTONE ?? "";
+export const tallybench = process.env.TALLYBENCH ?? "";
+export { expect };

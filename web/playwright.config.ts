@@ -1,0 +1,20 @@
+import { defineConfig } from "@playwright/test";
+
+// The address and the systems come from the test that starts them; Debian's Chromium, no download.
+export default defineConfig({
+  testDir: "e2e",
+  workers: 1,
+  timeout: 180_000,
+  expect: { timeout: 20_000 },
+  reporter: "list",
+  use: {
+    baseURL: process.env.HOVREL_ADDRESS,
+    viewport: { width: 1280, height: 800 },
+    contextOptions: { reducedMotion: "reduce" },
+    trace: "retain-on-failure",
+    launchOptions: {
+      executablePath: "/usr/bin/chromium",
+      args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
+    },
+  },
+});
