@@ -119,6 +119,7 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
 
 test("the keyboard alone is enough", async ({ page }) => {
   await page.goto("/");
+  await expect(page.getByLabel("Login")).toBeFocused();
   await page.keyboard.type("ida");
   await page.keyboard.press("Tab");
   await page.keyboard.type(password);

@@ -24,7 +24,15 @@ export async function accessible(page: Page, view: string) {
     await page.emulateMedia({ colorScheme, reducedMotion: "reduce" });
     const found = await new AxeBuilder({ page }).analyze();
     const serious = found.violations.filter((v) => v.impact === "serious" || v.impact === "critical");
-    expect(serious.map((v) => `${view}, ${colorScheme}: ${v.id} at ${v.nodes.map((n) => n.target.join(" ")).slice(0, 4).join("; ")}`)).toEqual([]);
+    expect(
+      serious.map(
+        (v) =>
+          `${view}, ${colorScheme}: ${v.id} at ${v.nodes
+            .map((n) => n.target.join(" "))
+            .slice(0, 4)
+            .join("; ")}`,
+      ),
+    ).toEqual([]);
   }
   await page.emulateMedia({ colorScheme: "light", reducedMotion: "reduce" });
 }

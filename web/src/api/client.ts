@@ -50,7 +50,14 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
     throw new ProblemError(
       given?.title
         ? given
-        : { type: "/problems/unknown", title: "Hovrel failed", status: result.response.status, detail: result.response.statusText, advice: "Try again.", fields: [] },
+        : {
+            type: "/problems/unknown",
+            title: "Hovrel failed",
+            status: result.response.status,
+            detail: result.response.statusText,
+            advice: "Try again.",
+            fields: [],
+          },
     );
   }
   return result.data as T;

@@ -7,14 +7,24 @@ import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { kindWord } from "@/lib/words";
 
-const stops = [["ends", "Ends"], ["scope", "Scope"], ["rules", "Rules"], ["dry-run", "Dry run"], ["transfer", "Transfer"], ["proof", "Proof"]] as const;
+const stops = [
+  ["ends", "Ends"],
+  ["scope", "Scope"],
+  ["rules", "Rules"],
+  ["dry-run", "Dry run"],
+  ["transfer", "Transfer"],
+  ["proof", "Proof"],
+] as const;
 
 export function Finder({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
-        <Dialog.Content aria-describedby={undefined} className="fixed top-[14%] left-1/2 z-50 w-[620px] -translate-x-1/2 overflow-hidden rounded-lg border border-hair bg-sheet text-ink shadow-xl">
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-[14%] left-1/2 z-50 w-[620px] -translate-x-1/2 overflow-hidden rounded-lg border border-hair bg-sheet text-ink shadow-xl"
+        >
           <Dialog.Title className="sr-only">Find or do</Dialog.Title>
           <Choices close={() => onOpenChange(false)} />
         </Dialog.Content>
@@ -42,35 +52,67 @@ function Choices({ close }: { close: () => void }) {
   const item = "flex items-baseline gap-2 rounded px-2 py-1.5 data-[selected=true]:bg-wash";
   return (
     <Command label="Find or do">
-      <Command.Input autoFocus value={words} onValueChange={setWords} placeholder="A key, a title, a route, a system, an action" className="w-full border-b border-hair bg-sheet px-5 py-3.5 text-[15px] outline-none" />
+      <Command.Input
+        autoFocus
+        value={words}
+        onValueChange={setWords}
+        placeholder="A key, a title, a route, a system, an action"
+        className="w-full border-b border-hair bg-sheet px-5 py-3.5 text-[15px] outline-none"
+      />
       <Command.List className="max-h-[420px] overflow-auto pb-2">
         <Command.Empty className="px-5 py-6 text-ink-3">Nothing is called that.</Command.Empty>
         <Command.Group heading="Go to and do" className={heading}>
-          <Command.Item className={item} onSelect={go("/")}>Overview</Command.Item>
-          <Command.Item className={item} onSelect={go("/systems/new")}>Connect a system</Command.Item>
-          <Command.Item className={item} onSelect={go("/routes/new")}>Make a route</Command.Item>
+          <Command.Item className={item} onSelect={go("/")}>
+            Overview
+          </Command.Item>
+          <Command.Item className={item} onSelect={go("/systems/new")}>
+            Connect a system
+          </Command.Item>
+          <Command.Item className={item} onSelect={go("/routes/new")}>
+            Make a route
+          </Command.Item>
         </Command.Group>
         {!!routes.data?.length && (
           <Command.Group heading="Routes" className={heading}>
-            {routes.data.flatMap((r) => stops.map(([stop, name]) => (
-              <Command.Item key={r.id + stop} className={item} value={`${r.name} ${name} ${r.id}`} onSelect={go(`/routes/${r.id}/${stop}`)}>
-                {r.name} <span className="text-ink-3">{name}</span>
-              </Command.Item>
-            )))}
+            {routes.data.flatMap((r) =>
+              stops.map(([stop, name]) => (
+                <Command.Item
+                  key={r.id + stop}
+                  className={item}
+                  value={`${r.name} ${name} ${r.id}`}
+                  onSelect={go(`/routes/${r.id}/${stop}`)}
+                >
+                  {r.name} <span className="text-ink-3">{name}</span>
+                </Command.Item>
+              )),
+            )}
           </Command.Group>
         )}
         {!!systems.data?.length && (
           <Command.Group heading="Systems" className={heading}>
-            {systems.data.map((s) => <Command.Item key={s.id} className={item} value={`${s.name} ${s.id}`} onSelect={go(`/systems/${s.id}`)}>{s.name} <span className="text-ink-3">{s.address}</span></Command.Item>)}
+            {systems.data.map((s) => (
+              <Command.Item key={s.id} className={item} value={`${s.name} ${s.id}`} onSelect={go(`/systems/${s.id}`)}>
+                {s.name} <span className="text-ink-3">{s.address}</span>
+              </Command.Item>
+            ))}
           </Command.Group>
         )}
         {!!found.data?.length && (
           <Command.Group heading="Items, as last surveyed" className={heading}>
             {found.data.map((f) => (
-              <Command.Item key={f.system + f.kind + f.key} className={item} value={`${f.key} ${f.title} ${f.path} ${words}`}
-                onSelect={go(`/systems/${f.system}?container=${encodeURIComponent(f.container)}&kind=${f.kind}&find=${encodeURIComponent(f.key)}`)}>
-                <span className="mono shrink-0 text-ink-2">{f.key}</span><span className="truncate">{f.title}</span>
-                <span className="ml-auto shrink-0 text-ink-3">{kindWord[f.kind]} · {f.system_name}</span>
+              <Command.Item
+                key={f.system + f.kind + f.key}
+                className={item}
+                value={`${f.key} ${f.title} ${f.path} ${words}`}
+                onSelect={go(
+                  `/systems/${f.system}?container=${encodeURIComponent(f.container)}&kind=${f.kind}&find=${encodeURIComponent(f.key)}`,
+                )}
+              >
+                <span className="mono shrink-0 text-ink-2">{f.key}</span>
+                <span className="truncate">{f.title}</span>
+                <span className="ml-auto shrink-0 text-ink-3">
+                  {kindWord[f.kind]} · {f.system_name}
+                </span>
               </Command.Item>
             ))}
           </Command.Group>

@@ -37,10 +37,17 @@ export function KeysProvider({ children }: { children: ReactNode }) {
         registry.show();
         return;
       }
-      const found = [...sets.current].flat().find((k) => k.key.toLowerCase() === e.key.toLowerCase() && !!k.ctrl === ctrl);
+      const found = [...sets.current]
+        .flat()
+        .find((k) => k.key.toLowerCase() === e.key.toLowerCase() && !!k.ctrl === ctrl);
       if (!found || (typing(e.target) && !found.ctrl)) return;
       // Space and Enter on a button press the button.
-      if ((e.key === " " || e.key === "Enter") && e.target instanceof HTMLElement && e.target.closest("button, a, summary")) return;
+      if (
+        (e.key === " " || e.key === "Enter") &&
+        e.target instanceof HTMLElement &&
+        e.target.closest("button, a, summary")
+      )
+        return;
       e.preventDefault();
       found.run();
     };
@@ -53,13 +60,19 @@ export function KeysProvider({ children }: { children: ReactNode }) {
       <Dialog.Root open={open} onOpenChange={setOpen}>
         <Dialog.Portal>
           <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
-          <Dialog.Content aria-describedby={undefined} className="fixed top-[18%] left-1/2 z-50 w-[420px] -translate-x-1/2 rounded-lg border border-hair bg-sheet p-5 shadow-xl">
+          <Dialog.Content
+            aria-describedby={undefined}
+            className="fixed top-[18%] left-1/2 z-50 w-[420px] -translate-x-1/2 rounded-lg border border-hair bg-sheet p-5 shadow-xl"
+          >
             <Dialog.Title className="mb-3 text-[15px] font-semibold">Keys on this screen</Dialog.Title>
             <ul className="space-y-1.5">
               {[...listed, { key: "?", does: "This list", run: () => {} } as Key].map((k) => (
                 <li key={k.key + k.does} className="flex justify-between gap-4">
                   <span>{k.does}</span>
-                  <Kbd>{k.ctrl ? "Ctrl " : ""}{k.key === " " ? "Space" : k.key.toUpperCase()}</Kbd>
+                  <Kbd>
+                    {k.ctrl ? "Ctrl " : ""}
+                    {k.key === " " ? "Space" : k.key.toUpperCase()}
+                  </Kbd>
                 </li>
               ))}
             </ul>

@@ -19,11 +19,20 @@ const Transfer = lazy(() => import("@/features/transfer/transfer"));
 const Proof = lazy(() => import("@/features/proof/proof"));
 
 function Failed() {
-  return <div className="p-8"><Trouble error={useRouteError()} /></div>;
+  return (
+    <div className="p-8">
+      <Trouble error={useRouteError()} />
+    </div>
+  );
 }
 
 function Nowhere() {
-  return <div className="p-14 text-center"><h1 className="text-[15px] font-semibold">There is no such page</h1><p className="text-ink-2">The address may be mistyped, or what it showed was removed.</p></div>;
+  return (
+    <div className="p-14 text-center">
+      <h1 className="text-[15px] font-semibold">There is no such page</h1>
+      <p className="text-ink-2">The address may be mistyped, or what it showed was removed.</p>
+    </div>
+  );
 }
 
 export const router = createBrowserRouter([

@@ -28,7 +28,17 @@ export function SessionGate({ children }: { children: ReactNode }) {
     document.title = token ? "Hovrel" : "Sign in · Hovrel";
   }, [token]);
   if (session.isPending) return <Loading what="the session" />;
-  if (session.error) return <div className="p-8"><Trouble error={session.error} retry={() => void session.refetch()} /></div>;
-  if (!session.data) return <Suspense fallback={<Loading what="the page" />}><SignIn /></Suspense>;
+  if (session.error)
+    return (
+      <div className="p-8">
+        <Trouble error={session.error} retry={() => void session.refetch()} />
+      </div>
+    );
+  if (!session.data)
+    return (
+      <Suspense fallback={<Loading what="the page" />}>
+        <SignIn />
+      </Suspense>
+    );
   return children;
 }

@@ -2,17 +2,40 @@
 import type { Schemas } from "@/api/client";
 
 export const kindWord: Record<string, string> = {
-  folder: "Folder", requirement: "Requirement", shared_steps: "Shared steps", test_case: "Test case",
-  test_suite: "Test suite", test_run: "Test run", execution: "Execution", result: "Result", defect: "Defect",
+  folder: "Folder",
+  requirement: "Requirement",
+  shared_steps: "Shared steps",
+  test_case: "Test case",
+  test_suite: "Test suite",
+  test_run: "Test run",
+  execution: "Execution",
+  result: "Result",
+  defect: "Defect",
 };
 
 export type DiscShape =
-  | "in_step" | "new_right" | "update_right" | "held_right" | "conflict" | "adopt" | "blocked" | "gone_right" | "left_out" | "loss";
+  | "in_step"
+  | "new_right"
+  | "update_right"
+  | "held_right"
+  | "conflict"
+  | "adopt"
+  | "blocked"
+  | "gone_right"
+  | "left_out"
+  | "loss";
 
 export const outcomeWord: Record<DiscShape, string> = {
-  new_right: "New at right", update_right: "Update right", adopt: "Already at right", held_right: "Edited at right",
-  conflict: "Conflict", blocked: "Can't be carried", gone_right: "Gone at right", in_step: "In step",
-  left_out: "Left out", loss: "With losses",
+  new_right: "New at right",
+  update_right: "Update right",
+  adopt: "Already at right",
+  held_right: "Edited at right",
+  conflict: "Conflict",
+  blocked: "Can't be carried",
+  gone_right: "Gone at right",
+  in_step: "In step",
+  left_out: "Left out",
+  loss: "With losses",
 };
 
 export const outcomeHelp: Record<DiscShape, string> = {
@@ -29,29 +52,62 @@ export const outcomeHelp: Record<DiscShape, string> = {
 };
 
 export const typeWord: Record<Schemas["ValueType"], string> = {
-  text: "text", rich_text: "rich text", integer: "whole number", decimal: "number", boolean: "yes or no", date: "date",
-  instant: "time", duration: "duration", choice: "choice", choice_list: "choices", user: "person", user_list: "people",
-  url: "address", reference: "reference", table: "table", steps: "steps", attachments: "files",
+  text: "text",
+  rich_text: "rich text",
+  integer: "whole number",
+  decimal: "number",
+  boolean: "yes or no",
+  date: "date",
+  instant: "time",
+  duration: "duration",
+  choice: "choice",
+  choice_list: "choices",
+  user: "person",
+  user_list: "people",
+  url: "address",
+  reference: "reference",
+  table: "table",
+  steps: "steps",
+  attachments: "files",
 };
 
 export const reasonWord: Record<Schemas["FieldReason"], string> = {
-  new: "new", left_changed: "changed at left", right_changed: "changed at right", both_changed: "changed at both ends",
-  no_base: "differs at first contact", rule_changed: "the rule changed",
+  new: "new",
+  left_changed: "changed at left",
+  right_changed: "changed at right",
+  both_changed: "changed at both ends",
+  no_base: "differs at first contact",
+  rule_changed: "the rule changed",
 };
 
 export const operatorWord: Record<Schemas["Operator"], string> = {
-  is: "is", is_not: "is not", contains: "contains", starts_with: "starts with", one_of: "is one of", is_empty: "is empty",
-  is_not_empty: "is not empty", at_least: "is at least", at_most: "is at most", under: "is in or under",
+  is: "is",
+  is_not: "is not",
+  contains: "contains",
+  starts_with: "starts with",
+  one_of: "is one of",
+  is_empty: "is empty",
+  is_not_empty: "is not empty",
+  at_least: "is at least",
+  at_most: "is at most",
+  under: "is in or under",
 };
 
 export const causeWord: Record<Schemas["DifferenceCause"], string> = {
-  never_carried: "left out, or waits as a conflict", left_changed_since: "changed at the left since the transfer",
-  right_changed_since: "changed at the right since the transfer", both_changed_since: "changed at both ends since the transfer",
-  kept_by_decision: "the right's value was kept by decision", cannot_be_carried: "the value can't be carried",
+  never_carried: "left out, or waits as a conflict",
+  left_changed_since: "changed at the left since the transfer",
+  right_changed_since: "changed at the right since the transfer",
+  both_changed_since: "changed at both ends since the transfer",
+  kept_by_decision: "the right's value was kept by decision",
+  cannot_be_carried: "the value can't be carried",
 };
 
 export const lossWord: Record<Schemas["LossKind"], string> = {
-  truncated: "shortened", flattened: "flattened", substituted: "replaced", dropped: "dropped", downgraded: "reduced",
+  truncated: "shortened",
+  flattened: "flattened",
+  substituted: "replaced",
+  dropped: "dropped",
+  downgraded: "reduced",
 };
 
 /** “3 items”, “1 item”. */
@@ -61,8 +117,11 @@ export function count(n: number, one: string, many = `${one}s`): string {
 
 export function evidenceWords(e: Schemas["Evidence"]): string {
   switch (e.how) {
-    case "origin": return `it carries the mark ${e.mark}`;
-    case "title_and_path": return `same title in the same folder (${e.path || "top"})`;
-    case "similar": return `titles are ${e.score} % alike${e.same_folder ? ", in the same folder" : ""}`;
+    case "origin":
+      return `it carries the mark ${e.mark}`;
+    case "title_and_path":
+      return `same title in the same folder (${e.path || "top"})`;
+    case "similar":
+      return `titles are ${e.score} % alike${e.same_folder ? ", in the same folder" : ""}`;
   }
 }

@@ -7,25 +7,54 @@ type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { go?: boolean; dan
 export function Button({ go, danger, className = "", ...rest }: ButtonProps) {
   const look = danger
     ? "border-clash text-clash bg-sheet"
-    : go ? "border-ink bg-ink text-paper" : "border-ink-3 bg-sheet text-ink";
-  return <button type="button" {...rest} className={`rounded-md border px-3 py-[5px] font-medium whitespace-nowrap disabled:opacity-45 ${look} ${className}`} />;
+    : go
+      ? "border-ink bg-ink text-paper"
+      : "border-ink-3 bg-sheet text-ink";
+  return (
+    <button
+      type="button"
+      {...rest}
+      className={`rounded-md border px-3 py-[5px] font-medium whitespace-nowrap disabled:opacity-45 ${look} ${className}`}
+    />
+  );
 }
 
 /** A filter that can be on. */
 export function Pill({ on, ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { on?: boolean }) {
   const look = on ? "border-ink shadow-[inset_0_0_0_.5px_var(--ink)]" : "border-hair";
-  return <button type="button" aria-pressed={on} {...rest} className={`flex items-center gap-[7px] rounded-[14px] border bg-sheet px-[11px] py-[3px] whitespace-nowrap ${look}`} />;
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      {...rest}
+      className={`flex items-center gap-[7px] rounded-[14px] border bg-sheet px-[11px] py-[3px] whitespace-nowrap ${look}`}
+    />
+  );
 }
 
-type CheckProps = { state: "in" | "some" | "out"; label: string; onChange: () => void; disabled?: boolean; tabIndex?: number };
+type CheckProps = {
+  state: "in" | "some" | "out";
+  label: string;
+  onChange: () => void;
+  disabled?: boolean;
+  tabIndex?: number;
+};
 
 /** In, out, or partly in. */
 export function Check({ state, label, onChange, disabled, tabIndex }: CheckProps) {
   const fill = { in: "bg-ink", some: "bg-[linear-gradient(90deg,var(--ink)_50%,transparent_50%)]", out: "" }[state];
   return (
     <button
-      type="button" role="checkbox" aria-checked={state === "some" ? "mixed" : state === "in"} aria-label={label} disabled={disabled} tabIndex={tabIndex}
-      onClick={(e) => { e.stopPropagation(); onChange(); }}
+      type="button"
+      role="checkbox"
+      aria-checked={state === "some" ? "mixed" : state === "in"}
+      aria-label={label}
+      disabled={disabled}
+      tabIndex={tabIndex}
+      onClick={(e) => {
+        e.stopPropagation();
+        onChange();
+      }}
       className={`inline-flex size-[24px] shrink-0 items-center justify-center disabled:opacity-35`}
     >
       <span className={`size-[13px] rounded-[3px] border-[1.5px] border-ink-2 ${fill}`} />
@@ -34,7 +63,11 @@ export function Check({ state, label, onChange, disabled, tabIndex }: CheckProps
 }
 
 export function Loading({ what }: { what: string }) {
-  return <p role="status" className="p-8 text-center text-ink-3">Reading {what}…</p>;
+  return (
+    <p role="status" className="p-8 text-center text-ink-3">
+      Reading {what}…
+    </p>
+  );
 }
 
 export function Empty({ title, children, action }: { title: string; children?: ReactNode; action?: ReactNode }) {
@@ -56,27 +89,61 @@ export function Trouble({ error, retry }: { error: unknown; retry?: () => void }
       <b className="font-semibold text-clash">{problem?.title ?? "Something failed in this page"}</b>
       <p className="break-words">{problem?.detail ?? String(error)}</p>
       <p className="text-ink-2">{problem?.advice ?? "Load the page again."}</p>
-      {retry && <Button className="mt-2" onClick={retry}>Try again</Button>}
+      {retry && (
+        <Button className="mt-2" onClick={retry}>
+          Try again
+        </Button>
+      )}
     </div>
   );
 }
 
-export function Field({ label, error, hint, children }: { label: string; error?: string; hint?: ReactNode; children: (props: { id: string; "aria-invalid": boolean; "aria-describedby"?: string }) => ReactNode }) {
+export function Field({
+  label,
+  error,
+  hint,
+  children,
+}: {
+  label: string;
+  error?: string;
+  hint?: ReactNode;
+  children: (props: { id: string; "aria-invalid": boolean; "aria-describedby"?: string }) => ReactNode;
+}) {
   const id = `f-${label.toLowerCase().replace(/\W+/g, "-")}`;
   return (
     <div className="mb-3">
-      <label htmlFor={id} className="mb-1 block font-medium">{label}</label>
+      <label htmlFor={id} className="mb-1 block font-medium">
+        {label}
+      </label>
       {children({ id, "aria-invalid": !!error, "aria-describedby": error || hint ? `${id}-d` : undefined })}
-      {(error || hint) && <p id={`${id}-d`} className={`mt-1 ${error ? "text-clash" : "text-ink-3"}`}>{error ?? hint}</p>}
+      {(error || hint) && (
+        <p id={`${id}-d`} className={`mt-1 ${error ? "text-clash" : "text-ink-3"}`}>
+          {error ?? hint}
+        </p>
+      )}
     </div>
   );
 }
 
 /** How full something is. */
-export function Bar({ part, whole, tone = "var(--ink-2)", label }: { part: number; whole: number; tone?: string; label: string }) {
+export function Bar({
+  part,
+  whole,
+  tone = "var(--ink-2)",
+  label,
+}: {
+  part: number;
+  whole: number;
+  tone?: string;
+  label: string;
+}) {
   const share = whole ? (100 * part) / whole : 0;
   return (
-    <span role="img" aria-label={label} className="inline-block h-[5px] w-16 overflow-hidden rounded-[3px] bg-hair-2 align-middle">
+    <span
+      role="img"
+      aria-label={label}
+      className="inline-block h-[5px] w-16 overflow-hidden rounded-[3px] bg-hair-2 align-middle"
+    >
       <i className="block h-full" style={{ width: `${share}%`, background: tone }} />
     </span>
   );

@@ -2,25 +2,76 @@
 import { outcomeHelp, outcomeWord, type DiscShape } from "@/lib/words";
 import { Pop } from "./pop";
 
-const L = "var(--left)", R = "var(--right)", G = "var(--ink-3)";
-const leftHalf = "M8 2.5a5.5 5.5 0 0 0 0 11z", rightHalf = "M8 2.5a5.5 5.5 0 0 1 0 11z", rightArc = "M8 2.5a5.5 5.5 0 0 1 0 11";
+const L = "var(--left)",
+  R = "var(--right)",
+  G = "var(--ink-3)";
+const leftHalf = "M8 2.5a5.5 5.5 0 0 0 0 11z",
+  rightHalf = "M8 2.5a5.5 5.5 0 0 1 0 11z",
+  rightArc = "M8 2.5a5.5 5.5 0 0 1 0 11";
 
 const shapes: Record<DiscShape, React.ReactNode> = {
   in_step: <circle cx="8" cy="8" r="5.5" fill={G} />,
-  new_right: <><path d={leftHalf} fill={L} /><path d={rightArc} fill="none" stroke={R} strokeWidth="1.5" strokeDasharray="2 1.8" /></>,
-  update_right: <><path d={leftHalf} fill={L} /><path d={rightHalf} fill="var(--right-wash)" stroke={R} strokeWidth="1.4" /></>,
-  held_right: <><path d={rightHalf} fill={R} /><path d={leftHalf} fill="var(--left-wash)" stroke={L} strokeWidth="1.4" /></>,
-  adopt: <><path d="M7.4 2.5a5.5 5.5 0 0 0 0 11z" fill={L} /><path d="M8.6 2.5a5.5 5.5 0 0 1 0 11z" fill={R} /></>,
-  conflict: <><path d="M7.2 1.2a5.5 5.5 0 0 0 0 11z" fill={L} /><path d="M8.8 3.8a5.5 5.5 0 0 1 0 11z" fill={R} /></>,
-  blocked: <><circle cx="8" cy="8" r="5" fill="none" stroke="var(--clash)" strokeWidth="1.6" /><path d="M5.2 8h5.6" stroke="var(--clash)" strokeWidth="1.8" /></>,
-  gone_right: <><path d={leftHalf} fill={L} /><path d="M10 5l3.5 6M13.5 5L10 11" stroke={G} strokeWidth="1.3" /></>,
-  left_out: <><circle cx="8" cy="8" r="5" fill="none" stroke={G} strokeWidth="1.4" /><path d="M4.5 11.5l7-7" stroke={G} strokeWidth="1.4" /></>,
+  new_right: (
+    <>
+      <path d={leftHalf} fill={L} />
+      <path d={rightArc} fill="none" stroke={R} strokeWidth="1.5" strokeDasharray="2 1.8" />
+    </>
+  ),
+  update_right: (
+    <>
+      <path d={leftHalf} fill={L} />
+      <path d={rightHalf} fill="var(--right-wash)" stroke={R} strokeWidth="1.4" />
+    </>
+  ),
+  held_right: (
+    <>
+      <path d={rightHalf} fill={R} />
+      <path d={leftHalf} fill="var(--left-wash)" stroke={L} strokeWidth="1.4" />
+    </>
+  ),
+  adopt: (
+    <>
+      <path d="M7.4 2.5a5.5 5.5 0 0 0 0 11z" fill={L} />
+      <path d="M8.6 2.5a5.5 5.5 0 0 1 0 11z" fill={R} />
+    </>
+  ),
+  conflict: (
+    <>
+      <path d="M7.2 1.2a5.5 5.5 0 0 0 0 11z" fill={L} />
+      <path d="M8.8 3.8a5.5 5.5 0 0 1 0 11z" fill={R} />
+    </>
+  ),
+  blocked: (
+    <>
+      <circle cx="8" cy="8" r="5" fill="none" stroke="var(--clash)" strokeWidth="1.6" />
+      <path d="M5.2 8h5.6" stroke="var(--clash)" strokeWidth="1.8" />
+    </>
+  ),
+  gone_right: (
+    <>
+      <path d={leftHalf} fill={L} />
+      <path d="M10 5l3.5 6M13.5 5L10 11" stroke={G} strokeWidth="1.3" />
+    </>
+  ),
+  left_out: (
+    <>
+      <circle cx="8" cy="8" r="5" fill="none" stroke={G} strokeWidth="1.4" />
+      <path d="M4.5 11.5l7-7" stroke={G} strokeWidth="1.4" />
+    </>
+  ),
   loss: <path d="M8 8L13.4 9.6A5.5 5.5 0 1 1 9.6 2.7z" fill="var(--loss)" />,
 };
 
 export function Disc({ shape, label, size = 16 }: { shape: DiscShape; label?: string; size?: number }) {
   return (
-    <svg width={size} height={size} viewBox="0 0 16 16" role="img" aria-label={label ?? outcomeWord[shape]} className="shrink-0">
+    <svg
+      width={size}
+      height={size}
+      viewBox="0 0 16 16"
+      role="img"
+      aria-label={label ?? outcomeWord[shape]}
+      className="shrink-0"
+    >
       {shapes[shape]}
     </svg>
   );
@@ -43,7 +94,10 @@ export function Legend() {
       <dl className="grid grid-cols-[20px_120px_1fr] items-start gap-x-2 gap-y-2 w-[460px]">
         {(Object.keys(outcomeWord) as DiscShape[]).map((shape) => (
           <div key={shape} className="contents">
-            <dt className="contents"><Disc shape={shape} /><b className="font-semibold">{outcomeWord[shape]}</b></dt>
+            <dt className="contents">
+              <Disc shape={shape} />
+              <b className="font-semibold">{outcomeWord[shape]}</b>
+            </dt>
             <dd className="text-ink-2">{outcomeHelp[shape]}</dd>
           </div>
         ))}

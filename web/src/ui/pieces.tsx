@@ -24,16 +24,32 @@ export function StepsDiff({ steps, side }: { steps: Schemas["StepDiff"][]; side:
     <ol className="space-y-1">
       {steps.map((s, n) => {
         const here = side === "before" ? s.before : s.after;
-        if (here == null) return <li key={n} className="text-ink-3">no such step</li>;
-        const parts = [["", s.action], ["→ ", s.expected], ["data ", s.data]] as [string, Piece[]][];
+        if (here == null)
+          return (
+            <li key={n} className="text-ink-3">
+              no such step
+            </li>
+          );
+        const parts = [
+          ["", s.action],
+          ["→ ", s.expected],
+          ["data ", s.data],
+        ] as [string, Piece[]][];
         const same = !parts.some(([, p]) => changed(p));
         return (
           <li key={n} className={`grid grid-cols-[22px_1fr] ${same ? "text-ink-3" : ""}`}>
             <span className="mono text-ink-3">{here}</span>
             <span>
-              {parts.filter(([, p]) => p.some((x) => x.text.trim() && !(side === "before" ? x.change === "added" : x.change === "removed"))).map(([mark, p], k) => (
-                <span key={k} className="block"><span className="text-ink-3">{mark}</span><Pieces pieces={p} side={side} /></span>
-              ))}
+              {parts
+                .filter(([, p]) =>
+                  p.some((x) => x.text.trim() && !(side === "before" ? x.change === "added" : x.change === "removed")),
+                )
+                .map(([mark, p], k) => (
+                  <span key={k} className="block">
+                    <span className="text-ink-3">{mark}</span>
+                    <Pieces pieces={p} side={side} />
+                  </span>
+                ))}
             </span>
           </li>
         );

@@ -217,18 +217,17 @@ pub struct Fingerprint(pub [u8; 32]);
 
 impl Fingerprint {
     pub fn of<T: Hash + ?Sized>(thing: &T) -> Fingerprint {
-        let mut hasher = Blake(blake3::Hasher::new());
-        thing.hash(&mut hasher);
-        Fingerprint(*hasher.0.finalize().as_bytes())
+        Fingerprint::of_all(std::iter::once(thing))
     }
 
     /// The fingerprint of a sequence, without collecting it.
     pub fn of_all<T: Hash>(things: impl Iterator<Item = T>) -> Fingerprint {
-        let mut hasher = Blake(blake3::Hasher::new());
+        // Gathered first: BLAKE3 is several times faster on one run of bytes than on many short ones.
+        let mut bytes = Gathered(Vec::with_capacity(1024));
         for thing in things {
-            thing.hash(&mut hasher);
+            thing.hash(&mut bytes);
         }
-        Fingerprint(*hasher.0.finalize().as_bytes())
+        Fingerprint(*blake3::hash(&bytes.0).as_bytes())
     }
 }
 
@@ -241,15 +240,15 @@ impl std::fmt::Debug for Fingerprint {
     }
 }
 
-struct Blake(blake3::Hasher);
+struct Gathered(Vec<u8>);
 
-impl Hasher for Blake {
+impl Hasher for Gathered {
     fn write(&mut self, bytes: &[u8]) {
-        self.0.update(bytes);
+        self.0.extend_from_slice(bytes);
     }
 
     fn finish(&self) -> u64 {
-        // Only `finalize` is read; the 64-bit form exists to satisfy the trait.
+        // Only the bytes are read; the 64-bit form exists to satisfy the trait.
         0
     }
 }

@@ -11,40 +11,113 @@ export const ROW = 34;
 type Props = { item: Listed; top: number; on: boolean; locked: boolean; select: () => void; toggle: () => void };
 
 export function ChangeRow({ item, top, on, locked, select, toggle }: Props) {
-  const shape = (!item.included && writable(item) && item.outcome !== "held_right" && item.conflicts_open === 0 && item.outcome !== "adopt" ? "left_out" : item.outcome) as DiscShape;
-  const state = !item.included ? "out" : item.fields_written < item.fields && item.outcome !== "new_right" ? "some" : "in";
+  const shape = (
+    !item.included &&
+    writable(item) &&
+    item.outcome !== "held_right" &&
+    item.conflicts_open === 0 &&
+    item.outcome !== "adopt"
+      ? "left_out"
+      : item.outcome
+  ) as DiscShape;
+  const state = !item.included
+    ? "out"
+    : item.fields_written < item.fields && item.outcome !== "new_right"
+      ? "some"
+      : "in";
   const title = item.left?.title ?? item.right?.title ?? "";
   const bg = on ? "bg-wash" : "";
   return (
-    <li style={{ position: "absolute", top, height: ROW }} className={`grid w-full cursor-pointer grid-cols-[38px_1fr_128px_1fr_104px] border-b border-hair-2 ${bg}`} aria-current={on || undefined} onClick={select}>
-      <div className="flex items-center justify-center"><Check state={state} label={`${item.left?.key ?? ""} ${title}`} disabled={locked || !writable(item)} tabIndex={on ? 0 : -1} onChange={toggle} /></div>
-      <button type="button" tabIndex={-1} className={`flex min-w-0 items-center gap-2 pr-2.5 text-left ${shape === "left_out" ? "text-ink-3" : ""}`}>
-        {item.kind === "folder"
-          ? <span className="truncate"><b className="font-semibold">{title}</b> <span className="text-ink-3">{kindWord.folder?.toLowerCase()} in {item.left?.path || "the top"}</span></span>
-          : <><span className="mono shrink-0 text-ink-2">{item.left?.key}</span><span className="truncate">{title}</span></>}
+    <li
+      style={{ position: "absolute", top, height: ROW }}
+      className={`grid w-full cursor-pointer grid-cols-[38px_1fr_128px_1fr_104px] border-b border-hair-2 ${bg}`}
+      aria-current={on || undefined}
+      onClick={select}
+    >
+      <div className="flex items-center justify-center">
+        <Check
+          state={state}
+          label={`${item.left?.key ?? ""} ${title}`}
+          disabled={locked || !writable(item)}
+          tabIndex={on ? 0 : -1}
+          onChange={toggle}
+        />
+      </div>
+      <button
+        type="button"
+        tabIndex={-1}
+        className={`flex min-w-0 items-center gap-2 pr-2.5 text-left ${shape === "left_out" ? "text-ink-3" : ""}`}
+      >
+        {item.kind === "folder" ? (
+          <span className="truncate">
+            <b className="font-semibold">{title}</b>{" "}
+            <span className="text-ink-3">
+              {kindWord.folder?.toLowerCase()} in {item.left?.path || "the top"}
+            </span>
+          </span>
+        ) : (
+          <>
+            <span className="mono shrink-0 text-ink-2">{item.left?.key}</span>
+            <span className="truncate">{title}</span>
+          </>
+        )}
       </button>
       <div className="spine-cell flex items-center justify-center gap-[7px]">
-        <span className={`flex gap-[5px] rounded-full px-[3px] ${on ? "bg-wash" : "bg-sheet"}`}><Disc shape={shape} />{item.losses > 0 && <Disc shape="loss" label={count(item.losses, "loss", "losses")} />}</span>
+        <span className={`flex gap-[5px] rounded-full px-[3px] ${on ? "bg-wash" : "bg-sheet"}`}>
+          <Disc shape={shape} />
+          {item.losses > 0 && <Disc shape="loss" label={count(item.losses, "loss", "losses")} />}
+        </span>
       </div>
       <div className="flex min-w-0 items-center gap-2 px-2.5">{rightWords(item)}</div>
-      <div className={`flex items-center justify-end px-2.5 whitespace-nowrap ${item.conflicts_open || item.faults.length ? "text-clash" : "text-ink-2"}`}>
-        {item.faults.length > 0 ? count(item.faults.length, "reason") : item.conflicts_open > 0 ? count(item.conflicts_open, "conflict") : item.fields_written < item.fields ? `${item.fields_written} of ${item.fields}` : item.fields}
+      <div
+        className={`flex items-center justify-end px-2.5 whitespace-nowrap ${item.conflicts_open || item.faults.length ? "text-clash" : "text-ink-2"}`}
+      >
+        {item.faults.length > 0
+          ? count(item.faults.length, "reason")
+          : item.conflicts_open > 0
+            ? count(item.conflicts_open, "conflict")
+            : item.fields_written < item.fields
+              ? `${item.fields_written} of ${item.fields}`
+              : item.fields}
       </div>
     </li>
   );
 }
 
 function rightWords(i: Listed): React.ReactNode {
-  const right = i.right && <><span className="mono shrink-0 text-ink-2">{i.right.key}</span><span className="truncate">{i.right.title}</span></>;
+  const right = i.right && (
+    <>
+      <span className="mono shrink-0 text-ink-2">{i.right.key}</span>
+      <span className="truncate">{i.right.title}</span>
+    </>
+  );
   switch (i.outcome) {
     case "new_right": {
-      const parts = [i.kind === "folder" ? "will be made" : "new", i.steps ? count(i.steps, "step") : "", i.files ? count(i.files, "file") : ""].filter(Boolean);
+      const parts = [
+        i.kind === "folder" ? "will be made" : "new",
+        i.steps ? count(i.steps, "step") : "",
+        i.files ? count(i.files, "file") : "",
+      ].filter(Boolean);
       return <span className="truncate text-ink-3">{i.included ? parts.join(" · ") : "left out by hand"}</span>;
     }
     case "adopt":
-      return i.as_new ? <span className="truncate text-ink-3">made anew beside {i.right?.key}</span> : <>{right}{!i.included && <span className="shrink-0 text-ink-3">the same?</span>}</>;
-    case "blocked": return <span className="truncate text-clash" title={i.faults.join("; ")}>{i.faults[0]}</span>;
-    case "gone_right": return <span className="truncate text-ink-3">was carried before and is gone</span>;
-    default: return right;
+      return i.as_new ? (
+        <span className="truncate text-ink-3">made anew beside {i.right?.key}</span>
+      ) : (
+        <>
+          {right}
+          {!i.included && <span className="shrink-0 text-ink-3">the same?</span>}
+        </>
+      );
+    case "blocked":
+      return (
+        <span className="truncate text-clash" title={i.faults.join("; ")}>
+          {i.faults[0]}
+        </span>
+      );
+    case "gone_right":
+      return <span className="truncate text-ink-3">was carried before and is gone</span>;
+    default:
+      return right;
   }
 }

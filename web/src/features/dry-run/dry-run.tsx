@@ -37,8 +37,25 @@ export default function DryRun() {
   if (running) {
     const p = job.progress as { phase?: string; system?: string; kind?: string; read?: number; total?: number };
     return (
-      <Empty title="The dry run reads both ends" action={<Button onClick={() => void take(api.PUT("/jobs/{id}/wanted", { params: { path: { id: job.id } }, body: { wanted: "stop" } }))}>Stop it</Button>}>
-        <p role="status">{p.phase === "comparing" ? "Comparing what was read" : p.system ? `${p.system}: ${kindWord[p.kind ?? ""]?.toLowerCase()}s, ${p.read} of ${p.total ?? "?"}` : "Waiting for a worker"}</p>
+      <Empty
+        title="The dry run reads both ends"
+        action={
+          <Button
+            onClick={() =>
+              void take(api.PUT("/jobs/{id}/wanted", { params: { path: { id: job.id } }, body: { wanted: "stop" } }))
+            }
+          >
+            Stop it
+          </Button>
+        }
+      >
+        <p role="status">
+          {p.phase === "comparing"
+            ? "Comparing what was read"
+            : p.system
+              ? `${p.system}: ${kindWord[p.kind ?? ""]?.toLowerCase()}s, ${p.read} of ${p.total ?? "?"}`
+              : "Waiting for a worker"}
+        </p>
         {lost && <p className="text-clash">The connection is lost; it catches up by itself.</p>}
       </Empty>
     );
@@ -46,13 +63,28 @@ export default function DryRun() {
   const failed = job?.state === "failed" && <Trouble error={new Error(job.error ?? "")} />;
   if (!route.plan) {
     return (
-      <Empty title="No dry run yet" action={<Button go onClick={() => void start()}>Make a dry run</Button>}>
+      <Empty
+        title="No dry run yet"
+        action={
+          <Button go onClick={() => void start()}>
+            Make a dry run
+          </Button>
+        }
+      >
         A dry run reads both ends and lists every difference. It writes nothing outside.
-        {failed}<Trouble error={failure} />
+        {failed}
+        <Trouble error={failure} />
       </Empty>
     );
   }
-  return <PlanView key={route.plan.id} plan={route.plan} again={() => void start()} failure={failure ?? (failed ? new Error(job?.error ?? "") : undefined)} />;
+  return (
+    <PlanView
+      key={route.plan.id}
+      plan={route.plan}
+      again={() => void start()}
+      failure={failure ?? (failed ? new Error(job?.error ?? "") : undefined)}
+    />
+  );
 }
 
 function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; failure: unknown }) {
@@ -62,12 +94,21 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
   const [query, setQuery] = useSearchParams();
   const [error, setError] = useState<unknown>();
   const filter = {
-    outcome: query.get("outcome") ?? undefined, kind: query.get("kind") ?? undefined, field: query.get("field") ?? undefined,
-    find: query.get("find") ?? undefined, with_losses: query.get("losses") === "1", left_out: query.get("out") === "1",
+    outcome: query.get("outcome") ?? undefined,
+    kind: query.get("kind") ?? undefined,
+    field: query.get("field") ?? undefined,
+    find: query.get("find") ?? undefined,
+    with_losses: query.get("losses") === "1",
+    left_out: query.get("out") === "1",
   };
   const pages = useInfiniteQuery({
     queryKey: ["changes", plan.id, filter],
-    queryFn: ({ pageParam }) => take(api.GET("/plans/{id}/changes", { params: { path: { id: plan.id }, query: { ...filter, after: pageParam, limit: 100 } } })),
+    queryFn: ({ pageParam }) =>
+      take(
+        api.GET("/plans/{id}/changes", {
+          params: { path: { id: plan.id }, query: { ...filter, after: pageParam, limit: 100 } },
+        }),
+      ),
     initialPageParam: -1,
     getNextPageParam: (last) => last.next ?? undefined,
   });
@@ -76,10 +117,17 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
   const chosen = Number(query.get("change") ?? items[0]?.seq ?? -1);
   const at = items.findIndex((i) => i.seq === chosen);
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: items.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 10 });
+  const rows = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW,
+    overscan: 10,
+  });
   const set = (more: Record<string, string | undefined>) => {
     const next = new URLSearchParams(query);
-    for (const [k, v] of Object.entries(more)) if (v) next.set(k, v); else next.delete(k);
+    for (const [k, v] of Object.entries(more))
+      if (v) next.set(k, v);
+      else next.delete(k);
     setQuery(next, { replace: true });
   };
   const only = (more: Record<string, string>) => setQuery(more, { replace: true });
@@ -101,19 +149,22 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     ]);
   };
   const decide = useMutation({
-    mutationFn: ({ seq, body }: { seq: number; body: Schemas["DecisionBody"] }) => take(api.PATCH("/plans/{id}/changes/{seq}", { params: { path: { id: plan.id, seq } }, body })),
+    mutationFn: ({ seq, body }: { seq: number; body: Schemas["DecisionBody"] }) =>
+      take(api.PATCH("/plans/{id}/changes/{seq}", { params: { path: { id: plan.id, seq } }, body })),
     onSuccess: refresh,
     onError: setError,
   });
   const include = useMutation({
-    mutationFn: (included: boolean) => take(api.POST("/plans/{id}/include", { params: { path: { id: plan.id } }, body: { filter, included } })),
+    mutationFn: (included: boolean) =>
+      take(api.POST("/plans/{id}/include", { params: { path: { id: plan.id } }, body: { filter, included } })),
     onSuccess: async (done, included) => {
       toast(`${count(done.changed, "change")} ${included ? "included" : "left out"}`);
       await refresh();
     },
     onError: setError,
   });
-  const toggle = (item: Listed | undefined) => item && !locked && writable(item) && decide.mutate({ seq: item.seq, body: { included: !item.included } });
+  const toggle = (item: Listed | undefined) =>
+    item && !locked && writable(item) && decide.mutate({ seq: item.seq, body: { included: !item.included } });
   const nextWhere = (test: (i: Listed) => boolean) => {
     const n = items.findIndex((i, k) => k > at && test(i));
     select(n >= 0 ? n : items.findIndex(test));
@@ -138,37 +189,109 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     { key: "l", does: "Next loss", run: () => nextWhere((i) => i.losses > 0) },
   ]);
   const waiting = items.some((i) => i.conflicts_open > 0) || plan.conflicts > 0;
-  const shapes = ["new_right", "update_right", "adopt", "conflict", "held_right", "blocked", "gone_right"] as DiscShape[];
+  const shapes = [
+    "new_right",
+    "update_right",
+    "adopt",
+    "conflict",
+    "held_right",
+    "blocked",
+    "gone_right",
+  ] as DiscShape[];
   const of = (shape: string) => plan.outcomes.filter((o) => o.outcome === shape).reduce((n, o) => n + o.count, 0);
   const kinds = [...new Set(plan.outcomes.map((o) => o.kind))];
   const none = !filter.outcome && !filter.with_losses && !filter.left_out;
   const stale = plan.route_version !== route.version;
-  const all = items.length > 0 && items.every((i) => i.included) ? "in" : items.some((i) => i.included) ? "some" : "out";
+  const all =
+    items.length > 0 && items.every((i) => i.included) ? "in" : items.some((i) => i.included) ? "some" : "out";
   return (
     <>
       <div className="flex shrink-0 flex-wrap items-center gap-2 border-b border-hair px-5 py-2.5">
-        <Pill on={none} onClick={() => only({})}>All <b className="font-semibold">{plan.changes.toLocaleString("en")}</b></Pill>
-        {shapes.filter((s) => of(s) > 0).map((s) => (
-          <Pill key={s} on={filter.outcome === s} onClick={() => only(filter.outcome === s ? {} : { outcome: s })}><Disc shape={s} label="" />{outcomeWord[s]} <b className="font-semibold">{of(s).toLocaleString("en")}</b></Pill>
-        ))}
-        {plan.with_losses > 0 && <Pill on={filter.with_losses} onClick={() => only(filter.with_losses ? {} : { losses: "1" })}><Disc shape="loss" label="" />With losses <b className="font-semibold">{plan.with_losses}</b></Pill>}
-        {plan.changes > plan.included && <Pill on={filter.left_out} onClick={() => only(filter.left_out ? {} : { out: "1" })}><Disc shape="left_out" label="" />Not in <b className="font-semibold">{plan.changes - plan.included}</b></Pill>}
-        <span className="flex items-center gap-[7px] px-2 text-ink-2"><Disc shape="in_step" label="" />In step <b className="font-semibold">{plan.in_step.toLocaleString("en")}</b></span>
+        <Pill on={none} onClick={() => only({})}>
+          All <b className="font-semibold">{plan.changes.toLocaleString("en")}</b>
+        </Pill>
+        {shapes
+          .filter((s) => of(s) > 0)
+          .map((s) => (
+            <Pill key={s} on={filter.outcome === s} onClick={() => only(filter.outcome === s ? {} : { outcome: s })}>
+              <Disc shape={s} label="" />
+              {outcomeWord[s]} <b className="font-semibold">{of(s).toLocaleString("en")}</b>
+            </Pill>
+          ))}
+        {plan.with_losses > 0 && (
+          <Pill on={filter.with_losses} onClick={() => only(filter.with_losses ? {} : { losses: "1" })}>
+            <Disc shape="loss" label="" />
+            With losses <b className="font-semibold">{plan.with_losses}</b>
+          </Pill>
+        )}
+        {plan.changes > plan.included && (
+          <Pill on={filter.left_out} onClick={() => only(filter.left_out ? {} : { out: "1" })}>
+            <Disc shape="left_out" label="" />
+            Not in <b className="font-semibold">{plan.changes - plan.included}</b>
+          </Pill>
+        )}
+        <span className="flex items-center gap-[7px] px-2 text-ink-2">
+          <Disc shape="in_step" label="" />
+          In step <b className="font-semibold">{plan.in_step.toLocaleString("en")}</b>
+        </span>
         <span className="ml-auto flex items-center gap-2">
-          <input aria-label="Find changes" placeholder="Title or key" className="field w-[120px]" value={filter.find ?? ""} onChange={(e) => set({ find: e.target.value, change: undefined })} />
-          <select aria-label="Kind" className="field" value={filter.kind ?? ""} onChange={(e) => set({ kind: e.target.value, change: undefined })}><option value="">Kind: all</option>{kinds.map((k) => <option key={k} value={k}>{kindWord[k]}</option>)}</select>
-          <select aria-label="Field" className="field max-w-[120px]" value={filter.field ?? ""} onChange={(e) => set({ field: e.target.value, change: undefined })}><option value="">Field: all</option>{plan.fields.map((f) => <option key={f} value={f}>{f === "@parent" ? "Folder" : f === "@attachments" ? "Files" : f}</option>)}</select>
+          <input
+            aria-label="Find changes"
+            placeholder="Title or key"
+            className="field w-[120px]"
+            value={filter.find ?? ""}
+            onChange={(e) => set({ find: e.target.value, change: undefined })}
+          />
+          <select
+            aria-label="Kind"
+            className="field"
+            value={filter.kind ?? ""}
+            onChange={(e) => set({ kind: e.target.value, change: undefined })}
+          >
+            <option value="">Kind: all</option>
+            {kinds.map((k) => (
+              <option key={k} value={k}>
+                {kindWord[k]}
+              </option>
+            ))}
+          </select>
+          <select
+            aria-label="Field"
+            className="field max-w-[120px]"
+            value={filter.field ?? ""}
+            onChange={(e) => set({ field: e.target.value, change: undefined })}
+          >
+            <option value="">Field: all</option>
+            {plan.fields.map((f) => (
+              <option key={f} value={f}>
+                {f === "@parent" ? "Folder" : f === "@attachments" ? "Files" : f}
+              </option>
+            ))}
+          </select>
           <Legend />
         </span>
       </div>
       {plan.changes === 0 ? (
-        <Empty title="Both ends are in step" action={<Button onClick={again}>Make a new dry run</Button>}>{count(plan.in_step, "item")} compared {ago(plan.made_at)}, nothing to carry.</Empty>
+        <Empty title="Both ends are in step" action={<Button onClick={again}>Make a new dry run</Button>}>
+          {count(plan.in_step, "item")} compared {ago(plan.made_at)}, nothing to carry.
+        </Empty>
       ) : (
         <>
           <div className="grid shrink-0 grid-cols-[38px_1fr_128px_1fr_104px] border-b border-hair bg-sheet text-[11px] text-ink-3">
-            <div className="flex items-center justify-center"><Check state={all} label="Take everything shown in, or leave it out" disabled={locked} onChange={() => include.mutate(all !== "in")} /></div>
+            <div className="flex items-center justify-center">
+              <Check
+                state={all}
+                label="Take everything shown in, or leave it out"
+                disabled={locked}
+                onChange={() => include.mutate(all !== "in")}
+              />
+            </div>
             <div className="py-1.5 pr-2.5">Left · {route.left.system_name}</div>
-            <div className="spine-cell flex items-center justify-center"><span className="bg-sheet px-1">{plan.included.toLocaleString("en")} of {plan.changes.toLocaleString("en")} in</span></div>
+            <div className="spine-cell flex items-center justify-center">
+              <span className="bg-sheet px-1">
+                {plan.included.toLocaleString("en")} of {plan.changes.toLocaleString("en")} in
+              </span>
+            </div>
             <div className="px-2.5 py-1.5">Right · {route.right.system_name}</div>
             <div className="px-2.5 py-1.5 text-right">Fields</div>
           </div>
@@ -179,15 +302,55 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
             <ul aria-label="Changes" style={{ height: rows.getTotalSize(), position: "relative" }}>
               {rows.getVirtualItems().map((v) => {
                 const item = items[v.index];
-                return item && <ChangeRow key={v.key} item={item} top={v.start} on={item.seq === chosen} locked={locked} select={() => set({ change: String(item.seq) })} toggle={() => toggle(item)} />;
+                return (
+                  item && (
+                    <ChangeRow
+                      key={v.key}
+                      item={item}
+                      top={v.start}
+                      on={item.seq === chosen}
+                      locked={locked}
+                      select={() => set({ change: String(item.seq) })}
+                      toggle={() => toggle(item)}
+                    />
+                  )
+                );
               })}
             </ul>
           </div>
-          {chosen >= 0 && items.length > 0 && <Detail plan={plan.id} seq={chosen} locked={locked} decide={(body) => decide.mutate({ seq: chosen, body })} />}
+          {chosen >= 0 && items.length > 0 && (
+            <Detail
+              plan={plan.id}
+              seq={chosen}
+              locked={locked}
+              decide={(body) => decide.mutate({ seq: chosen, body })}
+            />
+          )}
         </>
       )}
-      {(error != null || failure != null) && <div className="px-5"><Trouble error={error ?? failure} /></div>}
-      <Foot keys={<><span><Kbd>J</Kbd> <Kbd>K</Kbd> next, previous</span><span><Kbd>Space</Kbd> in or out</span><span><Kbd>C</Kbd> conflict</span><span><Kbd>L</Kbd> loss</span></>}>
+      {(error != null || failure != null) && (
+        <div className="px-5">
+          <Trouble error={error ?? failure} />
+        </div>
+      )}
+      <Foot
+        keys={
+          <>
+            <span>
+              <Kbd>J</Kbd> <Kbd>K</Kbd> next, previous
+            </span>
+            <span>
+              <Kbd>Space</Kbd> in or out
+            </span>
+            <span>
+              <Kbd>C</Kbd> conflict
+            </span>
+            <span>
+              <Kbd>L</Kbd> loss
+            </span>
+          </>
+        }
+      >
         <span className="text-right text-ink-2">
           <span title={exact(plan.made_at)}>made {ago(plan.made_at)}</span>
           {stale && <span className="text-clash"> with version {plan.route_version} of the rules</span>}
@@ -195,9 +358,29 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           {waiting && plan.conflicts > 0 && ` · ${count(plan.conflicts, "conflict")}`}
         </span>
         <Button onClick={again}>Dry run again</Button>
-        {plan.changes > 0 && <a className="rounded-md border border-ink-3 bg-sheet px-3 py-[5px] font-medium whitespace-nowrap" href={`/api/v1/plans/${plan.id}/file`} download>Save as file</a>}
-        {locked ? <Button go onClick={() => void navigate("../transfer")}>Open its transfer</Button>
-          : <Button go disabled={plan.included === 0 || stale} title={stale ? "The rules were saved since; make a new dry run" : undefined} onClick={() => void transfer()}>Transfer {count(plan.included, "change")}</Button>}
+        {plan.changes > 0 && (
+          <a
+            className="rounded-md border border-ink-3 bg-sheet px-3 py-[5px] font-medium whitespace-nowrap"
+            href={`/api/v1/plans/${plan.id}/file`}
+            download
+          >
+            Save as file
+          </a>
+        )}
+        {locked ? (
+          <Button go onClick={() => void navigate("../transfer")}>
+            Open its transfer
+          </Button>
+        ) : (
+          <Button
+            go
+            disabled={plan.included === 0 || stale}
+            title={stale ? "The rules were saved since; make a new dry run" : undefined}
+            onClick={() => void transfer()}
+          >
+            Transfer {count(plan.included, "change")}
+          </Button>
+        )}
       </Foot>
     </>
   );

@@ -17,7 +17,10 @@ export default function Proof() {
   const { route } = useDraft();
   const queries = useQueryClient();
   const [error, setError] = useState<unknown>();
-  const state = useQuery({ queryKey: ["proof", route.id], queryFn: () => take(api.GET("/routes/{id}/proofs", { params: { path: { id: route.id } } })) });
+  const state = useQuery({
+    queryKey: ["proof", route.id],
+    queryFn: () => take(api.GET("/routes/{id}/proofs", { params: { path: { id: route.id } } })),
+  });
   const { job, lost } = useJob(state.data?.job?.id, () => void queries.invalidateQueries());
   const prove = async () => {
     setError(undefined);
@@ -29,15 +32,44 @@ export default function Proof() {
     }
   };
   if (state.isPending) return <Loading what="the proof" />;
-  if (state.error) return <div className="p-8"><Trouble error={state.error} /></div>;
+  if (state.error)
+    return (
+      <div className="p-8">
+        <Trouble error={state.error} />
+      </div>
+    );
   const running = job && !over(job);
   if (running) {
     const p = job.progress as { phase?: string; system?: string; kind?: string; read?: number; total?: number };
-    return <Empty title="Both ends are read again"><p role="status">{p.phase === "comparing" ? "Comparing what was read" : p.system ? `${p.system}: ${kindWord[p.kind ?? ""]?.toLowerCase()}s, ${p.read} of ${p.total ?? "?"}` : "Waiting for a worker"}</p>{lost && <p className="text-clash">The connection is lost; it catches up by itself.</p>}</Empty>;
+    return (
+      <Empty title="Both ends are read again">
+        <p role="status">
+          {p.phase === "comparing"
+            ? "Comparing what was read"
+            : p.system
+              ? `${p.system}: ${kindWord[p.kind ?? ""]?.toLowerCase()}s, ${p.read} of ${p.total ?? "?"}`
+              : "Waiting for a worker"}
+        </p>
+        {lost && <p className="text-clash">The connection is lost; it catches up by itself.</p>}
+      </Empty>
+    );
   }
   const failed = job?.state === "failed" ? new Error(job.error ?? "") : undefined;
   if (!state.data.proof) {
-    return <Empty title="Nothing is proved yet" action={<Button go onClick={() => void prove()}>Prove it</Button>}>A proof reads both ends again and compares them, pair by pair and field by field. It trusts nothing that was noted before.<Trouble error={error ?? failed} /></Empty>;
+    return (
+      <Empty
+        title="Nothing is proved yet"
+        action={
+          <Button go onClick={() => void prove()}>
+            Prove it
+          </Button>
+        }
+      >
+        A proof reads both ends again and compares them, pair by pair and field by field. It trusts nothing that was
+        noted before.
+        <Trouble error={error ?? failed} />
+      </Empty>
+    );
   }
   return <Shown proof={state.data.proof} prove={() => void prove()} error={error ?? failed} />;
 }
@@ -53,21 +85,76 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
   return (
     <>
       <div className="flex-1 overflow-auto px-5 py-5">
-        <div className={`mb-4 flex items-center gap-4 rounded-lg border p-4 ${agrees ? "border-ok bg-ok-wash" : "border-hair bg-sheet"}`}>
+        <div
+          className={`mb-4 flex items-center gap-4 rounded-lg border p-4 ${agrees ? "border-ok bg-ok-wash" : "border-hair bg-sheet"}`}
+        >
           <Disc shape={agrees ? "in_step" : "conflict"} size={26} label="" />
           <div>
-            <h2 className="text-[16px] font-semibold">{agrees ? "Both ends agree" : `${count(differing, "field")} differ, ${count(missing, "item")} missing at the right`}</h2>
-            <p className="text-ink-2">Read again at both ends <span title={exact(proof.at)}>{ago(proof.at)}</span> · {count(losses, "declared loss", "declared losses")} · last transfer: {proof.losses_foreseen} losses as foreseen, {proof.losses_unforeseen} not foreseen</p>
+            <h2 className="text-[16px] font-semibold">
+              {agrees
+                ? "Both ends agree"
+                : `${count(differing, "field")} differ, ${count(missing, "item")} missing at the right`}
+            </h2>
+            <p className="text-ink-2">
+              Read again at both ends <span title={exact(proof.at)}>{ago(proof.at)}</span> ·{" "}
+              {count(losses, "declared loss", "declared losses")} · last transfer: {proof.losses_foreseen} losses as
+              foreseen, {proof.losses_unforeseen} not foreseen
+            </p>
           </div>
         </div>
         <table className="mb-5 w-full border border-hair bg-sheet">
-          <thead><tr className="text-[11px] text-ink-3"><th className="border-b border-hair px-4 py-1.5 text-left font-normal">Kind</th><th className="border-b border-hair px-3 text-right font-normal"><span className="inline-flex items-center gap-1"><EndMark end="left" />in scope at {proof.left_system}</span></th><th className="spine-cell w-[110px] border-b border-hair font-normal"><span className="bg-sheet px-1">paired</span></th><th className="border-b border-hair px-3 text-left font-normal"><span className="inline-flex items-center gap-1">in scope at {proof.right_system}<EndMark end="right" /></span></th><th className="border-b border-hair px-3 text-right font-normal">missing</th><th className="border-b border-hair px-3 text-right font-normal">fields that differ</th><th className="border-b border-hair px-3 text-right font-normal">files that agree</th></tr></thead>
+          <thead>
+            <tr className="text-[11px] text-ink-3">
+              <th className="border-b border-hair px-4 py-1.5 text-left font-normal">Kind</th>
+              <th className="border-b border-hair px-3 text-right font-normal">
+                <span className="inline-flex items-center gap-1">
+                  <EndMark end="left" />
+                  in scope at {proof.left_system}
+                </span>
+              </th>
+              <th className="spine-cell w-[110px] border-b border-hair font-normal">
+                <span className="bg-sheet px-1">paired</span>
+              </th>
+              <th className="border-b border-hair px-3 text-left font-normal">
+                <span className="inline-flex items-center gap-1">
+                  in scope at {proof.right_system}
+                  <EndMark end="right" />
+                </span>
+              </th>
+              <th className="border-b border-hair px-3 text-right font-normal">missing</th>
+              <th className="border-b border-hair px-3 text-right font-normal">fields that differ</th>
+              <th className="border-b border-hair px-3 text-right font-normal">files that agree</th>
+            </tr>
+          </thead>
           <tbody>
             {proof.lanes.map((l) => (
               <tr key={l.lane} className="border-b border-hair-2 last:border-0">
-                <td className="px-4 py-2 font-medium">{kindWord[l.left_kind]}</td><td className="px-3 text-right">{l.left_count}</td><td className="spine-cell text-center"><span className="bg-sheet px-1 font-semibold">{l.paired}</span></td><td className="px-3">{l.right_count}</td>
-                <td className="px-3 text-right"><button type="button" disabled={!l.missing.length} className="enabled:underline" onClick={() => setQuery({ lane: l.lane })}>{l.missing.length}</button></td>
-                <td className="px-3 text-right"><button type="button" disabled={!l.differences.length} className="enabled:underline" onClick={() => setQuery({ lane: l.lane })}>{l.differences.length}</button></td>
+                <td className="px-4 py-2 font-medium">{kindWord[l.left_kind]}</td>
+                <td className="px-3 text-right">{l.left_count}</td>
+                <td className="spine-cell text-center">
+                  <span className="bg-sheet px-1 font-semibold">{l.paired}</span>
+                </td>
+                <td className="px-3">{l.right_count}</td>
+                <td className="px-3 text-right">
+                  <button
+                    type="button"
+                    disabled={!l.missing.length}
+                    className="enabled:underline"
+                    onClick={() => setQuery({ lane: l.lane })}
+                  >
+                    {l.missing.length}
+                  </button>
+                </td>
+                <td className="px-3 text-right">
+                  <button
+                    type="button"
+                    disabled={!l.differences.length}
+                    className="enabled:underline"
+                    onClick={() => setQuery({ lane: l.lane })}
+                  >
+                    {l.differences.length}
+                  </button>
+                </td>
                 <td className="px-3 text-right">{l.files ? `${l.files_agree} of ${l.files}` : "—"}</td>
               </tr>
             ))}
@@ -76,24 +163,66 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
         {lane && (
           <div className="grid grid-cols-[360px_1fr] gap-5">
             <section aria-label="Agreement by field">
-              <div className="mb-2 flex gap-2">{proof.lanes.map((l) => <Pill key={l.lane} on={l === lane} onClick={() => setQuery({ lane: l.lane })}>{kindWord[l.left_kind]}</Pill>)}</div>
+              <div className="mb-2 flex gap-2">
+                {proof.lanes.map((l) => (
+                  <Pill key={l.lane} on={l === lane} onClick={() => setQuery({ lane: l.lane })}>
+                    {kindWord[l.left_kind]}
+                  </Pill>
+                ))}
+              </div>
               <table className="w-full border border-hair bg-sheet">
-                <thead><tr className="text-left text-[11px] text-ink-3"><th className="border-b border-hair px-3 py-1.5 font-normal">Field</th><th className="border-b border-hair font-normal">Agrees</th><th className="border-b border-hair px-3 text-right font-normal">With loss</th></tr></thead>
-                <tbody>{lane.fields.map((f) => (
-                  <tr key={f.field} className={`border-b border-hair-2 last:border-0 ${field === f.field ? "bg-wash" : ""}`}>
-                    <td className="px-3 py-1.5"><button type="button" className="hover:underline" onClick={() => setQuery({ lane: lane.lane, field: f.field })}>{f.field === "@parent" ? "Folder" : f.field === "@attachments" ? "Files" : f.field}</button></td>
-                    <td className="whitespace-nowrap"><Bar part={f.agree} whole={f.compared} tone={f.agree === f.compared ? "var(--ok)" : "var(--clash)"} label={`agrees ${percent(f.agree, f.compared)}`} /> {f.agree} of {f.compared}</td>
-                    <td className={`px-3 text-right ${f.with_loss ? "text-loss" : "text-ink-3"}`}>{f.with_loss}</td>
+                <thead>
+                  <tr className="text-left text-[11px] text-ink-3">
+                    <th className="border-b border-hair px-3 py-1.5 font-normal">Field</th>
+                    <th className="border-b border-hair font-normal">Agrees</th>
+                    <th className="border-b border-hair px-3 text-right font-normal">With loss</th>
                   </tr>
-                ))}</tbody>
+                </thead>
+                <tbody>
+                  {lane.fields.map((f) => (
+                    <tr
+                      key={f.field}
+                      className={`border-b border-hair-2 last:border-0 ${field === f.field ? "bg-wash" : ""}`}
+                    >
+                      <td className="px-3 py-1.5">
+                        <button
+                          type="button"
+                          className="hover:underline"
+                          onClick={() => setQuery({ lane: lane.lane, field: f.field })}
+                        >
+                          {f.field === "@parent" ? "Folder" : f.field === "@attachments" ? "Files" : f.field}
+                        </button>
+                      </td>
+                      <td className="whitespace-nowrap">
+                        <Bar
+                          part={f.agree}
+                          whole={f.compared}
+                          tone={f.agree === f.compared ? "var(--ok)" : "var(--clash)"}
+                          label={`agrees ${percent(f.agree, f.compared)}`}
+                        />{" "}
+                        {f.agree} of {f.compared}
+                      </td>
+                      <td className={`px-3 text-right ${f.with_loss ? "text-loss" : "text-ink-3"}`}>{f.with_loss}</td>
+                    </tr>
+                  ))}
+                </tbody>
               </table>
             </section>
-            <section aria-label="What differs" className="min-w-0"><Differences lane={lane} field={field} /></section>
+            <section aria-label="What differs" className="min-w-0">
+              <Differences lane={lane} field={field} />
+            </section>
           </div>
         )}
         <Trouble error={error} />
       </div>
-      <Foot keys={<span>A proof is kept with its time and can be handed on.</span>}><Button onClick={() => download(`hovrel-proof-${proof.at.slice(0, 19).replaceAll(":", "")}.json`, proof)}>Save as file</Button><Button go onClick={prove}>Prove it again</Button></Foot>
+      <Foot keys={<span>A proof is kept with its time and can be handed on.</span>}>
+        <Button onClick={() => download(`hovrel-proof-${proof.at.slice(0, 19).replaceAll(":", "")}.json`, proof)}>
+          Save as file
+        </Button>
+        <Button go onClick={prove}>
+          Prove it again
+        </Button>
+      </Foot>
     </>
   );
 }
@@ -104,15 +233,35 @@ function Differences({ lane, field }: { lane: Schemas["LaneProof"]; field?: stri
   const text = (v: Schemas["Value"]) => valueText(v, []) || "empty";
   return (
     <>
-      {differences.length === 0 && lane.missing.length === 0 && <p className="mb-3 rounded-lg border border-hair bg-sheet p-4 text-ok">{field ? "This field agrees in every pair." : "Every pair agrees in every field."}</p>}
+      {differences.length === 0 && lane.missing.length === 0 && (
+        <p className="mb-3 rounded-lg border border-hair bg-sheet p-4 text-ok">
+          {field ? "This field agrees in every pair." : "Every pair agrees in every field."}
+        </p>
+      )}
       {differences.length > 0 && (
         <>
           <h3 className="mb-1.5 font-semibold">{count(differences.length, "field")} differ</h3>
-          <ul aria-label="Differences" className="mb-4 max-h-[360px] divide-y divide-hair-2 overflow-auto border border-hair bg-sheet" tabIndex={0}>
+          <ul
+            aria-label="Differences"
+            className="mb-4 max-h-[360px] divide-y divide-hair-2 overflow-auto border border-hair bg-sheet"
+            tabIndex={0}
+          >
             {differences.slice(0, 300).map((d, n) => (
               <li key={n} className="px-3 py-2">
-                <p className="truncate"><span className="mono text-ink-2">{d.left_key} · {d.right_key}</span> {d.title} <b className="font-semibold">{d.field}</b></p>
-                <p className="grid grid-cols-2 gap-3"><span className="truncate border-l-[3px] border-end-left pl-2" title={text(d.expected)}>{text(d.expected)}</span><span className="truncate border-r-[3px] border-end-right pr-2" title={text(d.found)}>{text(d.found)}</span></p>
+                <p className="truncate">
+                  <span className="mono text-ink-2">
+                    {d.left_key} · {d.right_key}
+                  </span>{" "}
+                  {d.title} <b className="font-semibold">{d.field}</b>
+                </p>
+                <p className="grid grid-cols-2 gap-3">
+                  <span className="truncate border-l-[3px] border-end-left pl-2" title={text(d.expected)}>
+                    {text(d.expected)}
+                  </span>
+                  <span className="truncate border-r-[3px] border-end-right pr-2" title={text(d.found)}>
+                    {text(d.found)}
+                  </span>
+                </p>
                 <p className={d.cause === "right_changed_since" ? "text-clash" : "text-ink-3"}>{causeWord[d.cause]}</p>
               </li>
             ))}
@@ -122,13 +271,34 @@ function Differences({ lane, field }: { lane: Schemas["LaneProof"]; field?: stri
       {lane.missing.length > 0 && !field && (
         <>
           <h3 className="mb-1.5 font-semibold">{count(lane.missing.length, "item")} without a counterpart</h3>
-          <ul className="mb-4 max-h-[200px] overflow-auto border border-hair bg-sheet" tabIndex={0} aria-label="Missing">{lane.missing.map((m) => <li key={m.left_id} className="truncate border-b border-hair-2 px-3 py-1 last:border-0"><span className="mono text-ink-2">{m.left_key}</span> {m.title}</li>)}</ul>
+          <ul
+            className="mb-4 max-h-[200px] overflow-auto border border-hair bg-sheet"
+            tabIndex={0}
+            aria-label="Missing"
+          >
+            {lane.missing.map((m) => (
+              <li key={m.left_id} className="truncate border-b border-hair-2 px-3 py-1 last:border-0">
+                <span className="mono text-ink-2">{m.left_key}</span> {m.title}
+              </li>
+            ))}
+          </ul>
         </>
       )}
       {losses.length > 0 && (
         <>
-          <h3 className="mb-1.5 flex items-center gap-2 font-semibold"><Disc shape="loss" label="" />{count(losses.length, "declared loss", "declared losses")}</h3>
-          <ul aria-label="Losses" className="max-h-[300px] overflow-auto border border-hair bg-sheet" tabIndex={0}>{losses.slice(0, 300).map((l, n) => <li key={n} className="truncate border-b border-hair-2 px-3 py-1 last:border-0" title={l.loss.before}><span className="mono text-ink-2">{l.left_key}</span> {l.loss.field}: <span className="text-loss">{lossWord[l.loss.kind]}</span> <span className="text-ink-3">{l.loss.before}</span></li>)}</ul>
+          <h3 className="mb-1.5 flex items-center gap-2 font-semibold">
+            <Disc shape="loss" label="" />
+            {count(losses.length, "declared loss", "declared losses")}
+          </h3>
+          <ul aria-label="Losses" className="max-h-[300px] overflow-auto border border-hair bg-sheet" tabIndex={0}>
+            {losses.slice(0, 300).map((l, n) => (
+              <li key={n} className="truncate border-b border-hair-2 px-3 py-1 last:border-0" title={l.loss.before}>
+                <span className="mono text-ink-2">{l.left_key}</span> {l.loss.field}:{" "}
+                <span className="text-loss">{lossWord[l.loss.kind]}</span>{" "}
+                <span className="text-ink-3">{l.loss.before}</span>
+              </li>
+            ))}
+          </ul>
         </>
       )}
     </>

@@ -35,11 +35,13 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
   const save = async () => {
     setError(undefined);
     try {
-      const saved = await take(api.PUT("/routes/{id}", {
-        params: { path: { id: route.id } },
-        body: { name: route.name, lanes },
-        headers: { "if-match": `"${route.version}"` },
-      }));
+      const saved = await take(
+        api.PUT("/routes/{id}", {
+          params: { path: { id: route.id } },
+          body: { name: route.name, lanes },
+          headers: { "if-match": `"${route.version}"` },
+        }),
+      );
       queries.setQueryData(["route", route.id], saved);
       setNow(null);
       setPast([]);
@@ -51,7 +53,11 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
     }
   };
   const draft: Draft = {
-    route, lanes, error, save, change,
+    route,
+    lanes,
+    error,
+    save,
+    change,
     dirty: now !== null && JSON.stringify(now) !== JSON.stringify(route.lanes),
     canUndo: past.length > 0,
     changeLane: (id, f) => change(lanes.map((l) => (l.id === id ? f(l) : l))),

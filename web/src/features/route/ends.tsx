@@ -20,7 +20,11 @@ export default function Ends() {
         <End end="right" data={route.right} />
         <Remove route={route} />
       </div>
-      <Foot keys={<span>The left end is read. The right end is written.</span>}><Button go onClick={() => void navigate("../scope")}>Choose the scope</Button></Foot>
+      <Foot keys={<span>The left end is read. The right end is written.</span>}>
+        <Button go onClick={() => void navigate("../scope")}>
+          Choose the scope
+        </Button>
+      </Foot>
     </>
   );
 }
@@ -43,13 +47,30 @@ function End({ end, data }: { end: "left" | "right"; data: Route["left"] }) {
     setBusy(false);
   };
   return (
-    <section aria-label={`${end} end`} className={`rounded-lg border border-hair bg-sheet p-5 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}>
-      <h2 className="mb-1 flex items-center gap-2 text-[15px] font-semibold"><EndMark end={end} />{data.system_name}</h2>
-      <p className="mb-3 text-ink-2">{data.container_name} · <Link className="underline" to={`/systems/${data.system}?container=${encodeURIComponent(data.container)}`}>surveyed <span title={exact(data.surveyed_at)}>{ago(data.surveyed_at)}</span></Link></p>
+    <section
+      aria-label={`${end} end`}
+      className={`rounded-lg border border-hair bg-sheet p-5 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}
+    >
+      <h2 className="mb-1 flex items-center gap-2 text-[15px] font-semibold">
+        <EndMark end={end} />
+        {data.system_name}
+      </h2>
+      <p className="mb-3 text-ink-2">
+        {data.container_name} ·{" "}
+        <Link className="underline" to={`/systems/${data.system}?container=${encodeURIComponent(data.container)}`}>
+          surveyed <span title={exact(data.surveyed_at)}>{ago(data.surveyed_at)}</span>
+        </Link>
+      </p>
       {system.isPending && <Loading what="the last check" />}
-      {system.data?.check ? <CheckList steps={system.data.check} /> : system.data && <p className="text-ink-3">Never checked.</p>}
+      {system.data?.check ? (
+        <CheckList steps={system.data.check} />
+      ) : (
+        system.data && <p className="text-ink-3">Never checked.</p>
+      )}
       <Trouble error={error} />
-      <Button className="mt-4" disabled={busy} onClick={() => void check()}>{busy ? "Checking…" : `Check ${data.system_name}`}</Button>
+      <Button className="mt-4" disabled={busy} onClick={() => void check()}>
+        {busy ? "Checking…" : `Check ${data.system_name}`}
+      </Button>
     </section>
   );
 }
@@ -72,8 +93,21 @@ function Remove({ route }: { route: Route }) {
     <details className="col-span-3 mt-5 text-ink-2">
       <summary className="w-fit">Remove this route</summary>
       <div className="mt-2 max-w-[620px] rounded-lg border border-hair bg-sheet p-4">
-        <p className="mb-2">Its rules, plans, proofs and pairs go, and can't be brought back. Both systems stay as they are. Type the route's name, <b className="font-semibold">{route.name}</b>, to remove it.</p>
-        <div className="flex gap-2"><input aria-label="Name of the route" className="field w-[300px]" value={typed} onChange={(e) => setTyped(e.target.value)} /><Button danger disabled={typed !== route.name} onClick={() => void remove()}>Remove the route</Button></div>
+        <p className="mb-2">
+          Its rules, plans, proofs and pairs go, and can't be brought back. Both systems stay as they are. Type the
+          route's name, <b className="font-semibold">{route.name}</b>, to remove it.
+        </p>
+        <div className="flex gap-2">
+          <input
+            aria-label="Name of the route"
+            className="field w-[300px]"
+            value={typed}
+            onChange={(e) => setTyped(e.target.value)}
+          />
+          <Button danger disabled={typed !== route.name} onClick={() => void remove()}>
+            Remove the route
+          </Button>
+        </div>
         <Trouble error={error} />
       </div>
     </details>

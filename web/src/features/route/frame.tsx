@@ -12,11 +12,19 @@ import { DraftProvider, useDraft, type Route } from "./draft";
 
 export default function RouteFrame() {
   const { id = "" } = useParams();
-  const route = useQuery({ queryKey: ["route", id], queryFn: () => take(api.GET("/routes/{id}", { params: { path: { id } } })) });
+  const route = useQuery({
+    queryKey: ["route", id],
+    queryFn: () => take(api.GET("/routes/{id}", { params: { path: { id } } })),
+  });
   const running = [route.data?.transfer, route.data?.dry_run].find((j) => j && !over(j));
   useJob(running?.id, () => void route.refetch());
   if (route.isPending) return <Loading what="the route" />;
-  if (route.error) return <div className="p-8"><Trouble error={route.error} /></div>;
+  if (route.error)
+    return (
+      <div className="p-8">
+        <Trouble error={route.error} />
+      </div>
+    );
   return (
     <DraftProvider key={id} route={route.data}>
       <Line route={route.data} />
@@ -33,16 +41,46 @@ function stops(r: Route, dirty: boolean): Stop[] {
   const t = r.transfer;
   const progress = t?.progress as { settled?: number; total?: number } | undefined;
   const result = t?.result as { done?: number; refused?: number } | null | undefined;
-  const transfer = !t ? "not started"
-    : t.state === "done" ? (result?.refused ? `${result.refused} refused` : `done ${ago(t.finished_at)}`)
-    : t.state === "running" && progress?.total != null ? `${progress.settled} of ${progress.total}` : t.state;
+  const transfer = !t
+    ? "not started"
+    : t.state === "done"
+      ? result?.refused
+        ? `${result.refused} refused`
+        : `done ${ago(t.finished_at)}`
+      : t.state === "running" && progress?.total != null
+        ? `${progress.settled} of ${progress.total}`
+        : t.state;
   return [
-    { to: "ends", name: "Ends", figure: !surveyed ? "to be surveyed" : checked ? `surveyed ${ago(r.left.surveyed_at)}` : "a check failed", done: surveyed && checked },
-    { to: "scope", name: "Scope", figure: `${r.scope.matched.toLocaleString("en")} of ${r.scope.total.toLocaleString("en")}`, done: r.scope.matched > 0 },
-    { to: "rules", name: "Rules", figure: dirty ? "not saved" : r.rules.to_settle ? `${r.rules.to_settle} to settle` : `${r.rules.count}, all valid`, done: r.rules.count > 0 && r.rules.to_settle === 0 },
+    {
+      to: "ends",
+      name: "Ends",
+      figure: !surveyed ? "to be surveyed" : checked ? `read ${ago(r.left.surveyed_at)}` : "a check failed",
+      done: surveyed && checked,
+    },
+    {
+      to: "scope",
+      name: "Scope",
+      figure: `${r.scope.matched.toLocaleString("en")} of ${r.scope.total.toLocaleString("en")}`,
+      done: r.scope.matched > 0,
+    },
+    {
+      to: "rules",
+      name: "Rules",
+      figure: dirty
+        ? "not saved"
+        : r.rules.to_settle
+          ? `${r.rules.to_settle} to settle`
+          : `${r.rules.count}, all valid`,
+      done: r.rules.count > 0 && r.rules.to_settle === 0,
+    },
     { to: "dry-run", name: "Dry run", figure: r.plan ? count(r.plan.changes, "change") : "not made", done: !!r.plan },
     { to: "transfer", name: "Transfer", figure: transfer, done: t?.state === "done" },
-    { to: "proof", name: "Proof", figure: !r.proof ? "not made" : r.proof.differences ? count(r.proof.differences, "difference") : "agrees", done: !!r.proof },
+    {
+      to: "proof",
+      name: "Proof",
+      figure: !r.proof ? "not made" : r.proof.differences ? count(r.proof.differences, "difference") : "agrees",
+      done: !!r.proof,
+    },
   ];
 }
 
@@ -58,20 +96,32 @@ function Line({ route }: { route: Route }) {
       <div className="grid h-[74px] shrink-0 grid-cols-[minmax(190px,250px)_1fr_minmax(190px,250px)] items-center border-b border-hair bg-sheet px-5">
         <div className="min-w-0">
           <h1 className="sr-only">{route.name}</h1>
-          <div className="flex items-center gap-[7px] text-[14px] font-semibold"><EndMark end="left" /><span className="truncate">{route.left.system_name}</span></div>
+          <div className="flex items-center gap-[7px] text-[14px] font-semibold">
+            <EndMark end="left" />
+            <span className="truncate">{route.left.system_name}</span>
+          </div>
           <div className="truncate text-ink-2">{route.left.container_name}</div>
         </div>
         <nav aria-label="Stops" className="relative mx-5">
-          <span aria-hidden className="absolute top-[8px] right-[46px] left-[46px] h-[2px] bg-hair"><i className="block h-full bg-end-left" style={{ width: `${share}%` }} /></span>
+          <span aria-hidden className="absolute top-[8px] right-[46px] left-[46px] h-[2px] bg-hair">
+            <i className="block h-full bg-end-left" style={{ width: `${share}%` }} />
+          </span>
           <ol className="relative flex justify-between">
             {list.map((s) => (
               <li key={s.to}>
                 <NavLink to={s.to} className="group block w-[92px] text-center text-[12px]">
                   {({ isActive }) => (
                     <>
-                      <i aria-hidden className={`mx-auto block rounded-full border-2 border-sheet ${isActive ? "mt-0 mb-1 size-[18px]" : "mt-[3px] mb-[7px] size-[12px]"} ${s.done ? "bg-end-left shadow-[0_0_0_1.5px_var(--left)]" : isActive ? "bg-sheet shadow-[0_0_0_2px_var(--left)]" : "bg-sheet shadow-[0_0_0_1.5px_var(--ink-3)]"}`} />
-                      <span className={`group-hover:underline ${isActive ? "font-semibold text-ink" : "text-ink-2"}`}>{s.name}</span>
-                      <small className="block truncate text-[11px] text-ink-3" title={s.figure}>{s.figure}</small>
+                      <i
+                        aria-hidden
+                        className={`mx-auto block rounded-full border-2 border-sheet ${isActive ? "mt-0 mb-1 size-[18px]" : "mt-[3px] mb-[7px] size-[12px]"} ${s.done ? "bg-end-left shadow-[0_0_0_1.5px_var(--left)]" : isActive ? "bg-sheet shadow-[0_0_0_2px_var(--left)]" : "bg-sheet shadow-[0_0_0_1.5px_var(--ink-3)]"}`}
+                      />
+                      <span className={`group-hover:underline ${isActive ? "font-semibold text-ink" : "text-ink-2"}`}>
+                        {s.name}
+                      </span>
+                      <small className="block truncate text-[11px] text-ink-3" title={s.figure}>
+                        {s.figure}
+                      </small>
                     </>
                   )}
                 </NavLink>
@@ -80,14 +130,24 @@ function Line({ route }: { route: Route }) {
           </ol>
         </nav>
         <div className="min-w-0 text-right">
-          <div className="flex items-center justify-end gap-[7px] text-[14px] font-semibold"><span className="truncate">{route.right.system_name}</span><EndMark end="right" /></div>
+          <div className="flex items-center justify-end gap-[7px] text-[14px] font-semibold">
+            <span className="truncate">{route.right.system_name}</span>
+            <EndMark end="right" />
+          </div>
           <div className="truncate text-ink-2">{route.right.container_name}</div>
         </div>
       </div>
       {blocker.state === "blocked" && (
-        <div role="alertdialog" aria-label="Unsaved changes" className="flex items-center gap-3 border-b border-hair bg-wash px-5 py-2">
+        <div
+          role="alertdialog"
+          aria-label="Unsaved changes"
+          className="flex items-center gap-3 border-b border-hair bg-wash px-5 py-2"
+        >
           Scope and rules have changes that are not saved.
-          <Button onClick={() => blocker.reset()}>Stay</Button><Button danger onClick={() => blocker.proceed()}>Leave and lose them</Button>
+          <Button onClick={() => blocker.reset()}>Stay</Button>
+          <Button danger onClick={() => blocker.proceed()}>
+            Leave and lose them
+          </Button>
         </div>
       )}
     </>

@@ -17,5 +17,10 @@ export type RouteSchema = Schemas["RouteSchema"];
 export function endOf(schema: RouteSchema | undefined, lane: Lane | undefined, end: "left" | "right") {
   const side = schema?.[end];
   const kind = end === "left" ? lane?.left_kind : lane?.right_kind;
-  return { name: side?.system_name ?? end, kind: side?.catalogue.kinds.find((k) => k.kind === kind), survey: side?.survey.kinds.find((k) => k.kind === kind), users: side?.catalogue.users ?? [] };
+  return {
+    name: side?.system_name ?? end,
+    kind: side?.catalogue.kinds.find((k) => k.kind === kind),
+    survey: side?.survey.kinds.find((k) => k.kind === kind),
+    users: side?.catalogue.users ?? [],
+  };
 }

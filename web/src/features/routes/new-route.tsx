@@ -26,9 +26,25 @@ export default function NewRoute() {
     enabled: ready,
   });
   if (systems.isPending) return <Loading what="the systems" />;
-  if (systems.error) return <div className="p-8"><Trouble error={systems.error} /></div>;
+  if (systems.error)
+    return (
+      <div className="p-8">
+        <Trouble error={systems.error} />
+      </div>
+    );
   if (systems.data.length < 2) {
-    return <Empty title="A route needs two systems" action={<Button go onClick={() => void navigate("/systems/new")}>Connect a system</Button>}>{count(systems.data.length, "system is", "systems are")} connected so far.</Empty>;
+    return (
+      <Empty
+        title="A route needs two systems"
+        action={
+          <Button go onClick={() => void navigate("/systems/new")}>
+            Connect a system
+          </Button>
+        }
+      >
+        {count(systems.data.length, "system is", "systems are")} connected so far.
+      </Empty>
+    );
   }
   const make = async () => {
     setError(undefined);
@@ -61,15 +77,27 @@ export default function NewRoute() {
         {proposal.data && (
           <section className="mt-3">
             <h2 className="mb-2 font-semibold">Lanes to begin with</h2>
-            <p className="mb-3 text-ink-2">Proposed from names, types and the values met. Every rule can be changed before anything runs.</p>
+            <p className="mb-3 text-ink-2">
+              Proposed from names, types and the values met. Every rule can be changed before anything runs.
+            </p>
             <ul className="divide-y divide-hair-2 border border-hair bg-sheet">
               {proposal.data.map((p) => (
                 <li key={p.lane.id}>
                   <label className="grid cursor-pointer grid-cols-[26px_1fr_110px_1fr_90px] items-center gap-2 px-3 py-2">
-                    <input type="checkbox" checked={!out.includes(p.lane.id)} onChange={(e) => setOut(e.target.checked ? out.filter((o) => o !== p.lane.id) : [...out, p.lane.id])} />
-                    <span>{p.left_name} <span className="text-ink-3">{p.left_count.toLocaleString("en")}</span></span>
+                    <input
+                      type="checkbox"
+                      checked={!out.includes(p.lane.id)}
+                      onChange={(e) =>
+                        setOut(e.target.checked ? out.filter((o) => o !== p.lane.id) : [...out, p.lane.id])
+                      }
+                    />
+                    <span>
+                      {p.left_name} <span className="text-ink-3">{p.left_count.toLocaleString("en")}</span>
+                    </span>
                     <span className="text-center text-ink-2">→</span>
-                    <span>{p.right_name} <span className="text-ink-3">{p.right_count.toLocaleString("en")} there now</span></span>
+                    <span>
+                      {p.right_name} <span className="text-ink-3">{p.right_count.toLocaleString("en")} there now</span>
+                    </span>
                     <span className="text-right text-ink-2">{count(p.lane.rules.length, "rule")}</span>
                   </label>
                 </li>
@@ -78,14 +106,32 @@ export default function NewRoute() {
           </section>
         )}
         {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
-        {fault("/right") && <p role="alert" className="mt-2 text-clash">{fault("/right")}</p>}
+        {fault("/right") && (
+          <p role="alert" className="mt-2 text-clash">
+            {fault("/right")}
+          </p>
+        )}
       </div>
-      <Foot><Button go disabled={!ready || !proposal.data} onClick={() => void make()}>Make the route</Button></Foot>
+      <Foot>
+        <Button go disabled={!ready || !proposal.data} onClick={() => void make()}>
+          Make the route
+        </Button>
+      </Foot>
     </>
   );
 }
 
-function EndChoice({ end, systems, value, onChange }: { end: "left" | "right"; systems: Schemas["SystemAnswer"][]; value: End; onChange: (e: End) => void }) {
+function EndChoice({
+  end,
+  systems,
+  value,
+  onChange,
+}: {
+  end: "left" | "right";
+  systems: Schemas["SystemAnswer"][];
+  value: End;
+  onChange: (e: End) => void;
+}) {
   const surveys = useQuery({
     queryKey: ["surveys", value.system],
     queryFn: () => take(api.GET("/systems/{id}/surveys", { params: { path: { id: value.system } } })),
@@ -97,25 +143,55 @@ function EndChoice({ end, systems, value, onChange }: { end: "left" | "right"; s
   }, [value, only, onChange]);
   const word = end === "left" ? "Left" : "Right";
   return (
-    <fieldset className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}>
+    <fieldset
+      className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}
+    >
       <legend className="sr-only">{word} end</legend>
-      <p className="mb-2 flex items-center gap-1.5 font-semibold"><EndMark end={end} />{word} end <span className="font-normal text-ink-3">{end === "left" ? "is read" : "is written"}</span></p>
+      <p className="mb-2 flex items-center gap-1.5 font-semibold">
+        <EndMark end={end} />
+        {word} end <span className="font-normal text-ink-3">{end === "left" ? "is read" : "is written"}</span>
+      </p>
       <Field label={`${word} system`}>
         {(p) => (
-          <select {...p} className="field w-full" value={value.system} onChange={(e) => onChange({ system: e.target.value, container: "" })}>
+          <select
+            {...p}
+            className="field w-full"
+            value={value.system}
+            onChange={(e) => onChange({ system: e.target.value, container: "" })}
+          >
             <option value="">choose…</option>
-            {systems.map((s) => <option key={s.id} value={s.id}>{s.name}</option>)}
+            {systems.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
           </select>
         )}
       </Field>
-      {value.system && surveys.data && (surveys.data.surveys.length === 0
-        ? <p className="text-ink-2">No project of it has been surveyed. <Link className="underline" to={`/systems/${value.system}`}>Survey one first</Link></p>
-        : (
+      {value.system &&
+        surveys.data &&
+        (surveys.data.surveys.length === 0 ? (
+          <p className="text-ink-2">
+            No project of it has been surveyed.{" "}
+            <Link className="underline" to={`/systems/${value.system}`}>
+              Survey one first
+            </Link>
+          </p>
+        ) : (
           <Field label={`${word} project`}>
             {(p) => (
-              <select {...p} className="field w-full" value={value.container} onChange={(e) => onChange({ ...value, container: e.target.value })}>
+              <select
+                {...p}
+                className="field w-full"
+                value={value.container}
+                onChange={(e) => onChange({ ...value, container: e.target.value })}
+              >
                 <option value="">choose…</option>
-                {surveys.data.surveys.map((s) => <option key={s.container} value={s.container}>{s.container_name} (surveyed {ago(s.at)})</option>)}
+                {surveys.data.surveys.map((s) => (
+                  <option key={s.container} value={s.container}>
+                    {s.container_name} (surveyed {ago(s.at)})
+                  </option>
+                ))}
               </select>
             )}
           </Field>

@@ -8,13 +8,35 @@ export default function Routes() {
   const navigate = useNavigate();
   const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
   if (routes.isPending) return <Loading what="the routes" />;
-  if (routes.error) return <div className="p-8"><Trouble error={routes.error} retry={() => void routes.refetch()} /></div>;
-  const make = <Button go onClick={() => void navigate("/routes/new")}>Make a route</Button>;
-  if (routes.data.length === 0) return <Empty title="No route yet" action={make}>A route connects a project in one system with a project in another. It is saved, so that it can be run as often as needed.</Empty>;
+  if (routes.error)
+    return (
+      <div className="p-8">
+        <Trouble error={routes.error} retry={() => void routes.refetch()} />
+      </div>
+    );
+  const make = (
+    <Button go onClick={() => void navigate("/routes/new")}>
+      Make a route
+    </Button>
+  );
+  if (routes.data.length === 0)
+    return (
+      <Empty title="No route yet" action={make}>
+        A route connects a project in one system with a project in another. It is saved, so that it can be run as often
+        as needed.
+      </Empty>
+    );
   return (
     <div className="mx-auto w-full max-w-[1240px] flex-1 overflow-auto px-5 py-5">
-      <div className="mb-3 flex items-center justify-between"><h1 className="text-[15px] font-semibold">Routes</h1>{make}</div>
-      <ul className="space-y-2">{routes.data.map((r) => <RouteLine key={r.id} route={r} />)}</ul>
+      <div className="mb-3 flex items-center justify-between">
+        <h1 className="text-[15px] font-semibold">Routes</h1>
+        {make}
+      </div>
+      <ul className="space-y-2">
+        {routes.data.map((r) => (
+          <RouteLine key={r.id} route={r} />
+        ))}
+      </ul>
     </div>
   );
 }

@@ -6,17 +6,43 @@ import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
-import { ATTACHMENTS, conversionsFor, howOf, hows, howWord, likelyHow, PARENT, ruleWords, sourceField, valueMapOf, withValueMap, type How, type Rule } from "./rule-words";
+import {
+  ATTACHMENTS,
+  conversionsFor,
+  howOf,
+  hows,
+  howWord,
+  likelyHow,
+  PARENT,
+  ruleWords,
+  sourceField,
+  valueMapOf,
+  withValueMap,
+  type How,
+  type Rule,
+} from "./rule-words";
 import { ValueMapEditor } from "./value-map";
 
 type End = ReturnType<typeof endOf>;
 type Props = {
-  route: Route; lane: Lane; target: string; schema?: Schemas["FieldSchema"]; rule?: Rule; left: End; right: End;
-  faults: Schemas["Fault"][]; setRule: (r: Rule | undefined) => void;
+  route: Route;
+  lane: Lane;
+  target: string;
+  schema?: Schemas["FieldSchema"];
+  rule?: Rule;
+  left: End;
+  right: End;
+  faults: Schemas["Fault"][];
+  setRule: (r: Rule | undefined) => void;
 };
 
 function Part({ title, children }: { title: string; children: ReactNode }) {
-  return <section className="border-t border-hair-2 px-4 py-3 first:border-0"><h3 className="mb-1.5 font-semibold">{title}</h3>{children}</section>;
+  return (
+    <section className="border-t border-hair-2 px-4 py-3 first:border-0">
+      <h3 className="mb-1.5 font-semibold">{title}</h3>
+      {children}
+    </section>
+  );
 }
 
 export function RulePanel(p: Props) {
@@ -31,68 +57,148 @@ export function RulePanel(p: Props) {
         {schema?.required && <p className="mb-1.5 text-ink-2">Required there.</p>}
         <SourceChoice {...p} to={to} />
         {rule && schema && source && (
-          <label className="mt-2 grid grid-cols-[92px_1fr] items-center"><span className="text-ink-2">How</span>
-            <select className="field w-full" value={howOf(rule)} onChange={(e) => setRule({ ...rule, conversions: conversionsFor(e.target.value as How, schema) })}>
-              {[...new Set([...hows(schema), howOf(rule)])].map((h) => <option key={h} value={h}>{howWord[h]}</option>)}
+          <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+            <span className="text-ink-2">How</span>
+            <select
+              className="field w-full"
+              value={howOf(rule)}
+              onChange={(e) => setRule({ ...rule, conversions: conversionsFor(e.target.value as How, schema) })}
+            >
+              {[...new Set([...hows(schema), howOf(rule)])].map((h) => (
+                <option key={h} value={h}>
+                  {howWord[h]}
+                </option>
+              ))}
             </select>
           </label>
         )}
-        {rule && howOf(rule) === "shorten" && <Shorten rule={rule} limit={schema?.max_length ?? undefined} setRule={setRule} />}
-        {rule && howOf(rule) === "people" && <p className="mt-2 text-ink-2">People are recognised by e-mail, then login, then name, if only one person has it.</p>}
+        {rule && howOf(rule) === "shorten" && (
+          <Shorten rule={rule} limit={schema?.max_length ?? undefined} setRule={setRule} />
+        )}
+        {rule && howOf(rule) === "people" && (
+          <p className="mt-2 text-ink-2">
+            People are recognised by e-mail, then login, then name, if only one person has it.
+          </p>
+        )}
         {rule && howOf(rule) === "people" && <PeopleFallback rule={rule} users={right.users} setRule={setRule} />}
       </Part>
       {p.faults.length > 0 && (
         <Part title="To settle">
           <ul className="space-y-2">
             {p.faults.map((f, n) => (
-              <li key={n} className="text-clash">{f.message}{f.item_count > 0 && <span className="mono block text-ink-2">{count(f.item_count, "item")}: {f.items.slice(0, 6).join(", ")}{f.item_count > 6 ? " …" : ""}</span>}</li>
+              <li key={n} className="text-clash">
+                {f.message}
+                {f.item_count > 0 && (
+                  <span className="mono block text-ink-2">
+                    {count(f.item_count, "item")}: {f.items.slice(0, 6).join(", ")}
+                    {f.item_count > 6 ? " …" : ""}
+                  </span>
+                )}
+              </li>
             ))}
           </ul>
         </Part>
       )}
-      {rule && map && source && <ValueMapEditor source={sourceSchema} survey={left.survey?.fields.find((f) => f.field === source)} allowed={schema?.allowed ?? []} leftName={left.name} rightName={right.name} title={`${sourceSchema?.name ?? source} → ${to}`} map={map} onChange={(m) => setRule(withValueMap(rule, m))} />}
+      {rule && map && source && (
+        <ValueMapEditor
+          source={sourceSchema}
+          survey={left.survey?.fields.find((f) => f.field === source)}
+          allowed={schema?.allowed ?? []}
+          leftName={left.name}
+          rightName={right.name}
+          title={`${sourceSchema?.name ?? source} → ${to}`}
+          map={map}
+          onChange={(m) => setRule(withValueMap(rule, m))}
+        />
+      )}
       <Suggested {...p} />
     </>
   );
 }
 
 function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to: string }) {
-  const constant = rule && typeof rule.source === "object" && "constant" in rule.source ? rule.source.constant : undefined;
-  const now = !rule ? "" : typeof rule.source === "string" ? `=${rule.source}` : constant ? "=constant" : `f:${sourceField(rule)}`;
+  const constant =
+    rule && typeof rule.source === "object" && "constant" in rule.source ? rule.source.constant : undefined;
+  const now = !rule
+    ? ""
+    : typeof rule.source === "string"
+      ? `=${rule.source}`
+      : constant
+        ? "=constant"
+        : `f:${sourceField(rule)}`;
   const choose = (choice: string) => {
     const base = { target, conversions: [], direction: "to_right" as const };
     if (!choice) return setRule(undefined);
     if (choice === "=constant") {
       const value = schema?.allowed?.[0] ?? "";
-      return setRule({ ...base, source: { constant: schema?.value_type === "choice" ? { type: "choice", value } : { type: "text", value } } });
+      return setRule({
+        ...base,
+        source: { constant: schema?.value_type === "choice" ? { type: "choice", value } : { type: "text", value } },
+      });
     }
-    if (choice.startsWith("=")) return setRule({ ...base, source: choice.slice(1) as "folder" | "origin" | "attachments" });
+    if (choice.startsWith("="))
+      return setRule({ ...base, source: choice.slice(1) as "folder" | "origin" | "attachments" });
     const field = left.kind?.fields.find((f) => f.id === choice.slice(2));
     const longest = left.survey?.fields.find((f) => f.field === field?.id)?.longest ?? 0;
-    setRule({ ...base, source: { field: choice.slice(2) }, conversions: field && schema ? conversionsFor(likelyHow(field, schema, longest), schema) : [] });
+    setRule({
+      ...base,
+      source: { field: choice.slice(2) },
+      conversions: field && schema ? conversionsFor(likelyHow(field, schema, longest), schema) : [],
+    });
   };
   return (
     <>
-      <label className="grid grid-cols-[92px_1fr] items-center"><span className="text-ink-2">Comes from</span>
-        <select className="field w-full" aria-label={`Source of ${to}`} value={now} onChange={(e) => choose(e.target.value)}>
+      <label className="grid grid-cols-[92px_1fr] items-center">
+        <span className="text-ink-2">Comes from</span>
+        <select
+          className="field w-full"
+          aria-label={`Source of ${to}`}
+          value={now}
+          onChange={(e) => choose(e.target.value)}
+        >
           <option value="">nothing</option>
           {target === PARENT && <option value="=folder">the folder it is in (mirrored)</option>}
           {target === ATTACHMENTS && <option value="=attachments">its files</option>}
           {target !== PARENT && target !== ATTACHMENTS && (
             <>
               {schema?.value_type === "text" && <option value="=origin">key and system (origin)</option>}
-              {(schema?.value_type === "text" || schema?.value_type === "choice") && <option value="=constant">a constant value</option>}
-              {now.startsWith("f:") && !left.kind?.fields.some((f) => `f:${f.id}` === now) && <option value={now}>{now.slice(2)} (not there)</option>}
-              {left.kind?.fields.filter((f) => f.value_type !== "attachments").map((f) => <option key={f.id} value={`f:${f.id}`}>{f.name}</option>)}
+              {(schema?.value_type === "text" || schema?.value_type === "choice") && (
+                <option value="=constant">a constant value</option>
+              )}
+              {now.startsWith("f:") && !left.kind?.fields.some((f) => `f:${f.id}` === now) && (
+                <option value={now}>{now.slice(2)} (not there)</option>
+              )}
+              {left.kind?.fields
+                .filter((f) => f.value_type !== "attachments")
+                .map((f) => (
+                  <option key={f.id} value={`f:${f.id}`}>
+                    {f.name}
+                  </option>
+                ))}
             </>
           )}
         </select>
       </label>
       {rule && constant && (
-        <label className="mt-2 grid grid-cols-[92px_1fr] items-center"><span className="text-ink-2">Value</span>
-          {schema?.allowed
-            ? <select className="field w-full" value={String((constant as { value: string }).value)} onChange={(e) => setRule({ ...rule, source: { constant: { type: "choice", value: e.target.value } } })}>{schema.allowed.map((a) => <option key={a}>{a}</option>)}</select>
-            : <input className="field w-full" value={String((constant as { value: string }).value)} onChange={(e) => setRule({ ...rule, source: { constant: { type: "text", value: e.target.value } } })} />}
+        <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+          <span className="text-ink-2">Value</span>
+          {schema?.allowed ? (
+            <select
+              className="field w-full"
+              value={String((constant as { value: string }).value)}
+              onChange={(e) => setRule({ ...rule, source: { constant: { type: "choice", value: e.target.value } } })}
+            >
+              {schema.allowed.map((a) => (
+                <option key={a}>{a}</option>
+              ))}
+            </select>
+          ) : (
+            <input
+              className="field w-full"
+              value={String((constant as { value: string }).value)}
+              onChange={(e) => setRule({ ...rule, source: { constant: { type: "text", value: e.target.value } } })}
+            />
+          )}
         </label>
       )}
     </>
@@ -103,23 +209,64 @@ function Shorten({ rule, limit, setRule }: { rule: Rule; limit?: number; setRule
   const last = rule.conversions?.at(-1);
   const to = typeof last === "object" && "shorten" in last ? last.shorten.to : 0;
   return (
-    <label className="mt-2 grid grid-cols-[92px_1fr] items-center"><span className="text-ink-2">Characters</span>
-      <input type="number" min={1} max={limit} className="field w-24" value={to} onChange={(e) => setRule({ ...rule, conversions: [{ shorten: { to: Math.max(1, Number(e.target.value) || 1) } }] })} />
+    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+      <span className="text-ink-2">Characters</span>
+      <input
+        type="number"
+        min={1}
+        max={limit}
+        className="field w-24"
+        value={to}
+        onChange={(e) =>
+          setRule({ ...rule, conversions: [{ shorten: { to: Math.max(1, Number(e.target.value) || 1) } }] })
+        }
+      />
     </label>
   );
 }
 
-function PeopleFallback({ rule, users, setRule }: { rule: Rule; users: Schemas["User"][]; setRule: (r: Rule) => void }) {
+function PeopleFallback({
+  rule,
+  users,
+  setRule,
+}: {
+  rule: Rule;
+  users: Schemas["User"][];
+  setRule: (r: Rule) => void;
+}) {
   const last = rule.conversions?.at(-1);
   if (typeof last !== "object" || !("users" in last)) return null;
   const table = last.users;
-  const now = typeof table.otherwise === "object" ? table.otherwise.use : table.otherwise === "leave_empty" ? "" : "=block";
+  const now =
+    typeof table.otherwise === "object" ? table.otherwise.use : table.otherwise === "leave_empty" ? "" : "=block";
   return (
-    <label className="mt-2 grid grid-cols-[92px_1fr] items-center"><span className="text-ink-2">Others</span>
-      <select className="field w-full" value={now} onChange={(e) => setRule({ ...rule, conversions: [{ users: { ...table, otherwise: e.target.value === "=block" ? "block" : e.target.value ? { use: e.target.value } : "leave_empty" } }] })}>
+    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+      <span className="text-ink-2">Others</span>
+      <select
+        className="field w-full"
+        value={now}
+        onChange={(e) =>
+          setRule({
+            ...rule,
+            conversions: [
+              {
+                users: {
+                  ...table,
+                  otherwise:
+                    e.target.value === "=block" ? "block" : e.target.value ? { use: e.target.value } : "leave_empty",
+                },
+              },
+            ],
+          })
+        }
+      >
         <option value="=block">hold the item back and list it</option>
         <option value="">leave empty, and keep the name in the losses</option>
-        {users.map((u) => <option key={u.id} value={u.id}>use {u.name}</option>)}
+        {users.map((u) => (
+          <option key={u.id} value={u.id}>
+            use {u.name}
+          </option>
+        ))}
       </select>
     </label>
   );
@@ -129,7 +276,13 @@ function PeopleFallback({ rule, users, setRule }: { rule: Rule; users: Schemas["
 function Suggested({ route, lane, target, rule, left, setRule }: Props) {
   const suggestions = useQuery({
     queryKey: ["suggestions", route.id, lane.left_kind, lane.right_kind, route.left.surveyed_at],
-    queryFn: () => take(api.POST("/routes/{id}/suggestions", { params: { path: { id: route.id } }, body: { left_kind: lane.left_kind, right_kind: lane.right_kind } })),
+    queryFn: () =>
+      take(
+        api.POST("/routes/{id}/suggestions", {
+          params: { path: { id: route.id } },
+          body: { left_kind: lane.left_kind, right_kind: lane.right_kind },
+        }),
+      ),
     staleTime: 60_000,
   });
   const found = suggestions.data?.find((s) => s.rule.target === target);
@@ -138,8 +291,16 @@ function Suggested({ route, lane, target, rule, left, setRule }: Props) {
   const source = sourceField(found.rule);
   return (
     <Part title={same ? "Why this source" : "Suggested"}>
-      <ul className="text-ink-2">{found.evidence.map((e) => <li key={e}>{e}</li>)}</ul>
-      {!same && <Button className="mt-2" onClick={() => setRule(found.rule)}>Fill it from {left.kind?.fields.find((f) => f.id === source)?.name ?? ruleWords(found.rule)}</Button>}
+      <ul className="text-ink-2">
+        {found.evidence.map((e) => (
+          <li key={e}>{e}</li>
+        ))}
+      </ul>
+      {!same && (
+        <Button className="mt-2" onClick={() => setRule(found.rule)}>
+          Fill it from {left.kind?.fields.find((f) => f.id === source)?.name ?? ruleWords(found.rule)}
+        </Button>
+      )}
     </Part>
   );
 }

@@ -8,7 +8,8 @@ export type ValueMap = Schemas["ValueMap"];
 export const PARENT = "@parent";
 export const ATTACHMENTS = "@attachments";
 
-export const sourceField = (r: Rule): string | undefined => (typeof r.source === "object" && "field" in r.source ? r.source.field : undefined);
+export const sourceField = (r: Rule): string | undefined =>
+  typeof r.source === "object" && "field" in r.source ? r.source.field : undefined;
 
 export function ruleWords(r: Rule): string {
   if (r.source === "folder") return "mirror";
@@ -29,13 +30,22 @@ export const valueMapOf = (r: Rule | undefined): ValueMap | undefined => {
 };
 
 export function withValueMap(r: Rule, map: ValueMap): Rule {
-  return { ...r, conversions: r.conversions?.map((c) => (typeof c === "object" && "value_map" in c ? { value_map: map } : c)) };
+  return {
+    ...r,
+    conversions: r.conversions?.map((c) => (typeof c === "object" && "value_map" in c ? { value_map: map } : c)),
+  };
 }
 
 /** The choices of “how”, and the conversions each stands for. */
 export type How = "as_it_is" | "value_map" | "rich_text" | "shorten" | "people";
 
-export const howWord: Record<How, string> = { as_it_is: "as it is", value_map: "value map", rich_text: "rich text", shorten: "shorten", people: "people" };
+export const howWord: Record<How, string> = {
+  as_it_is: "as it is",
+  value_map: "value map",
+  rich_text: "rich text",
+  shorten: "shorten",
+  people: "people",
+};
 
 export function howOf(r: Rule): How {
   const last = r.conversions?.at(-1);
@@ -49,21 +59,34 @@ export function howOf(r: Rule): How {
 /** Which conversions make sense into a type. */
 export function hows(target: Schemas["FieldSchema"]): How[] {
   switch (target.value_type) {
-    case "rich_text": case "steps": return ["rich_text", "as_it_is"];
-    case "choice": case "choice_list": return ["as_it_is", "value_map"];
-    case "user": case "user_list": return ["people", "as_it_is"];
-    case "text": return ["as_it_is", "shorten", "value_map"];
-    default: return ["as_it_is"];
+    case "rich_text":
+    case "steps":
+      return ["rich_text", "as_it_is"];
+    case "choice":
+    case "choice_list":
+      return ["as_it_is", "value_map"];
+    case "user":
+    case "user_list":
+      return ["people", "as_it_is"];
+    case "text":
+      return ["as_it_is", "shorten", "value_map"];
+    default:
+      return ["as_it_is"];
   }
 }
 
 export function conversionsFor(how: How, target: Schemas["FieldSchema"]): Conversion[] {
   switch (how) {
-    case "as_it_is": return [];
-    case "rich_text": return ["rich_text"];
-    case "shorten": return [{ shorten: { to: target.max_length ?? 100 } }];
-    case "value_map": return [{ value_map: { rows: [], otherwise: "block" } }];
-    case "people": return [{ users: { rows: [], otherwise: "leave_empty" } }];
+    case "as_it_is":
+      return [];
+    case "rich_text":
+      return ["rich_text"];
+    case "shorten":
+      return [{ shorten: { to: target.max_length ?? 100 } }];
+    case "value_map":
+      return [{ value_map: { rows: [], otherwise: "block" } }];
+    case "people":
+      return [{ users: { rows: [], otherwise: "leave_empty" } }];
   }
 }
 
@@ -73,6 +96,7 @@ export function likelyHow(source: Schemas["FieldSchema"], target: Schemas["Field
   if (to === "steps" || to === "rich_text") return "rich_text";
   if (to === "user" || to === "user_list") return "people";
   if ((to === "choice" || to === "choice_list") && target.allowed) return "value_map";
-  if (to === "text" && target.max_length && (source.value_type !== "text" || longest > target.max_length)) return longest > target.max_length ? "shorten" : "as_it_is";
+  if (to === "text" && target.max_length && (source.value_type !== "text" || longest > target.max_length))
+    return longest > target.max_length ? "shorten" : "as_it_is";
   return "as_it_is";
 }

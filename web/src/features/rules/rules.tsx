@@ -20,7 +20,9 @@ function rowsOf(lane: Lane, right?: Schemas["KindSchema"]): Row[] {
   const rule = (target: string) => lane.rules.find((r) => r.target === target);
   const fields = right?.fields.filter((f) => !f.read_only) ?? [];
   const known = fields.map((f) => ({ target: f.id, schema: f, rule: rule(f.id) }));
-  const gone = lane.rules.filter((r) => r.target !== PARENT && !fields.some((f) => f.id === r.target)).map((r) => ({ target: r.target, rule: r }));
+  const gone = lane.rules
+    .filter((r) => r.target !== PARENT && !fields.some((f) => f.id === r.target))
+    .map((r) => ({ target: r.target, rule: r }));
   const sorted = known.sort((a, b) => Number(a.target === ATTACHMENTS) - Number(b.target === ATTACHMENTS));
   return [...sorted, { target: PARENT, rule: rule(PARENT) }, ...gone];
 }
@@ -41,7 +43,8 @@ export default function Rules() {
   });
   const preview = useQuery({
     queryKey: ["preview", route.id, lane, at],
-    queryFn: () => take(api.POST("/routes/{id}/preview", { params: { path: { id: route.id } }, body: { lane: lane as Lane, at } })),
+    queryFn: () =>
+      take(api.POST("/routes/{id}/preview", { params: { path: { id: route.id } }, body: { lane: lane as Lane, at } })),
     enabled: !!lane,
     placeholderData: keepPreviousData,
   });
@@ -51,7 +54,8 @@ export default function Rules() {
     const n = rows.findIndex((r) => r.target === current?.target);
     setSelected(rows[Math.min(Math.max(n + by, 0), rows.length - 1)]?.target);
   };
-  const step = (by: number) => setAt(Math.min(Math.max((preview.data?.at ?? 0) + by, 0), Math.max((preview.data?.total ?? 1) - 1, 0)));
+  const step = (by: number) =>
+    setAt(Math.min(Math.max((preview.data?.at ?? 0) + by, 0), Math.max((preview.data?.total ?? 1) - 1, 0)));
   const blocking = faults.data?.filter((f) => f.blocks) ?? [];
   const dryRun = async () => {
     setFailure(undefined);
@@ -67,104 +71,274 @@ export default function Rules() {
   useKeys([
     { key: "ArrowDown", does: "Next field", run: () => move(1) },
     { key: "ArrowUp", does: "Previous field", run: () => move(-1) },
-    { key: "Enter", does: "Edit the rule", run: () => document.getElementById("rule-panel")?.querySelector<HTMLElement>("select, input, button")?.focus() },
+    {
+      key: "Enter",
+      does: "Edit the rule",
+      run: () => document.getElementById("rule-panel")?.querySelector<HTMLElement>("select, input, button")?.focus(),
+    },
     { key: "]", does: "Try it on the next item", run: () => step(1) },
     { key: "[", does: "Try it on the previous item", run: () => step(-1) },
-    { key: "s", does: "Next thing to settle", run: () => setSelected(blocking[(blocking.findIndex((f) => f.field === current?.target) + 1) % Math.max(blocking.length, 1)]?.field ?? selected) },
+    {
+      key: "s",
+      does: "Next thing to settle",
+      run: () =>
+        setSelected(
+          blocking[(blocking.findIndex((f) => f.field === current?.target) + 1) % Math.max(blocking.length, 1)]
+            ?.field ?? selected,
+        ),
+    },
     { key: "s", ctrl: true, does: "Save as a version", run: () => void save() },
   ]);
   if (schema.isPending) return <Loading what="both ends" />;
-  if (schema.error) return <div className="p-8"><Trouble error={schema.error} /></div>;
-  if (!schema.data.left || !schema.data.right) return <div className="p-8"><p>Both ends must be surveyed before rules can be settled.</p></div>;
-  const left = endOf(schema.data, lane, "left"), right = endOf(schema.data, lane, "right");
+  if (schema.error)
+    return (
+      <div className="p-8">
+        <Trouble error={schema.error} />
+      </div>
+    );
+  if (!schema.data.left || !schema.data.right)
+    return (
+      <div className="p-8">
+        <p>Both ends must be surveyed before rules can be settled.</p>
+      </div>
+    );
+  const left = endOf(schema.data, lane, "left"),
+    right = endOf(schema.data, lane, "right");
   const name = (end: "left" | "right") => (l: Lane) => endOf(schema.data, l, end).kind?.name ?? "?";
   const setRule = (target: string, rule: Rule | undefined) => {
     if (!lane) return;
     setSelected(target);
     changeLane(lane.id, (l) => {
       const there = l.rules.some((r) => r.target === target);
-      return { ...l, rules: rule ? (there ? l.rules.map((r) => (r.target === target ? rule : r)) : [...l.rules, rule]) : l.rules.filter((r) => r.target !== target) };
+      return {
+        ...l,
+        rules: rule
+          ? there
+            ? l.rules.map((r) => (r.target === target ? rule : r))
+            : [...l.rules, rule]
+          : l.rules.filter((r) => r.target !== target),
+      };
     });
   };
   const used = lane?.rules.map(sourceField) ?? [];
-  const unused = left.kind?.fields.filter((f) => f.value_type !== "attachments" && !f.origin_mark && !used.includes(f.id)) ?? [];
+  const unused =
+    left.kind?.fields.filter((f) => f.value_type !== "attachments" && !f.origin_mark && !used.includes(f.id)) ?? [];
   return (
     <>
       <LanesBar left={name("left")} right={name("right")}>
         {preview.data?.item && (
           <span className="flex items-center gap-2 text-ink-2">
-            <button type="button" aria-label="Previous item" onClick={() => step(-1)} className="rounded border border-hair bg-sheet px-2">‹</button>
-            trying it on <span className="mono">{preview.data.item.key}</span> {preview.data.at + 1} of {preview.data.total.toLocaleString("en")}
-            <button type="button" aria-label="Next item" onClick={() => step(1)} className="rounded border border-hair bg-sheet px-2">›</button>
+            <button
+              type="button"
+              aria-label="Previous item"
+              onClick={() => step(-1)}
+              className="rounded border border-hair bg-sheet px-2"
+            >
+              ‹
+            </button>
+            trying it on <span className="mono">{preview.data.item.key}</span> {preview.data.at + 1} of{" "}
+            {preview.data.total.toLocaleString("en")}
+            <button
+              type="button"
+              aria-label="Next item"
+              onClick={() => step(1)}
+              className="rounded border border-hair bg-sheet px-2"
+            >
+              ›
+            </button>
           </span>
         )}
       </LanesBar>
       <div className="flex min-h-0 flex-1">
         <div className="min-w-0 flex-1 overflow-auto bg-sheet">
           <table className="w-full table-fixed">
-            <colgroup><col /><col className="w-[150px]" /><col /><col className="w-[27%]" /></colgroup>
+            <colgroup>
+              <col />
+              <col className="w-[150px]" />
+              <col />
+              <col className="w-[27%]" />
+            </colgroup>
             <thead className="sticky top-0 z-10 bg-sheet text-left text-[11px] text-ink-3">
-              <tr>{[`${left.name} field`, "rule", `${right.name} field`, "On this item becomes"].map((h, n) => <th key={h} className={`border-b border-hair px-3 py-1.5 font-normal ${n === 0 ? "pl-5" : ""} ${n === 1 ? "spine-cell text-center" : ""}`}>{n === 1 ? <span className="bg-sheet px-1">{h}</span> : h}</th>)}</tr>
+              <tr>
+                {[`${left.name} field`, "rule", `${right.name} field`, "On this item becomes"].map((h, n) => (
+                  <th
+                    key={h}
+                    className={`border-b border-hair px-3 py-1.5 font-normal ${n === 0 ? "pl-5" : ""} ${n === 1 ? "spine-cell text-center" : ""}`}
+                  >
+                    {n === 1 ? <span className="bg-sheet px-1">{h}</span> : h}
+                  </th>
+                ))}
+              </tr>
             </thead>
             <tbody>
-              {rows.map((row) => <RuleRow key={row.target} row={row} left={left.kind} on={row.target === current?.target} select={() => setSelected(row.target)}
-                faults={faults.data?.filter((f) => f.lane === lane?.id && f.field === row.target) ?? []} value={preview.data?.values.find((v) => v.target === row.target)} />)}
+              {rows.map((row) => (
+                <RuleRow
+                  key={row.target}
+                  row={row}
+                  left={left.kind}
+                  on={row.target === current?.target}
+                  select={() => setSelected(row.target)}
+                  faults={faults.data?.filter((f) => f.lane === lane?.id && f.field === row.target) ?? []}
+                  value={preview.data?.values.find((v) => v.target === row.target)}
+                />
+              ))}
               {unused.map((f) => {
                 const filled = left.survey?.fields.find((s) => s.field === f.id)?.filled ?? 0;
                 return (
                   <tr key={f.id} className="text-ink-3">
-                    <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{f.name}<span className="mono ml-1.5">{typeWord[f.value_type]} · filled {percent(filled, left.survey?.count ?? 0)}</span></td>
-                    <td className="spine-cell border-b border-hair-2 text-center text-[11px]"><span className="bg-sheet px-1">not carried</span></td>
+                    <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">
+                      {f.name}
+                      <span className="mono ml-1.5">
+                        {typeWord[f.value_type]} · filled {percent(filled, left.survey?.count ?? 0)}
+                      </span>
+                    </td>
+                    <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
+                      <span className="bg-sheet px-1">not carried</span>
+                    </td>
                     <td className="border-b border-hair-2 px-3">—</td>
-                    <td className="border-b border-hair-2 px-3">{count(filled, "item holds a value", "items hold a value")}</td>
+                    <td className="border-b border-hair-2 px-3">
+                      {count(filled, "item holds a value", "items hold a value")}
+                    </td>
                   </tr>
                 );
               })}
             </tbody>
           </table>
         </div>
-        <aside id="rule-panel" aria-label="Rule" className="w-[404px] shrink-0 overflow-auto border-l border-hair bg-sheet">
-          {current && lane && <RulePanel key={`${lane.id} ${current.target}`} route={route} lane={lane} target={current.target} schema={current.schema} rule={current.rule} left={left} right={right}
-            faults={faults.data?.filter((f) => f.lane === lane.id && f.field === current.target) ?? []} setRule={(r) => setRule(current.target, r)} />}
+        <aside
+          id="rule-panel"
+          aria-label="Rule"
+          className="w-[404px] shrink-0 overflow-auto border-l border-hair bg-sheet"
+        >
+          {current && lane && (
+            <RulePanel
+              key={`${lane.id} ${current.target}`}
+              route={route}
+              lane={lane}
+              target={current.target}
+              schema={current.schema}
+              rule={current.rule}
+              left={left}
+              right={right}
+              faults={faults.data?.filter((f) => f.lane === lane.id && f.field === current.target) ?? []}
+              setRule={(r) => setRule(current.target, r)}
+            />
+          )}
         </aside>
       </div>
-      {(error != null || failure != null) && <div className="px-5"><Trouble error={error ?? failure} /></div>}
-      <Foot keys={<><span><Kbd>↑</Kbd> <Kbd>↓</Kbd> field</span><span><Kbd>Enter</Kbd> edit rule</span><span><Kbd>[</Kbd> <Kbd>]</Kbd> another item</span><span><Kbd>S</Kbd> to settle</span></>}>
-        {blocking.length > 0 ? <span role="status" className="text-clash">{count(blocking.length, "thing")} to settle before a dry run</span> : faults.data && <span role="status" className="text-ok">every rule is valid</span>}
-        <Button disabled={!dirty} onClick={() => void save()}>Save as version {route.version + 1}</Button>
-        <Button go disabled={blocking.length > 0 || !faults.data} onClick={() => void dryRun()}>Dry run</Button>
+      {(error != null || failure != null) && (
+        <div className="px-5">
+          <Trouble error={error ?? failure} />
+        </div>
+      )}
+      <Foot
+        keys={
+          <>
+            <span>
+              <Kbd>↑</Kbd> <Kbd>↓</Kbd> field
+            </span>
+            <span>
+              <Kbd>Enter</Kbd> edit rule
+            </span>
+            <span>
+              <Kbd>[</Kbd> <Kbd>]</Kbd> another item
+            </span>
+            <span>
+              <Kbd>S</Kbd> to settle
+            </span>
+          </>
+        }
+      >
+        {blocking.length > 0 ? (
+          <span role="status" className="text-clash">
+            {count(blocking.length, "thing")} to settle before a dry run
+          </span>
+        ) : (
+          faults.data && (
+            <span role="status" className="text-ok">
+              every rule is valid
+            </span>
+          )
+        )}
+        <Button disabled={!dirty} onClick={() => void save()}>
+          Save as version {route.version + 1}
+        </Button>
+        <Button go disabled={blocking.length > 0 || !faults.data} onClick={() => void dryRun()}>
+          Dry run
+        </Button>
       </Foot>
     </>
   );
 }
 
-type RuleRowProps = { row: Row; left?: Schemas["KindSchema"]; on: boolean; select: () => void; faults: Schemas["Fault"][]; value?: Schemas["PreviewValue"] };
+type RuleRowProps = {
+  row: Row;
+  left?: Schemas["KindSchema"];
+  on: boolean;
+  select: () => void;
+  faults: Schemas["Fault"][];
+  value?: Schemas["PreviewValue"];
+};
 
 function RuleRow({ row, left, on, select, faults, value }: RuleRowProps) {
   const { rule, schema, target } = row;
   const source = rule && sourceField(rule);
   const field = left?.fields.find((f) => f.id === source);
   const special = { folder: "Folder path", origin: "Key and system", attachments: "Files" } as Record<string, string>;
-  const from = !rule ? <span className="text-ink-3">nothing feeds it</span>
-    : typeof rule.source === "string" ? <span className="text-ink-2">{special[rule.source]}</span>
-    : "constant" in rule.source ? <span className="text-ink-2">the value “{String((rule.source.constant as { value?: unknown }).value ?? "")}”</span>
-    : <>{field?.name ?? <span className="text-clash">{source} (not there)</span>}{field && <span className="mono ml-1.5 text-ink-3">{typeWord[field.value_type]}{field.allowed ? ` · ${field.allowed.length} values` : ""}</span>}</>;
+  const from = !rule ? (
+    <span className="text-ink-3">nothing feeds it</span>
+  ) : typeof rule.source === "string" ? (
+    <span className="text-ink-2">{special[rule.source]}</span>
+  ) : "constant" in rule.source ? (
+    <span className="text-ink-2">the value “{String((rule.source.constant as { value?: unknown }).value ?? "")}”</span>
+  ) : (
+    <>
+      {field?.name ?? <span className="text-clash">{source} (not there)</span>}
+      {field && (
+        <span className="mono ml-1.5 text-ink-3">
+          {typeWord[field.value_type]}
+          {field.allowed ? ` · ${field.allowed.length} values` : ""}
+        </span>
+      )}
+    </>
+  );
   const to = target === PARENT ? "Folder" : target === ATTACHMENTS ? "Files" : (schema?.name ?? target);
   const bad = faults.length > 0;
   const lossy = !!value?.losses.length;
-  const what = bad ? faults[0]?.message : value?.fault ?? value?.becomes;
+  const what = bad ? faults[0]?.message : (value?.fault ?? value?.becomes);
   const cell = `border-b border-hair-2 px-3 py-1.5 truncate ${on ? "bg-wash" : ""}`;
   return (
     <tr onClick={select} className="cursor-pointer" aria-selected={on}>
       <td className={`${cell} !pl-5`}>{from}</td>
       <td className={`${cell} spine-cell text-center`}>
-        <button type="button" onClick={select} aria-label={`Rule for ${to}: ${rule ? ruleWords(rule) : "none"}`}
-          className={`max-w-full truncate rounded-[10px] border bg-sheet px-2.5 py-px text-[11px] ${!rule && bad ? "border-clash text-clash" : rule ? "border-hair" : "border-dashed border-hair text-ink-3"} ${rule && ruleWords(rule).startsWith("shorten") ? "text-loss" : ""}`}>
+        <button
+          type="button"
+          onClick={select}
+          aria-label={`Rule for ${to}: ${rule ? ruleWords(rule) : "none"}`}
+          className={`max-w-full truncate rounded-[10px] border bg-sheet px-2.5 py-px text-[11px] ${!rule && bad ? "border-clash text-clash" : rule ? "border-hair" : "border-dashed border-hair text-ink-3"} ${rule && ruleWords(rule).startsWith("shorten") ? "text-loss" : ""}`}
+        >
           {rule ? `→ ${ruleWords(rule)}` : bad ? "choose…" : "not fed"}
         </button>
       </td>
-      <td className={cell}>{to}{schema?.required && <span className="font-bold text-clash" title="required"> *</span>}{schema && <span className="mono ml-1.5 text-ink-3">{typeWord[schema.value_type]}{schema.max_length ? ` ≤ ${schema.max_length}` : ""}{schema.allowed ? ` · ${schema.allowed.length} values` : ""}</span>}</td>
-      <td className={`${cell} ${bad || value?.fault ? "text-clash" : lossy ? "text-loss" : ""}`} title={what}>{what}</td>
+      <td className={cell}>
+        {to}
+        {schema?.required && (
+          <span className="font-bold text-clash" title="required">
+            {" "}
+            *
+          </span>
+        )}
+        {schema && (
+          <span className="mono ml-1.5 text-ink-3">
+            {typeWord[schema.value_type]}
+            {schema.max_length ? ` ≤ ${schema.max_length}` : ""}
+            {schema.allowed ? ` · ${schema.allowed.length} values` : ""}
+          </span>
+        )}
+      </td>
+      <td className={`${cell} ${bad || value?.fault ? "text-clash" : lossy ? "text-loss" : ""}`} title={what}>
+        {what}
+      </td>
     </tr>
   );
 }

@@ -11,7 +11,10 @@ export default function SignIn() {
     <div className="flex h-full items-center justify-center bg-paper">
       <main className="w-[380px] rounded-lg border border-hair bg-sheet p-8">
         <div className="mb-6 flex items-center gap-2.5 text-[20px] font-semibold">
-          <svg width="26" height="26" viewBox="0 0 20 20" aria-hidden><path d="M9 3a7 7 0 0 0 0 14z" fill="var(--left)" /><path d="M11 3a7 7 0 0 1 0 14z" fill="var(--right)" /></svg>
+          <svg width="26" height="26" viewBox="0 0 20 20" aria-hidden>
+            <path d="M9 3a7 7 0 0 0 0 14z" fill="var(--left)" />
+            <path d="M11 3a7 7 0 0 1 0 14z" fill="var(--right)" />
+          </svg>
           hovrel
         </div>
         {setup.error && <Trouble error={setup.error} retry={() => void setup.refetch()} />}
@@ -47,20 +50,50 @@ function Form({ first }: { first: boolean }) {
   return (
     <form onSubmit={(e) => void submit(e)}>
       <h1 className="mb-1 text-[16px] font-semibold">{first ? "Make the first administrator" : "Sign in"}</h1>
-      <p className="mb-4 text-ink-2">{first ? "Nobody can sign in to this installation yet." : "With the login an administrator gave you."}</p>
+      <p className="mb-4 text-ink-2">
+        {first ? "Nobody can sign in to this installation yet." : "With the login an administrator gave you."}
+      </p>
       <Field label="Login" error={fault("/login")}>
-        {(p) => <input {...p} autoFocus autoComplete="username" className="field w-full" value={login} onChange={(e) => setLogin(e.target.value)} />}
+        {(p) => (
+          <input
+            {...p}
+            autoFocus
+            autoComplete="username"
+            className="field w-full"
+            value={login}
+            onChange={(e) => setLogin(e.target.value)}
+          />
+        )}
       </Field>
       {first && (
         <Field label="Name" error={fault("/name")} hint="As others see you in the record.">
-          {(p) => <input {...p} autoComplete="name" className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
+          {(p) => (
+            <input
+              {...p}
+              autoComplete="name"
+              className="field w-full"
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+            />
+          )}
         </Field>
       )}
       <Field label="Password" error={fault("/password")} hint={first ? "Twelve characters or more." : undefined}>
-        {(p) => <input {...p} type="password" autoComplete={first ? "new-password" : "current-password"} className="field w-full" value={password} onChange={(e) => setPassword(e.target.value)} />}
+        {(p) => (
+          <input
+            {...p}
+            type="password"
+            autoComplete={first ? "new-password" : "current-password"}
+            className="field w-full"
+            value={password}
+            onChange={(e) => setPassword(e.target.value)}
+          />
+        )}
       </Field>
       {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
-      <Button go type="submit" disabled={busy} className="mt-2 w-full">{first ? "Make administrator and sign in" : "Sign in"}</Button>
+      <Button go type="submit" disabled={busy} className="mt-2 w-full">
+        {first ? "Make administrator and sign in" : "Sign in"}
+      </Button>
     </form>
   );
 }

@@ -9,7 +9,12 @@ import { CheckList } from "./check-list";
 export default function ConnectSystem() {
   const profiles = useQuery({ queryKey: ["profiles"], queryFn: () => take(api.GET("/profiles")) });
   if (profiles.isPending) return <Loading what="what can be connected" />;
-  if (profiles.error) return <div className="p-8"><Trouble error={profiles.error} retry={() => void profiles.refetch()} /></div>;
+  if (profiles.error)
+    return (
+      <div className="p-8">
+        <Trouble error={profiles.error} retry={() => void profiles.refetch()} />
+      </div>
+    );
   return <Form {...profiles.data} />;
 }
 
@@ -40,25 +45,46 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
     }
   };
   const check = () => act("check", async () => setSteps(await take(api.POST("/systems/check", { body }))));
-  const save = () => act("save", async () => {
-    const made = await take(api.POST("/systems", { body }));
-    await take(api.POST("/systems/{id}/check", { params: { path: { id: made.id } } }));
-    await queries.invalidateQueries({ queryKey: ["systems"] });
-    await navigate(`/systems/${made.id}`);
-  });
+  const save = () =>
+    act("save", async () => {
+      const made = await take(api.POST("/systems", { body }));
+      await take(api.POST("/systems/{id}/check", { params: { path: { id: made.id } } }));
+      await queries.invalidateQueries({ queryKey: ["systems"] });
+      await navigate(`/systems/${made.id}`);
+    });
   const failed = steps?.some((s) => s.state === "failed");
   return (
     <>
       <div className="mx-auto grid w-full max-w-[1080px] flex-1 grid-cols-[1fr_400px] content-start gap-10 overflow-auto px-5 py-6">
-        <form id="connect" onSubmit={(e) => { e.preventDefault(); void check(); }}>
+        <form
+          id="connect"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void check();
+          }}
+        >
           <h1 className="mb-4 text-[16px] font-semibold">Connect a system</h1>
           <fieldset className="mb-4">
             <legend className="mb-1 font-medium">Which system is it?</legend>
             <div className="grid grid-cols-2 gap-2">
               {profiles.map((p) => (
-                <label key={p.profile} className={`cursor-pointer rounded-lg border bg-sheet p-3 has-focus-visible:outline-2 has-focus-visible:outline-[var(--focus)] ${p.profile === profile ? "border-ink" : "border-hair"}`}>
-                  <input type="radio" name="profile" className="sr-only" checked={p.profile === profile} onChange={() => { setProfile(p.profile); setSignIn({}); changed(); }} />
-                  <b className="block font-semibold">{p.title}</b><span className="text-ink-2">{p.about}</span>
+                <label
+                  key={p.profile}
+                  className={`cursor-pointer rounded-lg border bg-sheet p-3 has-focus-visible:outline-2 has-focus-visible:outline-[var(--focus)] ${p.profile === profile ? "border-ink" : "border-hair"}`}
+                >
+                  <input
+                    type="radio"
+                    name="profile"
+                    className="sr-only"
+                    checked={p.profile === profile}
+                    onChange={() => {
+                      setProfile(p.profile);
+                      setSignIn({});
+                      changed();
+                    }}
+                  />
+                  <b className="block font-semibold">{p.title}</b>
+                  <span className="text-ink-2">{p.about}</span>
                 </label>
               ))}
             </div>
@@ -66,31 +92,101 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
           {preset && (
             <p className="mb-4 rounded-md bg-wash px-3 py-2">
               A simulated {preset.name} runs with this demo.{" "}
-              <button type="button" className="font-medium underline" onClick={() => { setName(preset.name); setAddress(preset.address); setSignIn(preset.sign_in); changed(); }}>Use the simulated {preset.name}</button>
+              <button
+                type="button"
+                className="font-medium underline"
+                onClick={() => {
+                  setName(preset.name);
+                  setAddress(preset.address);
+                  setSignIn(preset.sign_in);
+                  changed();
+                }}
+              >
+                Use the simulated {preset.name}
+              </button>
             </p>
           )}
-          <Field label="Name" error={fault("/name")} hint="As people call it. It becomes part of origin marks and stays.">
+          <Field
+            label="Name"
+            error={fault("/name")}
+            hint="As people call it. It becomes part of origin marks and stays."
+          >
             {(p) => <input {...p} className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
           </Field>
-          <Field label="Address" error={fault("/address")} hint="Where the system is, without a page's path, e.g. https://tests.skarnvik.example">
-            {(p) => <input {...p} className="field mono w-full" value={address} spellCheck={false} onChange={(e) => { setAddress(e.target.value); changed(); }} />}
+          <Field
+            label="Address"
+            error={fault("/address")}
+            hint="Where the system is, without a page's path, e.g. https://tests.skarnvik.example"
+          >
+            {(p) => (
+              <input
+                {...p}
+                className="field mono w-full"
+                value={address}
+                spellCheck={false}
+                onChange={(e) => {
+                  setAddress(e.target.value);
+                  changed();
+                }}
+              />
+            )}
           </Field>
           {chosen?.asks.map((ask) => (
-            <Field key={ask.id} label={ask.label} error={fault(`/sign_in/${ask.id}`)} hint={ask.secret ? "Sealed when saved; nobody can read it again, not even here." : undefined}>
-              {(p) => <input {...p} type={ask.secret ? "password" : "text"} autoComplete="off" className="field w-full" value={signIn[ask.id] ?? ""} onChange={(e) => { setSignIn({ ...signIn, [ask.id]: e.target.value }); changed(); }} />}
+            <Field
+              key={ask.id}
+              label={ask.label}
+              error={fault(`/sign_in/${ask.id}`)}
+              hint={ask.secret ? "Sealed when saved; nobody can read it again, not even here." : undefined}
+            >
+              {(p) => (
+                <input
+                  {...p}
+                  type={ask.secret ? "password" : "text"}
+                  autoComplete="off"
+                  className="field w-full"
+                  value={signIn[ask.id] ?? ""}
+                  onChange={(e) => {
+                    setSignIn({ ...signIn, [ask.id]: e.target.value });
+                    changed();
+                  }}
+                />
+              )}
             </Field>
           ))}
-          {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
+          {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && (
+            <Trouble error={error} />
+          )}
         </form>
         <section aria-live="polite" className="pt-10">
-          {busy === "check" && <p role="status" className="text-ink-3">Checking, step by step…</p>}
-          {!busy && !steps && <p className="rounded-lg border border-dashed border-hair p-5 text-ink-2">The check appears here: whether the address answers, the sign-in is accepted, clocks agree, writing is allowed, and which projects there are.</p>}
-          {!busy && steps && <div className="rounded-lg border border-hair bg-sheet p-5"><CheckList steps={steps} /></div>}
+          {busy === "check" && (
+            <p role="status" className="text-ink-3">
+              Checking, step by step…
+            </p>
+          )}
+          {!busy && !steps && (
+            <p className="rounded-lg border border-dashed border-hair p-5 text-ink-2">
+              The check appears here: whether the address answers, the sign-in is accepted, clocks agree, writing is
+              allowed, and which projects there are.
+            </p>
+          )}
+          {!busy && steps && (
+            <div className="rounded-lg border border-hair bg-sheet p-5">
+              <CheckList steps={steps} />
+            </div>
+          )}
         </section>
       </div>
-      <Foot keys={failed ? <span className="text-clash">A step failed. It can be saved and corrected later.</span> : undefined}>
-        <Button type="submit" form="connect" disabled={!!busy}>Check</Button>
-        <Button go disabled={!!busy} onClick={() => void save()}>Save and look round</Button>
+      <Foot
+        keys={
+          failed ? <span className="text-clash">A step failed. It can be saved and corrected later.</span> : undefined
+        }
+      >
+        <Button type="submit" form="connect" disabled={!!busy}>
+          Check
+        </Button>
+        <Button go disabled={!!busy} onClick={() => void save()}>
+          Save and look round
+        </Button>
       </Foot>
     </>
   );

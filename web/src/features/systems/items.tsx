@@ -9,7 +9,13 @@ import { count } from "@/lib/words";
 import { Loading, Pill, Trouble } from "@/ui/basics";
 import { valueText } from "./value";
 
-type Props = { system: string; container: string; kind: Schemas["Kind"]; schema?: Schemas["KindSchema"]; users: Schemas["User"][] };
+type Props = {
+  system: string;
+  container: string;
+  kind: Schemas["Kind"];
+  schema?: Schemas["KindSchema"];
+  users: Schemas["User"][];
+};
 
 export function Items({ system, container, kind, schema, users }: Props) {
   const [query, setQuery] = useSearchParams();
@@ -19,7 +25,15 @@ export function Items({ system, container, kind, schema, users }: Props) {
   const [open, setOpen] = useState<string>();
   const pages = useInfiniteQuery({
     queryKey: ["artefacts", system, container, kind, find, field, value],
-    queryFn: ({ pageParam }) => take(api.GET("/systems/{id}/containers/{container}/artefacts", { params: { path: { id: system, container }, query: { kind, find: find || undefined, field, value, after: pageParam, limit: 100 } } })),
+    queryFn: ({ pageParam }) =>
+      take(
+        api.GET("/systems/{id}/containers/{container}/artefacts", {
+          params: {
+            path: { id: system, container },
+            query: { kind, find: find || undefined, field, value, after: pageParam, limit: 100 },
+          },
+        }),
+      ),
     initialPageParam: 0,
     getNextPageParam: (last) => last.next ?? undefined,
   });
@@ -27,27 +41,56 @@ export function Items({ system, container, kind, schema, users }: Props) {
   const total = pages.data?.pages[0]?.total ?? 0;
   const chosen = items.find((i) => i.artefact.id === open) ?? (items.length === 1 ? items[0] : undefined);
   const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: items.length, getScrollElement: () => box.current, estimateSize: () => 31, overscan: 12 });
-  const change = (more: Record<string, string>) => setQuery({ container, kind, view: "items", ...more }, { replace: true });
+  const rows = useVirtualizer({
+    count: items.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => 31,
+    overscan: 12,
+  });
+  const change = (more: Record<string, string>) =>
+    setQuery({ container, kind, view: "items", ...more }, { replace: true });
   return (
     <>
       <div className="mb-2 flex items-center gap-3">
-        <input aria-label="Find items" placeholder="Title, key or folder" className="field w-[280px]" value={find} onChange={(e) => change({ find: e.target.value })} />
-        {field && <Pill on onClick={() => change({})}>{schema?.fields.find((f) => f.id === field)?.name ?? field}: {value || "empty"} ×</Pill>}
+        <input
+          aria-label="Find items"
+          placeholder="Title, key or folder"
+          className="field w-[280px]"
+          value={find}
+          onChange={(e) => change({ find: e.target.value })}
+        />
+        {field && (
+          <Pill on onClick={() => change({})}>
+            {schema?.fields.find((f) => f.id === field)?.name ?? field}: {value || "empty"} ×
+          </Pill>
+        )}
         <span className="text-ink-3">{count(total, "item")}</span>
       </div>
       {pages.error && <Trouble error={pages.error} retry={() => void pages.refetch()} />}
       {pages.isPending && <Loading what="the items" />}
       <div className="grid min-h-[300px] flex-1 grid-cols-[minmax(0,1fr)_minmax(0,1fr)] border border-hair bg-sheet">
-        <div ref={box} className="min-h-0 overflow-auto border-r border-hair" onScroll={(e) => { const t = e.currentTarget; if (t.scrollTop + t.clientHeight > t.scrollHeight - 400 && pages.hasNextPage && !pages.isFetching) void pages.fetchNextPage(); }}>
+        <div
+          ref={box}
+          className="min-h-0 overflow-auto border-r border-hair"
+          onScroll={(e) => {
+            const t = e.currentTarget;
+            if (t.scrollTop + t.clientHeight > t.scrollHeight - 400 && pages.hasNextPage && !pages.isFetching)
+              void pages.fetchNextPage();
+          }}
+        >
           <ul style={{ height: rows.getTotalSize(), position: "relative" }} aria-label="Items">
             {rows.getVirtualItems().map((v) => {
               const i = items[v.index];
               if (!i) return null;
               return (
                 <li key={v.key} style={{ position: "absolute", top: v.start, height: v.size }} className="w-full">
-                  <button type="button" onClick={() => setOpen(i.artefact.id)} className={`flex h-full w-full items-center gap-2 border-b border-hair-2 px-3 text-left ${chosen === i ? "bg-wash" : ""}`}>
-                    <span className="mono shrink-0 text-ink-2">{i.artefact.key}</span><span className="truncate">{i.artefact.title}</span>
+                  <button
+                    type="button"
+                    onClick={() => setOpen(i.artefact.id)}
+                    className={`flex h-full w-full items-center gap-2 border-b border-hair-2 px-3 text-left ${chosen === i ? "bg-wash" : ""}`}
+                  >
+                    <span className="mono shrink-0 text-ink-2">{i.artefact.key}</span>
+                    <span className="truncate">{i.artefact.title}</span>
                   </button>
                 </li>
               );
@@ -63,21 +106,56 @@ export function Items({ system, container, kind, schema, users }: Props) {
   );
 }
 
-function Item({ item, schema, users }: { item: Schemas["ListedArtefact"]; schema?: Schemas["KindSchema"]; users: Schemas["User"][] }) {
+function Item({
+  item,
+  schema,
+  users,
+}: {
+  item: Schemas["ListedArtefact"];
+  schema?: Schemas["KindSchema"];
+  users: Schemas["User"][];
+}) {
   const a = item.artefact;
   const fields = a.fields as Record<string, Schemas["Value"]>;
   return (
     <article>
       <h2 className="text-[14px] font-semibold break-words">{a.title}</h2>
-      <p className="mb-3 text-ink-3"><span className="mono">{a.key}</span> · {item.path || "top"} {a.modified && <>· {exact(a.modified.at)} {a.modified.by}</>} {a.url && <a className="underline" href={a.url} target="_blank" rel="noreferrer">open there ↗</a>}</p>
+      <p className="mb-3 text-ink-3">
+        <span className="mono">{a.key}</span> · {item.path || "top"}{" "}
+        {a.modified && (
+          <>
+            · {exact(a.modified.at)} {a.modified.by}
+          </>
+        )}{" "}
+        {a.url && (
+          <a className="underline" href={a.url} target="_blank" rel="noreferrer">
+            open there ↗
+          </a>
+        )}
+      </p>
       <dl className="grid grid-cols-[120px_1fr] gap-x-3 gap-y-1.5">
-        {schema?.fields.filter((f) => f.value_type !== "attachments").map((f) => (
-          <div key={f.id} className="contents">
-            <dt className="text-ink-3">{f.name}</dt>
-            <dd className="min-w-0 break-words whitespace-pre-wrap">{valueText(fields[f.id], users) || <span className="text-ink-3">empty</span>}</dd>
-          </div>
-        ))}
-        {!!a.attachments?.length && <><dt className="text-ink-3">Files</dt><dd>{a.attachments.map((f) => <div key={f.name}>{f.name} <span className="text-ink-3">{bytes(f.bytes)}</span></div>)}</dd></>}
+        {schema?.fields
+          .filter((f) => f.value_type !== "attachments")
+          .map((f) => (
+            <div key={f.id} className="contents">
+              <dt className="text-ink-3">{f.name}</dt>
+              <dd className="min-w-0 break-words whitespace-pre-wrap">
+                {valueText(fields[f.id], users) || <span className="text-ink-3">empty</span>}
+              </dd>
+            </div>
+          ))}
+        {!!a.attachments?.length && (
+          <>
+            <dt className="text-ink-3">Files</dt>
+            <dd>
+              {a.attachments.map((f) => (
+                <div key={f.name}>
+                  {f.name} <span className="text-ink-3">{bytes(f.bytes)}</span>
+                </div>
+              ))}
+            </dd>
+          </>
+        )}
       </dl>
     </article>
   );

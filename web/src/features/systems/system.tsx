@@ -19,11 +19,19 @@ export default function SystemView() {
   const [error, setError] = useState<unknown>();
   const path = { params: { path: { id } } };
   const system = useQuery({ queryKey: ["system", id], queryFn: () => take(api.GET("/systems/{id}", path)) });
-  const containers = useQuery({ queryKey: ["containers", id], queryFn: () => take(api.GET("/systems/{id}/containers", path)) });
+  const containers = useQuery({
+    queryKey: ["containers", id],
+    queryFn: () => take(api.GET("/systems/{id}/containers", path)),
+  });
   const surveys = useQuery({ queryKey: ["surveys", id], queryFn: () => take(api.GET("/systems/{id}/surveys", path)) });
   const [query, setQuery] = useSearchParams();
   if (system.isPending) return <Loading what="the system" />;
-  if (system.error) return <div className="p-8"><Trouble error={system.error} /></div>;
+  if (system.error)
+    return (
+      <div className="p-8">
+        <Trouble error={system.error} />
+      </div>
+    );
   const check = async () => {
     setBusy(true);
     setError(undefined);
@@ -54,24 +62,49 @@ export default function SystemView() {
         <h1 className="text-[16px] font-semibold">{system.data.name}</h1>
         <p className="mono mb-4 break-all text-ink-3">{system.data.address}</p>
         <div className="mb-4 flex gap-2">
-          <Button onClick={() => void check()} disabled={busy}>{busy ? "Checking…" : "Check again"}</Button>
+          <Button onClick={() => void check()} disabled={busy}>
+            {busy ? "Checking…" : "Check again"}
+          </Button>
           <Button onClick={() => void remove()}>Disconnect</Button>
         </div>
         <Trouble error={error} />
-        {system.data.check && <><p className="mb-2 text-ink-3" title={exact(system.data.checked_at)}>checked {ago(system.data.checked_at)}</p><CheckList steps={system.data.check} /></>}
+        {system.data.check && (
+          <>
+            <p className="mb-2 text-ink-3" title={exact(system.data.checked_at)}>
+              checked {ago(system.data.checked_at)}
+            </p>
+            <CheckList steps={system.data.check} />
+          </>
+        )}
       </aside>
       <section className="flex min-w-0 flex-1 flex-col overflow-auto p-5">
         {containers.error && <Trouble error={containers.error} retry={() => void containers.refetch()} />}
-        <div role="tablist" aria-label="Projects" className="mb-4 flex items-center gap-2">
-          {containers.data?.map((c) => <Pill key={c.id} role="tab" aria-selected={c.id === container} on={c.id === container} onClick={() => setQuery({ container: c.id })}>{c.name}</Pill>)}
+        <div role="group" aria-label="Projects" className="mb-4 flex items-center gap-2">
+          {containers.data?.map((c) => (
+            <Pill key={c.id} on={c.id === container} onClick={() => setQuery({ container: c.id })}>
+              {c.name}
+            </Pill>
+          ))}
         </div>
-        {container && surveys.data && <SurveyPart key={container} system={id} container={container} survey={survey} running={running?.id} />}
+        {container && surveys.data && (
+          <SurveyPart key={container} system={id} container={container} survey={survey} running={running?.id} />
+        )}
       </section>
     </div>
   );
 }
 
-function SurveyPart({ system, container, survey, running }: { system: string; container: string; survey?: Schemas["SurveyAnswer"]; running?: string }) {
+function SurveyPart({
+  system,
+  container,
+  survey,
+  running,
+}: {
+  system: string;
+  container: string;
+  survey?: Schemas["SurveyAnswer"];
+  running?: string;
+}) {
   const queries = useQueryClient();
   const [started, setStarted] = useState<string>();
   const [error, setError] = useState<unknown>();
@@ -80,7 +113,9 @@ function SurveyPart({ system, container, survey, running }: { system: string; co
   const begin = async () => {
     setError(undefined);
     try {
-      setStarted((await take(api.POST("/systems/{id}/surveys", { params: { path: { id: system } }, body: { container } }))).id);
+      setStarted(
+        (await take(api.POST("/systems/{id}/surveys", { params: { path: { id: system } }, body: { container } }))).id,
+      );
     } catch (caught) {
       setError(caught);
     }
@@ -88,12 +123,23 @@ function SurveyPart({ system, container, survey, running }: { system: string; co
   const p = job?.progress as { kind?: string; read?: number; total?: number } | undefined;
   const progress = active && (
     <p role="status" className="my-3 text-ink-2">
-      Reading {p?.kind ? `${kindWord[p.kind]?.toLowerCase()}s` : ""} {p?.read != null && `${p.read} of ${p.total ?? "?"}`} {lost && <span className="text-clash">· connection lost, catching up by itself</span>}
+      Reading {p?.kind ? `${kindWord[p.kind]?.toLowerCase()}s` : ""}{" "}
+      {p?.read != null && `${p.read} of ${p.total ?? "?"}`}{" "}
+      {lost && <span className="text-clash">· connection lost, catching up by itself</span>}
     </p>
   );
   if (!survey) {
     return (
-      <Empty title="Not surveyed yet" action={!active && <Button go onClick={() => void begin()}>Survey this project</Button>}>
+      <Empty
+        title="Not surveyed yet"
+        action={
+          !active && (
+            <Button go onClick={() => void begin()}>
+              Survey this project
+            </Button>
+          )
+        }
+      >
         A survey reads everything in the project and shows what each field really holds. It changes nothing there.
         {progress}
         <Trouble error={error ?? (job?.state === "failed" ? new Error(job.error ?? "") : undefined)} />
@@ -103,8 +149,12 @@ function SurveyPart({ system, container, survey, running }: { system: string; co
   return (
     <>
       <div className="mb-3 flex items-center gap-3">
-        <span className="text-ink-3" title={exact(survey.at)}>surveyed {ago(survey.at)}</span>
-        <Button disabled={!!active} onClick={() => void begin()}>Survey again</Button>
+        <span className="text-ink-3" title={exact(survey.at)}>
+          surveyed {ago(survey.at)}
+        </span>
+        <Button disabled={!!active} onClick={() => void begin()}>
+          Survey again
+        </Button>
         {progress}
       </div>
       <Trouble error={error} />
@@ -127,74 +177,186 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         {survey.survey.kinds.map((k) => (
           <div key={k.kind}>
             <dt className="text-ink-3">{kinds.find((s) => s.kind === k.kind)?.name ?? kindWord[k.kind]}</dt>
-            <dd><button type="button" className="text-[18px] font-semibold hover:underline" onClick={() => setQuery({ container: survey.container, kind: k.kind, view: "items" })}>{k.count.toLocaleString("en")}</button></dd>
+            <dd>
+              <button
+                type="button"
+                className="text-[18px] font-semibold hover:underline"
+                onClick={() => setQuery({ container: survey.container, kind: k.kind, view: "items" })}
+              >
+                {k.count.toLocaleString("en")}
+              </button>
+            </dd>
           </div>
         ))}
-        <div><dt className="text-ink-3">People</dt><dd className="text-[18px] font-semibold">{survey.catalogue.users.length}</dd></div>
-        {found && found.attachments > 0 && <div><dt className="text-ink-3">Files</dt><dd><span className="text-[18px] font-semibold">{found.attachments}</span> <span className="text-ink-3">{bytes(found.attachment_bytes)}, largest {bytes(found.largest_attachment)}</span></dd></div>}
-        {found && found.with_read_losses > 0 && <div><dt className="text-ink-3">Text not read exactly</dt><dd className="text-[18px] font-semibold text-loss">{found.with_read_losses}</dd></div>}
+        <div>
+          <dt className="text-ink-3">People</dt>
+          <dd className="text-[18px] font-semibold">{survey.catalogue.users.length}</dd>
+        </div>
+        {found && found.attachments > 0 && (
+          <div>
+            <dt className="text-ink-3">Files</dt>
+            <dd>
+              <span className="text-[18px] font-semibold">{found.attachments}</span>{" "}
+              <span className="text-ink-3">
+                {bytes(found.attachment_bytes)}, largest {bytes(found.largest_attachment)}
+              </span>
+            </dd>
+          </div>
+        )}
+        {found && found.with_read_losses > 0 && (
+          <div>
+            <dt className="text-ink-3">Text not read exactly</dt>
+            <dd className="text-[18px] font-semibold text-loss">{found.with_read_losses}</dd>
+          </div>
+        )}
       </dl>
       <div className="mb-3 flex items-center gap-2">
-        {kinds.map((k) => <Pill key={k.kind} on={k.kind === kind} onClick={() => setQuery({ container: survey.container, kind: k.kind, view })}>{k.name}</Pill>)}
+        {kinds.map((k) => (
+          <Pill
+            key={k.kind}
+            on={k.kind === kind}
+            onClick={() => setQuery({ container: survey.container, kind: k.kind, view })}
+          >
+            {k.name}
+          </Pill>
+        ))}
         <span className="mx-2 h-5 w-px bg-hair" />
-        <Pill on={view === "fields"} onClick={() => show({ view: "fields" })}>Fields and values</Pill>
-        <Pill on={view === "items"} onClick={() => show({ view: "items" })}>Items</Pill>
-        <Pill on={view === "tree"} onClick={() => show({ view: "tree" })}>Folders</Pill>
+        <Pill on={view === "fields"} onClick={() => show({ view: "fields" })}>
+          Fields and values
+        </Pill>
+        <Pill on={view === "items"} onClick={() => show({ view: "items" })}>
+          Items
+        </Pill>
+        <Pill on={view === "tree"} onClick={() => show({ view: "tree" })}>
+          Folders
+        </Pill>
       </div>
-      {view === "fields" && schema && <Fields schema={schema} survey={found} open={(field, value) => show({ field, value })} />}
-      {view === "items" && <Items system={system} container={survey.container} kind={kind as Schemas["Kind"]} schema={schema} users={survey.catalogue.users} />}
-      {view === "tree" && <Tree system={system} container={survey.container} open={(path) => setQuery({ container: survey.container, kind: "test_case", find: path })} />}
+      {view === "fields" && schema && (
+        <Fields schema={schema} survey={found} open={(field, value) => show({ field, value })} />
+      )}
+      {view === "items" && (
+        <Items
+          system={system}
+          container={survey.container}
+          kind={kind as Schemas["Kind"]}
+          schema={schema}
+          users={survey.catalogue.users}
+        />
+      )}
+      {view === "tree" && (
+        <Tree
+          system={system}
+          container={survey.container}
+          open={(path) => setQuery({ container: survey.container, kind: "test_case", find: path })}
+        />
+      )}
     </>
   );
 }
 
-function Fields({ schema, survey, open }: { schema: Schemas["KindSchema"]; survey?: Schemas["KindSurvey"]; open: (field: string, value: string) => void }) {
+function Fields({
+  schema,
+  survey,
+  open,
+}: {
+  schema: Schemas["KindSchema"];
+  survey?: Schemas["KindSurvey"];
+  open: (field: string, value: string) => void;
+}) {
   const total = survey?.count ?? 0;
   return (
     <table className="w-full border border-hair bg-sheet">
-      <thead><tr className="text-left text-[11px] text-ink-3">{["Field", "Type", "Filled", "Values met"].map((h) => <th key={h} className="border-b border-hair px-3 py-1.5 font-normal">{h}</th>)}</tr></thead>
+      <thead>
+        <tr className="text-left text-[11px] text-ink-3">
+          {["Field", "Type", "Filled", "Values met"].map((h) => (
+            <th key={h} className="border-b border-hair px-3 py-1.5 font-normal">
+              {h}
+            </th>
+          ))}
+        </tr>
+      </thead>
       <tbody>
-        {schema.fields.filter((f) => f.value_type !== "attachments").map((f) => {
-          const s = survey?.fields.find((x) => x.field === f.id);
-          const filled = s?.filled ?? 0;
-          return (
-            <tr key={f.id} className="border-b border-hair-2 align-top last:border-0">
-              <td className="px-3 py-2 font-medium">{f.name}{f.required && <span className="font-bold text-clash" title="required"> *</span>}</td>
-              <td className="mono px-3 py-2 whitespace-nowrap text-ink-2">{typeWord[f.value_type]}{f.max_length ? ` ≤ ${f.max_length}` : ""}{f.format && f.format !== "plain" ? ` (${f.format})` : ""}</td>
-              <td className="px-3 py-2 whitespace-nowrap"><Bar part={filled} whole={total} label={`filled ${percent(filled, total)}`} /> {percent(filled, total)}</td>
-              <td className="px-3 py-2">
-                <div className="flex flex-wrap gap-1.5">
-                  {s?.values.slice(0, 12).map((v) => {
-                    const off = !!f.allowed && !!v.value && !f.allowed.includes(v.value);
-                    return (
-                      <button key={v.value} type="button" onClick={() => open(f.id, v.value)} title={off ? "not in the system's own list" : undefined}
-                        className={`max-w-[280px] truncate rounded border px-1.5 hover:border-ink-3 ${off ? "border-clash bg-clash-wash text-clash" : v.value ? "border-hair" : "border-dashed border-hair text-ink-3"}`}>
-                        {v.value || "empty"} <span className="mono text-ink-3">{v.count}</span>
-                      </button>
-                    );
-                  })}
-                  {!!s && s.values.length > 12 && <span className="text-ink-3">and {s.values.length - 12} more</span>}
-                  {s && s.values.length === 0 && filled > 0 && <span className="text-ink-3">{f.value_type === "text" ? `more than ${s.distinct} different, longest ${count(s.longest, "character")}` : typeWord[f.value_type]}</span>}
-                </div>
-              </td>
-            </tr>
-          );
-        })}
+        {schema.fields
+          .filter((f) => f.value_type !== "attachments")
+          .map((f) => {
+            const s = survey?.fields.find((x) => x.field === f.id);
+            const filled = s?.filled ?? 0;
+            return (
+              <tr key={f.id} className="border-b border-hair-2 align-top last:border-0">
+                <td className="px-3 py-2 font-medium">
+                  {f.name}
+                  {f.required && (
+                    <span className="font-bold text-clash" title="required">
+                      {" "}
+                      *
+                    </span>
+                  )}
+                </td>
+                <td className="mono px-3 py-2 whitespace-nowrap text-ink-2">
+                  {typeWord[f.value_type]}
+                  {f.max_length ? ` ≤ ${f.max_length}` : ""}
+                  {f.format && f.format !== "plain" ? ` (${f.format})` : ""}
+                </td>
+                <td className="px-3 py-2 whitespace-nowrap">
+                  <Bar part={filled} whole={total} label={`filled ${percent(filled, total)}`} />{" "}
+                  {percent(filled, total)}
+                </td>
+                <td className="px-3 py-2">
+                  <div className="flex flex-wrap gap-1.5">
+                    {s?.values.slice(0, 12).map((v) => {
+                      const off = !!f.allowed && !!v.value && !f.allowed.includes(v.value);
+                      return (
+                        <button
+                          key={v.value}
+                          type="button"
+                          onClick={() => open(f.id, v.value)}
+                          title={off ? "not in the system's own list" : undefined}
+                          className={`max-w-[280px] truncate rounded border px-1.5 hover:border-ink-3 ${off ? "border-clash bg-clash-wash text-clash" : v.value ? "border-hair" : "border-dashed border-hair text-ink-3"}`}
+                        >
+                          {v.value || "empty"} <span className="mono text-ink-3">{v.count}</span>
+                        </button>
+                      );
+                    })}
+                    {!!s && s.values.length > 12 && <span className="text-ink-3">and {s.values.length - 12} more</span>}
+                    {s && s.values.length === 0 && filled > 0 && (
+                      <span className="text-ink-3">
+                        {f.value_type === "text"
+                          ? `more than ${s.distinct} different, longest ${count(s.longest, "character")}`
+                          : typeWord[f.value_type]}
+                      </span>
+                    )}
+                  </div>
+                </td>
+              </tr>
+            );
+          })}
       </tbody>
     </table>
   );
 }
 
 function Tree({ system, container, open }: { system: string; container: string; open: (path: string) => void }) {
-  const folders = useQuery({ queryKey: ["folders", system, container], queryFn: () => take(api.GET("/systems/{id}/containers/{container}/folders", { params: { path: { id: system, container } } })) });
+  const folders = useQuery({
+    queryKey: ["folders", system, container],
+    queryFn: () =>
+      take(api.GET("/systems/{id}/containers/{container}/folders", { params: { path: { id: system, container } } })),
+  });
   if (folders.isPending) return <Loading what="the folders" />;
   if (folders.error) return <Trouble error={folders.error} />;
   return (
     <ul className="border border-hair bg-sheet py-2">
       {folders.data.map((f) => (
-        <li key={f.id} className="flex items-baseline gap-3 px-4 py-1" style={{ paddingLeft: 16 + (f.path.length - 1) * 22 }}>
+        <li
+          key={f.id}
+          className="flex items-baseline gap-3 px-4 py-1"
+          style={{ paddingLeft: 16 + (f.path.length - 1) * 22 }}
+        >
           <span className={f.path.length === 1 ? "font-medium" : ""}>{f.title}</span>
-          {f.items > 0 && <button type="button" className="mono text-ink-3 hover:underline" onClick={() => open(f.path.join(" / "))}>{f.items}</button>}
+          {f.items > 0 && (
+            <button type="button" className="mono text-ink-3 hover:underline" onClick={() => open(f.path.join(" / "))}>
+              {f.items}
+            </button>
+          )}
         </li>
       ))}
     </ul>

@@ -6,25 +6,43 @@ type Block = Schemas["Block"];
 type Inline = Schemas["Inline"];
 
 const inlineText = (list: Inline[]): string =>
-  list.map((i) => {
-    switch (i.inline) {
-      case "text": case "code": return i.text;
-      case "image": return `[image ${i.alt || i.source}]`;
-      case "mention": return i.label;
-      case "parameter": return `«${i.name}»`;
-      case "line_break": return "\n";
-      default: return inlineText(i.content);
-    }
-  }).join("");
+  list
+    .map((i) => {
+      switch (i.inline) {
+        case "text":
+        case "code":
+          return i.text;
+        case "image":
+          return `[image ${i.alt || i.source}]`;
+        case "mention":
+          return i.label;
+        case "parameter":
+          return `«${i.name}»`;
+        case "line_break":
+          return "\n";
+        default:
+          return inlineText(i.content);
+      }
+    })
+    .join("");
 
 const blockText = (b: Block): string => {
   switch (b.block) {
-    case "paragraph": case "heading": return inlineText(b.content);
-    case "list": return b.items.map((item, n) => `${b.start == null ? "•" : `${b.start + n}.`} ${item.map(blockText).join(" ")}`).join("\n");
-    case "table": return b.rows.map((row) => row.map((cell) => cell.map(blockText).join(" ")).join(" | ")).join("\n");
-    case "code": return b.text;
-    case "quote": return b.blocks.map(blockText).join("\n");
-    case "rule": return "—";
+    case "paragraph":
+    case "heading":
+      return inlineText(b.content);
+    case "list":
+      return b.items
+        .map((item, n) => `${b.start == null ? "•" : `${b.start + n}.`} ${item.map(blockText).join(" ")}`)
+        .join("\n");
+    case "table":
+      return b.rows.map((row) => row.map((cell) => cell.map(blockText).join(" ")).join(" | ")).join("\n");
+    case "code":
+      return b.text;
+    case "quote":
+      return b.blocks.map(blockText).join("\n");
+    case "rule":
+      return "—";
   }
 };
 
@@ -34,16 +52,32 @@ export function valueText(value: Value | undefined, users: Schemas["User"][]): s
   if (!value) return "";
   const person = (id: string) => users.find((u) => u.id === id)?.name ?? `${id} (unknown)`;
   switch (value.type) {
-    case "empty": return "";
-    case "rich_text": return documentText(value.value.blocks);
-    case "choice_list": return value.value.join(", ");
-    case "user": return person(value.value);
-    case "user_list": return value.value.map(person).join(", ");
-    case "steps": return value.value.map((s, n) => `${n + 1}. ${documentText(s.action.blocks)}\n    → ${documentText(s.expected.blocks)}${s.data.blocks.length ? `\n    data: ${documentText(s.data.blocks)}` : ""}`).join("\n");
-    case "boolean": return value.value ? "yes" : "no";
-    case "attachments": return value.value.map((f) => f.name).join(", ");
-    case "table": return value.value.map((r) => r.join(" | ")).join("\n");
-    case "reference": return JSON.stringify(value.value);
-    default: return String(value.value);
+    case "empty":
+      return "";
+    case "rich_text":
+      return documentText(value.value.blocks);
+    case "choice_list":
+      return value.value.join(", ");
+    case "user":
+      return person(value.value);
+    case "user_list":
+      return value.value.map(person).join(", ");
+    case "steps":
+      return value.value
+        .map(
+          (s, n) =>
+            `${n + 1}. ${documentText(s.action.blocks)}\n    → ${documentText(s.expected.blocks)}${s.data.blocks.length ? `\n    data: ${documentText(s.data.blocks)}` : ""}`,
+        )
+        .join("\n");
+    case "boolean":
+      return value.value ? "yes" : "no";
+    case "attachments":
+      return value.value.map((f) => f.name).join(", ");
+    case "table":
+      return value.value.map((r) => r.join(" | ")).join("\n");
+    case "reference":
+      return JSON.stringify(value.value);
+    default:
+      return String(value.value);
   }
 }

@@ -1,10 +1,8 @@
 //! The real interface in headless Chromium, driven by Playwright: see web/e2e.
 
-mod common;
-
 use std::process::Command;
 
-use common::Program;
+use crate::program::Program;
 use hovrel_standins::world::Size;
 use hovrel_testkit::Both;
 

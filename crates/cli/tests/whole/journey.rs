@@ -1,12 +1,10 @@
 //! The whole journey through the API of the real program: laws 1, 2, 4 and 9 end to end, with faults and
 //! with the program killed while it transfers.
 
-mod common;
-
 use std::collections::BTreeMap;
 use std::time::Duration;
 
-use common::Program;
+use crate::program::Program;
 use hovrel_connect::{Connector, Write};
 use hovrel_core::model::{Artefact, Fields, Kind, Value as Held};
 use hovrel_standins::fault::FaultPlan;

@@ -19,7 +19,6 @@ impl Program {
     }
 
     /// As the demo does: the connect form offers the simulated systems.
-    #[allow(dead_code, reason = "each test file uses what it needs")]
     pub async fn start_with_presets(both: &hovrel_testkit::Both) -> Program {
         use hovrel_standins::{oldstone, tallybench};
         let offered = format!(

@@ -1,0 +1,5 @@
+//! The real program as a whole: through its API, and through the browser.
+
+mod browser;
+mod journey;
+mod program;
