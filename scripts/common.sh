@@ -57,5 +57,5 @@ stop_postgres() { (cd / && pg pg_ctl -D "$pg_folder" -m fast -w stop >/dev/null 
 
 build_web() {
   say "Building the web client"
-  (cd "$root/web" && { [ node_modules/.package-lock.json -nt package-lock.json ] || npm ci --silent --no-audit --no-fund; } && npm run --silent build)
+  (cd "$root/web" && { [ node_modules/.package-lock.json -nt package-lock.json ] || npm ci --loglevel=error --no-audit --no-fund; } && npm run --silent build)
 }
