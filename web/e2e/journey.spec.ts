@@ -69,7 +69,7 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await page.getByLabel("In review becomes").selectOption("active");
   await expect(page.getByText("every rule is valid")).toBeVisible();
   await page.getByRole("button", { name: "Next item" }).click();
-  await expect(page.getByText("OS-2002")).toBeVisible();
+  await expect(page.getByText("OS-2002", { exact: true })).toBeVisible();
   await page.getByRole("button", { name: "Dry run", exact: true }).click();
 
   await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
@@ -127,6 +127,7 @@ test("the keyboard alone is enough", async ({ page }) => {
   await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
   await page.keyboard.press("Control+k");
   await page.keyboard.type("lift dry run");
+  await expect(page.getByRole("option", { name: "Lift control moves Dry run" })).toBeVisible();
   await page.keyboard.press("Enter");
   await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
   await page.keyboard.press("?");
@@ -145,10 +146,11 @@ test("the keyboard alone is enough", async ({ page }) => {
   await page.keyboard.press(" ");
   await page.keyboard.press("Control+k");
   await page.keyboard.type("lift rules");
+  await expect(page.getByRole("option", { name: "Lift control moves Rules" })).toBeVisible();
   await page.keyboard.press("Enter");
   await expect(page.getByText("every rule is valid")).toBeVisible();
   await page.keyboard.press("]");
-  await expect(page.getByText("OS-2002")).toBeVisible();
+  await expect(page.getByText("OS-2002", { exact: true })).toBeVisible();
   await page.keyboard.press("ArrowDown");
   await page.keyboard.press("Enter");
   await expect(page.locator("#rule-panel select").first()).toBeFocused();

@@ -89,6 +89,10 @@ impl Faults {
         inner.plan = plan;
     }
 
+    pub fn plan(&self) -> FaultPlan {
+        self.0.lock().unwrap_or_else(|e| e.into_inner()).plan.clone()
+    }
+
     pub fn count(&self) -> FaultCount {
         self.0.lock().unwrap_or_else(|e| e.into_inner()).count
     }

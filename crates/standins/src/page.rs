@@ -16,6 +16,6 @@ main{{padding:16px 24px;max-width:1100px}} table{{border-collapse:collapse;width
 td,th{{border-bottom:1px solid #ddd;padding:5px 8px;text-align:left;vertical-align:top}}
 input,textarea,select{{font:inherit;width:100%;box-sizing:border-box;padding:5px}} label{{display:block;margin:10px 0 3px;font-weight:600}}
 button{{font:inherit;padding:6px 16px;margin-top:14px}} .dim{{color:#777}} h2{{margin-top:24px}}</style>
-<header><a href=\"/\">{system}</a> <span style=\"font-weight:400;opacity:.8\">simulated system</span></header><main><h1>{title}</h1>{body}</main></html>"
+<header><a href=\"/\">{system}</a> <span style=\"font-weight:400;opacity:.8\">simulated system</span> <a href=\"/misbehave\" style=\"float:right;font-weight:400\">Misbehave</a></header><main><h1>{title}</h1>{body}</main></html>"
     ))
 }

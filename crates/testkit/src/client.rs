@@ -78,7 +78,7 @@ impl Client {
     /// Waits until a job is over; the job.
     pub async fn finish(&self, job: &Value) -> Value {
         let id = job["id"].as_str().expect("a job has an id");
-        for _ in 0..1200 {
+        for _ in 0..6000 {
             let now = self.get(&format!("/jobs/{id}")).await;
             if matches!(now["state"].as_str(), Some("done" | "failed" | "stopped")) {
                 return now;

@@ -62,16 +62,11 @@ const shapes: Record<DiscShape, React.ReactNode> = {
   loss: <path d="M8 8L13.4 9.6A5.5 5.5 0 1 1 9.6 2.7z" fill="var(--loss)" />,
 };
 
+/** An empty label is for a disc whose meaning stands in words beside it. */
 export function Disc({ shape, label, size = 16 }: { shape: DiscShape; label?: string; size?: number }) {
+  const told = label === "" ? { "aria-hidden": true } : { role: "img", "aria-label": label ?? outcomeWord[shape] };
   return (
-    <svg
-      width={size}
-      height={size}
-      viewBox="0 0 16 16"
-      role="img"
-      aria-label={label ?? outcomeWord[shape]}
-      className="shrink-0"
-    >
+    <svg width={size} height={size} viewBox="0 0 16 16" {...told} className="shrink-0">
       {shapes[shape]}
     </svg>
   );

@@ -67,6 +67,14 @@ impl Program {
         panic!("the program did not start: {}", self.log());
     }
 
+    /// The high-water mark of its resident memory (proc(5), VmHWM).
+    #[allow(dead_code, reason = "asked by the benchmark")]
+    pub fn peak_mib(&self) -> Option<u64> {
+        let status = std::fs::read_to_string(format!("/proc/{}/status", self.child.id())).ok()?;
+        let line = status.lines().find(|l| l.starts_with("VmHWM:"))?;
+        Some(line.split_whitespace().nth(1)?.parse::<u64>().ok()? / 1024)
+    }
+
     /// Everything it wrote to its log.
     pub fn log(&self) -> String {
         std::fs::read_to_string(self.folder.path().join("log")).unwrap_or_default()

@@ -63,7 +63,7 @@ impl Decoder<'_> {
         let title = tree::text(item, &self.place(&self.of.title)).unwrap_or_default();
         let modified = self.of.modified_at.as_ref().and_then(|at| {
             let by = self.of.modified_by.as_ref().and_then(|p| tree::text(item, p));
-            Some(Stamp { at: self.time(&tree::text(item, at)?)?, by })
+            Some(Stamp { at: read_time(&tree::text(item, at)?, self.zone)?, by })
         });
         Ok(Artefact {
             kind: self.kind,
@@ -126,7 +126,7 @@ impl Decoder<'_> {
                 _ => unreadable(),
             },
             ValueType::Date => plain.parse().map_or_else(|_| unreadable(), Value::Date),
-            ValueType::Instant => self.time(&plain).map_or_else(unreadable, Value::Instant),
+            ValueType::Instant => read_time(&plain, self.zone).map_or_else(unreadable, Value::Instant),
             ValueType::Duration => plain.trim().parse().map_or_else(|_| unreadable(), Value::Duration),
             ValueType::Choice => Value::Choice(plain),
             ValueType::User => Value::User(plain),
@@ -158,16 +158,15 @@ impl Decoder<'_> {
             .collect();
         Value::Steps(steps)
     }
+}
 
-    /// RFC 3339 as it is; a time without an offset is local to the system's zone. In the hour that
-    /// occurs twice when the clock goes back, the first one is taken; in the one that does not occur,
-    /// the offset before the change.
-    fn time(&self, text: &str) -> Option<DateTime<FixedOffset>> {
-        if let Ok(t) = DateTime::parse_from_rfc3339(text) {
-            return Some(t);
-        }
-        let local: NaiveDateTime = text.parse().ok()?;
-        local_time(local, self.zone)
+/// RFC 3339 as it is; a time without an offset is local to the system's zone. In the hour that occurs
+/// twice when the clock goes back, the first one is taken; in the one that does not occur, the offset
+/// before the change.
+fn read_time(text: &str, zone: chrono_tz::Tz) -> Option<DateTime<FixedOffset>> {
+    match DateTime::parse_from_rfc3339(text) {
+        Ok(time) => Some(time),
+        Err(_) => local_time(text.parse().ok()?, zone),
     }
 }
 
@@ -195,6 +194,18 @@ fn rich(text: &str, format: TextFormat, field: &str, losses: &mut Vec<Loss>) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// RFC 3339 §5.8: its own examples, the leap second included.
+    #[test]
+    fn times_with_an_offset_are_read_as_the_standard_says() {
+        let utc = |text: &str| read_time(text, chrono_tz::UTC).map(|t| t.to_utc().to_rfc3339());
+        assert_eq!(utc("1985-04-12T23:20:50.52Z").as_deref(), Some("1985-04-12T23:20:50.520+00:00"));
+        assert_eq!(utc("1996-12-19T16:39:57-08:00").as_deref(), Some("1996-12-20T00:39:57+00:00"));
+        assert_eq!(utc("1990-12-31T23:59:60Z"), utc("1990-12-31T15:59:60-08:00"));
+        assert!(utc("1990-12-31T23:59:60Z").is_some());
+        assert_eq!(utc("1937-01-01T12:00:27.87+00:20").as_deref(), Some("1937-01-01T11:40:27.870+00:00"));
+        assert_eq!(utc("1990-13-31T23:59:59Z"), None);
+    }
 
     /// IANA time zone database: Europe/Oslo left summer time on 25 October 2026 at 03:00 and began it
     /// on 29 March 2026 at 02:00.

@@ -71,9 +71,8 @@ fn inlines<'a>(parent: &'a AstNode<'a>) -> Vec<Inline> {
                 special(&link.url).unwrap_or_else(|| Inline::Link { url: link.url.clone(), content: inlines(node) })
             }
             NodeValue::Image(image) => {
-                let source = image.url.strip_prefix("attachment:").unwrap_or(&image.url);
-                let alt = crate::model::plain_inlines(&inlines(node));
-                Inline::Image { source: decode(source), alt }
+                let source = image.url.strip_prefix("attachment:").map_or_else(|| image.url.clone(), decode);
+                Inline::Image { source, alt: crate::model::plain_inlines(&inlines(node)) }
             }
             _ => {
                 out.extend(inlines(node));

@@ -90,7 +90,8 @@ fn block(b: &Block, other_marker: bool) -> Vec<String> {
         Block::Quote { blocks: inner } => {
             blocks(inner).into_iter().map(|l| if l.is_empty() { ">".to_owned() } else { format!("> {l}") }).collect()
         }
-        Block::Rule => vec!["---".to_owned()],
+        // Of the three signs (CommonMark §4.1) the one that never begins a list, where it may stand first.
+        Block::Rule => vec!["___".to_owned()],
     }
 }
 

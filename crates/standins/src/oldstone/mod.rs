@@ -14,6 +14,7 @@ use std::time::Duration;
 use axum::Router;
 
 use crate::fault::{FaultPlan, Faults};
+use crate::fault_page;
 use crate::persist::Kept;
 use crate::world::Size;
 use crate::{Running, listen};
@@ -66,6 +67,9 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
         calls_at_once: options.calls_at_once,
     };
     let faults = Faults::new(options.faults);
-    let app = Router::new().merge(api::routes(server.clone(), faults.clone())).merge(pages::routes(server));
+    let app = Router::new()
+        .merge(api::routes(server.clone(), faults.clone()))
+        .merge(pages::routes(server))
+        .merge(fault_page::routes("Oldstone", pages::COLOUR, faults.clone()));
     listen(app, options.port, faults).await
 }

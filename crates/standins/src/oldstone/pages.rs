@@ -12,7 +12,7 @@ use super::state::State;
 use crate::page::{escape, page};
 use crate::world::IMPORTANCE;
 
-const COLOUR: &str = "#5b4636";
+pub const COLOUR: &str = "#5b4636";
 
 pub fn routes(server: Server) -> Router {
     Router::new().route("/", get(list)).route("/view/{id}", get(view).post(save)).with_state(server)

@@ -13,6 +13,7 @@ use std::time::Instant;
 use axum::Router;
 
 use crate::fault::{FaultPlan, Faults};
+use crate::fault_page;
 use crate::persist::Kept;
 use crate::world::Size;
 use crate::{Running, listen};
@@ -74,6 +75,9 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
     let bucket = Arc::new(Mutex::new(Bucket { left: full, at: Instant::now() }));
     let server = Server { kept, bucket, calls_per_minute: options.calls_per_minute };
     let faults = Faults::new(options.faults);
-    let app = Router::new().merge(api::routes(server.clone(), faults.clone())).merge(pages::routes(server));
+    let app = Router::new()
+        .merge(api::routes(server.clone(), faults.clone()))
+        .merge(pages::routes(server))
+        .merge(fault_page::routes("Tallybench", pages::COLOUR, faults.clone()));
     listen(app, options.port, faults).await
 }

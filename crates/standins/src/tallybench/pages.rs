@@ -12,7 +12,7 @@ use super::Server;
 use super::state::PRIORITIES;
 use crate::page::{escape, page};
 
-const COLOUR: &str = "#2d5d4b";
+pub const COLOUR: &str = "#2d5d4b";
 
 pub fn routes(server: Server) -> Router {
     Router::new()
@@ -71,7 +71,15 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         .iter()
         .enumerate()
         .map(|(n, s)| {
-            format!("<tr><td>{}</td><td>{}</td><td>{}</td></tr>", n + 1, shown(&s.action), shown(&s.expected))
+            format!(
+                "<tr><td>{0}</td><td>{1}<textarea name=action{0} aria-label=\"Action {0}\" rows=2>{2}</textarea></td>\
+                 <td>{3}<textarea name=expected{0} aria-label=\"Expected {0}\" rows=2>{4}</textarea></td></tr>",
+                n + 1,
+                shown(&s.action),
+                escape(&s.action),
+                shown(&s.expected),
+                escape(&s.expected)
+            )
         })
         .collect();
     let files: String = c
@@ -88,8 +96,9 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         .collect();
     let body = format!(
         "<p class=dim>{} · version {} · changed {} by {} · from {}</p><form method=post><label>Title<input name=title value=\"{}\"></label>\
-         <label>Priority<select name=priority>{options}</select></label><label>Component<input name=component value=\"{}\"></label><button>Save</button></form>\
-         <h2>Preconditions</h2>{}<h2>Steps</h2><table><tr><th></th><th>Action</th><th>Expected</th></tr>{steps}</table><h2>Files</h2><ul>{files}</ul>\
+         <label>Priority<select name=priority>{options}</select></label><label>Component<input name=component value=\"{}\"></label>\
+         <h2>Preconditions</h2>{}<label>Preconditions (Markdown)<textarea name=preconditions rows=4>{}</textarea></label>\
+         <h2>Steps</h2><table><tr><th></th><th>Action</th><th>Expected</th></tr>{steps}</table><button>Save</button></form><h2>Files</h2><ul>{files}</ul>\
          <p>Status {} · tags {} · assigned {}</p>",
         escape(&state.path(c.chapter_id).join(" / ")),
         c.revision,
@@ -99,6 +108,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         escape(&c.title),
         escape(&c.component),
         shown(&c.preconditions),
+        escape(&c.preconditions),
         escape(&c.status),
         escape(&c.tags.join(", ")),
         escape(c.assigned.as_deref().unwrap_or("nobody")),
@@ -113,10 +123,19 @@ async fn save(
 ) -> Redirect {
     let mut state = server.kept.write();
     if let Some(c) = state.cases.get_mut(&id) {
-        for (name, into) in [("title", &mut c.title), ("priority", &mut c.priority), ("component", &mut c.component)] {
+        // A browser sends line ends as CR LF; what was not edited must stay as it was.
+        let put = |name: &str, into: &mut String| {
             if let Some(v) = form.get(name) {
-                *into = v.clone();
+                *into = v.replace("\r\n", "\n");
             }
+        };
+        put("title", &mut c.title);
+        put("priority", &mut c.priority);
+        put("component", &mut c.component);
+        put("preconditions", &mut c.preconditions);
+        for (n, step) in c.steps.iter_mut().enumerate() {
+            put(&format!("action{}", n + 1), &mut step.action);
+            put(&format!("expected{}", n + 1), &mut step.expected);
         }
         c.revision += 1;
         c.updated_at = chrono::Utc::now();

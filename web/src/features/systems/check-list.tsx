@@ -3,7 +3,7 @@ import type { Schemas } from "@/api/client";
 
 const look: Record<Schemas["StepState"], [string, string]> = {
   ok: ["bg-ok text-paper", "✓"],
-  warning: ["bg-end-right text-paper", "!"],
+  warning: ["bg-ink-2 text-paper", "!"],
   failed: ["bg-clash text-paper", "×"],
   skipped: ["bg-hair text-ink-2", "–"],
 };

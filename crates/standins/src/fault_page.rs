@@ -1,0 +1,70 @@
+//! A page of each stand-in where a person makes it misbehave, and sees what it did so far.
+
+use axum::Router;
+use axum::extract::{Form, State};
+use axum::response::{Html, Redirect};
+use axum::routing::get;
+
+use crate::fault::{FaultPlan, Faults};
+use crate::page::page;
+
+#[derive(Clone)]
+struct Shown {
+    system: &'static str,
+    colour: &'static str,
+    faults: Faults,
+}
+
+/// `/misbehave` for one system.
+pub fn routes(system: &'static str, colour: &'static str, faults: Faults) -> Router {
+    Router::new().route("/misbehave", get(show).post(set)).with_state(Shown { system, colour, faults })
+}
+
+async fn show(State(at): State<Shown>) -> Html<String> {
+    let (plan, count) = (at.faults.plan(), at.faults.count());
+    let rows: String = [
+        ("delay", "Calls delayed", plan.delay, Some(count.delayed)),
+        ("delay_ms", "Longest delay, in milliseconds", plan.delay_ms, None),
+        ("too_many", "Refused with 429", plan.too_many, Some(count.too_many)),
+        ("retry_after", "Seconds that Retry-After asks for", plan.retry_after, None),
+        ("error", "Answered with 500", plan.error, Some(count.errors)),
+        ("cut_before", "Cut before the work is done", plan.cut_before, Some(count.cut_before)),
+        ("cut_after", "Cut after the work is done", plan.cut_after, Some(count.cut_after)),
+    ]
+    .into_iter()
+    .map(|(name, label, now, met)| {
+        let met = met.map_or(String::new(), |n| format!("{n} so far"));
+        format!("<tr><td><label for={name}>{label}</label></td><td><input id={name} name={name} type=number min=0 max=10000 value={now}></td><td class=dim>{met}</td></tr>")
+    })
+    .collect();
+    let rough = FaultPlan::rough(plan.seed);
+    let body = format!(
+        "<p>Shares are in thousandths of the calls. The same seed gives the same faults. {} calls so far.</p>\
+         <form method=post><table><tr><td><label for=seed>Seed</label></td><td><input id=seed name=seed type=number min=0 value={}></td><td></td></tr>{rows}</table><button>Misbehave like this</button></form>\
+         <form method=post>{}<button>Misbehave roughly</button></form><form method=post>{}<button>Behave</button></form>",
+        count.calls,
+        plan.seed,
+        hidden(&rough),
+        hidden(&FaultPlan::default()),
+    );
+    page(at.system, at.colour, "Misbehave", &body)
+}
+
+fn hidden(plan: &FaultPlan) -> String {
+    let fields = [
+        ("seed", plan.seed),
+        ("delay", plan.delay.into()),
+        ("delay_ms", plan.delay_ms.into()),
+        ("too_many", plan.too_many.into()),
+        ("retry_after", plan.retry_after.into()),
+        ("error", plan.error.into()),
+        ("cut_before", plan.cut_before.into()),
+        ("cut_after", plan.cut_after.into()),
+    ];
+    fields.iter().map(|(name, value)| format!("<input type=hidden name={name} value={value}>")).collect()
+}
+
+async fn set(State(at): State<Shown>, Form(plan): Form<FaultPlan>) -> Redirect {
+    at.faults.set(plan);
+    Redirect::to("/misbehave")
+}

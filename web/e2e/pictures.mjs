@@ -1,0 +1,95 @@
+// Takes the pictures of docs/screenshots from a demo that was begun anew: ./start --fresh, and then
+//   node web/e2e/pictures.mjs
+// It walks the whole journey, since each view is worth a picture only in the middle of the work.
+import { mkdirSync, readFileSync } from "node:fs";
+import { chromium } from "@playwright/test";
+
+const root = new URL("../..", import.meta.url).pathname;
+const address = readFileSync(`${root}data/run/address`, "utf8");
+const password = readFileSync(`${root}data/sign-in`, "utf8").trim().split(" ").at(-1);
+const folder = `${root}docs/screenshots`;
+mkdirSync(folder, { recursive: true });
+
+const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu"] });
+const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, reducedMotion: "reduce" });
+page.setDefaultTimeout(240_000);
+const button = (name) => page.getByRole("button", { name }).first();
+const shot = async (name, theme = "light") => {
+  await page.emulateMedia({ colorScheme: theme });
+  await page.mouse.move(640, 799);
+  await page.evaluate(() => document.fonts.ready);
+  await page.waitForTimeout(400);
+  await page.screenshot({ path: `${folder}/${name}.png` });
+  await page.emulateMedia({ colorScheme: "light" });
+};
+
+await page.goto(address);
+await page.getByLabel("Login").fill("admin");
+await page.getByLabel("Password").fill(password);
+await page.keyboard.press("Enter");
+await page.getByRole("navigation", { name: "Main" }).waitFor();
+
+for (const name of ["Oldstone", "Tallybench"]) {
+  await page.goto(`${address}/systems/new`);
+  await page.getByRole("radio", { name: new RegExp(`^${name}`) }).check({ force: true });
+  await button(`Use the simulated ${name}`).click();
+  await button("Check").click();
+  await page.getByRole("list", { name: "Check" }).waitFor();
+  if (name === "Oldstone") await shot("connect");
+  await button("Save and look round").click();
+  await button("Survey this project").click();
+  await button("Survey again").waitFor();
+  if (name === "Oldstone") await shot("survey");
+}
+
+await page.goto(`${address}/routes/new`);
+await page.getByLabel("Left system").selectOption("Oldstone");
+await page.getByLabel("Right system").selectOption("Tallybench");
+await page.getByLabel("Name").fill("Lift control moves to the new tool");
+await page.getByText("Lanes to begin with").waitFor();
+await shot("new-route");
+await button("Make the route").click();
+await page.getByRole("navigation", { name: "Stops" }).waitFor();
+const stop = (name) => page.getByRole("navigation", { name: "Stops" }).getByRole("link", { name });
+
+await stop(/Scope/).click();
+const left = page.getByRole("region", { name: "left scope" });
+await left.getByRole("button", { name: "Add a condition" }).click();
+await left.getByLabel("Value").fill("Drive & brakes");
+await shot("scope");
+await left.getByRole("button", { name: "Remove condition" }).click();
+
+await stop(/Rules/).click();
+await page.getByText("to settle before a dry run").waitFor();
+await shot("rules");
+await page.getByLabel("3b – Between becomes").selectOption("Normal");
+await page.getByLabel("empty becomes").selectOption("Normal");
+await button("Rule for Status: value map").click();
+await page.getByLabel("Draft becomes").selectOption("active");
+await page.getByLabel("In review becomes").selectOption("active");
+await page.getByText("every rule is valid").waitFor();
+await button(/^Dry run$/).click();
+
+await page.getByRole("list", { name: "Changes" }).waitFor();
+await page.getByLabel("Find changes").fill("wind table");
+await page.getByRole("list", { name: "Changes" }).getByText("OS-3002").click();
+await page.getByText("loss foreseen").or(page.getByText("losses foreseen")).first().waitFor();
+await shot("dry-run-losses");
+await button(/^All/).click();
+await button(/^Already at right/).click();
+await page.getByText(/taken to be one/).waitFor();
+await shot("dry-run");
+await shot("dry-run-dark", "dark");
+await button(/^All/).click();
+await button(/^Transfer \d+ changes/).click();
+await page.waitForTimeout(25_000);
+await shot("transfer");
+await page.getByRole("heading", { name: "Done" }).waitFor();
+await button("Prove it").click();
+await button("Prove it").click();
+await button("Prove it again").waitFor();
+await shot("proof");
+await page.getByRole("link", { name: "Overview" }).click();
+await page.getByText("Lately").waitFor();
+await shot("overview");
+await browser.close();
