@@ -24,6 +24,8 @@ const shot = async (name, theme = "light") => {
 };
 
 await page.goto(address);
+await page.getByLabel("Login").waitFor();
+await shot("sign-in");
 await page.getByLabel("Login").fill("admin");
 await page.getByLabel("Password").fill(password);
 await page.keyboard.press("Enter");
@@ -52,6 +54,7 @@ await button("Make the route").click();
 await page.getByRole("navigation", { name: "Stops" }).waitFor();
 const stop = (name) => page.getByRole("navigation", { name: "Stops" }).getByRole("link", { name });
 
+await shot("ends");
 await stop(/Scope/).click();
 const left = page.getByRole("region", { name: "left scope" });
 await left.getByRole("button", { name: "Add a condition" }).click();
@@ -77,7 +80,8 @@ await page.getByText("loss foreseen").or(page.getByText("losses foreseen")).firs
 await shot("dry-run-losses");
 await button(/^All/).click();
 await button(/^Already at right/).click();
-await page.getByText(/taken to be one/).waitFor();
+await page.getByRole("list", { name: "Changes" }).getByText("OS-2013").click();
+await page.getByText(/taken to be one.*Announcements/).waitFor();
 await shot("dry-run");
 await shot("dry-run-dark", "dark");
 await button(/^All/).click();
@@ -92,4 +96,8 @@ await shot("proof");
 await page.getByRole("link", { name: "Overview" }).click();
 await page.getByText("Lately").waitFor();
 await shot("overview");
+await page.keyboard.press("Control+k");
+await page.keyboard.type("wind");
+await page.getByRole("option", { name: /OS-/ }).first().waitFor();
+await shot("finder");
 await browser.close();

@@ -23,7 +23,13 @@ if (root) {
     <StrictMode>
       <QueryClientProvider client={queries}>
         <RouterProvider router={router} />
-        <Toaster position="bottom-center" theme="system" />
+        {/* Above the footer, whose figures it must not cover. */}
+        <Toaster
+          position="bottom-center"
+          theme="system"
+          offset={64}
+          toastOptions={{ style: { fontFamily: "inherit" } }}
+        />
       </QueryClientProvider>
     </StrictMode>,
   );

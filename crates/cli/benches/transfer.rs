@@ -2,6 +2,7 @@
 //! program on a real database: `./bench`. Prints the share of the allowed calls that was used, and how
 //! many of the calls were writes that had to be made.
 
+#[allow(dead_code, reason = "the tests use the rest")]
 #[path = "../tests/whole/program.rs"]
 mod program;
 

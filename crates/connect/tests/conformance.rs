@@ -200,6 +200,13 @@ async fn a_check_says_which_step_failed_and_what_came_back() {
     assert_eq!((step.as_str(), found.contains("the key is unknown")), ("Sign in", true), "{found}");
     let (step, found, _) = first_trouble(&tally(&url, hovrel_standins::tallybench::READ_ONLY_KEY)).await;
     assert_eq!((step.as_str(), found.contains("read")), ("Look at permissions", true), "{found}");
+    both.misbehave(FaultPlan { clock_ahead: 300, ..FaultPlan::default() });
+    for mine in [tally(&url, hovrel_standins::tallybench::KEY), connectors(&both).0] {
+        let (step, found, advice) = first_trouble(&mine).await;
+        assert_eq!(step, "Compare clocks");
+        assert!(found.ends_with("s ahead") && advice.contains("clock"), "{found}");
+    }
+    both.misbehave(FaultPlan::default());
     // The other system's own page: HTML where data was expected.
     let page = axum_page().await;
     let (step, found, _) = first_trouble(&tally(&page, "x")).await;

@@ -30,6 +30,8 @@ pub struct FaultPlan {
     pub error: u16,
     pub cut_before: u16,
     pub cut_after: u16,
+    /// How far the system's clock is ahead, in seconds.
+    pub clock_ahead: i32,
 }
 
 impl FaultPlan {
@@ -44,6 +46,7 @@ impl FaultPlan {
             error: 60,
             cut_before: 60,
             cut_after: 60,
+            clock_ahead: 0,
         }
     }
 }
@@ -91,6 +94,11 @@ impl Faults {
 
     pub fn plan(&self) -> FaultPlan {
         self.0.lock().unwrap_or_else(|e| e.into_inner()).plan.clone()
+    }
+
+    /// What the system's clock says.
+    pub fn now(&self) -> chrono::DateTime<chrono::Utc> {
+        chrono::Utc::now() + chrono::TimeDelta::seconds(self.plan().clock_ahead.into())
     }
 
     pub fn count(&self) -> FaultCount {

@@ -40,10 +40,12 @@ async fn show(State(at): State<Shown>) -> Html<String> {
     let rough = FaultPlan::rough(plan.seed);
     let body = format!(
         "<p>Shares are in thousandths of the calls. The same seed gives the same faults. {} calls so far.</p>\
-         <form method=post><table><tr><td><label for=seed>Seed</label></td><td><input id=seed name=seed type=number min=0 value={}></td><td></td></tr>{rows}</table><button>Misbehave like this</button></form>\
+         <form method=post><table><tr><td><label for=seed>Seed</label></td><td><input id=seed name=seed type=number min=0 value={}></td><td></td></tr>{rows}\
+         <tr><td><label for=clock_ahead>Seconds that its clock is ahead</label></td><td><input id=clock_ahead name=clock_ahead type=number value={}></td><td></td></tr></table><button>Misbehave like this</button></form>\
          <form method=post>{}<button>Misbehave roughly</button></form><form method=post>{}<button>Behave</button></form>",
         count.calls,
         plan.seed,
+        plan.clock_ahead,
         hidden(&rough),
         hidden(&FaultPlan::default()),
     );

@@ -42,6 +42,9 @@ pub struct ArtefactFilter {
     pub find: Option<String>,
     /// A field and the text it holds; empty text for an empty field.
     pub field: Option<(String, String)>,
+    pub with_files: bool,
+    /// Only items whose text could not be read exactly.
+    pub with_read_losses: bool,
     /// Go on after this place.
     pub after: i32,
     pub limit: i64,
@@ -145,6 +148,12 @@ impl Store {
                     .bind::<Text, _>(value.clone())
                     .sql(")");
                 query = query.filter(held);
+            }
+            for (wanted, list) in [(filter.with_files, "attachments"), (filter.with_read_losses, "read_losses")] {
+                if wanted {
+                    let some = sql::<Bool>("jsonb_array_length(body->").bind::<Text, _>(list).sql(") > 0");
+                    query = query.filter(some);
+                }
             }
             query
         };

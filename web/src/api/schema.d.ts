@@ -977,20 +977,22 @@ export interface components {
          */
         FieldDecision: "write" | "leave" | "keep_right";
         FieldDetail: {
+            /** @description The end of the left's text that a rule cuts off. */
+            cut_off: string;
             decision: components["schemas"]["FieldDecision"];
             /** @description From what the right holds to what will be written. */
             diff: components["schemas"]["ValueDiff"];
             field: string;
             field_name: string;
-            /** @description What the left holds, as text. */
-            left: string;
+            /** @description What the left holds; like `write` and `right` a difference without any change. */
+            left: components["schemas"]["ValueDiff"];
             losses: components["schemas"]["LossDetail"][];
             reason: components["schemas"]["FieldReason"];
-            /** @description What the right holds, as text. */
-            right: string;
+            /** @description What the right holds. */
+            right: components["schemas"]["ValueDiff"];
             rule: string;
-            /** @description What will be written, as text. */
-            write: string;
+            /** @description What will be written. */
+            write: components["schemas"]["ValueDiff"];
         };
         FieldProblem: {
             detail: string;
@@ -1107,6 +1109,8 @@ export interface components {
             field: string;
             stamp: components["schemas"]["Stamp"];
         };
+        /** @enum {string} */
+        Holds: "files" | "read_losses";
         IncludeBody: {
             filter?: components["schemas"]["ChangeQuery"];
             included: boolean;
@@ -1289,6 +1293,13 @@ export interface components {
             loss: components["schemas"]["LossDetail"];
             right_key: string;
         };
+        LineKind: "paragraph" | "heading" | {
+            /**
+             * Format: int32
+             * @description An item of a list; its number if the list is ordered.
+             */
+            item: number | null;
+        } | "code" | "quote" | "row" | "header_row" | "rule";
         Link: {
             link_type: components["schemas"]["LinkType"];
             target: components["schemas"]["LinkEnd"];
@@ -1399,6 +1410,14 @@ export interface components {
         };
         /** @enum {string} */
         LossKind: "truncated" | "flattened" | "substituted" | "dropped" | "downgraded";
+        /** @description How a word is formatted, or what it stands for. */
+        Mark: "strong" | "emphasis" | "strike" | "subscript" | "superscript" | "code" | {
+            /** @description To this address. */
+            link: string;
+        } | {
+            /** @description Of this source. */
+            image: string;
+        } | "mention" | "parameter" | "cell" | "line_break";
         /** @description How counterparts are found where no pair exists yet. */
         Matching: {
             /**
@@ -1619,6 +1638,20 @@ export interface components {
             /** @description The route's name, typed by the person: its pairs can't be brought back. */
             name: string;
         };
+        /** @description A line: what it is part of, how deep it is indented, and its text. */
+        RichLine: {
+            /** @description Whether the line as such is new or gone; its words say so for themselves. */
+            change: components["schemas"]["PieceChange"];
+            /** Format: int32 */
+            depth: number;
+            kind: components["schemas"]["LineKind"];
+            pieces: components["schemas"]["RichPiece"][];
+        };
+        RichPiece: {
+            change: components["schemas"]["PieceChange"];
+            marks: components["schemas"]["Mark"][];
+            text: string;
+        };
         /** @description A route and where it stands. */
         RouteAnswer: {
             dry_run?: components["schemas"]["JobAnswer"] | null;
@@ -1768,9 +1801,9 @@ export interface components {
              */
             expected: components["schemas"]["Document"];
         };
-        /** @description One step, aligned. */
+        /** @description One step before and after. */
         StepDiff: {
-            action: components["schemas"]["Piece"][];
+            action: components["schemas"]["RichLine"][];
             /** Format: int32 */
             after?: number | null;
             /**
@@ -1778,8 +1811,8 @@ export interface components {
              * @description Number before and after, from 1; none where the step is not there.
              */
             before?: number | null;
-            data: components["schemas"]["Piece"][];
-            expected: components["schemas"]["Piece"][];
+            data: components["schemas"]["RichLine"][];
+            expected: components["schemas"]["RichLine"][];
         };
         /** @enum {string} */
         StepState: "ok" | "warning" | "failed" | "skipped";
@@ -1957,6 +1990,10 @@ export interface components {
             pieces: components["schemas"]["Piece"][];
             /** @enum {string} */
             shape: "text";
+        } | {
+            lines: components["schemas"]["RichLine"][];
+            /** @enum {string} */
+            shape: "rich";
         } | {
             /** @enum {string} */
             shape: "steps";
@@ -3237,6 +3274,8 @@ export interface operations {
                 /** @description With `value`: only items whose field holds it. */
                 field?: string;
                 value?: string;
+                /** @description Only items with files, or only those whose text could not be read exactly. */
+                holds?: components["schemas"]["Holds"];
                 /** @description Cursor of the page before. */
                 after?: number;
                 limit?: number;

@@ -1,59 +1,161 @@
-// Differences inside a text and inside steps.
+// Differences inside a text, a rich text and steps. A value alone is a difference in which nothing changed.
+import type { ReactNode } from "react";
 import type { Schemas } from "@/api/client";
 
 type Piece = Schemas["Piece"];
+type Line = Schemas["RichLine"];
+type RichPiece = Schemas["RichPiece"];
+/** `side` hides what the other side alone holds. */
+type Side = "before" | "after";
 
-/** A run of pieces; `side` hides what the other side alone holds. */
-export function Pieces({ pieces, side }: { pieces: Piece[]; side?: "before" | "after" }) {
+const hidden = (change: Schemas["PieceChange"], side?: Side) =>
+  (side === "after" && change === "removed") || (side === "before" && change === "added");
+
+function Change({ change, children }: { change: Schemas["PieceChange"]; children: ReactNode }) {
+  if (change === "removed") return <del>{children}</del>;
+  return change === "added" ? <ins>{children}</ins> : <>{children}</>;
+}
+
+function Pieces({ pieces, side }: { pieces: Piece[]; side?: Side }) {
   return (
-    <span className="whitespace-pre-wrap break-words">
-      {pieces.map((p, n) => {
-        if (p.change === "removed") return side === "after" ? null : <del key={n}>{p.text}</del>;
-        if (p.change === "added") return side === "before" ? null : <ins key={n}>{p.text}</ins>;
-        return <span key={n}>{p.text}</span>;
-      })}
+    <span className="break-words whitespace-pre-wrap">
+      {pieces
+        .filter((p) => !hidden(p.change, side))
+        .map((p, n) => (
+          <Change key={n} change={p.change}>
+            {p.text}
+          </Change>
+        ))}
     </span>
   );
 }
 
-const changed = (pieces: Piece[]) => pieces.some((p) => p.change !== "same");
+/** A word with its formatting. */
+function Formatted({ piece }: { piece: RichPiece }) {
+  return piece.marks.reduceRight<ReactNode>((inside, mark) => {
+    if (typeof mark === "object") {
+      return "link" in mark ? (
+        <span className="underline decoration-dotted underline-offset-2" title={mark.link}>
+          {inside}
+        </span>
+      ) : (
+        <span className="rounded border border-hair px-1" title={mark.image}>
+          ▣ {inside}
+        </span>
+      );
+    }
+    switch (mark) {
+      case "strong":
+        return <b className="font-semibold">{inside}</b>;
+      case "emphasis":
+        return <em>{inside}</em>;
+      case "strike":
+        return <s>{inside}</s>;
+      case "subscript":
+        return <sub>{inside}</sub>;
+      case "superscript":
+        return <sup>{inside}</sup>;
+      case "code":
+        return <code className="mono">{inside}</code>;
+      case "cell":
+        return <span className="mx-1.5 border-l border-ink-3" />;
+      case "mention":
+      case "parameter":
+        return <span className="rounded bg-wash px-1">{inside}</span>;
+      default:
+        return inside;
+    }
+  }, piece.text);
+}
 
-/** Steps side by side; a step that is the same is one quiet line. */
-export function StepsDiff({ steps, side }: { steps: Schemas["StepDiff"][]; side: "before" | "after" }) {
+const lineLook: Partial<Record<string, string>> = {
+  heading: "font-semibold",
+  code: "mono",
+  quote: "border-l-2 border-hair pl-2 text-ink-2",
+  row: "border-b border-hair-2",
+  header_row: "border-b border-hair font-semibold",
+};
+
+function lineMark(kind: Schemas["LineKind"]): string {
+  if (typeof kind !== "object") return "";
+  return kind.item == null ? "•" : `${kind.item}.`;
+}
+
+/** Lines of a rich text. */
+function Lines({ lines, side }: { lines: Line[]; side?: Side }) {
   return (
-    <ol className="space-y-1">
-      {steps.map((s, n) => {
-        const here = side === "before" ? s.before : s.after;
-        if (here == null)
-          return (
-            <li key={n} className="text-ink-3">
-              no such step
-            </li>
-          );
-        const parts = [
-          ["", s.action],
-          ["→ ", s.expected],
-          ["data ", s.data],
-        ] as [string, Piece[]][];
-        const same = !parts.some(([, p]) => changed(p));
-        return (
-          <li key={n} className={`grid grid-cols-[22px_1fr] ${same ? "text-ink-3" : ""}`}>
-            <span className="mono text-ink-3">{here}</span>
-            <span>
-              {parts
-                .filter(([, p]) =>
-                  p.some((x) => x.text.trim() && !(side === "before" ? x.change === "added" : x.change === "removed")),
-                )
-                .map(([mark, p], k) => (
-                  <span key={k} className="block">
-                    <span className="text-ink-3">{mark}</span>
-                    <Pieces pieces={p} side={side} />
+    <span className="block break-words">
+      {lines
+        .filter((l) => !hidden(l.change, side) || l.pieces.some((p) => !hidden(p.change, side)))
+        .map((l, n) => (
+          <span
+            key={n}
+            className={`block min-h-[1em] whitespace-pre-wrap ${typeof l.kind === "string" ? (lineLook[l.kind] ?? "") : ""}`}
+            style={{ marginLeft: l.depth * 14 }}
+          >
+            {lineMark(l.kind) && <span className="mr-1.5 -ml-3 text-ink-3">{lineMark(l.kind)}</span>}
+            {l.kind === "rule" && <span className="my-1.5 block border-t border-ink-3" />}
+            {l.pieces
+              .filter((p) => !hidden(p.change, side))
+              .map((p, k) => (
+                <Change key={k} change={p.change}>
+                  <Formatted piece={p} />
+                </Change>
+              ))}
+          </span>
+        ))}
+    </span>
+  );
+}
+
+const changed = (lines: Line[]) => lines.some((l) => l.pieces.some((p) => p.change !== "same"));
+const shown = (lines: Line[], side?: Side) =>
+  lines.some((l) => l.pieces.some((p) => p.text.trim() && !hidden(p.change, side)));
+
+/** Steps in order; one that did not change is quiet, unless nothing did. */
+function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
+  const parts = (s: Schemas["StepDiff"]): [string, Line[]][] => [
+    ["", s.action],
+    ["expected", s.expected],
+    ["data", s.data],
+  ];
+  const differs = (s: Schemas["StepDiff"]) => parts(s).some(([, lines]) => changed(lines));
+  const any = steps.some(differs);
+  return (
+    <ol className="space-y-1.5">
+      {steps
+        .filter((s) => (side === "before" ? s.before != null : side === "after" ? s.after != null : true))
+        .map((s, n) => (
+          <li key={n} className={`grid grid-cols-[22px_1fr] ${any && !differs(s) ? "text-ink-3" : ""}`}>
+            <span className="mono text-ink-3">{(side === "before" ? s.before : (s.after ?? s.before)) ?? ""}</span>
+            <span className="min-w-0">
+              {parts(s)
+                .filter(([, lines]) => shown(lines, side))
+                .map(([label, lines]) => (
+                  <span key={label} className={`block ${label ? "grid grid-cols-[58px_1fr]" : ""}`}>
+                    {label && <span className="text-[11px] leading-[19px] text-ink-3">{label}</span>}
+                    <Lines lines={lines} side={side} />
                   </span>
                 ))}
             </span>
           </li>
-        );
-      })}
+        ))}
     </ol>
   );
+}
+
+/** A value or a difference, as what it is. */
+export function Shown({ value, side }: { value: Schemas["ValueDiff"]; side?: Side }) {
+  switch (value.shape) {
+    case "steps":
+      return value.steps.length ? <Steps steps={value.steps} side={side} /> : <Nothing />;
+    case "rich":
+      return shown(value.lines, side) ? <Lines lines={value.lines} side={side} /> : <Nothing />;
+    case "text":
+      return value.pieces.length ? <Pieces pieces={value.pieces} side={side} /> : <Nothing />;
+  }
+}
+
+function Nothing() {
+  return <span className="text-ink-3">empty</span>;
 }

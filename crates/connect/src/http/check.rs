@@ -1,8 +1,9 @@
 //! The check: reach, sign in, answer, clock, access, containers; each step says what came back.
 
-use chrono::{NaiveDateTime, TimeZone, Utc};
+use chrono::Utc;
 
 use super::client::{About, Client};
+use super::decode::read_time;
 use super::tree;
 use crate::{CheckState, CheckStep, ConnectError};
 
@@ -62,10 +63,7 @@ pub async fn check(client: &Client) -> Vec<CheckStep> {
 }
 
 fn clock(about: &About) -> CheckStep {
-    let theirs = chrono::DateTime::parse_from_rfc3339(&about.clock).map(|t| t.to_utc()).ok().or_else(|| {
-        let local: NaiveDateTime = about.clock.parse().ok()?;
-        Some(about.zone.from_local_datetime(&local).earliest()?.to_utc())
-    });
+    let theirs = read_time(&about.clock, about.zone).map(|t| t.to_utc());
     let Some(theirs) = theirs else {
         return CheckStep {
             step: STEPS[2].into(),

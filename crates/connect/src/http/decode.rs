@@ -163,7 +163,7 @@ impl Decoder<'_> {
 /// RFC 3339 as it is; a time without an offset is local to the system's zone. In the hour that occurs
 /// twice when the clock goes back, the first one is taken; in the one that does not occur, the offset
 /// before the change.
-fn read_time(text: &str, zone: chrono_tz::Tz) -> Option<DateTime<FixedOffset>> {
+pub fn read_time(text: &str, zone: chrono_tz::Tz) -> Option<DateTime<FixedOffset>> {
     match DateTime::parse_from_rfc3339(text) {
         Ok(time) => Some(time),
         Err(_) => local_time(text.parse().ok()?, zone),

@@ -128,12 +128,14 @@ fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
 }
 
 /// Words that trades use for one thing; common practice, no source.
-const ALIKE: [&[&str]; 5] = [
+const ALIKE: [&[&str]; 7] = [
     &["name", "title", "summary", "heading"],
     &["importance", "priority", "urgency", "severity"],
     &["description", "preconditions", "objective", "purpose", "details"],
     &["owner", "assigned", "assignee", "responsible"],
     &["status", "state", "stage"],
+    &["labels", "tags", "keywords"],
+    &["estimate", "effort", "duration"],
 ];
 
 fn name_affinity(a: &str, b: &str) -> f64 {

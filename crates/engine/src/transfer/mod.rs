@@ -126,9 +126,12 @@ async fn drive(
         Ok::<(), EngineError>(())
     };
     let report = async {
+        let mut pace = Pace::default();
         loop {
             tokio::time::sleep(Duration::from_millis(300)).await;
-            let told = running.tell_now(progress(transfer, total, before, done_now.load(Relaxed), started)).await;
+            let now = done_now.load(Relaxed);
+            pace.see(started.elapsed(), now);
+            let told = running.tell_now(progress(transfer, total, before, now, started, Some(&pace))).await;
             if let Err(e) = told {
                 tracing::warn!("progress could not be told: {e}");
             }
@@ -136,7 +139,7 @@ async fn drive(
     };
     tokio::select! { result = work => result?, () = report => {} }
     let counts = transfer.hub.store.transfer_counts(transfer.job).await?;
-    running.tell_now(progress(transfer, total, before, done_now.load(Relaxed), started)).await?;
+    running.tell_now(progress(transfer, total, before, done_now.load(Relaxed), started, None)).await?;
     Ok(match *running.wanted.borrow() {
         Wanted::Pause => End::Paused,
         Wanted::Stop => End::Stopped,
@@ -144,12 +147,36 @@ async fn drive(
     })
 }
 
-fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Instant) -> Value {
+/// How fast it goes. What was done in the last while says more than the whole: a system lets the first
+/// calls through at once, and holds back the rest.
+#[derive(Default)]
+struct Pace(std::collections::VecDeque<(Duration, u64)>);
+
+impl Pace {
+    const WHILE: Duration = Duration::from_secs(15);
+
+    fn see(&mut self, at: Duration, done: u64) {
+        self.0.push_back((at, done));
+        // One sample older than the while is kept, so that the while is always covered.
+        while self.0.len() > 2 && self.0[1].0 + Self::WHILE < at {
+            self.0.pop_front();
+        }
+    }
+
+    /// Changes a second; none until a few changes have been timed.
+    fn per_second(&self) -> Option<f64> {
+        let ((from, before), (to, now)) = (self.0.front()?, self.0.back()?);
+        let seconds = (*to - *from).as_secs_f64();
+        (now - before >= 5 && seconds > 2.0).then(|| (now - before) as f64 / seconds)
+    }
+}
+
+fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Instant, pace: Option<&Pace>) -> Value {
     let elapsed = started.elapsed().as_secs_f64();
-    let rate = if elapsed > 0.0 { now as f64 / elapsed } else { 0.0 };
+    let rate = pace.and_then(Pace::per_second);
     let left_over = total.saturating_sub(before + now);
-    // An estimate is honest only once a few changes have been timed.
-    let remaining = (now >= 5 && rate > 0.0).then(|| (left_over as f64 / rate).ceil() as u64);
+    let remaining = rate.map(|r| (left_over as f64 / r).ceil() as u64);
+    let per_minute = rate.unwrap_or(if elapsed > 0.0 { now as f64 / elapsed } else { 0.0 }) * 60.0;
     let mut in_hand: Vec<String> = transfer.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
     in_hand.sort();
     json!({
@@ -158,11 +185,29 @@ fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Ins
         "settled": before + now,
         "written": transfer.written.load(Relaxed),
         "files": transfer.files.load(Relaxed),
-        "per_minute": (rate * 60.0).round() as u64,
+        "per_minute": per_minute.round() as u64,
         "remaining_seconds": remaining,
         "elapsed_seconds": elapsed.round() as u64,
         "in_hand": in_hand,
         "left": {"name": transfer.left_name, "meter": transfer.left.meter()},
         "right": {"name": transfer.right_name, "meter": transfer.right.meter(), "limit_per_minute": transfer.right.describe().calls_per_minute},
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Pace;
+    use std::time::Duration;
+
+    #[test]
+    fn a_burst_at_the_beginning_is_forgotten() {
+        let mut pace = Pace::default();
+        pace.see(Duration::ZERO, 0);
+        assert_eq!(pace.per_second(), None);
+        for second in 1..=40u64 {
+            // Sixty at once, then four a second.
+            pace.see(Duration::from_secs(second), 60 + 4 * second);
+        }
+        assert_eq!(pace.per_second(), Some(4.0));
+    }
 }

@@ -57,15 +57,15 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(proofs::latest, proofs::prove))
 }
 
-/// Types that only a recursive type refers to, which the collector does not follow.
+/// Types that only a recursive type or a query refers to, which the collector does not follow.
 #[derive(utoipa::OpenApi)]
-#[openapi(components(schemas(hovrel_core::scope::ConditionRow, hovrel_core::scope::Operator)))]
-struct Recursive;
+#[openapi(components(schemas(hovrel_core::scope::ConditionRow, hovrel_core::scope::Operator, systems::Holds)))]
+struct NotFollowed;
 
 /// The OpenAPI description of everything served.
 pub fn description() -> OpenApi {
     let (_, mut api) = described().split_for_parts();
-    api.merge(<Recursive as utoipa::OpenApi>::openapi());
+    api.merge(<NotFollowed as utoipa::OpenApi>::openapi());
     api.info = InfoBuilder::new().title("Hovrel").version("1").build();
     api.servers = Some(vec![utoipa::openapi::Server::new("/api/v1")]);
     api

@@ -5,9 +5,10 @@ use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
-use hovrel_core::diff::{ValueDiff, diff, readable};
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
-use hovrel_core::model::Value;
+use hovrel_core::model::{Kind, Reference, Value};
 use hovrel_core::plan::{Change, Decision, FieldDecision, fields_to_write};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{ChangeFilter, ChangeRow, NewJob, Plan};
@@ -249,14 +250,16 @@ pub struct FieldDetail {
     field: String,
     field_name: String,
     rule: String,
-    /// What the left holds, as text.
-    left: String,
-    /// What will be written, as text.
-    write: String,
-    /// What the right holds, as text.
-    right: String,
+    /// What the left holds; like `write` and `right` a difference without any change.
+    left: ValueDiff,
+    /// What will be written.
+    write: ValueDiff,
+    /// What the right holds.
+    right: ValueDiff,
     /// From what the right holds to what will be written.
     diff: ValueDiff,
+    /// The end of the left's text that a rule cuts off.
+    cut_off: String,
     reason: hovrel_core::plan::FieldReason,
     decision: FieldDecision,
     losses: Vec<LossDetail>,
@@ -283,51 +286,62 @@ impl LossDetail {
     }
 }
 
+/// What an end calls its folders and people.
+struct Names {
+    catalogue: Catalogue,
+    folders: std::sync::Arc<crate::cache::Surveyed>,
+}
+
+impl Names {
+    async fn of(app: &App, system: Uuid, container: &str) -> Result<Names, Problem> {
+        let survey = app.hub.store.survey(system, container).await?;
+        let catalogue = survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
+        let folders = app.cache.get(&app.hub.store, system, container, Kind::Folder).await?;
+        Ok(Names { catalogue, folders })
+    }
+
+    /// A value with what stands for something else by its name: folders by path, people by name.
+    fn named(&self, value: &Value) -> Value {
+        let person = |id: &String| self.catalogue.user(id).map_or_else(|| id.clone(), |u| u.name.clone());
+        match value {
+            Value::Reference(Reference::Pending(id) | Reference::Known(id)) => {
+                Value::Text(self.folders.paths.get(id).map_or_else(|| id.clone(), |p| p.join(" / ")))
+            }
+            Value::User(id) => Value::Text(person(id)),
+            Value::UserList(ids) => Value::Text(ids.iter().map(person).collect::<Vec<_>>().join(", ")),
+            other => other.clone(),
+        }
+    }
+}
+
 async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> {
     let plan = app.hub.store.plan(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
     let route = app.hub.store.route(plan.route_id).await?;
     let row = read(app.hub.store.change(id, seq as i32).await?)?;
-    let survey = app.hub.store.survey(route.right_system, &route.right_container).await?;
-    let catalogue: hovrel_core::catalogue::Catalogue =
-        survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
-    let left_folders = app
-        .cache
-        .get(&app.hub.store, route.left_system, &route.left_container, hovrel_core::model::Kind::Folder)
-        .await?;
-    let right_folders = app
-        .cache
-        .get(&app.hub.store, route.right_system, &route.right_container, hovrel_core::model::Kind::Folder)
-        .await?;
-    let show = |v: &Value| match v {
-        Value::Reference(hovrel_core::model::Reference::Pending(id)) => {
-            left_folders.paths.get(id).map_or(id.clone(), |p| p.join(" / "))
-        }
-        Value::Reference(hovrel_core::model::Reference::Known(id)) => {
-            let found = right_folders.paths.get(id).or_else(|| left_folders.paths.get(id));
-            found.map_or(id.clone(), |p| p.join(" / "))
-        }
-        Value::User(id) => catalogue.user(id).map_or(id.clone(), |u| u.name.clone()),
-        other => readable(other),
-    };
+    let left = Names::of(app, route.left_system, &route.left_container).await?;
+    let right = Names::of(app, route.right_system, &route.right_container).await?;
     let policy = first_contact(&lanes, &row.change);
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
-    let kind = catalogue.kind(row.change.right_kind);
+    let kind = right.catalogue.kind(row.change.right_kind);
     let source = if row.decision.as_new { &row.change.as_new } else { &row.change.fields };
     let fields = source.iter().map(|f| {
-        let current = f.right.clone().unwrap_or(Value::Empty);
-        let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
-        let difference = match (&current, &f.write) {
-            (Value::Steps(_), _) | (_, Value::Steps(_)) => diff(&current, &f.write),
-            (a, b) => ValueDiff::Text { pieces: hovrel_core::diff::diff_text(&show(a), &show(b)) },
+        let from = left.named(f.left.as_ref().unwrap_or(&Value::Empty));
+        // A folder that is still to be made is known by its id at the left.
+        let write = match &f.write {
+            pending @ Value::Reference(Reference::Pending(_)) => left.named(pending),
+            there => right.named(there),
         };
+        let held = right.named(f.right.as_ref().unwrap_or(&Value::Empty));
+        let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
         FieldDetail {
             field_name: field_name(&f.field, kind),
             rule: rule.map(rule_words).unwrap_or_default(),
-            left: f.left.as_ref().map(show).unwrap_or_default(),
-            write: show(&f.write),
-            right: show(&current),
-            diff: difference,
+            left: diff(&from, &from),
+            write: diff(&write, &write),
+            right: diff(&held, &held),
+            diff: diff(&held, &write),
+            cut_off: cut_off(&from, &write),
             reason: f.reason,
             decision: row.decision.field(f, policy),
             losses: f.losses.iter().map(LossDetail::of).collect(),
@@ -340,6 +354,13 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
         depends_on: row.change.depends_on.clone(),
         change: listed(row, &lanes),
     })
+}
+
+fn cut_off(left: &Value, write: &Value) -> String {
+    match (left, write) {
+        (Value::Text(whole), Value::Text(kept)) => whole.strip_prefix(kept.as_str()).unwrap_or_default().to_owned(),
+        _ => String::new(),
+    }
 }
 
 pub fn field_name(field: &str, kind: Option<&hovrel_core::catalogue::KindSchema>) -> String {

@@ -218,7 +218,7 @@ pub async fn preview(
         ) => kept.paths.get(id).map_or_else(|| id.clone(), |p| p.join(" / ")),
         hovrel_core::model::Value::User(id) => ends.right.user(id).map_or_else(|| id.clone(), |u| u.name.clone()),
         hovrel_core::model::Value::Steps(steps) => format!("{} steps", steps.len()),
-        other => hovrel_core::diff::readable(other),
+        other => other.display(),
     };
     let values = body.lane.rules.iter().map(|rule| {
         let converted = convert(rule, artefact, &cx);

@@ -432,9 +432,18 @@ pub struct ArtefactQuery {
     /// With `value`: only items whose field holds it.
     field: Option<String>,
     value: Option<String>,
+    /// Only items with files, or only those whose text could not be read exactly.
+    holds: Option<Holds>,
     /// Cursor of the page before.
     after: Option<i32>,
     limit: Option<i64>,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Holds {
+    Files,
+    ReadLosses,
 }
 
 #[derive(Serialize, ToSchema)]
@@ -466,6 +475,8 @@ pub async fn artefacts(
         kind: query.kind.id().into(),
         find: query.find.filter(|f| !f.trim().is_empty()),
         field: query.field.map(|f| (f, query.value.unwrap_or_default())),
+        with_files: query.holds == Some(Holds::Files),
+        with_read_losses: query.holds == Some(Holds::ReadLosses),
         after: query.after.unwrap_or(0),
         limit: query.limit.unwrap_or(PAGE).clamp(1, 500),
     };

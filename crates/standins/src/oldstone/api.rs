@@ -92,7 +92,7 @@ async fn sign_in(Extract(server): Extract<Server>, body: String) -> Response {
 async fn about(Extract(server): Extract<Server>) -> Response {
     answer(format!(
         "<about><system>Oldstone</system><version>9.4</version><clock>{}</clock><zone>{}</zone><calls-at-once>{}</calls-at-once></about>",
-        State::now().format("%Y-%m-%dT%H:%M:%S"),
+        server.faults.now().with_timezone(&super::state::ZONE).format("%Y-%m-%dT%H:%M:%S"),
         super::state::ZONE.name(),
         server.calls_at_once,
     ))

@@ -53,6 +53,7 @@ impl Default for Options {
 #[derive(Clone)]
 struct Server {
     kept: Kept<State>,
+    faults: Faults,
     slots: Arc<tokio::sync::Semaphore>,
     delay: Duration,
     calls_at_once: usize,
@@ -60,13 +61,14 @@ struct Server {
 
 pub async fn start(options: Options) -> std::io::Result<Running> {
     let kept = Kept::open(options.data, "oldstone", || seed::state(options.seed, options.size))?;
+    let faults = Faults::new(options.faults);
     let server = Server {
         kept,
+        faults: faults.clone(),
         slots: Arc::new(tokio::sync::Semaphore::new(options.calls_at_once)),
         delay: options.delay,
         calls_at_once: options.calls_at_once,
     };
-    let faults = Faults::new(options.faults);
     let app = Router::new()
         .merge(api::routes(server.clone(), faults.clone()))
         .merge(pages::routes(server))

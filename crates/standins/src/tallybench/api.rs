@@ -65,7 +65,7 @@ async fn about(Extract(server): Extract<Server>, headers: HeaderMap) -> Json<Val
     let read_only = headers.get("x-tally-key").is_some_and(|k| k == READ_ONLY_KEY);
     Json(json!({
         "system": "Tallybench", "version": "3.1",
-        "time": Utc::now().trunc_subsecs(3).to_rfc3339_opts(chrono::SecondsFormat::Millis, true),
+        "time": server.faults.now().trunc_subsecs(3).to_rfc3339_opts(chrono::SecondsFormat::Millis, true),
         "access": if read_only { "read" } else { "write" },
         "limits": {"calls_per_minute": server.calls_per_minute, "page": LONGEST_PAGE},
     }))

@@ -42,6 +42,7 @@ impl Default for Options {
 #[derive(Clone)]
 struct Server {
     kept: Kept<State>,
+    faults: Faults,
     bucket: Arc<Mutex<Bucket>>,
     calls_per_minute: u32,
 }
@@ -73,8 +74,8 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
     let kept = Kept::open(options.data, "tallybench", || seed::state(options.seed, options.size))?;
     let full = f64::from(options.calls_per_minute) / 4.0;
     let bucket = Arc::new(Mutex::new(Bucket { left: full, at: Instant::now() }));
-    let server = Server { kept, bucket, calls_per_minute: options.calls_per_minute };
     let faults = Faults::new(options.faults);
+    let server = Server { kept, faults: faults.clone(), bucket, calls_per_minute: options.calls_per_minute };
     let app = Router::new()
         .merge(api::routes(server.clone(), faults.clone()))
         .merge(pages::routes(server))

@@ -52,7 +52,7 @@ export function ChangeRow({ item, top, on, locked, select, toggle }: Props) {
           <span className="truncate">
             <b className="font-semibold">{title}</b>{" "}
             <span className="text-ink-3">
-              {kindWord.folder?.toLowerCase()} in {item.left?.path || "the top"}
+              {kindWord.folder?.toLowerCase()} {item.left?.path ? `in ${item.left.path}` : "at the top"}
             </span>
           </span>
         ) : (

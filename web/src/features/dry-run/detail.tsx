@@ -4,7 +4,7 @@ import { api, take, type Schemas } from "@/api/client";
 import { exact } from "@/lib/format";
 import { count, evidenceWords, kindWord, lossWord, reasonWord } from "@/lib/words";
 import { Button, Check, Loading, Trouble } from "@/ui/basics";
-import { Pieces, StepsDiff } from "@/ui/pieces";
+import { Shown } from "@/ui/pieces";
 
 type Detail_ = Schemas["ChangeDetail"];
 type FieldDetail = Schemas["FieldDetail"];
@@ -135,15 +135,11 @@ function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean
       </div>
       <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
         <b className="block text-[11px] font-medium text-ink-2">{f.field_name}</b>
-        {f.diff.shape === "steps" ? (
-          <StepsDiff steps={f.diff.steps} side="after" />
-        ) : (
-          <span className="break-words whitespace-pre-wrap">{f.left || <span className="text-ink-3">empty</span>}</span>
-        )}
+        <Shown value={f.left} />
       </div>
       <div className="px-1 py-1.5 text-center text-[11px] text-ink-2">
         <span className={lossy ? "text-loss" : ""}>{f.rule}</span>
-        {!fresh && <span className="block text-ink-3">{reasonWord[f.reason]}</span>}
+        {!fresh && f.rule !== "origin" && <span className="block text-ink-3">{reasonWord[f.reason]}</span>}
         {conflict && !fresh && !locked && (
           <div
             role="radiogroup"
@@ -181,24 +177,10 @@ function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean
               ? "stays, by decision"
               : "stays"}
         </b>
-        {f.decision === "write" ? (
-          f.diff.shape === "steps" ? (
-            <StepsDiff steps={f.diff.steps} side={fresh ? "after" : "before"} />
-          ) : fresh ? (
-            <span className="break-words whitespace-pre-wrap">
-              {f.write || <span className="text-ink-3">empty</span>}
-            </span>
-          ) : (
-            <Pieces pieces={f.diff.pieces} />
-          )
-        ) : (
-          <span className="break-words whitespace-pre-wrap">
-            {f.right || <span className="text-ink-3">empty</span>}
-          </span>
-        )}
-        {lossy && f.rule.startsWith("shorten") && f.left.startsWith(f.write) && (
-          <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss">
-            {f.left.slice(f.write.length)}
+        <Shown value={f.decision !== "write" ? f.right : fresh ? f.write : f.diff} />
+        {f.decision === "write" && f.cut_off && (
+          <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss" title="cut off">
+            {f.cut_off}
           </span>
         )}
       </div>

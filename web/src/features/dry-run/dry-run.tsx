@@ -137,6 +137,13 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     set({ change: String(item.seq) });
     rows.scrollToIndex(n);
   };
+  // The differences below take more or less room with each change: the chosen row stays in view.
+  useEffect(() => {
+    if (!box.current || at < 0) return;
+    const sized = new ResizeObserver(() => rows.scrollToIndex(at));
+    sized.observe(box.current);
+    return () => sized.disconnect();
+  }, [at, rows]);
   useEffect(() => {
     if (at > items.length - 20 && pages.hasNextPage && !pages.isFetching) void pages.fetchNextPage();
   }, [at, items.length, pages]);

@@ -160,7 +160,7 @@ export function Health({ system }: { system: Schemas["SystemAnswer"] }) {
 export function RouteLine({ route }: { route: Route }) {
   const next = nextStep(route);
   return (
-    <li className="grid grid-cols-[minmax(0,1.2fr)_minmax(0,1.6fr)_minmax(0,1.1fr)] items-center gap-4 rounded-lg border border-hair bg-sheet px-4 py-3">
+    <li className="grid grid-cols-[minmax(0,1fr)_minmax(0,2fr)_minmax(0,1fr)] items-center gap-4 rounded-lg border border-hair bg-sheet px-4 py-3">
       <div className="min-w-0">
         <Link
           to={`/routes/${route.id}/${route.plan ? "dry-run" : "scope"}`}
@@ -172,7 +172,7 @@ export function RouteLine({ route }: { route: Route }) {
           {count(route.lanes.length, "lane")} · version {route.version}
         </span>
       </div>
-      <div className="grid min-w-0 grid-cols-[1fr_110px_1fr] items-center gap-2">
+      <div className="grid min-w-0 grid-cols-[1fr_90px_1fr] items-center gap-2">
         <span className="flex min-w-0 items-center gap-1.5">
           <EndMark end="left" />
           <span className="truncate">

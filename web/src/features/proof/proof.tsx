@@ -9,6 +9,7 @@ import { causeWord, count, kindWord, lossWord } from "@/lib/words";
 import { Bar, Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
 import { Disc, EndMark } from "@/ui/disc";
 import { useDraft } from "../route/draft";
+import { fieldName, useSchema } from "../route/use-schema";
 import { valueText } from "../systems/value";
 
 type ProofAnswer = Schemas["ProofAnswer"];
@@ -75,6 +76,8 @@ export default function Proof() {
 }
 
 function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void; error: unknown }) {
+  const { route } = useDraft();
+  const schema = useSchema(route).data;
   const [query, setQuery] = useSearchParams();
   const lane = proof.lanes.find((l) => l.lane === query.get("lane")) ?? proof.lanes.at(-1);
   const field = query.get("field") ?? undefined;
@@ -190,7 +193,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
                           className="hover:underline"
                           onClick={() => setQuery({ lane: lane.lane, field: f.field })}
                         >
-                          {f.field === "@parent" ? "Folder" : f.field === "@attachments" ? "Files" : f.field}
+                          {fieldName(schema, lane.right_kind, f.field)}
                         </button>
                       </td>
                       <td className="whitespace-nowrap">
@@ -209,7 +212,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
               </table>
             </section>
             <section aria-label="What differs" className="min-w-0">
-              <Differences lane={lane} field={field} />
+              <Differences lane={lane} field={field} schema={schema} />
             </section>
           </div>
         )}
@@ -227,10 +230,20 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
   );
 }
 
-function Differences({ lane, field }: { lane: Schemas["LaneProof"]; field?: string }) {
+function Differences({
+  lane,
+  field,
+  schema,
+}: {
+  lane: Schemas["LaneProof"];
+  field?: string;
+  schema?: Schemas["RouteSchema"];
+}) {
+  const name = (id: string) => fieldName(schema, lane.right_kind, id);
+  const users = schema?.right?.catalogue.users ?? [];
   const differences = lane.differences.filter((d) => !field || d.field === field);
   const losses = lane.losses.filter((l) => !field || l.loss.field === field);
-  const text = (v: Schemas["Value"]) => valueText(v, []) || "empty";
+  const text = (v: Schemas["Value"]) => valueText(v, users) || "empty";
   return (
     <>
       {differences.length === 0 && lane.missing.length === 0 && (
@@ -252,7 +265,7 @@ function Differences({ lane, field }: { lane: Schemas["LaneProof"]; field?: stri
                   <span className="mono text-ink-2">
                     {d.left_key} · {d.right_key}
                   </span>{" "}
-                  {d.title} <b className="font-semibold">{d.field}</b>
+                  {d.title} <b className="font-semibold">{name(d.field)}</b>
                 </p>
                 <p className="grid grid-cols-2 gap-3">
                   <span className="truncate border-l-[3px] border-end-left pl-2" title={text(d.expected)}>
@@ -293,7 +306,7 @@ function Differences({ lane, field }: { lane: Schemas["LaneProof"]; field?: stri
           <ul aria-label="Losses" className="max-h-[300px] overflow-auto border border-hair bg-sheet" tabIndex={0}>
             {losses.slice(0, 300).map((l, n) => (
               <li key={n} className="truncate border-b border-hair-2 px-3 py-1 last:border-0" title={l.loss.before}>
-                <span className="mono text-ink-2">{l.left_key}</span> {l.loss.field}:{" "}
+                <span className="mono text-ink-2">{l.left_key}</span> {name(l.loss.field)}:{" "}
                 <span className="text-loss">{lossWord[l.loss.kind]}</span>{" "}
                 <span className="text-ink-3">{l.loss.before}</span>
               </li>

@@ -24,3 +24,11 @@ export function endOf(schema: RouteSchema | undefined, lane: Lane | undefined, e
     users: side?.catalogue.users ?? [],
   };
 }
+
+/** A field at the right as people call it, of one kind or of any. */
+export function fieldName(schema: RouteSchema | undefined, kind: Schemas["Kind"] | undefined, field: string): string {
+  if (field === "@parent") return "Folder";
+  if (field === "@attachments") return "Files";
+  const kinds = schema?.right?.catalogue.kinds.filter((k) => !kind || k.kind === kind) ?? [];
+  return kinds.flatMap((k) => k.fields).find((f) => f.id === field)?.name ?? field;
+}

@@ -86,7 +86,7 @@ export function RulePanel(p: Props) {
         <Part title="To settle">
           <ul className="space-y-2">
             {p.faults.map((f, n) => (
-              <li key={n} className="text-clash">
+              <li key={n} className="text-clash first-letter:uppercase">
                 {f.message}
                 {f.item_count > 0 && (
                   <span className="mono block text-ink-2">

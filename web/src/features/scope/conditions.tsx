@@ -123,7 +123,7 @@ function RowEditor({
       </select>
       <select
         aria-label="Operator"
-        className="field w-[112px]"
+        className="field w-[136px]"
         value={row.op}
         onChange={(e) => onChange({ ...row, op: e.target.value as Row["op"] })}
       >

@@ -22,15 +22,16 @@ export function Items({ system, container, kind, schema, users }: Props) {
   const find = query.get("find") ?? "";
   const field = query.get("field") ?? undefined;
   const value = query.get("value") ?? undefined;
+  const holds = (query.get("holds") ?? undefined) as Schemas["Holds"] | undefined;
   const [open, setOpen] = useState<string>();
   const pages = useInfiniteQuery({
-    queryKey: ["artefacts", system, container, kind, find, field, value],
+    queryKey: ["artefacts", system, container, kind, find, field, value, holds],
     queryFn: ({ pageParam }) =>
       take(
         api.GET("/systems/{id}/containers/{container}/artefacts", {
           params: {
             path: { id: system, container },
-            query: { kind, find: find || undefined, field, value, after: pageParam, limit: 100 },
+            query: { kind, find: find || undefined, field, value, holds, after: pageParam, limit: 100 },
           },
         }),
       ),
@@ -62,6 +63,11 @@ export function Items({ system, container, kind, schema, users }: Props) {
         {field && (
           <Pill on onClick={() => change({})}>
             {schema?.fields.find((f) => f.id === field)?.name ?? field}: {value || "empty"} ×
+          </Pill>
+        )}
+        {holds && (
+          <Pill on onClick={() => change({})}>
+            {holds === "files" ? "with files" : "text not read exactly"} ×
           </Pill>
         )}
         <span className="text-ink-3">{count(total, "item")}</span>

@@ -178,25 +178,21 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
           <div key={k.kind}>
             <dt className="text-ink-3">{kinds.find((s) => s.kind === k.kind)?.name ?? kindWord[k.kind]}</dt>
             <dd>
-              <button
-                type="button"
-                className="text-[18px] font-semibold hover:underline"
-                onClick={() => setQuery({ container: survey.container, kind: k.kind, view: "items" })}
-              >
-                {k.count.toLocaleString("en")}
-              </button>
+              <Figure n={k.count} open={() => setQuery({ container: survey.container, kind: k.kind, view: "items" })} />
             </dd>
           </div>
         ))}
         <div>
           <dt className="text-ink-3">People</dt>
-          <dd className="text-[18px] font-semibold">{survey.catalogue.users.length}</dd>
+          <dd>
+            <Figure n={survey.catalogue.users.length} open={() => show({ view: "people" })} />
+          </dd>
         </div>
         {found && found.attachments > 0 && (
           <div>
             <dt className="text-ink-3">Files</dt>
             <dd>
-              <span className="text-[18px] font-semibold">{found.attachments}</span>{" "}
+              <Figure n={found.attachments} open={() => show({ view: "items", holds: "files" })} />{" "}
               <span className="text-ink-3">
                 {bytes(found.attachment_bytes)}, largest {bytes(found.largest_attachment)}
               </span>
@@ -206,7 +202,9 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         {found && found.with_read_losses > 0 && (
           <div>
             <dt className="text-ink-3">Text not read exactly</dt>
-            <dd className="text-[18px] font-semibold text-loss">{found.with_read_losses}</dd>
+            <dd className="text-loss">
+              <Figure n={found.with_read_losses} open={() => show({ view: "items", holds: "read_losses" })} />
+            </dd>
           </div>
         )}
       </dl>
@@ -227,12 +225,20 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         <Pill on={view === "items"} onClick={() => show({ view: "items" })}>
           Items
         </Pill>
+        <Pill on={view === "people"} onClick={() => show({ view: "people" })}>
+          People
+        </Pill>
         <Pill on={view === "tree"} onClick={() => show({ view: "tree" })}>
           Folders
         </Pill>
       </div>
       {view === "fields" && schema && (
-        <Fields schema={schema} survey={found} open={(field, value) => show({ field, value })} />
+        <Fields
+          schema={schema}
+          survey={found}
+          users={survey.catalogue.users}
+          open={(field, value) => show({ field, value })}
+        />
       )}
       {view === "items" && (
         <Items
@@ -243,6 +249,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
           users={survey.catalogue.users}
         />
       )}
+      {view === "people" && <People users={survey.catalogue.users} />}
       {view === "tree" && (
         <Tree
           system={system}
@@ -254,13 +261,53 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
   );
 }
 
+/** A number that opens what it counts. */
+function Figure({ n, open }: { n: number; open: () => void }) {
+  return (
+    <button type="button" className="text-[18px] font-semibold hover:underline" onClick={open}>
+      {n.toLocaleString("en")}
+    </button>
+  );
+}
+
+function People({ users }: { users: Schemas["User"][] }) {
+  const names = users.map((u) => u.name);
+  return (
+    <table className="w-full border border-hair bg-sheet">
+      <thead>
+        <tr className="text-left text-[11px] text-ink-3">
+          {["Name", "Login", "E-mail", ""].map((h) => (
+            <th key={h} className="border-b border-hair px-3 py-1.5 font-normal">
+              {h}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {users.map((u) => (
+          <tr key={u.id} className="border-b border-hair-2 last:border-0">
+            <td className="px-3 py-1.5 font-medium">{u.name}</td>
+            <td className="mono px-3 text-ink-2">{u.login ?? ""}</td>
+            <td className="px-3 text-ink-2">{u.email ?? <span className="text-ink-3">not told</span>}</td>
+            <td className="px-3 text-right text-clash">
+              {names.filter((n) => n === u.name).length > 1 && "not the only one of this name"}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
 function Fields({
   schema,
   survey,
+  users,
   open,
 }: {
   schema: Schemas["KindSchema"];
   survey?: Schemas["KindSurvey"];
+  users: Schemas["User"][];
   open: (field: string, value: string) => void;
 }) {
   const total = survey?.count ?? 0;
@@ -304,16 +351,19 @@ function Fields({
                 <td className="px-3 py-2">
                   <div className="flex flex-wrap gap-1.5">
                     {s?.values.slice(0, 12).map((v) => {
-                      const off = !!f.allowed && !!v.value && !f.allowed.includes(v.value);
+                      const person = f.value_type === "user" || f.value_type === "user_list";
+                      const known = person ? users.map((u) => u.id) : f.allowed;
+                      const off = !!known && !!v.value && !known.includes(v.value);
                       return (
                         <button
                           key={v.value}
                           type="button"
                           onClick={() => open(f.id, v.value)}
-                          title={off ? "not in the system's own list" : undefined}
+                          title={off ? "not in the system's own list" : v.value}
                           className={`max-w-[280px] truncate rounded border px-1.5 hover:border-ink-3 ${off ? "border-clash bg-clash-wash text-clash" : v.value ? "border-hair" : "border-dashed border-hair text-ink-3"}`}
                         >
-                          {v.value || "empty"} <span className="mono text-ink-3">{v.count}</span>
+                          {(person && users.find((u) => u.id === v.value)?.name) || v.value || "empty"}{" "}
+                          <span className="mono text-ink-3">{v.count}</span>
                         </button>
                       );
                     })}

@@ -76,7 +76,7 @@ export function valueText(value: Value | undefined, users: Schemas["User"][]): s
     case "table":
       return value.value.map((r) => r.join(" | ")).join("\n");
     case "reference":
-      return JSON.stringify(value.value);
+      return "known" in value.value ? value.value.known : value.value.pending;
     default:
       return String(value.value);
   }

@@ -10,6 +10,7 @@ import { count, lossWord } from "@/lib/words";
 import { Button, Empty, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { Disc, EndMark } from "@/ui/disc";
 import { useDraft } from "../route/draft";
+import { fieldName, useSchema } from "../route/use-schema";
 
 type Meter = { calls: number; retries: number; refused_for_rate: number; waited_ms: number };
 type EndProgress = { name: string; meter: Meter; limit_per_minute?: number | null };
@@ -62,6 +63,7 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
   const { route } = useDraft();
   const navigate = useNavigate();
   const queries = useQueryClient();
+  const schema = useSchema(useDraft().route).data;
   const [error, setError] = useState<unknown>();
   const p = job.progress as Progress;
   const result = job.result as { done?: number; refused?: number } | null;
@@ -213,7 +215,7 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
                         <td className="mono px-3 py-1 text-ink-2">
                           {l.left_key} → {l.right_key}
                         </td>
-                        <td className="truncate">{l.loss.field}</td>
+                        <td className="truncate">{fieldName(schema, undefined, l.loss.field)}</td>
                         <td>
                           <span className="text-loss">{lossWord[l.loss.kind]}</span>: {l.loss.why}
                           {!l.foreseen && <b className="text-clash"> (not foreseen)</b>}

@@ -1,0 +1,60 @@
+//! Differences inside a value, for a person to read: words of a text, lines of a rich text, steps.
+//!
+//! Decides what was taken out and what was put in. Myers' O(ND) algorithm (Myers 1986, through the
+//! `similar` crate) over words; rich text is compared as lines and formatted words, so that a change of
+//! formatting shows; steps are aligned first, then compared part by part.
+
+mod rich;
+mod steps;
+mod text;
+
+use serde::{Deserialize, Serialize};
+use similar::ChangeTag;
+
+use crate::model::Value;
+
+pub use rich::{LineKind, Mark, RichLine, RichPiece, diff_documents};
+pub use steps::StepDiff;
+pub use text::{Piece, diff_text};
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum PieceChange {
+    Same,
+    Removed,
+    Added,
+}
+
+impl From<ChangeTag> for PieceChange {
+    fn from(tag: ChangeTag) -> PieceChange {
+        match tag {
+            ChangeTag::Equal => PieceChange::Same,
+            ChangeTag::Delete => PieceChange::Removed,
+            ChangeTag::Insert => PieceChange::Added,
+        }
+    }
+}
+
+/// The difference between two values of one field.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "shape", rename_all = "snake_case")]
+pub enum ValueDiff {
+    Text { pieces: Vec<Piece> },
+    Rich { lines: Vec<RichLine> },
+    Steps { steps: Vec<StepDiff> },
+}
+
+/// Compares two values of one field.
+pub fn diff(before: &Value, after: &Value) -> ValueDiff {
+    match (before, after) {
+        (Value::Steps(a), Value::Steps(b)) => ValueDiff::Steps { steps: steps::diff_steps(a, b) },
+        (Value::Empty, Value::Steps(b)) => ValueDiff::Steps { steps: steps::diff_steps(&[], b) },
+        (Value::Steps(a), Value::Empty) => ValueDiff::Steps { steps: steps::diff_steps(a, &[]) },
+        (Value::RichText(a), Value::RichText(b)) => ValueDiff::Rich { lines: diff_documents(a, b) },
+        (Value::Empty, Value::RichText(b)) => ValueDiff::Rich { lines: diff_documents(&Default::default(), b) },
+        (Value::RichText(a), Value::Empty) => ValueDiff::Rich { lines: diff_documents(a, &Default::default()) },
+        _ => ValueDiff::Text { pieces: diff_text(&before.display(), &after.display()) },
+    }
+}

@@ -1,0 +1,95 @@
+// The whole main job again by the keyboard alone, on a second route between the same ends.
+import { expect, test } from "./support";
+import type { Locator, Page } from "@playwright/test";
+
+const password = "a long enough password";
+
+/** Presses Tab until the element has the focus. */
+async function tabTo(page: Page, wanted: Locator) {
+  await expect(wanted).toBeVisible();
+  for (let n = 0; n < 120; n++) {
+    if (await wanted.evaluate((e) => e === document.activeElement)) return;
+    await page.keyboard.press("Tab");
+  }
+  throw new Error(`${wanted} can't be reached by Tab`);
+}
+
+const button = (page: Page, name: string | RegExp) => page.getByRole("button", { name, exact: true }).first();
+
+async function press(page: Page, name: string | RegExp) {
+  await expect(button(page, name)).toBeEnabled();
+  await tabTo(page, button(page, name));
+  await page.keyboard.press("Enter");
+}
+
+/** Chooses an option of a select by its first letters. */
+async function choose(page: Page, select: Locator, letters: string, value: string | RegExp) {
+  await tabTo(page, select);
+  await page.keyboard.type(letters);
+  await expect(select.locator("option:checked")).toHaveText(value);
+}
+
+async function find(page: Page, words: string, option: string) {
+  await page.keyboard.press("Control+k");
+  await page.keyboard.type(words);
+  await expect(page.getByRole("option", { name: option })).toBeVisible();
+  await page.keyboard.press("Enter");
+}
+
+test("the keyboard alone is enough", async ({ page }) => {
+  await page.goto("/");
+  await expect(page.getByLabel("Login")).toBeFocused();
+  await page.keyboard.type("ida");
+  await page.keyboard.press("Tab");
+  await page.keyboard.type(password);
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+
+  await find(page, "make a route", "Make a route");
+  await choose(page, page.getByLabel("Left system"), "Old", "Oldstone");
+  await choose(page, page.getByLabel("Right system"), "Tal", "Tallybench");
+  await tabTo(page, page.getByLabel("Name"));
+  await page.keyboard.type("By keyboard");
+  await press(page, "Make the route");
+  await press(page, "Choose the scope");
+  await press(page, "Settle the rules");
+
+  await choose(page, page.getByLabel("3b – Between becomes"), "Nor", "Normal");
+  await choose(page, page.getByLabel("empty becomes"), "Nor", "Normal");
+  // A select takes letters for itself; from a button, S leads to what is next to settle.
+  await tabTo(page, button(page, "Previous item"));
+  await page.keyboard.press("s");
+  await choose(page, page.getByLabel("Draft becomes"), "act", "active");
+  await choose(page, page.getByLabel("In review becomes"), "act", "active");
+  await expect(page.getByText("every rule is valid")).toBeVisible();
+  await tabTo(page, button(page, "Previous item"));
+  await page.keyboard.press("]");
+  await expect(page.getByText("OS-2002", { exact: true })).toBeVisible();
+  await press(page, "Dry run");
+
+  const changes = page.getByRole("list", { name: "Changes" });
+  await expect(changes).toBeVisible();
+  await page.keyboard.press("?");
+  await expect(page.getByRole("dialog", { name: "Keys on this screen" })).toBeVisible();
+  await page.keyboard.press("Escape");
+  const chosen = changes.locator("[aria-current]");
+  const first = await chosen.textContent();
+  await page.keyboard.press("j");
+  await expect(chosen).not.toHaveText(first ?? "");
+  await page.keyboard.press("k");
+  await expect(chosen).toHaveText(first ?? "");
+  const box = chosen.getByRole("checkbox");
+  const before = await box.getAttribute("aria-checked");
+  await page.keyboard.press(" ");
+  await expect(box).not.toHaveAttribute("aria-checked", before ?? "");
+  await page.keyboard.press(" ");
+  await expect(box).toHaveAttribute("aria-checked", before ?? "");
+  await press(page, /^Transfer \d+ changes?$/);
+  await expect(page.getByRole("heading", { name: "Done" })).toBeVisible({ timeout: 90_000 });
+  await press(page, "Prove it");
+  await expect(page.getByRole("heading", { name: "Nothing is proved yet" })).toBeVisible();
+  await press(page, "Prove it");
+  await expect(button(page, "Prove it again")).toBeVisible();
+  await find(page, "by keyboard rules", "By keyboard Rules");
+  await expect(page.getByText("every rule is valid")).toBeVisible();
+});
