@@ -67,7 +67,11 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await page.getByRole("button", { name: "Rule for Status: value map" }).click();
   await page.getByLabel("Draft becomes").selectOption("active");
   await page.getByLabel("In review becomes").selectOption("active");
+  await page.getByRole("button", { name: /^Result/ }).click();
+  await page.getByRole("button", { name: "Rule for Outcome: value map" }).click();
+  await page.getByLabel("Broken rig becomes").selectOption("error");
   await expect(page.getByText("every rule is valid")).toBeVisible();
+  await page.getByRole("button", { name: /^Test case/ }).click();
   await page.getByRole("button", { name: "Next item" }).click();
   await expect(page.getByText("OS-2002", { exact: true })).toBeVisible();
   await page.getByRole("button", { name: "Dry run", exact: true }).click();
@@ -80,7 +84,8 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   // One item out, one field of another out.
   await page.getByLabel("Find changes").fill("OS-2003");
   await page.getByRole("checkbox", { name: /^OS-2003/ }).click();
-  await expect(page.getByText("left out by hand")).toBeVisible();
+  // With it goes what needs it: its executions and their results.
+  await expect(page.getByText("left out by hand").first()).toBeVisible();
   await page.getByLabel("Find changes").fill("OS-2004");
   await page.getByRole("checkbox", { name: "Write Preconditions" }).click();
   await expect(page.getByRole("checkbox", { name: "Write Preconditions" })).not.toBeChecked();

@@ -61,7 +61,11 @@ test("the keyboard alone is enough", async ({ page }) => {
   await page.keyboard.press("s");
   await choose(page, page.getByLabel("Draft becomes"), "act", "active");
   await choose(page, page.getByLabel("In review becomes"), "act", "active");
+  await tabTo(page, button(page, "Previous item"));
+  await page.keyboard.press("s");
+  await choose(page, page.getByLabel("Broken rig becomes"), "err", "error");
   await expect(page.getByText("every rule is valid")).toBeVisible();
+  await find(page, "by keyboard rules", "By keyboard Rules");
   await tabTo(page, button(page, "Previous item"));
   await page.keyboard.press("]");
   await expect(page.getByText("OS-2002", { exact: true })).toBeVisible();

@@ -70,6 +70,9 @@ await page.getByLabel("empty becomes").selectOption("Normal");
 await button("Rule for Status: value map").click();
 await page.getByLabel("Draft becomes").selectOption("active");
 await page.getByLabel("In review becomes").selectOption("active");
+await button(/^Result/).click();
+await button("Rule for Outcome: value map").click();
+await page.getByLabel("Broken rig becomes").selectOption("error");
 await page.getByText("every rule is valid").waitFor();
 await button(/^Dry run$/).click();
 

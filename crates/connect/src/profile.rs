@@ -7,7 +7,7 @@
 
 use std::collections::BTreeMap;
 
-use hovrel_core::model::{Kind, ValueType};
+use hovrel_core::model::{Kind, LinkType, ValueType};
 use hovrel_core::text::TextFormat;
 use serde::Deserialize;
 
@@ -171,6 +171,11 @@ pub struct TypeOf {
     #[serde(default)]
     pub steps: Option<StepsAt>,
     #[serde(default)]
+    pub table: Option<TableAt>,
+    /// For references: the kind they lead to.
+    #[serde(default)]
+    pub refers_to: Option<Kind>,
+    #[serde(default)]
     pub origin_mark: bool,
 }
 
@@ -183,6 +188,50 @@ pub struct StepsAt {
     pub expected: String,
     #[serde(default)]
     pub data: Option<String>,
+    #[serde(default)]
+    pub call: Option<CallAt>,
+}
+
+/// Where a step says which shared steps it calls.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct CallAt {
+    pub target: String,
+    #[serde(default)]
+    pub arguments: Option<ArgumentsAt>,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ArgumentsAt {
+    pub items: String,
+    pub name: String,
+    pub value: String,
+}
+
+/// How a table of values is written.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum TableAt {
+    /// Rows of cells, the first row being the column names.
+    Rows { items: String, cells: String },
+    /// A list of named sets, each with a value per column.
+    Sets { name: String, values: String, column: String, value: String },
+}
+
+/// Where links are, from the item.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct LinksAt {
+    pub items: String,
+    pub link_type: String,
+    /// Where the kind of what is linked to stands, in the words of the schema.
+    pub kind: String,
+    pub id: String,
+    /// Where the address stands, for links that lead elsewhere.
+    pub url: String,
+    /// The system's words for types of links.
+    pub types: BTreeMap<String, LinkType>,
 }
 
 #[derive(Debug, Clone, Deserialize)]
@@ -201,7 +250,11 @@ pub struct KindProfile {
     pub find_by_origin: String,
     pub key: String,
     pub version: String,
-    pub parent: String,
+    /// Where the folder stands; none for kinds that are not kept in folders.
+    #[serde(default)]
+    pub parent: Option<String>,
+    #[serde(default)]
+    pub links: Option<LinksAt>,
     /// Whether ids of parents are written as numbers.
     #[serde(default)]
     pub numeric_ids: bool,
@@ -299,7 +352,7 @@ fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
     for kind in p.kinds.values() {
         pointer("items", &kind.list.items);
         pointer("key", &kind.key);
-        pointer("parent", &kind.parent);
+        kind.parent.iter().for_each(|at| pointer("parent", at));
         pointer("version", &kind.version);
         kind.fields_at.iter().for_each(|(field, at)| pointer(field, at));
     }

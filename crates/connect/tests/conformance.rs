@@ -3,8 +3,10 @@
 
 use futures::StreamExt;
 use hovrel_connect::{CheckState, ConnectError, Connector, Credentials, HttpConnector, Outcome, Write, profile};
-use hovrel_core::mapping::ATTACHMENTS;
-use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Value, ValueType};
+use hovrel_core::mapping::{ATTACHMENTS, LINKS};
+use hovrel_core::model::{
+    Artefact, Attachment, Document, Fields, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
+};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
 use hovrel_testkit::{Both, connectors};
@@ -54,7 +56,7 @@ async fn make_once(c: &dyn Connector, container: &str, write: &Write, mark: &str
                 panic!("refused: {e}")
             }
             Err(_) => {
-                if let Ok(Some(found)) = c.find_by_origin(container, Kind::TestCase, mark).await {
+                if let Ok(Some(found)) = c.find_by_origin(container, write.kind, mark).await {
                     return found;
                 }
             }
@@ -143,7 +145,13 @@ async fn conforms(c: &dyn Connector, container: &str, seed: u64) {
     assert_eq!(back, bytes);
 
     assert!(matches!(c.one(container, Kind::TestCase, "999999").await, Err(ConnectError::Missing { .. })));
-    assert!(matches!(c.read(container, Kind::Defect, None).await, Err(ConnectError::NoSuchKind(Kind::Defect))));
+    let kinds = c.describe().kinds;
+    if let Some(absent) = Kind::ALL.into_iter().find(|k| !kinds.contains(k)) {
+        assert!(matches!(c.read(container, absent, None).await, Err(ConnectError::NoSuchKind(k)) if k == absent));
+    }
+    for kind in kinds.into_iter().filter(|k| !matches!(k, Kind::Folder | Kind::TestCase)) {
+        every_value_comes_back(c, container, kind, &made.id, seed).await;
+    }
     let files = c
         .catalogue(container)
         .await
@@ -175,6 +183,77 @@ async fn every_connector_conforms_while_its_system_misbehaves() {
             "nothing went wrong: {count:?}"
         );
     }
+}
+
+/// An item of any kind with every field filled, and links: what was written is what is read.
+async fn every_value_comes_back(c: &dyn Connector, container: &str, kind: Kind, case: &str, seed: u64) {
+    let before = read_all(c, container, kind).await.len();
+    let mark = format!("Suite:{kind:?}:{seed}");
+    let mut write = filled(c, container, kind, &mark, case, seed).await;
+    let made = make_once(c, container, &write, &mark).await;
+    for (field, value) in write.fields.iter() {
+        assert_eq!(made.fields.get(field), Some(value), "{kind}: {field} comes back as it was written");
+    }
+    assert_eq!(read_all(c, container, kind).await.len(), before + 1, "{kind} is made once");
+    let links = vec![
+        Link { link_type: LinkType::RelatesTo, target: LinkEnd::Artefact { kind: Kind::TestCase, id: case.into() } },
+        Link { link_type: LinkType::RelatesTo, target: LinkEnd::Url("https://skarnvik.example/a?b=1&c".into()) },
+    ];
+    write.id = Some(made.id.clone());
+    write.fields = [(LINKS, Value::Links(links.clone()))].into_iter().collect();
+    for wanted in [links, Vec::new()] {
+        write.fields.set(LINKS, Value::Links(wanted.clone()));
+        let linked = loop {
+            let now = c.one(container, kind, &made.id).await.expect("it is there");
+            if now.links == wanted {
+                break now;
+            }
+            write.version = now.version;
+            let _ = c.write(container, &write).await;
+        };
+        assert_eq!(linked.fields, made.fields, "links change nothing else");
+    }
+}
+
+/// A write that fills every field. What it refers to is made first, where there is none.
+async fn filled(c: &dyn Connector, container: &str, kind: Kind, mark: &str, case: &str, seed: u64) -> Write {
+    let catalogue = c.catalogue(container).await.expect("a catalogue");
+    let schema = catalogue.kind(kind).expect("the kind");
+    let mut fields = Fields::default();
+    for f in &schema.fields {
+        let value = match (f.value_type, &f.allowed) {
+            (_, Some(allowed)) => Value::choice(&allowed[0]),
+            (ValueType::Text, _) if f.origin_mark => Value::text(mark),
+            (ValueType::Text, _) => Value::text("A “quoted” <b> & c"),
+            (ValueType::RichText, _) => Value::RichText(Document::from_text("Slow & steady <now>")),
+            (ValueType::Integer, _) => Value::Integer(3),
+            (ValueType::Instant, _) => Value::Instant("2026-03-29T02:59:59+01:00".parse().expect("a time")),
+            (ValueType::User, _) => Value::User(catalogue.users[0].id.clone()),
+            (ValueType::Reference, _) => {
+                let to = f.refers_to.expect("a reference says to what");
+                let id = if to == Kind::TestCase { case.to_owned() } else { some(c, container, to, case, seed).await };
+                Value::Reference(Reference::Known(id))
+            }
+            (ValueType::References, _) => Value::References(vec![Reference::known(case)]),
+            (ValueType::Steps, _) => {
+                let step = Step { action: Document::from_text("Look"), ..Step::default() };
+                Value::Steps(vec![step])
+            }
+            _ => continue,
+        };
+        fields.set(f.id.as_str(), value);
+    }
+    Write { kind, id: None, version: None, fields, parent: None }
+}
+
+/// The id of any item of a kind.
+async fn some(c: &dyn Connector, container: &str, kind: Kind, case: &str, seed: u64) -> String {
+    if let Some(found) = read_all(c, container, kind).await.first() {
+        return found.id.clone();
+    }
+    let mark = format!("Needed:{kind:?}:{seed}");
+    let write = Box::pin(filled(c, container, kind, &mark, case, seed)).await;
+    make_once(c, container, &write, &mark).await.id
 }
 
 async fn first_trouble(c: &HttpConnector) -> (String, String, String) {

@@ -10,7 +10,7 @@ use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, BaseSide, Comparer, End, Known, compare_lane, right_side};
 use hovrel_core::identity::Pair;
 use hovrel_core::mapping::*;
-use hovrel_core::model::{Artefact, FieldKey, Kind, Reference, Value, ValueType};
+use hovrel_core::model::{Artefact, FieldKey, Kind, Value, ValueType};
 use hovrel_core::plan::Outcome;
 
 const PAIRS: usize = 100_000;
@@ -46,7 +46,14 @@ fn artefact(id: String, keys: &[FieldKey], n: usize) -> Artefact {
 fn main() {
     let keys: Vec<FieldKey> = (0..FIELDS).map(|n| format!("field-{n:02}").into()).collect();
     let fields = keys.iter().map(|k| FieldSchema::new(k, k, ValueType::Text)).collect();
-    let kind = KindSchema { kind: Kind::TestCase, name: "Case".into(), fields, max_depth: None, writable: true };
+    let kind = KindSchema {
+        kind: Kind::TestCase,
+        name: "Case".into(),
+        fields,
+        max_depth: None,
+        in_folders: true,
+        writable: true,
+    };
     let catalogue = Catalogue { kinds: vec![kind], users: vec![] };
     let rule = |k: &FieldKey| Rule {
         target: k.to_string(),
@@ -65,14 +72,14 @@ fn main() {
         matching: Matching::default(),
         policies: Policies::default(),
     };
-    let (users, folders) = (UserMatcher::default(), HashMap::<String, Reference>::new());
+    let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
     let cx = Context {
         left_system: "Old",
         left: &catalogue,
         left_kind: &catalogue.kinds[0],
         right_kind: &catalogue.kinds[0],
         right_users: &users,
-        folders: &folders,
+        places: &places,
     };
     let mut left: Vec<Artefact> = (0..PAIRS).map(|n| artefact(format!("L{n}"), &keys, n)).collect();
     let right: Vec<Artefact> = (0..PAIRS).map(|n| artefact(format!("R{n}"), &keys, n)).collect();

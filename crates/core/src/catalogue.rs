@@ -5,7 +5,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Kind, ValueType};
+use crate::model::{Kind, LinkType, ValueType};
 use crate::text::TextFormat;
 
 /// The schema of one container of a system.
@@ -26,7 +26,14 @@ pub struct KindSchema {
     pub fields: Vec<FieldSchema>,
     /// Levels of nesting, where the system limits them.
     pub max_depth: Option<u32>,
+    /// Whether its items are kept in folders.
+    #[serde(default = "yes")]
+    pub in_folders: bool,
     pub writable: bool,
+}
+
+fn yes() -> bool {
+    true
 }
 
 /// One field of a kind.
@@ -52,6 +59,15 @@ pub struct FieldSchema {
     /// For steps: whether they have data of their own.
     #[serde(default)]
     pub step_data: bool,
+    /// For steps: whether they can call shared steps.
+    #[serde(default)]
+    pub calls: Calls,
+    /// For references: the kind they lead to.
+    #[serde(default)]
+    pub refers_to: Option<Kind>,
+    /// For links: the types that can be kept; none if any.
+    #[serde(default)]
+    pub link_types: Option<Vec<LinkType>>,
     /// For attachments: the largest file in bytes.
     #[serde(default)]
     pub max_bytes: Option<u64>,
@@ -76,11 +92,25 @@ impl FieldSchema {
             max_length: None,
             format: None,
             step_data: false,
+            calls: Calls::None,
+            refers_to: None,
+            link_types: None,
             max_bytes: None,
             media_types: None,
             origin_mark: false,
         }
     }
+}
+
+/// Whether steps can call shared steps.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Calls {
+    #[default]
+    None,
+    Plain,
+    WithArguments,
 }
 
 /// Somebody known to a system.

@@ -6,14 +6,14 @@
 //! of the base is passed over without converting anything.
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use serde::{Deserialize, Serialize};
 
 use crate::identity::{Candidate, Evidence, Pair, match_first_contact};
 use crate::loss::Loss;
 use crate::mapping::{Context, FaultReason, Lane, convert, source_value};
-use crate::model::{Artefact, Fingerprint, Reference, Value};
+use crate::model::{Artefact, Fingerprint, Kind, Reference, Value};
 use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 
 /// Values by target field: those of the source at the left, and those of the field at the right.
@@ -188,6 +188,7 @@ pub fn right_value<'v>(artefact: &'v Artefact, target: &str) -> Cow<'v, Value> {
             Some(id) => Value::Reference(Reference::Known(id.clone())),
             None => Value::Empty,
         }),
+        crate::mapping::LINKS => Cow::Owned(Value::Links(crate::mapping::sorted(&artefact.links)).settled()),
         crate::mapping::ATTACHMENTS => {
             let mut files = artefact.attachments.clone();
             files.sort_by(|a, b| a.name.cmp(&b.name));
@@ -234,7 +235,7 @@ pub struct Known<'a> {
     /// Place of the lane's first change in the plan.
     pub first_seq: u32,
     /// Artefacts at the left that lanes before this one make, by id, with the place of their change.
-    pub planned: &'a HashMap<String, u32>,
+    pub planned: &'a HashMap<(Kind, String), u32>,
 }
 
 /// Compares everything in a lane's scope.
@@ -301,9 +302,17 @@ pub fn compare_lane(lane: &Lane, cx: &Context<'_>, left: &End<'_>, right: &End<'
             },
         };
         seqs.insert(&artefact.id, seq);
-        let mut depends_on: Vec<u32> = fields.iter().filter_map(|f| pending(&f.write, planned, &seqs)).collect();
-        depends_on.sort_unstable();
-        depends_on.dedup();
+        // Links are made when everything else is there, so they may lead anywhere, in circles too.
+        let place = |(kind, id): &(Kind, &str)| match seqs.get(id).filter(|_| *kind == lane.left_kind) {
+            Some(seq) => Some(*seq),
+            None => planned.get(&(*kind, (*id).to_owned())).copied(),
+        };
+        let (mut depends_on, mut after) = (BTreeSet::new(), BTreeSet::new());
+        for f in &fields {
+            let waits = f.write.pending();
+            depends_on.extend(waits.needed.iter().filter_map(place));
+            after.extend(waits.wished.iter().filter_map(place));
+        }
         out.in_step += u64::from(outcome == Outcome::InStep);
         let reviewed = evidence.as_ref().is_some_and(|e| !e.is_sure());
         let losses: Vec<Loss> = fields.iter().flat_map(|f| f.losses.clone()).collect();
@@ -319,7 +328,8 @@ pub fn compare_lane(lane: &Lane, cx: &Context<'_>, left: &End<'_>, right: &End<'
             as_new: if reviewed { comparer.make(artefact).0 } else { Vec::new() },
             left_side: comparer.left_side(artefact),
             right_side: other.map(|o| right_side(lane, o)).unwrap_or_default(),
-            depends_on,
+            depends_on: depends_on.into_iter().collect(),
+            after: after.into_iter().collect(),
             losses,
             evidence,
             faults,
@@ -349,12 +359,5 @@ fn outcome_of(fields: &[FieldChange], faults: &[(String, FaultReason)]) -> Outco
         Outcome::UpdateRight
     } else {
         Outcome::HeldRight
-    }
-}
-
-fn pending(value: &Value, planned: &HashMap<String, u32>, here: &HashMap<&str, u32>) -> Option<u32> {
-    match value {
-        Value::Reference(Reference::Pending(id)) => here.get(id.as_str()).or_else(|| planned.get(id)).copied(),
-        _ => None,
     }
 }

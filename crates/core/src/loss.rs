@@ -45,6 +45,18 @@ pub enum LossCause {
     NoStepData,
     /// A call of shared steps can't be kept.
     NoCalls,
+    /// Shared steps can't be called there (or not with arguments): their steps stand in place of the call.
+    CallExpanded,
+    /// Shared steps that call themselves, directly or by others.
+    CallCycle,
+    /// Shared steps that are not there.
+    CallOfNothing,
+    /// A link to something that is not carried, kept as an address.
+    LinkKeptAsAddress,
+    /// The other end has no such type of link.
+    NoSuchLinkType,
+    /// What is referred to is not carried.
+    NotCarried,
     /// A value that the value map does not name.
     NotInMap,
     /// Nobody at the other end was recognised.
@@ -70,6 +82,12 @@ impl LossCause {
             }
             LossCause::NoStepData => "steps have no data of their own there; it is joined to the action".into(),
             LossCause::NoCalls => "calls of shared steps can't be kept there; the call is written as text".into(),
+            LossCause::CallExpanded => "the call can't be kept there; the shared steps stand in its place".into(),
+            LossCause::CallCycle => "the shared steps call themselves in a circle; the call is written as text".into(),
+            LossCause::CallOfNothing => "the shared steps are not there; the call is written as text".into(),
+            LossCause::LinkKeptAsAddress => "what it leads to is not carried; the link is kept as an address".into(),
+            LossCause::NoSuchLinkType => "the other end has no such type of link".into(),
+            LossCause::NotCarried => "what it refers to is not carried".into(),
             LossCause::NotInMap => "the value map does not name this value".into(),
             LossCause::UnknownUser => "nobody there was recognised as this person".into(),
             LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),

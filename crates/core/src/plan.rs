@@ -32,8 +32,10 @@ pub struct Change {
     pub left_side: BaseSide,
     /// What the right held under the rules; empty for new artefacts.
     pub right_side: BaseSide,
-    /// Changes that must be applied before this one.
+    /// Changes that must be applied before this one; it can't be applied without them.
     pub depends_on: Vec<u32>,
+    /// Changes that are applied before this one if they are applied at all.
+    pub after: Vec<u32>,
     pub losses: Vec<Loss>,
     /// Why two artefacts are taken to be one, for adoptions.
     pub evidence: Option<Evidence>,

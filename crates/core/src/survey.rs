@@ -110,7 +110,13 @@ impl Surveyor {
             field.longest = field.longest.max(value.char_length().unwrap_or(0) as u32);
             match value {
                 Value::ChoiceList(list) | Value::UserList(list) => list.iter().for_each(|v| field.count(v.clone())),
-                Value::RichText(_) | Value::Steps(_) | Value::Attachments(_) | Value::Table(_) => field.overflow = true,
+                Value::RichText(_)
+                | Value::Steps(_)
+                | Value::Attachments(_)
+                | Value::Table(_)
+                | Value::References(_)
+                | Value::Reference(_)
+                | Value::Links(_) => field.overflow = true,
                 other => field.count(other.display()),
             }
         }

@@ -7,7 +7,7 @@ use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, End, Known, LaneFindings, compare_lane, right_side};
 use hovrel_core::identity::{Pair, origin_mark};
 use hovrel_core::mapping::*;
-use hovrel_core::model::{Artefact, Fields, Kind, Reference, Value, ValueType};
+use hovrel_core::model::{Artefact, Fields, Kind, Value, ValueType};
 use hovrel_core::plan::{Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
 use hovrel_core::scope::{Condition, ConditionRow, Operator};
 use proptest::prelude::*;
@@ -19,7 +19,7 @@ fn schema(limit: Option<u32>) -> KindSchema {
     fields[1].max_length = limit;
     fields[2].value_type = ValueType::Choice;
     fields.push(FieldSchema { origin_mark: true, ..FieldSchema::new("mark", "mark", ValueType::Text) });
-    KindSchema { kind: Kind::TestCase, name: "Case".into(), fields, max_depth: None, writable: true }
+    KindSchema { kind: Kind::TestCase, name: "Case".into(), fields, max_depth: None, in_folders: true, writable: true }
 }
 
 fn lane() -> Lane {
@@ -89,14 +89,14 @@ impl World {
     fn dry_run(&self, lane: &Lane) -> LaneFindings {
         let catalogue = Catalogue { kinds: vec![schema(None)], users: vec![] };
         let right_kind = schema(Some(5));
-        let (users, folders) = (UserMatcher::default(), HashMap::<String, Reference>::new());
+        let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
         let cx = Context {
             left_system: "Old",
             left: &catalogue,
             left_kind: &catalogue.kinds[0],
             right_kind: &right_kind,
             right_users: &users,
-            folders: &folders,
+            places: &places,
         };
         let matching = |list: &'_ [Artefact], c: &Condition| -> Vec<Artefact> {
             let subject = |a: &Artefact| c.matches(&hovrel_core::scope::Subject { artefact: a, path: &[] });

@@ -1,12 +1,12 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use hovrel_connect::Connector;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::compare::{Base, BaseSide, End, Known, LaneFindings, compare_lane};
 use hovrel_core::identity::{Candidate, Pair, match_first_contact};
-use hovrel_core::mapping::Lane;
+use hovrel_core::mapping::{Lane, Place, call_order};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
 use hovrel_store::{NewChange, PairRow, Plan, Route, Store, System};
@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders};
+use crate::ends::{Mapped, RouteEnds, expand_items, in_scope, lane_checks, needed_folders};
 use crate::survey::{folder_paths, path_of, read_all};
 use crate::worker::Running;
 use crate::{EngineError, Hub};
@@ -41,6 +41,8 @@ pub(crate) struct Both {
     pub right_items: HashMap<Kind, Vec<Artefact>>,
     pub left_paths: HashMap<String, Vec<String>>,
     pub right_paths: HashMap<String, Vec<String>>,
+    /// What other routes carried from the left to other systems: kind and id at the left, and where it is.
+    pub carried_elsewhere: Vec<(Kind, String, String)>,
 }
 
 pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[Lane]) -> Result<Both, EngineError> {
@@ -49,13 +51,29 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
     let (left, right) = (hub.connect(&left_system)?, hub.connect(&right_system)?);
     let mut kinds: Vec<(Kind, Kind)> = lanes.iter().map(|l| (l.left_kind, l.right_kind)).collect();
     kinds.push((Kind::Folder, Kind::Folder));
+    // Shared steps are needed at the left even if they are only expanded.
+    kinds.push((Kind::SharedSteps, Kind::SharedSteps));
     kinds.sort();
     kinds.dedup();
     // The ends are read side by side: each has its own limits.
-    let ((left_catalogue, left_items), (right_catalogue, right_items)) = futures::try_join!(
+    let ((left_catalogue, mut left_items), (right_catalogue, right_items)) = futures::try_join!(
         read_end(job, &*left, &left_system, &route.left_container, kinds.iter().map(|k| k.0).collect()),
         read_end(job, &*right, &right_system, &route.right_container, kinds.iter().map(|k| k.1).collect()),
     )?;
+    let shared = left_items.get(&Kind::SharedSteps).cloned().unwrap_or_default();
+    for lane in lanes {
+        if let Some(items) = left_items.get_mut(&lane.left_kind) {
+            expand_items(items, lane, lanes, &right_catalogue, &shared);
+        }
+    }
+    let mut carried_elsewhere = Vec::new();
+    for found in hub.store.carried_elsewhere(route).await? {
+        let lanes: Vec<Lane> = serde_json::from_value(found.lanes)?;
+        let lane = lanes.into_iter().find(|l| l.id == found.lane && l.right_kind.id() == found.right_kind);
+        if let Some(lane) = lane {
+            carried_elsewhere.push((lane.left_kind, found.left_id, found.url));
+        }
+    }
     let folders =
         |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
     Ok(Both {
@@ -64,6 +82,7 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),
         left_system,
         right_system,
+        carried_elsewhere,
         left_items,
         right_items,
     })
@@ -126,42 +145,69 @@ pub(crate) fn scope_lanes<'a>(
     let holders = scoped.iter().filter(|s| s.lane.left_kind != Kind::Folder).flat_map(|s| s.left.iter().copied());
     let needed = needed_folders(left_of(Kind::Folder), holders);
     let mut skipped = 0;
-    for s in scoped.iter_mut().filter(|s| s.lane.left_kind == Kind::Folder) {
-        let before = s.left.len();
-        s.left.retain(|f| !too_deep.contains(&f.id));
-        skipped += (before - s.left.len()) as u64;
-        if narrow {
-            s.left.retain(|f| needed.contains(&f.id));
+    for s in &mut scoped {
+        match s.lane.left_kind {
+            Kind::Folder => {
+                let before = s.left.len();
+                s.left.retain(|f| !too_deep.contains(&f.id));
+                skipped += (before - s.left.len()) as u64;
+                if narrow {
+                    s.left.retain(|f| needed.contains(&f.id));
+                }
+                s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len));
+                // Folders are alike only if they are the same: “similar” folders would swallow each
+                // other's items.
+                s.lane.matching.similar_from = 101;
+            }
+            Kind::SharedSteps => {
+                let order = call_order(&s.left);
+                let at: HashMap<&str, usize> = order.iter().enumerate().map(|(n, id)| (id.as_str(), n)).collect();
+                s.left.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
+            }
+            _ => {}
         }
-        s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len));
-        // Folders are alike only if they are the same: “similar” folders would swallow each other's items.
-        s.lane.matching.similar_from = 101;
-        let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
-        let right_there: HashMap<&str, ()> = right_of(Kind::Folder).iter().map(|f| (f.id.as_str(), ())).collect();
-        for pair in known.iter().filter(|p| right_there.contains_key(p.right_id.as_str())) {
-            mapped.set(&pair.left_id, Reference::Known(pair.right_id.clone()));
-        }
-        let free = |list: &[&'a Artefact],
-                    taken: &dyn Fn(&Pair) -> &str,
-                    paths: &HashMap<String, Vec<String>>|
-         -> Vec<Candidate<'a>> {
-            let taken: Vec<&str> = known.iter().map(taken).collect();
-            let free = list.iter().filter(|a| !taken.contains(&a.id.as_str()));
-            free.map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
-        };
-        let left_free = free(&s.left, &|p| &p.left_id, &both.left_paths);
-        let right_free = free(&s.right, &|p| &p.right_id, &both.right_paths);
-        let matched = match_first_contact(&both.ends.left_system, &left_free, &right_free, 101);
-        let adopted: HashMap<usize, usize> = matched.iter().map(|(l, r, _)| (*l, *r)).collect();
-        for (n, candidate) in left_free.iter().enumerate() {
-            let place = match adopted.get(&n) {
-                Some(r) => Reference::Known(right_free[*r].artefact.id.clone()),
-                None => Reference::Pending(candidate.artefact.id.clone()),
-            };
-            mapped.set(&candidate.artefact.id, place);
+        place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
+    }
+    for (kind, items) in &both.left_items {
+        for (item, url) in items.iter().filter_map(|a| Some((a, a.url.as_ref()?))) {
+            mapped.set_address(*kind, &item.id, url, false);
         }
     }
+    for (kind, left_id, url) in &both.carried_elsewhere {
+        mapped.set_address(*kind, left_id, url, true);
+    }
     (scoped, mapped, skipped)
+}
+
+/// Notes where the items of a lane are at the right: with their pair, with what surely is their
+/// counterpart, or still to be made.
+fn place(mapped: &mut Mapped, s: &Scoped<'_>, both: &Both, known: &[Pair]) {
+    let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
+    let there: HashSet<&str> = both.right_items.get(&right_kind).into_iter().flatten().map(|a| a.id.as_str()).collect();
+    let mut set = |id: &str, reference| mapped.set(left_kind, id, Place { kind: right_kind, reference });
+    for pair in known.iter().filter(|p| there.contains(p.right_id.as_str())) {
+        set(&pair.left_id, Reference::Known(pair.right_id.clone()));
+    }
+    let (left_taken, right_taken): (HashSet<&str>, HashSet<&str>) =
+        known.iter().map(|p| (p.left_id.as_str(), p.right_id.as_str())).unzip();
+    let left_free = free(&s.left, &left_taken, &both.left_paths);
+    let right_free = free(&s.right, &right_taken, &both.right_paths);
+    let matched = match_first_contact(&both.ends.left_system, &left_free, &right_free, 101);
+    let adopted: HashMap<usize, usize> = matched.iter().map(|(l, r, _)| (*l, *r)).collect();
+    for (n, candidate) in left_free.iter().enumerate() {
+        let id = &candidate.artefact.id;
+        let reference = match adopted.get(&n) {
+            Some(r) => Reference::Known(right_free[*r].artefact.id.clone()),
+            None => Reference::Pending { kind: left_kind, id: id.clone() },
+        };
+        set(id, reference);
+    }
+}
+
+/// The artefacts that have no pair yet, as matching sees them.
+fn free<'a>(list: &[&'a Artefact], taken: &HashSet<&str>, paths: &HashMap<String, Vec<String>>) -> Vec<Candidate<'a>> {
+    let free = list.iter().filter(|a| !taken.contains(a.id.as_str()));
+    free.map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
 }
 
 /// The pairs of a route by lane.
@@ -224,7 +270,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let (scoped, mapped, too_deep) = scope_lanes(&both, &lanes, &pairs);
     let mut summary = PlanSummary { too_deep, ..PlanSummary::default() };
     let mut changes: Vec<Change> = Vec::new();
-    let mut planned: HashMap<String, u32> = HashMap::new();
+    let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };
         let right_all: HashMap<&str, &Artefact> =
@@ -251,8 +297,9 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         summary.right_total += right_all.len() as u64;
         summary.in_step += found.in_step;
         summary.only_right += found.only_right;
-        let made = found.changes.iter().filter(|c| c.outcome == Outcome::NewRight);
-        planned.extend(made.filter_map(|c| Some((c.left.as_ref()?.id.clone(), c.seq))));
+        // What already is at the right may be referred to at once.
+        let made = found.changes.iter().filter(|c| matches!(c.outcome, Outcome::NewRight | Outcome::Adopt));
+        planned.extend(made.filter_map(|c| Some(((c.kind, c.left.as_ref()?.id.clone()), c.seq))));
         changes.extend(found.changes);
     }
     let plan = Plan {
@@ -264,8 +311,15 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         digest: digest(&changes)?,
         made_at: chrono::Utc::now(),
     };
-    let rows = changes.iter().map(|c| row(plan.id, c)).collect::<Result<Vec<_>, _>>()?;
-    hub.store.keep_plan(&plan, &rows).await?;
+    let mut rows: Vec<NewChange> = Vec::new();
+    let mut needs: Vec<(i32, i32)> = Vec::new();
+    for change in &changes {
+        // What needs something that is not taken in waits with it.
+        let ready = change.depends_on.iter().all(|d| rows.get(*d as usize).is_none_or(|r| r.included));
+        rows.push(row(plan.id, change, ready)?);
+        needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
+    }
+    hub.store.keep_plan(&plan, &rows, &needs).await?;
     Ok(json!({"plan": plan.id, "changes": changes.iter().filter(|c| c.outcome != Outcome::InStep).count()}))
 }
 
@@ -275,8 +329,9 @@ fn digest(changes: &[Change]) -> Result<Vec<u8>, EngineError> {
     Ok(Fingerprint::of(bytes.as_slice()).0.to_vec())
 }
 
-fn row(plan: Uuid, change: &Change) -> Result<NewChange, EngineError> {
-    let decision = Decision::default_for(change);
+fn row(plan: Uuid, change: &Change, ready: bool) -> Result<NewChange, EngineError> {
+    let mut decision = Decision::default_for(change);
+    decision.included &= ready;
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
     let side = change.left.as_ref().or(change.right.as_ref());
     let conflicts =

@@ -2,9 +2,9 @@
 
 use std::collections::{HashMap, HashSet};
 
-use hovrel_core::catalogue::Catalogue;
-use hovrel_core::mapping::{Context, Fault, FaultReason, Lane, PairLookup, UserMatcher, check};
-use hovrel_core::model::{Artefact, Kind, Reference};
+use hovrel_core::catalogue::{Calls, Catalogue};
+use hovrel_core::mapping::{Context, Fault, FaultReason, Lane, PairLookup, Place, UserMatcher, check, expand_calls};
+use hovrel_core::model::{Artefact, Kind, Reference, ValueType};
 use hovrel_core::scope::{Condition, Subject};
 
 use crate::survey::path_of;
@@ -24,25 +24,27 @@ impl RouteEnds {
     }
 
     /// What the rules of a lane look at; none if one of the ends lacks the kind.
-    pub fn context<'a>(&'a self, lane: &Lane, folders: &'a Mapped) -> Option<Context<'a>> {
+    pub fn context<'a>(&'a self, lane: &Lane, places: &'a Mapped) -> Option<Context<'a>> {
         Some(Context {
             left_system: &self.left_system,
             left: &self.left,
             left_kind: self.left.kind(lane.left_kind)?,
             right_kind: self.right.kind(lane.right_kind)?,
             right_users: &self.right_users,
-            folders,
+            places,
         })
     }
 }
 
-/// Where the folders of the left are, or will be, at the right.
+/// Where the artefacts of the left are, or will be, at the right.
 #[derive(Debug, Default)]
 pub struct Mapped {
-    places: HashMap<String, Reference>,
+    places: HashMap<(Kind, String), Place>,
+    /// Where a person finds what has no place at the right; true if another route carried it there.
+    addresses: HashMap<(Kind, String), (String, bool)>,
     /// Folders too deep for the right, with the folder above that takes their place.
     instead: HashMap<String, String>,
-    /// While rules are tried out, every folder counts as carried.
+    /// While rules are tried out, everything counts as carried.
     assume: bool,
 }
 
@@ -52,8 +54,17 @@ impl Mapped {
         Mapped { assume: true, ..Mapped::default() }
     }
 
-    pub fn set(&mut self, left_id: &str, place: Reference) {
-        self.places.insert(left_id.to_owned(), place);
+    /// `kind` is the one at the left, `place` tells the one at the right.
+    pub fn set(&mut self, kind: Kind, left_id: &str, place: Place) {
+        self.places.insert((kind, left_id.to_owned()), place);
+    }
+
+    /// Notes where a person finds something; an address at another system goes before one at the left.
+    pub fn set_address(&mut self, kind: Kind, left_id: &str, url: &str, carried: bool) {
+        let known = self.addresses.entry((kind, left_id.to_owned())).or_insert_with(|| (url.to_owned(), carried));
+        if carried {
+            *known = (url.to_owned(), true);
+        }
     }
 
     /// Finds the folders deeper than the right allows, and what stands in for them. Their ids are
@@ -80,12 +91,36 @@ impl Mapped {
 }
 
 impl PairLookup for Mapped {
-    fn counterpart(&self, left_id: &str) -> Option<Reference> {
-        self.places.get(left_id).cloned().or_else(|| self.assume.then(|| Reference::Pending(left_id.to_owned())))
+    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
+        let key = (kind, left_id.to_owned());
+        let assumed = || Place { kind, reference: Reference::Pending { kind, id: left_id.to_owned() } };
+        self.places.get(&key).cloned().or_else(|| self.assume.then(assumed))
+    }
+
+    fn address(&self, kind: Kind, left_id: &str) -> Option<(String, bool)> {
+        self.addresses.get(&(kind, left_id.to_owned())).cloned()
     }
 
     fn instead_of(&self, left_id: &str) -> Option<String> {
         self.instead.get(left_id).cloned()
+    }
+}
+
+/// Expands the calls that a lane can't keep, in the items of its kind. Calls can be kept only by a route
+/// that carries the shared steps too.
+pub fn expand_items(items: &mut [Artefact], lane: &Lane, lanes: &[Lane], right: &Catalogue, shared: &[Artefact]) {
+    let carried = lanes.iter().any(|l| l.left_kind == Kind::SharedSteps);
+    let kind = right.kind(lane.right_kind);
+    let mut fields = lane.rules.iter().filter_map(|r| kind?.field(&r.target));
+    let keep = match fields.find(|f| f.value_type == ValueType::Steps).filter(|_| carried) {
+        Some(field) => field.calls,
+        None => Calls::None,
+    };
+    let by_id: HashMap<&str, &Artefact> = shared.iter().map(|a| (a.id.as_str(), a)).collect();
+    for item in items {
+        if let Some(expanded) = expand_calls(item, &by_id, keep) {
+            *item = expanded;
+        }
     }
 }
 

@@ -16,6 +16,18 @@ type Key = (Uuid, String, Kind);
 pub struct Surveyed {
     pub artefacts: Vec<Artefact>,
     pub paths: HashMap<String, Vec<String>>,
+    places: HashMap<String, usize>,
+}
+
+impl Surveyed {
+    fn new(artefacts: Vec<Artefact>, paths: HashMap<String, Vec<String>>) -> Surveyed {
+        let places = artefacts.iter().enumerate().map(|(n, a)| (a.id.clone(), n)).collect();
+        Surveyed { artefacts, paths, places }
+    }
+
+    pub fn by_id(&self, id: &str) -> Option<&Artefact> {
+        self.artefacts.get(*self.places.get(id)?)
+    }
 }
 
 /// When the survey was made, and what it found.
@@ -24,8 +36,8 @@ type Kept = (DateTime<Utc>, Arc<Surveyed>);
 #[derive(Default)]
 pub struct Cache(Mutex<HashMap<Key, Kept>>);
 
-/// Kinds of containers kept; the oldest survey goes first.
-const MOST: usize = 8;
+/// Kinds of containers kept, enough for both ends of a route; the oldest survey goes first.
+const MOST: usize = 32;
 
 impl Cache {
     /// The artefacts of a kind as last surveyed; empty if there was no survey.
@@ -36,7 +48,7 @@ impl Cache {
         container: &str,
         kind: Kind,
     ) -> Result<Arc<Surveyed>, Problem> {
-        let empty = || Arc::new(Surveyed { artefacts: Vec::new(), paths: HashMap::new() });
+        let empty = || Arc::new(Surveyed::new(Vec::new(), HashMap::new()));
         let Some(survey) = store.survey(system, container).await? else { return Ok(empty()) };
         let key = (system, container.to_owned(), kind);
         let kept = self.0.lock().unwrap_or_else(|e| e.into_inner()).get(&key).cloned();
@@ -50,7 +62,7 @@ impl Cache {
         let folders = read(Kind::Folder).await?;
         let paths = hovrel_engine::folder_paths(&folders);
         let artefacts = if kind == Kind::Folder { folders } else { read(kind).await? };
-        let found = Arc::new(Surveyed { artefacts, paths });
+        let found = Arc::new(Surveyed::new(artefacts, paths));
         let mut kept = self.0.lock().unwrap_or_else(|e| e.into_inner());
         if kept.len() >= MOST {
             let oldest = kept.iter().min_by_key(|(_, (at, _))| *at).map(|(k, _)| k.clone());

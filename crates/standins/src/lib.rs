@@ -9,6 +9,7 @@ mod fault_page;
 pub mod oldstone;
 mod page;
 mod persist;
+mod records;
 pub mod tallybench;
 pub mod world;
 

@@ -26,7 +26,7 @@ pub use artefacts::{ArtefactFilter, ArtefactRow, SurveyRow};
 pub use error::StoreError;
 pub use jobs::{Job, JobEvent, NewJob, Wanted};
 pub use journal::{Applied, JournalRow, TransferCounts};
-pub use pairs::PairRow;
+pub use pairs::{CarriedElsewhere, PairRow};
 pub use people::{Person, Session};
 pub use plans::{ChangeFilter, ChangeRow, NewChange, Plan};
 pub use proofs::Proof;

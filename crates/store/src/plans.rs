@@ -3,12 +3,12 @@
 use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
 use crate::artefacts::escape_like;
-use crate::schema::{changes, plans};
+use crate::schema::{changes, dependencies, plans};
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -98,9 +98,40 @@ fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     query
 }
 
+/// Outcomes that can be taken in.
+const WRITABLE: [&str; 5] = ["new_right", "update_right", "adopt", "conflict", "held_right"];
+
+/// Takes in or leaves out, with some changes, those that they need or that need them, however far. Returns
+/// how many others changed.
+async fn follow(
+    connection: &mut AsyncPgConnection,
+    plan: Uuid,
+    seqs: &[i32],
+    included: bool,
+) -> Result<usize, diesel::result::Error> {
+    use diesel::sql_types::{Array, Bool, Integer, Text, Uuid as SqlUuid};
+    let (from, to) = if included { ("seq", "needs") } else { ("needs", "seq") };
+    let query = format!(
+        "with recursive reached(seq) as (
+            select unnest($2)
+            union
+            select d.{to} from dependencies d join reached r on d.plan_id = $1 and d.{from} = r.seq
+        )
+        update changes set included = $3, decision = jsonb_set(decision, '{{included}}', to_jsonb($3))
+        where plan_id = $1 and included <> $3 and outcome = any($4) and seq in (select seq from reached)"
+    );
+    diesel::sql_query(query)
+        .bind::<SqlUuid, _>(plan)
+        .bind::<Array<Integer>, _>(seqs)
+        .bind::<Bool, _>(included)
+        .bind::<Array<Text>, _>(WRITABLE.as_slice())
+        .execute(connection)
+        .await
+}
+
 impl Store {
-    /// Keeps a plan and its changes together.
-    pub async fn keep_plan(&self, plan: &Plan, rows: &[NewChange]) -> Result<(), StoreError> {
+    /// Keeps a plan and its changes together. `needs` says which change needs which, by place.
+    pub async fn keep_plan(&self, plan: &Plan, rows: &[NewChange], needs: &[(i32, i32)]) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -117,6 +148,13 @@ impl Store {
                     .await?;
                 for batch in rows.chunks(BATCH) {
                     diesel::insert_into(changes::table).values(batch).execute(connection).await?;
+                }
+                for batch in needs.chunks(BATCH) {
+                    let row = |(seq, needed): &(i32, i32)| {
+                        (dependencies::plan_id.eq(plan.id), dependencies::seq.eq(*seq), dependencies::needs.eq(*needed))
+                    };
+                    let rows: Vec<_> = batch.iter().map(row).collect();
+                    diesel::insert_into(dependencies::table).values(rows).execute(connection).await?;
                 }
                 Ok(())
             })
@@ -168,12 +206,20 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
+    /// Keeps a decision. What needs a change that is left out is left out with it; what a change that is
+    /// taken in needs is taken in too.
     pub async fn decide(&self, plan: Uuid, seq: i32, decision: &Value, included: bool) -> Result<(), StoreError> {
-        diesel::update(changes::table.find((plan, seq)))
-            .set((changes::decision.eq(decision), changes::included.eq(included)))
-            .execute(&mut self.connection().await?)
-            .await?;
-        Ok(())
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                diesel::update(changes::table.find((plan, seq)))
+                    .set((changes::decision.eq(decision), changes::included.eq(included)))
+                    .execute(connection)
+                    .await?;
+                follow(connection, plan, &[seq], included).await?;
+                Ok(())
+            })
+            .await
     }
 
     /// Includes or leaves out every matching change that can be written; returns how many changed.
@@ -185,7 +231,7 @@ impl Store {
     ) -> Result<usize, StoreError> {
         let mut connection = self.connection().await?;
         let seqs: Vec<i32> = matching(plan, filter)
-            .filter(changes::outcome.eq_any(["new_right", "update_right", "adopt", "conflict", "held_right"]))
+            .filter(changes::outcome.eq_any(WRITABLE))
             .filter(changes::included.ne(included))
             .select(changes::seq)
             .load(&mut connection)
@@ -193,11 +239,16 @@ impl Store {
         let flag = diesel::dsl::sql::<diesel::sql_types::Jsonb>("jsonb_set(decision, '{included}', to_jsonb(")
             .bind::<diesel::sql_types::Bool, _>(included)
             .sql("))");
-        let here = changes::table.filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(seqs)));
-        Ok(diesel::update(here)
-            .set((changes::included.eq(included), changes::decision.eq(flag)))
-            .execute(&mut connection)
-            .await?)
+        connection
+            .transaction(async |connection| {
+                let here = changes::table.filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(&seqs)));
+                let changed = diesel::update(here)
+                    .set((changes::included.eq(included), changes::decision.eq(flag)))
+                    .execute(connection)
+                    .await?;
+                Ok(changed + follow(connection, plan, &seqs, included).await?)
+            })
+            .await
     }
 
     /// Counts for the filters: (outcome, kind, included, changes, changes with losses, conflicts).

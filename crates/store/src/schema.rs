@@ -81,4 +81,9 @@ diesel::table! {
 diesel::table! {
     proofs (id) { id -> Uuid, route_id -> Uuid, body -> Jsonb, differences -> Int4, at -> Timestamptz }
 }
+diesel::table! {
+    dependencies (plan_id, seq, needs) { plan_id -> Uuid, seq -> Int4, needs -> Int4 }
+}
+diesel::joinable!(pairs -> routes (route_id));
 diesel::allow_tables_to_appear_in_same_query!(changes, journal);
+diesel::allow_tables_to_appear_in_same_query!(artefacts, pairs, routes);

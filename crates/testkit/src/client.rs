@@ -111,7 +111,11 @@ impl Client {
         let proposed = self.post("/routes/proposal", json!({"left": ends[0], "right": ends[1]})).await;
         let mut lanes: Vec<Value> = proposed.as_array().expect("lanes").iter().map(|p| p["lane"].clone()).collect();
         for rule in lanes.iter_mut().flat_map(|l| l["rules"].as_array_mut().expect("rules")) {
-            let default = if rule["target"] == "priority" { "Normal" } else { "active" };
+            let default = match rule["target"].as_str() {
+                Some("priority") => "Normal",
+                Some("outcome") => "error",
+                _ => "active",
+            };
             for conversion in rule["conversions"].as_array_mut().expect("conversions") {
                 if let Some(map) = conversion.get_mut("value_map") {
                     map["otherwise"] = json!({"use": default});

@@ -1,7 +1,7 @@
 // A job as it runs: its state from the API, then events as they happen. The browser reconnects by itself
 // and says which event it saw last, so nothing is missed.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, take, type Schemas } from "./client";
 
 export type Job = Schemas["JobAnswer"];
@@ -29,11 +29,20 @@ export function useJob(id: string | undefined, onEnd?: () => void) {
       const event = JSON.parse(message.data as string) as JobEvent;
       queries.setQueryData<Job>(["job", id], (before) => (before ? { ...before, ...event } : before));
       if (event.state) void queries.invalidateQueries({ queryKey: ["job", id] });
-      if (event.state && ["done", "failed", "stopped", "paused"].includes(event.state)) onEnd?.();
     };
     return () => source.close();
-    // The callback may change with every render; the stream must not.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [id, ended, queries]);
+  // A quick job may be over before it is first looked at, so what counts is its state, not an event.
+  const told = useRef("");
+  const callback = useRef(onEnd);
+  useEffect(() => {
+    callback.current = onEnd;
+  });
+  const rests = job.data && (over(job.data) || job.data.state === "paused") ? `${job.data.id} ${job.data.state}` : "";
+  useEffect(() => {
+    if (!rests || told.current === rests) return;
+    told.current = rests;
+    callback.current?.();
+  }, [rests]);
   return { job: job.data, lost: lost && !ended, error: job.error };
 }

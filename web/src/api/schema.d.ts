@@ -620,7 +620,8 @@ export interface components {
     schemas: {
         Argument: {
             name: string;
-            value: string;
+            /** @description Usually a line of text; a parameter of the caller stands in it as a node. */
+            value: components["schemas"]["Document"];
         };
         /** @description Anything that can be moved, as one system holds it. */
         Artefact: {
@@ -723,9 +724,14 @@ export interface components {
         /** @description A call of shared steps. */
         Call: {
             arguments: components["schemas"]["Argument"][];
-            /** @description Id of the shared steps (or test case) at the same system. */
-            target: string;
+            /** @description The shared steps. */
+            target: components["schemas"]["Reference"];
         };
+        /**
+         * @description Whether steps can call shared steps.
+         * @enum {string}
+         */
+        Calls: "none" | "plain" | "with_arguments";
         /** @description The schema of one container of a system. */
         Catalogue: {
             kinds: components["schemas"]["KindSchema"][];
@@ -967,6 +973,10 @@ export interface components {
             /** @enum {string} */
             reason: "folder_not_carried";
         } | {
+            /** @enum {string} */
+            reason: "not_carried";
+            what: string;
+        } | {
             raw: string;
             /** @enum {string} */
             reason: "unreadable";
@@ -1025,8 +1035,12 @@ export interface components {
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */
             allowed?: string[] | null;
+            /** @description For steps: whether they can call shared steps. */
+            calls?: components["schemas"]["Calls"];
             format?: components["schemas"]["TextFormat"] | null;
             id: string;
+            /** @description For links: the types that can be kept; none if any. */
+            link_types?: components["schemas"]["LinkType"][] | null;
             /**
              * Format: int64
              * @description For attachments: the largest file in bytes.
@@ -1043,6 +1057,7 @@ export interface components {
             /** @description The field that carries the origin mark. */
             origin_mark?: boolean;
             read_only?: boolean;
+            refers_to?: components["schemas"]["Kind"] | null;
             required?: boolean;
             /** @description For steps: whether they have data of their own. */
             step_data?: boolean;
@@ -1205,6 +1220,8 @@ export interface components {
         /** @description What one kind of artefact looks like at a system. */
         KindSchema: {
             fields: components["schemas"]["FieldSchema"][];
+            /** @description Whether its items are kept in folders. */
+            in_folders?: boolean;
             kind: components["schemas"]["Kind"];
             /**
              * Format: int32
@@ -1300,6 +1317,10 @@ export interface components {
              */
             item: number | null;
         } | "code" | "quote" | "row" | "header_row" | "rule";
+        /**
+         * @description A link from an artefact to another, or to an address. Lists of links are sorted, since no system
+         *     keeps them in an order that means something.
+         */
         Link: {
             link_type: components["schemas"]["LinkType"];
             target: components["schemas"]["LinkEnd"];
@@ -1307,6 +1328,12 @@ export interface components {
         LinkEnd: {
             /** @description An artefact of the same system. */
             artefact: {
+                id: string;
+                kind: components["schemas"]["Kind"];
+            };
+        } | {
+            /** @description An artefact by its kind and id at the other end, whose counterpart comes to be in the same plan. */
+            pending: {
                 id: string;
                 kind: components["schemas"]["Kind"];
             };
@@ -1378,6 +1405,24 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "no_calls";
+        } | {
+            /** @enum {string} */
+            cause: "call_expanded";
+        } | {
+            /** @enum {string} */
+            cause: "call_cycle";
+        } | {
+            /** @enum {string} */
+            cause: "call_of_nothing";
+        } | {
+            /** @enum {string} */
+            cause: "link_kept_as_address";
+        } | {
+            /** @enum {string} */
+            cause: "no_such_link_type";
+        } | {
+            /** @enum {string} */
+            cause: "not_carried";
         } | {
             /** @enum {string} */
             cause: "not_in_map";
@@ -1620,8 +1665,11 @@ export interface components {
             /** @description An artefact by its id at the system that holds the value. */
             known: string;
         } | {
-            /** @description An artefact by its id at the other end: its counterpart is made earlier in the same plan. */
-            pending: string;
+            /** @description An artefact by its kind and id at the other end: its counterpart comes to be in the same plan. */
+            pending: {
+                id: string;
+                kind: components["schemas"]["Kind"];
+            };
         };
         /** @description A change that a transfer could not apply. */
         RefusedChange: {
@@ -1766,7 +1814,7 @@ export interface components {
             field: string;
         } | {
             constant: components["schemas"]["Value"];
-        } | "folder" | "origin" | "attachments";
+        } | "folder" | "origin" | "attachments" | "links";
         /** @description Who did something, and when. */
         Stamp: {
             /** Format: date-time */
@@ -1811,6 +1859,8 @@ export interface components {
              * @description Number before and after, from 1; none where the step is not there.
              */
             before?: number | null;
+            /** @description Which shared steps it calls, and with what; empty for none. */
+            call: components["schemas"]["Piece"][];
             data: components["schemas"]["RichLine"][];
             expected: components["schemas"]["RichLine"][];
         };
@@ -1966,6 +2016,16 @@ export interface components {
             value: components["schemas"]["Reference"];
         } | {
             /** @enum {string} */
+            type: "references";
+            /** @description Several references, in their order. */
+            value: components["schemas"]["Reference"][];
+        } | {
+            /** @enum {string} */
+            type: "links";
+            /** @description Links, in a fixed order: see [`Link`]. */
+            value: components["schemas"]["Link"][];
+        } | {
+            /** @enum {string} */
             type: "table";
             /** @description Rows of cells, the first row being the column names. */
             value: string[][];
@@ -2015,7 +2075,7 @@ export interface components {
          * @description The type of a field, as its catalogue declares it.
          * @enum {string}
          */
-        ValueType: "text" | "rich_text" | "integer" | "decimal" | "boolean" | "date" | "instant" | "duration" | "choice" | "choice_list" | "user" | "user_list" | "url" | "reference" | "table" | "steps" | "attachments";
+        ValueType: "text" | "rich_text" | "integer" | "decimal" | "boolean" | "date" | "instant" | "duration" | "choice" | "choice_list" | "user" | "user_list" | "url" | "reference" | "references" | "links" | "table" | "steps" | "attachments";
         WantedBody: {
             wanted: components["schemas"]["WantedWord"];
         };

@@ -66,6 +66,8 @@ export const typeWord: Record<Schemas["ValueType"], string> = {
   user_list: "people",
   url: "address",
   reference: "reference",
+  references: "references",
+  links: "links",
   table: "table",
   steps: "steps",
   attachments: "files",

@@ -119,7 +119,8 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
     ["expected", s.expected],
     ["data", s.data],
   ];
-  const differs = (s: Schemas["StepDiff"]) => parts(s).some(([, lines]) => changed(lines));
+  const differs = (s: Schemas["StepDiff"]) =>
+    parts(s).some(([, lines]) => changed(lines)) || s.call.some((p) => p.change !== "same");
   const any = steps.some(differs);
   return (
     <ol className="space-y-1.5">
@@ -129,6 +130,12 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
           <li key={n} className={`grid grid-cols-[22px_1fr] ${any && !differs(s) ? "text-ink-3" : ""}`}>
             <span className="mono text-ink-3">{(side === "before" ? s.before : (s.after ?? s.before)) ?? ""}</span>
             <span className="min-w-0">
+              {s.call.length > 0 && (
+                <span className="block">
+                  <span className="mr-1.5 text-[11px] text-ink-3">calls</span>
+                  <Pieces pieces={s.call} side={side} />
+                </span>
+              )}
               {parts(s)
                 .filter(([, lines]) => shown(lines, side))
                 .map(([label, lines]) => (

@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use crate::program::Program;
 use hovrel_connect::{Connector, Write};
-use hovrel_core::model::{Artefact, Fields, Kind, Value as Held};
+use hovrel_core::model::{Artefact, Fields, Kind, Link, LinkEnd, Reference, Step, Value as Held};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::{Size, oddities};
 use hovrel_testkit::{Both, Client, connectors};
@@ -39,15 +39,48 @@ async fn state(both: &Both) -> BTreeMap<String, String> {
         }
         names.join(" < ")
     };
+    let mut items = folders.clone();
+    for kind in tally.describe().kinds.into_iter().filter(|k| *k != Kind::Folder) {
+        items.extend(all(&tally, kind).await);
+    }
+    let name = |a: &Artefact| format!("{:?} {}", a.kind, a.origin.clone().unwrap_or_else(|| a.title.clone()));
+    // Ids depend on the order of making; what they stand for does not.
+    let names: BTreeMap<(Kind, String), String> = items.iter().map(|a| ((a.kind, a.id.clone()), name(a))).collect();
     let mut out = BTreeMap::new();
-    for item in folders.iter().cloned().chain(all(&tally, Kind::TestCase).await) {
-        let name = item.origin.clone().unwrap_or_else(|| item.title.clone());
+    for item in &items {
         let files: Vec<_> = item.attachments.iter().map(|f| (&f.name, &f.digest)).collect();
-        let held = format!("{} {:?} {files:?}", path(&item.parent), item.fields);
-        let name = format!("{:?} {name}", item.kind);
-        assert!(out.insert(name.clone(), held).is_none(), "{name} is there twice");
+        let links: Vec<String> = item.links.iter().map(|l| link(l, &names)).collect();
+        let fields: Vec<_> = item.fields.iter().map(|(f, v)| format!("{f:?}: {}", shown(v, &names))).collect();
+        let held = format!("{} {} {files:?} {links:?}", path(&item.parent), fields.join(", "));
+        assert!(out.insert(name(item), held).is_none(), "{} is there twice", name(item));
     }
     out
+}
+
+fn link(link: &Link, names: &BTreeMap<(Kind, String), String>) -> String {
+    match &link.target {
+        LinkEnd::Artefact { kind, id } => format!("{} {}", link.link_type.word(), names[&(*kind, id.clone())]),
+        // The simulated system listens on another port each time.
+        _ => link.display().split("127.0.0.1").next().unwrap_or_default().to_owned(),
+    }
+}
+
+fn shown(value: &Held, names: &BTreeMap<(Kind, String), String>) -> String {
+    // References in the simulated systems are unique across kinds.
+    let named = |r: &Reference| names.iter().find(|((_, id), _)| id == r.id()).map(|(_, n)| n.clone());
+    match value {
+        Held::Reference(r) => format!("{:?}", named(r)),
+        Held::References(list) => format!("{:?}", list.iter().map(named).collect::<Vec<_>>()),
+        Held::Steps(steps) => {
+            let one = |s: &Step| {
+                let mut plain = s.clone();
+                let call = plain.call.take().map(|c| named(&c.target));
+                format!("{plain:?} {call:?}")
+            };
+            steps.iter().map(one).collect()
+        }
+        other => format!("{other:?}"),
+    }
 }
 
 /// What a transfer that nobody disturbs leaves at the right.
@@ -100,7 +133,8 @@ async fn the_whole_journey() {
 
     // One item and one field left out.
     let news = client.changes(&plan, "outcome=new_right&kind=test_case").await;
-    let (item, other) = (&news[0], &news[1]);
+    // Not one of the circle of links, part of which waits for review.
+    let (item, other) = (&news[0], &news[5]);
     let path = |c: &Value| format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), c["seq"]);
     let (status, _) = client.call(Method::PATCH, &path(item), Some(json!({"included": false})), None).await;
     assert!(status.is_success());
@@ -123,8 +157,8 @@ async fn the_whole_journey() {
 
     // What was left out shows again, and nothing else that was carried does.
     let next = client.dry_run(&route).await;
-    let keys: Vec<_> =
-        client.changes(&next, "outcome=new_right").await.iter().map(|c| c["left"]["key"].clone()).collect();
+    let cases = client.changes(&next, "outcome=new_right&kind=test_case").await;
+    let keys: Vec<_> = cases.iter().map(|c| c["left"]["key"].clone()).collect();
     assert_eq!(keys, [item["left"]["key"].clone()]);
     let field = client.changes(&next, &format!("find={}", other["left"]["key"].as_str().unwrap())).await;
     assert_eq!(field.len(), 1);
@@ -226,7 +260,7 @@ async fn faults_and_kills_change_nothing_about_the_end() {
         assert!(count.cut_after > 0 && count.cut_before > 0 && count.errors > 0 && count.too_many > 0, "{count:?}");
         assert_eq!(state(&both).await, expected, "seed {seed}");
         let next = client.dry_run(&route).await;
-        assert!(!next["outcomes"].to_string().contains("new_right"), "{next}");
+        assert_eq!(next["included"], 0, "what is left waits for a person: {next}");
     }
 }
 

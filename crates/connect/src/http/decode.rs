@@ -3,13 +3,16 @@
 use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::loss::Loss;
-use hovrel_core::model::{Artefact, Attachment, Decimal, Fields, Kind, Stamp, Step, Value, ValueType};
+use hovrel_core::model::{
+    Argument, Artefact, Attachment, Call, Decimal, Fields, Kind, Link, LinkEnd, LinkType, Reference, Stamp, Step,
+    Value, ValueType,
+};
 use hovrel_core::text::{self, TextFormat};
 use serde_json::Value as Json;
 
 use super::tree;
 use crate::ConnectError;
-use crate::profile::{KindProfile, Profile, StepsAt};
+use crate::profile::{KindProfile, Profile, StepsAt, TableAt};
 
 /// Everything needed to read items of one kind.
 pub struct Decoder<'a> {
@@ -35,6 +38,7 @@ impl Decoder<'_> {
             action: "/action".into(),
             expected: "/expected".into(),
             data: None,
+            call: None,
         })
     }
 
@@ -47,7 +51,7 @@ impl Decoder<'_> {
         let mut read_losses = Vec::new();
         let mut origin = None;
         for field in &self.fields.fields {
-            if field.value_type == ValueType::Attachments {
+            if matches!(field.value_type, ValueType::Attachments | ValueType::Links) {
                 continue;
             }
             let Some(raw) = tree::at(item, &self.place(&field.id)) else {
@@ -70,14 +74,14 @@ impl Decoder<'_> {
             key: tree::text(item, &self.of.key).unwrap_or_else(|| id.clone()),
             url: Some(format!("{}{}", self.address, super::fill(&self.of.page, &[("id", &id)]))),
             version: tree::text(item, &self.of.version),
-            parent: tree::text(item, &self.of.parent).filter(|p| !p.is_empty()),
+            parent: self.of.parent.as_ref().and_then(|at| tree::text(item, at)).filter(|p| !p.is_empty()),
             position: 0,
             title,
             created: None,
             modified,
             fields,
             attachments: self.files(item),
-            links: Vec::new(),
+            links: self.links(item),
             comments: Vec::new(),
             history: Vec::new(),
             origin,
@@ -101,6 +105,57 @@ impl Decoder<'_> {
             .collect()
     }
 
+    /// A link of a type or to a kind that the profile does not know is kept under the system's own words.
+    fn links(&self, item: &Json) -> Vec<Link> {
+        let Some(at) = &self.of.links else { return Vec::new() };
+        let link = |found: &Json| {
+            let word = tree::text(found, &at.link_type).unwrap_or_default();
+            let link_type = at.types.get(&word).cloned().unwrap_or(LinkType::Other(word));
+            let kind_word = tree::text(found, &at.kind).unwrap_or_default();
+            let kind = self.profile.kinds.iter().find(|(_, k)| k.schema_id == kind_word).map(|(kind, _)| *kind);
+            let target = match (kind, tree::text(found, &at.id).filter(|id| !id.is_empty())) {
+                (Some(kind), Some(id)) => LinkEnd::Artefact { kind, id },
+                _ => LinkEnd::Url(tree::text(found, &at.url)?),
+            };
+            Some(Link { link_type, target })
+        };
+        tree::items(item, &at.items).into_iter().filter_map(link).collect()
+    }
+
+    /// How a table of values is written here.
+    pub fn table_at(&self) -> Option<&TableAt> {
+        self.profile.schema.types.values().find_map(|t| t.table.as_ref())
+    }
+
+    fn table(&self, raw: &Json) -> Value {
+        let text = |v: &Json, at: &str| tree::text(v, at).unwrap_or_default();
+        let rows: Vec<Vec<String>> = match self.table_at() {
+            None => return Value::Unreadable(raw.to_string()),
+            Some(TableAt::Rows { items, cells }) => tree::items(raw, items)
+                .into_iter()
+                .map(|row| tree::items(row, cells).into_iter().map(|c| tree::as_text(c).unwrap_or_default()).collect())
+                .collect(),
+            Some(TableAt::Sets { values, column, value, .. }) => {
+                let sets = tree::items(raw, "");
+                let mut columns: Vec<String> = Vec::new();
+                for held in sets.iter().flat_map(|set| tree::items(set, values)) {
+                    let name = text(held, column);
+                    if !columns.contains(&name) {
+                        columns.push(name);
+                    }
+                }
+                let row = |set: &&Json| {
+                    let held = tree::items(set, values);
+                    let cell = |c: &String| held.iter().find(|v| text(v, column) == *c).map(|v| text(v, value));
+                    columns.iter().map(|c| cell(c).unwrap_or_default()).collect()
+                };
+                let rows: Vec<Vec<String>> = sets.iter().map(row).collect();
+                if rows.is_empty() { rows } else { std::iter::once(columns.clone()).chain(rows).collect() }
+            }
+        };
+        Value::Table(rows)
+    }
+
     fn value(&self, field: &FieldSchema, raw: &Json, losses: &mut Vec<Loss>) -> Value {
         let format = field.format.unwrap_or(TextFormat::Plain);
         let unreadable = || Value::Unreadable(raw.to_string());
@@ -109,6 +164,11 @@ impl Decoder<'_> {
             ValueType::ChoiceList => return Value::ChoiceList(list()),
             ValueType::UserList => return Value::UserList(list()),
             ValueType::Steps => return self.steps(field, raw, format, losses),
+            ValueType::Table => return self.table(raw),
+            ValueType::References => {
+                let ids: Vec<String> = list();
+                return Value::References(ids.into_iter().map(Reference::Known).collect());
+            }
             _ => {}
         }
         let Some(plain) = tree::as_text(raw) else { return unreadable() };
@@ -131,8 +191,10 @@ impl Decoder<'_> {
             ValueType::Choice => Value::Choice(plain),
             ValueType::User => Value::User(plain),
             ValueType::Url => Value::Url(plain),
-            ValueType::Reference => Value::Reference(hovrel_core::model::Reference::Known(plain)),
+            ValueType::Reference => Value::Reference(Reference::Known(plain)),
             ValueType::Table
+            | ValueType::References
+            | ValueType::Links
             | ValueType::ChoiceList
             | ValueType::UserList
             | ValueType::Steps
@@ -152,7 +214,19 @@ impl Decoder<'_> {
                 action: part(step, &at.action),
                 expected: part(step, &at.expected),
                 data: at.data.as_ref().map(|p| part(step, p)).unwrap_or_default(),
-                call: None,
+                call: at.call.as_ref().and_then(|c| {
+                    let target = tree::text(step, &c.target).filter(|t| !t.is_empty())?;
+                    let arguments = c.arguments.as_ref().map_or(Vec::new(), |a| {
+                        tree::items(step, &a.items)
+                            .into_iter()
+                            .map(|given| Argument {
+                                name: tree::text(given, &a.name).unwrap_or_default(),
+                                value: part(given, &a.value),
+                            })
+                            .collect()
+                    });
+                    Some(Call { target: Reference::Known(target), arguments })
+                }),
                 attachments: Vec::new(),
             })
             .collect();

@@ -1,14 +1,15 @@
 //! Artefacts to bodies: a write's fields at the places where they are read.
 
 use hovrel_core::catalogue::FieldSchema;
-use hovrel_core::model::Value;
+use hovrel_core::mapping::LINKS;
+use hovrel_core::model::{Link, LinkEnd, Value};
 use hovrel_core::text::{self, TextFormat};
 use serde_json::{Map, Value as Json, json};
 
 use super::decode::Decoder;
 use super::tree;
 use crate::Write;
-use crate::profile::{Concurrency, Speaks, StepsAt};
+use crate::profile::{Concurrency, LinksAt, Speaks, StepsAt, TableAt};
 
 /// What to send.
 #[derive(Debug, Clone, Default)]
@@ -23,18 +24,22 @@ pub fn encode(decoder: &Decoder<'_>, write: &Write) -> Request {
     let mut request = Request { body: None, root: decoder.of.root.clone(), headers: Vec::new() };
     let mut body = Json::Object(Map::new());
     for (id, value) in write.fields.iter() {
+        if let (LINKS, Value::Links(list), Some(at)) = (&**id, value, &decoder.of.links) {
+            let list = list.iter().map(|l| link(decoder, at, l)).collect();
+            put_list(&mut body, &at.items, list, decoder.profile.speaks);
+            continue;
+        }
+        if let (LINKS, Value::Empty, Some(at)) = (&**id, value, &decoder.of.links) {
+            put_list(&mut body, &at.items, Vec::new(), decoder.profile.speaks);
+            continue;
+        }
         // Fields are checked against the catalogue before they come here.
         if let Some(field) = decoder.fields.field(id) {
             tree::put(&mut body, &decoder.place(id), field_value(decoder, field, value));
         }
     }
-    if let Some(parent) = &write.parent {
-        let id = match parent {
-            None => Json::Null,
-            Some(id) if decoder.of.numeric_ids => id.parse::<u64>().map_or_else(|_| json!(id), |n| json!(n)),
-            Some(id) => json!(id),
-        };
-        tree::put(&mut body, &decoder.of.parent, id);
+    if let (Some(parent), Some(at)) = (&write.parent, &decoder.of.parent) {
+        tree::put(&mut body, at, parent.as_ref().map_or(Json::Null, |id| id_json(decoder, id)));
     }
     if let Some(version) = &write.version {
         match &decoder.of.concurrency {
@@ -46,6 +51,71 @@ pub fn encode(decoder: &Decoder<'_>, write: &Write) -> Request {
     request
 }
 
+fn id_json(decoder: &Decoder<'_>, id: &str) -> Json {
+    match id.parse::<u64>() {
+        Ok(number) if decoder.of.numeric_ids => json!(number),
+        _ => json!(id),
+    }
+}
+
+/// Puts a list at a place. In XML an empty list is an empty element around nothing.
+fn put_list(body: &mut Json, place: &str, list: Vec<Json>, speaks: Speaks) {
+    match place.rsplit_once('/') {
+        Some((around, _)) if list.is_empty() && speaks == Speaks::Xml => tree::put(body, around, json!("")),
+        _ => tree::put(body, place, Json::Array(list)),
+    }
+}
+
+fn link(decoder: &Decoder<'_>, at: &LinksAt, link: &Link) -> Json {
+    let mut out = Json::Object(Map::new());
+    let word = at.types.iter().find(|(_, t)| **t == link.link_type).map_or_else(|| link.link_type.word(), |(w, _)| w);
+    tree::put(&mut out, &at.link_type, json!(word));
+    match &link.target {
+        LinkEnd::Artefact { kind, id } | LinkEnd::Pending { kind, id } => {
+            let kind_word = decoder.profile.kinds.get(kind).map_or("", |k| &k.schema_id);
+            tree::put(&mut out, &at.kind, json!(kind_word));
+            tree::put(&mut out, &at.id, id_json(decoder, id));
+        }
+        LinkEnd::Url(url) => tree::put(&mut out, &at.url, json!(url)),
+    }
+    out
+}
+
+fn table(at: &TableAt, rows: &[Vec<String>]) -> Json {
+    match at {
+        TableAt::Rows { items, cells } => {
+            let row = |cell_texts: &Vec<String>| {
+                let mut out = Json::Object(Map::new());
+                tree::put(&mut out, cells, json!(cell_texts));
+                out
+            };
+            let mut out = Json::Object(Map::new());
+            tree::put(&mut out, items, Json::Array(rows.iter().map(row).collect()));
+            out
+        }
+        TableAt::Sets { name, values, column, value } => {
+            let Some((columns, rows)) = rows.split_first() else { return json!([]) };
+            let set = |(n, row): (usize, &Vec<String>)| {
+                let held: Vec<Json> = columns
+                    .iter()
+                    .zip(row)
+                    .map(|(c, cell)| {
+                        let mut out = Json::Object(Map::new());
+                        tree::put(&mut out, column, json!(c));
+                        tree::put(&mut out, value, json!(cell));
+                        out
+                    })
+                    .collect();
+                let mut out = Json::Object(Map::new());
+                tree::put(&mut out, name, json!(format!("Set {}", n + 1)));
+                tree::put(&mut out, values, Json::Array(held));
+                out
+            };
+            Json::Array(rows.iter().enumerate().map(set).collect())
+        }
+    }
+}
+
 fn field_value(decoder: &Decoder<'_>, field: &FieldSchema, value: &Value) -> Json {
     let format = field.format.unwrap_or(TextFormat::Plain);
     match value {
@@ -55,6 +125,8 @@ fn field_value(decoder: &Decoder<'_>, field: &FieldSchema, value: &Value) -> Jso
             | hovrel_core::model::ValueType::Choice => json!(""),
             hovrel_core::model::ValueType::ChoiceList
             | hovrel_core::model::ValueType::UserList
+            | hovrel_core::model::ValueType::References
+            | hovrel_core::model::ValueType::Table
             | hovrel_core::model::ValueType::Steps => json!([]),
             _ => Json::Null,
         },
@@ -62,9 +134,12 @@ fn field_value(decoder: &Decoder<'_>, field: &FieldSchema, value: &Value) -> Jso
         Value::Integer(n) => json!(n),
         Value::Boolean(b) => json!(b),
         Value::ChoiceList(list) | Value::UserList(list) => json!(list),
+        Value::Reference(reference) => id_json(decoder, reference.id()),
+        Value::References(list) => Json::Array(list.iter().map(|r| id_json(decoder, r.id())).collect()),
+        Value::Table(rows) => decoder.table_at().map_or(Json::Null, |at| table(at, rows)),
         Value::Steps(steps) => {
             let at = decoder.steps_at();
-            let list: Vec<Json> = steps.iter().map(|s| step(s, &at, format)).collect();
+            let list: Vec<Json> = steps.iter().map(|s| step(decoder, s, &at, format)).collect();
             if at.items.is_empty() {
                 return Json::Array(list);
             }
@@ -77,12 +152,24 @@ fn field_value(decoder: &Decoder<'_>, field: &FieldSchema, value: &Value) -> Jso
     }
 }
 
-fn step(step: &hovrel_core::model::Step, at: &StepsAt, format: TextFormat) -> Json {
+fn step(decoder: &Decoder<'_>, step: &hovrel_core::model::Step, at: &StepsAt, format: TextFormat) -> Json {
     let mut out = Json::Object(Map::new());
     tree::put(&mut out, &at.action, json!(text::write(&step.action, format)));
     tree::put(&mut out, &at.expected, json!(text::write(&step.expected, format)));
     if let Some(data) = &at.data {
         tree::put(&mut out, data, json!(text::write(&step.data, format)));
+    }
+    if let (Some(at), Some(call)) = (&at.call, &step.call) {
+        tree::put(&mut out, &at.target, id_json(decoder, call.target.id()));
+        if let Some(places) = &at.arguments {
+            let argument = |a: &hovrel_core::model::Argument| {
+                let mut given = Json::Object(Map::new());
+                tree::put(&mut given, &places.name, json!(a.name));
+                tree::put(&mut given, &places.value, json!(text::write(&a.value, format)));
+                given
+            };
+            tree::put(&mut out, &places.items, Json::Array(call.arguments.iter().map(argument).collect()));
+        }
     }
     out
 }

@@ -1,8 +1,8 @@
 //! The system's own description of its fields, as a catalogue.
 
-use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
-use hovrel_core::mapping::ATTACHMENTS;
-use hovrel_core::model::ValueType;
+use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
+use hovrel_core::mapping::{ATTACHMENTS, LINKS};
+use hovrel_core::model::{LinkType, ValueType};
 
 use super::client::Client;
 use super::{fill, tree};
@@ -42,14 +42,35 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
                 max_length: optional(&p.schema.max_length).map(|n| n as u32),
                 format: type_of.format,
                 step_data: type_of.steps.as_ref().is_some_and(|s| s.data.is_some()),
+                calls: match type_of.steps.as_ref().and_then(|s| s.call.as_ref()) {
+                    None => Calls::None,
+                    Some(call) if call.arguments.is_none() => Calls::Plain,
+                    Some(_) => Calls::WithArguments,
+                },
+                refers_to: type_of.refers_to,
+                link_types: None,
                 max_bytes: optional(&p.schema.max_bytes),
                 media_types: list(&p.schema.media_types),
                 origin_mark: type_of.origin_mark,
                 id: if is_files { ATTACHMENTS.to_owned() } else { id },
             });
         }
+        if let Some(links) = &of.links {
+            let mut types: Vec<LinkType> = links.types.values().cloned().collect();
+            types.sort();
+            types.dedup();
+            let field = FieldSchema::new(LINKS, "Links", ValueType::Links);
+            fields.push(FieldSchema { link_types: Some(types), ..field });
+        }
         let max_depth = p.schema.depth.as_ref().and_then(|d| tree::number(described, d)).map(|n| n as u32);
-        kinds.push(KindSchema { kind: *kind, name: of.name.clone(), fields, max_depth, writable: true });
+        kinds.push(KindSchema {
+            kind: *kind,
+            name: of.name.clone(),
+            fields,
+            max_depth,
+            in_folders: of.parent.is_some(),
+            writable: true,
+        });
     }
     let people = client.read(&fill(&p.people.path, &[("container", container)])).await?;
     let users = tree::items(&people, &p.people.items)

@@ -4,7 +4,8 @@ use serde::{Deserialize, Serialize};
 use similar::{Algorithm, capture_diff_slices};
 
 use super::rich::{RichLine, diff_documents};
-use crate::model::{Document, Step};
+use super::text::{Piece, diff_text};
+use crate::model::{Call, Document, Step};
 
 /// One step before and after.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -13,9 +14,15 @@ pub struct StepDiff {
     /// Number before and after, from 1; none where the step is not there.
     pub before: Option<u32>,
     pub after: Option<u32>,
+    /// Which shared steps it calls, and with what; empty for none.
+    pub call: Vec<Piece>,
     pub action: Vec<RichLine>,
     pub expected: Vec<RichLine>,
     pub data: Vec<RichLine>,
+}
+
+fn called(step: &Step) -> String {
+    step.call.as_ref().map(Call::display).unwrap_or_default()
 }
 
 pub fn diff_steps(before: &[Step], after: &[Step]) -> Vec<StepDiff> {
@@ -27,6 +34,7 @@ pub fn diff_steps(before: &[Step], after: &[Step]) -> Vec<StepDiff> {
         StepDiff {
             before: a.map(|(n, _)| n as u32 + 1),
             after: b.map(|(n, _)| n as u32 + 1),
+            call: diff_text(&called(was), &called(is)),
             action: part(|s| &s.action),
             expected: part(|s| &s.expected),
             data: part(|s| &s.data),

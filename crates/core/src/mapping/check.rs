@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::convert::{Context, convert};
 use super::lane::{Conversion, Direction, Lane, Rule, Source};
-use super::{ATTACHMENTS, PARENT};
+use super::{ATTACHMENTS, LINKS, PARENT};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::model::{Artefact, ValueType};
 
@@ -53,6 +53,7 @@ pub enum FaultReason {
     OnlyToRight,
     NoOriginRule,
     FolderNotCarried { folder: String },
+    NotCarried { what: String },
     Unreadable { raw: String },
 }
 
@@ -105,6 +106,9 @@ impl FaultReason {
             FaultReason::FolderNotCarried { folder } => {
                 format!("its folder ({folder}) is neither at the right nor in this plan; widen the scope of the folder lane")
             }
+            FaultReason::NotCarried { what } => {
+                format!("it refers to {what}, which is neither at the right nor in this plan; widen the scope or carry that first")
+            }
             FaultReason::Unreadable { raw } => {
                 format!("the left end holds “{}”, which is not of the field's type; correct the item", short(raw))
             }
@@ -135,6 +139,8 @@ fn type_word(t: ValueType) -> &'static str {
         ValueType::Table => "a table",
         ValueType::Steps => "steps",
         ValueType::Attachments => "files",
+        ValueType::References => "references",
+        ValueType::Links => "links",
     }
 }
 
@@ -214,6 +220,10 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
             out.push(FaultReason::TypesDiffer { from: ValueType::Reference, to: ValueType::Text });
             None
         }
+        Source::Links if rule.target != LINKS => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Links, to: ValueType::Text });
+            None
+        }
         Source::Attachments if rule.target != ATTACHMENTS => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Attachments, to: ValueType::Text });
             None
@@ -259,7 +269,7 @@ fn goes_into(from: ValueType, to: ValueType) -> bool {
     use ValueType::*;
     from == to
         || match to {
-            Text => !matches!(from, Steps | Attachments | Table),
+            Text => !matches!(from, Steps | Attachments | Table | Reference | References | Links),
             RichText => matches!(from, Text),
             Choice => matches!(from, Text),
             ChoiceList => matches!(from, Choice | Text),
@@ -290,7 +300,7 @@ fn item_faults(lane: &Lane, rule: &Rule, cx: &Context<'_>, items: &[&Artefact]) 
     for item in items {
         let Some(reason) = convert(rule, item, cx).fault else { continue };
         // Folders are planned together with their lane, which the check of one lane does not see.
-        if matches!(reason, FaultReason::FolderNotCarried { .. }) {
+        if matches!(reason, FaultReason::FolderNotCarried { .. } | FaultReason::NotCarried { .. }) {
             continue;
         }
         // Reasons that name the item's own value are one fault per value only for maps and people,

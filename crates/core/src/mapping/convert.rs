@@ -7,19 +7,32 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
+use super::links::links;
 use super::users::{UserMatcher, match_user};
-use super::{ATTACHMENTS, PARENT};
-use crate::catalogue::{Catalogue, FieldSchema, KindSchema, User};
+use super::{ATTACHMENTS, LINKS, PARENT};
+use crate::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{Artefact, Attachment, Block, Document, Inline, Reference, Step, Value, ValueType};
+use crate::model::{Artefact, Attachment, Block, Document, Inline, Kind, Link, Reference, Step, Value, ValueType};
 use crate::text::{TextFormat, TextLoss, carry};
 
-/// Finds the counterpart of a folder (or other artefact) at the right.
+/// Where an artefact of the left is, or will be, at the right.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Place {
+    /// Its kind at the right.
+    pub kind: Kind,
+    pub reference: Reference,
+}
+
+/// Finds the counterpart of an artefact at the right.
 pub trait PairLookup {
-    /// Where the artefact `left_id` is, or will be, at the right. None if it is neither paired nor
-    /// planned.
-    fn counterpart(&self, left_id: &str) -> Option<Reference>;
+    /// Where the artefact is, or will be, at the right. None if it is neither paired nor planned.
+    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place>;
+    /// Where a person finds an artefact that has no counterpart at the right: at another system to which
+    /// it was carried, or at the left. True if it was carried.
+    fn address(&self, _kind: Kind, _left_id: &str) -> Option<(String, bool)> {
+        None
+    }
     /// The folder at the right that stands for `left_id`, when the tree is too deep to mirror whole:
     /// the id of the folder above to use instead, and its path at the left.
     fn instead_of(&self, _left_id: &str) -> Option<String> {
@@ -27,9 +40,9 @@ pub trait PairLookup {
     }
 }
 
-impl PairLookup for HashMap<String, Reference> {
-    fn counterpart(&self, left_id: &str) -> Option<Reference> {
-        self.get(left_id).cloned()
+impl PairLookup for HashMap<(Kind, String), Place> {
+    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
+        self.get(&(kind, left_id.to_owned())).cloned()
     }
 }
 
@@ -41,7 +54,7 @@ pub struct Context<'a> {
     pub left_kind: &'a KindSchema,
     pub right_kind: &'a KindSchema,
     pub right_users: &'a UserMatcher,
-    pub folders: &'a (dyn PairLookup + Sync),
+    pub places: &'a (dyn PairLookup + Sync),
 }
 
 /// The outcome of a rule on one artefact.
@@ -65,7 +78,15 @@ pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &st
         })),
         Source::Origin => Some(Cow::Owned(Value::Text(crate::identity::origin_mark(left_system, artefact)))),
         Source::Attachments => Some(Cow::Owned(Value::Attachments(artefact.attachments.clone()).settled())),
+        Source::Links => Some(Cow::Owned(Value::Links(sorted(&artefact.links)).settled())),
     }
+}
+
+pub(crate) fn sorted(links: &[Link]) -> Vec<Link> {
+    let mut links = links.to_vec();
+    links.sort();
+    links.dedup();
+    links
 }
 
 /// Applies `rule` to `artefact`.
@@ -258,6 +279,9 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
     if rule.target == ATTACHMENTS {
         return Ok(files(value, field, rule, losses));
     }
+    if rule.target == LINKS {
+        return Ok(links(value, field, rule, cx.places, losses));
+    }
     if value.is_blank() {
         return if field.required { Err(FaultReason::RequiredEmpty) } else { Ok(Value::Empty) };
     }
@@ -270,7 +294,25 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
         (ValueType::Text, other) => Value::Text(other.display()),
         (ValueType::RichText, Value::Text(t)) => rich(&Document::from_text(&t), field, rule, losses),
         (ValueType::RichText, Value::RichText(d)) => rich(&d, field, rule, losses),
-        (ValueType::Steps, Value::Steps(s)) => Value::Steps(steps(s, field, rule, losses)),
+        (ValueType::Steps, Value::Steps(s)) => Value::Steps(steps(s, field, rule, cx, losses)),
+        (ValueType::Reference, Value::Reference(r)) => match place_of(&r, rule, cx) {
+            Some(place) => Value::Reference(place),
+            None => return Err(FaultReason::NotCarried { what: r.id().to_owned() }),
+        },
+        (ValueType::References, Value::References(list)) => {
+            let (there, missing): (Vec<_>, Vec<_>) =
+                list.iter().map(|r| (r, place_of(r, rule, cx))).partition(|(_, place)| place.is_some());
+            for (reference, _) in missing {
+                losses.push(Loss {
+                    field: rule.target.clone(),
+                    kind: LossKind::Dropped,
+                    cause: LossCause::NotCarried,
+                    before: reference.id().to_owned(),
+                    after: String::new(),
+                });
+            }
+            Value::References(there.into_iter().filter_map(|(_, place)| place).collect())
+        }
         (ValueType::Choice, Value::Choice(v) | Value::Text(v)) => Value::Choice(v),
         (ValueType::ChoiceList, Value::ChoiceList(l)) => Value::ChoiceList(l),
         (ValueType::ChoiceList, Value::Choice(v) | Value::Text(v)) => Value::ChoiceList(vec![v]),
@@ -318,9 +360,16 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
     Ok(out)
 }
 
+/// Where what a field of the left refers to is at the right.
+fn place_of(reference: &Reference, rule: &Rule, cx: &Context<'_>) -> Option<Reference> {
+    let Source::Field(source) = &rule.source else { return None };
+    let kind = cx.left_kind.field(source)?.refers_to?;
+    Some(cx.places.counterpart(kind, reference.id())?.reference)
+}
+
 fn parent(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
     let Value::Reference(Reference::Known(left_id)) = value else { return Ok(Value::Empty) };
-    let wanted = match cx.folders.instead_of(&left_id) {
+    let wanted = match cx.places.instead_of(&left_id) {
         Some(above) => {
             losses.push(Loss {
                 field: rule.target.clone(),
@@ -333,8 +382,8 @@ fn parent(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -
         }
         None => left_id.clone(),
     };
-    match cx.folders.counterpart(&wanted) {
-        Some(reference) => Ok(Value::Reference(reference)),
+    match cx.places.counterpart(Kind::Folder, &wanted) {
+        Some(place) => Ok(Value::Reference(place.reference)),
         None => Err(FaultReason::FolderNotCarried { folder: left_id }),
     }
 }
@@ -376,16 +425,24 @@ fn rich(document: &Document, field: &FieldSchema, rule: &Rule, losses: &mut Vec<
     Value::RichText(carried.held)
 }
 
-fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Vec<Step> {
+fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Vec<Step> {
     let format = field.format.unwrap_or(TextFormat::Plain);
     list.into_iter()
         .map(|mut s| {
-            if let Some(call) = s.call.take() {
-                let arguments: Vec<String> =
-                    call.arguments.iter().map(|a| format!("{}: {}", a.name, a.value)).collect();
-                let text = format!("{} {}", call.target, arguments.join(", "));
-                losses.push(flattened(rule, LossCause::NoCalls, &text));
-                s.action.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(text)] });
+            // Calls that can't be kept were expanded before: see `expand`. One that is left is kept, or
+            // leads to something that is not carried.
+            let mut call = s.call.take();
+            if let Some(made) = &mut call {
+                let place = cx.places.counterpart(Kind::SharedSteps, made.target.id());
+                match place.filter(|_| field.calls != Calls::None) {
+                    Some(place) => made.target = place.reference,
+                    None => {
+                        let text = super::expand::call_text(made, None);
+                        losses.push(flattened(rule, LossCause::NoCalls, &text));
+                        s.action.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(text)] });
+                        call = None;
+                    }
+                }
             }
             if !field.step_data && !s.data.blocks.is_empty() {
                 losses.push(flattened(rule, LossCause::NoStepData, &s.data.plain()));
@@ -401,7 +458,7 @@ fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Los
                 action: part(&s.action),
                 expected: part(&s.expected),
                 data: part(&s.data),
-                call: None,
+                call,
                 attachments: s.attachments,
             }
         })

@@ -67,6 +67,8 @@ pub enum Source {
     Origin,
     /// The artefact's files.
     Attachments,
+    /// The artefact's links.
+    Links,
 }
 
 /// One step of a conversion chain.

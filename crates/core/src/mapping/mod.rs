@@ -6,12 +6,16 @@
 
 mod check;
 mod convert;
+mod expand;
 mod lane;
+mod links;
 mod suggest;
 mod users;
 
 pub use check::{Fault, FaultReason, check};
-pub use convert::{Context, Converted, PairLookup, convert, source_value};
+pub(crate) use convert::sorted;
+pub use convert::{Context, Converted, PairLookup, Place, convert, source_value};
+pub use expand::{call_order, expand_calls};
 pub use lane::{
     Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap,
     ValueRow,
@@ -23,3 +27,5 @@ pub use users::{UserMatch, UserMatcher, match_user};
 pub const PARENT: &str = "@parent";
 /// The pseudo-field that holds an artefact's files.
 pub const ATTACHMENTS: &str = "@attachments";
+/// The pseudo-field that holds an artefact's links.
+pub const LINKS: &str = "@links";

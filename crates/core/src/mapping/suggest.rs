@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use strsim::jaro_winkler;
 
 use super::lane::{Conversion, Direction, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
-use super::{ATTACHMENTS, PARENT};
+use super::{ATTACHMENTS, LINKS, PARENT};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::model::ValueType;
 use crate::survey::KindSurvey;
@@ -31,8 +31,9 @@ const WORTH: f64 = 0.45;
 /// for each target, each source used once.
 pub fn suggest(left: &KindSchema, left_survey: Option<&KindSurvey>, right: &KindSchema) -> Vec<Suggestion> {
     let mut scored: Vec<(f64, &FieldSchema, &FieldSchema, Vec<String>)> = Vec::new();
-    for target in right.fields.iter().filter(|f| !f.read_only && !f.origin_mark && f.id != ATTACHMENTS) {
-        for source in left.fields.iter().filter(|f| !f.origin_mark && f.id != ATTACHMENTS) {
+    let own = |f: &&FieldSchema| !f.origin_mark && f.id != ATTACHMENTS && f.id != LINKS;
+    for target in right.fields.iter().filter(own).filter(|f| !f.read_only) {
+        for source in left.fields.iter().filter(own) {
             if let Some((score, evidence)) = affinity(source, target, left_survey) {
                 scored.push((score, source, target, evidence));
             }
@@ -65,11 +66,21 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
         conversions: Vec::new(),
         direction: Direction::ToRight,
     };
-    let mut out = vec![Suggestion {
-        rule: rule(PARENT, Source::Folder),
-        score: 100,
-        evidence: vec!["Both ends keep items in folders.".into()],
-    }];
+    let mut out = Vec::new();
+    if left.in_folders && right.in_folders {
+        out.push(Suggestion {
+            rule: rule(PARENT, Source::Folder),
+            score: 100,
+            evidence: vec!["Both ends keep items in folders.".into()],
+        });
+    }
+    if left.field(LINKS).is_some() && right.field(LINKS).is_some() {
+        out.push(Suggestion {
+            rule: rule(LINKS, Source::Links),
+            score: 100,
+            evidence: vec!["Both ends link items to one another.".into()],
+        });
+    }
     if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
         out.push(Suggestion {
             rule: rule(&f.id, Source::Origin),
@@ -89,6 +100,9 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
 
 fn affinity(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>) -> Option<(f64, Vec<String>)> {
     let types = type_affinity(source.value_type, target.value_type)?;
+    if source.refers_to != target.refers_to {
+        return None;
+    }
     let name = name_affinity(&source.name, &target.name);
     let mut evidence = Vec::new();
     if name >= 0.9 {
@@ -109,8 +123,10 @@ fn affinity(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         }
     }
     // A type that only one field of each end has (steps, say) says more than a name.
-    let rare =
-        matches!(source.value_type, ValueType::Steps | ValueType::User) && source.value_type == target.value_type;
+    let rare = matches!(
+        source.value_type,
+        ValueType::Steps | ValueType::User | ValueType::Table | ValueType::Reference | ValueType::References
+    ) && source.value_type == target.value_type;
     let score = 0.5 * name + 0.25 * types + 0.25 * overlap + if rare { 0.3 } else { 0.0 };
     (name >= 0.7 || overlap >= 0.5 || rare).then_some((score, evidence))
 }
@@ -128,7 +144,7 @@ fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
 }
 
 /// Words that trades use for one thing; common practice, no source.
-const ALIKE: [&[&str]; 7] = [
+const ALIKE: [&[&str]; 9] = [
     &["name", "title", "summary", "heading"],
     &["importance", "priority", "urgency", "severity"],
     &["description", "preconditions", "objective", "purpose", "details"],
@@ -136,6 +152,8 @@ const ALIKE: [&[&str]; 7] = [
     &["status", "state", "stage"],
     &["labels", "tags", "keywords"],
     &["estimate", "effort", "duration"],
+    &["verdict", "outcome", "result"],
+    &["parameters", "data sets", "examples"],
 ];
 
 fn name_affinity(a: &str, b: &str) -> f64 {
@@ -153,13 +171,17 @@ fn value_affinity(left: &str, right: &str) -> f64 {
 }
 
 /// Words of scales that stand for one another; common practice, no source.
-const VALUES_ALIKE: [&[&str]; 6] = [
+const VALUES_ALIKE: [&[&str]; 10] = [
     &["critical", "urgent", "highest", "blocker"],
     &["severe", "high", "major"],
     &["medium", "normal", "moderate"],
     &["low", "minor"],
     &["ready", "active", "approved", "in use"],
     &["retired", "archived", "obsolete", "withdrawn"],
+    &["passed", "pass", "ok"],
+    &["failed", "fail", "not ok"],
+    &["not sure", "unclear", "inconclusive"],
+    &["error", "broken"],
 ];
 
 fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>) -> Rule {

@@ -43,6 +43,31 @@ pub struct Artefact {
     pub read_losses: Vec<Loss>,
 }
 
+impl Artefact {
+    /// An artefact of which nothing but kind and id is known.
+    pub fn bare(kind: Kind, id: &str) -> Artefact {
+        Artefact {
+            kind,
+            id: id.to_owned(),
+            key: id.to_owned(),
+            url: None,
+            version: None,
+            parent: None,
+            position: 0,
+            title: String::new(),
+            created: None,
+            modified: None,
+            fields: Fields::default(),
+            attachments: Vec::new(),
+            links: Vec::new(),
+            comments: Vec::new(),
+            history: Vec::new(),
+            origin: None,
+            read_losses: Vec::new(),
+        }
+    }
+}
+
 /// Who did something, and when.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -62,14 +87,27 @@ pub struct Attachment {
     pub digest: String,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+/// A link from an artefact to another, or to an address. Lists of links are sorted, since no system
+/// keeps them in an order that means something.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Link {
     pub link_type: LinkType,
     pub target: LinkEnd,
 }
 
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+impl Link {
+    /// The link as one line of plain text.
+    pub fn display(&self) -> String {
+        let end = match &self.target {
+            LinkEnd::Artefact { id, .. } | LinkEnd::Pending { id, .. } => id,
+            LinkEnd::Url(url) => url,
+        };
+        format!("{} {end}", self.link_type.word())
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LinkEnd {
@@ -78,11 +116,16 @@ pub enum LinkEnd {
         kind: Kind,
         id: String,
     },
+    /// An artefact by its kind and id at the other end, whose counterpart comes to be in the same plan.
+    Pending {
+        kind: Kind,
+        id: String,
+    },
     Url(String),
 }
 
 /// Standard link types, with their direction.
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LinkType {
@@ -96,6 +139,24 @@ pub enum LinkType {
     Duplicates,
     RelatesTo,
     Other(String),
+}
+
+impl LinkType {
+    /// The word for a person.
+    pub fn word(&self) -> &str {
+        match self {
+            LinkType::Verifies => "verifies",
+            LinkType::VerifiedBy => "verified by",
+            LinkType::Decomposes => "decomposes",
+            LinkType::DecomposedBy => "decomposed by",
+            LinkType::Affects => "affects",
+            LinkType::AffectedBy => "affected by",
+            LinkType::Implements => "implements",
+            LinkType::Duplicates => "duplicates",
+            LinkType::RelatesTo => "relates to",
+            LinkType::Other(word) => word,
+        }
+    }
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]

@@ -6,6 +6,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::Argument;
+
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
@@ -150,6 +152,23 @@ impl Document {
         Document { blocks: normal_blocks(&self.blocks) }
     }
 
+    /// The document with values in place of the parameters that are named.
+    pub fn with_parameters(&self, arguments: &[Argument]) -> Document {
+        let value = |inline: &Inline| match inline {
+            Inline::Parameter { name } => arguments.iter().find(|a| a.name == *name).map(|a| a.value.inlines()),
+            _ => None,
+        };
+        Document { blocks: map_blocks(&self.blocks, &value) }.normal()
+    }
+
+    /// The inlines of a document of one paragraph; the text of any other.
+    pub fn inlines(&self) -> Vec<Inline> {
+        match self.blocks.as_slice() {
+            [Block::Paragraph { content }] => content.clone(),
+            _ => vec![Inline::text(self.plain())],
+        }
+    }
+
     /// Every image's source, in order of appearance.
     pub fn images(&self) -> Vec<String> {
         let mut out = Vec::new();
@@ -160,6 +179,37 @@ impl Document {
         });
         out
     }
+}
+
+/// What stands in place of an inline; none if it stays.
+type Change<'c> = dyn Fn(&Inline) -> Option<Vec<Inline>> + 'c;
+
+/// Blocks with inlines changed, at any depth.
+fn map_blocks(list: &[Block], change: &Change<'_>) -> Vec<Block> {
+    fn inlines(list: &[Inline], change: &Change<'_>) -> Vec<Inline> {
+        list.iter()
+            .flat_map(|i| match (change(i), i.content()) {
+                (Some(others), _) => others,
+                (None, Some(content)) => vec![i.with_content(inlines(content, change))],
+                (None, None) => vec![i.clone()],
+            })
+            .collect()
+    }
+    list.iter()
+        .map(|block| match block {
+            Block::Paragraph { content } => Block::Paragraph { content: inlines(content, change) },
+            Block::Heading { level, content } => Block::Heading { level: *level, content: inlines(content, change) },
+            Block::List { start, items } => {
+                Block::List { start: *start, items: items.iter().map(|i| map_blocks(i, change)).collect() }
+            }
+            Block::Table { header, rows } => Block::Table {
+                header: *header,
+                rows: rows.iter().map(|r| r.iter().map(|c| map_blocks(c, change)).collect()).collect(),
+            },
+            Block::Quote { blocks } => Block::Quote { blocks: map_blocks(blocks, change) },
+            Block::Code { .. } | Block::Rule => block.clone(),
+        })
+        .collect()
 }
 
 /// Calls `see` on every inline node, parents before children.

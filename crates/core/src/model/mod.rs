@@ -20,5 +20,5 @@ pub use kind::Kind;
 pub use steps::{Argument, Call, Step};
 #[cfg(feature = "schema")]
 pub use value::ValueSchema;
-pub use value::{Decimal, Fingerprint, Reference, Value, ValueError, ValueType};
+pub use value::{Decimal, Fingerprint, Pending, Reference, Value, ValueError, ValueType};
 pub use verdict::Verdict;

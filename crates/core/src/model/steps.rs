@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::Document;
+use super::{Document, Reference};
 
 /// One step. A step that calls shared steps has a [`Call`] and usually an empty action.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -21,8 +21,8 @@ pub struct Step {
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Call {
-    /// Id of the shared steps (or test case) at the same system.
-    pub target: String,
+    /// The shared steps.
+    pub target: Reference,
     pub arguments: Vec<Argument>,
 }
 
@@ -30,7 +30,18 @@ pub struct Call {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Argument {
     pub name: String,
-    pub value: String,
+    /// Usually a line of text; a parameter of the caller stands in it as a node.
+    pub value: Document,
+}
+
+impl Call {
+    /// The call as one line of plain text.
+    pub fn display(&self) -> String {
+        let arguments: Vec<String> =
+            self.arguments.iter().map(|a| format!("{}: {}", a.name, a.value.plain())).collect();
+        let target = self.target.id();
+        if arguments.is_empty() { target.to_owned() } else { format!("{target}, {}", arguments.join(", ")) }
+    }
 }
 
 impl Step {
@@ -38,7 +49,7 @@ impl Step {
     pub fn plain(&self) -> String {
         let mut parts = vec![self.action.plain(), self.expected.plain(), self.data.plain()];
         if let Some(call) = &self.call {
-            parts.push(call.target.clone());
+            parts.push(call.target.id().to_owned());
         }
         parts.retain(|p| !p.is_empty());
         parts.join(" → ")

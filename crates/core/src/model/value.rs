@@ -9,7 +9,7 @@ use std::hash::{Hash, Hasher};
 use chrono::{DateTime, FixedOffset, NaiveDate};
 use serde::{Deserialize, Serialize};
 
-use super::{Attachment, Document, Step};
+use super::{Attachment, Document, Kind, Link, Step};
 
 /// A value of a field.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -37,6 +37,10 @@ pub enum Value {
     UserList(Vec<String>),
     Url(String),
     Reference(Reference),
+    /// Several references, in their order.
+    References(Vec<Reference>),
+    /// Links, in a fixed order: see [`Link`].
+    Links(Vec<Link>),
     /// Rows of cells, the first row being the column names.
     Table(Vec<Vec<String>>),
     Steps(Vec<Step>),
@@ -56,8 +60,28 @@ pub type ValueSchema = Value;
 pub enum Reference {
     /// An artefact by its id at the system that holds the value.
     Known(String),
-    /// An artefact by its id at the other end: its counterpart is made earlier in the same plan.
-    Pending(String),
+    /// An artefact by its kind and id at the other end: its counterpart comes to be in the same plan.
+    Pending { kind: Kind, id: String },
+}
+
+impl Reference {
+    pub fn known(id: impl Into<String>) -> Reference {
+        Reference::Known(id.into())
+    }
+
+    /// The id at whichever end it is known.
+    pub fn id(&self) -> &str {
+        match self {
+            Reference::Known(id) | Reference::Pending { id, .. } => id,
+        }
+    }
+}
+
+/// What a value waits for: see [`Value::pending`].
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Pending<'a> {
+    pub needed: Vec<(Kind, &'a str)>,
+    pub wished: Vec<(Kind, &'a str)>,
 }
 
 /// The type of a field, as its catalogue declares it.
@@ -79,6 +103,8 @@ pub enum ValueType {
     UserList,
     Url,
     Reference,
+    References,
+    Links,
     Table,
     Steps,
     Attachments,
@@ -161,6 +187,8 @@ impl Value {
             Value::ChoiceList(l) | Value::UserList(l) => l.is_empty(),
             Value::Table(rows) => rows.is_empty(),
             Value::Steps(s) => s.is_empty(),
+            Value::References(list) => list.is_empty(),
+            Value::Links(list) => list.is_empty(),
             Value::Attachments(a) => a.is_empty(),
             _ => false,
         }
@@ -184,7 +212,9 @@ impl Value {
             Value::Instant(t) => t.to_rfc3339(),
             Value::Duration(s) => format!("{}:{:02}:{:02}", s / 3600, s / 60 % 60, s % 60),
             Value::ChoiceList(l) | Value::UserList(l) => l.join(", "),
-            Value::Reference(Reference::Known(id) | Reference::Pending(id)) => id.clone(),
+            Value::Reference(reference) => reference.id().to_owned(),
+            Value::References(list) => list.iter().map(Reference::id).collect::<Vec<_>>().join(", "),
+            Value::Links(list) => list.iter().map(Link::display).collect::<Vec<_>>().join(", "),
             Value::Table(rows) => {
                 let rows: Vec<String> = rows.iter().map(|r| r.join(" | ")).collect();
                 rows.join("; ")
@@ -198,6 +228,24 @@ impl Value {
                 names.join(", ")
             }
         }
+    }
+
+    /// What must come to be before this value can be written, or what it would rather wait for (the members
+    /// of a list, which is written without those that never come): kind and id at the other end.
+    pub fn pending(&self) -> Pending<'_> {
+        let one = |reference: &'_ Reference| match reference {
+            Reference::Pending { kind, .. } => Some(*kind),
+            Reference::Known(_) => None,
+        };
+        let of = |reference| one(reference).map(|kind| (kind, reference.id()));
+        let mut out = Pending::default();
+        match self {
+            Value::Reference(reference) => out.needed.extend(of(reference)),
+            Value::Steps(steps) => out.needed.extend(steps.iter().filter_map(|s| of(&s.call.as_ref()?.target))),
+            Value::References(list) => out.wished.extend(list.iter().filter_map(of)),
+            _ => {}
+        }
+        out
     }
 
     /// Length in characters, where the value is text; what a field's length limit is measured against.

@@ -6,9 +6,9 @@ use std::time::Duration;
 use hovrel_connect::{ConnectError, Outcome as CallOutcome, Write};
 use hovrel_core::compare::{Base, BaseSide, right_side, right_value, same};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{ATTACHMENTS, Lane, PARENT};
-use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Reference, Value};
-use hovrel_core::plan::{Change, Decision, FieldChange, Outcome, base_after, fields_to_write};
+use hovrel_core::mapping::{ATTACHMENTS, LINKS, Lane, PARENT};
+use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Link, LinkEnd, Reference, Value};
+use hovrel_core::plan::{Change, Decision, FieldChange, FieldDecision, Outcome, base_after, fields_to_write};
 use hovrel_store::{Applied, JournalRow};
 
 use super::Transfer;
@@ -50,6 +50,23 @@ fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
     Err(Failure::Refused(Refusal { why: why.to_owned(), advice: advice.to_owned() }))
 }
 
+/// Items are made and changed first, with everything but their links; links follow when all items are
+/// there, so that they may lead anywhere, in circles too (law 6).
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Phase {
+    Items,
+    Links,
+}
+
+/// How far a change came.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Stage {
+    /// Done or refused, and noted.
+    Settled,
+    /// The item is there; its links are to come.
+    LinksToCome,
+}
+
 /// Applies a change and notes how it went. An error is trouble of Hovrel's own; a refusal by the other
 /// system is noted in the journal, and the others go on.
 pub async fn apply(
@@ -57,24 +74,36 @@ pub async fn apply(
     change: &Change,
     decision: &Decision,
     row: Option<&JournalRow>,
-) -> Result<(), EngineError> {
+    phase: Phase,
+) -> Result<Stage, EngineError> {
     let title = change.left.as_ref().map_or("", |s| &s.title);
     let key = change.left.as_ref().map_or("", |s| &s.key);
     if let Ok(mut in_hand) = t.in_hand.lock() {
         in_hand.insert(change.seq, format!("{key} {title}"));
     }
-    let result = attempt(t, change, decision, row).await;
+    let result = match phase {
+        Phase::Items => attempt(t, change, decision, row).await,
+        Phase::Links => attempt_links(t, change, decision).await,
+    };
     if let Ok(mut in_hand) = t.in_hand.lock() {
         in_hand.remove(&change.seq);
     }
     match result {
-        Ok(()) => Ok(()),
-        Err(Failure::Refused(r)) => Ok(t.hub.store.refuse(t.job, change.seq as i32, &r.why, &r.advice).await?),
+        Ok(stage) => Ok(stage),
+        Err(Failure::Refused(r)) => {
+            t.hub.store.refuse(t.job, change.seq as i32, &r.why, &r.advice).await?;
+            Ok(Stage::Settled)
+        }
         Err(Failure::Engine(e)) => Err(e),
     }
 }
 
-async fn attempt(t: &Transfer, change: &Change, decision: &Decision, row: Option<&JournalRow>) -> Result<(), Failure> {
+async fn attempt(
+    t: &Transfer,
+    change: &Change,
+    decision: &Decision,
+    row: Option<&JournalRow>,
+) -> Result<Stage, Failure> {
     let seq = change.seq as i32;
     // Invariant 1.
     let begun = row.is_some();
@@ -87,7 +116,11 @@ async fn attempt(t: &Transfer, change: &Change, decision: &Decision, row: Option
     let writes = fields_to_write(change, decision, first_contact);
     let creates = change.outcome == Outcome::NewRight || decision.as_new;
     let files = writes.iter().find(|f| f.field == ATTACHMENTS).copied();
-    let write = build(t, change, lane, &writes, creates).await?;
+    let links = writes.iter().any(|f| f.field == LINKS);
+    let (write, partly) = build(t, change, lane, &writes, creates).await?;
+    // A list without some of its members keeps its old base, and shows again in the next dry run.
+    let mut decided = decision.clone();
+    decided.fields.extend(partly.into_iter().map(|field| (field, FieldDecision::Leave)));
 
     let target = match (made, creates) {
         (Some(id), _) => Some(read_one(t, lane.right_kind, &id).await?),
@@ -106,7 +139,53 @@ async fn attempt(t: &Transfer, change: &Change, decision: &Decision, row: Option
             Some(carry_files(t, change, lane, &target, files).await?)
         }
     };
-    note(t, change, decision, lane, &writes, stored).await
+    let id = match &stored {
+        Some(artefact) => artefact.id.clone(),
+        None => right_id(change)?,
+    };
+    if links {
+        t.hub.store.made(t.job, seq, &id).await?;
+        t.keep_place(change, &id).await;
+        return Ok(Stage::LinksToCome);
+    }
+    note(t, change, &decided, lane, &writes, stored).await?;
+    t.keep_place(change, &id).await;
+    Ok(Stage::Settled)
+}
+
+/// Writes the links of an item that is there. Those to items that are not there, because their change was
+/// left out or refused, are left as they are, and show again in the next dry run.
+async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Result<Stage, Failure> {
+    let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
+    let left_id = change.left.as_ref().map_or("", |s| s.id.as_str());
+    let Some(id) = t.place(change.kind, left_id).await else {
+        return refuse("the item is not at the other end", "Retry; if it goes on, make a new dry run.");
+    };
+    let mut resolved: Vec<FieldChange> = Vec::new();
+    let mut decision = decision.clone();
+    for f in fields_to_write(change, &decision.clone(), lane.policies.first_contact) {
+        let mut f = f.clone();
+        if let (LINKS, Value::Links(list)) = (f.field.as_str(), &f.write) {
+            let (there, missing) = t.resolve_links(list).await;
+            if missing {
+                decision.fields.insert(LINKS.to_owned(), FieldDecision::Leave);
+            }
+            f.write = Value::Links(there).settled();
+        }
+        resolved.push(f);
+    }
+    let wanted: Fields =
+        resolved.iter().filter(|f| f.field == LINKS).map(|f| (f.field.as_str(), f.write.clone())).collect();
+    let mut now = read_one(t, lane.right_kind, &id).await?;
+    let mut write =
+        Write { kind: lane.right_kind, id: Some(id), version: now.version.clone(), fields: wanted, parent: None };
+    if !holds(&now, &write) {
+        write.version = now.version.clone();
+        now = update(t, lane, &write, false).await?;
+    }
+    let writes: Vec<&FieldChange> = resolved.iter().collect();
+    note(t, change, &decision, lane, &writes, Some(now)).await?;
+    Ok(Stage::Settled)
 }
 
 fn right_id(change: &Change) -> Result<String, Failure> {
@@ -116,14 +195,15 @@ fn right_id(change: &Change) -> Result<String, Failure> {
     }
 }
 
-/// The write that the decided fields ask for.
+/// The write that the decided fields ask for, and the lists that not all is there for.
 async fn build(
     t: &Transfer,
     change: &Change,
     lane: &Lane,
     writes: &[&FieldChange],
     creates: bool,
-) -> Result<Write, Failure> {
+) -> Result<(Write, Vec<String>), Failure> {
+    let mut partly = Vec::new();
     let mut write = Write { kind: lane.right_kind, id: None, version: None, fields: Fields::default(), parent: None };
     if !creates {
         write.id = Some(right_id(change)?);
@@ -131,22 +211,88 @@ async fn build(
     }
     for f in writes {
         match (f.field.as_str(), &f.write) {
-            (ATTACHMENTS, _) => {}
-            (PARENT, Value::Reference(Reference::Known(id))) => write.parent = Some(Some(id.clone())),
-            (PARENT, Value::Reference(Reference::Pending(left))) => {
-                let Some(id) = t.folders.read().await.get(left).cloned() else {
-                    return refuse(
-                        "its folder is not at the other end",
-                        "Include the folder's own change, or see why it was refused, and retry.",
-                    );
-                };
-                write.parent = Some(Some(id));
-            }
+            (ATTACHMENTS | LINKS, _) => {}
+            (PARENT, Value::Reference(reference)) => write.parent = Some(Some(t.resolve(reference).await?)),
             (PARENT, _) => write.parent = Some(None),
-            (field, value) => write.fields.set(field, value.clone()),
+            (field, Value::References(list)) => {
+                let mut there = Vec::new();
+                for reference in list {
+                    there.extend(t.resolve(reference).await.ok().map(Reference::Known));
+                }
+                if there.len() < list.len() {
+                    partly.push(field.to_owned());
+                }
+                write.fields.set(field, Value::References(there).settled());
+            }
+            (field, value) => write.fields.set(field, t.resolve_value(value).await?),
         }
     }
-    Ok(write)
+    Ok((write, partly))
+}
+
+/// Finding what a value refers to, once it is there.
+impl Transfer {
+    async fn place(&self, kind: Kind, left_id: &str) -> Option<String> {
+        self.places.read().await.get(&(kind, left_id.to_owned())).cloned()
+    }
+
+    async fn keep_place(&self, change: &Change, right_id: &str) {
+        if let Some(left) = &change.left {
+            self.places.write().await.insert((change.kind, left.id.clone()), right_id.to_owned());
+        }
+    }
+
+    async fn resolve(&self, reference: &Reference) -> Result<String, Failure> {
+        match reference {
+            Reference::Known(id) => Ok(id.clone()),
+            Reference::Pending { kind, id } => match self.place(*kind, id).await {
+                Some(found) => Ok(found),
+                None => refuse(
+                    &format!("its {kind} {id} is not at the other end"),
+                    "Include that item's own change, or see why it was refused, and retry.",
+                ),
+            },
+        }
+    }
+
+    async fn resolve_value(&self, value: &Value) -> Result<Value, Failure> {
+        Ok(match value {
+            Value::Reference(reference) => Value::Reference(Reference::Known(self.resolve(reference).await?)),
+            Value::Steps(steps) => {
+                let mut out = steps.clone();
+                for call in out.iter_mut().filter_map(|s| s.call.as_mut()) {
+                    call.target = Reference::Known(self.resolve(&call.target).await?);
+                }
+                Value::Steps(out)
+            }
+            other => other.clone(),
+        })
+    }
+
+    /// The links whose other end is there, and whether any is not.
+    async fn resolve_links(&self, links: &[Link]) -> (Vec<Link>, bool) {
+        let (mut out, mut missing) = (Vec::new(), false);
+        for link in links {
+            let target = match &link.target {
+                LinkEnd::Pending { kind, id } => match self.place(*kind, id).await {
+                    Some(found) => LinkEnd::Artefact { kind: self.kind_at_right(*kind), id: found },
+                    None => {
+                        missing = true;
+                        continue;
+                    }
+                },
+                there => there.clone(),
+            };
+            out.push(Link { link_type: link.link_type.clone(), target });
+        }
+        out.sort();
+        out.dedup();
+        (out, missing)
+    }
+
+    fn kind_at_right(&self, kind: Kind) -> Kind {
+        self.lanes.values().find(|l| l.left_kind == kind).map_or(kind, |l| l.right_kind)
+    }
 }
 
 fn mark(t: &Transfer, change: &Change) -> String {
@@ -321,9 +467,6 @@ async fn note(
             losses,
         })
         .await?;
-    if lane.left_kind == Kind::Folder {
-        t.folders.write().await.insert(left.id.clone(), right);
-    }
     Ok(())
 }
 
@@ -331,7 +474,11 @@ async fn note(
 fn altered(artefact: &Artefact, writes: &[&FieldChange]) -> Vec<Loss> {
     writes
         .iter()
-        .filter(|f| !matches!(f.write, Value::Reference(_)))
+        // What refers to something still to be made is compared by the proof.
+        .filter(|f| {
+            let refers = matches!(f.write, Value::Reference(_) | Value::References(_));
+            !refers && f.write.pending().needed.is_empty()
+        })
         .filter_map(|f| {
             let now = right_value(artefact, &f.field);
             (!same(&f.write, &now)).then(|| Loss {

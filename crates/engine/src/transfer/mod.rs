@@ -19,6 +19,7 @@ use uuid::Uuid;
 
 use crate::worker::{End, Running};
 use crate::{EngineError, Hub};
+use apply::{Phase, Stage};
 
 /// Everything the changes of one transfer share.
 pub(crate) struct Transfer {
@@ -31,8 +32,8 @@ pub(crate) struct Transfer {
     pub right_name: String,
     pub right_container: String,
     pub lanes: HashMap<String, Lane>,
-    /// Folders of the left by id, with their counterparts, as they come to be.
-    pub folders: RwLock<HashMap<String, String>>,
+    /// What is at the right, by kind and id at the left, as it comes to be.
+    pub places: RwLock<HashMap<(Kind, String), String>>,
     /// Titles in hand, by place in the plan.
     pub in_hand: std::sync::Mutex<HashMap<u32, String>>,
     pub written: AtomicU64,
@@ -45,10 +46,10 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     let left_system = hub.store.system(route.left_system).await?;
     let right_system = hub.store.system(route.right_system).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes.clone())?;
-    let folder_lanes: Vec<&str> = lanes.iter().filter(|l| l.left_kind == Kind::Folder).map(|l| l.id.as_str()).collect();
+    let kinds: HashMap<&str, Kind> = lanes.iter().map(|l| (l.id.as_str(), l.left_kind)).collect();
     let pairs = hub.store.pairs(route.id).await?;
-    let folders = pairs.iter().filter(|p| folder_lanes.contains(&p.lane.as_str()));
-    let folders = folders.map(|p| (p.left_id.clone(), p.right_id.clone())).collect();
+    let places = pairs.into_iter().filter_map(|p| Some(((*kinds.get(p.lane.as_str())?, p.left_id), p.right_id)));
+    let places = places.collect();
     let transfer = Transfer {
         hub: hub.clone(),
         job: running.id,
@@ -59,7 +60,7 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
         right_name: right_system.name,
         right_container: route.right_container,
         lanes: lanes.into_iter().map(|l| (l.id.clone(), l)).collect(),
-        folders: RwLock::new(folders),
+        places: RwLock::new(places),
         in_hand: Default::default(),
         written: AtomicU64::new(0),
         files: AtomicU64::new(0),
@@ -88,7 +89,8 @@ async fn drive(
     let open: Vec<&(Change, Decision)> = changes.iter().filter(|(c, _)| !settled(c.seq)).collect();
     let before = changes.iter().filter(|(c, _)| settled(c.seq) && c.outcome != Outcome::InStep).count() as u64;
     let by_seq: HashMap<u32, &(Change, Decision)> = open.iter().map(|c| (c.0.seq, *c)).collect();
-    let order: Vec<(u32, Vec<u32>)> = open.iter().map(|(c, _)| (c.seq, c.depends_on.clone())).collect();
+    let order: Vec<(u32, Vec<u32>)> =
+        open.iter().map(|(c, _)| (c.seq, [c.depends_on.as_slice(), c.after.as_slice()].concat())).collect();
     let done_now = AtomicU64::new(0);
     // What the catalogue and sign-in ask is asked before many changes ask it at once.
     let at_once = {
@@ -96,32 +98,38 @@ async fn drive(
         transfer.right.catalogue(&transfer.right_container).await.map_err(failed)?;
         transfer.right.describe().calls_at_once.max(1)
     };
+    let step = |seq: u32, phase: Phase| {
+        let wanted = running.wanted.clone();
+        let (change, decision) = by_seq[&seq];
+        let row = journal.get(&(seq as i32));
+        let done_now = &done_now;
+        async move {
+            if *wanted.borrow() != Wanted::Run {
+                return Ok(None);
+            }
+            let stage = apply::apply(transfer, change, decision, row, phase).await?;
+            if change.outcome != Outcome::InStep && stage == Stage::Settled {
+                done_now.fetch_add(1, Relaxed);
+            }
+            Ok::<_, EngineError>((stage == Stage::LinksToCome).then_some(seq))
+        }
+    };
     let work = async {
+        let mut with_links = Vec::new();
         for wave in waves(&order) {
-            let mut results = futures::stream::iter(wave)
-                .map(|seq| {
-                    let wanted = running.wanted.clone();
-                    let (change, decision) = by_seq[&seq];
-                    let row = journal.get(&(seq as i32));
-                    let done_now = &done_now;
-                    async move {
-                        if *wanted.borrow() != Wanted::Run {
-                            return Ok(());
-                        }
-                        let result = apply::apply(transfer, change, decision, row).await;
-                        if change.outcome != Outcome::InStep {
-                            done_now.fetch_add(1, Relaxed);
-                        }
-                        result
-                    }
-                })
-                .buffer_unordered(at_once);
+            let mut results = futures::stream::iter(wave).map(|seq| step(seq, Phase::Items)).buffer_unordered(at_once);
             while let Some(result) = results.next().await {
-                result?;
+                with_links.extend(result?);
             }
             if *running.wanted.borrow() != Wanted::Run {
-                break;
+                return Ok(());
             }
+        }
+        with_links.sort_unstable();
+        let mut results =
+            futures::stream::iter(with_links).map(|seq| step(seq, Phase::Links)).buffer_unordered(at_once);
+        while let Some(result) = results.next().await {
+            result?;
         }
         Ok::<(), EngineError>(())
     };

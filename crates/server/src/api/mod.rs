@@ -3,6 +3,7 @@
 pub mod account;
 pub mod find;
 pub mod jobs;
+mod names;
 pub mod plans;
 pub mod proofs;
 pub mod routes;

@@ -5,10 +5,9 @@ use axum::extract::{Path, Query, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
-use hovrel_core::catalogue::Catalogue;
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
-use hovrel_core::model::{Kind, Reference, Value};
+use hovrel_core::model::Value;
 use hovrel_core::plan::{Change, Decision, FieldDecision, fields_to_write};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{ChangeFilter, ChangeRow, NewJob, Plan};
@@ -17,6 +16,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::jobs::JobAnswer;
+use super::names::Names;
 use crate::App;
 use crate::body::Body;
 use crate::problem::Problem;
@@ -286,34 +286,6 @@ impl LossDetail {
     }
 }
 
-/// What an end calls its folders and people.
-struct Names {
-    catalogue: Catalogue,
-    folders: std::sync::Arc<crate::cache::Surveyed>,
-}
-
-impl Names {
-    async fn of(app: &App, system: Uuid, container: &str) -> Result<Names, Problem> {
-        let survey = app.hub.store.survey(system, container).await?;
-        let catalogue = survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
-        let folders = app.cache.get(&app.hub.store, system, container, Kind::Folder).await?;
-        Ok(Names { catalogue, folders })
-    }
-
-    /// A value with what stands for something else by its name: folders by path, people by name.
-    fn named(&self, value: &Value) -> Value {
-        let person = |id: &String| self.catalogue.user(id).map_or_else(|| id.clone(), |u| u.name.clone());
-        match value {
-            Value::Reference(Reference::Pending(id) | Reference::Known(id)) => {
-                Value::Text(self.folders.paths.get(id).map_or_else(|| id.clone(), |p| p.join(" / ")))
-            }
-            Value::User(id) => Value::Text(person(id)),
-            Value::UserList(ids) => Value::Text(ids.iter().map(person).collect::<Vec<_>>().join(", ")),
-            other => other.clone(),
-        }
-    }
-}
-
 async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> {
     let plan = app.hub.store.plan(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
@@ -321,19 +293,21 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
     let row = read(app.hub.store.change(id, seq as i32).await?)?;
     let left = Names::of(app, route.left_system, &route.left_container).await?;
     let right = Names::of(app, route.right_system, &route.right_container).await?;
+    let (left_kind, right_kind) = (row.change.kind, row.change.right_kind);
     let policy = first_contact(&lanes, &row.change);
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
     let kind = right.catalogue.kind(row.change.right_kind);
     let source = if row.decision.as_new { &row.change.as_new } else { &row.change.fields };
     let fields = source.iter().map(|f| {
-        let from = left.named(f.left.as_ref().unwrap_or(&Value::Empty));
-        // A folder that is still to be made is known by its id at the left.
-        let write = match &f.write {
-            pending @ Value::Reference(Reference::Pending(_)) => left.named(pending),
-            there => right.named(there),
-        };
-        let held = right.named(f.right.as_ref().unwrap_or(&Value::Empty));
         let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
+        let source = rule.and_then(|r| match &r.source {
+            hovrel_core::mapping::Source::Field(field) => Some(field.as_str()),
+            _ => None,
+        });
+        let from = left.named(f.left.as_ref().unwrap_or(&Value::Empty), left.refers_to(left_kind, source), &left);
+        let to = right.refers_to(right_kind, Some(&f.field));
+        let write = right.named(&f.write, to, &left);
+        let held = right.named(f.right.as_ref().unwrap_or(&Value::Empty), to, &left);
         FieldDetail {
             field_name: field_name(&f.field, kind),
             rule: rule.map(rule_words).unwrap_or_default(),
@@ -367,6 +341,7 @@ pub fn field_name(field: &str, kind: Option<&hovrel_core::catalogue::KindSchema>
     match field {
         hovrel_core::mapping::PARENT => "Folder".into(),
         hovrel_core::mapping::ATTACHMENTS => "Files".into(),
+        hovrel_core::mapping::LINKS => "Links".into(),
         other => kind.and_then(|k| k.field(other)).map_or_else(|| other.to_owned(), |f| f.name.clone()),
     }
 }
@@ -378,6 +353,7 @@ fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
         (Source::Origin, _) => "origin".into(),
         (Source::Constant(_), _) => "constant".into(),
         (Source::Attachments, _) => "files".into(),
+        (Source::Links, _) => "links".into(),
         (_, None) => "as it is".into(),
         (_, Some(Conversion::ValueMap(_))) => "value map".into(),
         (_, Some(Conversion::RichText)) => "rich text".into(),

@@ -211,11 +211,16 @@ pub async fn preview(
     let (Some(artefact), Some(cx)) = (items.get(at), ends.context(&body.lane, &folders)) else {
         return Ok(Json(Preview { total: items.len() as u64, ..empty }));
     };
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let shared = left_items(&app, &route, Kind::SharedSteps).await?;
+    let mut one = [(*artefact).clone()];
+    hovrel_engine::expand_items(&mut one, &body.lane, &lanes, &ends.right, &shared.artefacts);
+    let [artefact] = &one;
     // A folder is shown by its path, not by its id.
     let shown = |v: &hovrel_core::model::Value| match v {
-        hovrel_core::model::Value::Reference(
-            hovrel_core::model::Reference::Known(id) | hovrel_core::model::Reference::Pending(id),
-        ) => kept.paths.get(id).map_or_else(|| id.clone(), |p| p.join(" / ")),
+        hovrel_core::model::Value::Reference(reference) => {
+            kept.paths.get(reference.id()).map_or_else(|| reference.id().to_owned(), |p| p.join(" / "))
+        }
         hovrel_core::model::Value::User(id) => ends.right.user(id).map_or_else(|| id.clone(), |u| u.name.clone()),
         hovrel_core::model::Value::Steps(steps) => format!("{} steps", steps.len()),
         other => other.display(),

@@ -12,9 +12,10 @@ use axum::routing::{get, post, put};
 
 use super::state::{Case, File, Folder, State};
 use super::xml::{self, Element, element};
-use super::{LOGIN, PASSWORD, Server};
+use super::{LOGIN, PASSWORD, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave};
 use crate::page::escape;
+use crate::records::{Known, check_links};
 use crate::world::{IMPORTANCE, STATES};
 
 /// A session lasts twenty minutes.
@@ -30,6 +31,8 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/os/projects/{project}/schema", get(schema))
         .route("/os/projects/{project}/folders", get(folders).post(make_folder))
         .route("/os/projects/{project}/cases", get(cases).post(make_case))
+        .route("/os/projects/{project}/items/{kind}", get(records_api::list).post(records_api::make))
+        .route("/os/items/{kind}/{id}", get(records_api::one).put(records_api::change))
         .route("/os/folders/{id}", get(one_folder).put(change_folder))
         .route("/os/cases/{id}", get(one_case).put(change_case))
         .route("/os/cases/{id}/files/{name}", put(put_file).get(get_file).delete(remove_file))
@@ -43,12 +46,12 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .with_state(server)
 }
 
-fn answer(body: String) -> Response {
+pub(super) fn answer(body: String) -> Response {
     ([(header::CONTENT_TYPE, "application/xml; charset=utf-8")], format!("<?xml version=\"1.0\"?>{body}"))
         .into_response()
 }
 
-fn refuse(status: StatusCode, code: &str, text: &str) -> Response {
+pub(super) fn refuse(status: StatusCode, code: &str, text: &str) -> Response {
     let body = format!("<fault code=\"{code}\">{}</fault>", escape(text));
     (status, [(header::CONTENT_TYPE, "application/xml")], body).into_response()
 }
@@ -136,19 +139,26 @@ async fn schema() -> Response {
         field("owner", "Owner", "person", ""),
         field("steps", "Steps", "steps", ""),
         field("origin", "Origin", "mark", "longest=\"200\""),
+        field("parameters", "Parameters", "rows", ""),
         field("files", "Files", "files", &format!("largest=\"{LARGEST_FILE}\"")),
     ]
     .concat();
+    let records: String = kinds::KINDS.iter().map(records_api::schema).collect();
     let folder =
         [field("name", "Name", "line", "needed=\"yes\" longest=\"200\""), field("origin", "Origin", "mark", "")]
             .concat();
-    answer(format!("<schema><kind id=\"folder\">{folder}</kind><kind id=\"case\">{case}</kind></schema>"))
+    answer(format!("<schema><kind id=\"folder\">{folder}</kind><kind id=\"case\">{case}</kind>{records}</schema>"))
 }
 
-type Query_ = Query<HashMap<String, String>>;
+pub(super) type Query_ = Query<HashMap<String, String>>;
 
 /// The page that `from` and `count` ask for.
-fn page<T>(items: Vec<T>, query: &HashMap<String, String>, name: &str, write: impl Fn(&T) -> String) -> Response {
+pub(super) fn page<T>(
+    items: Vec<T>,
+    query: &HashMap<String, String>,
+    name: &str,
+    write: impl Fn(&T) -> String,
+) -> Response {
     let number = |key: &str, default: usize| query.get(key).and_then(|v| v.parse().ok()).unwrap_or(default);
     let (from, count) = (number("from", 0), number("count", 50).min(LONGEST_PAGE));
     let total = items.len();
@@ -171,11 +181,11 @@ async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Respon
     page(items, &query, "cases", xml::case)
 }
 
-fn number(id: &str) -> Option<u32> {
+pub(super) fn number(id: &str) -> Option<u32> {
     id.rsplit_once('-').and_then(|(_, n)| n.parse().ok())
 }
 
-fn missing(id: &str) -> Response {
+pub(super) fn missing(id: &str) -> Response {
     refuse(StatusCode::NOT_FOUND, "missing", &format!("there is no {id}"))
 }
 
@@ -212,8 +222,19 @@ fn fill(case: &mut Case, root: &Element, state: &State) -> Result<(), (&'static 
         case.labels = labels.children.iter().map(|l| l.text.clone()).collect();
     }
     if let Some(steps) = root.child("steps") {
-        let part = |s: &Element, name: &str| s.text_of(name).unwrap_or_default();
-        case.steps = steps.children.iter().map(|s| [part(s, "action"), part(s, "expected"), part(s, "data")]).collect();
+        case.steps = xml::read_steps(steps);
+    }
+    if let Some(table) = root.child("parameters") {
+        case.parameters = xml::read_rows(table);
+    }
+    if let Some(links) = root.child("links") {
+        case.links = xml::read_links(links);
+    }
+    if let Some(gone) = case.steps.iter().find(|s| !s.call.is_empty() && !state.has("shared", &s.call)) {
+        return Err(("steps", format!("there are no shared steps {}", gone.call)));
+    }
+    if let Err((_, why)) = check_links(&case.links, state) {
+        return Err(("links", why));
     }
     if let Some(folder) = root.text_of("folder") {
         case.folder = if folder.is_empty() { None } else { Some(number(&folder).ok_or(("folder", folder))?) };
@@ -236,12 +257,12 @@ fn fill(case: &mut Case, root: &Element, state: &State) -> Result<(), (&'static 
     Ok(())
 }
 
-fn wrong_field((field, text): (&str, String)) -> Response {
-    let body = format!("<fault code=\"bad-field\" field=\"{field}\">{}</fault>", escape(&text));
+pub(super) fn wrong_field((field, text): (impl AsRef<str>, String)) -> Response {
+    let body = format!("<fault code=\"bad-field\" field=\"{}\">{}</fault>", field.as_ref(), escape(&text));
     (StatusCode::UNPROCESSABLE_ENTITY, [(header::CONTENT_TYPE, "application/xml")], body).into_response()
 }
 
-fn malformed(text: String) -> Response {
+pub(super) fn malformed(text: String) -> Response {
     refuse(StatusCode::BAD_REQUEST, "malformed", &text)
 }
 

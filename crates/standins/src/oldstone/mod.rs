@@ -2,7 +2,9 @@
 //! out of a word processor, revision numbers that must match, four calls at once, local time.
 
 mod api;
+mod kinds;
 mod pages;
+mod records_api;
 mod seed;
 mod state;
 mod xml;

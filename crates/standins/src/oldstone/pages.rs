@@ -15,7 +15,12 @@ use crate::world::IMPORTANCE;
 pub const COLOUR: &str = "#5b4636";
 
 pub fn routes(server: Server) -> Router {
-    Router::new().route("/", get(list)).route("/view/{id}", get(view).post(save)).with_state(server)
+    Router::new()
+        .route("/", get(list))
+        .route("/view/{id}", get(view).post(save))
+        .route("/records/{kind}", get(records))
+        .route("/records/{kind}/{id}", get(record))
+        .with_state(server)
 }
 
 fn path(state: &State, folder: Option<u32>) -> String {
@@ -49,13 +54,56 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         })
         .collect();
     let body = format!(
-        "<p>Lift control: <b id=count>{}</b> test cases in <b id=folders>{}</b> folders</p><form><label>Find <input name=find value=\"{}\"></label></form>\
+        "<p>Lift control: <b id=count>{}</b> test cases in <b id=folders>{}</b> folders</p><form><label>Find <input name=find value=\"{}\"></label></form><p>{}</p>\
          <table><tr><th>Number</th><th>Name</th><th>Folder</th><th>Importance</th></tr>{rows}</table>",
         state.cases.len(),
         state.folders.len(),
-        escape(&wanted)
+        escape(&wanted),
+        kinds_bar(&state)
     );
     page("Oldstone", COLOUR, "Test cases", &body)
+}
+
+fn kinds_bar(state: &State) -> String {
+    let one = |k: &crate::records::Kind| {
+        let count = state.records.get(k.id).map_or(0, std::collections::BTreeMap::len);
+        format!("<a href=\"/records/{}\">{}: <b>{count}</b></a> ", k.id, k.label)
+    };
+    super::kinds::KINDS.iter().map(one).collect()
+}
+
+async fn records(Extract(server): Extract<Server>, Path(kind): Path<String>) -> Html<String> {
+    let state = server.kept.read();
+    let Some(kind) = super::kinds::find(&kind) else {
+        return page("Oldstone", COLOUR, "Not here", "<p>There is no such kind.</p>");
+    };
+    let rows: String = state
+        .records
+        .get(kind.id)
+        .into_iter()
+        .flat_map(|r| r.values())
+        .map(|r| {
+            let name = r.values.get("name").map(crate::records::as_text).unwrap_or_default();
+            format!(
+                "<tr><td><a href=\"/records/{0}/{1}-{2}\">{1}-{2}</a></td><td>{3}</td></tr>",
+                kind.id,
+                kind.prefix,
+                r.number,
+                escape(&name)
+            )
+        })
+        .collect();
+    page("Oldstone", COLOUR, kind.label, &format!("<p>{}</p><table>{rows}</table>", kinds_bar(&state)))
+}
+
+async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, String)>) -> Html<String> {
+    let state = server.kept.read();
+    let number = id.rsplit_once('-').and_then(|(_, n)| n.parse::<u32>().ok());
+    let found = super::kinds::find(&kind).zip(number.and_then(|n| state.records.get(&kind)?.get(&n)));
+    let Some((kind, r)) = found else {
+        return page("Oldstone", COLOUR, "Not here", "<p>There is no such record.</p>");
+    };
+    page("Oldstone", COLOUR, &id, &format!("<table>{}</table>", crate::records::page_rows(r, kind)))
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Response {
@@ -72,15 +120,17 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Respo
         .steps
         .iter()
         .enumerate()
-        .map(|(n, [action, expected, data])| {
+        .map(|(n, s)| {
+            let call = if s.call.is_empty() { String::new() } else { format!(" calls {}", s.call) };
             format!(
-                "<h2>Step {0}</h2><label>Action {0}<textarea name=action{0} rows=2>{1}</textarea></label>\
+                "<h2>Step {0}{4}</h2><label>Action {0}<textarea name=action{0} rows=2>{1}</textarea></label>\
                  <label>Expected {0}<textarea name=expected{0} rows=2>{2}</textarea></label>\
                  <label>Data {0}<textarea name=data{0} rows=1>{3}</textarea></label>",
                 n + 1,
-                escape(action),
-                escape(expected),
-                escape(data)
+                escape(&s.action),
+                escape(&s.expected),
+                escape(&s.data),
+                escape(&call)
             )
         })
         .collect();
@@ -121,10 +171,10 @@ async fn save(
         put("importance", &mut c.importance);
         put("brake_class", &mut c.brake_class);
         put("description", &mut c.description);
-        for (n, [action, expected, data]) in c.steps.iter_mut().enumerate() {
-            put(&format!("action{}", n + 1), action);
-            put(&format!("expected{}", n + 1), expected);
-            put(&format!("data{}", n + 1), data);
+        for (n, s) in c.steps.iter_mut().enumerate() {
+            put(&format!("action{}", n + 1), &mut s.action);
+            put(&format!("expected{}", n + 1), &mut s.expected);
+            put(&format!("data{}", n + 1), &mut s.data);
         }
         c.revision += 1;
         c.changed = now;

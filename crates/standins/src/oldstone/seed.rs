@@ -1,7 +1,12 @@
 //! Oldstone's content: the whole world.
 
-use super::state::{Case, File, Folder, State};
-use crate::world::{self, PEOPLE, Size};
+use chrono::{TimeZone, Utc};
+use serde_json::json;
+
+use super::state::{Case, File, Folder, State, Step};
+use crate::records::{Link, Record, made};
+use crate::world::holdings::Holdings;
+use crate::world::{self, PEOPLE, Size, WorldStep};
 
 pub fn state(seed: u64, size: Size) -> State {
     let world = world::make(seed, size);
@@ -24,6 +29,9 @@ pub fn state(seed: u64, size: Size) -> State {
                 digest: state.blobs.put(&f.bytes),
             })
             .collect();
+        let mut links: Vec<Link> =
+            c.verifies.map(|r| to("verifies", "requirement", format!("RQ-{r}"))).into_iter().collect();
+        links.extend(c.relates.iter().map(|n| to("relates to", "case", format!("OS-{n}"))));
         state.cases.insert(
             c.number,
             Case {
@@ -41,10 +49,85 @@ pub fn state(seed: u64, size: Size) -> State {
                 labels: c.labels.iter().map(|l| (*l).to_owned()).collect(),
                 owner: c.owner.unwrap_or_default(),
                 origin: String::new(),
-                steps: c.steps,
+                steps: c.steps.into_iter().map(step).collect(),
+                parameters: c.parameters,
+                links,
                 files,
             },
         );
     }
+    hold(&mut state, world.holdings);
     state
+}
+
+fn to(word: &str, kind: &str, id: String) -> Link {
+    Link { word: word.into(), kind: kind.into(), id, url: String::new() }
+}
+
+fn step(s: WorldStep) -> Step {
+    let call = s.call.map(|n| format!("SS-{n}")).unwrap_or_default();
+    Step { action: s.action, expected: s.expected, data: s.data, call, arguments: s.arguments }
+}
+
+fn hold(state: &mut State, held: Holdings) {
+    let at = Utc.with_ymd_and_hms(2026, 9, 1, 6, 0, 0).single().unwrap_or_default();
+    let mut keep = |record: Record| {
+        state.records.entry(record.kind.clone()).or_default().insert(record.number, record);
+    };
+    for r in held.requirements {
+        let text = format!("<p>{}.</p>", r.title);
+        let mut record = made(
+            "requirement",
+            r.number,
+            at,
+            "mtveit",
+            &[("name", json!(r.title)), ("text", json!(text)), ("level", json!(r.level))],
+        );
+        record.links = r.part_of.map(|n| to("part of", "requirement", format!("RQ-{n}"))).into_iter().collect();
+        keep(record);
+    }
+    for s in held.shared {
+        let steps: Vec<Step> = s.steps.into_iter().map(step).collect();
+        keep(made("shared", s.number, at, "ibrekke", &[("name", json!(s.title)), ("steps", json!(steps))]));
+    }
+    for s in held.suites {
+        let cases: Vec<String> = s.cases.iter().map(|n| format!("OS-{n}")).collect();
+        keep(made("suite", s.number, at, "ibrekke", &[("name", json!(s.title)), ("cases", json!(cases))]));
+    }
+    for r in held.runs {
+        let values = [
+            ("name", json!(r.title)),
+            ("suite", json!(format!("SU-{}", r.suite))),
+            ("configuration", json!(r.configuration)),
+        ];
+        keep(made("run", r.number, at, "ibrekke", &values));
+    }
+    for e in held.executions {
+        let values = [
+            ("name", json!(e.title)),
+            ("run", json!(format!("RN-{}", e.run))),
+            ("case", json!(format!("OS-{}", e.case))),
+        ];
+        keep(made("execution", e.number, at, "ibrekke", &values));
+    }
+    for r in held.results {
+        let values = [
+            ("name", json!(format!("Attempt {} at OS-{}", r.attempt, r.case))),
+            ("execution", json!(format!("EX-{}", r.execution))),
+            ("attempt", json!(r.attempt)),
+            ("verdict", json!(r.verdict)),
+            ("at", json!(r.at.format("%Y-%m-%dT%H:%M:%S").to_string())),
+            ("tester", json!(r.by)),
+            ("note", json!(r.note)),
+        ];
+        keep(made("result", r.number, at, r.by, &values));
+    }
+    for d in held.defects {
+        let text = format!("<p>Seen at OS-{}.</p>", d.case);
+        let values = [("name", json!(d.title)), ("text", json!(text)), ("severity", json!(d.severity))];
+        let mut record = made("defect", d.number, at, "knordal", &values);
+        record.links =
+            vec![to("affects", "case", format!("OS-{}", d.case)), to("found by", "result", format!("RS-{}", d.result))];
+        keep(record);
+    }
 }

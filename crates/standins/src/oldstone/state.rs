@@ -6,6 +6,9 @@ use chrono::{Local, NaiveDateTime, TimeZone, Utc};
 use serde::{Deserialize, Serialize};
 
 use crate::persist::Blobs;
+use crate::records::{Known, Link, Record};
+
+use super::kinds;
 
 /// The zone of the server's clock; times are written without it.
 pub const ZONE: chrono_tz::Tz = chrono_tz::Europe::Oslo;
@@ -14,6 +17,9 @@ pub const ZONE: chrono_tz::Tz = chrono_tz::Europe::Oslo;
 pub struct State {
     pub folders: BTreeMap<u32, Folder>,
     pub cases: BTreeMap<u32, Case>,
+    /// Everything else, by kind and number.
+    #[serde(default)]
+    pub records: BTreeMap<String, BTreeMap<u32, Record>>,
     pub people: Vec<(String, String, String)>,
     pub sessions: HashMap<String, i64>,
     pub blobs: Blobs,
@@ -46,8 +52,26 @@ pub struct Case {
     pub labels: Vec<String>,
     pub owner: String,
     pub origin: String,
-    pub steps: Vec<[String; 3]>,
+    pub steps: Vec<Step>,
+    /// Values of the parameters, the first row being their names.
+    #[serde(default)]
+    pub parameters: Vec<Vec<String>>,
+    #[serde(default)]
+    pub links: Vec<Link>,
     pub files: Vec<File>,
+}
+
+/// A step; texts are HTML.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Step {
+    pub action: String,
+    pub expected: String,
+    pub data: String,
+    /// Id of the shared steps that it calls; empty for none.
+    #[serde(default)]
+    pub call: String,
+    #[serde(default)]
+    pub arguments: Vec<(String, String)>,
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -56,6 +80,25 @@ pub struct File {
     pub media_type: String,
     pub bytes: u64,
     pub digest: String,
+}
+
+impl Known for State {
+    fn has(&self, kind: &str, id: &str) -> bool {
+        let Some((prefix, number)) = id.rsplit_once('-').and_then(|(p, n)| Some((p, n.parse::<u32>().ok()?))) else {
+            return false;
+        };
+        match kind {
+            "case" => prefix == "OS" && self.cases.contains_key(&number),
+            other => {
+                kinds::find(other).is_some_and(|k| k.prefix == prefix)
+                    && self.records.get(other).is_some_and(|r| r.contains_key(&number))
+            }
+        }
+    }
+
+    fn has_person(&self, id: &str) -> bool {
+        self.people.iter().any(|(login, ..)| login == id)
+    }
 }
 
 impl State {

@@ -2,8 +2,9 @@
 
 use quick_xml::events::Event;
 
-use super::state::{Case, Folder};
+use super::state::{Case, Folder, Step};
 use crate::page::escape;
+use crate::records::Link;
 
 /// An element with escaped text.
 pub fn element(name: &str, text: &str) -> String {
@@ -37,15 +38,12 @@ pub fn case(c: &Case) -> String {
     out += "<labels>";
     c.labels.iter().for_each(|l| out += &element("label", l));
     out += "</labels><steps>";
-    for [action, expected, data] in &c.steps {
-        out += &format!(
-            "<step>{}{}{}</step>",
-            element("action", action),
-            element("expected", expected),
-            element("data", data)
-        );
-    }
-    out += "</steps><files>";
+    c.steps.iter().for_each(|s| out += &step(s));
+    out += "</steps><parameters>";
+    out += &rows(&c.parameters);
+    out += "</parameters><links>";
+    c.links.iter().for_each(|l| out += &link(l));
+    out += "</links><files>";
     for f in &c.files {
         out += &format!(
             "<file name=\"{}\" type=\"{}\" bytes=\"{}\" sha256=\"{}\"/>",
@@ -56,6 +54,67 @@ pub fn case(c: &Case) -> String {
         );
     }
     out + "</files></case>"
+}
+
+pub fn step(s: &Step) -> String {
+    let call = if s.call.is_empty() { String::new() } else { format!(" call=\"{}\"", escape(&s.call)) };
+    let arguments: String = s
+        .arguments
+        .iter()
+        .map(|(name, value)| format!("<argument name=\"{}\">{}</argument>", escape(name), escape(value)))
+        .collect();
+    format!(
+        "<step{call}>{}{}{}{arguments}</step>",
+        element("action", &s.action),
+        element("expected", &s.expected),
+        element("data", &s.data)
+    )
+}
+
+pub fn read_steps(steps: &Element) -> Vec<Step> {
+    let part = |s: &Element, name: &str| s.text_of(name).unwrap_or_default();
+    let arguments = |s: &Element| {
+        let given = s.children.iter().filter(|c| c.name == "argument");
+        given.map(|a| (a.attribute("name").unwrap_or_default().to_owned(), a.text.clone())).collect()
+    };
+    steps
+        .children
+        .iter()
+        .map(|s| Step {
+            action: part(s, "action"),
+            expected: part(s, "expected"),
+            data: part(s, "data"),
+            call: s.attribute("call").unwrap_or_default().to_owned(),
+            arguments: arguments(s),
+        })
+        .collect()
+}
+
+pub fn rows(table: &[Vec<String>]) -> String {
+    let row = |r: &Vec<String>| format!("<row>{}</row>", r.iter().map(|c| element("v", c)).collect::<String>());
+    table.iter().map(row).collect()
+}
+
+pub fn read_rows(table: &Element) -> Vec<Vec<String>> {
+    table.children.iter().map(|r| r.children.iter().map(|c| c.text.clone()).collect()).collect()
+}
+
+pub fn link(l: &Link) -> String {
+    format!(
+        "<link word=\"{}\" kind=\"{}\" to=\"{}\" address=\"{}\"/>",
+        escape(&l.word),
+        escape(&l.kind),
+        escape(&l.id),
+        escape(&l.url)
+    )
+}
+
+pub fn read_links(links: &Element) -> Vec<Link> {
+    let one = |l: &Element| {
+        let part = |name: &str| l.attribute(name).unwrap_or_default().to_owned();
+        Link { word: part("word"), kind: part("kind"), id: part("to"), url: part("address") }
+    };
+    links.children.iter().map(one).collect()
 }
 
 pub fn folder(f: &Folder) -> String {

@@ -13,9 +13,10 @@ use chrono::{SubsecRound, Utc};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::state::{Case, Chapter, DEEPEST, File, PRIORITIES, STATUSES, State, Step};
-use super::{KEY, READ_ONLY_KEY, Server};
+use super::state::{Case, Chapter, DEEPEST, DataSet, File, PRIORITIES, STATUSES, State, Step};
+use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave, too_many};
+use crate::records::Known;
 
 const LARGEST_FILE: usize = 25_000_000;
 const FILE_TYPES: [&str; 5] = ["image/png", "image/jpeg", "text/plain", "text/csv", "application/pdf"];
@@ -29,6 +30,8 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/api/projects/{project}/schema", get(schema))
         .route("/api/projects/{project}/chapters", get(chapters).post(make_chapter))
         .route("/api/projects/{project}/cases", get(cases).post(make_case))
+        .route("/api/projects/{project}/records/{kind}", get(records_api::list).post(records_api::make))
+        .route("/api/records/{kind}/{id}", get(records_api::one).put(records_api::change))
         .route("/api/chapters/{id}", get(one_chapter).put(change_chapter))
         .route("/api/cases/{id}", get(one_case).put(change_case))
         .route("/api/cases/{id}/files/{name}", put(put_file).get(get_file).delete(remove_file))
@@ -38,7 +41,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .with_state(server)
 }
 
-fn problem(status: StatusCode, code: &str, field: Option<&str>, text: &str) -> Response {
+pub(super) fn problem(status: StatusCode, code: &str, field: Option<&str>, text: &str) -> Response {
     (status, Json(json!({"error": {"code": code, "field": field, "text": text}}))).into_response()
 }
 
@@ -80,7 +83,7 @@ async fn people(Extract(server): Extract<Server>) -> Json<Value> {
 }
 
 async fn schema() -> Json<Value> {
-    Json(json!({"kinds": [
+    let mut described = json!({"kinds": [
         {"id": "chapter", "title": "Chapter", "depth": DEEPEST, "fields": [
             {"id": "title", "title": "Title", "type": "string", "required": true, "max": 120},
             {"id": "external_ref", "title": "External reference", "type": "reference_mark", "max": 200},
@@ -95,9 +98,14 @@ async fn schema() -> Json<Value> {
             {"id": "assigned", "title": "Assigned", "type": "person"},
             {"id": "tags", "title": "Tags", "type": "tags"},
             {"id": "external_ref", "title": "External reference", "type": "reference_mark", "max": 200},
+            {"id": "data_sets", "title": "Data sets", "type": "data_sets"},
             {"id": "files", "title": "Files", "type": "files", "max_bytes": LARGEST_FILE, "media_types": FILE_TYPES},
         ]},
-    ]}))
+    ]});
+    if let Some(kinds) = described["kinds"].as_array_mut() {
+        kinds.extend(kinds::KINDS.iter().map(records_api::schema));
+    }
+    Json(described)
 }
 
 fn chapter_json(c: &Chapter) -> Value {
@@ -110,18 +118,19 @@ fn case_json(c: &Case) -> Value {
         "id": c.id, "number": format!("TB-{}", c.id), "chapter_id": c.chapter_id, "title": c.title,
         "preconditions": c.preconditions, "priority": c.priority, "status": c.status, "component": c.component,
         "tags": c.tags, "assigned": c.assigned, "steps": c.steps, "external_ref": c.external_ref, "files": c.files,
+        "data_sets": c.data_sets, "links": records_api::links_json(&c.links),
         "etag": format!("\"v{}\"", c.revision),
         "updated_at": c.updated_at.to_rfc3339_opts(chrono::SecondsFormat::Millis, true), "updated_by": c.updated_by,
     })
 }
 
-fn with_etag(status: StatusCode, item: Value) -> Response {
+pub(super) fn with_etag(status: StatusCode, item: Value) -> Response {
     let etag = item["etag"].as_str().unwrap_or_default().to_owned();
     (status, [(header::ETAG, etag)], Json(item)).into_response()
 }
 
 /// Pages by a cursor that says after which id to go on.
-fn page(items: Vec<(u32, Value)>, query: &HashMap<String, String>) -> Response {
+pub(super) fn page(items: Vec<(u32, Value)>, query: &HashMap<String, String>) -> Response {
     let after: u32 = match query.get("after").map(|c| c.strip_prefix('k').unwrap_or_default().parse()) {
         None => 0,
         Some(Ok(n)) => n,
@@ -136,7 +145,7 @@ fn page(items: Vec<(u32, Value)>, query: &HashMap<String, String>) -> Response {
     Json(json!({"items": items, "next": next, "total": total})).into_response()
 }
 
-type Query_ = Query<HashMap<String, String>>;
+pub(super) type Query_ = Query<HashMap<String, String>>;
 
 async fn chapters(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
     let state = server.kept.read();
@@ -152,7 +161,7 @@ async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Respon
     page(found.map(|c| (c.id, case_json(c))).collect(), &query)
 }
 
-fn missing() -> Response {
+pub(super) fn missing() -> Response {
     problem(StatusCode::NOT_FOUND, "missing", None, "there is no such item")
 }
 
@@ -187,6 +196,8 @@ struct CaseBody {
     #[serde(default, with = "double")]
     assigned: Option<Option<String>>,
     steps: Option<Vec<Step>>,
+    data_sets: Option<Vec<DataSet>>,
+    links: Option<Value>,
     #[serde(default, with = "double")]
     chapter_id: Option<Option<u32>>,
     #[serde(default, with = "double")]
@@ -202,14 +213,14 @@ mod double {
     }
 }
 
-type Refusal = (StatusCode, &'static str, &'static str, String);
+type Refusal = (StatusCode, &'static str, String, String);
 
-fn refuse((status, code, field, text): Refusal) -> Response {
-    problem(status, code, Some(field), &text)
+pub(super) fn refuse((status, code, field, text): Refusal) -> Response {
+    problem(status, code, Some(&field), &text)
 }
 
-fn bad(field: &'static str, text: impl Into<String>) -> Refusal {
-    (StatusCode::UNPROCESSABLE_ENTITY, "bad_field", field, text.into())
+pub(super) fn bad(field: impl Into<String>, text: impl Into<String>) -> Refusal {
+    (StatusCode::UNPROCESSABLE_ENTITY, "bad_field", field.into(), text.into())
 }
 
 fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(), Refusal> {
@@ -236,7 +247,7 @@ fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(),
         return Err((
             StatusCode::CONFLICT,
             "duplicate_reference",
-            "external_ref",
+            "external_ref".into(),
             "another chapter has this reference".into(),
         ));
     }
@@ -247,7 +258,13 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
     macro_rules! take {
         ($($field:ident),*) => { $(if let Some(v) = body.$field { c.$field = v; })* };
     }
-    take!(title, preconditions, priority, status, component, tags, assigned, steps, chapter_id);
+    take!(title, preconditions, priority, status, component, tags, assigned, steps, data_sets, chapter_id);
+    if let Some(links) = body.links {
+        c.links = records_api::read_links(&links, state).map_err(|(field, why)| bad(field, why))?;
+    }
+    if let Some(gone) = c.steps.iter().filter_map(|s| s.shared).find(|n| !state.has("shared", &n.to_string())) {
+        return Err(bad("steps", format!("there are no shared steps {gone}")));
+    }
     if let Some(mark) = body.external_ref {
         c.external_ref = mark.filter(|m| !m.is_empty());
     }
@@ -275,7 +292,7 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
         return Err((
             StatusCode::CONFLICT,
             "duplicate_reference",
-            "external_ref",
+            "external_ref".into(),
             "another case has this reference".into(),
         ));
     }
@@ -294,7 +311,7 @@ async fn make_chapter(Extract(server): Extract<Server>, Json(body): Json<Chapter
     with_etag(StatusCode::CREATED, made)
 }
 
-fn matches(headers: &HeaderMap, item: &Value) -> Result<(), Box<Response>> {
+pub(super) fn matches(headers: &HeaderMap, item: &Value) -> Result<(), Box<Response>> {
     match headers.get(header::IF_MATCH).and_then(|v| v.to_str().ok()) {
         None => {
             Err(Box::new(problem(StatusCode::PRECONDITION_REQUIRED, "no_if_match", None, "say which version you saw")))
@@ -339,6 +356,8 @@ async fn make_case(Extract(server): Extract<Server>, Json(body): Json<CaseBody>)
         tags: Vec::new(),
         assigned: None,
         steps: Vec::new(),
+        data_sets: Vec::new(),
+        links: Vec::new(),
         external_ref: None,
         files: Vec::new(),
         revision: 1,

@@ -2,7 +2,9 @@
 //! 240 calls a minute, chapters five levels deep, a unique external reference, UTC in milliseconds.
 
 mod api;
+mod kinds;
 mod pages;
+mod records_api;
 mod seed;
 mod state;
 

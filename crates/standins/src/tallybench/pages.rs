@@ -19,6 +19,8 @@ pub fn routes(server: Server) -> Router {
         .route("/", get(list))
         .route("/view/{id}", get(view).post(save))
         .route("/view/{id}/file/{name}", get(file))
+        .route("/records/{kind}", get(records))
+        .route("/records/{kind}/{id}", get(record))
         .with_state(server)
 }
 
@@ -45,13 +47,57 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         })
         .collect();
     let body = format!(
-        "<p>Ropeway acceptance: <b id=count>{}</b> cases in <b id=chapters>{}</b> chapters</p><form><label>Find <input name=find value=\"{}\"></label></form>\
+        "<p>Ropeway acceptance: <b id=count>{}</b> cases in <b id=chapters>{}</b> chapters</p><form><label>Find <input name=find value=\"{}\"></label></form><p>{}</p>\
          <table><tr><th>Number</th><th>Title</th><th>Chapter</th><th>Priority</th><th>External reference</th></tr>{rows}</table>",
         state.cases.len(),
         state.chapters.len(),
-        escape(&wanted)
+        escape(&wanted),
+        kinds_bar(&state)
     );
     page("Tallybench", COLOUR, "Cases", &body)
+}
+
+fn kinds_bar(state: &super::State) -> String {
+    let one = |k: &crate::records::Kind| {
+        let count = state.records.get(k.id).map_or(0, std::collections::BTreeMap::len);
+        format!("<a href=\"/records/{}\">{}: <b>{count}</b></a> ", k.id, k.label)
+    };
+    super::kinds::KINDS.iter().map(one).collect()
+}
+
+async fn records(Extract(server): Extract<Server>, Path(kind): Path<String>) -> Html<String> {
+    let state = server.kept.read();
+    let Some(kind) = super::kinds::find(&kind) else {
+        return page("Tallybench", COLOUR, "Not here", "<p>There is no such kind.</p>");
+    };
+    let rows: String = state
+        .records
+        .get(kind.id)
+        .into_iter()
+        .flat_map(|r| r.values())
+        .map(|r| {
+            let text = |field: &str| escape(&r.values.get(field).map(crate::records::as_text).unwrap_or_default());
+            format!(
+                "<tr><td><a href=\"/records/{0}/{2}\">{1}-{2}</a></td><td>{3}</td><td class=dim>{4}</td></tr>",
+                kind.id,
+                kind.prefix,
+                r.number,
+                text("title"),
+                text("external_ref")
+            )
+        })
+        .collect();
+    page("Tallybench", COLOUR, kind.label, &format!("<p>{}</p><table>{rows}</table>", kinds_bar(&state)))
+}
+
+async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, u32)>) -> Html<String> {
+    let state = server.kept.read();
+    let found = super::kinds::find(&kind).zip(state.records.get(&kind).and_then(|r| r.get(&id)));
+    let Some((kind, r)) = found else {
+        return page("Tallybench", COLOUR, "Not here", "<p>There is no such record.</p>");
+    };
+    let title = format!("{}-{id}", kind.prefix);
+    page("Tallybench", COLOUR, &title, &format!("<table>{}</table>", crate::records::page_rows(r, kind)))
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
@@ -72,13 +118,14 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         .enumerate()
         .map(|(n, s)| {
             format!(
-                "<tr><td>{0}</td><td>{1}<textarea name=action{0} aria-label=\"Action {0}\" rows=2>{2}</textarea></td>\
+                "<tr><td>{0}{5}</td><td>{1}<textarea name=action{0} aria-label=\"Action {0}\" rows=2>{2}</textarea></td>\
                  <td>{3}<textarea name=expected{0} aria-label=\"Expected {0}\" rows=2>{4}</textarea></td></tr>",
                 n + 1,
                 shown(&s.action),
                 escape(&s.action),
                 shown(&s.expected),
-                escape(&s.expected)
+                escape(&s.expected),
+                s.shared.map(|n| format!(" <a href=/records/shared/{n}>SH-{n}</a>")).unwrap_or_default()
             )
         })
         .collect();
@@ -99,6 +146,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
          <label>Priority<select name=priority>{options}</select></label><label>Component<input name=component value=\"{}\"></label>\
          <h2>Preconditions</h2>{}<label>Preconditions (Markdown)<textarea name=preconditions rows=4>{}</textarea></label>\
          <h2>Steps</h2><table><tr><th></th><th>Action</th><th>Expected</th></tr>{steps}</table><button>Save</button></form><h2>Files</h2><ul>{files}</ul>\
+         <h2>Data sets</h2><ul>{}</ul><h2>Links</h2><ul>{}</ul>\
          <p>Status {} · tags {} · assigned {}</p>",
         escape(&state.path(c.chapter_id).join(" / ")),
         c.revision,
@@ -109,6 +157,17 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         escape(&c.component),
         shown(&c.preconditions),
         escape(&c.preconditions),
+        c.data_sets
+            .iter()
+            .map(|d| {
+                let values: Vec<String> = d.values.iter().map(|v| format!("{} = {}", v.parameter, v.value)).collect();
+                format!("<li>{}: {}</li>", escape(&d.name), escape(&values.join(", ")))
+            })
+            .collect::<String>(),
+        c.links
+            .iter()
+            .map(|l| format!("<li>{} {} {} {}</li>", escape(&l.word), escape(&l.kind), escape(&l.id), escape(&l.url)))
+            .collect::<String>(),
         escape(&c.status),
         escape(&c.tags.join(", ")),
         escape(c.assigned.as_deref().unwrap_or("nobody")),

@@ -29,7 +29,7 @@ pub fn state(seed: u64, size: Size) -> State {
             .steps
             .iter()
             .take(2)
-            .map(|[action, expected, _]| Step { action: plain(action), expected: plain(expected) })
+            .map(|s| Step { action: plain(&s.action), expected: plain(&s.expected), shared: None })
             .collect();
         add(&mut state, chapter, title, "Copied by hand in spring.", steps, n);
     }
@@ -39,7 +39,7 @@ pub fn state(seed: u64, size: Size) -> State {
     for (n, title) in
         ["Staff kitchen fire door", "Parking barrier in snow", "Guest network is separate"].into_iter().enumerate()
     {
-        let step = Step { action: "Look.".into(), expected: "It is so.".into() };
+        let step = Step { action: "Look.".into(), expected: "It is so.".into(), shared: None };
         add(&mut state, own, title.into(), "Written in the new system.", vec![step], n);
     }
     state
@@ -72,6 +72,8 @@ fn add(state: &mut State, chapter: u32, title: String, preconditions: &str, step
         tags: vec!["spring".into()],
         assigned: None,
         steps,
+        data_sets: Vec::new(),
+        links: Vec::new(),
         external_ref: None,
         files: Vec::new(),
         revision: 1,

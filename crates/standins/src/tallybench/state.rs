@@ -6,6 +6,7 @@ use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
 use crate::persist::Blobs;
+use crate::records::{Known, Link, Record};
 
 pub const PRIORITIES: [&str; 4] = ["Urgent", "High", "Normal", "Low"];
 pub const STATUSES: [&str; 2] = ["active", "archived"];
@@ -15,6 +16,9 @@ pub const DEEPEST: usize = 5;
 pub struct State {
     pub chapters: BTreeMap<u32, Chapter>,
     pub cases: BTreeMap<u32, Case>,
+    /// Everything else, by kind and number.
+    #[serde(default)]
+    pub records: BTreeMap<String, BTreeMap<u32, Record>>,
     pub people: Vec<Person>,
     pub blobs: Blobs,
     pub next_number: u32,
@@ -49,6 +53,10 @@ pub struct Case {
     pub tags: Vec<String>,
     pub assigned: Option<String>,
     pub steps: Vec<Step>,
+    #[serde(default)]
+    pub data_sets: Vec<DataSet>,
+    #[serde(default)]
+    pub links: Vec<Link>,
     pub external_ref: Option<String>,
     pub files: Vec<File>,
     pub revision: u32,
@@ -57,9 +65,28 @@ pub struct Case {
 }
 
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
 pub struct Step {
     pub action: String,
     pub expected: String,
+    /// The shared steps that stand here; they take no arguments.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub shared: Option<u32>,
+}
+
+/// One set of values for a case's parameters.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct DataSet {
+    pub name: String,
+    pub values: Vec<DataValue>,
+}
+
+#[derive(Debug, Clone, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct DataValue {
+    pub parameter: String,
+    pub value: String,
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -68,6 +95,20 @@ pub struct File {
     pub media_type: String,
     pub bytes: u64,
     pub sha256: String,
+}
+
+impl Known for State {
+    fn has(&self, kind: &str, id: &str) -> bool {
+        let Ok(number) = id.parse::<u32>() else { return false };
+        match kind {
+            "case" => self.cases.contains_key(&number),
+            other => self.records.get(other).is_some_and(|r| r.contains_key(&number)),
+        }
+    }
+
+    fn has_person(&self, id: &str) -> bool {
+        self.people.iter().any(|p| p.id == id)
+    }
 }
 
 impl State {

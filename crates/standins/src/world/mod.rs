@@ -4,6 +4,7 @@
 //! real data contains: duplicates, values off the list, people who left, a title of 400 characters, text
 //! out of a word processor, tables inside steps, right-to-left text and emoji, folders too deep.
 
+pub mod holdings;
 pub mod oddities;
 mod picture;
 mod words;
@@ -46,11 +47,40 @@ pub struct WorldCase {
     pub labels: Vec<&'static str>,
     /// Login, perhaps of somebody who left.
     pub owner: Option<String>,
-    /// HTML: action, expected result, data.
-    pub steps: Vec<[String; 3]>,
+    pub steps: Vec<WorldStep>,
+    /// Values of the parameters, the first row being their names.
+    pub parameters: Vec<Vec<String>>,
+    /// The number of the requirement that it verifies.
+    pub verifies: Option<u32>,
+    /// Numbers of the cases that it relates to.
+    pub relates: Vec<u32>,
+    /// Index of the area.
+    pub area: usize,
     pub files: Vec<WorldFile>,
     pub changed: NaiveDateTime,
     pub changed_by: &'static str,
+}
+
+/// A step; texts are HTML.
+#[derive(Debug, Clone, Default)]
+pub struct WorldStep {
+    pub action: String,
+    pub expected: String,
+    pub data: String,
+    /// The number of the shared steps that it calls, with arguments.
+    pub call: Option<u32>,
+    pub arguments: Vec<(String, String)>,
+}
+
+impl WorldStep {
+    pub fn says(action: &str, expected: &str) -> WorldStep {
+        WorldStep { action: action.to_owned(), expected: expected.to_owned(), ..WorldStep::default() }
+    }
+
+    pub fn calls(shared: u32, arguments: &[(&str, &str)]) -> WorldStep {
+        let arguments = arguments.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
+        WorldStep { call: Some(shared), arguments, ..WorldStep::default() }
+    }
 }
 
 #[derive(Debug, Clone)]
@@ -70,6 +100,7 @@ pub struct WorldFolder {
 pub struct World {
     pub folders: Vec<WorldFolder>,
     pub cases: Vec<WorldCase>,
+    pub holdings: holdings::Holdings,
 }
 
 /// The five levels of importance of the ageing system.
@@ -92,11 +123,51 @@ pub fn make(seed: u64, size: Size) -> World {
     let mut cases = Vec::new();
     for n in 0..size.cases {
         let (folder, area) = leaves[n % leaves.len()];
-        cases.push(ordinary(&mut random, 2001 + n as u32, folder, area));
+        let mut case = ordinary(&mut random, 2001 + n as u32, folder, area);
+        case.area = AREAS.iter().position(|(name, _)| *name == area).unwrap_or(0);
+        share(&mut case);
+        cases.push(case);
     }
-    let mut world = World { folders, cases };
+    let mut world = World { folders, cases, holdings: Default::default() };
     oddities::add(&mut world);
+    let known: Vec<(u32, usize, String)> = world.cases.iter().map(|c| (c.number, c.area, c.title.clone())).collect();
+    world.holdings = holdings::make(seed, size, &known);
+    link(&mut world);
     world
+}
+
+/// What each case verifies, and a circle of cases that relate to one another.
+fn link(world: &mut World) {
+    // Nothing verifies the last requirement.
+    let verifiable = world.holdings.requirements.split_last().map_or(&[][..], |(_, rest)| rest);
+    for case in &mut world.cases {
+        let of_area: Vec<u32> =
+            verifiable.iter().filter(|r| r.area == case.area && r.level != "System").map(|r| r.number).collect();
+        case.verifies = of_area.get(case.number as usize % of_area.len().max(1)).copied();
+    }
+    let circle: Vec<u32> = world.cases.iter().take(3).map(|c| c.number).collect();
+    for (n, number) in circle.iter().enumerate() {
+        if let Some(case) = world.cases.iter_mut().find(|c| c.number == *number) {
+            case.relates.push(circle[(n + 1) % circle.len()]);
+        }
+    }
+}
+
+/// Some cases call shared steps, with arguments or without; some have a table of values.
+fn share(case: &mut WorldCase) {
+    if case.number.is_multiple_of(7) {
+        case.steps[0] = WorldStep::calls(holdings::START, &[("speed", "5 m/s")]);
+    }
+    if case.number.is_multiple_of(11) {
+        case.steps.push(WorldStep::calls(holdings::GUEST, &[]));
+    }
+    if case.number.is_multiple_of(13) {
+        let parameter = |name: &str| format!("<data class=\"parameter\" value=\"{name}\">{name}</data>");
+        let action = format!("<p>Let the wind be {} and look at the speed.</p>", parameter("wind"));
+        case.steps.push(WorldStep::says(&action, &format!("<p>The line runs at {}.</p>", parameter("speed"))));
+        let rows = [["wind", "speed"], ["8 m/s", "6 m/s"], ["14 m/s", "4 m/s"], ["19 m/s", "0 m/s"]];
+        case.parameters = rows.iter().map(|r| r.iter().map(|c| (*c).to_owned()).collect()).collect();
+    }
 }
 
 fn ordinary(random: &mut ChaCha8Rng, number: u32, folder: usize, area: &str) -> WorldCase {
@@ -110,22 +181,18 @@ fn ordinary(random: &mut ChaCha8Rng, number: u32, folder: usize, area: &str) -> 
     let changed = day.and_hms_opt(8, 0, 0).expect("a time")
         + TimeDelta::minutes(random.random_range(0..60 * 24 * 365 * 7))
         + TimeDelta::seconds(random.random_range(0..60));
-    let mut steps = vec![[
-        format!("<p>Start the line at <b>service speed</b> and wait until it is steady {place}.</p>"),
-        "<p>The desk shows <i>Running</i> and no alarm.</p>".to_owned(),
-        String::new(),
-    ]];
+    let mut steps = vec![WorldStep::says(
+        &format!("<p>Start the line at <b>service speed</b> and wait until it is steady {place}.</p>"),
+        "<p>The desk shows <i>Running</i> and no alarm.</p>",
+    )];
     for _ in 0..random.random_range(1..5) {
         let (action, expected) = topic.steps.choose(random).expect("steps");
         let data = match random.random_range(0..4) {
             0 => format!("<p>{}</p>", topic.unit.replace("{}", &value.to_string())),
             _ => String::new(),
         };
-        steps.push([
-            format!("<p>{}</p>", action.replace("{}", &value.to_string())),
-            format!("<p>{}</p>", expected.replace("{}", &value.to_string())),
-            data,
-        ]);
+        let filled = |text: &str| format!("<p>{}</p>", text.replace("{}", &value.to_string()));
+        steps.push(WorldStep { data, ..WorldStep::says(&filled(action), &filled(expected)) });
     }
     let description = format!(
         "<p>{}</p><ul><li>Season: {}</li><li>Limit: <b>{}</b></li></ul>",
@@ -164,6 +231,10 @@ fn ordinary(random: &mut ChaCha8Rng, number: u32, folder: usize, area: &str) -> 
         labels,
         owner: Some(PEOPLE.choose(random).expect("people").login.to_owned()),
         steps,
+        parameters: Vec::new(),
+        verifies: None,
+        relates: Vec::new(),
+        area: 0,
         files,
         changed,
         changed_by: PEOPLE.choose(random).expect("people").login,

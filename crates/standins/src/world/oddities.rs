@@ -2,7 +2,7 @@
 
 use chrono::NaiveDate;
 
-use super::{World, WorldCase, WorldFile, WorldFolder, sketch};
+use super::{World, WorldCase, WorldFile, WorldFolder, WorldStep, sketch};
 
 /// Number of the case with each oddity, for tests and for the demo's tour.
 pub const LONG_TITLE: u32 = 3001;
@@ -35,13 +35,14 @@ pub fn add(world: &mut World) {
     let mut cases = vec![
         case(LONG_TITLE, stop, long.trim_end(), "<p>The title was pasted from a safety note.</p>"),
         WorldCase {
-            steps: vec![[
-                "<p>Set the values one by one:</p><table><tr><th>Wind</th><th>Speed</th></tr><tr><td>10 m/s</td><td>6 m/s</td></tr>\
-                 <tr><td>16 m/s<table><tr><td>gusts</td><td>22 m/s</td></tr></table></td><td>2 m/s</td></tr></table>"
-                    .to_owned(),
-                "<p>The line follows the table.</p>".to_owned(),
-                "<p>CO<sub>2</sub> sensor off</p>".to_owned(),
-            ]],
+            steps: vec![WorldStep {
+                data: "<p>CO<sub>2</sub> sensor off</p>".to_owned(),
+                ..WorldStep::says(
+                    "<p>Set the values one by one:</p><table><tr><th>Wind</th><th>Speed</th></tr><tr><td>10 m/s</td><td>6 m/s</td></tr>\
+                 <tr><td>16 m/s<table><tr><td>gusts</td><td>22 m/s</td></tr></table></td><td>2 m/s</td></tr></table>",
+                    "<p>The line follows the table.</p>",
+                )
+            }],
             ..case(TABLE_IN_STEP, wind, "Line follows the wind table", "<p>Values from the wind study.</p>")
         },
         WorldCase {
@@ -50,6 +51,8 @@ pub fn add(world: &mut World) {
         },
         WorldCase {
             owner: Some("tormod".into()),
+            // These shared steps lead back to themselves.
+            steps: vec![WorldStep::calls(4, &[])],
             ..case(WHO_LEFT, readers, "Reader in direct sunlight", "<p>Owner has left the company.</p>")
         },
         case(
@@ -79,7 +82,12 @@ pub fn add(world: &mut World) {
                 },
                 WorldFile { name: "where to stand.png".into(), media_type: "image/png", bytes: sketch(REFUSED_FILE) },
             ],
-            ..case(REFUSED_FILE, stop, "Rope strain at a hard stop", "<p>Record: see files. <img src=\"where to stand.png\" alt=\"\"></p>")
+            ..case(
+                REFUSED_FILE,
+                stop,
+                "Rope strain at a hard stop",
+                "<p>Record: see files. <img src=\"where to stand.png\" alt=\"\"></p>",
+            )
         },
         case(TWIN, stop, "Stop button is lit", "<p>First of two of one name.</p>"),
         case(TWIN + 1, stop, "Stop button is lit", "<p>Second of two of one name.</p>"),
@@ -100,7 +108,11 @@ fn case(number: u32, folder: usize, title: &str, description: &str) -> WorldCase
         estimate: "00:45".into(),
         labels: vec!["regression", "winter"],
         owner: Some("ibrekke".into()),
-        steps: vec![["<p>Do what the title says.</p>".to_owned(), "<p>It is so.</p>".to_owned(), String::new()]],
+        steps: vec![WorldStep::says("<p>Do what the title says.</p>", "<p>It is so.</p>")],
+        parameters: Vec::new(),
+        verifies: None,
+        relates: Vec::new(),
+        area: 0,
         files: Vec::new(),
         changed: NaiveDate::from_ymd_opt(2026, 9, 2).and_then(|d| d.and_hms_opt(9, 30, 0)).expect("a date"),
         changed_by: "mtveit",

@@ -9,6 +9,7 @@ import { causeWord, count, kindWord, lossWord } from "@/lib/words";
 import { Bar, Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
 import { Disc, EndMark } from "@/ui/disc";
 import { useDraft } from "../route/draft";
+import { mainLane } from "../route/lanes-bar";
 import { fieldName, useSchema } from "../route/use-schema";
 import { valueText } from "../systems/value";
 
@@ -79,7 +80,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
   const { route } = useDraft();
   const schema = useSchema(route).data;
   const [query, setQuery] = useSearchParams();
-  const lane = proof.lanes.find((l) => l.lane === query.get("lane")) ?? proof.lanes.at(-1);
+  const lane = proof.lanes.find((l) => l.lane === query.get("lane")) ?? mainLane(proof.lanes);
   const field = query.get("field") ?? undefined;
   const missing = proof.lanes.reduce((n, l) => n + l.missing.length, 0);
   const differing = proof.lanes.reduce((n, l) => n + l.differences.length, 0);

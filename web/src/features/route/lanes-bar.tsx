@@ -1,35 +1,47 @@
 // Which lane is looked at; kept in the address.
 import { useSearchParams } from "react-router";
+import type { Schemas } from "@/api/client";
 import { Pill } from "@/ui/basics";
 import { useDraft, type Lane } from "./draft";
 
-/** The lane in the address; the last one (usually the items, not their folders) if there is none. */
+/** The lane in the address; without one, that of the test cases, or the last. */
 export function useLane(): [Lane | undefined, (id: string) => void] {
   const { lanes } = useDraft();
   const [query, setQuery] = useSearchParams();
-  const lane = lanes.find((l) => l.id === query.get("lane")) ?? lanes.at(-1);
+  const lane = lanes.find((l) => l.id === query.get("lane")) ?? mainLane(lanes);
   return [lane, (id) => setQuery({ lane: id }, { replace: true })];
+}
+
+/** The lane that most people look for first. */
+export function mainLane<L extends { left_kind: Schemas["Kind"] }>(lanes: L[]): L | undefined {
+  return lanes.find((l) => l.left_kind === "test_case") ?? lanes.at(-1);
 }
 
 export function LanesBar({
   left,
   right,
+  marks,
   children,
 }: {
   left: (l: Lane) => string;
   right: (l: Lane) => string;
+  /** How many things wait in a lane. */
+  marks?: (l: Lane) => number;
   children?: React.ReactNode;
 }) {
   const { lanes } = useDraft();
   const [lane, setLane] = useLane();
   return (
-    <div className="flex shrink-0 items-center gap-2 border-b border-hair px-5 py-2.5">
-      {lanes.map((l) => (
-        <Pill key={l.id} on={l.id === lane?.id} onClick={() => setLane(l.id)}>
-          <b className="font-semibold">{left(l)}</b> <span className="text-ink-2">→ {right(l)}</span>
-        </Pill>
-      ))}
-      <div className="ml-auto flex items-center gap-3">{children}</div>
+    <div className="flex shrink-0 items-start gap-2 border-b border-hair px-5 py-2.5">
+      <div className="flex flex-wrap gap-x-2 gap-y-1.5">
+        {lanes.map((l) => (
+          <Pill key={l.id} on={l.id === lane?.id} onClick={() => setLane(l.id)}>
+            <b className="font-semibold">{left(l)}</b> <span className="text-ink-2">→ {right(l)}</span>
+            {!!marks?.(l) && <b className="font-semibold text-clash">{marks(l)}</b>}
+          </Pill>
+        ))}
+      </div>
+      <div className="ml-auto flex shrink-0 items-center gap-3">{children}</div>
     </div>
   );
 }

@@ -29,6 +29,7 @@ export function endOf(schema: RouteSchema | undefined, lane: Lane | undefined, e
 export function fieldName(schema: RouteSchema | undefined, kind: Schemas["Kind"] | undefined, field: string): string {
   if (field === "@parent") return "Folder";
   if (field === "@attachments") return "Files";
+  if (field === "@links") return "Links";
   const kinds = schema?.right?.catalogue.kinds.filter((k) => !kind || k.kind === kind) ?? [];
   return kinds.flatMap((k) => k.fields).find((f) => f.id === field)?.name ?? field;
 }

@@ -13,6 +13,7 @@ import {
   hows,
   howWord,
   likelyHow,
+  LINKS,
   PARENT,
   ruleWords,
   sourceField,
@@ -137,7 +138,7 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
       });
     }
     if (choice.startsWith("="))
-      return setRule({ ...base, source: choice.slice(1) as "folder" | "origin" | "attachments" });
+      return setRule({ ...base, source: choice.slice(1) as "folder" | "origin" | "attachments" | "links" });
     const field = left.kind?.fields.find((f) => f.id === choice.slice(2));
     const longest = left.survey?.fields.find((f) => f.field === field?.id)?.longest ?? 0;
     setRule({
@@ -159,7 +160,8 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
           <option value="">nothing</option>
           {target === PARENT && <option value="=folder">the folder it is in (mirrored)</option>}
           {target === ATTACHMENTS && <option value="=attachments">its files</option>}
-          {target !== PARENT && target !== ATTACHMENTS && (
+          {target === LINKS && <option value="=links">its links</option>}
+          {target !== PARENT && target !== ATTACHMENTS && target !== LINKS && (
             <>
               {schema?.value_type === "text" && <option value="=origin">key and system (origin)</option>}
               {(schema?.value_type === "text" || schema?.value_type === "choice") && (

@@ -7,6 +7,7 @@ export type ValueMap = Schemas["ValueMap"];
 
 export const PARENT = "@parent";
 export const ATTACHMENTS = "@attachments";
+export const LINKS = "@links";
 
 export const sourceField = (r: Rule): string | undefined =>
   typeof r.source === "object" && "field" in r.source ? r.source.field : undefined;
@@ -15,6 +16,7 @@ export function ruleWords(r: Rule): string {
   if (r.source === "folder") return "mirror";
   if (r.source === "origin") return "origin";
   if (r.source === "attachments") return "files";
+  if (r.source === "links") return "links";
   if (typeof r.source === "object" && "constant" in r.source) return "constant";
   const last = r.conversions?.at(-1);
   if (!last) return "as it is";

@@ -10,7 +10,7 @@ import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
-import { ATTACHMENTS, PARENT, ruleWords, sourceField, valueMapOf } from "./rule-words";
+import { ATTACHMENTS, LINKS, PARENT, ruleWords, sourceField, valueMapOf } from "./rule-words";
 import { RulePanel } from "./rule-panel";
 
 type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Rule };
@@ -23,8 +23,11 @@ function rowsOf(lane: Lane, right?: Schemas["KindSchema"]): Row[] {
   const gone = lane.rules
     .filter((r) => r.target !== PARENT && !fields.some((f) => f.id === r.target))
     .map((r) => ({ target: r.target, rule: r }));
-  const sorted = known.sort((a, b) => Number(a.target === ATTACHMENTS) - Number(b.target === ATTACHMENTS));
-  return [...sorted, { target: PARENT, rule: rule(PARENT) }, ...gone];
+  // What is no field of the item's own comes last.
+  const last = (r: Row) => [ATTACHMENTS, LINKS].indexOf(r.target);
+  const sorted = known.sort((a, b) => last(a) - last(b));
+  const folder = right?.in_folders || rule(PARENT) ? [{ target: PARENT, rule: rule(PARENT) }] : [];
+  return [...sorted, ...folder, ...gone];
 }
 
 export default function Rules() {
@@ -32,7 +35,7 @@ export default function Rules() {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const schema = useSchema(route);
-  const [lane] = useLane();
+  const [lane, setLane] = useLane();
   const [selected, setSelected] = useState<string>();
   const [at, setAt] = useState(0);
   const [failure, setFailure] = useState<unknown>();
@@ -81,11 +84,13 @@ export default function Rules() {
     {
       key: "s",
       does: "Next thing to settle",
-      run: () =>
-        setSelected(
-          blocking[(blocking.findIndex((f) => f.field === current?.target) + 1) % Math.max(blocking.length, 1)]
-            ?.field ?? selected,
-        ),
+      run: () => {
+        const here = blocking.findIndex((f) => f.lane === lane?.id && f.field === current?.target);
+        const next = blocking[(here + 1) % Math.max(blocking.length, 1)];
+        if (!next) return;
+        setLane(next.lane);
+        setSelected(next.field);
+      },
     },
     { key: "s", ctrl: true, does: "Save as a version", run: () => void save() },
   ]);
@@ -125,7 +130,7 @@ export default function Rules() {
     left.kind?.fields.filter((f) => f.value_type !== "attachments" && !f.origin_mark && !used.includes(f.id)) ?? [];
   return (
     <>
-      <LanesBar left={name("left")} right={name("right")}>
+      <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>
         {preview.data?.item && (
           <span className="flex items-center gap-2 text-ink-2">
             <button
@@ -284,7 +289,10 @@ function RuleRow({ row, left, on, select, faults, value }: RuleRowProps) {
   const { rule, schema, target } = row;
   const source = rule && sourceField(rule);
   const field = left?.fields.find((f) => f.id === source);
-  const special = { folder: "Folder path", origin: "Key and system", attachments: "Files" } as Record<string, string>;
+  const special = { folder: "Folder path", origin: "Key and system", attachments: "Files", links: "Links" } as Record<
+    string,
+    string
+  >;
   const from = !rule ? (
     <span className="text-ink-3">nothing feeds it</span>
   ) : typeof rule.source === "string" ? (

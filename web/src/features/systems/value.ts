@@ -46,6 +46,15 @@ const blockText = (b: Block): string => {
   }
 };
 
+const referenceText = (r: Schemas["Reference"]) => ("known" in r ? r.known : r.pending.id);
+
+/** A link in words. */
+export function linkText(l: Schemas["Link"]): string {
+  const end = "url" in l.target ? l.target.url : "artefact" in l.target ? l.target.artefact.id : l.target.pending.id;
+  const type = typeof l.link_type === "string" ? l.link_type.replaceAll("_", " ") : l.link_type.other;
+  return `${type} ${end}`;
+}
+
 const documentText = (blocks: Block[]) => blocks.map(blockText).join("\n");
 
 export function valueText(value: Value | undefined, users: Schemas["User"][]): string {
@@ -66,7 +75,7 @@ export function valueText(value: Value | undefined, users: Schemas["User"][]): s
       return value.value
         .map(
           (s, n) =>
-            `${n + 1}. ${documentText(s.action.blocks)}\n    → ${documentText(s.expected.blocks)}${s.data.blocks.length ? `\n    data: ${documentText(s.data.blocks)}` : ""}`,
+            `${n + 1}. ${s.call ? `calls ${referenceText(s.call.target)}${s.call.arguments.map((a) => ` (${a.name}: ${documentText(a.value.blocks)})`).join("")} ` : ""}${documentText(s.action.blocks)}\n    → ${documentText(s.expected.blocks)}${s.data.blocks.length ? `\n    data: ${documentText(s.data.blocks)}` : ""}`,
         )
         .join("\n");
     case "boolean":
@@ -76,7 +85,11 @@ export function valueText(value: Value | undefined, users: Schemas["User"][]): s
     case "table":
       return value.value.map((r) => r.join(" | ")).join("\n");
     case "reference":
-      return "known" in value.value ? value.value.known : value.value.pending;
+      return referenceText(value.value);
+    case "references":
+      return value.value.map(referenceText).join(", ");
+    case "links":
+      return value.value.map(linkText).join("\n");
     default:
       return String(value.value);
   }

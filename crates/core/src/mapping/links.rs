@@ -1,0 +1,63 @@
+//! Carrying links: to the counterpart where there is one, to an address where there is none.
+//!
+//! Decides what a link of the left becomes. A link to something that another route carried to another
+//! system leads there; a link to what is not carried leads back to the left, and that is declared.
+
+use super::convert::{PairLookup, sorted};
+use super::lane::Rule;
+use crate::catalogue::FieldSchema;
+use crate::loss::{Loss, LossCause, LossKind};
+use crate::model::{Link, LinkEnd, LinkType, Reference, Value};
+
+pub fn links(
+    value: Value,
+    field: &FieldSchema,
+    rule: &Rule,
+    places: &(dyn PairLookup + Sync),
+    losses: &mut Vec<Loss>,
+) -> Value {
+    let Value::Links(list) = value else { return value };
+    let mut lose = |kind, cause, link: &Link, after: Option<&Link>| {
+        losses.push(Loss {
+            field: rule.target.clone(),
+            kind,
+            cause,
+            before: link.display(),
+            after: after.map(Link::display).unwrap_or_default(),
+        });
+    };
+    let mut out = Vec::new();
+    for link in list {
+        let (target, carried) = match &link.target {
+            LinkEnd::Artefact { kind, id } => match places.counterpart(*kind, id) {
+                Some(place) => match place.reference {
+                    Reference::Known(id) => (LinkEnd::Artefact { kind: place.kind, id }, true),
+                    Reference::Pending { kind, id } => (LinkEnd::Pending { kind, id }, true),
+                },
+                None => match places.address(*kind, id) {
+                    Some((url, carried)) => (LinkEnd::Url(url), carried),
+                    None => {
+                        lose(LossKind::Dropped, LossCause::NotCarried, &link, None);
+                        continue;
+                    }
+                },
+            },
+            other => (other.clone(), true),
+        };
+        let known = |t: &LinkType| field.link_types.as_ref().is_none_or(|types| types.contains(t));
+        let link_type = if known(&link.link_type) { link.link_type.clone() } else { LinkType::RelatesTo };
+        if !known(&link_type) {
+            lose(LossKind::Dropped, LossCause::NoSuchLinkType, &link, None);
+            continue;
+        }
+        let made = Link { link_type, target };
+        if made.link_type != link.link_type {
+            lose(LossKind::Downgraded, LossCause::NoSuchLinkType, &link, Some(&made));
+        }
+        if !carried {
+            lose(LossKind::Downgraded, LossCause::LinkKeptAsAddress, &link, Some(&made));
+        }
+        out.push(made);
+    }
+    Value::Links(sorted(&out))
+}

@@ -1,0 +1,192 @@
+//! Tallybench's interface for everything but chapters and cases: one shape for all kinds.
+
+use axum::Json;
+use axum::extract::{Path, Query, State as Extract};
+use axum::http::{HeaderMap, StatusCode};
+use axum::response::Response;
+use chrono::{DateTime, SecondsFormat, SubsecRound, Utc};
+use serde_json::{Map, Value, json};
+
+use super::api::{Query_, bad, matches, missing, page, problem, refuse, with_etag};
+use super::state::State;
+use super::{Server, kinds};
+use crate::records::{self, Field, Form, Kind, Link, Record, as_text, check_links, fill};
+
+/// The word of Tallybench's schema for a form.
+fn word(field: &Field) -> String {
+    match field.form {
+        Form::Line => "string".into(),
+        Form::Rich => "markdown".into(),
+        Form::Number => "integer".into(),
+        Form::Time => "instant".into(),
+        Form::List => "enum".into(),
+        Form::Person => "person".into(),
+        Form::Mark => "reference_mark".into(),
+        Form::Ref(kind) => format!("{kind}_id"),
+        Form::Refs(kind) => format!("{kind}_ids"),
+        Form::Steps => "steps".into(),
+    }
+}
+
+pub fn schema(kind: &Kind) -> Value {
+    let field = |f: &Field| {
+        let mut out = json!({"id": f.id, "title": f.label, "type": word(f), "required": f.needed});
+        if f.longest > 0 {
+            out["max"] = json!(f.longest);
+        }
+        if !f.values.is_empty() {
+            out["values"] = json!(f.values);
+        }
+        out
+    };
+    json!({"id": kind.id, "title": kind.label, "fields": kind.fields.iter().map(field).collect::<Vec<_>>()})
+}
+
+pub fn links_json(links: &[Link]) -> Value {
+    let one = |l: &Link| match l.id.parse::<u32>() {
+        Ok(id) => json!({"type": l.word, "kind": l.kind, "id": id}),
+        Err(_) => json!({"type": l.word, "url": l.url}),
+    };
+    json!(links.iter().map(one).collect::<Vec<_>>())
+}
+
+/// The words for types of links.
+pub const LINK_WORDS: [&str; 3] = ["verifies", "affects", "relates"];
+
+pub fn read_links(given: &Value, state: &State) -> Result<Vec<Link>, records::Refusal> {
+    let wrong = |why: &str| ("links".to_owned(), why.to_owned());
+    let list = given.as_array().ok_or_else(|| wrong("a list is needed"))?;
+    let mut out = Vec::new();
+    for item in list {
+        let link = Link {
+            word: as_text(&item["type"]),
+            kind: as_text(&item["kind"]),
+            id: as_text(&item["id"]),
+            url: as_text(&item["url"]),
+        };
+        if !LINK_WORDS.contains(&link.word.as_str()) {
+            return Err(wrong(&format!("“{}” is not one of {}", link.word, LINK_WORDS.join(", "))));
+        }
+        if link.id.is_empty() && link.url.is_empty() {
+            return Err(wrong("a link leads to an item or to an address"));
+        }
+        out.push(link);
+    }
+    check_links(&out, state)?;
+    Ok(out)
+}
+
+fn write(record: &Record, kind: &Kind) -> Value {
+    let mut out = json!({
+        "id": record.number, "number": format!("{}-{}", kind.prefix, record.number),
+        "etag": format!("\"r{}\"", record.revision),
+        "updated_at": record.changed.to_rfc3339_opts(SecondsFormat::Millis, true), "updated_by": record.changed_by,
+        "links": links_json(&record.links),
+    });
+    for field in kind.fields {
+        let value = record.values.get(field.id).cloned().unwrap_or(Value::Null);
+        out[field.id] = match field.form {
+            Form::Refs(_) | Form::Steps if value.is_null() => json!([]),
+            Form::Ref(_) => as_text(&value).parse::<u32>().map_or(Value::Null, |n| json!(n)),
+            _ => value,
+        };
+    }
+    out
+}
+
+/// Times are kept in UTC, with milliseconds.
+fn settle(mut given: Map<String, Value>, kind: &Kind) -> Result<Map<String, Value>, records::Refusal> {
+    for field in kind.fields.iter().filter(|f| f.form == Form::Time) {
+        let Some(text) = given.get(field.id).map(as_text).filter(|t| !t.is_empty()) else { continue };
+        let time =
+            DateTime::parse_from_rfc3339(&text).map_err(|_| (field.id.to_owned(), format!("“{text}” is no time")))?;
+        let utc = time.to_utc().trunc_subsecs(3).to_rfc3339_opts(SecondsFormat::Millis, true);
+        given.insert(field.id.to_owned(), json!(utc));
+    }
+    Ok(given)
+}
+
+pub async fn list(
+    Extract(server): Extract<Server>,
+    Path((_, kind)): Path<(String, String)>,
+    Query(query): Query_,
+) -> Response {
+    let Some(kind) = kinds::find(&kind) else { return missing() };
+    let state = server.kept.read();
+    let wanted = query.get("external_ref");
+    let marked = |r: &&Record| wanted.is_none_or(|w| r.values.get("external_ref").map(as_text).as_ref() == Some(w));
+    let found = state.records.get(kind.id).into_iter().flat_map(|r| r.values()).filter(marked);
+    page(found.map(|r| (r.number, write(r, kind))).collect(), &query)
+}
+
+fn found(state: &State, kind: &str, id: u32) -> Option<(&'static Kind, Record)> {
+    Some((kinds::find(kind)?, state.records.get(kind)?.get(&id)?.clone()))
+}
+
+pub async fn one(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, u32)>) -> Response {
+    found(&server.kept.read(), &kind, id).map_or_else(missing, |(kind, r)| with_etag(StatusCode::OK, write(&r, kind)))
+}
+
+enum Wrong {
+    Field(records::Refusal),
+    Taken,
+}
+
+fn keep(state: &mut State, record: Record, mut given: Map<String, Value>, kind: &Kind) -> Result<Value, Wrong> {
+    let links = given.remove("links");
+    let given = settle(given, kind).map_err(Wrong::Field)?;
+    let mut record = fill(&record, given, kind, state).map_err(Wrong::Field)?;
+    if let Some(links) = links {
+        record.links = read_links(&links, state).map_err(Wrong::Field)?;
+    }
+    let mark = |r: &Record| r.values.get("external_ref").map(as_text).filter(|m| !m.is_empty());
+    let all = state.records.entry(kind.id.to_owned()).or_default();
+    if mark(&record).is_some() && all.values().any(|o| o.number != record.number && mark(o) == mark(&record)) {
+        return Err(Wrong::Taken);
+    }
+    record.changed = Utc::now().trunc_subsecs(3);
+    record.changed_by = "hovrel".into();
+    let made = write(&record, kind);
+    all.insert(record.number, record);
+    Ok(made)
+}
+
+fn answer(kept: Result<Value, Wrong>, status: StatusCode) -> Response {
+    match kept {
+        Ok(made) => with_etag(status, made),
+        Err(Wrong::Field((field, why))) => refuse(bad(field, why)),
+        Err(Wrong::Taken) => problem(
+            StatusCode::CONFLICT,
+            "duplicate_reference",
+            Some("external_ref"),
+            "another item has this reference",
+        ),
+    }
+}
+
+pub async fn make(
+    Extract(server): Extract<Server>,
+    Path((_, kind)): Path<(String, String)>,
+    Json(body): Json<Map<String, Value>>,
+) -> Response {
+    let Some(kind) = kinds::find(&kind) else { return missing() };
+    let mut state = server.kept.write();
+    let number = state.take_number();
+    let record = records::made(kind.id, number, Utc::now(), "hovrel", &[]);
+    answer(keep(&mut state, record, body, kind), StatusCode::CREATED)
+}
+
+pub async fn change(
+    Extract(server): Extract<Server>,
+    Path((kind, id)): Path<(String, u32)>,
+    headers: HeaderMap,
+    Json(body): Json<Map<String, Value>>,
+) -> Response {
+    let mut state = server.kept.write();
+    let Some((kind, mut record)) = found(&state, &kind, id) else { return missing() };
+    if let Err(e) = matches(&headers, &write(&record, kind)) {
+        return *e;
+    }
+    record.revision += 1;
+    answer(keep(&mut state, record, body, kind), StatusCode::OK)
+}
