@@ -94,6 +94,7 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await expect(page.getByRole("heading", { name: "Done" })).toBeVisible({ timeout: 90_000 });
   await accessible(page, "transfer");
   await page.getByRole("button", { name: "Prove it" }).click();
+  await expect(page.getByRole("heading", { name: "Nothing is proved yet" })).toBeVisible();
   await page.getByRole("button", { name: "Prove it" }).click();
   await expect(page.getByRole("button", { name: "Prove it again" })).toBeVisible();
   await accessible(page, "proof");

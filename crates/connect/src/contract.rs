@@ -95,6 +95,9 @@ pub type ByteStream = Pin<Box<dyn Stream<Item = Result<Bytes, std::io::Error>> +
 pub trait Connector: Send + Sync {
     fn describe(&self) -> Capabilities;
 
+    /// Where a person sees an item; none if the system has no such kind. Nothing is asked of the system.
+    fn address(&self, kind: Kind, id: &str) -> Option<String>;
+
     /// Reach, sign in, permissions, clock, containers; each with its outcome and advice. Never fails.
     async fn check(&self) -> Vec<CheckStep>;
 

@@ -1,6 +1,7 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
 use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 
 use hovrel_connect::Connector;
 use hovrel_core::catalogue::Catalogue;
@@ -34,6 +35,7 @@ pub struct PlanSummary {
 
 /// Both ends of a route, read whole.
 pub(crate) struct Both {
+    pub left: Arc<dyn Connector>,
     pub left_system: System,
     pub right_system: System,
     pub ends: RouteEnds,
@@ -82,6 +84,7 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),
         left_system,
         right_system,
+        left,
         carried_elsewhere,
         left_items,
         right_items,
@@ -168,13 +171,9 @@ pub(crate) fn scope_lanes<'a>(
         }
         place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
     }
-    for (kind, items) in &both.left_items {
-        for (item, url) in items.iter().filter_map(|a| Some((a, a.url.as_ref()?))) {
-            mapped.set_address(*kind, &item.id, url, false);
-        }
-    }
+    mapped.set_left(both.left.clone());
     for (kind, left_id, url) in &both.carried_elsewhere {
-        mapped.set_address(*kind, left_id, url, true);
+        mapped.set_elsewhere(*kind, left_id, url);
     }
     (scoped, mapped, skipped)
 }

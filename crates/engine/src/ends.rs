@@ -1,6 +1,9 @@
 //! The two ends of a route as the rules see them: catalogues, people, folders, scopes.
 
 use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+use hovrel_connect::Connector;
 
 use hovrel_core::catalogue::{Calls, Catalogue};
 use hovrel_core::mapping::{Context, Fault, FaultReason, Lane, PairLookup, Place, UserMatcher, check, expand_calls};
@@ -37,11 +40,13 @@ impl RouteEnds {
 }
 
 /// Where the artefacts of the left are, or will be, at the right.
-#[derive(Debug, Default)]
+#[derive(Default)]
 pub struct Mapped {
     places: HashMap<(Kind, String), Place>,
-    /// Where a person finds what has no place at the right; true if another route carried it there.
-    addresses: HashMap<(Kind, String), (String, bool)>,
+    /// Where a person finds what another route carried from the left to another system.
+    elsewhere: HashMap<(Kind, String), String>,
+    /// Knows where a person finds an item of the left.
+    left: Option<Arc<dyn Connector>>,
     /// Folders too deep for the right, with the folder above that takes their place.
     instead: HashMap<String, String>,
     /// While rules are tried out, everything counts as carried.
@@ -59,12 +64,12 @@ impl Mapped {
         self.places.insert((kind, left_id.to_owned()), place);
     }
 
-    /// Notes where a person finds something; an address at another system goes before one at the left.
-    pub fn set_address(&mut self, kind: Kind, left_id: &str, url: &str, carried: bool) {
-        let known = self.addresses.entry((kind, left_id.to_owned())).or_insert_with(|| (url.to_owned(), carried));
-        if carried {
-            *known = (url.to_owned(), true);
-        }
+    pub fn set_elsewhere(&mut self, kind: Kind, left_id: &str, url: &str) {
+        self.elsewhere.insert((kind, left_id.to_owned()), url.to_owned());
+    }
+
+    pub fn set_left(&mut self, left: Arc<dyn Connector>) {
+        self.left = Some(left);
     }
 
     /// Finds the folders deeper than the right allows, and what stands in for them. Their ids are
@@ -98,7 +103,10 @@ impl PairLookup for Mapped {
     }
 
     fn address(&self, kind: Kind, left_id: &str) -> Option<(String, bool)> {
-        self.addresses.get(&(kind, left_id.to_owned())).cloned()
+        match self.elsewhere.get(&(kind, left_id.to_owned())) {
+            Some(url) => Some((url.clone(), true)),
+            None => Some((self.left.as_ref()?.address(kind, left_id)?, false)),
+        }
     }
 
     fn instead_of(&self, left_id: &str) -> Option<String> {

@@ -13,23 +13,11 @@ use hovrel_testkit::{Both, Client, connectors};
 use reqwest::Method;
 use serde_json::{Value, json};
 
-async fn all(c: &dyn Connector, kind: Kind) -> Vec<Artefact> {
-    let (mut out, mut cursor) = (Vec::new(), None);
-    loop {
-        let page = c.read("ropeway", kind, cursor.as_deref()).await.expect("a page");
-        out.extend(page.artefacts);
-        match page.next {
-            Some(next) => cursor = Some(next),
-            None => return out,
-        }
-    }
-}
-
 /// Everything at the right that does not depend on the order of making: by origin mark or title.
 async fn state(both: &Both) -> BTreeMap<String, String> {
     both.misbehave(FaultPlan::default());
     let (_, tally) = connectors(both);
-    let folders = all(&tally, Kind::Folder).await;
+    let folders = read_kind(&tally, "ropeway", Kind::Folder).await;
     let path = |id: &Option<String>| {
         let mut names = Vec::new();
         let mut at = id.clone();
@@ -41,7 +29,7 @@ async fn state(both: &Both) -> BTreeMap<String, String> {
     };
     let mut items = folders.clone();
     for kind in tally.describe().kinds.into_iter().filter(|k| *k != Kind::Folder) {
-        items.extend(all(&tally, kind).await);
+        items.extend(read_kind(&tally, "ropeway", kind).await);
     }
     let name = |a: &Artefact| format!("{:?} {}", a.kind, a.origin.clone().unwrap_or_else(|| a.title.clone()));
     // Ids depend on the order of making; what they stand for does not.
@@ -225,6 +213,110 @@ async fn edit(c: &dyn Connector, container: &str, id: &str, field: &str, value: 
     let fields: Fields = [(field, Held::text(value))].into_iter().collect();
     let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
     c.write(container, &write).await.expect("it is written");
+}
+
+/// Everything that hangs on the test cases, as it is at the right after one transfer.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_hangs_together_hangs_together_afterwards() {
+    let (both, program) = (Both::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let route = client.make_route(&both).await;
+    let plan = client.dry_run(&route).await;
+    // The copies are taken to be the same, and the left's links win, so that nothing waits.
+    for change in client.changes(&plan, "outcome=adopt&kind=test_case").await {
+        let path = format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), change["seq"]);
+        let linked =
+            client.get(&path).await["fields"].as_array().is_some_and(|f| f.iter().any(|f| f["field"] == "@links"));
+        let fields = if linked { json!({"@links": "write"}) } else { json!({}) };
+        let body = json!({"included": true, "fields": fields});
+        assert!(client.call(Method::PATCH, &path, Some(body), None).await.0.is_success());
+    }
+    let all_in = json!({"included": true});
+    client.post(&format!("/plans/{}/include", plan["id"].as_str().unwrap()), all_in).await;
+    let job = client.finish(&client.transfer(&plan).await).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+
+    let (old, tally) = connectors(&both);
+    let at = |c: &'static str, kind| match c {
+        "left" => read_kind(&old, "lift-control", kind),
+        _ => read_kind(&tally, "ropeway", kind),
+    };
+    let known = |a: &Artefact, field: &str| match a.fields.get(field) {
+        Some(Held::Reference(r)) => r.id().to_owned(),
+        other => panic!("{field} refers to nothing: {other:?}"),
+    };
+
+    // Attempts in their order: the rerun did not change the first.
+    let mut attempts: BTreeMap<String, Vec<(i64, String)>> = BTreeMap::new();
+    for (end, run, verdict) in [("left", "execution", "verdict"), ("right", "execution", "outcome")] {
+        let executions = at(end, Kind::Execution).await;
+        let mark = |a: &Artefact| a.origin.clone().unwrap_or_else(|| format!("Oldstone:{}", a.key));
+        let names: BTreeMap<String, String> = executions.iter().map(|e| (e.id.clone(), mark(e))).collect();
+        let mut here: BTreeMap<String, Vec<(i64, String)>> = names.values().map(|n| (n.clone(), vec![])).collect();
+        for result in at(end, Kind::Result).await {
+            let Some(Held::Integer(attempt)) = result.fields.get("attempt") else { panic!("an attempt has a number") };
+            let word = result.fields.get(verdict).map(Held::display).unwrap_or_default();
+            let word = if word == "Broken rig" { "error".to_owned() } else { word.to_lowercase() };
+            let word = word.trim_end_matches("ed").replace("not sure", "unclear");
+            here.get_mut(&names[&known(&result, run)]).expect("its execution").push((*attempt, word));
+        }
+        here.values_mut().for_each(|list| list.sort());
+        match attempts.is_empty() {
+            true => attempts = here,
+            false => assert_eq!(here, attempts, "the same attempts at both ends"),
+        }
+    }
+    assert!(attempts.values().any(|list| list.len() > 1 && list[0].1 == "fail"), "something was run again");
+    // Planned and not run is not the same as never planned.
+    assert!(attempts.values().any(Vec::is_empty), "something was planned and never run");
+    let planned: Vec<String> = at("right", Kind::Execution).await.iter().map(|e| known(e, "case")).collect();
+    let cases = at("right", Kind::TestCase).await;
+    assert!(cases.iter().any(|c| c.origin.is_some() && !planned.contains(&c.id)), "something was never planned");
+
+    // A circle of links, and a link to what is not carried here, as an address.
+    let by_mark = |mark: &str| cases.iter().find(|c| c.origin.as_deref() == Some(mark)).expect("it was carried");
+    for (from, to) in [("OS-2001", "OS-2002"), ("OS-2002", "OS-2003"), ("OS-2003", "OS-2001")] {
+        let (from, to) = (by_mark(&format!("Oldstone:{from}")), by_mark(&format!("Oldstone:{to}")));
+        let wanted = LinkEnd::Artefact { kind: Kind::TestCase, id: to.id.clone() };
+        assert!(from.links.iter().any(|l| l.target == wanted), "{:?}", from.links);
+        assert!(
+            from.links.iter().any(|l| matches!(&l.target, LinkEnd::Url(u) if u.contains("/records/requirement/RQ-")))
+        );
+    }
+
+    // A call without arguments is kept, one with arguments stands expanded, a circle is text.
+    let steps = |c: &Artefact| match c.fields.get("steps") {
+        Some(Held::Steps(steps)) => steps.clone(),
+        other => panic!("no steps: {other:?}"),
+    };
+    let expanded = steps(by_mark("Oldstone:OS-2002"));
+    assert_eq!(expanded[1].action.plain(), "Run the line up to 5 m/s.");
+    let kept: Vec<_> = cases.iter().flat_map(|c| steps(c)).filter_map(|s| s.call).collect();
+    let shared = at("right", Kind::SharedSteps).await;
+    assert!(!kept.is_empty() && kept.iter().all(|c| shared.iter().any(|s| s.id == c.target.id())));
+    let circle = steps(by_mark(&format!("Oldstone:OS-{}", oddities::WHO_LEFT)));
+    assert!(circle[0].call.is_none() && circle[0].action.plain().contains("SS-4"), "{circle:?}");
+    // A table of values became data sets, and is the same table.
+    let table = |list: &[Artefact], key: &str, field: &str| {
+        list.iter()
+            .find(|c| c.key == key || c.origin.as_deref() == Some(&format!("Oldstone:{key}")))
+            .map(|c| c.fields.get(field).cloned())
+    };
+    let left = at("left", Kind::TestCase).await;
+    let with_table = left.iter().find(|c| matches!(c.fields.get("parameters"), Some(Held::Table(_)))).expect("a table");
+    assert_eq!(table(&cases, &with_table.key, "data_sets"), table(&left, &with_table.key, "parameters"));
+}
+
+async fn read_kind(c: &impl Connector, container: &str, kind: Kind) -> Vec<Artefact> {
+    let (mut out, mut cursor) = (Vec::new(), None);
+    loop {
+        let page = c.read(container, kind, cursor.as_deref()).await.expect("a page");
+        out.extend(page.artefacts);
+        match page.next {
+            Some(next) => cursor = Some(next),
+            None => return out,
+        }
+    }
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -76,6 +76,11 @@ impl Connector for HttpConnector {
         Capabilities { kinds: self.client.profile.kinds.keys().copied().collect(), calls_at_once, calls_per_minute }
     }
 
+    fn address(&self, kind: Kind, id: &str) -> Option<String> {
+        let page = &self.client.profile.kinds.get(&kind)?.page;
+        Some(format!("{}{}", self.client.address, fill(page, &[("id", id)])))
+    }
+
     async fn check(&self) -> Vec<CheckStep> {
         check::check(&self.client).await
     }

@@ -50,8 +50,8 @@ fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
     Err(Failure::Refused(Refusal { why: why.to_owned(), advice: advice.to_owned() }))
 }
 
-/// Items are made and changed first, with everything but their links; links follow when all items are
-/// there, so that they may lead anywhere, in circles too (law 6).
+/// Items are made and changed first, with the links whose other end is there already; the other links
+/// follow when all items are there, so that they may lead anywhere, in circles too (law 6).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Phase {
     Items,
@@ -116,8 +116,8 @@ async fn attempt(
     let writes = fields_to_write(change, decision, first_contact);
     let creates = change.outcome == Outcome::NewRight || decision.as_new;
     let files = writes.iter().find(|f| f.field == ATTACHMENTS).copied();
-    let links = writes.iter().any(|f| f.field == LINKS);
     let (write, partly) = build(t, change, lane, &writes, creates).await?;
+    let links_to_come = partly.iter().any(|field| field == LINKS);
     // A list without some of its members keeps its old base, and shows again in the next dry run.
     let mut decided = decision.clone();
     decided.fields.extend(partly.into_iter().map(|field| (field, FieldDecision::Leave)));
@@ -143,7 +143,7 @@ async fn attempt(
         Some(artefact) => artefact.id.clone(),
         None => right_id(change)?,
     };
-    if links {
+    if links_to_come {
         t.hub.store.made(t.job, seq, &id).await?;
         t.keep_place(change, &id).await;
         return Ok(Stage::LinksToCome);
@@ -177,10 +177,9 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
     let wanted: Fields =
         resolved.iter().filter(|f| f.field == LINKS).map(|f| (f.field.as_str(), f.write.clone())).collect();
     let mut now = read_one(t, lane.right_kind, &id).await?;
-    let mut write =
-        Write { kind: lane.right_kind, id: Some(id), version: now.version.clone(), fields: wanted, parent: None };
+    let version = now.version.clone();
+    let write = Write { kind: lane.right_kind, id: Some(id), version, fields: wanted, parent: None };
     if !holds(&now, &write) {
-        write.version = now.version.clone();
         now = update(t, lane, &write, false).await?;
     }
     let writes: Vec<&FieldChange> = resolved.iter().collect();
@@ -211,7 +210,14 @@ async fn build(
     }
     for f in writes {
         match (f.field.as_str(), &f.write) {
-            (ATTACHMENTS | LINKS, _) => {}
+            (ATTACHMENTS, _) => {}
+            (LINKS, Value::Links(list)) => {
+                let (there, missing) = t.resolve_links(list).await;
+                if missing {
+                    partly.push(LINKS.to_owned());
+                }
+                write.fields.set(LINKS, Value::Links(there).settled());
+            }
             (PARENT, Value::Reference(reference)) => write.parent = Some(Some(t.resolve(reference).await?)),
             (PARENT, _) => write.parent = Some(None),
             (field, Value::References(list)) => {
@@ -476,7 +482,7 @@ fn altered(artefact: &Artefact, writes: &[&FieldChange]) -> Vec<Loss> {
         .iter()
         // What refers to something still to be made is compared by the proof.
         .filter(|f| {
-            let refers = matches!(f.write, Value::Reference(_) | Value::References(_));
+            let refers = matches!(f.write, Value::Reference(_) | Value::References(_) | Value::Links(_));
             !refers && f.write.pending().needed.is_empty()
         })
         .filter_map(|f| {
