@@ -47,7 +47,7 @@ export const outcomeHelp: Record<DiscShape, string> = {
   blocked: "A value can't be carried; the item waits until that is settled.",
   gone_right: "It was carried before and is gone at the right; nothing is made again.",
   in_step: "Both ends hold the same.",
-  left_out: "Left out by hand; it shows again in the next dry run.",
+  left_out: "Not taken in, by hand or since what it needs is not; it shows again in the next dry run.",
   loss: "A value can't be carried exactly.",
 };
 

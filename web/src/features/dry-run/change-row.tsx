@@ -98,7 +98,7 @@ function rightWords(i: Listed): React.ReactNode {
         i.steps ? count(i.steps, "step") : "",
         i.files ? count(i.files, "file") : "",
       ].filter(Boolean);
-      return <span className="truncate text-ink-3">{i.included ? parts.join(" · ") : "left out by hand"}</span>;
+      return <span className="truncate text-ink-3">{i.included ? parts.join(" · ") : "left out"}</span>;
     }
     case "adopt":
       return i.as_new ? (

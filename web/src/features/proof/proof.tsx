@@ -164,16 +164,16 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
             ))}
           </tbody>
         </table>
+        <div className="mb-3 flex flex-wrap gap-2">
+          {proof.lanes.map((l) => (
+            <Pill key={l.lane} on={l === lane} onClick={() => setQuery({ lane: l.lane })}>
+              {kindWord[l.left_kind]}
+            </Pill>
+          ))}
+        </div>
         {lane && (
           <div className="grid grid-cols-[360px_1fr] gap-5">
             <section aria-label="Agreement by field">
-              <div className="mb-2 flex gap-2">
-                {proof.lanes.map((l) => (
-                  <Pill key={l.lane} on={l === lane} onClick={() => setQuery({ lane: l.lane })}>
-                    {kindWord[l.left_kind]}
-                  </Pill>
-                ))}
-              </div>
               <table className="w-full border border-hair bg-sheet">
                 <thead>
                   <tr className="text-left text-[11px] text-ink-3">

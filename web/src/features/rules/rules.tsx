@@ -127,7 +127,9 @@ export default function Rules() {
   };
   const used = lane?.rules.map(sourceField) ?? [];
   const unused =
-    left.kind?.fields.filter((f) => f.value_type !== "attachments" && !f.origin_mark && !used.includes(f.id)) ?? [];
+    left.kind?.fields.filter(
+      (f) => f.value_type !== "attachments" && f.value_type !== "links" && !f.origin_mark && !used.includes(f.id),
+    ) ?? [];
   return (
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>

@@ -7,7 +7,7 @@ import { api, take, type Schemas } from "@/api/client";
 import { bytes, exact } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Loading, Pill, Trouble } from "@/ui/basics";
-import { valueText } from "./value";
+import { linkText, valueText } from "./value";
 
 type Props = {
   system: string;
@@ -141,7 +141,7 @@ function Item({
       </p>
       <dl className="grid grid-cols-[120px_1fr] gap-x-3 gap-y-1.5">
         {schema?.fields
-          .filter((f) => f.value_type !== "attachments")
+          .filter((f) => f.value_type !== "attachments" && f.value_type !== "links")
           .map((f) => (
             <div key={f.id} className="contents">
               <dt className="text-ink-3">{f.name}</dt>
@@ -150,6 +150,12 @@ function Item({
               </dd>
             </div>
           ))}
+        {!!a.links?.length && (
+          <>
+            <dt className="text-ink-3">Links</dt>
+            <dd className="break-words whitespace-pre-wrap">{a.links.map(linkText).join("\n")}</dd>
+          </>
+        )}
         {!!a.attachments?.length && (
           <>
             <dt className="text-ink-3">Files</dt>

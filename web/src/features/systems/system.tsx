@@ -166,7 +166,11 @@ function SurveyPart({
 function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnswer"] }) {
   const [query, setQuery] = useSearchParams();
   const kinds = survey.catalogue.kinds;
-  const kind = query.get("kind") ?? kinds.find((k) => k.kind !== "folder")?.kind ?? kinds[0]?.kind ?? "test_case";
+  const kind =
+    query.get("kind") ??
+    (kinds.find((k) => k.kind === "test_case") ?? kinds.find((k) => k.kind !== "folder"))?.kind ??
+    kinds[0]?.kind ??
+    "test_case";
   const view = query.get("find") != null || query.get("field") ? "items" : (query.get("view") ?? "fields");
   const schema = kinds.find((k) => k.kind === kind);
   const found = survey.survey.kinds.find((k) => k.kind === kind);
@@ -208,7 +212,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
           </div>
         )}
       </dl>
-      <div className="mb-3 flex items-center gap-2">
+      <div className="mb-3 flex flex-wrap items-center gap-2">
         {kinds.map((k) => (
           <Pill
             key={k.kind}
@@ -218,7 +222,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
             {k.name}
           </Pill>
         ))}
-        <span className="mx-2 h-5 w-px bg-hair" />
+        <span className="basis-full" />
         <Pill on={view === "fields"} onClick={() => show({ view: "fields" })}>
           Fields and values
         </Pill>
@@ -324,13 +328,15 @@ function Fields({
       </thead>
       <tbody>
         {schema.fields
-          .filter((f) => f.value_type !== "attachments")
+          .filter((f) => f.value_type !== "attachments" && f.value_type !== "links")
           .map((f) => {
             const s = survey?.fields.find((x) => x.field === f.id);
             const filled = s?.filled ?? 0;
+            // Values that no two items share are no spread worth looking at.
+            const single = filled > 5 && s?.distinct_exact === true && s.distinct === filled;
             return (
               <tr key={f.id} className="border-b border-hair-2 align-top last:border-0">
-                <td className="px-3 py-2 font-medium">
+                <td className="px-3 py-2 font-medium whitespace-nowrap">
                   {f.name}
                   {f.required && (
                     <span className="font-bold text-clash" title="required">
@@ -350,7 +356,7 @@ function Fields({
                 </td>
                 <td className="px-3 py-2">
                   <div className="flex flex-wrap gap-1.5">
-                    {s?.values.slice(0, 12).map((v) => {
+                    {(single ? [] : (s?.values.slice(0, 12) ?? [])).map((v) => {
                       const person = f.value_type === "user" || f.value_type === "user_list";
                       const known = person ? users.map((u) => u.id) : f.allowed;
                       const off = !!known && !!v.value && !known.includes(v.value);
@@ -367,7 +373,10 @@ function Fields({
                         </button>
                       );
                     })}
-                    {!!s && s.values.length > 12 && <span className="text-ink-3">and {s.values.length - 12} more</span>}
+                    {single && <span className="text-ink-3">{count(filled, "value")}, each of them once</span>}
+                    {!!s && !single && s.values.length > 12 && (
+                      <span className="text-ink-3">and {s.values.length - 12} more</span>
+                    )}
                     {s && s.values.length === 0 && filled > 0 && (
                       <span className="text-ink-3">
                         {f.value_type === "text"

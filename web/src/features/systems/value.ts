@@ -75,7 +75,7 @@ export function valueText(value: Value | undefined, users: Schemas["User"][]): s
       return value.value
         .map(
           (s, n) =>
-            `${n + 1}. ${s.call ? `calls ${referenceText(s.call.target)}${s.call.arguments.map((a) => ` (${a.name}: ${documentText(a.value.blocks)})`).join("")} ` : ""}${documentText(s.action.blocks)}\n    → ${documentText(s.expected.blocks)}${s.data.blocks.length ? `\n    data: ${documentText(s.data.blocks)}` : ""}`,
+            `${n + 1}. ${s.call ? `calls ${referenceText(s.call.target)}${s.call.arguments.map((a) => ` (${a.name}: ${documentText(a.value.blocks)})`).join("")} ` : ""}${documentText(s.action.blocks)}${s.expected.blocks.length ? `\n    → ${documentText(s.expected.blocks)}` : ""}${s.data.blocks.length ? `\n    data: ${documentText(s.data.blocks)}` : ""}`,
         )
         .join("\n");
     case "boolean":
