@@ -291,7 +291,7 @@ async fn what_hangs_together_hangs_together_afterwards() {
     };
     let expanded = steps(by_mark("Oldstone:OS-2002"));
     assert_eq!(expanded[1].action.plain(), "Run the line up to 5 m/s.");
-    let kept: Vec<_> = cases.iter().flat_map(|c| steps(c)).filter_map(|s| s.call).collect();
+    let kept: Vec<_> = cases.iter().flat_map(steps).filter_map(|s| s.call).collect();
     let shared = at("right", Kind::SharedSteps).await;
     assert!(!kept.is_empty() && kept.iter().all(|c| shared.iter().any(|s| s.id == c.target.id())));
     let circle = steps(by_mark(&format!("Oldstone:OS-{}", oddities::WHO_LEFT)));
