@@ -1,0 +1,76 @@
+//! Calls of shared steps over generated worlds of calls, circles and calls of nothing included: expanding
+//! ends, loses nothing silently (law 7), and settles (law 2).
+
+use std::collections::HashMap;
+
+use hovrel_core::catalogue::Calls;
+use hovrel_core::loss::LossCause;
+use hovrel_core::mapping::{call_order, expand_calls};
+use hovrel_core::model::{Argument, Artefact, Call, Document, Fields, Kind, Reference, Step, Value};
+use proptest::prelude::*;
+
+/// Shared steps by their numbers: each a list of steps that say something or call another, perhaps one
+/// that is not there, perhaps with an argument.
+fn world() -> impl Strategy<Value = Vec<Vec<Option<(u8, bool)>>>> {
+    let step = prop_oneof![2 => Just(None), 3 => (0..8u8, any::<bool>()).prop_map(Some)];
+    prop::collection::vec(prop::collection::vec(step, 0..4), 1..7)
+}
+
+fn artefact(n: usize, steps: &[Option<(u8, bool)>]) -> Artefact {
+    let step = |(k, s): (usize, &Option<(u8, bool)>)| match s {
+        None => Step { action: Document::from_text(&format!("do {n}.{k}")), ..Step::default() },
+        Some((to, with)) => {
+            let value = Document::from_text("5 m/s");
+            let arguments = if *with { vec![Argument { name: "speed".into(), value }] } else { vec![] };
+            Step { call: Some(Call { target: Reference::known(format!("s{to}")), arguments }), ..Step::default() }
+        }
+    };
+    let mut fields = Fields::default();
+    fields.set("steps", Value::Steps(steps.iter().enumerate().map(step).collect()));
+    Artefact { fields, title: format!("Shared {n}"), ..Artefact::bare(Kind::SharedSteps, &format!("s{n}")) }
+}
+
+fn steps(a: &Artefact) -> &[Step] {
+    match a.fields.get("steps") {
+        Some(Value::Steps(steps)) => steps,
+        _ => &[],
+    }
+}
+
+fn calls(a: &Artefact) -> impl Iterator<Item = &Call> {
+    steps(a).iter().filter_map(|s| s.call.as_ref())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    #[test]
+    fn expanding_ends_declares_and_settles(w in world()) {
+        let all: Vec<Artefact> = w.iter().enumerate().map(|(n, s)| artefact(n, s)).collect();
+        let shared: HashMap<&str, &Artefact> = all.iter().map(|a| (a.id.as_str(), a)).collect();
+        for keep in [Calls::None, Calls::Plain, Calls::WithArguments] {
+            let expanded: Vec<Artefact> =
+                all.iter().map(|a| expand_calls(a, &shared, keep).unwrap_or_else(|| a.clone())).collect();
+            for (before, after) in all.iter().zip(&expanded) {
+                for call in calls(after) {
+                    prop_assert!(keep != Calls::None, "no call is left");
+                    prop_assert!(keep != Calls::Plain || call.arguments.is_empty(), "none with arguments");
+                    prop_assert!(shared.contains_key(call.target.id()), "none of nothing");
+                }
+                prop_assert!(before == after || !after.read_losses.is_empty(), "what changed is declared");
+                let causes = after.read_losses.iter().map(|l| &l.cause);
+                prop_assert!(causes.into_iter().all(|c| matches!(
+                    c, LossCause::CallExpanded | LossCause::CallCycle | LossCause::CallOfNothing
+                )));
+            }
+            // What is left calls in no circle, so it can be made in an order, and nothing is left to expand.
+            let kept: HashMap<&str, &Artefact> = expanded.iter().map(|a| (a.id.as_str(), a)).collect();
+            let order = call_order(&expanded.iter().collect::<Vec<_>>());
+            let at = |id: &str| order.iter().position(|o| o == id).expect("everything is in the order");
+            for a in &expanded {
+                prop_assert!(calls(a).all(|c| at(c.target.id()) < at(&a.id)), "{:?} after {:?}", a.id, order);
+                prop_assert!(expand_calls(a, &kept, keep).is_none(), "expanding again changes nothing");
+            }
+        }
+    }
+}
