@@ -3,6 +3,8 @@
 //! Decides whether a record is taken: needed fields, lengths, lists, references that lead somewhere. Each
 //! system has its own kinds, ids and way of writing them; what is common is only that they are records.
 
+use std::collections::BTreeMap;
+
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 use serde_json::{Map, Value, json};
@@ -171,6 +173,36 @@ pub fn made(kind: &str, number: u32, changed: DateTime<Utc>, by: &str, values: &
         values: values.iter().map(|(id, v)| ((*id).to_owned(), v.clone())).collect(),
         links: Vec::new(),
     }
+}
+
+/// Records by kind and number.
+pub type Records = BTreeMap<String, BTreeMap<u32, Record>>;
+
+/// Links on a page to the lists of all kinds, with how many there are.
+pub fn kinds_bar(kinds: &[Kind], records: &Records) -> String {
+    let one = |k: &Kind| {
+        let count = records.get(k.id).map_or(0, BTreeMap::len);
+        format!("<a href=\"/records/{}\">{}: <b>{count}</b></a> ", k.id, k.label)
+    };
+    kinds.iter().map(one).collect()
+}
+
+/// A table on a page of all records of a kind, with some of their fields.
+pub fn page_list(kind: &Kind, records: &Records, fields: &[&str]) -> String {
+    let row = |r: &Record| {
+        let id = format!("{}-{}", kind.prefix, r.number);
+        let text = |f: &&str| crate::page::escape(&r.values.get(*f).map(as_text).unwrap_or_default());
+        let cells: String = fields.iter().map(|f| format!("<td>{}</td>", text(f))).collect();
+        format!("<tr><td><a href=\"/records/{}/{id}\">{id}</a></td>{cells}</tr>", kind.id)
+    };
+    let rows: String = records.get(kind.id).into_iter().flat_map(|r| r.values()).map(row).collect();
+    format!("<table>{rows}</table>")
+}
+
+/// The record behind an id like RN-4, or its number alone, as a page's address has it.
+pub fn by_id<'r>(records: &'r Records, kind: &str, id: &str) -> Option<&'r Record> {
+    let number = id.rsplit('-').next()?.parse::<u32>().ok()?;
+    records.get(kind)?.get(&number)
 }
 
 /// A table on a page of everything a record holds.

@@ -13,6 +13,12 @@ export const kindWord: Record<string, string> = {
   defect: "Defect",
 };
 
+/** “test cases”, “shared steps”. */
+export function kindsWord(kind: string | undefined): string {
+  const word = kindWord[kind ?? ""]?.toLowerCase() ?? "items";
+  return word.endsWith("s") ? word : `${word}s`;
+}
+
 export type DiscShape =
   | "in_step"
   | "new_right"

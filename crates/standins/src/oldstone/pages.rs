@@ -7,9 +7,10 @@ use axum::extract::{Form, Path, Query, State as Extract};
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::get;
 
-use super::Server;
 use super::state::State;
+use super::{Server, kinds};
 use crate::page::{escape, page};
+use crate::records::{by_id, kinds_bar, page_list, page_rows};
 use crate::world::IMPORTANCE;
 
 pub const COLOUR: &str = "#5b4636";
@@ -59,51 +60,27 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         state.cases.len(),
         state.folders.len(),
         escape(&wanted),
-        kinds_bar(&state)
+        kinds_bar(&kinds::KINDS, &state.records)
     );
     page("Oldstone", COLOUR, "Test cases", &body)
 }
 
-fn kinds_bar(state: &State) -> String {
-    let one = |k: &crate::records::Kind| {
-        let count = state.records.get(k.id).map_or(0, std::collections::BTreeMap::len);
-        format!("<a href=\"/records/{}\">{}: <b>{count}</b></a> ", k.id, k.label)
-    };
-    super::kinds::KINDS.iter().map(one).collect()
-}
-
 async fn records(Extract(server): Extract<Server>, Path(kind): Path<String>) -> Html<String> {
     let state = server.kept.read();
-    let Some(kind) = super::kinds::find(&kind) else {
+    let Some(kind) = kinds::find(&kind) else {
         return page("Oldstone", COLOUR, "Not here", "<p>There is no such kind.</p>");
     };
-    let rows: String = state
-        .records
-        .get(kind.id)
-        .into_iter()
-        .flat_map(|r| r.values())
-        .map(|r| {
-            let name = r.values.get("name").map(crate::records::as_text).unwrap_or_default();
-            format!(
-                "<tr><td><a href=\"/records/{0}/{1}-{2}\">{1}-{2}</a></td><td>{3}</td></tr>",
-                kind.id,
-                kind.prefix,
-                r.number,
-                escape(&name)
-            )
-        })
-        .collect();
-    page("Oldstone", COLOUR, kind.label, &format!("<p>{}</p><table>{rows}</table>", kinds_bar(&state)))
+    let body =
+        format!("<p>{}</p>{}", kinds_bar(&kinds::KINDS, &state.records), page_list(kind, &state.records, &["name"]));
+    page("Oldstone", COLOUR, kind.label, &body)
 }
 
 async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, String)>) -> Html<String> {
     let state = server.kept.read();
-    let number = id.rsplit_once('-').and_then(|(_, n)| n.parse::<u32>().ok());
-    let found = super::kinds::find(&kind).zip(number.and_then(|n| state.records.get(&kind)?.get(&n)));
-    let Some((kind, r)) = found else {
+    let Some((kind, record)) = kinds::find(&kind).zip(by_id(&state.records, &kind, &id)) else {
         return page("Oldstone", COLOUR, "Not here", "<p>There is no such record.</p>");
     };
-    page("Oldstone", COLOUR, &id, &format!("<table>{}</table>", crate::records::page_rows(r, kind)))
+    page("Oldstone", COLOUR, &id, &format!("<table>{}</table>", page_rows(record, kind)))
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Response {

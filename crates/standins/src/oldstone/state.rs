@@ -6,7 +6,7 @@ use chrono::{Local, NaiveDateTime, TimeZone, Utc};
 use serde::{Deserialize, Serialize};
 
 use crate::persist::Blobs;
-use crate::records::{Known, Link, Record};
+use crate::records::{Known, Link, Records};
 
 use super::kinds;
 
@@ -19,7 +19,7 @@ pub struct State {
     pub cases: BTreeMap<u32, Case>,
     /// Everything else, by kind and number.
     #[serde(default)]
-    pub records: BTreeMap<String, BTreeMap<u32, Record>>,
+    pub records: Records,
     pub people: Vec<(String, String, String)>,
     pub sessions: HashMap<String, i64>,
     pub blobs: Blobs,

@@ -8,9 +8,10 @@ use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::get;
 
-use super::Server;
 use super::state::PRIORITIES;
+use super::{Server, kinds};
 use crate::page::{escape, page};
+use crate::records::{by_id, kinds_bar, page_list, page_rows};
 
 pub const COLOUR: &str = "#2d5d4b";
 
@@ -52,52 +53,30 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         state.cases.len(),
         state.chapters.len(),
         escape(&wanted),
-        kinds_bar(&state)
+        kinds_bar(&kinds::KINDS, &state.records)
     );
     page("Tallybench", COLOUR, "Cases", &body)
 }
 
-fn kinds_bar(state: &super::State) -> String {
-    let one = |k: &crate::records::Kind| {
-        let count = state.records.get(k.id).map_or(0, std::collections::BTreeMap::len);
-        format!("<a href=\"/records/{}\">{}: <b>{count}</b></a> ", k.id, k.label)
-    };
-    super::kinds::KINDS.iter().map(one).collect()
-}
-
 async fn records(Extract(server): Extract<Server>, Path(kind): Path<String>) -> Html<String> {
     let state = server.kept.read();
-    let Some(kind) = super::kinds::find(&kind) else {
+    let Some(kind) = kinds::find(&kind) else {
         return page("Tallybench", COLOUR, "Not here", "<p>There is no such kind.</p>");
     };
-    let rows: String = state
-        .records
-        .get(kind.id)
-        .into_iter()
-        .flat_map(|r| r.values())
-        .map(|r| {
-            let text = |field: &str| escape(&r.values.get(field).map(crate::records::as_text).unwrap_or_default());
-            format!(
-                "<tr><td><a href=\"/records/{0}/{2}\">{1}-{2}</a></td><td>{3}</td><td class=dim>{4}</td></tr>",
-                kind.id,
-                kind.prefix,
-                r.number,
-                text("title"),
-                text("external_ref")
-            )
-        })
-        .collect();
-    page("Tallybench", COLOUR, kind.label, &format!("<p>{}</p><table>{rows}</table>", kinds_bar(&state)))
+    let body = format!(
+        "<p>{}</p>{}",
+        kinds_bar(&kinds::KINDS, &state.records),
+        page_list(kind, &state.records, &["title", "external_ref"])
+    );
+    page("Tallybench", COLOUR, kind.label, &body)
 }
 
-async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, u32)>) -> Html<String> {
+async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, String)>) -> Html<String> {
     let state = server.kept.read();
-    let found = super::kinds::find(&kind).zip(state.records.get(&kind).and_then(|r| r.get(&id)));
-    let Some((kind, r)) = found else {
+    let Some((kind, record)) = kinds::find(&kind).zip(by_id(&state.records, &kind, &id)) else {
         return page("Tallybench", COLOUR, "Not here", "<p>There is no such record.</p>");
     };
-    let title = format!("{}-{id}", kind.prefix);
-    page("Tallybench", COLOUR, &title, &format!("<table>{}</table>", crate::records::page_rows(r, kind)))
+    page("Tallybench", COLOUR, &id, &format!("<table>{}</table>", page_rows(record, kind)))
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
@@ -125,7 +104,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
                 escape(&s.action),
                 shown(&s.expected),
                 escape(&s.expected),
-                s.shared.map(|n| format!(" <a href=/records/shared/{n}>SH-{n}</a>")).unwrap_or_default()
+                s.shared.map(|n| format!(" <a href=/records/shared/SH-{n}>SH-{n}</a>")).unwrap_or_default()
             )
         })
         .collect();

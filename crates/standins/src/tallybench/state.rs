@@ -6,7 +6,7 @@ use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
 use crate::persist::Blobs;
-use crate::records::{Known, Link, Record};
+use crate::records::{Known, Link, Records};
 
 pub const PRIORITIES: [&str; 4] = ["Urgent", "High", "Normal", "Low"];
 pub const STATUSES: [&str; 2] = ["active", "archived"];
@@ -18,7 +18,7 @@ pub struct State {
     pub cases: BTreeMap<u32, Case>,
     /// Everything else, by kind and number.
     #[serde(default)]
-    pub records: BTreeMap<String, BTreeMap<u32, Record>>,
+    pub records: Records,
     pub people: Vec<Person>,
     pub blobs: Blobs,
     pub next_number: u32,

@@ -12,6 +12,7 @@ import { count, kindWord, outcomeWord, type DiscShape } from "@/lib/words";
 import { Button, Check, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/basics";
 import { Disc, Legend } from "@/ui/disc";
 import { useDraft } from "../route/draft";
+import { Reading } from "../route/reading";
 import { ChangeRow, ROW } from "./change-row";
 import { Detail } from "./detail";
 
@@ -35,7 +36,6 @@ export default function DryRun() {
   };
   const running = job && !over(job);
   if (running) {
-    const p = job.progress as { phase?: string; system?: string; kind?: string; read?: number; total?: number };
     return (
       <Empty
         title="The dry run reads both ends"
@@ -49,14 +49,7 @@ export default function DryRun() {
           </Button>
         }
       >
-        <p role="status">
-          {p.phase === "comparing"
-            ? "Comparing what was read"
-            : p.system
-              ? `${p.system}: ${kindWord[p.kind ?? ""]?.toLowerCase()}s, ${p.read} of ${p.total ?? "?"}`
-              : "Waiting for a worker"}
-        </p>
-        {lost && <p className="text-clash">The connection is lost; it catches up by itself.</p>}
+        <Reading job={job} lost={lost} />
       </Empty>
     );
   }

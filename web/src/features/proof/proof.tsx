@@ -9,6 +9,7 @@ import { causeWord, count, kindWord, lossWord } from "@/lib/words";
 import { Bar, Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
 import { Disc, EndMark } from "@/ui/disc";
 import { useDraft } from "../route/draft";
+import { Reading } from "../route/reading";
 import { mainLane } from "../route/lanes-bar";
 import { fieldName, useSchema } from "../route/use-schema";
 import { valueText } from "../systems/value";
@@ -42,17 +43,9 @@ export default function Proof() {
     );
   const running = job && !over(job);
   if (running) {
-    const p = job.progress as { phase?: string; system?: string; kind?: string; read?: number; total?: number };
     return (
       <Empty title="Both ends are read again">
-        <p role="status">
-          {p.phase === "comparing"
-            ? "Comparing what was read"
-            : p.system
-              ? `${p.system}: ${kindWord[p.kind ?? ""]?.toLowerCase()}s, ${p.read} of ${p.total ?? "?"}`
-              : "Waiting for a worker"}
-        </p>
-        {lost && <p className="text-clash">The connection is lost; it catches up by itself.</p>}
+        <Reading job={job} lost={lost} />
       </Empty>
     );
   }

@@ -6,7 +6,7 @@ import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
 import { useJob } from "@/api/jobs";
 import { ago, bytes, exact, percent } from "@/lib/format";
-import { count, kindWord, typeWord } from "@/lib/words";
+import { count, kindsWord, kindWord, typeWord } from "@/lib/words";
 import { Bar, Button, Empty, Loading, Pill, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
 import { Items } from "./items";
@@ -123,8 +123,7 @@ function SurveyPart({
   const p = job?.progress as { kind?: string; read?: number; total?: number } | undefined;
   const progress = active && (
     <p role="status" className="my-3 text-ink-2">
-      Reading {p?.kind ? `${kindWord[p.kind]?.toLowerCase()}s` : ""}{" "}
-      {p?.read != null && `${p.read} of ${p.total ?? "?"}`}{" "}
+      Reading {p?.kind ? kindsWord(p.kind) : ""} {p?.read != null && `${p.read} of ${p.total ?? "?"}`}{" "}
       {lost && <span className="text-clash">· connection lost, catching up by itself</span>}
     </p>
   );
@@ -265,6 +264,20 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
   );
 }
 
+function Head({ names }: { names: string[] }) {
+  return (
+    <thead>
+      <tr className="text-left text-[11px] text-ink-3">
+        {names.map((name) => (
+          <th key={name} className="border-b border-hair px-3 py-1.5 font-normal">
+            {name}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
+
 /** A number that opens what it counts. */
 function Figure({ n, open }: { n: number; open: () => void }) {
   return (
@@ -278,15 +291,7 @@ function People({ users }: { users: Schemas["User"][] }) {
   const names = users.map((u) => u.name);
   return (
     <table className="w-full border border-hair bg-sheet">
-      <thead>
-        <tr className="text-left text-[11px] text-ink-3">
-          {["Name", "Login", "E-mail", ""].map((h) => (
-            <th key={h} className="border-b border-hair px-3 py-1.5 font-normal">
-              {h}
-            </th>
-          ))}
-        </tr>
-      </thead>
+      <Head names={["Name", "Login", "E-mail", ""]} />
       <tbody>
         {users.map((u) => (
           <tr key={u.id} className="border-b border-hair-2 last:border-0">
@@ -317,15 +322,7 @@ function Fields({
   const total = survey?.count ?? 0;
   return (
     <table className="w-full border border-hair bg-sheet">
-      <thead>
-        <tr className="text-left text-[11px] text-ink-3">
-          {["Field", "Type", "Filled", "Values met"].map((h) => (
-            <th key={h} className="border-b border-hair px-3 py-1.5 font-normal">
-              {h}
-            </th>
-          ))}
-        </tr>
-      </thead>
+      <Head names={["Field", "Type", "Filled", "Values met"]} />
       <tbody>
         {schema.fields
           .filter((f) => f.value_type !== "attachments" && f.value_type !== "links")
