@@ -1,0 +1,390 @@
+//! Every way in which a rule can be wrong, and every way in which a value can lose something, met once:
+//! what is said, and that what is carried is what the target will hold.
+
+use std::collections::HashMap;
+
+use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
+use hovrel_core::loss::{LossCause, LossKind};
+use hovrel_core::mapping::*;
+use hovrel_core::model::{
+    Artefact, Attachment, Call, Document, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
+};
+use hovrel_core::scope::{Condition, ConditionRow, Operator};
+use hovrel_core::text::TextFormat;
+
+fn field(id: &str, value_type: ValueType) -> FieldSchema {
+    FieldSchema::new(id, id, value_type)
+}
+
+fn kind(fields: Vec<FieldSchema>) -> KindSchema {
+    KindSchema {
+        kind: Kind::TestCase,
+        name: "Case".into(),
+        fields,
+        max_depth: Some(5),
+        in_folders: true,
+        writable: true,
+    }
+}
+
+fn user(id: &str, name: &str) -> User {
+    User { id: id.into(), login: None, email: None, name: name.into(), active: true }
+}
+
+/// Both ends, with everything that a rule may look at.
+struct Ends {
+    left: Catalogue,
+    right: KindSchema,
+    users: UserMatcher,
+    places: HashMap<(Kind, String), Place>,
+}
+
+impl Ends {
+    fn new() -> Ends {
+        let mut left = vec![
+            field("name", ValueType::Text),
+            field("note", ValueType::RichText),
+            field("level", ValueType::Choice),
+            field("labels", ValueType::ChoiceList),
+            field("owner", ValueType::User),
+            field("steps", ValueType::Steps),
+            field("count", ValueType::Integer),
+            field("rows", ValueType::Table),
+        ];
+        left.push(FieldSchema { refers_to: Some(Kind::TestRun), ..field("run", ValueType::Reference) });
+        left.push(FieldSchema { refers_to: Some(Kind::TestCase), ..field("cases", ValueType::References) });
+        let right = vec![
+            FieldSchema { required: true, max_length: Some(10), ..field("title", ValueType::Text) },
+            FieldSchema { format: Some(TextFormat::Markdown), ..field("text", ValueType::RichText) },
+            FieldSchema { allowed: Some(vec!["High".into(), "Low".into()]), ..field("priority", ValueType::Choice) },
+            field("tags", ValueType::ChoiceList),
+            field("assigned", ValueType::User),
+            FieldSchema { format: Some(TextFormat::Markdown), calls: Calls::Plain, ..field("steps", ValueType::Steps) },
+            field("number", ValueType::Integer),
+            FieldSchema { read_only: true, ..field("made", ValueType::Text) },
+            FieldSchema { origin_mark: true, ..field("mark", ValueType::Text) },
+            FieldSchema {
+                max_bytes: Some(100),
+                media_types: Some(vec!["image/png".into()]),
+                ..field(ATTACHMENTS, ValueType::Attachments)
+            },
+            FieldSchema {
+                link_types: Some(vec![LinkType::Verifies, LinkType::RelatesTo]),
+                ..field(LINKS, ValueType::Links)
+            },
+            FieldSchema { refers_to: Some(Kind::TestRun), ..field("run", ValueType::Reference) },
+            FieldSchema { refers_to: Some(Kind::TestCase), ..field("cases", ValueType::References) },
+        ];
+        let known = |id: &str| Place { kind: Kind::TestCase, reference: Reference::known(id) };
+        let pending =
+            Place { kind: Kind::TestCase, reference: Reference::Pending { kind: Kind::TestCase, id: "c2".into() } };
+        Ends {
+            left: Catalogue {
+                kinds: vec![kind(left)],
+                users: vec![user("ida", "Ida Brekke"), user("tor", "Tor Ruud")],
+            },
+            right: kind(right),
+            users: UserMatcher::new(&[user("u1", "Ida Brekke")]),
+            places: [
+                ((Kind::TestCase, "c1".to_owned()), known("71")),
+                ((Kind::TestCase, "c2".to_owned()), pending),
+                ((Kind::SharedSteps, "s1".to_owned()), known("91")),
+            ]
+            .into(),
+        }
+    }
+
+    fn context(&self) -> Context<'_> {
+        Context {
+            left_system: "Old",
+            left: &self.left,
+            left_kind: &self.left.kinds[0],
+            right_kind: &self.right,
+            right_users: &self.users,
+            places: &self.places,
+        }
+    }
+
+    fn convert(&self, target: &str, source: Source, conversions: Vec<Conversion>, item: &Artefact) -> Converted {
+        convert(&rule(target, source, conversions), item, &self.context())
+    }
+
+    /// What a field becomes, with the causes of what is lost.
+    fn carried(&self, target: &str, from: &str, conversions: Vec<Conversion>, value: Value) -> (Value, Vec<LossCause>) {
+        let found = self.convert(target, Source::Field(from.into()), conversions, &item(from, value));
+        assert_eq!(found.fault, None);
+        (found.value.expect("a value"), found.losses.into_iter().map(|l| l.cause).collect())
+    }
+
+    fn fault(&self, target: &str, from: &str, conversions: Vec<Conversion>, value: Value) -> FaultReason {
+        self.convert(target, Source::Field(from.into()), conversions, &item(from, value)).fault.expect("a fault")
+    }
+}
+
+fn rule(target: &str, source: Source, conversions: Vec<Conversion>) -> Rule {
+    Rule { target: target.into(), source, conversions, direction: Direction::ToRight }
+}
+
+fn item(field: &str, value: Value) -> Artefact {
+    let mut item = Artefact::bare(Kind::TestCase, "c9");
+    item.fields.set(field, value);
+    item
+}
+
+fn map(rows: &[(&str, &str)], otherwise: Fallback) -> Conversion {
+    let row = |(l, r): &(&str, &str)| ValueRow { left: (*l).into(), right: (*r).into(), returns: false };
+    Conversion::ValueMap(ValueMap { rows: rows.iter().map(row).collect(), otherwise })
+}
+
+#[test]
+fn values_that_fit_are_carried_without_a_loss() {
+    let ends = Ends::new();
+    let high = [("4 – Severe", "High")];
+    for (target, from, conversions, value, expected) in [
+        ("title", "name", vec![], Value::text("Stop"), Value::text("Stop")),
+        ("title", "count", vec![], Value::Integer(7), Value::text("7")),
+        ("number", "name", vec![], Value::text(" 7 "), Value::Integer(7)),
+        ("priority", "level", vec![map(&high, Fallback::Block)], Value::choice("4 – Severe"), Value::choice("High")),
+        ("tags", "level", vec![], Value::choice("winter"), Value::ChoiceList(vec!["winter".into()])),
+        (
+            "text",
+            "name",
+            vec![Conversion::RichText],
+            Value::text("a * b"),
+            Value::RichText(Document::from_text("a * b")),
+        ),
+        (
+            "cases",
+            "cases",
+            vec![],
+            Value::References(vec![Reference::known("c1")]),
+            Value::References(vec![Reference::known("71")]),
+        ),
+        (
+            "assigned",
+            "owner",
+            vec![Conversion::Users(UserTable::default())],
+            Value::User("ida".into()),
+            Value::User("u1".into()),
+        ),
+    ] {
+        assert_eq!(ends.carried(target, from, conversions, value), (expected, vec![]), "{from} to {target}");
+    }
+    let origin = ends.convert("mark", Source::Origin, vec![], &Artefact::bare(Kind::TestCase, "OS-1"));
+    assert_eq!(origin.value, Some(Value::text("Old:OS-1")));
+}
+
+#[test]
+fn each_loss_has_its_cause() {
+    let ends = Ends::new();
+    let long = Value::text("Stop from the desk");
+    assert_eq!(
+        ends.carried("title", "name", vec![Conversion::Shorten { to: 5 }], long),
+        (Value::text("Stop"), vec![LossCause::TooLong { limit: 5 }])
+    );
+    let other = Value::choice("odd");
+    let used = vec![map(&[], Fallback::Use("Low".into()))];
+    assert_eq!(
+        ends.carried("priority", "level", used, other.clone()),
+        (Value::choice("Low"), vec![LossCause::NotInMap])
+    );
+    assert_eq!(
+        ends.carried("priority", "level", vec![map(&[], Fallback::LeaveEmpty)], other),
+        (Value::Empty, vec![LossCause::NotInMap])
+    );
+    let table = |otherwise| vec![Conversion::Users(UserTable { rows: vec![], otherwise })];
+    let tor = Value::User("tor".into());
+    assert_eq!(
+        ends.carried("assigned", "owner", table(Fallback::LeaveEmpty), tor.clone()),
+        (Value::Empty, vec![LossCause::UnknownUser])
+    );
+    assert_eq!(
+        ends.carried("assigned", "owner", table(Fallback::Use("u1".into())), tor),
+        (Value::User("u1".into()), vec![LossCause::UnknownUser])
+    );
+    let both = Value::References(vec![Reference::known("c1"), Reference::known("gone")]);
+    assert_eq!(
+        ends.carried("cases", "cases", vec![], both),
+        (Value::References(vec![Reference::known("71")]), vec![LossCause::NotCarried])
+    );
+
+    let data = Step { action: Document::from_text("Look"), data: Document::from_text("5 m/s"), ..Step::default() };
+    let (held, causes) = ends.carried("steps", "steps", vec![Conversion::RichText], Value::Steps(vec![data]));
+    assert_eq!(causes, [LossCause::NoStepData]);
+    assert!(held.display().contains("Data: 5 m/s"), "{held:?}");
+}
+
+#[test]
+fn calls_lead_to_the_counterpart_or_become_text() {
+    let ends = Ends::new();
+    let call =
+        |id: &str| Step { call: Some(Call { target: Reference::known(id), arguments: vec![] }), ..Step::default() };
+    let (held, causes) = ends.carried("steps", "steps", vec![], Value::Steps(vec![call("s1")]));
+    let Value::Steps(steps) = held else { panic!("steps stay steps") };
+    assert_eq!(steps[0].call.as_ref().map(|c| c.target.clone()), Some(Reference::known("91")));
+    assert_eq!(causes, []);
+    let (held, causes) = ends.carried("steps", "steps", vec![], Value::Steps(vec![call("gone")]));
+    assert_eq!((held.display().as_str(), causes), ("gone", vec![LossCause::NoCalls]));
+}
+
+#[test]
+fn files_that_the_target_refuses_are_lost_by_name() {
+    let ends = Ends::new();
+    let file = |name: &str, media: &str, bytes| Attachment {
+        name: name.into(),
+        media_type: media.into(),
+        bytes,
+        digest: name.into(),
+    };
+    let mut item = Artefact::bare(Kind::TestCase, "c9");
+    item.attachments =
+        vec![file("b.png", "image/png", 5), file("a.png", "image/png", 500), file("c.log", "text/plain", 5)];
+    let found = ends.convert(ATTACHMENTS, Source::Attachments, vec![], &item);
+    assert_eq!(found.value, Some(Value::Attachments(vec![file("b.png", "image/png", 5)])));
+    let lost: Vec<_> = found.losses.iter().map(|l| (l.kind, l.cause.clone(), l.before.as_str())).collect();
+    assert_eq!(
+        lost,
+        [
+            (LossKind::Dropped, LossCause::FileTooBig { limit: 100 }, "a.png (500 bytes)"),
+            (LossKind::Dropped, LossCause::FileTypeRefused, "c.log (5 bytes)"),
+        ]
+    );
+}
+
+#[test]
+fn links_lead_to_counterparts_there_or_to_come() {
+    let ends = Ends::new();
+    let link =
+        |link_type, id: &str| Link { link_type, target: LinkEnd::Artefact { kind: Kind::TestCase, id: id.into() } };
+    let mut item = Artefact::bare(Kind::TestCase, "c9");
+    item.links = vec![
+        link(LinkType::Verifies, "c1"),
+        link(LinkType::Duplicates, "c2"),
+        link(LinkType::Verifies, "gone"),
+        Link { link_type: LinkType::RelatesTo, target: LinkEnd::Url("https://skarnvik.example/x".into()) },
+    ];
+    let found = ends.convert(LINKS, Source::Links, vec![], &item);
+    let Some(Value::Links(made)) = found.value else { panic!("links stay links") };
+    assert_eq!(
+        made.iter().map(Link::display).collect::<Vec<_>>(),
+        ["verifies 71", "relates to c2", "relates to https://skarnvik.example/x"]
+    );
+    assert!(matches!(made[1].target, LinkEnd::Pending { kind: Kind::TestCase, .. }));
+    let lost: Vec<_> = found.losses.iter().map(|l| (l.before.as_str(), l.cause.clone())).collect();
+    assert_eq!(lost, [("verifies gone", LossCause::NotCarried), ("duplicates c2", LossCause::NoSuchLinkType)]);
+}
+
+#[test]
+fn each_fault_names_its_reason() {
+    let ends = Ends::new();
+    let text = Value::text;
+    assert_eq!(
+        ends.fault("title", "name", vec![], text("eleven signs")),
+        FaultReason::TooLong { length: 12, limit: 10 }
+    );
+    assert_eq!(ends.fault("title", "name", vec![], Value::Empty), FaultReason::RequiredEmpty);
+    assert_eq!(
+        ends.fault("title", "name", vec![], Value::Unreadable("?".into())),
+        FaultReason::Unreadable { raw: "?".into() }
+    );
+    assert_eq!(
+        ends.fault("number", "name", vec![], text("seven")),
+        FaultReason::WrongType { value: "seven".into(), wanted: ValueType::Integer }
+    );
+    assert_eq!(
+        ends.fault("priority", "level", vec![], Value::choice("Odd")),
+        FaultReason::NotAllowed { value: "Odd".into() }
+    );
+    assert_eq!(
+        ends.fault("priority", "level", vec![map(&[], Fallback::Block)], Value::choice("Odd")),
+        FaultReason::ValueNotInMap { value: "Odd".into() }
+    );
+    assert_eq!(
+        ends.fault("run", "run", vec![], Value::Reference(Reference::known("r1"))),
+        FaultReason::NotCarried { what: "r1".into() }
+    );
+    let blocked = vec![Conversion::Users(UserTable::default())];
+    assert_eq!(
+        ends.fault("assigned", "owner", blocked, Value::User("tor".into())),
+        FaultReason::UnknownUser { name: "Tor Ruud".into() }
+    );
+    let mut in_folder = Artefact::bare(Kind::TestCase, "c9");
+    in_folder.parent = Some("f1".into());
+    let found = ends.convert(PARENT, Source::Folder, vec![], &in_folder);
+    assert_eq!(found.fault, Some(FaultReason::FolderNotCarried { folder: "f1".into() }));
+}
+
+/// Law 10: every fault of a lane is listed, not the first alone.
+#[test]
+fn a_lane_is_checked_whole() {
+    let ends = Ends::new();
+    let row = |field: &str| Condition::Row(ConditionRow { field: field.into(), op: Operator::Is, value: "x".into() });
+    let named = |f: &str| Source::Field(f.into());
+    let both =
+        Rule { direction: Direction::Both, ..rule("tags", named("labels"), vec![Conversion::Shorten { to: 3 }]) };
+    let lane = Lane {
+        id: "cases".into(),
+        left_kind: Kind::TestCase,
+        right_kind: Kind::TestCase,
+        direction: Direction::ToLeft,
+        left_scope: Condition::All(vec![row("nowhere"), row("@title")]),
+        right_scope: Condition::default(),
+        rules: vec![
+            rule("priority", named("level"), vec![map(&[("a", "Highest")], Fallback::Use("Lowest".into()))]),
+            rule("priority", named("level"), vec![]),
+            rule("gone", named("name"), vec![]),
+            rule("text", named("gone"), vec![]),
+            rule("made", named("name"), vec![]),
+            rule("number", named("rows"), vec![]),
+            both,
+        ],
+        matching: Matching::default(),
+        policies: Policies::default(),
+    };
+    let found = check(&lane, &ends.context(), &[]);
+    let reasons: Vec<FaultReason> = found.iter().map(|f| f.reason.clone()).collect();
+    for wanted in [
+        FaultReason::OnlyToRight,
+        FaultReason::NoSuchConditionField { field: "nowhere".into() },
+        FaultReason::MapTargetNotAllowed { value: "Highest".into() },
+        FaultReason::MapTargetNotAllowed { value: "Lowest".into() },
+        FaultReason::FedTwice,
+        FaultReason::NoSuchTarget { field: "gone".into() },
+        FaultReason::NoSuchSource { field: "gone".into() },
+        FaultReason::ReadOnly,
+        FaultReason::TypesDiffer { from: ValueType::Table, to: ValueType::Integer },
+        FaultReason::NotInvertible,
+        FaultReason::RequiredUnfed,
+        FaultReason::NoOriginRule,
+    ] {
+        assert!(reasons.contains(&wanted), "{wanted:?} is not in {reasons:?}");
+    }
+    assert!(found.iter().all(|f| f.blocks && !f.message.is_empty() && f.lane == "cases"));
+}
+
+#[test]
+fn items_at_fault_are_counted_and_named() {
+    let ends = Ends::new();
+    let items: Vec<Artefact> = (0..60)
+        .map(|n| Artefact {
+            id: format!("c{n}"),
+            ..item("level", Value::choice(if n % 2 == 0 { "odd" } else { "4 – Severe" }))
+        })
+        .collect();
+    let lane = Lane {
+        rules: vec![rule(
+            "priority",
+            Source::Field("level".into()),
+            vec![map(&[("4 – Severe", "High")], Fallback::Block)],
+        )],
+        ..serde_json::from_value(
+            serde_json::json!({"id": "cases", "left_kind": "test_case", "right_kind": "test_case", "rules": []}),
+        )
+        .expect("a lane")
+    };
+    let found = check(&lane, &ends.context(), &items.iter().collect::<Vec<_>>());
+    let fault =
+        found.iter().find(|f| f.reason == FaultReason::ValueNotInMap { value: "odd".into() }).expect("it is listed");
+    assert_eq!((fault.item_count, fault.items.len()), (30, 30));
+    assert_eq!(fault.items[1], "c2");
+}

@@ -1,0 +1,97 @@
+//! Leases, what a person wants, and one transfer per route.
+
+use hovrel_store::{Job, NewJob, Store, StoreError, Wanted};
+use serde_json::json;
+use uuid::Uuid;
+
+use crate::with_a_route;
+
+async fn queue(store: &Store, route: Uuid, kind: &str) -> Result<Uuid, StoreError> {
+    let id = Uuid::now_v7();
+    store.queue(&NewJob { id, kind: kind.into(), route_id: Some(route), ..NewJob::default() }).await.map(|()| id)
+}
+
+async fn lease(store: &Store, worker: Uuid, seconds: f64) -> Option<Job> {
+    store.lease(worker, seconds).await.expect("the store answers")
+}
+
+#[tokio::test]
+async fn a_job_is_taken_by_one_worker_until_that_goes_silent() {
+    let (store, route) = with_a_route().await;
+    let job = queue(&store, route, "dry_run").await.expect("queued");
+    let (first, second) = (Uuid::now_v7(), Uuid::now_v7());
+    assert_eq!(lease(&store, first, 30.0).await.map(|j| j.id), Some(job));
+    assert!(lease(&store, second, 30.0).await.is_none(), "it is taken");
+    assert_eq!(store.heartbeat(job, first, 30.0).await.expect("alive"), Some(Wanted::Run));
+    assert_eq!(store.heartbeat(job, second, 30.0).await.expect("asked"), None, "it is not the second one's");
+    // The first says that it needs no longer, and goes silent.
+    store.heartbeat(job, first, -1.0).await.expect("alive");
+    assert_eq!(lease(&store, second, 30.0).await.map(|j| j.id), Some(job));
+    assert_eq!(store.heartbeat(job, first, 30.0).await.expect("asked"), None, "the lease was lost");
+    // Who lost the lease can't end the job.
+    store.end_job(job, first, "failed", None, Some("late")).await.expect("nothing happens");
+    assert_eq!(store.job(job).await.expect("it is there").state, "running");
+    store.end_job(job, second, "done", Some(&json!({"plan": 1})), None).await.expect("it ends");
+    let ended = store.job(job).await.expect("it is there");
+    assert_eq!(
+        (ended.state.as_str(), ended.result, ended.finished_at.is_some()),
+        ("done", Some(json!({"plan": 1})), true)
+    );
+    assert!(lease(&store, first, 30.0).await.is_none(), "nothing is left to do");
+}
+
+#[tokio::test]
+async fn many_workers_never_share_a_job() {
+    let (store, route) = with_a_route().await;
+    let mut queued = Vec::new();
+    for _ in 0..12 {
+        queued.push(queue(&store, route, "proof").await.expect("queued"));
+    }
+    let workers = (0..12).map(|_| {
+        let store = store.clone();
+        async move { lease(&store, Uuid::now_v7(), 30.0).await.map(|j| j.id) }
+    });
+    // A worker may find the oldest job locked by another and pass it over; asking again settles it.
+    let mut taken: Vec<Uuid> = futures::future::join_all(workers).await.into_iter().flatten().collect();
+    while let Some(job) = lease(&store, Uuid::now_v7(), 30.0).await {
+        taken.push(job.id);
+    }
+    taken.sort();
+    queued.sort();
+    assert_eq!(taken, queued);
+}
+
+#[tokio::test]
+async fn a_route_has_one_transfer_that_is_not_over() {
+    let (store, route) = with_a_route().await;
+    let first = queue(&store, route, "transfer").await.expect("queued");
+    let refused = queue(&store, route, "transfer").await.expect_err("there is one already");
+    assert!(matches!(refused, StoreError::Exists(ref what) if what == "one_transfer_per_route"), "{refused:?}");
+    queue(&store, route, "dry_run").await.expect("other jobs are free to run");
+    assert_eq!(store.want(first, Wanted::Stop).await.expect("told").state, "stopped", "nobody had taken it yet");
+    queue(&store, route, "transfer").await.expect("the first is over");
+}
+
+#[tokio::test]
+async fn what_a_person_wants_reaches_the_worker_and_the_events() {
+    let (store, route) = with_a_route().await;
+    let job = queue(&store, route, "transfer").await.expect("queued");
+    let worker = Uuid::now_v7();
+    lease(&store, worker, 30.0).await.expect("taken");
+    assert_eq!(
+        store.want(job, Wanted::Pause).await.expect("told").state,
+        "running",
+        "the changes in hand are finished"
+    );
+    assert_eq!(store.heartbeat(job, worker, 30.0).await.expect("alive"), Some(Wanted::Pause));
+    store.end_job(job, worker, "paused", None, None).await.expect("it rests");
+    assert!(lease(&store, worker, 30.0).await.is_none(), "a paused job is nobody's");
+    assert_eq!(store.want(job, Wanted::Run).await.expect("told").state, "waiting");
+    assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.wanted), Some("run".into()));
+    let events = store.events(job, 0, 100).await.expect("events");
+    let states: Vec<_> = events.iter().filter_map(|e| e.body["state"].as_str()).collect();
+    assert_eq!(states, ["running", "paused", "waiting"]);
+    // A client that saw the first goes on after it.
+    let rest = store.events(job, events[0].seq, 100).await.expect("events");
+    assert_eq!(rest.len(), events.len() - 1);
+}
