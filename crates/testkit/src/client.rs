@@ -75,6 +75,30 @@ impl Client {
         body
     }
 
+    /// The first server-sent events of a stream, after the one with the given id: ids and data.
+    pub async fn first_events(&self, path: &str, after: Option<i64>, count: usize) -> Vec<(i64, String)> {
+        let mut request = self.http.get(format!("{}/api/v1{path}", self.address)).header("cookie", &self.cookie);
+        if let Some(id) = after {
+            request = request.header("last-event-id", id.to_string());
+        }
+        let mut answer = request.send().await.expect("the server answers");
+        let (mut text, mut out) = (String::new(), Vec::new());
+        while out.len() < count {
+            let part = answer.chunk().await.expect("the stream goes on").expect("it does not end");
+            text.push_str(&String::from_utf8_lossy(&part));
+            // What comes after the last empty line is not whole yet.
+            let Some((whole, _)) = text.rsplit_once("\n\n") else { continue };
+            out.clear();
+            for event in whole.split("\n\n").filter(|e| e.contains("data:")) {
+                let line = |name: &str| event.lines().find_map(|l| l.strip_prefix(name)).map(str::trim);
+                let id = line("id:").and_then(|i| i.parse().ok()).expect("an event has an id");
+                out.push((id, line("data:").unwrap_or_default().to_owned()));
+            }
+        }
+        out.truncate(count);
+        out
+    }
+
     /// Waits until a job is over; the job.
     pub async fn finish(&self, job: &Value) -> Value {
         let id = job["id"].as_str().expect("a job has an id");
