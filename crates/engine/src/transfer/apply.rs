@@ -172,6 +172,12 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
             }
             f.write = Value::Links(there).settled();
         }
+        // The list was written with the item; what it lacks shows again in the next dry run.
+        if let Value::References(list) = &f.write
+            && t.resolve_list(list).await.1
+        {
+            decision.fields.insert(f.field.clone(), FieldDecision::Leave);
+        }
         resolved.push(f);
     }
     let wanted: Fields =
@@ -221,11 +227,8 @@ async fn build(
             (PARENT, Value::Reference(reference)) => write.parent = Some(Some(t.resolve(reference).await?)),
             (PARENT, _) => write.parent = Some(None),
             (field, Value::References(list)) => {
-                let mut there = Vec::new();
-                for reference in list {
-                    there.extend(t.resolve(reference).await.ok().map(Reference::Known));
-                }
-                if there.len() < list.len() {
+                let (there, missing) = t.resolve_list(list).await;
+                if missing {
                     partly.push(field.to_owned());
                 }
                 write.fields.set(field, Value::References(there).settled());
@@ -273,6 +276,16 @@ impl Transfer {
             }
             other => other.clone(),
         })
+    }
+
+    /// The references to what is there, and whether any is missing.
+    async fn resolve_list(&self, list: &[Reference]) -> (Vec<Reference>, bool) {
+        let mut there = Vec::new();
+        for reference in list {
+            there.extend(self.resolve(reference).await.ok().map(Reference::Known));
+        }
+        let missing = there.len() < list.len();
+        (there, missing)
     }
 
     /// The links whose other end is there, and whether any is not.
