@@ -12,7 +12,7 @@ mkdirSync(folder, { recursive: true });
 
 const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox", "--disable-gpu"] });
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, reducedMotion: "reduce" });
-page.setDefaultTimeout(240_000);
+page.setDefaultTimeout(900_000);
 const button = (name) => page.getByRole("button", { name }).first();
 const shot = async (name, theme = "light") => {
   await page.emulateMedia({ colorScheme: theme });
@@ -109,4 +109,13 @@ await page.keyboard.press("Control+k");
 await page.keyboard.type("wind");
 await page.getByRole("option", { name: /OS-/ }).first().waitFor();
 await shot("finder");
+await page.keyboard.press("Escape");
+await page.keyboard.press("Control+k");
+await page.keyboard.type("OS-2002");
+await page
+  .getByRole("option", { name: /OS-2002 .*Test case/ })
+  .first()
+  .click();
+await page.getByText("stands for it:").waitFor();
+await shot("item");
 await browser.close();

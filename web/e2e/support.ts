@@ -39,4 +39,6 @@ export async function accessible(page: Page, view: string) {
 
 export const oldstone = process.env.OLDSTONE ?? "";
 export const tallybench = process.env.TALLYBENCH ?? "";
+export const fernway = process.env.FERNWAY ?? "";
+export const reqmoor = process.env.REQMOOR ?? "";
 export { expect };

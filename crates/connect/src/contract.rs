@@ -12,7 +12,7 @@ use async_trait::async_trait;
 use bytes::Bytes;
 use futures::Stream;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Artefact, Attachment, Fields, Kind};
+use hovrel_core::model::{Artefact, Attachment, Comment, Fields, HistoryEntry, Kind};
 use serde::{Deserialize, Serialize};
 
 use crate::ConnectError;
@@ -115,6 +115,10 @@ pub trait Connector: Send + Sync {
     /// Creates or changes one artefact and returns it as the system holds it now. Tried once.
     async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError>;
 
+    /// Does what is left of a creation that was cut: of systems that need several calls for one item, the
+    /// later ones. `found` is the item as it is; nothing else of it is changed.
+    async fn complete(&self, container: &str, write: &Write, found: Artefact) -> Result<Artefact, ConnectError>;
+
     /// The artefact that carries an origin mark: looked up before a creation is repeated.
     async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError>;
 
@@ -131,6 +135,13 @@ pub trait Connector: Send + Sync {
 
     /// Removes a file; a file that is not there is removed.
     async fn remove_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<(), ConnectError>;
+
+    /// Adds a comment, with its author and time where the system lets these be set. Tried once: adding it
+    /// again adds another.
+    async fn add_comment(&self, kind: Kind, id: &str, comment: &Comment) -> Result<(), ConnectError>;
+
+    /// Adds a past change to the history of an item. Tried once.
+    async fn add_history(&self, kind: Kind, id: &str, entry: &HistoryEntry) -> Result<(), ConnectError>;
 
     fn meter(&self) -> MeterReading;
 }

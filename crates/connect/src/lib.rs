@@ -1,13 +1,17 @@
 //! Connectors: the contract every outside system is spoken to by, and the HTTP connector that speaks
-//! to systems described by a profile.
+//! to systems described by a profile, and the OSLC connector that speaks to any provider of it.
 //!
 //! Knows systems; never decides what to do with what it reads. Every connector passes the conformance
 //! suite in `tests/`. A new HTTP system needs a profile (a YAML file, see [`profile`]), not code.
 
+mod check;
 mod contract;
 mod error;
 pub mod http;
+mod offer;
+pub mod oslc;
 pub mod profile;
+mod transport;
 
 pub use contract::{
     ByteStream, Capabilities, CheckState, CheckStep, Connector, Container, Credentials, Meter, MeterReading, Page,
@@ -15,3 +19,5 @@ pub use contract::{
 };
 pub use error::{ConnectError, Outcome};
 pub use http::HttpConnector;
+pub use offer::Offer;
+pub use oslc::OslcConnector;

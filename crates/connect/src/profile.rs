@@ -68,6 +68,10 @@ pub enum SignIn {
         token: String,
         header: String,
     },
+    /// OAuth 2 with the client's own credentials (RFC 6749 §4.4): a bearer token that expires.
+    ClientCredentials { path: String, client: String, secret: String },
+    /// A name and a password with every call (RFC 7617).
+    Basic { login: String, password: String },
 }
 
 /// What the system says of itself.
@@ -82,6 +86,8 @@ pub struct About {
     pub zone: Option<String>,
     #[serde(default)]
     pub calls_per_minute: Option<String>,
+    #[serde(default)]
+    pub calls_per_second: Option<String>,
     #[serde(default)]
     pub calls_at_once: Option<String>,
     /// Where the access stands, if the system says; `write` is the word that allows writing.
@@ -116,6 +122,14 @@ pub enum Paging {
         limit: String,
         size: u32,
         next: String,
+        #[serde(default)]
+        total: Option<String>,
+    },
+    /// A Link header leads to the next page (RFC 8288).
+    Linked {
+        limit: String,
+        size: u32,
+        /// The header that tells how many there are in all.
         #[serde(default)]
         total: Option<String>,
     },
@@ -157,6 +171,9 @@ pub struct Schema {
     pub max_bytes: Option<String>,
     #[serde(default)]
     pub media_types: Option<String>,
+    /// Where the moves between states stand, from the kind.
+    #[serde(default)]
+    pub moves: Option<MovesAt>,
     /// The system's words for types.
     pub types: BTreeMap<String, TypeOf>,
 }
@@ -177,6 +194,65 @@ pub struct TypeOf {
     pub refers_to: Option<Kind>,
     #[serde(default)]
     pub origin_mark: bool,
+    /// For choices: whether they are reached by moves.
+    #[serde(default)]
+    pub moves: bool,
+}
+
+/// Where a kind says how its items move from one state to another.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct MovesAt {
+    pub first: String,
+    pub items: String,
+    pub from: String,
+    pub to: String,
+    pub asks: String,
+}
+
+/// Where comments are, from the item, and how one is added.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct CommentsAt {
+    pub items: String,
+    pub at: String,
+    pub by: String,
+    pub text: String,
+    pub format: TextFormat,
+    /// Where a comment is posted; none if they can only be read.
+    #[serde(default)]
+    pub add: Option<String>,
+    /// The element a posted comment stands in, for XML.
+    #[serde(default)]
+    pub root: Option<String>,
+    /// Whether author and time can be set.
+    #[serde(default)]
+    pub backdated: bool,
+}
+
+/// Where recorded changes are, from the item.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct HistoryAt {
+    pub items: String,
+    pub at: String,
+    pub by: String,
+    pub field: String,
+    pub before: String,
+    pub after: String,
+    /// Where a past change is posted, for systems that can be backdated.
+    #[serde(default)]
+    pub add: Option<String>,
+}
+
+/// An origin mark that is one of an item's labels.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct OriginLabel {
+    /// The field of labels.
+    pub field: String,
+    /// How the label begins.
+    pub prefix: String,
 }
 
 /// Where the parts of steps are, from the field.
@@ -249,7 +325,21 @@ pub struct KindProfile {
     /// The query that finds an item by its origin mark, with `{mark}`.
     pub find_by_origin: String,
     pub key: String,
+    /// Where the version stands; of systems without one, the whole item stands for it.
+    #[serde(default)]
     pub version: String,
+    /// What every new item is created with.
+    #[serde(default)]
+    pub created_with: BTreeMap<String, String>,
+    #[serde(default)]
+    pub origin_label: Option<OriginLabel>,
+    /// Where an item is moved to another state, with `{id}`; the state is written at `/to`.
+    #[serde(default)]
+    pub move_at: Option<String>,
+    #[serde(default)]
+    pub comments: Option<CommentsAt>,
+    #[serde(default)]
+    pub history: Option<HistoryAt>,
     /// Where the folder stands; none for kinds that are not kept in folders.
     #[serde(default)]
     pub parent: Option<String>,
@@ -282,6 +372,8 @@ pub enum Concurrency {
     Header(String),
     /// A place in the body.
     Body(String),
+    /// Not at all: the last write wins. Hovrel reads before it writes, and writes only over what it saw.
+    LastWins,
 }
 
 #[derive(Debug, Clone, Deserialize)]
@@ -324,12 +416,30 @@ pub struct ProfileFault {
 /// Reads a profile. `name` is how the faults call it. A fault of form is reported alone, with its line;
 /// faults of sense are all reported together, with their keys.
 pub fn parse(name: &str, yaml: &str) -> Result<Profile, Vec<ProfileFault>> {
-    let profile: Profile = serde_saphyr::from_str(yaml).map_err(|e| {
+    let mut profile: Profile = serde_saphyr::from_str(yaml).map_err(|e| {
         let line = e.location().map(|l| l.line());
         vec![ProfileFault { name: name.to_owned(), line, why: e.without_snippet().to_string() }]
     })?;
+    profile.kinds.values_mut().for_each(KindProfile::name_kind);
     let faults = faults(name, yaml, &profile);
     if faults.is_empty() { Ok(profile) } else { Err(faults) }
+}
+
+impl KindProfile {
+    /// Puts the kind's own word where paths say `{kind}`, so that kinds that are alike are described once.
+    fn name_kind(&mut self) {
+        let KindProfile {
+            schema_id, list, one, create, find_by_origin, move_at, comments, history, files, page, ..
+        } = self;
+        let paths = [Some(&mut list.path), Some(one), Some(create), Some(find_by_origin), Some(page), move_at.as_mut()];
+        let added = comments.iter_mut().flat_map(|c| &mut c.add).chain(history.iter_mut().flat_map(|h| &mut h.add));
+        for path in paths.into_iter().flatten().chain(added).chain(files.iter_mut().map(|f| &mut f.path)) {
+            *path = path.replace("{kind}", schema_id);
+        }
+        for value in self.created_with.values_mut() {
+            *value = value.replace("{kind}", &self.schema_id);
+        }
+    }
 }
 
 fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
@@ -367,6 +477,16 @@ fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
                 }
             }
         }
+        SignIn::ClientCredentials { client, secret, .. } => {
+            for ask in [client, secret].into_iter().filter(|a| !asked(a)) {
+                fault("sign_in", format!("“{ask}” is not among what is asked"));
+            }
+        }
+        SignIn::Basic { login, password } => {
+            for ask in [login, password].into_iter().filter(|a| !asked(a)) {
+                fault("sign_in", format!("“{ask}” is not among what is asked"));
+            }
+        }
         SignIn::Key { .. } => {}
     }
     for kind in p.kinds.values() {
@@ -377,6 +497,14 @@ fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
         }
         if !kind.find_by_origin.contains("{mark}") {
             fault("find_by_origin", format!("“{}” lacks {{mark}}", kind.find_by_origin));
+        }
+        if kind.version.is_empty() && !matches!(kind.concurrency, Concurrency::LastWins) {
+            fault("version", format!("{} lacks the place of its version; only last_wins goes without", kind.name));
+        }
+        for (key, path) in [("move_at", &kind.move_at), ("add", &kind.comments.as_ref().and_then(|c| c.add.clone()))] {
+            if let Some(path) = path.as_ref().filter(|p| !p.contains("{id}")) {
+                fault(key, format!("“{path}” lacks {{id}}"));
+            }
         }
         if p.speaks == Speaks::Xml && kind.root.is_none() {
             fault("kinds", format!("{} lacks root, the element an item is written in", kind.name));
@@ -390,6 +518,7 @@ pub fn shipped() -> Vec<Profile> {
     [
         ("oldstone.yaml", include_str!("profiles/oldstone.yaml")),
         ("tallybench.yaml", include_str!("profiles/tallybench.yaml")),
+        ("fernway.yaml", include_str!("profiles/fernway.yaml")),
     ]
     .into_iter()
     .filter_map(|(name, yaml)| parse(name, yaml).map_err(|f| tracing::error!("{f:?}")).ok())

@@ -52,6 +52,7 @@ fn main() {
         fields,
         max_depth: None,
         in_folders: true,
+        needs_folder: false,
         writable: true,
     };
     let catalogue = Catalogue { kinds: vec![kind], users: vec![] };

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::model::{Kind, LinkType, ValueType};
 use crate::text::TextFormat;
+use crate::workflow::Workflow;
 
 /// The schema of one container of a system.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -29,6 +30,9 @@ pub struct KindSchema {
     /// Whether its items are kept in folders.
     #[serde(default = "yes")]
     pub in_folders: bool,
+    /// Whether none of its items can be outside a folder.
+    #[serde(default)]
+    pub needs_folder: bool,
     pub writable: bool,
 }
 
@@ -77,6 +81,12 @@ pub struct FieldSchema {
     /// The field that carries the origin mark.
     #[serde(default)]
     pub origin_mark: bool,
+    /// For a choice that is reached by moves: which moves there are.
+    #[serde(default)]
+    pub workflow: Option<Workflow>,
+    /// For comments and history: whether they can be written with their original author and time.
+    #[serde(default)]
+    pub backdated: bool,
 }
 
 impl FieldSchema {
@@ -98,6 +108,8 @@ impl FieldSchema {
             max_bytes: None,
             media_types: None,
             origin_mark: false,
+            workflow: None,
+            backdated: false,
         }
     }
 }

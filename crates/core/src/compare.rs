@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::identity::{Candidate, Evidence, Pair, match_first_contact};
 use crate::loss::Loss;
-use crate::mapping::{Context, FaultReason, Lane, convert, source_value};
+use crate::mapping::{COMMENTS, Context, FaultReason, HISTORY, LINKS, Lane, Source, convert, leads_back, source_value};
 use crate::model::{Artefact, Fingerprint, Kind, Reference, Value};
 use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 
@@ -102,9 +102,17 @@ impl<'a> Comparer<'a> {
         BaseSide(self.order.iter().filter_map(value).collect())
     }
 
-    /// True if neither side changed since the base; decided on fingerprints alone.
+    /// True if neither side changed since the base, nor the place of what they link to; the values are
+    /// compared by their fingerprints alone.
     pub fn untouched(&self, left: &Artefact, right: &Artefact, pair: &Pair) -> bool {
-        self.left_fingerprint(left) == pair.left_base && self.right_fingerprint(right) == pair.right_base
+        self.left_fingerprint(left) == pair.left_base
+            && self.right_fingerprint(right) == pair.right_base
+            && !self.leads_back(left, right)
+    }
+
+    fn leads_back(&self, left: &Artefact, right: &Artefact) -> bool {
+        self.lane.rules.iter().any(|r| r.target == LINKS && r.source == Source::Links)
+            && leads_back(&left.links, &right.links, self.cx.places)
     }
 
     /// Compares field by field. `base` is none at first contact.
@@ -118,7 +126,8 @@ impl<'a> Comparer<'a> {
             let kept = base.and_then(|b| Some((b.left.0.get(&rule.target)?, b.right.0.get(&rule.target)?)));
             let right_same = kept.is_some_and(|(_, r)| now.as_ref() == r);
             let left_same = kept.is_some_and(|(l, _)| source.as_ref() == l);
-            if left_same && right_same {
+            let moved = rule.target == LINKS && self.leads_back(left, right);
+            if left_same && right_same && !moved {
                 continue;
             }
             let converted = convert(rule, left, self.cx);
@@ -133,12 +142,17 @@ impl<'a> Comparer<'a> {
             if same(&expected, now.as_ref()) {
                 continue;
             }
+            // Adding to what people said takes nothing away from them.
+            let adds = matches!(rule.target.as_str(), COMMENTS | HISTORY);
             let reason = match kept {
+                None if adds => FieldReason::LeftChanged,
                 None => FieldReason::NoBase,
                 Some(_) => match (left_same, right_same) {
+                    (false, false) if adds => FieldReason::LeftChanged,
                     (false, true) => FieldReason::LeftChanged,
                     (true, false) => FieldReason::RightChanged,
-                    _ => FieldReason::BothChanged,
+                    (true, true) => FieldReason::TargetMoved,
+                    (false, false) => FieldReason::BothChanged,
                 },
             };
             fields.push(FieldChange {
@@ -150,6 +164,7 @@ impl<'a> Comparer<'a> {
                 losses: converted.losses,
             });
         }
+        faults.extend(self.moves(&fields, Some(right)));
         if fields.is_empty() && faults.is_empty() { Found::InStep } else { Found::Differs { fields, faults } }
     }
 
@@ -176,7 +191,32 @@ impl<'a> Comparer<'a> {
                 losses: converted.losses,
             });
         }
+        faults.extend(self.moves(&fields, None));
         (fields, faults)
+    }
+
+    /// What stands in the way of the states that are to be written: no moves that lead there, or a field
+    /// that these ask for and that would be empty.
+    fn moves(&self, fields: &[FieldChange], right: Option<&Artefact>) -> Vec<(String, FaultReason)> {
+        let mut faults = Vec::new();
+        for change in fields.iter().filter(|f| f.reason != FieldReason::RightChanged) {
+            let workflow = self.cx.right_kind.field(&change.field).and_then(|f| f.workflow.as_ref());
+            let (Some(workflow), Value::Choice(to)) = (workflow, &change.write) else { continue };
+            let now = right.map(|r| right_value(r, &change.field).display()).filter(|s| !s.is_empty());
+            let from = now.unwrap_or_else(|| workflow.first.clone());
+            if workflow.way(&from, to).is_none() {
+                faults.push((change.field.clone(), FaultReason::NoWay { from, to: to.clone() }));
+                continue;
+            }
+            let held = |field: &str| match fields.iter().find(|f| f.field == field) {
+                Some(f) => !f.write.is_blank(),
+                None => right.is_some_and(|r| !right_value(r, field).is_blank()),
+            };
+            for field in workflow.asked(&from, to).into_iter().filter(|f| !held(f)) {
+                faults.push((change.field.clone(), FaultReason::MoveAsks { to: to.clone(), field: field.to_owned() }));
+            }
+        }
+        faults
     }
 }
 
@@ -194,18 +234,28 @@ pub fn right_value<'v>(artefact: &'v Artefact, target: &str) -> Cow<'v, Value> {
             files.sort_by(|a, b| a.name.cmp(&b.name));
             Cow::Owned(Value::Attachments(files).settled())
         }
+        COMMENTS => Cow::Owned(Value::Comments(artefact.comments.clone()).settled()),
+        HISTORY => Cow::Owned(Value::History(artefact.history.clone()).settled()),
         field => artefact.fields.get(field).map_or(Cow::Owned(Value::Empty), Cow::Borrowed),
     }
 }
 
 /// Whether two values are the same for a person: blank values are one. Of files the media type is not
-/// compared, since systems guess it, each in its own way; the bytes are, by their digest.
-pub fn same(a: &Value, b: &Value) -> bool {
-    match (a, b) {
+/// compared, since systems guess it, each in its own way; the bytes are, by their digest. Of comments
+/// and history, `wanted` must be there; what else `now` holds is the people's there.
+pub fn same(wanted: &Value, now: &Value) -> bool {
+    match (wanted, now) {
+        (Value::Comments(_) | Value::History(_), _) => crate::mapping::all_there(wanted, now),
+        (Value::Empty, Value::Comments(_) | Value::History(_)) => true,
+        // Labels and people of an item are sets: some systems keep them in an order of their own.
+        (Value::ChoiceList(a), Value::ChoiceList(b)) | (Value::UserList(a), Value::UserList(b)) => {
+            let set = |list: &[String]| list.iter().cloned().collect::<std::collections::BTreeSet<_>>();
+            set(a) == set(b)
+        }
         (Value::Attachments(a), Value::Attachments(b)) => {
             a.len() == b.len() && a.iter().zip(b).all(|(a, b)| a.name == b.name && a.digest == b.digest)
         }
-        _ => a == b || (a.is_blank() && b.is_blank()),
+        (a, b) => a == b || (a.is_blank() && b.is_blank()),
     }
 }
 

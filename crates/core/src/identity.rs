@@ -81,18 +81,13 @@ pub fn match_first_contact(
         }
     }
 
-    let by_place = |list: &[Candidate<'_>], free: &HashSet<usize>| {
-        let mut map: HashMap<(String, String), Vec<usize>> = HashMap::new();
-        for (n, c) in list.iter().enumerate().filter(|(n, _)| free.contains(n)) {
-            map.entry((fold(&c.path), fold(&c.artefact.title))).or_default().push(n);
-        }
-        map
-    };
-    let right_places = by_place(right, &right_free);
+    let folded = |list: &[Candidate<'_>]| -> Vec<Folded> { list.iter().map(Folded::of).collect() };
+    let (left_folded, right_folded) = (folded(left), folded(right));
+    let right_places = by_place(&right_folded, &right_free);
     let mut found: Vec<(usize, usize)> = Vec::new();
-    for (place, ls) in by_place(left, &left_free) {
+    for (place, ls) in by_place(&left_folded, &left_free) {
         // Two of one name in one folder can't be told apart: no match, the rest of the rules decide.
-        if let ([l], Some([r])) = (ls.as_slice(), right_places.get(&place).map(Vec::as_slice)) {
+        if let ([l], Some([r])) = (ls.as_slice(), right_places.get(place).map(Vec::as_slice)) {
             // An item that carries the mark of something else was made from that.
             if right[*r].artefact.origin.is_none() {
                 found.push((*l, *r));
@@ -105,40 +100,65 @@ pub fn match_first_contact(
         out.push((l, r, Evidence::TitleAndPath { path: left[l].path.clone() }));
     }
 
-    out.extend(similar(left, right, &left_free, &right_free, similar_from));
+    // Nothing is more than equal: beyond 100 there is nothing to look for.
+    if similar_from <= 100 {
+        right_free.retain(|n| right[*n].artefact.origin.is_none());
+        out.extend(similar(&left_folded, &right_folded, &left_free, &right_free, similar_from));
+    }
     out.sort_by_key(|(l, _, _)| *l);
     out
 }
 
+/// A candidate as matching compares it: without regard to case and spaces.
+#[derive(PartialEq, Eq, Hash)]
+struct Folded {
+    path: String,
+    title: String,
+}
+
+impl Folded {
+    fn of(candidate: &Candidate<'_>) -> Folded {
+        Folded { path: fold(&candidate.path), title: fold(&candidate.artefact.title) }
+    }
+
+    fn words(&self) -> impl Iterator<Item = &str> {
+        self.title.split(|c: char| !c.is_alphanumeric()).filter(|w| w.chars().count() > 2)
+    }
+}
+
+fn by_place<'f>(list: &'f [Folded], free: &HashSet<usize>) -> HashMap<&'f Folded, Vec<usize>> {
+    let mut map: HashMap<&Folded, Vec<usize>> = HashMap::new();
+    for (n, candidate) in list.iter().enumerate().filter(|(n, _)| free.contains(n)) {
+        map.entry(candidate).or_default().push(n);
+    }
+    map
+}
+
 fn similar(
-    left: &[Candidate<'_>],
-    right: &[Candidate<'_>],
+    left: &[Folded],
+    right: &[Folded],
     left_free: &HashSet<usize>,
     right_free: &HashSet<usize>,
     from: u8,
 ) -> Vec<(usize, usize, Evidence)> {
-    let words = |t: &str| -> Vec<String> {
-        fold(t).split(|c: char| !c.is_alphanumeric()).filter(|w| w.chars().count() > 2).map(str::to_owned).collect()
-    };
-    let mut index: HashMap<String, Vec<usize>> = HashMap::new();
-    for &n in right_free.iter().filter(|n| right[**n].artefact.origin.is_none()) {
-        for w in words(&right[n].artefact.title) {
+    let mut index: HashMap<&str, Vec<usize>> = HashMap::new();
+    for &n in right_free {
+        for w in right[n].words() {
             index.entry(w).or_default().push(n);
         }
     }
     let mut scored: Vec<(u32, bool, usize, usize)> = Vec::new();
     for &l in left_free {
-        let mut mine = words(&left[l].artefact.title);
-        mine.sort();
+        let mut mine: Vec<&str> = left[l].words().collect();
+        mine.sort_unstable();
         mine.dedup();
         mine.sort_by_key(|w| index.get(w).map_or(0, Vec::len));
         let rare = mine.iter().filter_map(|w| index.get(w)).take(3);
         let candidates: HashSet<usize> = rare.flatten().copied().collect();
         for r in candidates {
-            let score = jaro_winkler(&fold(&left[l].artefact.title), &fold(&right[r].artefact.title));
-            let score = (score * 10_000.0) as u32;
+            let score = (jaro_winkler(&left[l].title, &right[r].title) * 10_000.0) as u32;
             if score >= u32::from(from) * 100 {
-                scored.push((score, fold(&left[l].path) == fold(&right[r].path), l, r));
+                scored.push((score, left[l].path == right[r].path, l, r));
             }
         }
     }

@@ -21,6 +21,7 @@
 
 pub mod catalogue;
 pub mod compare;
+pub mod coverage;
 pub mod diff;
 pub mod identity;
 pub mod loss;
@@ -31,3 +32,4 @@ pub mod reconcile;
 pub mod scope;
 pub mod survey;
 pub mod text;
+pub mod workflow;

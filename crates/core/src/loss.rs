@@ -67,6 +67,10 @@ pub enum LossCause {
     FileTooBig { limit: u64 },
     /// A file type the other end refuses.
     FileTypeRefused,
+    /// Author and time can't be kept as they were: they stand in the text of a comment.
+    AuthorInText,
+    /// Steps become a numbered list of text.
+    StepsAsText,
     /// The target system stored something else than what was sent.
     AlteredByTarget,
 }
@@ -93,6 +97,8 @@ impl LossCause {
             LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),
             LossCause::FileTooBig { limit } => format!("files are {} kB at most there", limit / 1000),
             LossCause::FileTypeRefused => "files of this type are refused there".into(),
+            LossCause::AuthorInText => "author and time can't be set there; they stand at the head of the text".into(),
+            LossCause::StepsAsText => "steps are not kept there; they become a numbered list".into(),
             LossCause::AlteredByTarget => "the target stored something else than what was sent".into(),
         }
     }

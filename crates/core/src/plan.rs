@@ -138,15 +138,15 @@ pub enum FieldReason {
     BothChanged,
     /// Differs, and there is no base to tell who changed it.
     NoBase,
-    /// The rule changed since the base.
-    RuleChanged,
+    /// What a link leads to has come to another place since.
+    TargetMoved,
 }
 
 impl FieldReason {
     /// What happens unless a person says otherwise.
     pub fn default_decision(self, first_contact: FirstContact) -> FieldDecision {
         match self {
-            FieldReason::New | FieldReason::LeftChanged | FieldReason::RuleChanged => FieldDecision::Write,
+            FieldReason::New | FieldReason::LeftChanged | FieldReason::TargetMoved => FieldDecision::Write,
             FieldReason::RightChanged | FieldReason::BothChanged => FieldDecision::Leave,
             FieldReason::NoBase => match first_contact {
                 FirstContact::Ask => FieldDecision::Leave,

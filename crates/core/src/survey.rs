@@ -7,6 +7,8 @@ use std::collections::{BTreeMap, HashMap};
 
 use serde::{Deserialize, Serialize};
 
+use crate::coverage::{Coverage, Covering};
+use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
 use crate::model::{Artefact, Kind, Value};
 
 /// Different values kept per field; beyond that a field is free text and its spread says nothing.
@@ -16,6 +18,9 @@ const MOST_VALUES: usize = 200;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Survey {
     pub kinds: Vec<KindSurvey>,
+    /// Of the requirements, how many are verified; none where there are no requirements.
+    #[serde(default)]
+    pub coverage: Option<Coverage>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -71,6 +76,7 @@ impl KindSurvey {
 #[derive(Default)]
 pub struct Surveyor {
     kinds: BTreeMap<Kind, Gathered>,
+    covering: Covering,
 }
 
 #[derive(Default)]
@@ -93,6 +99,7 @@ struct Field {
 
 impl Surveyor {
     pub fn see(&mut self, artefact: &Artefact) {
+        self.covering.see(artefact);
         let kind = self.kinds.entry(artefact.kind).or_default();
         kind.count += 1;
         for a in &artefact.attachments {
@@ -101,6 +108,17 @@ impl Surveyor {
             kind.largest_attachment = kind.largest_attachment.max(a.bytes);
         }
         kind.with_read_losses += u64::from(!artefact.read_losses.is_empty());
+        let hanging = [
+            (ATTACHMENTS, artefact.attachments.is_empty()),
+            (LINKS, artefact.links.is_empty()),
+            (COMMENTS, artefact.comments.is_empty()),
+            (HISTORY, artefact.history.is_empty()),
+        ];
+        for (name, _) in hanging.into_iter().filter(|(_, empty)| !empty) {
+            let field = kind.fields.entry(name.to_owned()).or_default();
+            field.filled += 1;
+            field.overflow = true;
+        }
         for (name, value) in artefact.fields.iter() {
             let field = kind.fields.entry(name.to_string()).or_default();
             if value.is_blank() {
@@ -116,7 +134,9 @@ impl Surveyor {
                 | Value::Table(_)
                 | Value::References(_)
                 | Value::Reference(_)
-                | Value::Links(_) => field.overflow = true,
+                | Value::Links(_)
+                | Value::Comments(_)
+                | Value::History(_) => field.overflow = true,
                 other => field.count(other.display()),
             }
         }
@@ -136,7 +156,7 @@ impl Surveyor {
                 fields: g.fields.into_iter().map(|(name, f)| f.finish(name, g.count)).collect(),
             })
             .collect();
-        Survey { kinds }
+        Survey { kinds, coverage: self.covering.finish() }
     }
 }
 

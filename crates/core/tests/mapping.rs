@@ -23,6 +23,7 @@ fn kind(fields: Vec<FieldSchema>) -> KindSchema {
         fields,
         max_depth: Some(5),
         in_folders: true,
+        needs_folder: false,
         writable: true,
     }
 }

@@ -65,7 +65,8 @@ fn document() -> impl Strategy<Value = Document> {
     prop::collection::vec(block(), 0..4).prop_map(|blocks| Document { blocks }.normal())
 }
 
-const FORMATS: [TextFormat; 3] = [TextFormat::Html, TextFormat::Markdown, TextFormat::Plain];
+const FORMATS: [TextFormat; 5] =
+    [TextFormat::Html, TextFormat::Xhtml, TextFormat::Markdown, TextFormat::Plain, TextFormat::PlainLinks];
 
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(400))]
@@ -165,4 +166,29 @@ fn text_from_a_word_processor_keeps_its_content_and_declares_the_rest() {
     assert_eq!(document.plain(), "Lay it in the freezer\u{a0}now. Never use it.");
     let lost: Vec<String> = losses.iter().map(|l| format!("{} ({})", l.cause.describe(), l.about)).collect();
     assert_eq!(lost, ["the text format has no underline (freezer)", "the text format has no colour (Never use it.)"]);
+}
+
+/// OMG ReqIF 1.2 §10.8.20: XHTML with a prefix, objects instead of images, `del` instead of `s`.
+#[test]
+fn xhtml_as_reqif_takes_it_is_read_and_written() {
+    let text = "<reqif-xhtml:div xmlns:reqif-xhtml=\"http://www.w3.org/1999/xhtml\">\
+        <reqif-xhtml:p>Wind &gt; 18 m/s <reqif-xhtml:del>slows</reqif-xhtml:del><reqif-xhtml:br/>stops it.</reqif-xhtml:p>\
+        <reqif-xhtml:table><reqif-xhtml:tr><reqif-xhtml:td/><reqif-xhtml:td>2</reqif-xhtml:td></reqif-xhtml:tr></reqif-xhtml:table>\
+        <reqif-xhtml:p><reqif-xhtml:object data=\"sketch.png\" type=\"image/png\">the mast</reqif-xhtml:object></reqif-xhtml:p>\
+        </reqif-xhtml:div>";
+    let (document, losses) = read(text, TextFormat::Xhtml);
+    assert!(losses.is_empty());
+    let html = "<p>Wind &gt; 18 m/s <s>slows</s><br>stops it.</p><table><tr><td></td><td>2</td></tr></table>\
+                <p><img src=\"sketch.png\" alt=\"the mast\"></p>";
+    assert_eq!(document, read(html, TextFormat::Html).0);
+    let carried = carry(&document, TextFormat::Xhtml);
+    assert_eq!((&carried.held, carried.losses.as_slice()), (&document, [].as_slice()));
+    assert_eq!(
+        carried.text,
+        "<div xmlns=\"http://www.w3.org/1999/xhtml\"><p>Wind &gt; 18 m/s <del>slows</del><br/>stops it.</p>\
+         <table><tr><td></td><td><p>2</p></td></tr></table><p><object data=\"sketch.png\">the mast</object></p></div>"
+    );
+    // A list that begins at 5 begins at 1 there, and that is said.
+    let list = read("<ol start=5><li>a</li></ol>", TextFormat::Html).0;
+    assert_eq!(carry(&list, TextFormat::Xhtml).losses.len(), 1);
 }

@@ -10,12 +10,13 @@ use hovrel_core::identity::{Candidate, Pair, match_first_contact};
 use hovrel_core::mapping::{Lane, Place, call_order};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
-use hovrel_store::{NewChange, PairRow, Plan, Route, Store, System};
+use hovrel_store::{Joined, NewChange, PairRow, Plan, Route, Store, System};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
+use tokio::task::block_in_place;
 use uuid::Uuid;
 
-use crate::ends::{Mapped, RouteEnds, expand_items, in_scope, lane_checks, needed_folders};
+use crate::ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders, prepare_items};
 use crate::survey::{folder_paths, path_of, read_all};
 use crate::worker::Running;
 use crate::{EngineError, Hub};
@@ -63,23 +64,17 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         read_end(job, &*right, &right_system, &route.right_container, kinds.iter().map(|k| k.1).collect()),
     )?;
     let shared = left_items.get(&Kind::SharedSteps).cloned().unwrap_or_default();
-    for lane in lanes {
-        if let Some(items) = left_items.get_mut(&lane.left_kind) {
-            expand_items(items, lane, lanes, &right_catalogue, &shared);
-        }
-    }
-    let mut carried_elsewhere = Vec::new();
-    for found in hub.store.carried_elsewhere(route).await? {
-        let lanes: Vec<Lane> = serde_json::from_value(found.lanes)?;
-        let lane = lanes.into_iter().find(|l| l.id == found.lane && l.right_kind.id() == found.right_kind);
-        if let Some(lane) = lane {
-            carried_elsewhere.push((lane.left_kind, found.left_id, found.url));
-        }
-    }
     let folders =
         |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
+    let left_paths = folders(&left_items);
+    for lane in lanes {
+        if let Some(items) = left_items.get_mut(&lane.left_kind) {
+            prepare_items(items, lane, lanes, &right_catalogue, &shared, &left_paths);
+        }
+    }
+    let carried_elsewhere = carried_elsewhere(hub, route).await?;
     Ok(Both {
-        left_paths: folders(&left_items),
+        left_paths,
         right_paths: folders(&right_items),
         ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),
         left_system,
@@ -89,6 +84,26 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         left_items,
         right_items,
     })
+}
+
+/// What other routes carried from the left end of this one to other systems, and where a person finds it.
+async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<(Kind, String, String)>, EngineError> {
+    let others = hub.store.other_routes(route).await?;
+    let systems: HashMap<Uuid, System> = hub.store.systems().await?.into_iter().map(|s| (s.id, s)).collect();
+    let mut known: HashMap<Uuid, (Vec<Lane>, Arc<dyn Connector>)> = HashMap::new();
+    for other in &others {
+        let lanes = serde_json::from_value(other.lanes.clone())?;
+        if let Some(right) = systems.get(&other.right_system) {
+            known.insert(other.id, (lanes, hub.connect(right)?));
+        }
+    }
+    let ids: Vec<Uuid> = others.iter().map(|r| r.id).collect();
+    let place = |pair: Joined| {
+        let (lanes, right) = known.get(&pair.route)?;
+        let lane = lanes.iter().find(|l| l.id == pair.lane)?;
+        Some((lane.left_kind, pair.left_id, right.address(lane.right_kind, &pair.right_id)?))
+    };
+    Ok(hub.store.joined(&ids).await?.into_iter().filter_map(place).collect())
 }
 
 type Items = HashMap<Kind, Vec<Artefact>>;
@@ -266,7 +281,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         return Err(EngineError::Faults(named));
     }
     let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
-    let (scoped, mapped, too_deep) = scope_lanes(&both, &lanes, &pairs);
+    let (scoped, mapped, too_deep) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
     let mut summary = PlanSummary { too_deep, ..PlanSummary::default() };
     let mut changes: Vec<Change> = Vec::new();
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
@@ -278,19 +293,22 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let bases = changed_bases(&hub.store, s, &both, &mapped, known, &right_all).await?;
         let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
         let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
-        let found: LaneFindings = compare_lane(
-            &s.lane,
-            &cx,
-            &End { artefacts: &s.left, path: &left_path },
-            &End { artefacts: &s.right, path: &right_path },
-            &Known {
-                pairs: known,
-                bases: &bases,
-                right_all: &right_all,
-                first_seq: changes.len() as u32,
-                planned: &planned,
-            },
-        );
+        let compared = || {
+            compare_lane(
+                &s.lane,
+                &cx,
+                &End { artefacts: &s.left, path: &left_path },
+                &End { artefacts: &s.right, path: &right_path },
+                &Known {
+                    pairs: known,
+                    bases: &bases,
+                    right_all: &right_all,
+                    first_seq: changes.len() as u32,
+                    planned: &planned,
+                },
+            )
+        };
+        let found: LaneFindings = block_in_place(compared);
         summary.left_in_scope += s.left.len() as u64;
         summary.left_total += both.left_items.get(&s.lane.left_kind).map_or(0, Vec::len) as u64;
         summary.right_total += right_all.len() as u64;
@@ -307,30 +325,31 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         route_version: route.version,
         lanes: serde_json::to_value(scoped.iter().map(|s| &s.lane).collect::<Vec<_>>())?,
         summary: serde_json::to_value(&summary)?,
-        digest: digest(&changes)?,
+        digest: block_in_place(|| digest(&changes))?,
         made_at: chrono::Utc::now(),
     };
-    let mut rows: Vec<NewChange> = Vec::new();
     let mut needs: Vec<(i32, i32)> = Vec::new();
+    let mut included: Vec<bool> = Vec::with_capacity(changes.len());
     for change in &changes {
         // What needs something that is not taken in waits with it.
-        let ready = change.depends_on.iter().all(|d| rows.get(*d as usize).is_none_or(|r| r.included));
-        rows.push(row(plan.id, change, ready)?);
+        let ready = change.depends_on.iter().all(|d| included.get(*d as usize).is_none_or(|taken| *taken));
+        included.push(Decision::default_for(change).included && ready);
         needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
     }
-    hub.store.keep_plan(&plan, &rows, &needs).await?;
+    let rows = changes.iter().zip(&included).map(|(change, taken)| row(plan.id, change, *taken));
+    hub.store.keep_plan(&plan, Box::new(rows), &needs).await?;
     Ok(json!({"plan": plan.id, "changes": changes.iter().filter(|c| c.outcome != Outcome::InStep).count()}))
 }
 
 /// The fingerprint of a plan: law 1 says that equal inputs give equal plans.
 fn digest(changes: &[Change]) -> Result<Vec<u8>, EngineError> {
-    let bytes = serde_json::to_vec(changes)?;
-    Ok(Fingerprint::of(bytes.as_slice()).0.to_vec())
+    let mut hasher = blake3::Hasher::new();
+    serde_json::to_writer(&mut hasher, changes)?;
+    Ok(hasher.finalize().as_bytes().to_vec())
 }
 
-fn row(plan: Uuid, change: &Change, ready: bool) -> Result<NewChange, EngineError> {
-    let mut decision = Decision::default_for(change);
-    decision.included &= ready;
+fn row(plan: Uuid, change: &Change, included: bool) -> Result<NewChange, serde_json::Error> {
+    let decision = Decision { included, ..Decision::default_for(change) };
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
     let side = change.left.as_ref().or(change.right.as_ref());
     let conflicts =

@@ -6,8 +6,10 @@ use std::sync::Arc;
 use hovrel_connect::Connector;
 
 use hovrel_core::catalogue::{Calls, Catalogue};
-use hovrel_core::mapping::{Context, Fault, FaultReason, Lane, PairLookup, Place, UserMatcher, check, expand_calls};
-use hovrel_core::model::{Artefact, Kind, Reference, ValueType};
+use hovrel_core::mapping::{
+    Context, Fault, FaultReason, Lane, PATH, PairLookup, Place, Source, UserMatcher, check, expand_calls,
+};
+use hovrel_core::model::{Artefact, Kind, Reference, Value, ValueType};
 use hovrel_core::scope::{Condition, Subject};
 
 use crate::survey::path_of;
@@ -48,7 +50,8 @@ pub struct Mapped {
     /// Knows where a person finds an item of the left.
     left: Option<Arc<dyn Connector>>,
     /// Folders too deep for the right, with the folder above that takes their place.
-    instead: HashMap<String, String>,
+    /// Per folder that is too deep the one above that stands for it, and how many levels there can be.
+    instead: HashMap<String, (String, u32)>,
     /// While rules are tried out, everything counts as carried.
     assume: bool,
 }
@@ -88,7 +91,7 @@ impl Mapped {
             }
             if line.len() > max {
                 // From the top, the last one that still fits.
-                self.instead.insert(folder.id.clone(), line[line.len() - max].to_owned());
+                self.instead.insert(folder.id.clone(), (line[line.len() - max].to_owned(), max as u32));
             }
         }
         self.instead.keys().cloned().collect()
@@ -102,21 +105,36 @@ impl PairLookup for Mapped {
         self.places.get(&key).cloned().or_else(|| self.assume.then(assumed))
     }
 
-    fn address(&self, kind: Kind, left_id: &str) -> Option<(String, bool)> {
-        match self.elsewhere.get(&(kind, left_id.to_owned())) {
-            Some(url) => Some((url.clone(), true)),
-            None => Some((self.left.as_ref()?.address(kind, left_id)?, false)),
-        }
+    fn elsewhere(&self, kind: Kind, left_id: &str) -> Option<String> {
+        self.elsewhere.get(&(kind, left_id.to_owned())).cloned()
     }
 
-    fn instead_of(&self, left_id: &str) -> Option<String> {
+    fn at_left(&self, kind: Kind, left_id: &str) -> Option<String> {
+        self.left.as_ref()?.address(kind, left_id)
+    }
+
+    fn instead_of(&self, left_id: &str) -> Option<(String, u32)> {
         self.instead.get(left_id).cloned()
     }
 }
 
-/// Expands the calls that a lane can't keep, in the items of its kind. Calls can be kept only by a route
-/// that carries the shared steps too.
-pub fn expand_items(items: &mut [Artefact], lane: &Lane, lanes: &[Lane], right: &Catalogue, shared: &[Artefact]) {
+/// Brings the items of a lane's left kind into the form in which its rules take them: calls that can't be
+/// kept are expanded (they can be kept only by a route that carries the shared steps too), and the names
+/// of folders stand beside the item where a rule asks for them.
+pub fn prepare_items(
+    items: &mut [Artefact],
+    lane: &Lane,
+    lanes: &[Lane],
+    right: &Catalogue,
+    shared: &[Artefact],
+    paths: &HashMap<String, Vec<String>>,
+) {
+    if lane.rules.iter().any(|r| r.source == Source::FolderPath) {
+        for item in items.iter_mut() {
+            let path = Value::ChoiceList(path_of(item, paths).to_vec());
+            item.fields.set(PATH, path.settled());
+        }
+    }
     let carried = lanes.iter().any(|l| l.left_kind == Kind::SharedSteps);
     let kind = right.kind(lane.right_kind);
     let mut fields = lane.rules.iter().filter_map(|r| kind?.field(&r.target));
@@ -178,9 +196,7 @@ pub fn lane_checks<'a>(lanes: &[Lane], ends: &RouteEnds, items: &dyn Fn(&Lane) -
         }
     }
     // Test cases in folders need the folders to be carried.
-    let mirrors = |l: &Lane| {
-        l.left_kind != Kind::Folder && l.rules.iter().any(|r| r.source == hovrel_core::mapping::Source::Folder)
-    };
+    let mirrors = |l: &Lane| l.left_kind != Kind::Folder && l.rules.iter().any(|r| r.source == Source::Folder);
     if let Some(lane) = lanes.iter().find(|l| mirrors(l)).filter(|_| !lanes.iter().any(|l| l.left_kind == Kind::Folder))
     {
         let reason = FaultReason::FolderNotCarried { folder: "every folder".into() };

@@ -1,10 +1,9 @@
-//! The hub: the store, the key that opens credentials, and the profiles.
+//! The hub: the store, the key that opens credentials, and what can be connected.
 
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use hovrel_connect::profile::Profile;
-use hovrel_connect::{Connector, Credentials, HttpConnector};
+use hovrel_connect::{Connector, Credentials, Offer};
 use hovrel_store::{Sealer, Store, System};
 use tokio::sync::Notify;
 use uuid::Uuid;
@@ -15,15 +14,16 @@ use crate::EngineError;
 pub struct Hub {
     pub store: Store,
     pub sealer: Sealer,
-    pub profiles: Arc<HashMap<String, Profile>>,
+    /// What can be connected, by the id that a system keeps as its profile.
+    pub offers: Arc<HashMap<String, Offer>>,
     /// Wakes the workers of this process when a job is queued.
     pub wake: Arc<Notify>,
 }
 
 impl Hub {
-    pub fn new(store: Store, sealer: Sealer, profiles: Vec<Profile>) -> Hub {
-        let profiles = profiles.into_iter().map(|p| (p.profile.clone(), p)).collect();
-        Hub { store, sealer, profiles: Arc::new(profiles), wake: Arc::new(Notify::new()) }
+    pub fn new(store: Store, sealer: Sealer, offers: Vec<Offer>) -> Hub {
+        let offers = offers.into_iter().map(|o| (o.id.clone(), o)).collect();
+        Hub { store, sealer, offers: Arc::new(offers), wake: Arc::new(Notify::new()) }
     }
 
     pub fn seal(&self, system: Uuid, credentials: &Credentials) -> Result<Vec<u8>, EngineError> {
@@ -51,9 +51,7 @@ impl Hub {
         address: &str,
         credentials: Credentials,
     ) -> Result<Arc<dyn Connector>, EngineError> {
-        let profile = self.profiles.get(profile).ok_or_else(|| EngineError::NoProfile(profile.to_owned()))?;
-        let connector = HttpConnector::new(profile.clone(), address, credentials)
-            .map_err(|error| EngineError::System { system: name.to_owned(), error })?;
-        Ok(Arc::new(connector))
+        let offer = self.offers.get(profile).ok_or_else(|| EngineError::NoProfile(profile.to_owned()))?;
+        offer.connect(address, credentials).map_err(|error| EngineError::System { system: name.to_owned(), error })
     }
 }

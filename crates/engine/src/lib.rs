@@ -19,7 +19,7 @@ mod transfer;
 mod worker;
 
 pub use dry_run::PlanSummary;
-pub use ends::{Mapped, RouteEnds, expand_items, in_scope, lane_checks, needed_folders};
+pub use ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders, prepare_items};
 pub use error::EngineError;
 pub use hub::Hub;
 pub use proof::RouteProof;

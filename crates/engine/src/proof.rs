@@ -6,6 +6,7 @@ use hovrel_core::model::Artefact;
 use hovrel_core::reconcile::{LaneProof, prove_lane};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
+use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::dry_run::{changed_bases, pairs_by_lane, read_both, scope_lanes};
@@ -32,7 +33,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let both = read_both(hub, job, &route, &lanes).await?;
     job.tell(json!({"phase": "comparing"})).await?;
     let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
-    let (scoped, mapped, _) = scope_lanes(&both, &lanes, &pairs);
+    let (scoped, mapped, _) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
     let mut proofs: Vec<LaneProof> = Vec::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };
@@ -40,7 +41,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             both.right_items.get(&s.lane.right_kind).into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
         let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
         let bases = changed_bases(&hub.store, s, &both, &mapped, known, &right_all).await?;
-        proofs.push(prove_lane(&s.lane, &cx, &s.left, &s.right, &right_all, known, &bases));
+        proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &s.left, &s.right, &right_all, known, &bases)));
     }
     let ledger = match hub.store.latest_job(route.id, "transfer").await? {
         Some(transfer) => hub.store.ledger(transfer.id).await?,

@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use hovrel_connect::Connector;
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::survey::Surveyor;
-use hovrel_store::ArtefactRow;
+use hovrel_store::{ArtefactRow, NewArtefact};
 use serde_json::json;
 use uuid::Uuid;
 
@@ -31,7 +31,8 @@ pub async fn read_all(
     let mut cursor: Option<String> = None;
     for _ in 0..MOST_PAGES {
         let page = connector.read(container, kind, cursor.as_deref()).await.map_err(failed)?;
-        for mut artefact in page.artefacts {
+        for artefact in page.artefacts {
+            let mut artefact = artefact.compact();
             match places.get(&artefact.id) {
                 Some(&at) => out[at] = artefact,
                 None => {
@@ -100,25 +101,24 @@ pub(crate) async fn run(
     }
     let folders = all.iter().find(|(k, _)| *k == Kind::Folder).map(|(_, a)| a.as_slice()).unwrap_or_default();
     let paths = folder_paths(folders);
-    let mut rows = Vec::new();
-    for (kind, artefacts) in &all {
-        for (seq, a) in artefacts.iter().enumerate() {
-            surveyor.see(a);
-            rows.push(ArtefactRow {
-                system_id: system.id,
-                container: container.to_owned(),
-                kind: kind.id().to_owned(),
-                external_id: a.id.clone(),
-                seq: seq as i32 + 1,
-                key: a.key.clone(),
-                title: a.title.clone(),
-                path: path_of(a, &paths).join(" / "),
-                body: serde_json::to_value(a)?,
-            });
-        }
-    }
+    let each = || all.iter().flat_map(|(kind, list)| list.iter().enumerate().map(move |(n, a)| (*kind, n, a)));
+    each().for_each(|(.., a)| surveyor.see(a));
+    let rows = each().map(|(kind, n, a)| {
+        let row = ArtefactRow {
+            system_id: system.id,
+            container: container.to_owned(),
+            kind: kind.id().to_owned(),
+            external_id: a.id.clone(),
+            seq: n as i32 + 1,
+            key: a.key.clone(),
+            title: a.title.clone(),
+            path: path_of(a, &paths).join(" / "),
+            body: serde_json::to_value(a)?,
+        };
+        Ok(NewArtefact { row, words: a.words() })
+    });
     let survey = surveyor.finish();
     let (catalogue, survey) = (serde_json::to_value(&catalogue)?, serde_json::to_value(&survey)?);
-    hub.store.keep_survey(system.id, container, &name, &catalogue, &survey, &rows).await?;
-    Ok(json!({"artefacts": rows.len()}))
+    hub.store.keep_survey(system.id, container, &name, &catalogue, &survey, Box::new(rows)).await?;
+    Ok(json!({"artefacts": each().count()}))
 }

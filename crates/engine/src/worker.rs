@@ -6,6 +6,7 @@ use hovrel_store::{Job, Wanted};
 use serde_json::Value;
 use tokio::sync::watch;
 use tokio_util::sync::CancellationToken;
+use tokio_util::task::AbortOnDropHandle;
 use uuid::Uuid;
 
 use crate::{EngineError, Hub, dry_run, proof, survey, transfer};
@@ -96,23 +97,12 @@ async fn take_jobs(hub: &Hub, options: WorkerOptions) {
 async fn run_job(hub: &Hub, worker: Uuid, job: Job, options: WorkerOptions) {
     let (tell_wanted, wanted) = watch::channel(Wanted::Run);
     let running = Running { id: job.id, wanted, hub: hub.clone(), last: tokio::sync::Mutex::new(None) };
-    let alive = async {
-        loop {
-            match hub.store.heartbeat(job.id, worker, options.lease.as_secs_f64()).await {
-                Ok(Some(wanted)) => {
-                    tell_wanted.send_if_modified(|w| std::mem::replace(w, wanted) != wanted);
-                }
-                Ok(None) => return,
-                // The lease outlives a short trouble of the database.
-                Err(e) => tracing::warn!("no heartbeat: {e}"),
-            }
-            tokio::time::sleep(options.lease.min(Duration::from_millis(900)) / 3).await;
-        }
-    };
+    // A task of its own: a long comparison must not cost the lease.
+    let alive = AbortOnDropHandle::new(tokio::spawn(keep_lease(hub.clone(), job.id, worker, options, tell_wanted)));
     let outcome = tokio::select! {
         outcome = dispatch(hub, &running, &job) => outcome,
         // Invariant 4.
-        () = alive => Err(EngineError::LeaseLost),
+        _ = alive => Err(EngineError::LeaseLost),
     };
     let (state, result, error) = match outcome {
         Ok(End::Done(result)) => ("done", Some(result), None),
@@ -129,6 +119,21 @@ async fn run_job(hub: &Hub, worker: Uuid, job: Job, options: WorkerOptions) {
     };
     if let Err(e) = hub.store.end_job(job.id, worker, state, result.as_ref(), error.as_deref()).await {
         tracing::error!(job = %job.id, "a job's end could not be kept: {e}");
+    }
+}
+
+/// Renews a job's lease, and tells what is wanted of the job, until the lease is somebody else's.
+async fn keep_lease(hub: Hub, job: Uuid, worker: Uuid, options: WorkerOptions, tell_wanted: watch::Sender<Wanted>) {
+    loop {
+        match hub.store.heartbeat(job, worker, options.lease.as_secs_f64()).await {
+            Ok(Some(wanted)) => {
+                tell_wanted.send_if_modified(|w| std::mem::replace(w, wanted) != wanted);
+            }
+            Ok(None) => return,
+            // The lease outlives a short trouble of the database.
+            Err(e) => tracing::warn!("no heartbeat: {e}"),
+        }
+        tokio::time::sleep(options.lease.min(Duration::from_millis(900)) / 3).await;
     }
 }
 

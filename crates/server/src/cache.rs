@@ -56,8 +56,15 @@ impl Cache {
             return Ok(found);
         }
         let read = async |kind: Kind| -> Result<Vec<Artefact>, Problem> {
-            let rows = store.artefact_bodies(system, container, kind.id()).await?;
-            Ok(rows.into_iter().map(|(_, body)| serde_json::from_value(body)).collect::<Result<_, _>>()?)
+            let (mut out, mut after) = (Vec::new(), -1);
+            loop {
+                let rows = store.artefact_bodies(system, container, kind.id(), after).await?;
+                let Some((last, _)) = rows.last() else { return Ok(out) };
+                after = *last;
+                for (_, body) in rows {
+                    out.push(serde_json::from_value::<Artefact>(body)?.compact());
+                }
+            }
         };
         let folders = read(Kind::Folder).await?;
         let paths = hovrel_engine::folder_paths(&folders);

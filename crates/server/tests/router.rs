@@ -4,7 +4,7 @@ use hovrel_engine::{Hub, WorkerOptions, run_worker};
 use hovrel_standins::world::Size;
 use hovrel_standins::{oldstone, tallybench};
 use hovrel_store::{Sealer, Store};
-use hovrel_testkit::{Both, Client, Database};
+use hovrel_testkit::{Client, Database, Systems};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 
@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 async fn serve() -> String {
     let store = Store::open(&Database::fresh().await.url, 8).await.expect("the schema is made");
     let sealer = Sealer::new(&Sealer::new_key()).expect("a key");
-    let hub = Hub::new(store, sealer, hovrel_connect::profile::shipped());
+    let hub = Hub::new(store, sealer, hovrel_connect::Offer::shipped());
     tokio::spawn(run_worker(hub.clone(), WorkerOptions::default(), Default::default()));
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a port");
     let address = format!("http://{}", listener.local_addr().expect("an address"));
@@ -120,7 +120,7 @@ async fn changes_say_which_version_they_saw() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn lists_go_on_by_cursor_and_events_where_they_were_left() {
     let address = serve().await;
-    let both = Both::start(Size::SMALL).await;
+    let both = Systems::start(Size::SMALL).await;
     let client = Client::sign_in(&address).await;
     let route = client.make_route(&both).await;
     let plan = client.dry_run(&route).await;

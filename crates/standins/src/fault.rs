@@ -6,7 +6,7 @@
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
-use axum::body::Body;
+use axum::body::{Body, Bytes};
 use axum::extract::{Request, State};
 use axum::http::StatusCode;
 use axum::middleware::Next;
@@ -28,8 +28,16 @@ pub struct FaultPlan {
     /// The value of Retry-After, in seconds.
     pub retry_after: u16,
     pub error: u16,
+    /// 503, with Retry-After.
+    pub unavailable: u16,
     pub cut_before: u16,
     pub cut_after: u16,
+    /// The work is done and the answer ends in the middle.
+    pub truncated: u16,
+    /// The work is done and the answer is not of its type.
+    pub malformed: u16,
+    /// The sign-in has expired.
+    pub signed_out: u16,
     /// How far the system's clock is ahead, in seconds.
     pub clock_ahead: i32,
 }
@@ -43,9 +51,13 @@ impl FaultPlan {
             delay_ms: 20,
             too_many: 60,
             retry_after: 0,
-            error: 60,
-            cut_before: 60,
-            cut_after: 60,
+            error: 50,
+            unavailable: 40,
+            cut_before: 50,
+            cut_after: 50,
+            truncated: 40,
+            malformed: 40,
+            signed_out: 20,
             clock_ahead: 0,
         }
     }
@@ -58,8 +70,21 @@ pub struct FaultCount {
     pub delayed: u64,
     pub too_many: u64,
     pub errors: u64,
+    pub unavailable: u64,
     pub cut_before: u64,
     pub cut_after: u64,
+    pub truncated: u64,
+    pub malformed: u64,
+    pub signed_out: u64,
+}
+
+impl FaultCount {
+    /// Whether every sort of fault happened that can, delays aside.
+    fn every_sort(&self, sessions: bool) -> bool {
+        let FaultCount { too_many, errors, unavailable, cut_before, cut_after, truncated, malformed, .. } = *self;
+        let all = [too_many, errors, unavailable, cut_before, cut_after, truncated, malformed];
+        all.iter().all(|n| *n > 0) && (self.signed_out > 0 || !sessions)
+    }
 }
 
 /// The plan of one running stand-in; may be changed while it runs.
@@ -70,20 +95,33 @@ struct Inner {
     plan: FaultPlan,
     random: ChaCha8Rng,
     count: FaultCount,
+    /// Where signing in gives something that can expire; it does not expire while it is asked for.
+    sign_in: Option<&'static str>,
 }
 
 enum Fault {
     None,
     TooMany(u16),
     Error,
+    Unavailable(u16),
     CutBefore,
     CutAfter,
+    Truncated,
+    Malformed,
+    SignedOut,
 }
 
 impl Faults {
-    pub fn new(plan: FaultPlan) -> Faults {
+    /// `sign_in` is the path where signing in gives something that can expire.
+    pub fn new(plan: FaultPlan, sign_in: Option<&'static str>) -> Faults {
         let random = ChaCha8Rng::seed_from_u64(plan.seed);
-        Faults(Arc::new(Mutex::new(Inner { plan, random, count: FaultCount::default() })))
+        Faults(Arc::new(Mutex::new(Inner { plan, random, count: FaultCount::default(), sign_in })))
+    }
+
+    /// Whether every sort of fault happened that can, delays aside.
+    pub fn met_every_sort(&self) -> bool {
+        let inner = self.0.lock().unwrap_or_else(|e| e.into_inner());
+        inner.count.every_sort(inner.sign_in.is_some())
     }
 
     pub fn set(&self, plan: FaultPlan) {
@@ -105,7 +143,7 @@ impl Faults {
         self.0.lock().unwrap_or_else(|e| e.into_inner()).count
     }
 
-    fn next(&self) -> (Duration, Fault) {
+    fn next(&self, path: &str) -> (Duration, Fault) {
         let mut inner = self.0.lock().unwrap_or_else(|e| e.into_inner());
         let plan = inner.plan.clone();
         inner.count.calls += 1;
@@ -114,6 +152,7 @@ impl Faults {
             delay = Duration::from_millis(inner.random.random_range(0..=u64::from(plan.delay_ms)));
             inner.count.delayed += 1;
         }
+        let sessions = inner.sign_in.is_some_and(|p| p != path);
         let draw = inner.random.random_range(0..1000u16);
         let mut edge = 0;
         let mut within = |share: u16| {
@@ -126,6 +165,18 @@ impl Faults {
         } else if within(plan.error) {
             inner.count.errors += 1;
             Fault::Error
+        } else if within(plan.unavailable) {
+            inner.count.unavailable += 1;
+            Fault::Unavailable(plan.retry_after)
+        } else if within(plan.truncated) {
+            inner.count.truncated += 1;
+            Fault::Truncated
+        } else if within(plan.malformed) {
+            inner.count.malformed += 1;
+            Fault::Malformed
+        } else if sessions && within(plan.signed_out) {
+            inner.count.signed_out += 1;
+            Fault::SignedOut
         } else if within(plan.cut_before) {
             inner.count.cut_before += 1;
             Fault::CutBefore
@@ -141,7 +192,7 @@ impl Faults {
 
 /// Middleware for the routes of a system's interface.
 pub async fn misbehave(State(faults): State<Faults>, request: Request, next: Next) -> Response {
-    let (delay, fault) = faults.next();
+    let (delay, fault) = faults.next(request.uri().path());
     if !delay.is_zero() {
         tokio::time::sleep(delay).await;
     }
@@ -149,6 +200,13 @@ pub async fn misbehave(State(faults): State<Faults>, request: Request, next: Nex
         Fault::None => next.run(request).await,
         Fault::TooMany(after) => too_many(u64::from(after)),
         Fault::Error => (StatusCode::INTERNAL_SERVER_ERROR, "something broke").into_response(),
+        Fault::Unavailable(after) => {
+            (StatusCode::SERVICE_UNAVAILABLE, [("retry-after", after.to_string())], "closed for a moment")
+                .into_response()
+        }
+        Fault::SignedOut => (StatusCode::UNAUTHORIZED, "the sign-in has expired").into_response(),
+        Fault::Truncated => spoilt(next.run(request).await, |bytes| bytes.slice(..bytes.len() / 2)).await,
+        Fault::Malformed => spoilt(next.run(request).await, |_| Bytes::from_static(b"{\"<so>: far")).await,
         Fault::CutBefore => cut(),
         Fault::CutAfter => {
             next.run(request).await;
@@ -160,6 +218,16 @@ pub async fn misbehave(State(faults): State<Faults>, request: Request, next: Nex
 /// 429 with the seconds to wait.
 pub fn too_many(seconds: u64) -> Response {
     (StatusCode::TOO_MANY_REQUESTS, [("retry-after", seconds.to_string())], "too many calls").into_response()
+}
+
+/// The answer with another body, of the length that it has.
+async fn spoilt(answer: Response, spoil: impl Fn(Bytes) -> Bytes) -> Response {
+    let (mut head, body) = answer.into_parts();
+    head.headers.remove("content-length");
+    match axum::body::to_bytes(body, usize::MAX).await {
+        Ok(bytes) => Response::from_parts(head, Body::from(spoil(bytes))),
+        Err(_) => cut(),
+    }
 }
 
 /// An answer whose body fails at once, so that the server drops the connection.

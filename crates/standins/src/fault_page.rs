@@ -28,6 +28,10 @@ async fn show(State(at): State<Shown>) -> Html<String> {
         ("too_many", "Refused with 429", plan.too_many, Some(count.too_many)),
         ("retry_after", "Seconds that Retry-After asks for", plan.retry_after, None),
         ("error", "Answered with 500", plan.error, Some(count.errors)),
+        ("unavailable", "Answered with 503", plan.unavailable, Some(count.unavailable)),
+        ("truncated", "Done, and the answer ends in the middle", plan.truncated, Some(count.truncated)),
+        ("malformed", "Done, and the answer can't be read", plan.malformed, Some(count.malformed)),
+        ("signed_out", "Answered that the sign-in has expired", plan.signed_out, Some(count.signed_out)),
         ("cut_before", "Cut before the work is done", plan.cut_before, Some(count.cut_before)),
         ("cut_after", "Cut after the work is done", plan.cut_after, Some(count.cut_after)),
     ]
@@ -53,17 +57,9 @@ async fn show(State(at): State<Shown>) -> Html<String> {
 }
 
 fn hidden(plan: &FaultPlan) -> String {
-    let fields = [
-        ("seed", plan.seed),
-        ("delay", plan.delay.into()),
-        ("delay_ms", plan.delay_ms.into()),
-        ("too_many", plan.too_many.into()),
-        ("retry_after", plan.retry_after.into()),
-        ("error", plan.error.into()),
-        ("cut_before", plan.cut_before.into()),
-        ("cut_after", plan.cut_after.into()),
-    ];
-    fields.iter().map(|(name, value)| format!("<input type=hidden name={name} value={value}>")).collect()
+    let fields = serde_json::to_value(plan).unwrap_or_default();
+    let fields = fields.as_object().into_iter().flatten();
+    fields.map(|(name, value)| format!("<input type=hidden name={name} value={value}>")).collect()
 }
 
 async fn set(State(at): State<Shown>, Form(plan): Form<FaultPlan>) -> Redirect {

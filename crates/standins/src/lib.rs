@@ -4,12 +4,15 @@
 //! sign-in, paging, limits and concurrency tokens, and a page where a person sees and edits what is in
 //! it. [`fault`] makes them misbehave by a seeded plan. [`world`] is the invented Skarnvik Ropeway.
 
+mod bucket;
 pub mod fault;
 mod fault_page;
+pub mod fernway;
 pub mod oldstone;
 mod page;
 mod persist;
 mod records;
+pub mod reqmoor;
 pub mod tallybench;
 pub mod world;
 

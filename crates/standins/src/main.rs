@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::Parser;
-use hovrel_standins::{oldstone, tallybench};
+use hovrel_standins::{fernway, oldstone, reqmoor, tallybench};
 
 #[derive(Parser)]
 #[command(about = "Simulated outside systems for the demo")]
@@ -18,6 +18,10 @@ struct Arguments {
     oldstone_port: u16,
     #[arg(long, default_value_t = 0)]
     tallybench_port: u16,
+    #[arg(long, default_value_t = 0)]
+    fernway_port: u16,
+    #[arg(long, default_value_t = 0)]
+    reqmoor_port: u16,
     /// Calls a minute that Tallybench allows.
     #[arg(long, default_value_t = 240)]
     tallybench_rate: u32,
@@ -40,10 +44,26 @@ async fn main() -> anyhow::Result<()> {
         ..Default::default()
     })
     .await?;
+    let fern = fernway::start(fernway::Options {
+        port: arguments.fernway_port,
+        data: arguments.data.clone(),
+        ..Default::default()
+    })
+    .await?;
+    let moor = reqmoor::start(reqmoor::Options {
+        port: arguments.reqmoor_port,
+        data: arguments.data.clone(),
+        ..Default::default()
+    })
+    .await?;
     let announced = serde_json::json!([
         {"name": "Oldstone", "profile": "oldstone", "address": old.url(),
          "sign_in": {"login": oldstone::LOGIN, "password": oldstone::PASSWORD}},
         {"name": "Tallybench", "profile": "tallybench", "address": tally.url(), "sign_in": {"key": tallybench::KEY}},
+        {"name": "Fernway", "profile": "fernway", "address": fern.url(),
+         "sign_in": {"client": fernway::CLIENT, "secret": fernway::SECRET}},
+        {"name": "Reqmoor", "profile": "oslc", "address": format!("{}/rm/catalog", moor.url()),
+         "sign_in": {"login": reqmoor::LOGIN, "password": reqmoor::PASSWORD}},
     ]);
     let next = arguments.announce.with_extension("next");
     std::fs::write(&next, serde_json::to_vec_pretty(&announced)?)?;

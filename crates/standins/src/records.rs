@@ -25,6 +25,12 @@ pub enum Form {
     Ref(&'static str),
     Refs(&'static str),
     Steps,
+    /// Words that anybody may invent.
+    Tags,
+    /// Where it stands; set by the system's own moves alone.
+    Status,
+    /// A number with a fraction.
+    Decimal,
 }
 
 #[derive(Debug, Clone, Copy)]
@@ -76,6 +82,39 @@ pub struct Record {
     pub changed_by: String,
     pub values: Map<String, Value>,
     pub links: Vec<Link>,
+    #[serde(default)]
+    pub files: Vec<File>,
+    #[serde(default)]
+    pub remarks: Vec<Remark>,
+    #[serde(default)]
+    pub trail: Vec<Past>,
+}
+
+/// A file of a record; its bytes are kept by their digest.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct File {
+    pub name: String,
+    pub media_type: String,
+    pub bytes: u64,
+    pub sha256: String,
+}
+
+/// What somebody said of an item.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Remark {
+    pub at: DateTime<Utc>,
+    pub by: String,
+    pub text: String,
+}
+
+/// One change that was made to an item.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Past {
+    pub at: DateTime<Utc>,
+    pub by: String,
+    pub field: String,
+    pub before: String,
+    pub after: String,
 }
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -123,6 +162,10 @@ pub fn fill(record: &Record, given: Map<String, Value>, kind: &Kind, known: &dyn
         }
         match field.form {
             Form::Number if text.parse::<i64>().is_err() => return bad(format!("“{text}” is no number")),
+            Form::Decimal if text.parse::<f64>().is_err() => return bad(format!("“{text}” is no number")),
+            Form::Status if record.values.get(field.id).map(as_text).as_deref() != Some(text.as_str()) => {
+                return bad("it is set by a move, not by writing it".into());
+            }
             Form::Person if !known.has_person(&text) => return bad(format!("nobody is called {text}")),
             Form::Ref(to) if !known.has(to, &text) => return bad(format!("there is no {to} {text}")),
             Form::Refs(to) => {
@@ -172,6 +215,25 @@ pub fn made(kind: &str, number: u32, changed: DateTime<Utc>, by: &str, values: &
         changed_by: by.to_owned(),
         values: values.iter().map(|(id, v)| ((*id).to_owned(), v.clone())).collect(),
         links: Vec::new(),
+        files: Vec::new(),
+        remarks: Vec::new(),
+        trail: Vec::new(),
+    }
+}
+
+/// Writes down which fields of a record differ from how it was.
+pub fn note_changes(before: &Record, after: &mut Record, kind: &Kind) {
+    let shown = |r: &Record, f: &Field| match r.values.get(f.id) {
+        Some(Value::Array(list)) => list.iter().map(as_text).collect::<Vec<_>>().join(", "),
+        Some(other) => as_text(other),
+        None => String::new(),
+    };
+    for field in kind.fields.iter().filter(|f| f.form != Form::Steps) {
+        let (old, new) = (shown(before, field), shown(after, field));
+        if old != new {
+            let (at, by) = (after.changed, after.changed_by.clone());
+            after.trail.push(Past { at, by, field: field.id.into(), before: old, after: new });
+        }
     }
 }
 
@@ -224,4 +286,23 @@ pub fn page_rows(record: &Record, kind: &Kind) -> String {
         format!("<tr><th>{}</th><td>{}</td></tr>", escape(&l.word), escape(&end))
     });
     fields.chain(links).collect()
+}
+
+/// What was said and changed, for a page; remarks as their system writes them.
+pub fn said_on_page(remarks: &[Remark], trail: &[Past]) -> String {
+    let escape = crate::page::escape;
+    let said = remarks.iter().map(|r| {
+        format!("<li><span class=dim>{} {}</span><br>{}</li>", r.at.format("%F %T"), escape(&r.by), escape(&r.text))
+    });
+    let past = trail.iter().map(|p| {
+        format!(
+            "<li class=dim>{} {} {}: {} → {}</li>",
+            p.at.format("%F %T"),
+            escape(&p.by),
+            escape(&p.field),
+            escape(&p.before),
+            escape(&p.after)
+        )
+    });
+    format!("<h2>Remarks</h2><ul>{}</ul><h2>Trail</h2><ul>{}</ul>", said.collect::<String>(), past.collect::<String>())
 }

@@ -8,7 +8,7 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::schema::{artefacts, surveys};
-use crate::{Store, StoreError};
+use crate::{Rows, Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = surveys)]
@@ -34,6 +34,15 @@ pub struct ArtefactRow {
     pub body: Value,
 }
 
+/// An artefact to keep, with everything it says for searching.
+#[derive(Debug, Clone, Insertable)]
+#[diesel(table_name = artefacts)]
+pub struct NewArtefact {
+    #[diesel(embed)]
+    pub row: ArtefactRow,
+    pub words: String,
+}
+
 /// Which artefacts of a container to list.
 #[derive(Debug, Clone, Default)]
 pub struct ArtefactFilter {
@@ -50,11 +59,12 @@ pub struct ArtefactFilter {
     pub limit: i64,
 }
 
-/// Rows per statement: PostgreSQL takes 65,535 parameters.
-const BATCH: usize = 1000;
+/// Rows per statement. PostgreSQL takes 65,535 parameters; what is stored is large in memory.
+const BATCH: usize = 500;
 
 impl Store {
-    /// Puts a survey and its artefacts in place of the ones before, in one transaction.
+    /// Puts a survey and its artefacts in place of the ones before, in one transaction. Rows are made as
+    /// they are written, so that not all of them are in memory at once.
     pub async fn keep_survey(
         &self,
         system: Uuid,
@@ -62,7 +72,7 @@ impl Store {
         container_name: &str,
         catalogue: &Value,
         survey: &Value,
-        rows: &[ArtefactRow],
+        mut rows: Rows<'_, NewArtefact>,
     ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
@@ -79,10 +89,13 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
-                for batch in rows.chunks(BATCH) {
+                loop {
+                    let batch = rows.by_ref().take(BATCH).collect::<Result<Vec<_>, _>>()?;
+                    if batch.is_empty() {
+                        return Ok(());
+                    }
                     diesel::insert_into(artefacts::table).values(batch).execute(connection).await?;
                 }
-                Ok(())
             })
             .await
     }
@@ -97,19 +110,23 @@ impl Store {
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
-    /// Every surveyed artefact of a kind, in order. For scope counts and previews.
+    /// Surveyed artefacts of a kind after a place in their order, some at a time: their places and bodies. For
+    /// scope counts and previews, which need them all, but not as they are stored.
     pub async fn artefact_bodies(
         &self,
         system: Uuid,
         container: &str,
         kind: &str,
-    ) -> Result<Vec<(String, Value)>, StoreError> {
+        after: i32,
+    ) -> Result<Vec<(i32, Value)>, StoreError> {
         let query = artefacts::table
             .filter(
                 artefacts::system_id.eq(system).and(artefacts::container.eq(container)).and(artefacts::kind.eq(kind)),
             )
+            .filter(artefacts::seq.gt(after))
             .order(artefacts::seq)
-            .select((artefacts::path, artefacts::body));
+            .limit(BATCH as i64)
+            .select((artefacts::seq, artefacts::body));
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
@@ -169,16 +186,40 @@ impl Store {
         Ok((rows, total))
     }
 
-    /// Artefacts of any system whose title or key holds the words; for the finder.
+    /// One surveyed artefact.
+    pub async fn artefact(
+        &self,
+        system: Uuid,
+        container: &str,
+        kind: &str,
+        id: &str,
+    ) -> Result<ArtefactRow, StoreError> {
+        let query = artefacts::table.find((system, container, kind, id)).select(ArtefactRow::as_select());
+        let found = query.first(&mut self.connection().await?).await.optional()?;
+        found.ok_or(StoreError::Missing("the item"))
+    }
+
+    /// Artefacts of any system that say the words, each by its beginning; those whose title or key holds
+    /// them come first. For the finder.
     pub async fn find_artefacts(&self, words: &str, limit: i64) -> Result<Vec<ArtefactRow>, StoreError> {
+        use diesel::dsl::sql;
+        use diesel::sql_types::{Bool, Text};
         let like = format!("%{}%", escape_like(words));
+        let named = || artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like.clone()));
+        let said = sql::<Bool>("vector @@ to_tsquery('simple', ").bind::<Text, _>(beginnings(words)).sql(")");
         let query = artefacts::table
-            .filter(artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like)))
-            .order((artefacts::key, artefacts::system_id))
+            .filter(named().or(said))
+            .order((diesel::dsl::not(named()), artefacts::key, artefacts::system_id))
             .limit(limit)
             .select(ArtefactRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
+}
+
+/// A query for the beginnings of all words; nothing is found by no words.
+fn beginnings(words: &str) -> String {
+    let all = words.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty());
+    all.map(|w| format!("{w}:*")).collect::<Vec<_>>().join(" & ")
 }
 
 pub(crate) fn escape_like(text: &str) -> String {

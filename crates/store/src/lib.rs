@@ -16,23 +16,25 @@ mod routes;
 mod schema;
 mod seal;
 mod systems;
+mod traces;
 
 use diesel_async::pooled_connection::AsyncDieselConnectionManager;
 use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
 use diesel_async::{AsyncMigrationHarness, AsyncPgConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
-pub use artefacts::{ArtefactFilter, ArtefactRow, SurveyRow};
+pub use artefacts::{ArtefactFilter, ArtefactRow, NewArtefact, SurveyRow};
 pub use error::StoreError;
 pub use jobs::{Job, JobEvent, NewJob, Wanted};
 pub use journal::{Applied, JournalRow, TransferCounts};
-pub use pairs::{CarriedElsewhere, PairRow};
+pub use pairs::{Joined, PairRow};
 pub use people::{Person, Session};
 pub use plans::{ChangeFilter, ChangeRow, NewChange, Plan};
 pub use proofs::Proof;
 pub use routes::{NewRoute, Route, RouteVersion};
 pub use seal::{SealError, Sealer};
 pub use systems::{NewSystem, System};
+pub use traces::{PairOf, Touch};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 
@@ -41,6 +43,9 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 pub struct Store {
     pool: Pool<AsyncPgConnection>,
 }
+
+/// Rows that are made as they are written, so that not all of them are in memory at once.
+pub type Rows<'a, R> = Box<dyn Iterator<Item = Result<R, serde_json::Error>> + Send + 'a>;
 
 pub(crate) type Connection<'a> = PooledConnection<'a, AsyncPgConnection>;
 

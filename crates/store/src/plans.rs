@@ -9,7 +9,7 @@ use uuid::Uuid;
 
 use crate::artefacts::escape_like;
 use crate::schema::{changes, dependencies, plans};
-use crate::{Store, StoreError};
+use crate::{Rows, Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = plans)]
@@ -131,7 +131,12 @@ async fn follow(
 
 impl Store {
     /// Keeps a plan and its changes together. `needs` says which change needs which, by place.
-    pub async fn keep_plan(&self, plan: &Plan, rows: &[NewChange], needs: &[(i32, i32)]) -> Result<(), StoreError> {
+    pub async fn keep_plan(
+        &self,
+        plan: &Plan,
+        mut rows: Rows<'_, NewChange>,
+        needs: &[(i32, i32)],
+    ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -146,7 +151,11 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
-                for batch in rows.chunks(BATCH) {
+                loop {
+                    let batch = rows.by_ref().take(BATCH).collect::<Result<Vec<_>, _>>()?;
+                    if batch.is_empty() {
+                        break;
+                    }
                     diesel::insert_into(changes::table).values(batch).execute(connection).await?;
                 }
                 for batch in needs.chunks(BATCH) {

@@ -52,6 +52,16 @@ impl Store {
         found.optional()?.ok_or(StoreError::Missing("the route"))
     }
 
+    /// Routes from the same left end to other systems, the oldest first.
+    pub async fn other_routes(&self, route: &Route) -> Result<Vec<Route>, StoreError> {
+        let query = routes::table
+            .filter(routes::left_system.eq(route.left_system).and(routes::left_container.eq(&route.left_container)))
+            .filter(routes::id.ne(route.id).and(routes::right_system.ne(route.right_system)))
+            .order((routes::created_at, routes::id))
+            .select(Route::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
     /// Makes a route and its first version together.
     pub async fn make_route(&self, new: &NewRoute<'_>, by: Uuid) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;

@@ -20,7 +20,7 @@ diesel::table! {
 diesel::table! {
     artefacts (system_id, container, kind, external_id) {
         system_id -> Uuid, container -> Text, kind -> Text, external_id -> Text, seq -> Int4, key -> Text,
-        title -> Text, path -> Text, body -> Jsonb,
+        title -> Text, path -> Text, body -> Jsonb, words -> Text,
     }
 }
 diesel::table! {
@@ -85,5 +85,5 @@ diesel::table! {
     dependencies (plan_id, seq, needs) { plan_id -> Uuid, seq -> Int4, needs -> Int4 }
 }
 diesel::joinable!(pairs -> routes (route_id));
-diesel::allow_tables_to_appear_in_same_query!(changes, journal);
-diesel::allow_tables_to_appear_in_same_query!(artefacts, pairs, routes);
+diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);
+diesel::allow_tables_to_appear_in_same_query!(pairs, routes);

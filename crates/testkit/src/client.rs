@@ -1,12 +1,12 @@
 //! A client of Hovrel's API, signed in, with the steps that every journey has.
 
+use std::collections::BTreeMap;
 use std::time::Duration;
 
-use hovrel_standins::{oldstone, tallybench};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 
-use crate::Both;
+use crate::{Known, OLDSTONE, Systems, TALLYBENCH};
 
 pub struct Client {
     http: reqwest::Client,
@@ -112,32 +112,41 @@ impl Client {
         panic!("the job did not end: {}", self.get(&format!("/jobs/{id}")).await);
     }
 
-    /// Connects and surveys both systems and makes a route with every rule settled; its id.
-    pub async fn make_route(&self, both: &Both) -> String {
-        let mut ends = Vec::new();
-        for (name, profile, url, container, sign_in) in [
-            (
-                "Oldstone",
-                "oldstone",
-                both.oldstone.url(),
-                "lift-control",
-                json!({"login": oldstone::LOGIN, "password": oldstone::PASSWORD}),
-            ),
-            ("Tallybench", "tallybench", both.tallybench.url(), "ropeway", json!({"key": tallybench::KEY})),
-        ] {
-            let body = json!({"name": name, "profile": profile, "address": url, "sign_in": sign_in});
-            let system = self.post("/systems", body).await["id"].as_str().expect("an id").to_owned();
-            let job = self.post(&format!("/systems/{system}/surveys"), json!({"container": container})).await;
-            let job = self.finish(&job).await;
-            assert_eq!(job["state"], "done", "{job}");
-            ends.push(json!({"system": system, "container": container}));
-        }
-        let proposed = self.post("/routes/proposal", json!({"left": ends[0], "right": ends[1]})).await;
+    /// Connects a system and surveys it; the end of a route.
+    pub async fn connect(&self, systems: &Systems, known: &Known) -> Value {
+        let sign_in: BTreeMap<&str, &str> = known.sign_in.iter().copied().collect();
+        let address = systems.address(known);
+        let body = json!({"name": known.name, "profile": known.profile, "address": address, "sign_in": sign_in});
+        let system = self.post("/systems", body).await["id"].as_str().expect("an id").to_owned();
+        self.surveyed(&system, known).await
+    }
+
+    /// Surveys a system that is connected; the end of a route.
+    async fn surveyed(&self, system: &str, known: &Known) -> Value {
+        let job = self.post(&format!("/systems/{system}/surveys"), json!({"container": known.container})).await;
+        let job = self.finish(&job).await;
+        assert_eq!(job["state"], "done", "{job}");
+        json!({"system": system, "container": known.container})
+    }
+
+    /// As [`Client::connect`], or the end that it made before, surveyed anew.
+    pub async fn connected(&self, systems: &Systems, known: &Known) -> Value {
+        let there = self.get("/systems").await;
+        let found = there.as_array().into_iter().flatten().find(|s| s["name"] == known.name);
+        let Some(system) = found.and_then(|s| s["id"].as_str()) else { return self.connect(systems, known).await };
+        self.surveyed(system, known).await
+    }
+
+    /// The lanes that are proposed between two ends, with every rule settled.
+    pub async fn proposed_lanes(&self, left: &Value, right: &Value) -> Vec<Value> {
+        let proposed = self.post("/routes/proposal", json!({"left": left, "right": right})).await;
         let mut lanes: Vec<Value> = proposed.as_array().expect("lanes").iter().map(|p| p["lane"].clone()).collect();
         for rule in lanes.iter_mut().flat_map(|l| l["rules"].as_array_mut().expect("rules")) {
             let default = match rule["target"].as_str() {
                 Some("priority") => "Normal",
+                Some("importance") => "Useful",
                 Some("outcome") => "error",
+                Some("level") => "Detail",
                 _ => "active",
             };
             for conversion in rule["conversions"].as_array_mut().expect("conversions") {
@@ -146,8 +155,20 @@ impl Client {
                 }
             }
         }
-        let body = json!({"name": "Lift control moves", "left": ends[0], "right": ends[1], "lanes": lanes});
+        lanes
+    }
+
+    /// Keeps a route; its id.
+    pub async fn keep_route(&self, name: &str, left: &Value, right: &Value, lanes: Vec<Value>) -> String {
+        let body = json!({"name": name, "left": left, "right": right, "lanes": lanes});
         self.post("/routes", body).await["id"].as_str().expect("an id").to_owned()
+    }
+
+    /// Connects and surveys both test management systems and makes a route with every rule settled; its id.
+    pub async fn make_route(&self, systems: &Systems) -> String {
+        let (left, right) = (self.connect(systems, &OLDSTONE).await, self.connect(systems, &TALLYBENCH).await);
+        let lanes = self.proposed_lanes(&left, &right).await;
+        self.keep_route("Lift control moves", &left, &right, lanes).await
     }
 
     /// Makes a dry run and waits for it; the plan in numbers.
@@ -175,5 +196,39 @@ impl Client {
         let job = self.finish(&job).await;
         assert_eq!(job["state"], "done", "{job}");
         self.get(&format!("/routes/{route}/proofs")).await["proof"].clone()
+    }
+
+    /// Every change of a plan.
+    pub async fn all_changes(&self, plan: &Value) -> Vec<Value> {
+        let (mut out, mut after) = (Vec::new(), String::new());
+        loop {
+            let id = plan["id"].as_str().expect("an id");
+            let page = self.get(&format!("/plans/{id}/changes?limit=500{after}")).await;
+            out.extend(page["items"].as_array().expect("items").clone());
+            match page["next"].as_i64() {
+                Some(next) => after = format!("&after={next}"),
+                None => return out,
+            }
+        }
+    }
+
+    /// What a person would decide who wants everything moved: all in, and the left wins.
+    pub async fn decide_all(&self, plan: &Value) {
+        let id = plan["id"].as_str().expect("an id");
+        for change in self.all_changes(plan).await {
+            if change["outcome"] == "blocked" || (change["included"] == true && change["conflicts_open"] == 0) {
+                continue;
+            }
+            let path = format!("/plans/{id}/changes/{}", change["seq"]);
+            let detail = self.get(&path).await;
+            let fields: BTreeMap<&str, &str> = detail["fields"]
+                .as_array()
+                .expect("fields")
+                .iter()
+                .map(|f| (f["field"].as_str().expect("a field"), "write"))
+                .collect();
+            let body = json!({"included": true, "fields": fields});
+            assert!(self.call(Method::PATCH, &path, Some(body), None).await.0.is_success());
+        }
     }
 }

@@ -1,44 +1,133 @@
-//! Both simulated systems, small and fast, and connectors to them.
+//! The simulated systems, small and fast, and connectors to them.
 
 use std::collections::BTreeMap;
+use std::sync::Arc;
 use std::time::Duration;
 
-use hovrel_connect::{Credentials, HttpConnector, profile};
+use hovrel_connect::{Connector, Credentials, Offer};
+use hovrel_core::model::{Artefact, Kind};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
-use hovrel_standins::{Running, oldstone, tallybench};
+use hovrel_standins::{Running, fernway, oldstone, reqmoor, tallybench};
 
-pub struct Both {
+pub struct Systems {
     pub oldstone: Running,
     pub tallybench: Running,
+    pub fernway: Running,
+    pub reqmoor: Running,
 }
 
-impl Both {
-    pub async fn start(size: Size) -> Both {
+/// How a simulated system is reached: profile, container and what its sign-in asks for.
+pub struct Known {
+    pub profile: &'static str,
+    pub name: &'static str,
+    /// What stands after the host in the address that a person enters.
+    pub path: &'static str,
+    pub container: &'static str,
+    pub sign_in: &'static [(&'static str, &'static str)],
+}
+
+pub const OLDSTONE: Known = Known {
+    profile: "oldstone",
+    name: "Oldstone",
+    path: "",
+    container: "lift-control",
+    sign_in: &[("login", oldstone::LOGIN), ("password", oldstone::PASSWORD)],
+};
+pub const TALLYBENCH: Known = Known {
+    profile: "tallybench",
+    name: "Tallybench",
+    path: "",
+    container: "ropeway",
+    sign_in: &[("key", tallybench::KEY)],
+};
+pub const FERNWAY: Known = Known {
+    profile: "fernway",
+    name: "Fernway",
+    path: "",
+    container: "ROPE",
+    sign_in: &[("client", fernway::CLIENT), ("secret", fernway::SECRET)],
+};
+
+pub const REQMOOR: Known = Known {
+    profile: "oslc",
+    name: "Reqmoor",
+    path: "/rm/catalog",
+    container: "/rm/providers/safety",
+    sign_in: &[("login", reqmoor::LOGIN), ("password", reqmoor::PASSWORD)],
+};
+
+pub const KNOWN: [&Known; 4] = [&OLDSTONE, &TALLYBENCH, &FERNWAY, &REQMOOR];
+
+impl Systems {
+    pub async fn start(size: Size) -> Systems {
         let old = oldstone::Options { size, delay: Duration::ZERO, calls_at_once: 16, ..Default::default() };
         let tally = tallybench::Options { size, calls_per_minute: 600_000, ..Default::default() };
-        Both {
+        let fern = fernway::Options { size, calls_per_second: 10_000, longest_page: 7, ..Default::default() };
+        let moor = reqmoor::Options { size, calls_at_once: 16, ..Default::default() };
+        Systems {
+            reqmoor: reqmoor::start(moor).await.expect("Reqmoor starts"),
             oldstone: oldstone::start(old).await.expect("Oldstone starts"),
             tallybench: tallybench::start(tally).await.expect("Tallybench starts"),
+            fernway: fernway::start(fern).await.expect("Fernway starts"),
         }
     }
 
+    pub fn running(&self, known: &Known) -> &Running {
+        match known.name {
+            "Oldstone" => &self.oldstone,
+            "Tallybench" => &self.tallybench,
+            "Fernway" => &self.fernway,
+            _ => &self.reqmoor,
+        }
+    }
+
+    /// The address that a person enters.
+    pub fn address(&self, known: &Known) -> String {
+        format!("{}{}", self.running(known).url(), known.path)
+    }
+
+    /// What the demo offers to connect, as the program reads it.
+    pub fn presets(&self) -> serde_json::Value {
+        let one = |k: &Known| {
+            let sign_in: BTreeMap<&str, &str> = k.sign_in.iter().copied().collect();
+            serde_json::json!({"name": k.name, "profile": k.profile, "address": self.address(k), "sign_in": sign_in})
+        };
+        KNOWN.into_iter().map(one).collect()
+    }
+
     pub fn misbehave(&self, plan: FaultPlan) {
-        self.oldstone.faults.set(FaultPlan { seed: plan.seed.wrapping_add(1), ..plan.clone() });
-        self.tallybench.faults.set(plan);
+        for (n, known) in KNOWN.into_iter().enumerate() {
+            let seed = plan.seed.wrapping_add(n as u64);
+            self.running(known).faults.set(FaultPlan { seed, ..plan.clone() });
+        }
+    }
+
+    /// A connector to one of them, signed in with its own credentials.
+    pub fn connect(&self, known: &Known) -> Arc<dyn Connector> {
+        let offer = Offer::shipped().into_iter().find(|o| o.id == known.profile).expect("it ships");
+        let asked: BTreeMap<String, String> = known.sign_in.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
+        offer.connect(&self.address(known), Credentials(asked)).expect("the address is one")
     }
 }
 
-/// Connectors to both, signed in with their own credentials.
-pub fn connectors(both: &Both) -> (HttpConnector, HttpConnector) {
-    let profiles = profile::shipped();
-    let make = |name: &str, url: String, asked: &[(&str, &str)]| {
-        let found = profiles.iter().find(|p| p.profile == name).expect("the profile ships").clone();
-        let asked: BTreeMap<String, String> = asked.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
-        HttpConnector::new(found, &url, Credentials(asked)).expect("the address is one")
-    };
-    (
-        make("oldstone", both.oldstone.url(), &[("login", oldstone::LOGIN), ("password", oldstone::PASSWORD)]),
-        make("tallybench", both.tallybench.url(), &[("key", tallybench::KEY)]),
-    )
+/// Connectors to the two test management systems.
+pub fn connectors(systems: &Systems) -> (Arc<dyn Connector>, Arc<dyn Connector>) {
+    (systems.connect(&OLDSTONE), systems.connect(&TALLYBENCH))
+}
+
+/// Every item of a kind, page by page; the total, where the system tells it, is that of the items read.
+pub async fn read_all(c: &dyn Connector, container: &str, kind: Kind) -> Vec<Artefact> {
+    let (mut out, mut cursor, mut total) = (Vec::new(), None, None);
+    loop {
+        let page = c.read(container, kind, cursor.as_deref()).await.expect("a page");
+        out.extend(page.artefacts);
+        total = page.total.or(total);
+        match page.next {
+            Some(next) => cursor = Some(next),
+            None => break,
+        }
+    }
+    assert!(total.is_none_or(|t| t == out.len() as u64), "every item is read once");
+    out
 }

@@ -11,7 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Artefacts of any surveyed system whose title or key holds the words. */
+        /** Artefacts of any surveyed system that say the words anywhere; those named by them come first. */
         get: operations["find"];
         put?: never;
         post?: never;
@@ -562,6 +562,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/systems/{id}/containers/{container}/artefact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One artefact. */
+        get: operations["getArtefact"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/systems/{id}/containers/{container}/artefacts": {
         parameters: {
             query?: never;
@@ -665,6 +682,29 @@ export interface components {
             next?: number | null;
             /** Format: int64 */
             total: number;
+        };
+        /** @description An artefact as last surveyed, and what Hovrel knows of it. */
+        ArtefactPage: {
+            attachments: components["schemas"]["Attachment"][];
+            comments?: components["schemas"]["ValueDiff"] | null;
+            counterparts: components["schemas"]["Counterpart"][];
+            fields: components["schemas"]["HeldField"][];
+            history?: components["schemas"]["ValueDiff"] | null;
+            key: string;
+            kind: components["schemas"]["Kind"];
+            /** @description The system's own word for the kind. */
+            kind_name: string;
+            /** @description Links of others that lead here. */
+            linked_from: components["schemas"]["ShownLink"][];
+            links: components["schemas"]["ShownLink"][];
+            modified?: components["schemas"]["Stamp"] | null;
+            path: string;
+            /** Format: date-time */
+            surveyed_at?: string | null;
+            system_name: string;
+            title: string;
+            touches: components["schemas"]["TouchAnswer"][];
+            url?: string | null;
         };
         Asked: {
             id: string;
@@ -777,7 +817,6 @@ export interface components {
         };
         Comment: {
             body: components["schemas"]["Document"];
-            id: string;
             stamp: components["schemas"]["Stamp"];
         };
         /** @description A tree of conditions. */
@@ -814,6 +853,48 @@ export interface components {
             };
         } | {
             users: components["schemas"]["UserTable"];
+        } | {
+            /** @description A text for items that hold nothing here. */
+            if_empty: {
+                text: string;
+            };
+        } | "hours" | {
+            /** @description A number from text, with a decimal comma or a point. */
+            number: {
+                comma: boolean;
+            };
+        } | {
+            /** @description Of the folder path, the name at this level, from 1. */
+            path_level: {
+                /** Format: int32 */
+                level: number;
+            };
+        };
+        /** @description The same thing at the other end of a route. */
+        Counterpart: {
+            container: string;
+            /** @description Whether the counterpart is what this was made from. */
+            is_left: boolean;
+            item: components["schemas"]["ItemId"];
+            /** @description Empty if it was not surveyed since it was made. */
+            key: string;
+            /** Format: uuid */
+            route: string;
+            route_name: string;
+            /** Format: uuid */
+            system: string;
+            system_name: string;
+            title: string;
+            /** @description Where a person sees it there. */
+            url?: string | null;
+        };
+        Coverage: {
+            /** Format: int64 */
+            covered: number;
+            /** Format: int64 */
+            total: number;
+            /** @description The first of those that nothing verifies, in the order of their keys. */
+            uncovered: components["schemas"]["Uncovered"][];
         };
         /** @description A decimal number as normalised digits, so that 1.50 and 1.5 are one value and none is rounded. */
         Decimal: string;
@@ -980,6 +1061,16 @@ export interface components {
             raw: string;
             /** @enum {string} */
             reason: "unreadable";
+        } | {
+            from: string;
+            /** @enum {string} */
+            reason: "no_way";
+            to: string;
+        } | {
+            field: string;
+            /** @enum {string} */
+            reason: "move_asks";
+            to: string;
         };
         /**
          * @description What to do about one field.
@@ -1030,11 +1121,13 @@ export interface components {
          * @description Why a field is in a change.
          * @enum {string}
          */
-        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "rule_changed";
+        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved";
         /** @description One field of a kind. */
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */
             allowed?: string[] | null;
+            /** @description For comments and history: whether they can be written with their original author and time. */
+            backdated?: boolean;
             /** @description For steps: whether they can call shared steps. */
             calls?: components["schemas"]["Calls"];
             format?: components["schemas"]["TextFormat"] | null;
@@ -1062,6 +1155,7 @@ export interface components {
             /** @description For steps: whether they have data of their own. */
             step_data?: boolean;
             value_type: components["schemas"]["ValueType"];
+            workflow?: components["schemas"]["Workflow"] | null;
         };
         FieldSurvey: {
             /**
@@ -1109,6 +1203,7 @@ export interface components {
         };
         Found: {
             container: string;
+            id: string;
             key: string;
             kind: string;
             path: string;
@@ -1117,10 +1212,17 @@ export interface components {
             system_name: string;
             title: string;
         };
+        HeldField: {
+            empty: boolean;
+            field: string;
+            name: string;
+            value: components["schemas"]["ValueDiff"];
+        };
         /** @description One recorded change, with its original author and time. */
         HistoryEntry: {
-            after: components["schemas"]["Value"];
-            before: components["schemas"]["Value"];
+            after: string;
+            /** @description Both values as text: what a system recorded need not fit its fields of today. */
+            before: string;
             field: string;
             stamp: components["schemas"]["Stamp"];
         };
@@ -1185,6 +1287,10 @@ export interface components {
             /** @enum {string} */
             inline: "line_break";
         };
+        ItemId: {
+            id: string;
+            kind: components["schemas"]["Kind"];
+        };
         JobAnswer: {
             container?: string | null;
             /** Format: date-time */
@@ -1230,6 +1336,8 @@ export interface components {
             max_depth?: number | null;
             /** @description The system's own word, e.g. “Chapter” for a folder. */
             name: string;
+            /** @description Whether none of its items can be outside a folder. */
+            needs_folder?: boolean;
             writable: boolean;
         };
         KindSurvey: {
@@ -1444,6 +1552,12 @@ export interface components {
             cause: "file_type_refused";
         } | {
             /** @enum {string} */
+            cause: "author_in_text";
+        } | {
+            /** @enum {string} */
+            cause: "steps_as_text";
+        } | {
+            /** @enum {string} */
             cause: "altered_by_target";
         };
         LossDetail: {
@@ -1476,6 +1590,13 @@ export interface components {
             csrf: string;
             login: string;
             name: string;
+        };
+        /** @description A move from one state to another. */
+        Move: {
+            /** @description Fields that must hold something before the move. */
+            asks?: string[];
+            from: string;
+            to: string;
         };
         /** @enum {string} */
         Operator: "is" | "is_not" | "contains" | "starts_with" | "one_of" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "under";
@@ -1597,6 +1718,8 @@ export interface components {
         };
         ProfileAnswer: {
             about: string;
+            /** @description What to enter as the address. */
+            address: string;
             asks: components["schemas"]["Asked"][];
             kinds: components["schemas"]["Kind"][];
             profile: string;
@@ -1795,6 +1918,14 @@ export interface components {
             /** @description True until the first administrator is made. */
             needs_first_administrator: boolean;
         };
+        ShownLink: {
+            item?: components["schemas"]["ItemId"] | null;
+            key: string;
+            title: string;
+            url?: string | null;
+            /** @description The type of the link in words. */
+            word: string;
+        };
         /** @description An artefact as it stood at one end when the plan was made. */
         Side: {
             id: string;
@@ -1814,7 +1945,7 @@ export interface components {
             field: string;
         } | {
             constant: components["schemas"]["Value"];
-        } | "folder" | "origin" | "attachments" | "links";
+        } | "folder" | "origin" | "attachments" | "links" | "comments" | "comments_and_history" | "history" | "folder_path";
         /** @description Who did something, and when. */
         Stamp: {
             /** Format: date-time */
@@ -1878,6 +2009,7 @@ export interface components {
             score: number;
         };
         Survey: {
+            coverage?: components["schemas"]["Coverage"] | null;
             kinds: components["schemas"]["KindSurvey"][];
         };
         SurveyAnswer: {
@@ -1923,7 +2055,29 @@ export interface components {
          * @description How a field writes rich text.
          * @enum {string}
          */
-        TextFormat: "html" | "markdown" | "plain";
+        TextFormat: "html" | "markdown" | "plain" | "plain_links" | "xhtml";
+        /** @description A change that a transfer applied, or tried to. */
+        TouchAnswer: {
+            /** Format: date-time */
+            at: string;
+            fields: string[];
+            /** Format: int32 */
+            losses: number;
+            outcome: string;
+            /** Format: uuid */
+            plan: string;
+            /** Format: uuid */
+            route: string;
+            route_name: string;
+            /** Format: int32 */
+            seq: number;
+            state: string;
+        };
+        Uncovered: {
+            id: string;
+            key: string;
+            title: string;
+        };
         /** @description Somebody known to a system. */
         User: {
             active: boolean;
@@ -2038,6 +2192,16 @@ export interface components {
             type: "attachments";
             /** @description Files, in order of name. Bytes are never part of a value; the digest stands for them. */
             value: components["schemas"]["Attachment"][];
+        } | {
+            /** @enum {string} */
+            type: "comments";
+            /** @description Comments, the oldest first. */
+            value: components["schemas"]["Comment"][];
+        } | {
+            /** @enum {string} */
+            type: "history";
+            /** @description Recorded changes, the oldest first. */
+            value: components["schemas"]["HistoryEntry"][];
         };
         ValueCount: {
             /** Format: int64 */
@@ -2075,7 +2239,7 @@ export interface components {
          * @description The type of a field, as its catalogue declares it.
          * @enum {string}
          */
-        ValueType: "text" | "rich_text" | "integer" | "decimal" | "boolean" | "date" | "instant" | "duration" | "choice" | "choice_list" | "user" | "user_list" | "url" | "reference" | "references" | "links" | "table" | "steps" | "attachments";
+        ValueType: "text" | "rich_text" | "integer" | "decimal" | "boolean" | "date" | "instant" | "duration" | "choice" | "choice_list" | "user" | "user_list" | "url" | "reference" | "references" | "links" | "table" | "steps" | "attachments" | "comments" | "history";
         WantedBody: {
             wanted: components["schemas"]["WantedWord"];
         };
@@ -2083,6 +2247,12 @@ export interface components {
         WantedWord: "run" | "pause" | "stop";
         /** @enum {string} */
         WhichEnd: "left" | "right";
+        /** @description The moves of one field. */
+        Workflow: {
+            /** @description The state of a new item. */
+            first: string;
+            moves: components["schemas"]["Move"][];
+        };
     };
     responses: never;
     parameters: never;
@@ -3313,6 +3483,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getArtefact: {
+        parameters: {
+            query: {
+                kind: components["schemas"]["Kind"];
+                id: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                container: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArtefactPage"];
                 };
             };
             "4XX": {

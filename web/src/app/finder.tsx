@@ -5,6 +5,7 @@ import { Dialog } from "radix-ui";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
+import { itemPath } from "@/lib/paths";
 import { kindWord } from "@/lib/words";
 
 const stops = [
@@ -56,11 +57,11 @@ function Choices({ close }: { close: () => void }) {
         autoFocus
         value={words}
         onValueChange={setWords}
-        placeholder="A key, a title, a route, a system, an action"
+        placeholder="A key, words of an item, a route, a system, an action"
         className="w-full border-b border-hair bg-sheet px-5 py-3.5 text-[15px] outline-none"
       />
       <Command.List className="max-h-[420px] overflow-auto pb-2">
-        <Command.Empty className="px-5 py-6 text-ink-3">Nothing is called that.</Command.Empty>
+        <Command.Empty className="px-5 py-6 text-ink-3">Nothing is called that, and no item says it.</Command.Empty>
         <Command.Group heading="Go to and do" className={heading}>
           <Command.Item className={item} onSelect={go("/")}>
             Overview
@@ -101,12 +102,10 @@ function Choices({ close }: { close: () => void }) {
           <Command.Group heading="Items, as last surveyed" className={heading}>
             {found.data.map((f) => (
               <Command.Item
-                key={f.system + f.kind + f.key}
+                key={f.system + f.kind + f.id}
                 className={item}
                 value={`${f.key} ${f.title} ${f.path} ${words}`}
-                onSelect={go(
-                  `/systems/${f.system}?container=${encodeURIComponent(f.container)}&kind=${f.kind}&find=${encodeURIComponent(f.key)}`,
-                )}
+                onSelect={go(itemPath(f.system, f.container, f.kind, f.id))}
               >
                 <span className="mono shrink-0 text-ink-2">{f.key}</span>
                 <span className="truncate">{f.title}</span>

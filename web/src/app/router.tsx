@@ -8,6 +8,7 @@ const Overview = lazy(() => import("@/features/overview/overview"));
 const Systems = lazy(() => import("@/features/systems/systems"));
 const ConnectSystem = lazy(() => import("@/features/systems/connect"));
 const SystemView = lazy(() => import("@/features/systems/system"));
+const ArtefactView = lazy(() => import("@/features/systems/artefact"));
 const Routes = lazy(() => import("@/features/routes/routes"));
 const NewRoute = lazy(() => import("@/features/routes/new-route"));
 const RouteFrame = lazy(() => import("@/features/route/frame"));
@@ -44,6 +45,7 @@ export const router = createBrowserRouter([
       { path: "/systems", element: <Systems /> },
       { path: "/systems/new", element: <ConnectSystem /> },
       { path: "/systems/:id", element: <SystemView /> },
+      { path: "/systems/:id/item", element: <ArtefactView /> },
       { path: "/routes", element: <Routes /> },
       { path: "/routes/new", element: <NewRoute /> },
       {

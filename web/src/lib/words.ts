@@ -77,6 +77,16 @@ export const typeWord: Record<Schemas["ValueType"], string> = {
   table: "table",
   steps: "steps",
   attachments: "files",
+  comments: "comments",
+  history: "history",
+};
+
+export const formatWord: Record<Schemas["TextFormat"], string> = {
+  html: "HTML",
+  markdown: "Markdown",
+  plain: "plain",
+  plain_links: "plain, addresses are links",
+  xhtml: "XHTML",
 };
 
 export const reasonWord: Record<Schemas["FieldReason"], string> = {
@@ -85,7 +95,7 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   right_changed: "changed at right",
   both_changed: "changed at both ends",
   no_base: "differs at first contact",
-  rule_changed: "the rule changed",
+  target_moved: "it has a new place now",
 };
 
 export const operatorWord: Record<Schemas["Operator"], string> = {

@@ -9,7 +9,8 @@ pub fn check(file: &Path) -> anyhow::Result<()> {
     let name = file.file_name().unwrap_or_default().to_string_lossy();
     match hovrel_connect::profile::parse(&name, &text) {
         Ok(profile) => {
-            println!("{name}: {} is described with {} kinds", profile.title, profile.kinds.len());
+            let kinds: Vec<&str> = profile.kinds.keys().map(|k| k.word()).collect();
+            println!("{name}: {} is described with {}", profile.title, kinds.join(", "));
             Ok(())
         }
         Err(faults) => {

@@ -36,15 +36,15 @@ pub struct Arguments {
 pub async fn run(a: Arguments) -> anyhow::Result<()> {
     let sealer = Sealer::new(&key(&a.key_file)?).with_context(|| format!("{}", a.key_file.display()))?;
     let store = Store::open(&a.database_url, 16).await?;
-    let mut profiles = hovrel_connect::profile::shipped();
+    let mut offers = hovrel_connect::Offer::shipped();
     if let Some(folder) = &a.profiles {
-        profiles.extend(read_profiles(folder)?);
+        offers.extend(read_profiles(folder)?.into_iter().map(hovrel_connect::Offer::of));
     }
     let presets = match &a.presets {
         Some(path) => serde_json::from_slice(&std::fs::read(path).with_context(|| format!("{}", path.display()))?)?,
         None => Vec::new(),
     };
-    let hub = Hub::new(store, sealer, profiles);
+    let hub = Hub::new(store, sealer, offers);
     let end = CancellationToken::new();
     let options =
         WorkerOptions { lease: Duration::from_secs_f64(a.lease_seconds.max(0.5)), ..WorkerOptions::default() };

@@ -2,4 +2,6 @@
 
 mod browser;
 mod journey;
+mod pairs;
 mod program;
+mod routes;

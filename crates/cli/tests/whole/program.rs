@@ -19,18 +19,8 @@ impl Program {
     }
 
     /// As the demo does: the connect form offers the simulated systems.
-    pub async fn start_with_presets(both: &hovrel_testkit::Both) -> Program {
-        use hovrel_standins::{oldstone, tallybench};
-        let offered = format!(
-            "[{{\"name\":\"Oldstone\",\"profile\":\"oldstone\",\"address\":\"{}\",\"sign_in\":{{\"login\":\"{}\",\"password\":\"{}\"}}}},\
-             {{\"name\":\"Tallybench\",\"profile\":\"tallybench\",\"address\":\"{}\",\"sign_in\":{{\"key\":\"{}\"}}}}]",
-            both.oldstone.url(),
-            oldstone::LOGIN,
-            oldstone::PASSWORD,
-            both.tallybench.url(),
-            tallybench::KEY
-        );
-        Program::start_offering(&offered).await
+    pub async fn start_with_presets(both: &hovrel_testkit::Systems) -> Program {
+        Program::start_offering(&both.presets().to_string()).await
     }
 
     async fn start_offering(presets: &str) -> Program {

@@ -1,49 +1,43 @@
-//! One system's HTTP client: sign-in, slots, rate, retries of reads, errors told apart.
+//! One system's HTTP client: sign-in, and calls in what the profile says it speaks.
 
-use std::num::NonZeroU32;
-use std::sync::atomic::Ordering::Relaxed;
 use std::time::{Duration, Instant};
 
-use backon::{BackoffBuilder, ExponentialBuilder};
-use futures::StreamExt;
-use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
 use hovrel_core::model::Attachment;
 use reqwest::{Method, RequestBuilder, Response, StatusCode, header};
 use serde_json::Value;
-use tokio::sync::{OnceCell, RwLock, Semaphore, SemaphorePermit};
+use tokio::sync::{OnceCell, RwLock};
 
 use super::encode::Request;
 use super::tree;
-use crate::contract::Meter;
 use crate::profile::{Profile, SignIn, Speaks};
+use crate::transport::{Allowed, Told, Transport, basic, text_of};
 use crate::{ByteStream, ConnectError, Credentials};
-
-const TIMEOUT: Duration = Duration::from_secs(30);
-const LARGEST_ANSWER: usize = 64 * 1024 * 1024;
-/// Reads are tried this often in all before the trouble is reported.
-const TRIES: usize = 7;
-/// The longest wait that a system may ask for.
-const LONGEST_WAIT: Duration = Duration::from_secs(120);
 
 pub struct Client {
     pub profile: Profile,
-    /// Without a slash at the end.
-    pub address: String,
-    pub meter: Meter,
-    http: reqwest::Client,
+    pub transport: Transport,
     credentials: Credentials,
-    token: RwLock<Option<String>>,
+    token: RwLock<Option<Token>>,
     about: OnceCell<About>,
-    limits: OnceCell<Limits>,
-    /// Used until the system said what it allows.
-    first_slots: Semaphore,
 }
 
-struct Limits {
-    slots: Semaphore,
-    at_once: usize,
-    per_minute: Option<u32>,
-    rate: Option<DefaultDirectRateLimiter>,
+/// What a sign-in answered.
+#[derive(Clone, PartialEq)]
+struct Token {
+    text: String,
+    until: Option<Instant>,
+}
+
+/// A system that goes on refusing what it has just given is not asked for more than this.
+const SIGN_INS: usize = 3;
+
+/// A token is renewed this long before it expires, so that none expires on its way.
+const RENEWED_BEFORE: Duration = Duration::from_secs(10);
+
+impl Token {
+    fn is_good(&self) -> bool {
+        self.until.is_none_or(|until| until > Instant::now() + RENEWED_BEFORE)
+    }
 }
 
 /// What the system says of itself.
@@ -53,62 +47,24 @@ pub struct About {
     pub clock: String,
     pub zone: chrono_tz::Tz,
     pub access: Option<String>,
-    calls_per_minute: Option<u32>,
-    calls_at_once: Option<usize>,
+    allowed: Allowed,
 }
 
 impl Client {
     pub fn new(profile: Profile, address: &str, credentials: Credentials) -> Result<Client, ConnectError> {
-        let address = address.trim().trim_end_matches('/').to_owned();
-        let unreachable = |why: String| ConnectError::Unreachable { address: address.clone(), why };
-        let url = url::Url::parse(&address).map_err(|e| unreachable(format!("it is not an address ({e})")))?;
-        if !matches!(url.scheme(), "http" | "https") || url.host_str().is_none() {
-            return Err(unreachable("it must begin with http:// or https:// and name a host".into()));
-        }
-        if !url.username().is_empty() || url.password().is_some() {
-            return Err(unreachable("it holds a sign-in; enter that in its own fields".into()));
-        }
-        let http = reqwest::Client::builder()
-            .timeout(TIMEOUT)
-            .connect_timeout(Duration::from_secs(10))
-            .redirect(reqwest::redirect::Policy::none())
-            // A cut connection must not be reused, nor a request silently repeated by a pool.
-            .pool_idle_timeout(Duration::from_secs(20))
-            .user_agent("hovrel")
-            .build()
-            .map_err(|e| unreachable(e.to_string()))?;
-        Ok(Client {
-            first_slots: Semaphore::new(profile.calls_at_once.max(1)),
-            profile,
-            address,
-            meter: Meter::default(),
-            http,
-            credentials,
-            token: RwLock::new(None),
-            about: OnceCell::new(),
-            limits: OnceCell::new(),
-        })
+        let transport = Transport::new(address, profile.calls_at_once)?;
+        Ok(Client { profile, transport, credentials, token: RwLock::new(None), about: OnceCell::new() })
     }
 
-    /// Calls at once, and calls a minute where the system says so.
-    pub fn limits(&self) -> (usize, Option<u32>) {
-        self.limits.get().map_or((self.profile.calls_at_once, None), |l| (l.at_once, l.per_minute))
+    /// Where the system is.
+    pub fn address(&self) -> &str {
+        &self.transport.address
     }
 
     /// Reads what the system says of itself, once.
     pub async fn about(&self) -> Result<About, ConnectError> {
         let about = self.about.get_or_try_init(|| self.read_about()).await?;
-        self.limits
-            .get_or_init(|| async {
-                let at_once = about.calls_at_once.unwrap_or(self.profile.calls_at_once).max(1);
-                // A quarter of a minute's calls may come at once; the rest is spread evenly.
-                let rate = about.calls_per_minute.and_then(NonZeroU32::new).map(|n| {
-                    let burst = NonZeroU32::new(n.get() / 4).unwrap_or(NonZeroU32::MIN);
-                    RateLimiter::direct(Quota::per_minute(n).allow_burst(burst))
-                });
-                Limits { slots: Semaphore::new(at_once), at_once, per_minute: about.calls_per_minute, rate }
-            })
-            .await;
+        self.transport.keep_to(about.allowed).await;
         Ok(about.clone())
     }
 
@@ -119,7 +75,7 @@ impl Client {
         let zone = match text(&at.zone) {
             None => chrono_tz::UTC,
             Some(name) => name.parse().map_err(|_| ConnectError::Malformed {
-                address: format!("{}{}", self.address, at.path),
+                address: format!("{}{}", self.address(), at.path),
                 why: format!("“{name}” is not a time zone of the IANA database"),
             })?,
         };
@@ -128,23 +84,38 @@ impl Client {
             clock: tree::text(&answer, &at.clock).unwrap_or_default(),
             zone,
             access: text(&at.access),
-            calls_per_minute: text(&at.calls_per_minute).and_then(|t| t.parse().ok()),
-            calls_at_once: text(&at.calls_at_once).and_then(|t| t.parse().ok()),
+            allowed: Allowed {
+                calls_per_minute: text(&at.calls_per_minute).and_then(|t| t.parse().ok()),
+                calls_per_second: text(&at.calls_per_second).and_then(|t| t.parse().ok()),
+                calls_at_once: text(&at.calls_at_once).and_then(|t| t.parse().ok()),
+            },
         })
     }
 
     /// Reads a path, with retries.
     pub async fn read(&self, path: &str) -> Result<Value, ConnectError> {
-        self.retried(|| async {
-            let response = self.send(Method::GET, path, &|r| r, true).await?;
-            self.parse(path, response).await
-        })
-        .await
+        self.transport
+            .retried(|| async {
+                let response = self.send(Method::GET, path, &|r| r, true).await?;
+                self.parse(path, response).await
+            })
+            .await
+    }
+
+    /// Reads a page, with retries: the answer and its headers.
+    pub async fn read_page(&self, path: &str) -> Result<(Value, header::HeaderMap), ConnectError> {
+        self.transport
+            .retried(|| async {
+                let response = self.send(Method::GET, path, &|r| r, true).await?;
+                let headers = response.headers().clone();
+                Ok((self.parse(path, response).await?, headers))
+            })
+            .await
     }
 
     /// Opens a stream, with retries until it is open.
     pub async fn stream(&self, path: &str) -> Result<Response, ConnectError> {
-        self.retried(|| self.send(Method::GET, path, &|r| r, true)).await
+        self.transport.retried(|| self.send(Method::GET, path, &|r| r, true)).await
     }
 
     /// Writes once. A wait that the system asks for before doing anything is waited for.
@@ -160,23 +131,11 @@ impl Client {
             }
             request.headers.iter().fold(r, |r, (name, value)| r.header(name, value))
         };
-        let mut waits = backoff();
-        loop {
-            let result = match self.send(method.clone(), path, &build, true).await {
-                Ok(response) if response.status() == StatusCode::NO_CONTENT => Ok(Value::Null),
-                Ok(response) => self.parse(path, response).await,
-                Err(e) => Err(e),
-            };
-            match result {
-                Err(ConnectError::Busy { after }) => match waits.next() {
-                    Some(wait) => self.wait(after.unwrap_or(wait)).await,
-                    None => return Err(ConnectError::Busy { after }),
-                },
-                // What can't be read may well have been done.
-                Err(ConnectError::Malformed { why, .. }) => return Err(ConnectError::Unknown { why }),
-                other => return other,
-            }
-        }
+        let send = || async {
+            let response = self.send(method.clone(), path, &build, true).await?;
+            if response.status() == StatusCode::NO_CONTENT { Ok(Value::Null) } else { self.parse(path, response).await }
+        };
+        self.transport.once(send).await
     }
 
     /// Sends a file as a stream, once.
@@ -188,50 +147,22 @@ impl Client {
             let body = body.lock().ok().and_then(|mut b| b.take()).unwrap_or_default();
             r.header(header::CONTENT_TYPE, &file.media_type).header(header::CONTENT_LENGTH, file.bytes).body(body)
         };
-        self.send(Method::PUT, path, &build, false).await.map(|_| ())
-    }
-
-    async fn retried<T, F: Future<Output = Result<T, ConnectError>>>(
-        &self,
-        call: impl Fn() -> F,
-    ) -> Result<T, ConnectError> {
-        let mut waits = backoff();
-        loop {
-            let error = match call().await {
-                Ok(value) => return Ok(value),
-                Err(e) => e,
-            };
-            let after = match &error {
-                ConnectError::Busy { after } => *after,
-                ConnectError::Unknown { .. } | ConnectError::Failed { .. } | ConnectError::Malformed { .. } => None,
-                // Nobody listening is not trouble of a moment, except that a restart takes a moment.
-                ConnectError::Unreachable { .. } => None,
-                _ => return Err(error),
-            };
-            let Some(wait) = waits.next() else { return Err(error) };
-            self.meter.retries.fetch_add(1, Relaxed);
-            self.wait(after.unwrap_or(wait)).await;
+        match self.send(Method::PUT, path, &build, false).await {
+            // The sign-in expired on the way: nothing was done, and the next try has a new one.
+            Err(ConnectError::SignIn { .. }) if self.signs_in() => {
+                self.token_header(true).await?;
+                Err(ConnectError::Busy { after: None })
+            }
+            other => other.map(|_| ()),
         }
     }
 
-    async fn wait(&self, time: Duration) {
-        let time = time.min(LONGEST_WAIT);
-        self.meter.waited_ms.fetch_add(time.as_millis() as u64, Relaxed);
-        tokio::time::sleep(time).await;
+    /// Whether there is a call for signing in, whose answer can expire.
+    fn signs_in(&self) -> bool {
+        matches!(self.profile.sign_in, SignIn::Session { .. } | SignIn::ClientCredentials { .. })
     }
 
-    async fn slot(&self) -> SemaphorePermit<'_> {
-        let started = Instant::now();
-        let slots = self.limits.get().map_or(&self.first_slots, |l| &l.slots);
-        let slot = slots.acquire().await.expect("the semaphore is never closed");
-        if let Some(rate) = self.limits.get().and_then(|l| l.rate.as_ref()) {
-            rate.until_ready().await;
-        }
-        self.meter.waited_ms.fetch_add(started.elapsed().as_millis() as u64, Relaxed);
-        slot
-    }
-
-    /// Sends once (twice if the session had ended and `again` allows it) and tells errors apart. A
+    /// Sends once (again if the session had ended and `again` allows it) and tells errors apart. A
     /// response is returned with its body unread.
     async fn send(
         &self,
@@ -240,75 +171,37 @@ impl Client {
         build: &(dyn Fn(RequestBuilder) -> RequestBuilder + Sync),
         again: bool,
     ) -> Result<Response, ConnectError> {
-        let mut fresh = false;
+        let mut signed_in = 0;
         loop {
-            let (name, value) = self.token_header(fresh).await?;
-            let url = format!("{}{path}", self.address);
-            let request = build(self.http.request(method.clone(), &url))
+            let (name, value) = self.token_header(signed_in > 0).await?;
+            let url = format!("{}{path}", self.address());
+            let request = build(self.transport.request(method.clone(), &url))
                 .header(name, value)
                 .header(header::ACCEPT, self.media_type());
-            let response = {
-                let _slot = self.slot().await;
-                self.meter.calls.fetch_add(1, Relaxed);
-                request.send().await.map_err(|e| self.lost(&method, &url, &e))?
-            };
-            if response.status() == StatusCode::UNAUTHORIZED
-                && again
-                && !fresh
-                && matches!(self.profile.sign_in, SignIn::Session { .. })
-            {
-                fresh = true;
+            let response = self.transport.execute(&method, &url, request).await?;
+            if response.status() == StatusCode::UNAUTHORIZED && again && signed_in < SIGN_INS && self.signs_in() {
+                signed_in += 1;
                 continue;
             }
             return if response.status().is_success() { Ok(response) } else { Err(self.failed(&url, response).await) };
         }
     }
 
-    fn lost(&self, method: &Method, url: &str, e: &reqwest::Error) -> ConnectError {
-        let why = innermost(e);
-        if e.is_connect() || e.is_builder() {
-            ConnectError::Unreachable { address: self.address.clone(), why }
-        } else if *method == Method::GET && e.is_timeout() {
-            ConnectError::Failed { address: url.to_owned(), status: 0, text: "no answer in time".into() }
-        } else {
-            ConnectError::Unknown { why }
-        }
-    }
-
     async fn failed(&self, url: &str, response: Response) -> ConnectError {
-        let status = response.status();
-        let address = url.to_owned();
-        if status.is_redirection() {
-            let to =
-                response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or("nowhere").to_owned();
-            return ConnectError::Redirected { address, to };
-        }
-        let retry_after = retry_after(response.headers());
-        let kind = content_type(&response);
-        let body = response.text().await.unwrap_or_default();
-        let told = self.understand(&body);
         let errors = &self.profile.errors;
-        let told_text = |pointer: &str| told.as_ref().and_then(|t| tree::text(t, pointer));
-        let code = told_text(&errors.code).unwrap_or_default();
-        let text = told_text(&errors.text).unwrap_or_else(|| beginning(&body));
-        let field = errors.field.as_ref().and_then(|p| told_text(p));
-        match status {
-            StatusCode::TOO_MANY_REQUESTS => {
-                self.meter.refused_for_rate.fetch_add(1, Relaxed);
-                ConnectError::Busy { after: retry_after }
+        let tell = |body: &str| {
+            let told = self.understand(body);
+            let text = |pointer: &str| told.as_ref().and_then(|t| tree::text(t, pointer));
+            let code = text(&errors.code).unwrap_or_default();
+            Told {
+                understood: told.is_some(),
+                text: text(&errors.text).unwrap_or_default(),
+                field: errors.field.as_ref().and_then(|p| text(p)),
+                changed: errors.changed.contains(&code),
+                duplicate: errors.duplicate.contains(&code),
             }
-            StatusCode::SERVICE_UNAVAILABLE => ConnectError::Busy { after: retry_after },
-            StatusCode::UNAUTHORIZED => ConnectError::SignIn { text },
-            StatusCode::FORBIDDEN => ConnectError::Forbidden { text },
-            StatusCode::NOT_FOUND if told.is_none() && kind.contains("html") => {
-                ConnectError::NotData { address, status: 404, found: format!("a page ({kind})"), wanted: self.speech() }
-            }
-            StatusCode::NOT_FOUND | StatusCode::GONE => ConnectError::Missing { what: address },
-            _ if errors.changed.contains(&code) || status == StatusCode::PRECONDITION_FAILED => ConnectError::Changed,
-            _ if errors.duplicate.contains(&code) => ConnectError::Duplicate,
-            _ if status.is_client_error() => ConnectError::Refused { field: field.unwrap_or_default(), text },
-            _ => ConnectError::Failed { address, status: status.as_u16(), text },
-        }
+        };
+        self.transport.failed(url, response, self.speech(), tell).await
     }
 
     fn understand(&self, body: &str) -> Option<Value> {
@@ -319,31 +212,8 @@ impl Client {
     }
 
     async fn parse(&self, path: &str, response: Response) -> Result<Value, ConnectError> {
-        let address = format!("{}{path}", self.address);
-        let status = response.status().as_u16();
-        let kind = content_type(&response);
-        let mut bytes = Vec::new();
-        let mut stream = response.bytes_stream();
-        while let Some(part) = stream.next().await {
-            let part = part.map_err(|e| ConnectError::Unknown { why: innermost(&e) })?;
-            if bytes.len() + part.len() > LARGEST_ANSWER {
-                return Err(ConnectError::Malformed {
-                    address,
-                    why: format!("it is larger than {LARGEST_ANSWER} bytes"),
-                });
-            }
-            bytes.extend_from_slice(&part);
-        }
-        let text = String::from_utf8(bytes)
-            .map_err(|e| ConnectError::Malformed { address: address.clone(), why: format!("it is not UTF-8: {e}") })?;
-        if kind.contains("html") {
-            return Err(ConnectError::NotData {
-                address,
-                status,
-                found: format!("a page ({kind})"),
-                wanted: self.speech(),
-            });
-        }
+        let address = format!("{}{path}", self.address());
+        let text = text_of(&address, response, self.speech()).await?;
         match self.profile.speaks {
             Speaks::Json => serde_json::from_str(&text).map_err(|e| e.to_string()),
             Speaks::Xml => tree::from_xml(&text),
@@ -369,137 +239,93 @@ impl Client {
         self.credentials.0.get(id).map_or("", String::as_str)
     }
 
-    /// The header that every call carries. `fresh` asks for a new session.
+    /// The header that every call carries. `fresh` asks for a new session or token.
     pub async fn token_header(&self, fresh: bool) -> Result<(String, header::HeaderValue), ConnectError> {
-        let secret = |text: &str| {
-            let mut value = header::HeaderValue::from_str(text)
-                .map_err(|_| ConnectError::SignIn { text: "it holds characters that can't be sent".into() })?;
-            value.set_sensitive(true);
-            Ok(value)
-        };
-        match &self.profile.sign_in {
-            SignIn::Key { header, ask } => Ok((header.clone(), secret(self.asked(ask))?)),
-            SignIn::Session { path, root, body, token, header } => {
-                let before = self.token.read().await.clone();
-                if let (Some(token), false) = (&before, fresh) {
-                    return Ok((header.clone(), secret(token)?));
-                }
-                let mut kept = self.token.write().await;
-                // Somebody else may have signed in while this call waited for the lock.
-                if let Some(token) = kept.as_ref().filter(|t| Some(*t) != before.as_ref()) {
-                    return Ok((header.clone(), secret(token)?));
-                }
-                let got = self.sign_in(path, root.as_deref(), body, token).await?;
-                *kept = Some(got.clone());
-                Ok((header.clone(), secret(&got)?))
+        let (name, text) = match &self.profile.sign_in {
+            SignIn::Key { header, ask } => (header.clone(), self.asked(ask).to_owned()),
+            SignIn::Basic { login, password } => {
+                (header::AUTHORIZATION.to_string(), basic(self.asked(login), self.asked(password)))
             }
+            SignIn::Session { header, .. } => (header.clone(), self.token(fresh).await?),
+            SignIn::ClientCredentials { .. } => {
+                (header::AUTHORIZATION.to_string(), format!("Bearer {}", self.token(fresh).await?))
+            }
+        };
+        let mut value = header::HeaderValue::from_str(&text)
+            .map_err(|_| ConnectError::SignIn { text: "it holds characters that can't be sent".into() })?;
+        value.set_sensitive(true);
+        Ok((name, value))
+    }
+
+    /// The token in use, or a new one.
+    async fn token(&self, fresh: bool) -> Result<String, ConnectError> {
+        let before = self.token.read().await.clone();
+        if let Some(token) = before.as_ref().filter(|t| !fresh && t.is_good()) {
+            return Ok(token.text.clone());
         }
+        let mut kept = self.token.write().await;
+        // Somebody else may have signed in while this call waited for the lock.
+        if let Some(token) = kept.as_ref().filter(|t| Some(*t) != before.as_ref()) {
+            return Ok(token.text.clone());
+        }
+        let got = self.transport.retried(|| self.sign_in()).await?;
+        *kept = Some(got.clone());
+        Ok(got.text)
     }
 
-    async fn sign_in(
-        &self,
-        path: &str,
-        root: Option<&str>,
-        body: &std::collections::BTreeMap<String, String>,
-        token: &str,
-    ) -> Result<String, ConnectError> {
-        let filled = body.iter().map(|(k, v)| {
-            let v =
-                self.profile.asks.iter().fold(v.clone(), |v, a| v.replace(&format!("{{{}}}", a.id), self.asked(&a.id)));
-            (k.clone(), Value::String(v))
-        });
-        let tree_body = Value::Object(filled.collect());
-        let text = match self.profile.speaks {
-            Speaks::Json => tree_body.to_string(),
-            Speaks::Xml => tree::to_xml(root.unwrap_or("sign-in"), &tree_body),
-        };
-        let url = format!("{}{path}", self.address);
-        self.retried(|| async {
-            let response = {
-                let _slot = self.slot().await;
-                self.meter.calls.fetch_add(1, Relaxed);
-                let request = self.http.post(&url).header(header::CONTENT_TYPE, self.media_type()).body(text.clone());
-                request.send().await.map_err(|e| self.lost(&Method::GET, &url, &e))?
-            };
-            if !response.status().is_success() {
-                return Err(match self.failed(&url, response).await {
-                    ConnectError::Forbidden { text } | ConnectError::Refused { text, .. } => {
-                        ConnectError::SignIn { text }
-                    }
-                    other => other,
-                });
+    /// Signs in once: for a session, or for an access token by the client's own credentials, which names
+    /// itself by HTTP Basic (RFC 6749 §2.3.1 and §4.4.2).
+    async fn sign_in(&self) -> Result<Token, ConnectError> {
+        let (path, request) = match &self.profile.sign_in {
+            SignIn::Session { path, root, body, .. } => {
+                let filled = |(k, v): (&String, &String)| {
+                    let asks = &self.profile.asks;
+                    let put =
+                        |v: String, a: &crate::profile::Ask| v.replace(&format!("{{{}}}", a.id), self.asked(&a.id));
+                    (k.clone(), Value::String(asks.iter().fold(v.clone(), put)))
+                };
+                let body = Value::Object(body.iter().map(filled).collect());
+                let text = match self.profile.speaks {
+                    Speaks::Json => body.to_string(),
+                    Speaks::Xml => tree::to_xml(root.as_deref().unwrap_or("sign-in"), &body),
+                };
+                let url = format!("{}{path}", self.address());
+                (
+                    path,
+                    self.transport
+                        .request(Method::POST, &url)
+                        .header(header::CONTENT_TYPE, self.media_type())
+                        .body(text),
+                )
             }
-            let answer = self.parse(path, response).await?;
-            tree::text(&answer, token)
-                .ok_or_else(|| ConnectError::SignIn { text: "the answer holds no session".into() })
-        })
-        .await
-    }
-}
-
-fn backoff() -> impl Iterator<Item = Duration> {
-    ExponentialBuilder::default()
-        .with_min_delay(Duration::from_millis(60))
-        .with_max_delay(Duration::from_secs(4))
-        .with_max_times(TRIES - 1)
-        .with_jitter()
-        .build()
-}
-
-/// Retry-After as seconds or as a date (RFC 9110 §10.2.3).
-fn retry_after(headers: &header::HeaderMap) -> Option<Duration> {
-    let text = headers.get(header::RETRY_AFTER)?.to_str().ok()?.trim();
-    retry_after_at(text, chrono::Utc::now())
-}
-
-fn retry_after_at(text: &str, now: chrono::DateTime<chrono::Utc>) -> Option<Duration> {
-    if let Ok(seconds) = text.parse() {
-        return Some(Duration::from_secs(seconds));
-    }
-    let at = chrono::DateTime::parse_from_rfc2822(text).ok()?;
-    (at.to_utc() - now).to_std().ok().or(Some(Duration::ZERO))
-}
-
-fn content_type(response: &Response) -> String {
-    let value = response.headers().get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or("no type given");
-    value.split(';').next().unwrap_or_default().trim().to_owned()
-}
-
-fn beginning(body: &str) -> String {
-    let line = body.split_whitespace().collect::<Vec<_>>().join(" ");
-    line.chars().take(160).collect()
-}
-
-/// The cause at the bottom says what happened; the ones above say that something did.
-fn innermost(e: &(dyn std::error::Error + 'static)) -> String {
-    let mut at = e;
-    while let Some(source) = at.source() {
-        at = source;
-    }
-    at.to_string()
-}
-
-/// Percent-encodes a value for a segment of a path or a query (RFC 3986 §2.3).
-pub fn escape_segment(text: &str) -> String {
-    text.bytes()
-        .map(|b| match b {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => char::from(b).to_string(),
-            other => format!("%{other:02X}"),
-        })
-        .collect()
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    /// RFC 9110 §10.2.3: both forms of the field, with its own examples.
-    #[test]
-    fn retry_after_is_seconds_or_a_date() {
-        let now = chrono::DateTime::parse_from_rfc3339("1999-12-31T23:59:00Z").unwrap().to_utc();
-        assert_eq!(retry_after_at("120", now), Some(Duration::from_secs(120)));
-        assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:59:59 GMT", now), Some(Duration::from_secs(59)));
-        assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:58:59 GMT", now), Some(Duration::ZERO));
-        assert_eq!(retry_after_at("soon", now), None);
+            SignIn::ClientCredentials { path, client, secret } => {
+                let url = format!("{}{path}", self.address());
+                let request = self
+                    .transport
+                    .request(Method::POST, &url)
+                    .header(header::AUTHORIZATION, basic(self.asked(client), self.asked(secret)))
+                    .header(header::CONTENT_TYPE, "application/x-www-form-urlencoded")
+                    .body("grant_type=client_credentials");
+                (path, request)
+            }
+            SignIn::Key { .. } | SignIn::Basic { .. } => unreachable!("these have no call for signing in"),
+        };
+        let url = format!("{}{path}", self.address());
+        // Signing in twice is signing in.
+        let response = self.transport.execute(&Method::GET, &url, request).await?;
+        if !response.status().is_success() {
+            return Err(match self.failed(&url, response).await {
+                ConnectError::Forbidden { text } | ConnectError::Refused { text, .. } => ConnectError::SignIn { text },
+                other => other,
+            });
+        }
+        let answer = self.parse(path, response).await?;
+        let (place, lasts) = match &self.profile.sign_in {
+            SignIn::Session { token, .. } => (token.as_str(), None),
+            _ => ("/access_token", tree::number(&answer, "/expires_in")),
+        };
+        let text = tree::text(&answer, place)
+            .ok_or_else(|| ConnectError::SignIn { text: "the answer holds no session or token".into() })?;
+        Ok(Token { text, until: lasts.map(|seconds| Instant::now() + Duration::from_secs(seconds)) })
     }
 }

@@ -3,16 +3,18 @@
 use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::loss::Loss;
+use hovrel_core::mapping::COMMENTS;
 use hovrel_core::model::{
-    Argument, Artefact, Attachment, Call, Decimal, Fields, Kind, Link, LinkEnd, LinkType, Reference, Stamp, Step,
-    Value, ValueType,
+    Argument, Artefact, Attachment, Call, Comment, Decimal, Fields, Fingerprint, HistoryEntry, Kind, Link, LinkEnd,
+    LinkType, Reference, Stamp, Step, Value, ValueType,
 };
 use hovrel_core::text::{self, TextFormat};
 use serde_json::Value as Json;
 
+use super::schema::ORIGIN;
 use super::tree;
 use crate::ConnectError;
-use crate::profile::{KindProfile, Profile, StepsAt, TableAt};
+use crate::profile::{Concurrency, KindProfile, Profile, StepsAt, TableAt};
 
 /// Everything needed to read items of one kind.
 pub struct Decoder<'a> {
@@ -51,14 +53,26 @@ impl Decoder<'_> {
         let mut read_losses = Vec::new();
         let mut origin = None;
         for field in &self.fields.fields {
-            if matches!(field.value_type, ValueType::Attachments | ValueType::Links) {
+            if field.value_type.hangs() {
+                continue;
+            }
+            if field.id == ORIGIN {
+                let mark = self.origin_label(item);
+                fields.set(ORIGIN, mark.clone().map_or(Value::Empty, Value::Text));
+                origin = mark;
                 continue;
             }
             let Some(raw) = tree::at(item, &self.place(&field.id)) else {
                 fields.set(field.id.as_str(), Value::Empty);
                 continue;
             };
-            let value = self.value(field, raw, &mut read_losses).settled();
+            let mut value = self.value(field, raw, &mut read_losses).settled();
+            if let (Value::ChoiceList(list), Some(at)) = (&mut value, &self.of.origin_label)
+                && at.field == field.id
+            {
+                list.retain(|label| !label.starts_with(&at.prefix));
+                value = value.settled();
+            }
             if field.origin_mark {
                 origin = Some(value.display()).filter(|m| !m.is_empty());
             }
@@ -73,7 +87,10 @@ impl Decoder<'_> {
             kind: self.kind,
             key: tree::text(item, &self.of.key).unwrap_or_else(|| id.clone()),
             url: Some(format!("{}{}", self.address, super::fill(&self.of.page, &[("id", &id)]))),
-            version: tree::text(item, &self.of.version),
+            version: match self.of.concurrency {
+                Concurrency::LastWins => Some(format!("{:?}", Fingerprint::of(item.to_string().as_str()))),
+                _ => tree::text(item, &self.of.version),
+            },
             parent: self.of.parent.as_ref().and_then(|at| tree::text(item, at)).filter(|p| !p.is_empty()),
             position: 0,
             title,
@@ -82,8 +99,8 @@ impl Decoder<'_> {
             fields,
             attachments: self.files(item),
             links: self.links(item),
-            comments: Vec::new(),
-            history: Vec::new(),
+            comments: self.comments(item, &mut read_losses),
+            history: self.history(item),
             origin,
             read_losses,
             id,
@@ -103,6 +120,44 @@ impl Decoder<'_> {
                 })
             })
             .collect()
+    }
+
+    /// The origin mark among an item's labels, where it is kept as one.
+    fn origin_label(&self, item: &Json) -> Option<String> {
+        let at = self.of.origin_label.as_ref()?;
+        let labels = tree::items(item, &self.place(&at.field));
+        labels.into_iter().find_map(|l| read_label(tree::as_text(l)?.strip_prefix(&at.prefix)?))
+    }
+
+    fn stamp(&self, item: &Json, at: &str, by: &str) -> Option<Stamp> {
+        let by = tree::text(item, by).filter(|t| !t.is_empty());
+        Some(Stamp { at: read_time(&tree::text(item, at)?, self.zone)?, by })
+    }
+
+    fn comments(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<Comment> {
+        let Some(at) = &self.of.comments else { return Vec::new() };
+        let mut out = Vec::new();
+        for found in tree::items(item, &at.items) {
+            if let Some(stamp) = self.stamp(found, &at.at, &at.by) {
+                let body = rich(&tree::text(found, &at.text).unwrap_or_default(), at.format, COMMENTS, losses);
+                out.push(Comment { stamp, body });
+            }
+        }
+        out
+    }
+
+    fn history(&self, item: &Json) -> Vec<HistoryEntry> {
+        let Some(at) = &self.of.history else { return Vec::new() };
+        let one = |found: &Json| {
+            let text = |place: &str| tree::text(found, place).unwrap_or_default();
+            Some(HistoryEntry {
+                stamp: self.stamp(found, &at.at, &at.by)?,
+                field: text(&at.field),
+                before: text(&at.before),
+                after: text(&at.after),
+            })
+        };
+        tree::items(item, &at.items).into_iter().filter_map(one).collect()
     }
 
     /// A link of a type or to a kind that the profile does not know is kept under the system's own words.
@@ -195,6 +250,8 @@ impl Decoder<'_> {
             ValueType::Table
             | ValueType::References
             | ValueType::Links
+            | ValueType::Comments
+            | ValueType::History
             | ValueType::ChoiceList
             | ValueType::UserList
             | ValueType::Steps
@@ -232,6 +289,27 @@ impl Decoder<'_> {
             .collect();
         Value::Steps(steps)
     }
+}
+
+/// A mark as a label, which can't hold spaces: percent-encoded (RFC 3986 §2.1) where it must be.
+pub fn label(prefix: &str, mark: &str) -> String {
+    let one = |c: char| match c {
+        '%' => "%25".to_owned(),
+        c if c.is_whitespace() => c.to_string().bytes().map(|b| format!("%{b:02X}")).collect(),
+        c => c.to_string(),
+    };
+    format!("{prefix}{}", mark.chars().map(one).collect::<String>())
+}
+
+/// The mark in a label without its prefix; none if somebody wrote something else there.
+fn read_label(text: &str) -> Option<String> {
+    let mut bytes = Vec::new();
+    let mut rest = text.bytes();
+    while let Some(b) = rest.next() {
+        let hex = |b: Option<u8>| char::from(b?).to_digit(16);
+        bytes.push(if b == b'%' { (hex(rest.next())? * 16 + hex(rest.next())?) as u8 } else { b });
+    }
+    String::from_utf8(bytes).ok()
 }
 
 /// RFC 3339 as it is; a time without an offset is local to the system's zone. In the hour that occurs

@@ -2,14 +2,15 @@
 
 use hovrel_core::catalogue::FieldSchema;
 use hovrel_core::mapping::LINKS;
-use hovrel_core::model::{Link, LinkEnd, Value};
+use hovrel_core::model::{Artefact, Comment, HistoryEntry, Link, LinkEnd, Value};
 use hovrel_core::text::{self, TextFormat};
 use serde_json::{Map, Value as Json, json};
 
-use super::decode::Decoder;
+use super::decode::{Decoder, label};
+use super::schema::ORIGIN;
 use super::tree;
 use crate::Write;
-use crate::profile::{Concurrency, LinksAt, Speaks, StepsAt, TableAt};
+use crate::profile::{CommentsAt, Concurrency, HistoryAt, LinksAt, OriginLabel, Speaks, StepsAt, TableAt};
 
 /// What to send.
 #[derive(Debug, Clone, Default)]
@@ -20,10 +21,25 @@ pub struct Request {
     pub headers: Vec<(String, String)>,
 }
 
-pub fn encode(decoder: &Decoder<'_>, write: &Write) -> Request {
+/// `now` is the item as it is, for systems where the last write wins.
+pub fn encode(decoder: &Decoder<'_>, write: &Write, now: Option<&Artefact>) -> Request {
     let mut request = Request { body: None, root: decoder.of.root.clone(), headers: Vec::new() };
     let mut body = Json::Object(Map::new());
+    if write.id.is_none() {
+        decoder
+            .of
+            .created_with
+            .iter()
+            .for_each(|(name, value)| tree::put(&mut body, &format!("/{name}"), json!(value)));
+    }
+    if let Some(at) = &decoder.of.origin_label {
+        put_labels(&mut body, decoder, at, write, now);
+    }
     for (id, value) in write.fields.iter() {
+        let is_label = |at: &OriginLabel| &**id == ORIGIN || **id == at.field;
+        if decoder.of.origin_label.as_ref().is_some_and(is_label) {
+            continue;
+        }
         if let (LINKS, Value::Links(list), Some(at)) = (&**id, value, &decoder.of.links) {
             let list = list.iter().map(|l| link(decoder, at, l)).collect();
             put_list(&mut body, &at.items, list, decoder.profile.speaks);
@@ -45,10 +61,55 @@ pub fn encode(decoder: &Decoder<'_>, write: &Write) -> Request {
         match &decoder.of.concurrency {
             Concurrency::Header(name) => request.headers.push((name.clone(), version.clone())),
             Concurrency::Body(place) => tree::put(&mut body, place, json!(version)),
+            // Compared before writing.
+            Concurrency::LastWins => {}
         }
     }
     request.body = Some(body);
     request
+}
+
+/// Writes labels and origin mark as the one list they are, if either is to be written.
+fn put_labels(body: &mut Json, decoder: &Decoder<'_>, at: &OriginLabel, write: &Write, now: Option<&Artefact>) {
+    let (labels, mark) = (write.fields.get(&at.field), write.fields.get(ORIGIN));
+    if labels.is_none() && mark.is_none() {
+        return;
+    }
+    let held = |field: &str| now.and_then(|a| a.fields.get(field)).cloned().unwrap_or(Value::Empty);
+    let labels = labels.cloned().unwrap_or_else(|| held(&at.field));
+    let mark = mark.cloned().unwrap_or_else(|| held(ORIGIN)).display();
+    let mut list = match labels {
+        Value::ChoiceList(list) => list,
+        _ => Vec::new(),
+    };
+    if !mark.is_empty() {
+        list.push(label(&at.prefix, &mark));
+    }
+    tree::put(body, &decoder.place(&at.field), json!(list));
+}
+
+/// A comment to be added; with author and time where these can be set.
+pub fn comment(at: &CommentsAt, comment: &Comment) -> Request {
+    let mut body = Json::Object(Map::new());
+    tree::put(&mut body, &at.text, json!(text::write(&comment.body, at.format)));
+    if at.backdated
+        && let Some(by) = &comment.stamp.by
+    {
+        tree::put(&mut body, &at.at, json!(comment.stamp.at.to_rfc3339()));
+        tree::put(&mut body, &at.by, json!(by));
+    }
+    Request { body: Some(body), root: at.root.clone(), headers: Vec::new() }
+}
+
+/// A past change to be added.
+pub fn history(at: &HistoryAt, entry: &HistoryEntry) -> Request {
+    let mut body = Json::Object(Map::new());
+    tree::put(&mut body, &at.at, json!(entry.stamp.at.to_rfc3339()));
+    tree::put(&mut body, &at.by, json!(entry.stamp.by));
+    tree::put(&mut body, &at.field, json!(entry.field));
+    tree::put(&mut body, &at.before, json!(entry.before));
+    tree::put(&mut body, &at.after, json!(entry.after));
+    Request { body: Some(body), root: None, headers: Vec::new() }
 }
 
 fn id_json(decoder: &Decoder<'_>, id: &str) -> Json {

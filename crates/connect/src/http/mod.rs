@@ -1,22 +1,22 @@
 //! The HTTP connector: speaks to any system that a profile describes, in JSON or XML.
-//!
-//! Layers of a call, outside in: retry (reads only), a slot and a permit of the rate, time-out, HTTP. A
-//! wait for a permit does not eat the time-out. Answers are bounded in size, redirects are not followed.
 
-mod check;
 mod client;
 mod decode;
 mod encode;
+mod moves;
+mod pages;
 mod schema;
 mod tree;
 
 use async_trait::async_trait;
 use futures::StreamExt;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Artefact, Attachment, Kind};
+use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
 use reqwest::Method;
 
-use crate::profile::{KindProfile, Paging, Profile};
+use crate::check::{Said, check};
+use crate::profile::{Concurrency, KindProfile, Paging, Profile};
+use crate::transport::escape_segment;
 use crate::{
     ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, MeterReading, Page, Write,
 };
@@ -36,6 +36,21 @@ impl HttpConnector {
 
     fn kind(&self, kind: Kind) -> Result<&KindProfile, ConnectError> {
         self.client.profile.kinds.get(&kind).ok_or(ConnectError::NoSuchKind(kind))
+    }
+
+    /// Where the next page is, as a path of this system; an address of another is not followed, since the
+    /// sign-in would go there too.
+    fn next_page(&self, path: &str, headers: &reqwest::header::HeaderMap) -> Result<Option<String>, ConnectError> {
+        let malformed = |why: String| ConnectError::Malformed { address: path.to_owned(), why };
+        let Some(value) = headers.get(reqwest::header::LINK) else { return Ok(None) };
+        let text = value.to_str().map_err(|e| malformed(format!("its Link header is no text: {e}")))?;
+        let here = format!("{}{path}", self.client.address());
+        let Some(next) = pages::next(text, &here).map_err(malformed)? else { return Ok(None) };
+        match next.strip_prefix(self.client.address()) {
+            Some(next) if next == path => Err(malformed("a page points to itself as the next one".into())),
+            Some(next) => Ok(Some(next.to_owned())),
+            None => Err(malformed(format!("its next page is elsewhere, at {next}"))),
+        }
     }
 
     /// The schema decides how fields are read, so reading needs it; read once per connector.
@@ -58,31 +73,42 @@ impl HttpConnector {
             of: profile,
             fields,
             zone,
-            address: &self.client.address,
+            address: self.client.address(),
         })
     }
 }
 
 fn fill(path: &str, parts: &[(&str, &str)]) -> String {
-    parts.iter().fold(path.to_owned(), |path, (name, value)| {
-        path.replace(&format!("{{{name}}}"), &client::escape_segment(value))
-    })
+    parts
+        .iter()
+        .fold(path.to_owned(), |path, (name, value)| path.replace(&format!("{{{name}}}"), &escape_segment(value)))
 }
 
 #[async_trait]
 impl Connector for HttpConnector {
     fn describe(&self) -> Capabilities {
-        let (calls_at_once, calls_per_minute) = self.client.limits();
+        let (calls_at_once, calls_per_minute) = self.client.transport.limits();
         Capabilities { kinds: self.client.profile.kinds.keys().copied().collect(), calls_at_once, calls_per_minute }
     }
 
     fn address(&self, kind: Kind, id: &str) -> Option<String> {
         let page = &self.client.profile.kinds.get(&kind)?.page;
-        Some(format!("{}{}", self.client.address, fill(page, &[("id", id)])))
+        Some(format!("{}{}", self.client.address(), fill(page, &[("id", id)])))
     }
 
     async fn check(&self) -> Vec<CheckStep> {
-        check::check(&self.client).await
+        let signed_in = self.client.token_header(true).await;
+        let about = match signed_in {
+            Ok(_) => self.client.read_about().await,
+            Err(e) => Err(e),
+        };
+        let said = about.map(|about| Said {
+            clock: decode::read_time(&about.clock, about.zone).map(|t| t.to_utc()).ok_or(about.clock),
+            version: about.version,
+            access: about.access,
+        });
+        let containers = async { self.containers().await.map(|found| found.len()) };
+        check(self.client.address(), said, containers).await
     }
 
     async fn containers(&self) -> Result<Vec<Container>, ConnectError> {
@@ -109,8 +135,8 @@ impl Connector for HttpConnector {
         let listing = &decoder.of.list;
         let path = fill(&listing.path, &[("container", container)]);
         let ask = |path: &str, pairs: &[(&str, &str)]| {
-            let query: Vec<String> = pairs.iter().map(|(k, v)| format!("{k}={}", client::escape_segment(v))).collect();
-            format!("{path}?{}", query.join("&"))
+            let query: Vec<String> = pairs.iter().map(|(k, v)| format!("{k}={}", escape_segment(v))).collect();
+            format!("{path}{}{}", if path.contains('?') { '&' } else { '?' }, query.join("&"))
         };
         let path = match (&listing.paging, cursor) {
             (Paging::All, _) => path,
@@ -121,8 +147,11 @@ impl Connector for HttpConnector {
             (Paging::Cursor { after, limit, size, .. }, Some(at)) => {
                 ask(&path, &[(limit, &size.to_string()), (after, at)])
             }
+            (Paging::Linked { limit, size, .. }, None) => ask(&path, &[(limit, &size.to_string())]),
+            // The system's own address of the next page.
+            (Paging::Linked { .. }, Some(at)) => at.to_owned(),
         };
-        let answer = self.client.read(&path).await?;
+        let (answer, headers) = self.client.read_page(&path).await?;
         let items = tree::items(&answer, &listing.items);
         let artefacts = items.iter().map(|i| decoder.artefact(i)).collect::<Result<Vec<_>, _>>()?;
         let (next, total) = match &listing.paging {
@@ -133,6 +162,10 @@ impl Connector for HttpConnector {
                 // An empty page ends the reading even if the total says otherwise: items may have gone.
                 let more = !artefacts.is_empty() && total.is_none_or(|t| reached < t);
                 (more.then(|| reached.to_string()), total)
+            }
+            Paging::Linked { total, .. } => {
+                let total = total.as_ref().and_then(|name| headers.get(name)?.to_str().ok()?.parse().ok());
+                (self.next_page(&path, &headers)?, total)
             }
             Paging::Cursor { next, total, .. } => {
                 let next = tree::text(&answer, next).filter(|n| !n.is_empty());
@@ -160,15 +193,47 @@ impl Connector for HttpConnector {
             Some(id) => (Method::PUT, fill(&decoder.of.one, &[("id", id)])),
             None => (Method::POST, fill(&decoder.of.create, &[("container", container)])),
         };
-        let request = encode::encode(&decoder, write);
-        let answer = self.client.write(method, &path, request).await?;
-        decoder.artefact(&answer)
+        let reads_first = matches!(decoder.of.concurrency, Concurrency::LastWins);
+        let now = match write.id.as_ref().filter(|_| reads_first) {
+            Some(id) => Some(self.one(container, write.kind, id).await?),
+            None => None,
+        };
+        if let Some(now) = &now
+            && now.version != write.version
+        {
+            return Err(ConnectError::Changed);
+        }
+        let (write, state) = moves::split(write, decoder.fields);
+        let written = if write.fields.is_empty()
+            && write.parent.is_none()
+            && let Some(now) = now
+        {
+            now
+        } else {
+            let request = encode::encode(&decoder, &write, now.as_ref());
+            decoder.artefact(&self.client.write(method, &path, request).await?)?
+        };
+        match state {
+            Some(state) => moves::walk(&self.client, &decoder, written, &state).await,
+            None => Ok(written),
+        }
+    }
+
+    async fn complete(&self, container: &str, write: &Write, found: Artefact) -> Result<Artefact, ConnectError> {
+        let schema = self.schema(container).await?;
+        let decoder = self.decoder(write.kind, &schema).await?;
+        match moves::split(write, decoder.fields).1 {
+            Some(state) => moves::walk(&self.client, &decoder, found, &state).await,
+            None => Ok(found),
+        }
     }
 
     async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError> {
         let schema = self.schema(container).await?;
         let decoder = self.decoder(kind, &schema).await?;
-        let path = fill(&decoder.of.find_by_origin, &[("container", container), ("mark", mark)]);
+        let written = decoder.of.origin_label.as_ref().map(|at| decode::label(&at.prefix, mark));
+        let sought = written.as_deref().unwrap_or(mark);
+        let path = fill(&decoder.of.find_by_origin, &[("container", container), ("mark", sought)]);
         let answer = self.client.read(&path).await?;
         let items = tree::items(&answer, &decoder.of.list.items);
         let found: Vec<Artefact> = items.iter().map(|i| decoder.artefact(i)).collect::<Result<_, _>>()?;
@@ -202,7 +267,19 @@ impl Connector for HttpConnector {
         }
     }
 
+    async fn add_comment(&self, kind: Kind, id: &str, comment: &Comment) -> Result<(), ConnectError> {
+        let at = self.kind(kind)?.comments.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
+        let path = at.add.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
+        self.client.write(Method::POST, &fill(path, &[("id", id)]), encode::comment(at, comment)).await.map(|_| ())
+    }
+
+    async fn add_history(&self, kind: Kind, id: &str, entry: &HistoryEntry) -> Result<(), ConnectError> {
+        let at = self.kind(kind)?.history.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
+        let path = at.add.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
+        self.client.write(Method::POST, &fill(path, &[("id", id)]), encode::history(at, entry)).await.map(|_| ())
+    }
+
     fn meter(&self) -> MeterReading {
-        self.client.meter.read()
+        self.client.transport.meter.read()
     }
 }

@@ -1,12 +1,30 @@
 //! The system's own description of its fields, as a catalogue.
 
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
-use hovrel_core::mapping::{ATTACHMENTS, LINKS};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
 use hovrel_core::model::{LinkType, ValueType};
+use hovrel_core::workflow::{Move, Workflow};
 
 use super::client::Client;
 use super::{fill, tree};
 use crate::ConnectError;
+use crate::profile::MovesAt;
+
+/// The field for an origin mark that is one of an item's labels.
+pub const ORIGIN: &str = "@origin";
+
+fn workflow(described: &serde_json::Value, at: &MovesAt) -> Workflow {
+    let text = |item: &serde_json::Value, place: &str| tree::text(item, place).unwrap_or_default();
+    let one = |item: &serde_json::Value| Move {
+        from: text(item, &at.from),
+        to: text(item, &at.to),
+        asks: tree::items(item, &at.asks).into_iter().filter_map(tree::as_text).collect(),
+    };
+    Workflow {
+        first: text(described, &at.first),
+        moves: tree::items(described, &at.items).into_iter().map(one).collect(),
+    }
+}
 
 pub async fn read(client: &Client, container: &str) -> Result<Catalogue, ConnectError> {
     client.about().await?;
@@ -52,6 +70,8 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
                 max_bytes: optional(&p.schema.max_bytes),
                 media_types: list(&p.schema.media_types),
                 origin_mark: type_of.origin_mark,
+                workflow: p.schema.moves.as_ref().filter(|_| type_of.moves).map(|at| workflow(described, at)),
+                backdated: false,
                 id: if is_files { ATTACHMENTS.to_owned() } else { id },
             });
         }
@@ -62,6 +82,25 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
             let field = FieldSchema::new(LINKS, "Links", ValueType::Links);
             fields.push(FieldSchema { link_types: Some(types), ..field });
         }
+        if of.origin_label.is_some() {
+            let field = FieldSchema::new(ORIGIN, "Origin", ValueType::Text);
+            fields.push(FieldSchema { origin_mark: true, ..field });
+        }
+        if let Some(at) = &of.comments {
+            fields.push(FieldSchema {
+                format: Some(at.format),
+                read_only: at.add.is_none(),
+                backdated: at.backdated,
+                ..FieldSchema::new(COMMENTS, "Comments", ValueType::Comments)
+            });
+        }
+        if let Some(at) = &of.history {
+            fields.push(FieldSchema {
+                read_only: at.add.is_none(),
+                backdated: at.add.is_some(),
+                ..FieldSchema::new(HISTORY, "History", ValueType::History)
+            });
+        }
         let max_depth = p.schema.depth.as_ref().and_then(|d| tree::number(described, d)).map(|n| n as u32);
         kinds.push(KindSchema {
             kind: *kind,
@@ -69,6 +108,7 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
             fields,
             max_depth,
             in_folders: of.parent.is_some(),
+            needs_folder: false,
             writable: true,
         });
     }

@@ -5,13 +5,16 @@
 //! formatting shows; steps are aligned first, then compared part by part.
 
 mod rich;
+mod said;
 mod steps;
 mod text;
+
+use std::borrow::Cow;
 
 use serde::{Deserialize, Serialize};
 use similar::ChangeTag;
 
-use crate::model::Value;
+use crate::model::{Document, Value};
 
 pub use rich::{LineKind, Mark, RichLine, RichPiece, diff_documents};
 pub use steps::StepDiff;
@@ -52,9 +55,21 @@ pub fn diff(before: &Value, after: &Value) -> ValueDiff {
         (Value::Steps(a), Value::Steps(b)) => ValueDiff::Steps { steps: steps::diff_steps(a, b) },
         (Value::Empty, Value::Steps(b)) => ValueDiff::Steps { steps: steps::diff_steps(&[], b) },
         (Value::Steps(a), Value::Empty) => ValueDiff::Steps { steps: steps::diff_steps(a, &[]) },
-        (Value::RichText(a), Value::RichText(b)) => ValueDiff::Rich { lines: diff_documents(a, b) },
-        (Value::Empty, Value::RichText(b)) => ValueDiff::Rich { lines: diff_documents(&Default::default(), b) },
-        (Value::RichText(a), Value::Empty) => ValueDiff::Rich { lines: diff_documents(a, &Default::default()) },
-        _ => ValueDiff::Text { pieces: diff_text(&before.display(), &after.display()) },
+        (Value::Empty, Value::Empty) => ValueDiff::Text { pieces: Vec::new() },
+        _ => match (as_document(before), as_document(after)) {
+            (Some(a), Some(b)) => ValueDiff::Rich { lines: diff_documents(&a, &b) },
+            _ => ValueDiff::Text { pieces: diff_text(&before.display(), &after.display()) },
+        },
+    }
+}
+
+/// The value as a document, if it is laid out as one; nothing at all is an empty one.
+fn as_document(value: &Value) -> Option<Cow<'_, Document>> {
+    match value {
+        Value::RichText(document) => Some(Cow::Borrowed(document)),
+        Value::Comments(list) => Some(Cow::Owned(said::comments(list))),
+        Value::History(list) => Some(Cow::Owned(said::history(list))),
+        Value::Empty => Some(Cow::Owned(Document::default())),
+        _ => None,
     }
 }

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use super::convert::{Context, convert};
 use super::lane::{Conversion, Direction, Lane, Rule, Source};
-use super::{ATTACHMENTS, LINKS, PARENT};
+use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::model::{Artefact, ValueType};
 
@@ -55,6 +55,8 @@ pub enum FaultReason {
     FolderNotCarried { folder: String },
     NotCarried { what: String },
     Unreadable { raw: String },
+    NoWay { from: String, to: String },
+    MoveAsks { to: String, field: String },
 }
 
 impl FaultReason {
@@ -109,6 +111,12 @@ impl FaultReason {
             FaultReason::NotCarried { what } => {
                 format!("it refers to {what}, which is neither at the right nor in this plan; widen the scope or carry that first")
             }
+            FaultReason::NoWay { from, to } => {
+                format!("no moves lead from “{from}” to “{to}” there; map the value to a state that can be reached")
+            }
+            FaultReason::MoveAsks { to, field } => {
+                format!("reaching “{to}” asks for the field “{field}”, which would be empty; fill it by a rule")
+            }
             FaultReason::Unreadable { raw } => {
                 format!("the left end holds “{}”, which is not of the field's type; correct the item", short(raw))
             }
@@ -141,6 +149,8 @@ fn type_word(t: ValueType) -> &'static str {
         ValueType::Attachments => "files",
         ValueType::References => "references",
         ValueType::Links => "links",
+        ValueType::Comments => "comments",
+        ValueType::History => "history",
     }
 }
 
@@ -177,6 +187,9 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
         if !lane.rules.iter().any(|r| r.target == field.id) {
             faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
         }
+    }
+    if cx.right_kind.needs_folder && !lane.rules.iter().any(|r| r.target == PARENT) {
+        faults.push(fault(lane, PARENT, FaultReason::RequiredUnfed, true));
     }
     if let Some(mark) = cx.right_kind.fields.iter().find(|f| f.origin_mark) {
         let fed = |r: &Rule| r.target == mark.id && r.source == Source::Origin;
@@ -228,6 +241,14 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
             out.push(FaultReason::TypesDiffer { from: ValueType::Attachments, to: ValueType::Text });
             None
         }
+        Source::Comments | Source::CommentsAndHistory if rule.target != COMMENTS => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Comments, to: ValueType::Text });
+            None
+        }
+        Source::History if rule.target != HISTORY => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::History, to: ValueType::Text });
+            None
+        }
         _ => None,
     };
     if let (Some(source), Some(target)) = (source, target) {
@@ -259,6 +280,8 @@ fn after_conversions(source: &FieldSchema, rule: &Rule) -> ValueType {
         (Conversion::ValueMap(_), ValueType::ChoiceList) => ValueType::ChoiceList,
         (Conversion::ValueMap(_), _) => ValueType::Choice,
         (Conversion::RichText, ValueType::Text) => ValueType::RichText,
+        (Conversion::IfEmpty { .. }, t) => t,
+        (Conversion::Hours | Conversion::Number { .. }, _) => ValueType::Decimal,
         (_, t) => t,
     })
 }
@@ -269,13 +292,13 @@ fn goes_into(from: ValueType, to: ValueType) -> bool {
     use ValueType::*;
     from == to
         || match to {
-            Text => !matches!(from, Steps | Attachments | Table | Reference | References | Links),
-            RichText => matches!(from, Text),
+            Text => !matches!(from, Steps | Attachments | Table | Reference | References | Links | Comments | History),
+            RichText => matches!(from, Text | Steps),
             Choice => matches!(from, Text),
             ChoiceList => matches!(from, Choice | Text),
             UserList => matches!(from, User),
             Integer => matches!(from, Text),
-            Decimal => matches!(from, Integer),
+            Decimal => matches!(from, Integer | Text),
             Url => matches!(from, Text),
             _ => false,
         }
@@ -286,7 +309,11 @@ fn invertible(rule: &Rule) -> bool {
     matches!(rule.source, Source::Field(_))
         && rule.conversions.iter().all(|c| match c {
             Conversion::RichText | Conversion::Users(_) => true,
-            Conversion::Shorten { .. } => false,
+            Conversion::Shorten { .. }
+            | Conversion::IfEmpty { .. }
+            | Conversion::Hours
+            | Conversion::Number { .. }
+            | Conversion::PathLevel { .. } => false,
             Conversion::ValueMap(map) => map.rows.iter().all(|row| {
                 let same: Vec<_> = map.rows.iter().filter(|r| r.right == row.right).collect();
                 same.len() == 1 || same.iter().filter(|r| r.returns).count() == 1

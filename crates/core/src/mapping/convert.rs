@@ -6,14 +6,17 @@
 use std::borrow::Cow;
 use std::collections::HashMap;
 
+use super::comments::{comments, gathered, history};
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
 use super::links::links;
 use super::users::{UserMatcher, match_user};
-use super::{ATTACHMENTS, LINKS, PARENT};
+use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
 use crate::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{Artefact, Attachment, Block, Document, Inline, Kind, Link, Reference, Step, Value, ValueType};
+use crate::model::{
+    Artefact, Attachment, Block, Decimal, Document, Inline, Kind, Link, Reference, Step, Value, ValueType,
+};
 use crate::text::{TextFormat, TextLoss, carry};
 
 /// Where an artefact of the left is, or will be, at the right.
@@ -28,14 +31,17 @@ pub struct Place {
 pub trait PairLookup {
     /// Where the artefact is, or will be, at the right. None if it is neither paired nor planned.
     fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place>;
-    /// Where a person finds an artefact that has no counterpart at the right: at another system to which
-    /// it was carried, or at the left. True if it was carried.
-    fn address(&self, _kind: Kind, _left_id: &str) -> Option<(String, bool)> {
+    /// Where a person finds an artefact at another system, to which another route carried it.
+    fn elsewhere(&self, _kind: Kind, _left_id: &str) -> Option<String> {
         None
     }
-    /// The folder at the right that stands for `left_id`, when the tree is too deep to mirror whole:
-    /// the id of the folder above to use instead, and its path at the left.
-    fn instead_of(&self, _left_id: &str) -> Option<String> {
+    /// Where a person finds an artefact at the left.
+    fn at_left(&self, _kind: Kind, _left_id: &str) -> Option<String> {
+        None
+    }
+    /// The folder that stands for `left_id` where the tree is too deep to mirror whole: the id of the one
+    /// above to use instead, and how many levels there can be.
+    fn instead_of(&self, _left_id: &str) -> Option<(String, u32)> {
         None
     }
 }
@@ -79,6 +85,10 @@ pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &st
         Source::Origin => Some(Cow::Owned(Value::Text(crate::identity::origin_mark(left_system, artefact)))),
         Source::Attachments => Some(Cow::Owned(Value::Attachments(artefact.attachments.clone()).settled())),
         Source::Links => Some(Cow::Owned(Value::Links(sorted(&artefact.links)).settled())),
+        Source::Comments => Some(Cow::Owned(Value::Comments(gathered(artefact, false)).settled())),
+        Source::CommentsAndHistory => Some(Cow::Owned(Value::Comments(gathered(artefact, true)).settled())),
+        Source::History => Some(Cow::Owned(Value::History(artefact.history.clone()).settled())),
+        Source::FolderPath => artefact.fields.get(PATH).map(Cow::Borrowed),
     }
 }
 
@@ -133,6 +143,51 @@ fn step(
         }),
         Conversion::Shorten { to } => Ok(shortened(value, *to, rule, losses)),
         Conversion::Users(table) => person(table, value, rule, cx, losses),
+        Conversion::IfEmpty { text } => Ok(if value.is_blank() { Value::text(text) } else { value }),
+        Conversion::Hours => hours(value),
+        Conversion::Number { comma } => number(value, *comma),
+        Conversion::PathLevel { level } => Ok(match value {
+            Value::ChoiceList(path) => {
+                (*level as usize).checked_sub(1).and_then(|n| path.get(n)).map_or(Value::Empty, Value::choice)
+            }
+            other => other,
+        }),
+    }
+}
+
+/// Hours from seconds, or from text with hours, minutes and perhaps seconds; exact to the second.
+fn hours(value: Value) -> Result<Value, FaultReason> {
+    let wrong = |v: &Value| FaultReason::WrongType { value: v.display(), wanted: ValueType::Duration };
+    let seconds = match &value {
+        v if v.is_blank() => return Ok(Value::Empty),
+        Value::Duration(s) => *s,
+        Value::Text(t) => {
+            let parts: Vec<i64> =
+                t.trim().split(':').map(str::parse).collect::<Result<_, _>>().map_err(|_| wrong(&value))?;
+            match parts.as_slice() {
+                [h, m] if (0..60).contains(m) && *h >= 0 => h * 3600 + m * 60,
+                [h, m, s] if (0..60).contains(m) && (0..60).contains(s) && *h >= 0 => h * 3600 + m * 60 + s,
+                _ => return Err(wrong(&value)),
+            }
+        }
+        _ => return Err(wrong(&value)),
+    };
+    // Ten thousandths of an hour are finer than a second.
+    let parts = (seconds * 10_000 + 1800) / 3600;
+    let text = format!("{}.{:04}", parts / 10_000, parts % 10_000);
+    Decimal::parse(&text).map(Value::Decimal).map_err(|_| wrong(&value))
+}
+
+fn number(value: Value, comma: bool) -> Result<Value, FaultReason> {
+    let Value::Text(text) = &value else { return Ok(value) };
+    let text = text.trim().replace([' ', '\u{a0}', '\u{202f}'], "");
+    // With a decimal comma, points divide thousands; without one, commas do.
+    let text = if comma { text.replace('.', "").replace(',', ".") } else { text.replace(',', "") };
+    match text.is_empty() {
+        true => Ok(Value::Empty),
+        false => Decimal::parse(&text)
+            .map(Value::Decimal)
+            .map_err(|_| FaultReason::WrongType { value: value.display(), wanted: ValueType::Decimal }),
     }
 }
 
@@ -282,6 +337,12 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
     if rule.target == LINKS {
         return Ok(links(value, field, rule, cx.places, losses));
     }
+    if rule.target == COMMENTS {
+        return Ok(comments(value, field, rule, cx, losses));
+    }
+    if rule.target == HISTORY {
+        return Ok(history(value, cx));
+    }
     if value.is_blank() {
         return if field.required { Err(FaultReason::RequiredEmpty) } else { Ok(Value::Empty) };
     }
@@ -291,9 +352,13 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
         (ValueType::Text, Value::RichText(d)) => plain_text(&d, rule, losses),
         (ValueType::Text, Value::Steps(s)) => return Err(mismatch(&Value::Steps(s))),
         (ValueType::Text, Value::Text(t)) => Value::Text(t),
+        (ValueType::Text, Value::ChoiceList(path)) if rule.source == Source::FolderPath => {
+            Value::Text(path.join(" / "))
+        }
         (ValueType::Text, other) => Value::Text(other.display()),
         (ValueType::RichText, Value::Text(t)) => rich(&Document::from_text(&t), field, rule, losses),
         (ValueType::RichText, Value::RichText(d)) => rich(&d, field, rule, losses),
+        (ValueType::RichText, Value::Steps(s)) => checklist(&s, field, rule, cx, losses),
         (ValueType::Steps, Value::Steps(s)) => Value::Steps(steps(s, field, rule, cx, losses)),
         (ValueType::Reference, Value::Reference(r)) => match place_of(&r, rule, cx) {
             Some(place) => Value::Reference(place),
@@ -325,8 +390,11 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
             Err(_) => return Err(mismatch(&Value::Text(t))),
         },
         (ValueType::Decimal, v @ Value::Decimal(_)) => v,
+        (ValueType::Decimal, Value::Text(t)) => {
+            Value::Decimal(Decimal::parse(t.trim()).map_err(|_| mismatch(&Value::Text(t)))?)
+        }
         (ValueType::Decimal, Value::Integer(i)) => {
-            Value::Decimal(crate::model::Decimal::parse(&i.to_string()).map_err(|_| mismatch(&Value::Integer(i)))?)
+            Value::Decimal(Decimal::parse(&i.to_string()).map_err(|_| mismatch(&Value::Integer(i)))?)
         }
         (ValueType::Boolean, v @ Value::Boolean(_)) => v,
         (ValueType::Date, v @ Value::Date(_)) => v,
@@ -352,6 +420,11 @@ fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> R
             return Err(FaultReason::NotAllowed { value: bad.clone() });
         }
     }
+    if let (Some(workflow), Value::Choice(state)) = (&field.workflow, &out)
+        && workflow.way(&workflow.first, state).is_none()
+    {
+        return Err(FaultReason::NoWay { from: workflow.first.clone(), to: state.clone() });
+    }
     // A text that turns out blank (only control characters, say) must not clear a required field.
     if out.is_blank() && field.required {
         return Err(FaultReason::RequiredEmpty);
@@ -368,13 +441,19 @@ fn place_of(reference: &Reference, rule: &Rule, cx: &Context<'_>) -> Option<Refe
 }
 
 fn parent(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
-    let Value::Reference(Reference::Known(left_id)) = value else { return Ok(Value::Empty) };
+    let left_id = match value {
+        // One folder of the right for all, by its id there.
+        Value::Reference(_) if matches!(rule.source, Source::Constant(_)) => return Ok(value),
+        Value::Reference(Reference::Known(id)) => id,
+        _ if cx.right_kind.needs_folder => return Err(FaultReason::RequiredEmpty),
+        _ => return Ok(Value::Empty),
+    };
     let wanted = match cx.places.instead_of(&left_id) {
-        Some(above) => {
+        Some((above, levels)) => {
             losses.push(Loss {
                 field: rule.target.clone(),
                 kind: LossKind::Flattened,
-                cause: LossCause::TooDeep { levels: cx.right_kind.max_depth.unwrap_or(0) },
+                cause: LossCause::TooDeep { levels },
                 before: left_id.clone(),
                 after: above.clone(),
             });
@@ -463,6 +542,29 @@ fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, cx: &Context<'_>, lo
             }
         })
         .collect()
+}
+
+/// Steps as a numbered list: the action, with what is expected and the data below it.
+fn checklist(list: &[Step], field: &FieldSchema, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
+    let text = list.iter().map(Step::plain).collect::<Vec<_>>().join(" · ");
+    losses.push(flattened(rule, LossCause::StepsAsText, &text));
+    let item = |s: &Step| {
+        let mut blocks = Vec::new();
+        if let Some(call) = &s.call {
+            let place = cx.places.counterpart(Kind::SharedSteps, call.target.id());
+            let text = super::expand::call_text(call, place.as_ref().map(|p| p.reference.id()));
+            blocks.push(Block::Paragraph { content: vec![Inline::text(text)] });
+        }
+        blocks.extend(s.action.blocks.iter().cloned());
+        for (label, part) in [("Expected:", &s.expected), ("Data:", &s.data)] {
+            if !part.blocks.is_empty() {
+                blocks.extend(labelled(label, part.clone()));
+            }
+        }
+        blocks
+    };
+    let document = Document { blocks: vec![Block::List { start: Some(1), items: list.iter().map(item).collect() }] };
+    rich(&document, field, rule, losses)
 }
 
 /// Blocks with a bold label before the first paragraph, or above what is no paragraph.

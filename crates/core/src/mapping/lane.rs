@@ -69,6 +69,15 @@ pub enum Source {
     Attachments,
     /// The artefact's links.
     Links,
+    /// What people said of the artefact.
+    Comments,
+    /// What people said, and what was changed, in the order of time.
+    CommentsAndHistory,
+    /// What was changed, by whom and when.
+    History,
+    /// Names of the folders that hold the artefact, outermost first: flattened into text or labels, or
+    /// mapped onto a choice.
+    FolderPath,
 }
 
 /// One step of a conversion chain.
@@ -84,6 +93,20 @@ pub enum Conversion {
         to: u32,
     },
     Users(UserTable),
+    /// A text for items that hold nothing here.
+    IfEmpty {
+        text: String,
+    },
+    /// Hours as a number, from a duration or from text like `1:45`.
+    Hours,
+    /// A number from text, with a decimal comma or a point.
+    Number {
+        comma: bool,
+    },
+    /// Of the folder path, the name at this level, from 1.
+    PathLevel {
+        level: u32,
+    },
 }
 
 /// One row per value at the left.

@@ -34,9 +34,10 @@ pub fn links(
                     Reference::Known(id) => (LinkEnd::Artefact { kind: place.kind, id }, true),
                     Reference::Pending { kind, id } => (LinkEnd::Pending { kind, id }, true),
                 },
-                None => match places.address(*kind, id) {
-                    Some((url, carried)) => (LinkEnd::Url(url), carried),
-                    None => {
+                None => match (places.elsewhere(*kind, id), places.at_left(*kind, id)) {
+                    (Some(url), _) => (LinkEnd::Url(url), true),
+                    (None, Some(url)) => (LinkEnd::Url(url), false),
+                    (None, None) => {
                         lose(LossKind::Dropped, LossCause::NotCarried, &link, None);
                         continue;
                     }
@@ -60,4 +61,15 @@ pub fn links(
         out.push(made);
     }
     Value::Links(sorted(&out))
+}
+
+/// Whether an item at the right still leads back to the left where there is a better place by now: what is
+/// linked to was carried since, by this route or another.
+pub fn leads_back(links: &[Link], held: &[Link], places: &(dyn PairLookup + Sync)) -> bool {
+    links.iter().any(|link| {
+        let LinkEnd::Artefact { kind, id } = &link.target else { return false };
+        let Some(old) = places.at_left(*kind, id) else { return false };
+        held.iter().any(|h| matches!(&h.target, LinkEnd::Url(url) if *url == old))
+            && (places.elsewhere(*kind, id).is_some() || places.counterpart(*kind, id).is_some())
+    })
 }

@@ -5,6 +5,7 @@
 //! with their evidence. Rules are data: a route is a file of them.
 
 mod check;
+mod comments;
 mod convert;
 mod expand;
 mod lane;
@@ -13,6 +14,8 @@ mod suggest;
 mod users;
 
 pub use check::{Fault, FaultReason, check};
+pub(crate) use comments::all_there;
+pub use comments::is_there as comment_is_there;
 pub(crate) use convert::sorted;
 pub use convert::{Context, Converted, PairLookup, Place, convert, source_value};
 pub use expand::{call_order, expand_calls};
@@ -20,6 +23,7 @@ pub use lane::{
     Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap,
     ValueRow,
 };
+pub use links::leads_back;
 pub use suggest::{Suggestion, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, match_user};
 
@@ -29,3 +33,10 @@ pub const PARENT: &str = "@parent";
 pub const ATTACHMENTS: &str = "@attachments";
 /// The pseudo-field that holds an artefact's links.
 pub const LINKS: &str = "@links";
+/// The pseudo-field that holds an artefact's comments.
+pub const COMMENTS: &str = "@comments";
+/// The field under which the engine puts the names of an artefact's folders, outermost first, where a rule
+/// asks for them.
+pub const PATH: &str = "@path";
+/// The pseudo-field that holds an artefact's history.
+pub const HISTORY: &str = "@history";

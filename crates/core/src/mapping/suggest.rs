@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use strsim::jaro_winkler;
 
 use super::lane::{Conversion, Direction, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
-use super::{ATTACHMENTS, LINKS, PARENT};
+use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::model::ValueType;
 use crate::survey::KindSurvey;
@@ -31,7 +31,7 @@ const WORTH: f64 = 0.45;
 /// for each target, each source used once.
 pub fn suggest(left: &KindSchema, left_survey: Option<&KindSurvey>, right: &KindSchema) -> Vec<Suggestion> {
     let mut scored: Vec<(f64, &FieldSchema, &FieldSchema, Vec<String>)> = Vec::new();
-    let own = |f: &&FieldSchema| !f.origin_mark && f.id != ATTACHMENTS && f.id != LINKS;
+    let own = |f: &&FieldSchema| !f.origin_mark && !f.id.starts_with('@');
     for target in right.fields.iter().filter(own).filter(|f| !f.read_only) {
         for source in left.fields.iter().filter(own) {
             if let Some((score, evidence)) = affinity(source, target, left_survey) {
@@ -79,6 +79,21 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
             rule: rule(LINKS, Source::Links),
             score: 100,
             evidence: vec!["Both ends link items to one another.".into()],
+        });
+    }
+    let writable = |field: &str| right.field(field).is_some_and(|f| !f.read_only);
+    if left.field(COMMENTS).is_some() && writable(COMMENTS) {
+        out.push(Suggestion {
+            rule: rule(COMMENTS, Source::Comments),
+            score: 100,
+            evidence: vec!["Both ends keep what people said of an item.".into()],
+        });
+    }
+    if left.field(HISTORY).is_some() && writable(HISTORY) {
+        out.push(Suggestion {
+            rule: rule(HISTORY, Source::History),
+            score: 100,
+            evidence: vec!["The right end takes past changes with their author and time.".into()],
         });
     }
     if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
@@ -138,20 +153,27 @@ fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
     }
     match (from, to) {
         (Text, RichText) | (RichText, Text) | (Integer, Decimal) | (Choice, ChoiceList) | (User, UserList) => Some(0.7),
-        (Text, Choice) | (Choice, Text) | (Text, Integer) => Some(0.4),
+        (Steps, RichText) => Some(0.6),
+        (Text, Choice) | (Choice, Text) | (Text, Integer) | (Text, Decimal) | (Duration, Decimal) => Some(0.4),
         _ => None,
     }
 }
 
 /// Words that trades use for one thing; common practice, no source.
-const ALIKE: [&[&str]; 9] = [
+const ALIKE: [&[&str]; 15] = [
+    &["script tool", "framework"],
+    &["script file", "source file"],
+    &["script name", "symbol"],
     &["name", "title", "summary", "heading"],
+    &["text", "body", "description", "statement"],
+    &["remedy", "cure", "fix"],
+    &["steps", "checklist"],
     &["importance", "priority", "urgency", "severity"],
     &["description", "preconditions", "objective", "purpose", "details"],
     &["owner", "assigned", "assignee", "responsible"],
     &["status", "state", "stage"],
-    &["labels", "tags", "keywords"],
-    &["estimate", "effort", "duration"],
+    &["labels", "tags", "keywords", "key words"],
+    &["estimate", "effort", "effort in hours", "duration"],
     &["verdict", "outcome", "result"],
     &["parameters", "data sets", "examples"],
 ];
@@ -171,7 +193,15 @@ fn value_affinity(left: &str, right: &str) -> f64 {
 }
 
 /// Words of scales that stand for one another; common practice, no source.
-const VALUES_ALIKE: [&[&str]; 10] = [
+const VALUES_ALIKE: [&[&str]; 18] = [
+    &["proposed", "noted"],
+    &["approved", "agreed"],
+    &["withdrawn", "dropped"],
+    &["open", "reported"],
+    &["fixed", "mended"],
+    &["rejected", "turned down"],
+    &["critical", "severe", "stops the line", "vital"],
+    &["low", "minor", "cosmetic", "small"],
     &["critical", "urgent", "highest", "blocker"],
     &["severe", "high", "major"],
     &["medium", "normal", "moderate"],
@@ -188,6 +218,13 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
     let mut conversions = Vec::new();
     let field = survey.and_then(|s| s.field(&source.id));
     match (source.value_type, target.value_type) {
+        (ValueType::Duration, ValueType::Decimal) => conversions.push(Conversion::Hours),
+        (ValueType::Text, ValueType::Decimal) => {
+            let clock = |v: &crate::survey::ValueCount| v.value.contains(':');
+            let comma = |v: &crate::survey::ValueCount| v.value.contains(',');
+            let any = |found: fn(&crate::survey::ValueCount) -> bool| field.is_some_and(|f| f.values.iter().any(found));
+            conversions.push(if any(clock) { Conversion::Hours } else { Conversion::Number { comma: any(comma) } });
+        }
         (ValueType::RichText | ValueType::Steps, ValueType::RichText | ValueType::Steps)
         | (ValueType::Text, ValueType::RichText) => {
             conversions.push(Conversion::RichText);

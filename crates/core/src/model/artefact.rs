@@ -3,7 +3,7 @@
 use chrono::{DateTime, FixedOffset};
 use serde::{Deserialize, Serialize};
 
-use super::{Document, Fields, Kind, Value};
+use super::{Document, Fields, Kind};
 use crate::loss::Loss;
 
 /// Anything that can be moved, as one system holds it.
@@ -68,12 +68,40 @@ impl Artefact {
     }
 }
 
+impl Artefact {
+    /// The same artefact without room to spare: what grew while it was read has room for more than it holds,
+    /// and ends are kept in memory whole.
+    pub fn compact(self) -> Artefact {
+        // A copy is allocated in the sizes that it needs.
+        self.clone()
+    }
+
+    /// Everything that the artefact says, as plain text: for searching.
+    pub fn words(&self) -> String {
+        let fields = self.fields.iter().map(|(_, value)| value.display());
+        let files = self.attachments.iter().map(|a| a.name.clone());
+        let comments = self.comments.iter().map(Comment::display);
+        let said: Vec<String> =
+            [self.key.clone(), self.title.clone()].into_iter().chain(fields).chain(files).chain(comments).collect();
+        // PostgreSQL's text holds every character but this one.
+        said.join("\n").replace('\0', " ")
+    }
+}
+
 /// Who did something, and when.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Stamp {
     pub at: DateTime<FixedOffset>,
     pub by: Option<String>,
+}
+
+impl Stamp {
+    /// Time and author as one line of plain text.
+    pub fn display(&self) -> String {
+        let at = self.at.format("%Y-%m-%d %H:%M %:z");
+        self.by.as_ref().map_or_else(|| at.to_string(), |by| format!("{by}, {at}"))
+    }
 }
 
 /// A file that hangs on an artefact. The bytes are fetched as a stream when they are needed.
@@ -162,9 +190,15 @@ impl LinkType {
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Comment {
-    pub id: String,
     pub stamp: Stamp,
     pub body: Document,
+}
+
+impl Comment {
+    /// The comment as one line of plain text.
+    pub fn display(&self) -> String {
+        format!("{}: {}", self.stamp.display(), self.body.plain())
+    }
 }
 
 /// One recorded change, with its original author and time.
@@ -173,8 +207,15 @@ pub struct Comment {
 pub struct HistoryEntry {
     pub stamp: Stamp,
     pub field: String,
-    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
-    pub before: Value,
-    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
-    pub after: Value,
+    /// Both values as text: what a system recorded need not fit its fields of today.
+    pub before: String,
+    pub after: String,
+}
+
+impl HistoryEntry {
+    /// The change as one line of plain text.
+    pub fn display(&self) -> String {
+        let Stamp { at, .. } = &self.stamp;
+        format!("{} {}: {} → {}", at.format("%Y-%m-%d %H:%M"), self.field, self.before, self.after)
+    }
 }

@@ -9,7 +9,7 @@ use std::hash::{Hash, Hasher};
 use chrono::{DateTime, FixedOffset, NaiveDate};
 use serde::{Deserialize, Serialize};
 
-use super::{Attachment, Document, Kind, Link, Step};
+use super::{Attachment, Comment, Document, HistoryEntry, Kind, Link, Step};
 
 /// A value of a field.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -46,6 +46,10 @@ pub enum Value {
     Steps(Vec<Step>),
     /// Files, in order of name. Bytes are never part of a value; the digest stands for them.
     Attachments(Vec<Attachment>),
+    /// Comments, the oldest first.
+    Comments(Vec<Comment>),
+    /// Recorded changes, the oldest first.
+    History(Vec<HistoryEntry>),
 }
 
 /// [`Value`] under another name, for the API's description: utoipa takes every type that is called
@@ -108,6 +112,15 @@ pub enum ValueType {
     Table,
     Steps,
     Attachments,
+    Comments,
+    History,
+}
+
+impl ValueType {
+    /// Whether values of it hang on the artefact and are none of its fields' own.
+    pub fn hangs(self) -> bool {
+        matches!(self, ValueType::Attachments | ValueType::Links | ValueType::Comments | ValueType::History)
+    }
 }
 
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
@@ -190,6 +203,8 @@ impl Value {
             Value::References(list) => list.is_empty(),
             Value::Links(list) => list.is_empty(),
             Value::Attachments(a) => a.is_empty(),
+            Value::Comments(list) => list.is_empty(),
+            Value::History(list) => list.is_empty(),
             _ => false,
         }
     }
@@ -227,6 +242,8 @@ impl Value {
                 let names: Vec<&str> = files.iter().map(|f| f.name.as_str()).collect();
                 names.join(", ")
             }
+            Value::Comments(list) => list.iter().map(Comment::display).collect::<Vec<_>>().join(" · "),
+            Value::History(list) => list.iter().map(HistoryEntry::display).collect::<Vec<_>>().join(" · "),
         }
     }
 

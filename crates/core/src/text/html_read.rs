@@ -203,15 +203,17 @@ impl Reader {
     fn inline(&mut self, node: NodeRef<'_, Node>, depth: usize) -> Vec<Inline> {
         let Some(element) = node.value().as_element() else { return Vec::new() };
         let attr = |name: &str| element.attr(name).unwrap_or_default().to_owned();
+        let named = || if element.name() == "span" { attr("title") } else { attr("value") };
         match element.name() {
             "br" => return vec![Inline::LineBreak],
             "img" => return vec![Inline::Image { source: attr("src"), alt: attr("alt") }],
             "code" | "tt" | "kbd" | "samp" => return vec![Inline::Code { text: raw_text(node) }],
             "script" | "style" | "template" => return Vec::new(),
-            "data" if attr("class") == "mention" => {
-                return vec![Inline::Mention { id: attr("value"), label: raw_text(node) }];
+            "object" => return vec![Inline::Image { source: attr("data"), alt: raw_text(node) }],
+            "data" | "span" if attr("class") == "mention" => {
+                return vec![Inline::Mention { id: named(), label: raw_text(node) }];
             }
-            "data" if attr("class") == "parameter" => return vec![Inline::Parameter { name: attr("value") }],
+            "data" | "span" if attr("class") == "parameter" => return vec![Inline::Parameter { name: named() }],
             _ => {}
         }
         self.note_style(node);

@@ -4,7 +4,7 @@
 //! [`carry`] writes a document, reads back what it wrote, and declares every difference as a loss, so
 //! that what a target will hold is known before it is written. Sources: the WHATWG parsing rules
 //! (through html5ever), CommonMark 0.31 and GitHub Flavored Markdown tables and strikethrough (through
-//! comrak).
+//! comrak), XHTML as OMG ReqIF 1.2 takes it (through quick-xml).
 
 mod carry;
 mod html_read;
@@ -13,10 +13,13 @@ mod markdown_read;
 mod markdown_write;
 mod plain;
 mod simplify;
+mod xhtml_read;
 
 use serde::{Deserialize, Serialize};
 
 pub use carry::{Carried, carry};
+
+use html_write::Dialect;
 
 use crate::loss::{LossCause, LossKind};
 use crate::model::Document;
@@ -29,6 +32,10 @@ pub enum TextFormat {
     Html,
     Markdown,
     Plain,
+    /// Plain text in which bare addresses are links.
+    PlainLinks,
+    /// The XHTML that ReqIF takes, as XML.
+    Xhtml,
 }
 
 /// Something a document lost on its way into or out of a format.
@@ -46,14 +53,17 @@ pub fn read(text: &str, format: TextFormat) -> (Document, Vec<TextLoss>) {
         TextFormat::Html => html_read::read(text),
         TextFormat::Markdown => (markdown_read::read(text), Vec::new()),
         TextFormat::Plain => (plain::read(text), Vec::new()),
+        TextFormat::PlainLinks => (plain::read_links(text), Vec::new()),
+        TextFormat::Xhtml => xhtml_read::read(text),
     }
 }
 
 /// Writes `document` in `format`, without looking whether it survives; see [`carry`].
 pub fn write(document: &Document, format: TextFormat) -> String {
     match format {
-        TextFormat::Html => html_write::write(document),
+        TextFormat::Html => html_write::write(document, Dialect::Html),
+        TextFormat::Xhtml => html_write::write(document, Dialect::Xhtml),
         TextFormat::Markdown => markdown_write::write(document),
-        TextFormat::Plain => plain::write(document),
+        TextFormat::Plain | TextFormat::PlainLinks => plain::write(document),
     }
 }

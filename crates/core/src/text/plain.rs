@@ -1,4 +1,7 @@
-//! Plain text: paragraphs divided by empty lines, line breaks inside them.
+//! Plain text: paragraphs divided by empty lines, line breaks inside them, and, for systems that show
+//! them so, addresses as links.
+
+use linkify::{LinkFinder, LinkKind};
 
 use crate::model::{Block, Document, Inline, plain_inlines};
 
@@ -21,6 +24,32 @@ pub fn read(text: &str) -> Document {
         }
     }
     Document { blocks }.normal()
+}
+
+/// Plain text in which addresses are links.
+pub fn read_links(text: &str) -> Document {
+    let mut document = read(text);
+    for block in &mut document.blocks {
+        if let Block::Paragraph { content } = block {
+            *content = content.iter().flat_map(linked).collect();
+        }
+    }
+    document.normal()
+}
+
+/// A run of text divided at the addresses in it.
+pub fn linked(inline: &Inline) -> Vec<Inline> {
+    let Inline::Text { text } = inline else { return vec![inline.clone()] };
+    let mut finder = LinkFinder::new();
+    finder.kinds(&[LinkKind::Url]).url_must_have_scheme(true);
+    let one = |span: linkify::Span<'_>| {
+        let part = Inline::text(span.as_str());
+        match span.kind() {
+            Some(_) => Inline::Link { url: span.as_str().to_owned(), content: vec![part] },
+            None => part,
+        }
+    };
+    finder.spans(text).map(one).collect()
 }
 
 /// Paragraphs only; [`super::simplify`] has made everything else into paragraphs before.

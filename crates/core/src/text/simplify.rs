@@ -11,8 +11,31 @@ use crate::model::{Block, Document, Inline, plain_inlines};
 pub fn unsupported(blocks: &[Block], format: TextFormat, losses: &mut Vec<TextLoss>) -> Vec<Block> {
     match format {
         TextFormat::Html => blocks.to_vec(),
+        TextFormat::Xhtml => blocks.iter().map(|b| xhtml_block(b, losses)).collect(),
         TextFormat::Markdown => blocks.iter().map(|b| markdown_block(b, losses)).collect(),
-        TextFormat::Plain => plain_blocks(blocks, losses),
+        TextFormat::Plain => plain_blocks(blocks, false, losses),
+        TextFormat::PlainLinks => plain_blocks(blocks, true, losses),
+    }
+}
+
+/// ReqIF takes no list that begins elsewhere than at 1, which is an attribute of HTML 4 only.
+fn xhtml_block(b: &Block, losses: &mut Vec<TextLoss>) -> Block {
+    let mut all = |list: &[Block]| -> Vec<Block> { list.iter().map(|b| xhtml_block(b, losses)).collect() };
+    match b {
+        Block::List { start, items } => {
+            let items = items.iter().map(|i| all(i)).collect();
+            if start.is_some_and(|n| n != 1) {
+                let cause = LossCause::NoSuchMarkup { element: "number that a list begins with".into() };
+                let about = Document { blocks: vec![b.clone()] }.plain();
+                losses.push(TextLoss { kind: LossKind::Substituted, cause, about });
+            }
+            Block::List { start: start.map(|_| 1), items }
+        }
+        Block::Quote { blocks } => Block::Quote { blocks: all(blocks) },
+        Block::Table { header, rows } => {
+            Block::Table { header: *header, rows: rows.iter().map(|r| r.iter().map(|c| all(c)).collect()).collect() }
+        }
+        other => other.clone(),
     }
 }
 
@@ -201,12 +224,12 @@ fn map_inlines(b: &Block, change: &mut impl FnMut(&[Inline]) -> Vec<Inline>) -> 
     }
 }
 
-fn plain_blocks(blocks: &[Block], losses: &mut Vec<TextLoss>) -> Vec<Block> {
+fn plain_blocks(blocks: &[Block], links: bool, losses: &mut Vec<TextLoss>) -> Vec<Block> {
     let mut out = Vec::new();
     for b in blocks {
         match b {
             Block::Paragraph { content } => {
-                let content = plain_content(content, losses);
+                let content = plain_content(content, links, losses);
                 out.push(Block::Paragraph { content });
             }
             other => {
@@ -231,10 +254,14 @@ fn plain_blocks(blocks: &[Block], losses: &mut Vec<TextLoss>) -> Vec<Block> {
     out
 }
 
-fn plain_content(list: &[Inline], losses: &mut Vec<TextLoss>) -> Vec<Inline> {
-    list.iter()
-        .map(|i| match i {
-            Inline::Text { .. } | Inline::LineBreak => i.clone(),
+fn plain_content(list: &[Inline], links: bool, losses: &mut Vec<TextLoss>) -> Vec<Inline> {
+    let mut out = Vec::new();
+    for i in list {
+        match i {
+            Inline::LineBreak => out.push(i.clone()),
+            Inline::Text { .. } if links => out.extend(super::plain::linked(i)),
+            Inline::Text { .. } => out.push(i.clone()),
+            Inline::Link { url, content } if links && plain_inlines(content) == *url => out.push(i.clone()),
             other => {
                 let text = match other {
                     Inline::Link { url, content } if plain_inlines(content) != *url => {
@@ -247,10 +274,12 @@ fn plain_content(list: &[Inline], losses: &mut Vec<TextLoss>) -> Vec<Inline> {
                     cause: LossCause::NoSuchMarkup { element: "markup".into() },
                     about: text.clone(),
                 });
-                Inline::text(text)
+                let text = Inline::text(text);
+                out.extend(if links { super::plain::linked(&text) } else { vec![text] });
             }
-        })
-        .collect()
+        }
+    }
+    out
 }
 
 fn lines_of(b: &Block, indent: &str, lines: &mut Vec<String>) {

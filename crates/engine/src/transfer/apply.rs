@@ -6,24 +6,25 @@ use std::time::Duration;
 use hovrel_connect::{ConnectError, Outcome as CallOutcome, Write};
 use hovrel_core::compare::{Base, BaseSide, right_side, right_value, same};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{ATTACHMENTS, LINKS, Lane, PARENT};
-use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Link, LinkEnd, Reference, Value};
+use hovrel_core::mapping::{LINKS, Lane, PARENT};
+use hovrel_core::model::{Artefact, Fields, Kind, Link, LinkEnd, Reference, Value};
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldDecision, Outcome, base_after, fields_to_write};
 use hovrel_store::{Applied, JournalRow};
 
 use super::Transfer;
+use super::hanging::{carry, hangs_on};
 use crate::EngineError;
 
 /// How often a call is made again after its outcome was looked up and found not to have happened.
-const TRIES: u32 = 6;
+pub(super) const TRIES: u32 = 6;
 
 /// A change that can't be applied, in words.
-struct Refusal {
+pub(super) struct Refusal {
     why: String,
     advice: String,
 }
 
-enum Failure {
+pub(super) enum Failure {
     Refused(Refusal),
     Engine(EngineError),
 }
@@ -46,7 +47,7 @@ impl From<ConnectError> for Failure {
     }
 }
 
-fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
+pub(super) fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
     Err(Failure::Refused(Refusal { why: why.to_owned(), advice: advice.to_owned() }))
 }
 
@@ -115,7 +116,7 @@ async fn attempt(
     let first_contact = lane.policies.first_contact;
     let writes = fields_to_write(change, decision, first_contact);
     let creates = change.outcome == Outcome::NewRight || decision.as_new;
-    let files = writes.iter().find(|f| f.field == ATTACHMENTS).copied();
+    let hanging: Vec<&FieldChange> = writes.iter().copied().filter(|f| hangs_on(&f.field)).collect();
     let (write, partly) = build(t, change, lane, &writes, creates).await?;
     let links_to_come = partly.iter().any(|field| field == LINKS);
     // A list without some of its members keeps its old base, and shows again in the next dry run.
@@ -128,16 +129,18 @@ async fn attempt(
         (None, false) if write.fields.is_empty() && write.parent.is_none() => None,
         (None, false) => Some(update(t, lane, &write, begun).await?),
     };
-    let stored = match (target, files) {
-        (target, None) => target,
-        (target, Some(files)) => {
-            let target = match target {
-                Some(target) => target,
-                None => read_one(t, lane.right_kind, &right_id(change)?).await?,
-            };
-            t.hub.store.made(t.job, seq, &target.id).await?;
-            Some(carry_files(t, change, lane, &target, files).await?)
+    let stored = if hanging.is_empty() {
+        target
+    } else {
+        let mut target = match target {
+            Some(target) => target,
+            None => read_one(t, lane.right_kind, &right_id(change)?).await?,
+        };
+        t.hub.store.made(t.job, seq, &target.id).await?;
+        for f in hanging {
+            target = carry(t, change, lane, &target, f).await?;
         }
+        Some(target)
     };
     let id = match &stored {
         Some(artefact) => artefact.id.clone(),
@@ -165,18 +168,13 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
     let mut decision = decision.clone();
     for f in fields_to_write(change, &decision.clone(), lane.policies.first_contact) {
         let mut f = f.clone();
-        if let (LINKS, Value::Links(list)) = (f.field.as_str(), &f.write) {
-            let (there, missing) = t.resolve_links(list).await;
-            if missing {
-                decision.fields.insert(LINKS.to_owned(), FieldDecision::Leave);
-            }
-            f.write = Value::Links(there).settled();
-        }
-        // The list was written with the item; what it lacks shows again in the next dry run.
-        if let Value::References(list) = &f.write
-            && t.resolve_list(list).await.1
-        {
+        let (value, whole) = t.resolved(&f.write).await?;
+        if !whole {
+            // What the list lacks shows again in the next dry run.
             decision.fields.insert(f.field.clone(), FieldDecision::Leave);
+        }
+        if f.field == LINKS {
+            f.write = value;
         }
         resolved.push(f);
     }
@@ -214,26 +212,15 @@ async fn build(
         write.id = Some(right_id(change)?);
         write.version = change.right.as_ref().and_then(|s| s.version.clone());
     }
-    for f in writes {
-        match (f.field.as_str(), &f.write) {
-            (ATTACHMENTS, _) => {}
-            (LINKS, Value::Links(list)) => {
-                let (there, missing) = t.resolve_links(list).await;
-                if missing {
-                    partly.push(LINKS.to_owned());
-                }
-                write.fields.set(LINKS, Value::Links(there).settled());
-            }
-            (PARENT, Value::Reference(reference)) => write.parent = Some(Some(t.resolve(reference).await?)),
+    for f in writes.iter().filter(|f| !hangs_on(&f.field)) {
+        let (value, whole) = t.resolved(&f.write).await?;
+        if !whole {
+            partly.push(f.field.clone());
+        }
+        match (f.field.as_str(), value) {
+            (PARENT, Value::Reference(reference)) => write.parent = Some(Some(reference.id().to_owned())),
             (PARENT, _) => write.parent = Some(None),
-            (field, Value::References(list)) => {
-                let (there, missing) = t.resolve_list(list).await;
-                if missing {
-                    partly.push(field.to_owned());
-                }
-                write.fields.set(field, Value::References(there).settled());
-            }
-            (field, value) => write.fields.set(field, t.resolve_value(value).await?),
+            (field, value) => write.fields.set(field, value),
         }
     }
     Ok((write, partly))
@@ -264,8 +251,11 @@ impl Transfer {
         }
     }
 
-    async fn resolve_value(&self, value: &Value) -> Result<Value, Failure> {
-        Ok(match value {
+    /// A value with everything found that it refers to, and whether all of it was there. What can't do
+    /// without is refused; of a list, what is there is kept.
+    async fn resolved(&self, value: &Value) -> Result<(Value, bool), Failure> {
+        let mut whole = true;
+        let found = match value {
             Value::Reference(reference) => Value::Reference(Reference::Known(self.resolve(reference).await?)),
             Value::Steps(steps) => {
                 let mut out = steps.clone();
@@ -274,39 +264,38 @@ impl Transfer {
                 }
                 Value::Steps(out)
             }
+            Value::References(list) => {
+                let mut there = Vec::new();
+                for reference in list {
+                    there.extend(self.resolve(reference).await.ok().map(Reference::Known));
+                }
+                whole = there.len() == list.len();
+                Value::References(there)
+            }
+            Value::Links(list) => {
+                let mut there = Vec::new();
+                for link in list {
+                    there.extend(self.resolve_link(link).await);
+                }
+                whole = there.len() == list.len();
+                there.sort();
+                there.dedup();
+                Value::Links(there)
+            }
             other => other.clone(),
-        })
+        };
+        Ok((found.settled(), whole))
     }
 
-    /// The references to what is there, and whether any is missing.
-    async fn resolve_list(&self, list: &[Reference]) -> (Vec<Reference>, bool) {
-        let mut there = Vec::new();
-        for reference in list {
-            there.extend(self.resolve(reference).await.ok().map(Reference::Known));
-        }
-        let missing = there.len() < list.len();
-        (there, missing)
-    }
-
-    /// The links whose other end is there, and whether any is not.
-    async fn resolve_links(&self, links: &[Link]) -> (Vec<Link>, bool) {
-        let (mut out, mut missing) = (Vec::new(), false);
-        for link in links {
-            let target = match &link.target {
-                LinkEnd::Pending { kind, id } => match self.place(*kind, id).await {
-                    Some(found) => LinkEnd::Artefact { kind: self.kind_at_right(*kind), id: found },
-                    None => {
-                        missing = true;
-                        continue;
-                    }
-                },
-                there => there.clone(),
-            };
-            out.push(Link { link_type: link.link_type.clone(), target });
-        }
-        out.sort();
-        out.dedup();
-        (out, missing)
+    /// A link whose other end is there; none if it is not.
+    async fn resolve_link(&self, link: &Link) -> Option<Link> {
+        let target = match &link.target {
+            LinkEnd::Pending { kind, id } => {
+                LinkEnd::Artefact { kind: self.kind_at_right(*kind), id: self.place(*kind, id).await? }
+            }
+            there => there.clone(),
+        };
+        Some(Link { link_type: link.link_type.clone(), target })
     }
 
     fn kind_at_right(&self, kind: Kind) -> Kind {
@@ -326,7 +315,7 @@ async fn create(t: &Transfer, change: &Change, lane: &Lane, write: &Write, begun
     let mut look = begun;
     for tries in 1.. {
         if look && let Some(found) = find().await? {
-            return Ok(found);
+            return finish(t, lane, write, found).await;
         }
         match t.right.write(&t.right_container, write).await {
             Ok(made) => {
@@ -335,7 +324,7 @@ async fn create(t: &Transfer, change: &Change, lane: &Lane, write: &Write, begun
             }
             // The mark is there: it was made by this transfer before it was cut.
             Err(ConnectError::Duplicate) => match find().await? {
-                Some(found) => return Ok(found),
+                Some(found) => return finish(t, lane, write, found).await,
                 None => return Err(ConnectError::Duplicate.into()),
             },
             Err(e) if e.outcome() == CallOutcome::Refused || tries >= TRIES => return Err(e.into()),
@@ -348,22 +337,44 @@ async fn create(t: &Transfer, change: &Change, lane: &Lane, write: &Write, begun
     unreachable!("the loop ends by returning")
 }
 
+/// An item found by its mark was made before the cut, perhaps not as far as is wanted now: its state was
+/// still to be reached, and more of what its lists lead to may be there since.
+async fn finish(t: &Transfer, lane: &Lane, write: &Write, found: Artefact) -> Result<Artefact, Failure> {
+    let found = t.right.complete(&t.right_container, write, found).await?;
+    let lists: Fields = write
+        .fields
+        .iter()
+        .filter(|(field, wanted)| !same(wanted, &right_value(&found, field)) && is_part(&found, field, wanted))
+        .map(|(field, wanted)| (field.clone(), wanted.clone()))
+        .collect();
+    if lists.is_empty() {
+        return Ok(found);
+    }
+    let (id, version) = (Some(found.id.clone()), found.version.clone());
+    update(t, lane, &Write { kind: write.kind, id, version, fields: lists, parent: None }, false).await
+}
+
 /// Changes the item under its version. After any doubt it is read: if it holds what was to be written,
-/// it was done; if its version is still the one that was seen, it was not; else somebody changed it.
+/// it was done; if its version is still the one that was seen, it was not; if what it holds is part of
+/// what was to be written, the rest follows; else somebody changed it.
 async fn update(t: &Transfer, lane: &Lane, write: &Write, begun: bool) -> Result<Artefact, Failure> {
     let id = write.id.clone().unwrap_or_default();
+    let mut write = write.clone();
     let mut look = begun;
     for tries in 1.. {
         if look {
             let now = read_one(t, lane.right_kind, &id).await?;
-            if holds(&now, write) {
+            if holds(&now, &write) {
                 return Ok(now);
             }
             if now.version != write.version {
-                return Err(ConnectError::Changed.into());
+                if !t.is_under_way(&now, &write) {
+                    return Err(ConnectError::Changed.into());
+                }
+                write.version = now.version;
             }
         }
-        match t.right.write(&t.right_container, write).await {
+        match t.right.write(&t.right_container, &write).await {
             Ok(changed) => {
                 t.written.fetch_add(1, Relaxed);
                 return Ok(changed);
@@ -379,68 +390,41 @@ async fn update(t: &Transfer, lane: &Lane, write: &Write, begun: bool) -> Result
 }
 
 fn holds(artefact: &Artefact, write: &Write) -> bool {
-    let parent = write.parent.as_ref().is_none_or(|p| *p == artefact.parent);
-    parent && write.fields.iter().all(|(field, value)| same(value, &right_value(artefact, field)))
+    is_at(artefact, write) && write.fields.iter().all(|(field, value)| same(value, &right_value(artefact, field)))
 }
 
-async fn read_one(t: &Transfer, kind: Kind, id: &str) -> Result<Artefact, Failure> {
+fn is_at(artefact: &Artefact, write: &Write) -> bool {
+    write.parent.as_ref().is_none_or(|p| *p == artefact.parent)
+}
+
+/// Whether a list at the right is part of what it is to be, so that writing it takes nothing away.
+fn is_part(artefact: &Artefact, field: &str, wanted: &Value) -> bool {
+    match (right_value(artefact, field).as_ref(), wanted) {
+        (Value::Empty, Value::Links(_) | Value::References(_)) => true,
+        (Value::Links(now), Value::Links(all)) => now.iter().all(|l| all.contains(l)),
+        (Value::References(now), Value::References(all)) => now.iter().all(|r| all.contains(r)),
+        _ => false,
+    }
+}
+
+impl Transfer {
+    /// Whether a changed item is one that this write was cut at: what it was to hold is there, but for
+    /// members of its lists that were not there then, and a state that is reached by moves of its own.
+    fn is_under_way(&self, now: &Artefact, write: &Write) -> bool {
+        let is_held = |field: &str, value: &Value| same(value, &right_value(now, field));
+        let is_state = |field: &str| self.states.get(&write.kind).is_some_and(|f| f.iter().any(|s| s == field));
+        let some_held = write.parent.is_some() || write.fields.iter().any(|(f, v)| is_held(f, v));
+        let follows = |f: &str, v: &Value| is_held(f, v) || is_part(now, f, v) || (some_held && is_state(f));
+        is_at(now, write) && write.fields.iter().all(|(field, value)| follows(field, value))
+    }
+}
+
+pub(super) async fn read_one(t: &Transfer, kind: Kind, id: &str) -> Result<Artefact, Failure> {
     Ok(t.right.one(&t.right_container, kind, id).await?)
 }
 
-async fn pause(tries: u32) {
+pub(super) async fn pause(tries: u32) {
     tokio::time::sleep(Duration::from_millis(40 * 2u64.pow(tries.min(6)))).await;
-}
-
-/// Brings the files of the item to what the plan says: missing and different ones are sent, others
-/// removed. Sending by name twice is sending once.
-async fn carry_files(
-    t: &Transfer,
-    change: &Change,
-    lane: &Lane,
-    target: &Artefact,
-    wanted: &FieldChange,
-) -> Result<Artefact, Failure> {
-    let left_id = change.left.as_ref().map_or("", |s| s.id.as_str());
-    let wanted: &[Attachment] = match &wanted.write {
-        Value::Attachments(files) => files,
-        _ => &[],
-    };
-    let mut now = target.clone();
-    for tries in 1.. {
-        let there = |f: &&Attachment| now.attachments.iter().any(|a| a.name == f.name && a.digest == f.digest);
-        let missing: Vec<&Attachment> = wanted.iter().filter(|f| !there(f)).collect();
-        let surplus: Vec<&Attachment> =
-            now.attachments.iter().filter(|a| !wanted.iter().any(|f| f.name == a.name)).collect();
-        if missing.is_empty() && surplus.is_empty() {
-            return Ok(now);
-        }
-        if tries > TRIES {
-            let names: Vec<&str> = missing.iter().chain(&surplus).map(|f| f.name.as_str()).collect();
-            return refuse(
-                &format!("the files {} differ at the other end from what was sent", names.join(", ")),
-                "Retry; if it goes on, compare the files by hand.",
-            );
-        }
-        for file in missing {
-            let bytes = t.left.fetch_attachment(change.kind, left_id, &file.name).await?;
-            match t.right.put_attachment(lane.right_kind, &now.id, file, bytes).await {
-                Ok(()) => {
-                    t.files.fetch_add(1, Relaxed);
-                }
-                Err(e) if e.outcome() == CallOutcome::Refused => return Err(e.into()),
-                Err(_) => pause(tries).await,
-            }
-        }
-        for file in surplus {
-            match t.right.remove_attachment(lane.right_kind, &now.id, &file.name).await {
-                Err(e) if e.outcome() == CallOutcome::Refused => return Err(e.into()),
-                Err(_) => pause(tries).await,
-                Ok(()) => {}
-            }
-        }
-        now = read_one(t, lane.right_kind, &now.id).await?;
-    }
-    unreachable!("the loop ends by returning")
 }
 
 /// Notes what is there now: pair, base, losses, journal, in one transaction (invariant 3).

@@ -1,6 +1,7 @@
 //! The transfer: a plan applied, wave by wave, change by change, through the journal.
 
 mod apply;
+mod hanging;
 
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -32,6 +33,8 @@ pub(crate) struct Transfer {
     pub right_name: String,
     pub right_container: String,
     pub lanes: HashMap<String, Lane>,
+    /// Fields of the right that are not written but reached by moves, by kind.
+    pub states: HashMap<Kind, Vec<String>>,
     /// What is at the right, by kind and id at the left, as it comes to be.
     pub places: RwLock<HashMap<(Kind, String), String>>,
     /// Titles in hand, by place in the plan.
@@ -50,12 +53,21 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     let pairs = hub.store.pairs(route.id).await?;
     let places = pairs.into_iter().filter_map(|p| Some(((*kinds.get(p.lane.as_str())?, p.left_id), p.right_id)));
     let places = places.collect();
+    let right = hub.connect(&right_system)?;
+    // What the catalogue and sign-in ask is asked before many changes ask it at once.
+    let failed = |error| EngineError::System { system: right_system.name.clone(), error };
+    let offered = right.catalogue(&route.right_container).await.map_err(failed)?;
+    let states = offered.kinds.into_iter().map(|k| {
+        let moved = k.fields.into_iter().filter(|f| f.workflow.is_some()).map(|f| f.id);
+        (k.kind, moved.collect())
+    });
     let transfer = Transfer {
         hub: hub.clone(),
         job: running.id,
         route: route.id,
         left: hub.connect(&left_system)?,
-        right: hub.connect(&right_system)?,
+        right,
+        states: states.collect(),
         left_name: left_system.name,
         right_name: right_system.name,
         right_container: route.right_container,
@@ -92,12 +104,7 @@ async fn drive(
     let order: Vec<(u32, Vec<u32>)> =
         open.iter().map(|(c, _)| (c.seq, [c.depends_on.as_slice(), c.after.as_slice()].concat())).collect();
     let done_now = AtomicU64::new(0);
-    // What the catalogue and sign-in ask is asked before many changes ask it at once.
-    let at_once = {
-        let failed = |error| EngineError::System { system: transfer.right_name.clone(), error };
-        transfer.right.catalogue(&transfer.right_container).await.map_err(failed)?;
-        transfer.right.describe().calls_at_once.max(1)
-    };
+    let at_once = transfer.right.describe().calls_at_once.max(1);
     let step = |seq: u32, phase: Phase| {
         let wanted = running.wanted.clone();
         let (change, decision) = by_seq[&seq];

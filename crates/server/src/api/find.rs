@@ -25,6 +25,7 @@ pub struct Found {
     system_name: String,
     container: String,
     kind: String,
+    id: String,
     key: String,
     title: String,
     path: String,
@@ -32,7 +33,7 @@ pub struct Found {
 
 const MOST: i64 = 12;
 
-/// Artefacts of any surveyed system whose title or key holds the words.
+/// Artefacts of any surveyed system that say the words anywhere; those named by them come first.
 #[utoipa::path(get, path = "/find", operation_id = "find", params(FindQuery), responses((status = 200, body = Vec<Found>)))]
 pub async fn find(State(app): State<App>, Query(query): Query<FindQuery>) -> Result<Json<Vec<Found>>, Problem> {
     if query.q.trim().chars().count() < 2 {
@@ -46,6 +47,7 @@ pub async fn find(State(app): State<App>, Query(query): Query<FindQuery>) -> Res
         system: r.system_id,
         container: r.container,
         kind: r.kind,
+        id: r.external_id,
         key: r.key,
         title: r.title,
         path: r.path,

@@ -1,6 +1,7 @@
 //! The API, folder by subject.
 
 pub mod account;
+pub mod artefacts;
 pub mod find;
 pub mod jobs;
 mod names;
@@ -34,6 +35,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(systems::surveys, systems::survey))
         .routes(routes!(systems::folder_tree))
         .routes(routes!(systems::artefacts))
+        .routes(routes!(artefacts::one))
         .routes(routes!(routes::list, routes::make))
         .routes(routes!(routes::propose))
         .routes(routes!(routes::one, routes::save, routes::remove))

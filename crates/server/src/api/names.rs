@@ -3,8 +3,9 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use chrono::{DateTime, Utc};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Kind, Link, LinkEnd, Reference, Value};
+use hovrel_core::model::{Artefact, Comment, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value};
 use uuid::Uuid;
 
 use crate::App;
@@ -13,6 +14,8 @@ use crate::problem::Problem;
 
 pub struct Names {
     pub catalogue: Catalogue,
+    /// None if there was no survey.
+    pub surveyed_at: Option<DateTime<Utc>>,
     items: HashMap<Kind, Arc<Surveyed>>,
 }
 
@@ -20,12 +23,13 @@ impl Names {
     /// From the last survey of a container.
     pub async fn of(app: &App, system: Uuid, container: &str) -> Result<Names, Problem> {
         let survey = app.hub.store.survey(system, container).await?;
+        let surveyed_at = survey.as_ref().map(|s| s.at);
         let catalogue: Catalogue = survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
         let mut items = HashMap::new();
         for kind in catalogue.kinds.iter().map(|k| k.kind) {
             items.insert(kind, app.cache.get(&app.hub.store, system, container, kind).await?);
         }
-        Ok(Names { catalogue, items })
+        Ok(Names { catalogue, surveyed_at, items })
     }
 
     /// The kind that a field refers to; folders for what is no field.
@@ -40,6 +44,20 @@ impl Names {
             return kept.paths.get(id).map_or_else(|| id.to_owned(), |p| p.join(" / "));
         }
         kept.by_id(id).map_or_else(|| id.to_owned(), |a| format!("{} {}", a.key, a.title))
+    }
+
+    pub fn found(&self, kind: Kind, id: &str) -> Option<&Artefact> {
+        self.items.get(&kind)?.by_id(id)
+    }
+
+    /// Everything that links to an item: the type of the link in words, the kind, and the item.
+    pub fn linked_from(&self, kind: Kind, id: &str) -> impl Iterator<Item = (String, Kind, &Artefact)> {
+        let target = LinkEnd::Artefact { kind, id: id.to_owned() };
+        self.items.iter().flat_map(move |(kind, kept)| {
+            let target = target.clone();
+            let links = kept.artefacts.iter().flat_map(|a| a.links.iter().map(move |l| (a, l)));
+            links.filter(move |(_, l)| l.target == target).map(|(a, l)| (l.link_type.word().to_owned(), *kind, a))
+        })
     }
 
     fn person(&self, id: &str) -> String {
@@ -57,6 +75,12 @@ impl Names {
             Value::Reference(r) => Value::Text(reference(r)),
             Value::References(list) => Value::Text(list.iter().map(reference).collect::<Vec<_>>().join("\n")),
             Value::Links(list) => Value::Text(list.iter().map(|l| self.link(l, left)).collect::<Vec<_>>().join("\n")),
+            Value::Comments(list) => Value::Comments(
+                list.iter().map(|c| Comment { stamp: self.stamp(&c.stamp, left), ..c.clone() }).collect(),
+            ),
+            Value::History(list) => Value::History(
+                list.iter().map(|e| HistoryEntry { stamp: self.stamp(&e.stamp, left), ..e.clone() }).collect(),
+            ),
             Value::User(id) => Value::Text(self.person(id)),
             Value::UserList(ids) => Value::Text(ids.iter().map(|id| self.person(id)).collect::<Vec<_>>().join(", ")),
             Value::Steps(steps) => {
@@ -72,6 +96,14 @@ impl Names {
             }
             other => other.clone(),
         }
+    }
+
+    pub fn stamp(&self, stamp: &Stamp, left: &Names) -> Stamp {
+        let name = |id: &String| match self.catalogue.user(id) {
+            Some(user) => user.name.clone(),
+            None => left.person(id),
+        };
+        Stamp { at: stamp.at, by: stamp.by.as_ref().map(name) }
     }
 
     fn link(&self, link: &Link, left: &Names) -> String {

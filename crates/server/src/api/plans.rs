@@ -290,9 +290,14 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
     let plan = app.hub.store.plan(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
     let route = app.hub.store.route(plan.route_id).await?;
-    let row = read(app.hub.store.change(id, seq as i32).await?)?;
+    let mut row = read(app.hub.store.change(id, seq as i32).await?)?;
     let left = Names::of(app, route.left_system, &route.left_container).await?;
     let right = Names::of(app, route.right_system, &route.right_container).await?;
+    for (side, names) in [(&mut row.change.left, &left), (&mut row.change.right, &right)] {
+        if let Some(side) = side {
+            side.modified = side.modified.as_ref().map(|m| names.stamp(m, names));
+        }
+    }
     let (left_kind, right_kind) = (row.change.kind, row.change.right_kind);
     let policy = first_contact(&lanes, &row.change);
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
@@ -342,6 +347,8 @@ pub fn field_name(field: &str, kind: Option<&hovrel_core::catalogue::KindSchema>
         hovrel_core::mapping::PARENT => "Folder".into(),
         hovrel_core::mapping::ATTACHMENTS => "Files".into(),
         hovrel_core::mapping::LINKS => "Links".into(),
+        hovrel_core::mapping::COMMENTS => "Comments".into(),
+        hovrel_core::mapping::HISTORY => "History".into(),
         other => kind.and_then(|k| k.field(other)).map_or_else(|| other.to_owned(), |f| f.name.clone()),
     }
 }
@@ -354,11 +361,18 @@ fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
         (Source::Constant(_), _) => "constant".into(),
         (Source::Attachments, _) => "files".into(),
         (Source::Links, _) => "links".into(),
+        (Source::Comments, _) => "comments".into(),
+        (Source::CommentsAndHistory, _) => "comments and history".into(),
+        (Source::History, _) => "history".into(),
         (_, None) => "as it is".into(),
         (_, Some(Conversion::ValueMap(_))) => "value map".into(),
         (_, Some(Conversion::RichText)) => "rich text".into(),
         (_, Some(Conversion::Shorten { to })) => format!("shorten to {to}"),
         (_, Some(Conversion::Users(_))) => "people".into(),
+        (_, Some(Conversion::IfEmpty { .. })) => "a text if empty".into(),
+        (_, Some(Conversion::Hours)) => "hours".into(),
+        (_, Some(Conversion::Number { .. })) => "number".into(),
+        (_, Some(Conversion::PathLevel { level })) => format!("folder at level {level}"),
     }
 }
 

@@ -214,7 +214,7 @@ pub async fn preview(
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let shared = left_items(&app, &route, Kind::SharedSteps).await?;
     let mut one = [(*artefact).clone()];
-    hovrel_engine::expand_items(&mut one, &body.lane, &lanes, &ends.right, &shared.artefacts);
+    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.right, &shared.artefacts, &kept.paths);
     let [artefact] = &one;
     // A folder is shown by its path, not by its id.
     let shown = |v: &hovrel_core::model::Value| match v {

@@ -34,6 +34,8 @@ pub struct ProfileAnswer {
     profile: String,
     title: String,
     about: String,
+    /// What to enter as the address.
+    address: &'static str,
     asks: Vec<Asked>,
     kinds: Vec<Kind>,
 }
@@ -56,14 +58,15 @@ pub struct Profiles {
 pub async fn profiles(State(app): State<App>) -> Json<Profiles> {
     let mut profiles: Vec<ProfileAnswer> = app
         .hub
-        .profiles
+        .offers
         .values()
-        .map(|p| ProfileAnswer {
-            profile: p.profile.clone(),
-            title: p.title.clone(),
-            about: p.about_it.clone(),
-            asks: p.asks.iter().map(|a| Asked { id: a.id.clone(), label: a.label.clone(), secret: a.secret }).collect(),
-            kinds: p.kinds.keys().copied().collect(),
+        .map(|o| ProfileAnswer {
+            profile: o.id.clone(),
+            title: o.title.clone(),
+            about: o.about.clone(),
+            address: o.address,
+            asks: o.asks.iter().map(|a| Asked { id: a.id.clone(), label: a.label.clone(), secret: a.secret }).collect(),
+            kinds: o.kinds.clone(),
         })
         .collect();
     profiles.sort_by(|a, b| a.title.cmp(&b.title));
@@ -116,7 +119,7 @@ pub struct SystemAnswer {
 impl SystemAnswer {
     pub fn of(app: &App, s: System) -> Result<SystemAnswer, Problem> {
         Ok(SystemAnswer {
-            profile_title: app.hub.profiles.get(&s.profile).map_or_else(|| s.profile.clone(), |p| p.title.clone()),
+            profile_title: app.hub.offers.get(&s.profile).map_or_else(|| s.profile.clone(), |o| o.title.clone()),
             id: s.id,
             name: s.name,
             profile: s.profile,
@@ -160,14 +163,14 @@ impl SystemBody {
         if self.address.trim().is_empty() {
             fault("/address", "an address is needed");
         }
-        match app.hub.profiles.get(&self.profile) {
+        match app.hub.offers.get(&self.profile) {
             None => fault("/profile", "there is no such profile"),
-            Some(profile) => {
+            Some(offer) => {
                 if let Some(given) = &self.sign_in {
-                    for ask in profile.asks.iter().filter(|a| given.0.get(&a.id).is_none_or(|v| v.is_empty())) {
+                    for ask in offer.asks.iter().filter(|a| given.0.get(&a.id).is_none_or(|v| v.is_empty())) {
                         fault(&format!("/sign_in/{}", ask.id), &format!("{} is needed", ask.label.to_lowercase()));
                     }
-                    for id in given.0.keys().filter(|id| !profile.asks.iter().any(|a| a.id == **id)) {
+                    for id in given.0.keys().filter(|id| !offer.asks.iter().any(|a| a.id == **id)) {
                         fault(&format!("/sign_in/{id}"), "this system does not ask for it");
                     }
                 }

@@ -15,7 +15,7 @@ use super::xml::{self, Element, element};
 use super::{LOGIN, PASSWORD, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave};
 use crate::page::escape;
-use crate::records::{Known, check_links};
+use crate::records::{Known, Past, Remark, check_links};
 use crate::world::{IMPORTANCE, STATES};
 
 /// A session lasts twenty minutes.
@@ -32,6 +32,8 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/os/projects/{project}/folders", get(folders).post(make_folder))
         .route("/os/projects/{project}/cases", get(cases).post(make_case))
         .route("/os/projects/{project}/items/{kind}", get(records_api::list).post(records_api::make))
+        .route("/os/items/{kind}/{id}/remarks", post(records_api::remark))
+        .route("/os/cases/{id}/remarks", post(remark_case))
         .route("/os/items/{kind}/{id}", get(records_api::one).put(records_api::change))
         .route("/os/folders/{id}", get(one_folder).put(change_folder))
         .route("/os/cases/{id}", get(one_case).put(change_case))
@@ -139,6 +141,9 @@ async fn schema() -> Response {
         field("owner", "Owner", "person", ""),
         field("steps", "Steps", "steps", ""),
         field("origin", "Origin", "mark", "longest=\"200\""),
+        field("script-tool", "Script tool", "line", "longest=\"100\""),
+        field("script-file", "Script file", "line", "longest=\"400\""),
+        field("script-name", "Script name", "line", "longest=\"200\""),
         field("parameters", "Parameters", "rows", ""),
         field("files", "Files", "files", &format!("largest=\"{LARGEST_FILE}\"")),
     ]
@@ -169,16 +174,15 @@ pub(super) fn page<T>(
 async fn folders(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
     let state = server.kept.read();
     let wanted = query.get("origin");
-    let items: Vec<Folder> =
-        state.folders.values().filter(|f| wanted.is_none_or(|w| f.origin == *w)).cloned().collect();
-    page(items, &query, "folders", xml::folder)
+    let items: Vec<&Folder> = state.folders.values().filter(|f| wanted.is_none_or(|w| f.origin == *w)).collect();
+    page(items, &query, "folders", |f| xml::folder(f))
 }
 
 async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
     let state = server.kept.read();
     let wanted = query.get("origin");
-    let items: Vec<Case> = state.cases.values().filter(|c| wanted.is_none_or(|w| c.origin == *w)).cloned().collect();
-    page(items, &query, "cases", xml::case)
+    let items: Vec<&Case> = state.cases.values().filter(|c| wanted.is_none_or(|w| c.origin == *w)).collect();
+    page(items, &query, "cases", |c| xml::case(c))
 }
 
 pub(super) fn number(id: &str) -> Option<u32> {
@@ -218,6 +222,9 @@ fn fill(case: &mut Case, root: &Element, state: &State) -> Result<(), (&'static 
     text("estimate", &mut case.estimate);
     text("owner", &mut case.owner);
     text("origin", &mut case.origin);
+    text("script-tool", &mut case.script.tool);
+    text("script-file", &mut case.script.file);
+    text("script-name", &mut case.script.name);
     if let Some(labels) = root.child("labels") {
         case.labels = labels.children.iter().map(|l| l.text.clone()).collect();
     }
@@ -288,7 +295,8 @@ async fn change_case(Extract(server): Extract<Server>, Path(id): Path<String>, b
         Err(e) => return malformed(e),
     };
     let mut state = server.kept.write();
-    let Some(mut case) = number(&id).and_then(|n| state.cases.get(&n).cloned()) else { return missing(&id) };
+    let Some(before) = number(&id).and_then(|n| state.cases.get(&n).cloned()) else { return missing(&id) };
+    let mut case = before.clone();
     if root.attribute("rev").and_then(|r| r.parse().ok()) != Some(case.revision) {
         return refuse(StatusCode::CONFLICT, "old-revision", "somebody changed it since");
     }
@@ -298,9 +306,49 @@ async fn change_case(Extract(server): Extract<Server>, Path(id): Path<String>, b
     case.revision += 1;
     case.changed = State::now();
     case.changed_by = LOGIN.into();
+    note_changes(&before, &mut case);
     let made = xml::case(&case);
     state.cases.insert(case.number, case);
     answer(made)
+}
+
+/// Writes down which of the short fields of a case differ from how it was.
+pub(super) fn note_changes(before: &Case, after: &mut Case) {
+    let shown = |c: &Case| {
+        [
+            ("name", c.name.clone()),
+            ("importance", c.importance.clone()),
+            ("state", c.state.clone()),
+            ("brake-class", c.brake_class.clone()),
+            ("owner", c.owner.clone()),
+        ]
+    };
+    let (at, by) = (chrono::Utc::now(), after.changed_by.clone());
+    for ((field, old), (_, new)) in shown(before).into_iter().zip(shown(after)) {
+        if old != new {
+            after.trail.push(Past { at, by: by.clone(), field: field.into(), before: old, after: new });
+        }
+    }
+}
+
+/// A remark from a body, by whoever is signed in, at this moment.
+pub(super) fn read_remark(body: &str) -> Result<Remark, Box<Response>> {
+    let root = xml::parse(body).map_err(|e| Box::new(malformed(e)))?;
+    if root.text.trim().is_empty() {
+        return Err(Box::new(wrong_field(("remark", "some text is needed".to_owned()))));
+    }
+    Ok(Remark { at: chrono::Utc::now(), by: LOGIN.into(), text: root.text })
+}
+
+async fn remark_case(Extract(server): Extract<Server>, Path(id): Path<String>, body: String) -> Response {
+    let remark = match read_remark(&body) {
+        Ok(remark) => remark,
+        Err(refusal) => return *refusal,
+    };
+    let mut state = server.kept.write();
+    let Some(case) = number(&id).and_then(|n| state.cases.get_mut(&n)) else { return missing(&id) };
+    case.remarks.push(remark);
+    answer(xml::case(case))
 }
 
 fn fill_folder(folder: &mut Folder, root: &Element, state: &State) -> Result<(), (&'static str, String)> {

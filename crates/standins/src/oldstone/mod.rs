@@ -63,7 +63,7 @@ struct Server {
 
 pub async fn start(options: Options) -> std::io::Result<Running> {
     let kept = Kept::open(options.data, "oldstone", || seed::state(options.seed, options.size))?;
-    let faults = Faults::new(options.faults);
+    let faults = Faults::new(options.faults, Some("/os/session"));
     let server = Server {
         kept,
         faults: faults.clone(),

@@ -10,7 +10,7 @@ use axum::routing::get;
 use super::state::State;
 use super::{Server, kinds};
 use crate::page::{escape, page};
-use crate::records::{by_id, kinds_bar, page_list, page_rows};
+use crate::records::{by_id, kinds_bar, page_list, page_rows, said_on_page};
 use crate::world::IMPORTANCE;
 
 pub const COLOUR: &str = "#5b4636";
@@ -80,7 +80,8 @@ async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String
     let Some((kind, record)) = kinds::find(&kind).zip(by_id(&state.records, &kind, &id)) else {
         return page("Oldstone", COLOUR, "Not here", "<p>There is no such record.</p>");
     };
-    page("Oldstone", COLOUR, &id, &format!("<table>{}</table>", page_rows(record, kind)))
+    let body = format!("<table>{}</table>{}", page_rows(record, kind), said_on_page(&record.remarks, &record.trail));
+    page("Oldstone", COLOUR, &id, &body)
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Response {
@@ -117,7 +118,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Respo
          <label>Name<input name=name value=\"{}\"></label>\
          <label>Importance<select name=importance><option></option>{options}</select></label>\
          <label>Brake class<input name=brake_class value=\"{}\"></label>\
-         <label>Description (HTML)<textarea name=description rows=4>{}</textarea></label>{steps}<button>Save</button></form><h2>Files</h2><ul>{files}</ul>",
+         <label>Description (HTML)<textarea name=description rows=4>{}</textarea></label>{steps}<button>Save</button></form><h2>Files</h2><ul>{files}</ul>{}",
         escape(&path(&state, c.folder)),
         c.revision,
         c.changed,
@@ -125,6 +126,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Respo
         escape(&c.name),
         escape(&c.brake_class),
         escape(&c.description),
+        said_on_page(&c.remarks, &c.trail),
     );
     page("Oldstone", COLOUR, &format!("OS-{}", c.number), &body).into_response()
 }
@@ -137,6 +139,7 @@ async fn save(
     let mut state = server.kept.write();
     let now = State::now();
     if let Some(c) = id.strip_prefix("OS-").and_then(|n| n.parse().ok()).and_then(|n: u32| state.cases.get_mut(&n)) {
+        let before = c.clone();
         // A browser sends line ends as CR LF; what was not edited must stay as it was.
         let given = |name: &str| form.get(name).map(|v| v.replace("\r\n", "\n"));
         let put = |name: &str, into: &mut String| {
@@ -156,6 +159,7 @@ async fn save(
         c.revision += 1;
         c.changed = now;
         c.changed_by = "ibrekke".into();
+        super::api::note_changes(&before, c);
     }
     Redirect::to(&format!("/view/{id}"))
 }

@@ -11,7 +11,7 @@ use super::state::{State, Step, ZONE};
 use super::xml::{self, Element, element};
 use super::{LOGIN, Server, kinds};
 use crate::page::escape;
-use crate::records::{self, Field, Form, Kind, Record, as_text, check_links, fill};
+use crate::records::{self, Field, Form, Kind, Record, as_text, check_links, fill, note_changes};
 
 /// The word of Oldstone's schema for a form.
 fn word(field: &Field) -> String {
@@ -26,6 +26,9 @@ fn word(field: &Field) -> String {
         Form::Ref(kind) => format!("to-{kind}"),
         Form::Refs(kind) => format!("to-{kind}s"),
         Form::Steps => "steps".into(),
+        Form::Tags => "words".into(),
+        Form::Status => "list".into(),
+        Form::Decimal => "fraction".into(),
     }
 }
 
@@ -76,7 +79,7 @@ fn write(record: &Record, kind: &Kind) -> String {
     }
     out += "<links>";
     record.links.iter().for_each(|l| out += &xml::link(l));
-    out + "</links></item>"
+    out + "</links>" + &xml::said(&record.remarks, &record.trail) + "</item>"
 }
 
 /// What a body gives, in the form that records keep.
@@ -128,9 +131,30 @@ fn keep(state: &mut State, record: Record, root: &Element, kind: &Kind) -> Resul
     }
     record.changed = Utc::now();
     record.changed_by = LOGIN.into();
+    if let Some(before) = state.records.get(kind.id).and_then(|r| r.get(&record.number)) {
+        note_changes(before, &mut record, kind);
+    }
     let made = write(&record, kind);
     state.records.entry(kind.id.to_owned()).or_default().insert(record.number, record);
     Ok(made)
+}
+
+/// Adds a remark; author and time are those of the sign-in.
+pub async fn remark(
+    Extract(server): Extract<Server>,
+    Path((kind, id)): Path<(String, String)>,
+    body: String,
+) -> Response {
+    let remark = match super::api::read_remark(&body) {
+        Ok(remark) => remark,
+        Err(refusal) => return *refusal,
+    };
+    let mut state = server.kept.write();
+    let Some((kind, mut record)) = found(&state, &kind, &id) else { return missing(&id) };
+    record.remarks.push(remark);
+    let made = write(&record, kind);
+    state.records.entry(kind.id.to_owned()).or_default().insert(record.number, record);
+    answer(made)
 }
 
 pub async fn make(Extract(server): Extract<Server>, Path((_, kind)): Path<(String, String)>, body: String) -> Response {

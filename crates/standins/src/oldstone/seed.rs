@@ -4,8 +4,9 @@ use chrono::{TimeZone, Utc};
 use serde_json::json;
 
 use super::state::{Case, File, Folder, State, Step};
-use crate::records::{Link, Record, made};
+use crate::records::{Link, Past, Record, Remark, made};
 use crate::world::holdings::Holdings;
+use crate::world::said::{self, WorldPast, WorldRemark};
 use crate::world::{self, PEOPLE, Size, WorldStep};
 
 pub fn state(seed: u64, size: Size) -> State {
@@ -53,11 +54,41 @@ pub fn state(seed: u64, size: Size) -> State {
                 parameters: c.parameters,
                 links,
                 files,
+                remarks: remarks(said::of_case(c.number)),
+                trail: trail(said::past_of_case(c.number, c.state)),
+                script: script(c.number, c.area),
             },
         );
     }
     hold(&mut state, world.holdings);
     state
+}
+
+fn remarks(said: Vec<WorldRemark>) -> Vec<Remark> {
+    said.into_iter().map(|r| Remark { at: r.at, by: r.by.into(), text: r.text }).collect()
+}
+
+fn trail(past: Vec<WorldPast>) -> Vec<Past> {
+    let one = |p: WorldPast| Past {
+        at: p.at,
+        by: p.by.into(),
+        field: p.field.into(),
+        before: p.before.into(),
+        after: p.after.into(),
+    };
+    past.into_iter().map(one).collect()
+}
+
+/// Every third case of the gates runs by itself.
+fn script(number: u32, area: usize) -> super::state::Script {
+    if area != 2 || !number.is_multiple_of(3) {
+        return Default::default();
+    }
+    super::state::Script {
+        tool: "gatecheck".into(),
+        file: format!("checks/gates/readers_{}.py", number % 5),
+        name: format!("test_reader_{number}"),
+    }
 }
 
 fn to(word: &str, kind: &str, id: String) -> Link {
@@ -83,6 +114,14 @@ fn hold(state: &mut State, held: Holdings) {
             "mtveit",
             &[("name", json!(r.title)), ("text", json!(text)), ("level", json!(r.level))],
         );
+        let state = ["Proposed", "Approved", "Approved", "Withdrawn"][r.number as usize % 4];
+        record.values.insert("state".into(), json!(state));
+        if state == "Withdrawn" {
+            record.values.insert("reason".into(), json!("The part was taken out of service."));
+        }
+        record.values.insert("owner".into(), json!(PEOPLE[r.number as usize % PEOPLE.len()].login));
+        record.remarks = remarks(said::of_other(r.number));
+        record.trail = trail(said::past_of_other(r.number, "Proposed", state));
         record.links = r.part_of.map(|n| to("part of", "requirement", format!("RQ-{n}"))).into_iter().collect();
         keep(record);
     }
@@ -126,6 +165,18 @@ fn hold(state: &mut State, held: Holdings) {
         let text = format!("<p>Seen at OS-{}.</p>", d.case);
         let values = [("name", json!(d.title)), ("text", json!(text)), ("severity", json!(d.severity))];
         let mut record = made("defect", d.number, at, "knordal", &values);
+        let state = ["Open", "Fixed", "Closed", "Rejected"][d.number as usize % 4];
+        record.values.insert("state".into(), json!(state));
+        // One of the closed ones says nothing of what was done.
+        if matches!(state, "Fixed" | "Closed") && d.number != 2 {
+            record.values.insert("remedy".into(), json!("The sensor was moved by 4 cm."));
+        }
+        if state == "Rejected" {
+            record.values.insert("reason".into(), json!("It is as it should be."));
+        }
+        record.values.insert("effort".into(), json!(format!("{},5", d.number % 7)));
+        record.remarks = remarks(said::of_other(d.number));
+        record.trail = trail(said::past_of_other(d.number, "Open", state));
         record.links =
             vec![to("affects", "case", format!("OS-{}", d.case)), to("found by", "result", format!("RS-{}", d.result))];
         keep(record);

@@ -6,7 +6,7 @@ use chrono::{Local, NaiveDateTime, TimeZone, Utc};
 use serde::{Deserialize, Serialize};
 
 use crate::persist::Blobs;
-use crate::records::{Known, Link, Records};
+use crate::records::{Known, Link, Past, Records, Remark};
 
 use super::kinds;
 
@@ -59,6 +59,20 @@ pub struct Case {
     #[serde(default)]
     pub links: Vec<Link>,
     pub files: Vec<File>,
+    #[serde(default)]
+    pub remarks: Vec<Remark>,
+    #[serde(default)]
+    pub trail: Vec<Past>,
+    /// The tool that runs it by itself, where its code is, and what it is called there.
+    #[serde(default)]
+    pub script: Script,
+}
+
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+pub struct Script {
+    pub tool: String,
+    pub file: String,
+    pub name: String,
 }
 
 /// A step; texts are HTML.

@@ -2,9 +2,9 @@
 
 use quick_xml::events::Event;
 
-use super::state::{Case, Folder, Step};
+use super::state::{Case, Folder, Step, ZONE};
 use crate::page::escape;
-use crate::records::Link;
+use crate::records::{Link, Past, Remark};
 
 /// An element with escaped text.
 pub fn element(name: &str, text: &str) -> String {
@@ -32,6 +32,9 @@ pub fn case(c: &Case) -> String {
         ("estimate", &c.estimate),
         ("owner", &c.owner),
         ("origin", &c.origin),
+        ("script-tool", &c.script.tool),
+        ("script-file", &c.script.file),
+        ("script-name", &c.script.name),
     ] {
         out += &element(name, text);
     }
@@ -53,7 +56,31 @@ pub fn case(c: &Case) -> String {
             f.digest
         );
     }
-    out + "</files></case>"
+    out + "</files>" + &said(&c.remarks, &c.trail) + "</case>"
+}
+
+fn local(at: chrono::DateTime<chrono::Utc>) -> String {
+    at.with_timezone(&ZONE).format("%Y-%m-%dT%H:%M:%S").to_string()
+}
+
+/// What was said and changed, in the server's own time.
+pub fn said(remarks: &[Remark], trail: &[Past]) -> String {
+    let mut out = String::from("<remarks>");
+    for r in remarks {
+        out += &format!("<remark at=\"{}\" by=\"{}\">{}</remark>", local(r.at), escape(&r.by), escape(&r.text));
+    }
+    out += "</remarks><trail>";
+    for p in trail {
+        out += &format!(
+            "<past at=\"{}\" by=\"{}\" field=\"{}\" before=\"{}\" after=\"{}\"/>",
+            local(p.at),
+            escape(&p.by),
+            escape(&p.field),
+            escape(&p.before),
+            escape(&p.after)
+        );
+    }
+    out + "</trail>"
 }
 
 pub fn step(s: &Step) -> String {

@@ -7,7 +7,7 @@ use axum::extract::{Path, Query, Request, State as Extract};
 use axum::http::{HeaderMap, Method, StatusCode, header};
 use axum::middleware::{Next, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
-use axum::routing::{get, put};
+use axum::routing::{get, post, put};
 use axum::{Json, Router};
 use chrono::{SubsecRound, Utc};
 use serde::Deserialize;
@@ -16,7 +16,7 @@ use serde_json::{Value, json};
 use super::state::{Case, Chapter, DEEPEST, DataSet, File, PRIORITIES, STATUSES, State, Step};
 use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave, too_many};
-use crate::records::Known;
+use crate::records::{Known, Past, as_text};
 
 const LARGEST_FILE: usize = 25_000_000;
 const FILE_TYPES: [&str; 5] = ["image/png", "image/jpeg", "text/plain", "text/csv", "application/pdf"];
@@ -31,6 +31,10 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/api/projects/{project}/chapters", get(chapters).post(make_chapter))
         .route("/api/projects/{project}/cases", get(cases).post(make_case))
         .route("/api/projects/{project}/records/{kind}", get(records_api::list).post(records_api::make))
+        .route("/api/records/{kind}/{id}/comments", post(records_api::comment))
+        .route("/api/records/{kind}/{id}/history", post(records_api::past))
+        .route("/api/cases/{id}/comments", post(comment_case))
+        .route("/api/cases/{id}/history", post(past_of_case))
         .route("/api/records/{kind}/{id}", get(records_api::one).put(records_api::change))
         .route("/api/chapters/{id}", get(one_chapter).put(change_chapter))
         .route("/api/cases/{id}", get(one_case).put(change_case))
@@ -53,7 +57,7 @@ async fn guard(Extract(server): Extract<Server>, headers: HeaderMap, request: Re
     if key == READ_ONLY_KEY && request.method() != Method::GET {
         return problem(StatusCode::FORBIDDEN, "read_only", None, "this key may only read");
     }
-    if let Err(seconds) = server.take() {
+    if let Err(seconds) = server.bucket.take() {
         return too_many(seconds);
     }
     let read_only = key == READ_ONLY_KEY;
@@ -98,6 +102,9 @@ async fn schema() -> Json<Value> {
             {"id": "assigned", "title": "Assigned", "type": "person"},
             {"id": "tags", "title": "Tags", "type": "tags"},
             {"id": "external_ref", "title": "External reference", "type": "reference_mark", "max": 200},
+            {"id": "framework", "title": "Framework", "type": "string", "max": 80},
+            {"id": "source_file", "title": "Source file", "type": "string", "max": 400},
+            {"id": "symbol", "title": "Symbol", "type": "string", "max": 200},
             {"id": "data_sets", "title": "Data sets", "type": "data_sets"},
             {"id": "files", "title": "Files", "type": "files", "max_bytes": LARGEST_FILE, "media_types": FILE_TYPES},
         ]},
@@ -118,7 +125,8 @@ fn case_json(c: &Case) -> Value {
         "id": c.id, "number": format!("TB-{}", c.id), "chapter_id": c.chapter_id, "title": c.title,
         "preconditions": c.preconditions, "priority": c.priority, "status": c.status, "component": c.component,
         "tags": c.tags, "assigned": c.assigned, "steps": c.steps, "external_ref": c.external_ref, "files": c.files,
-        "data_sets": c.data_sets, "links": records_api::links_json(&c.links),
+        "comments": records_api::comments_json(&c.comments), "history": records_api::history_json(&c.history),
+        "automation": c.automation, "data_sets": c.data_sets, "links": records_api::links_json(&c.links),
         "etag": format!("\"v{}\"", c.revision),
         "updated_at": c.updated_at.to_rfc3339_opts(chrono::SecondsFormat::Millis, true), "updated_by": c.updated_by,
     })
@@ -197,6 +205,7 @@ struct CaseBody {
     assigned: Option<Option<String>>,
     steps: Option<Vec<Step>>,
     data_sets: Option<Vec<DataSet>>,
+    automation: Option<serde_json::Map<String, Value>>,
     links: Option<Value>,
     #[serde(default, with = "double")]
     chapter_id: Option<Option<u32>>,
@@ -259,6 +268,15 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
         ($($field:ident),*) => { $(if let Some(v) = body.$field { c.$field = v; })* };
     }
     take!(title, preconditions, priority, status, component, tags, assigned, steps, data_sets, chapter_id);
+    for (part, value) in body.automation.into_iter().flatten() {
+        let into = match part.as_str() {
+            "framework" => &mut c.automation.framework,
+            "source_file" => &mut c.automation.source_file,
+            "symbol" => &mut c.automation.symbol,
+            _ => return Err(bad("automation", format!("there is no {part}"))),
+        };
+        *into = as_text(&value);
+    }
     if let Some(links) = body.links {
         c.links = records_api::read_links(&links, state).map_err(|(field, why)| bad(field, why))?;
     }
@@ -360,6 +378,9 @@ async fn make_case(Extract(server): Extract<Server>, Json(body): Json<CaseBody>)
         links: Vec::new(),
         external_ref: None,
         files: Vec::new(),
+        comments: Vec::new(),
+        history: Vec::new(),
+        automation: Default::default(),
         revision: 1,
         updated_at: Utc::now().trunc_subsecs(3),
         updated_by: "hovrel".into(),
@@ -384,13 +405,60 @@ async fn change_case(
     if let Err(e) = matches(&headers, &case_json(&c)) {
         return *e;
     }
+    let before = c.clone();
     if let Err(e) = fill_case(&mut c, body, &state) {
         return refuse(e);
     }
     touch(&mut c);
+    note_changes(&before, &mut c);
     let made = case_json(&c);
     state.cases.insert(id, c);
     with_etag(StatusCode::OK, made)
+}
+
+/// Writes down which of the short fields of a case differ from how it was.
+pub(super) fn note_changes(before: &Case, after: &mut Case) {
+    let shown = |c: &Case| {
+        [
+            ("title", c.title.clone()),
+            ("priority", c.priority.clone()),
+            ("status", c.status.clone()),
+            ("component", c.component.clone()),
+            ("assigned", c.assigned.clone().unwrap_or_default()),
+        ]
+    };
+    let (at, by) = (after.updated_at, after.updated_by.clone());
+    for ((field, old), (_, new)) in shown(before).into_iter().zip(shown(after)) {
+        if old != new {
+            after.history.push(Past { at, by: by.clone(), field: field.into(), before: old, after: new });
+        }
+    }
+}
+
+async fn comment_case(Extract(server): Extract<Server>, Path(id): Path<u32>, Json(body): Json<Value>) -> Response {
+    let mut state = server.kept.write();
+    let comment = match records_api::read_comment(&body, &state) {
+        Ok(comment) => comment,
+        Err((field, why)) => return refuse(bad(field, why)),
+    };
+    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    c.comments.push(comment);
+    c.comments.sort_by_key(|m| m.at);
+    c.revision += 1;
+    with_etag(StatusCode::CREATED, case_json(c))
+}
+
+async fn past_of_case(Extract(server): Extract<Server>, Path(id): Path<u32>, Json(body): Json<Value>) -> Response {
+    let past = match records_api::read_past(&body) {
+        Ok(past) => past,
+        Err((field, why)) => return refuse(bad(field, why)),
+    };
+    let mut state = server.kept.write();
+    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    c.history.push(past);
+    c.history.sort_by_key(|p| p.at);
+    c.revision += 1;
+    with_etag(StatusCode::CREATED, case_json(c))
 }
 
 fn touch(c: &mut Case) {

@@ -9,11 +9,11 @@ mod seed;
 mod state;
 
 use std::path::PathBuf;
-use std::sync::{Arc, Mutex};
-use std::time::Instant;
+use std::sync::Arc;
 
 use axum::Router;
 
+use crate::bucket::Bucket;
 use crate::fault::{FaultPlan, Faults};
 use crate::fault_page;
 use crate::persist::Kept;
@@ -45,38 +45,16 @@ impl Default for Options {
 struct Server {
     kept: Kept<State>,
     faults: Faults,
-    bucket: Arc<Mutex<Bucket>>,
+    bucket: Arc<Bucket>,
     calls_per_minute: u32,
-}
-
-/// Calls still allowed; refills steadily, and holds a quarter of a minute's worth.
-struct Bucket {
-    left: f64,
-    at: Instant,
-}
-
-impl Server {
-    /// Takes one call; the seconds to wait if there is none left.
-    fn take(&self) -> Result<(), u64> {
-        let per_second = f64::from(self.calls_per_minute) / 60.0;
-        let mut bucket = self.bucket.lock().unwrap_or_else(|e| e.into_inner());
-        let full = f64::from(self.calls_per_minute) / 4.0;
-        bucket.left = (bucket.left + bucket.at.elapsed().as_secs_f64() * per_second).min(full);
-        bucket.at = Instant::now();
-        if bucket.left >= 1.0 {
-            bucket.left -= 1.0;
-            Ok(())
-        } else {
-            Err(((1.0 - bucket.left) / per_second).ceil() as u64)
-        }
-    }
 }
 
 pub async fn start(options: Options) -> std::io::Result<Running> {
     let kept = Kept::open(options.data, "tallybench", || seed::state(options.seed, options.size))?;
-    let full = f64::from(options.calls_per_minute) / 4.0;
-    let bucket = Arc::new(Mutex::new(Bucket { left: full, at: Instant::now() }));
-    let faults = Faults::new(options.faults);
+    // A quarter of a minute's calls may come at once.
+    let per_minute = f64::from(options.calls_per_minute);
+    let bucket = Arc::new(Bucket::new(per_minute / 60.0, per_minute / 4.0));
+    let faults = Faults::new(options.faults, None);
     let server = Server { kept, faults: faults.clone(), bucket, calls_per_minute: options.calls_per_minute };
     let app = Router::new()
         .merge(api::routes(server.clone(), faults.clone()))

@@ -11,7 +11,7 @@ use axum::routing::get;
 use super::state::PRIORITIES;
 use super::{Server, kinds};
 use crate::page::{escape, page};
-use crate::records::{by_id, kinds_bar, page_list, page_rows};
+use crate::records::{by_id, kinds_bar, page_list, page_rows, said_on_page};
 
 pub const COLOUR: &str = "#2d5d4b";
 
@@ -76,7 +76,8 @@ async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String
     let Some((kind, record)) = kinds::find(&kind).zip(by_id(&state.records, &kind, &id)) else {
         return page("Tallybench", COLOUR, "Not here", "<p>There is no such record.</p>");
     };
-    page("Tallybench", COLOUR, &id, &format!("<table>{}</table>", page_rows(record, kind)))
+    let body = format!("<table>{}</table>{}", page_rows(record, kind), said_on_page(&record.remarks, &record.trail));
+    page("Tallybench", COLOUR, &id, &body)
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
@@ -126,7 +127,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
          <h2>Preconditions</h2>{}<label>Preconditions (Markdown)<textarea name=preconditions rows=4>{}</textarea></label>\
          <h2>Steps</h2><table><tr><th></th><th>Action</th><th>Expected</th></tr>{steps}</table><button>Save</button></form><h2>Files</h2><ul>{files}</ul>\
          <h2>Data sets</h2><ul>{}</ul><h2>Links</h2><ul>{}</ul>\
-         <p>Status {} · tags {} · assigned {}</p>",
+         <p>Status {} · tags {} · assigned {}</p>{}",
         escape(&state.path(c.chapter_id).join(" / ")),
         c.revision,
         c.updated_at,
@@ -150,6 +151,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         escape(&c.status),
         escape(&c.tags.join(", ")),
         escape(c.assigned.as_deref().unwrap_or("nobody")),
+        said_on_page(&c.comments, &c.history),
     );
     page("Tallybench", COLOUR, &format!("TB-{id}"), &body).into_response()
 }
@@ -161,6 +163,7 @@ async fn save(
 ) -> Redirect {
     let mut state = server.kept.write();
     if let Some(c) = state.cases.get_mut(&id) {
+        let before = c.clone();
         // A browser sends line ends as CR LF; what was not edited must stay as it was.
         let put = |name: &str, into: &mut String| {
             if let Some(v) = form.get(name) {
@@ -178,6 +181,7 @@ async fn save(
         c.revision += 1;
         c.updated_at = chrono::Utc::now();
         c.updated_by = "u100".into();
+        super::api::note_changes(&before, c);
     }
     Redirect::to(&format!("/view/{id}"))
 }

@@ -10,7 +10,9 @@ use serde_json::{Map, Value, json};
 use super::api::{Query_, bad, matches, missing, page, problem, refuse, with_etag};
 use super::state::State;
 use super::{Server, kinds};
-use crate::records::{self, Field, Form, Kind, Link, Record, as_text, check_links, fill};
+use crate::records::{
+    self, Field, Form, Kind, Known, Link, Past, Record, Remark, as_text, check_links, fill, note_changes,
+};
 
 /// The word of Tallybench's schema for a form.
 fn word(field: &Field) -> String {
@@ -25,6 +27,9 @@ fn word(field: &Field) -> String {
         Form::Ref(kind) => format!("{kind}_id"),
         Form::Refs(kind) => format!("{kind}_ids"),
         Form::Steps => "steps".into(),
+        Form::Tags => "tags".into(),
+        Form::Status => "enum".into(),
+        Form::Decimal => "decimal".into(),
     }
 }
 
@@ -81,7 +86,8 @@ fn write(record: &Record, kind: &Kind) -> Value {
         "id": record.number, "number": format!("{}-{}", kind.prefix, record.number),
         "etag": format!("\"r{}\"", record.revision),
         "updated_at": record.changed.to_rfc3339_opts(SecondsFormat::Millis, true), "updated_by": record.changed_by,
-        "links": links_json(&record.links),
+        "links": links_json(&record.links), "comments": comments_json(&record.remarks),
+        "history": history_json(&record.trail),
     });
     for field in kind.fields {
         let value = record.values.get(field.id).cloned().unwrap_or(Value::Null);
@@ -146,6 +152,9 @@ fn keep(state: &mut State, record: Record, mut given: Map<String, Value>, kind: 
     }
     record.changed = Utc::now().trunc_subsecs(3);
     record.changed_by = "hovrel".into();
+    if let Some(before) = all.get(&record.number) {
+        note_changes(before, &mut record, kind);
+    }
     let made = write(&record, kind);
     all.insert(record.number, record);
     Ok(made)
@@ -161,6 +170,85 @@ fn answer(kept: Result<Value, Wrong>, status: StatusCode) -> Response {
             Some("external_ref"),
             "another item has this reference",
         ),
+    }
+}
+
+pub fn comments_json(comments: &[Remark]) -> Value {
+    let one = |m: &Remark| json!({"at": m.at.to_rfc3339_opts(SecondsFormat::Millis, true), "by": m.by, "text": m.text});
+    json!(comments.iter().map(one).collect::<Vec<_>>())
+}
+
+pub fn history_json(history: &[Past]) -> Value {
+    let one = |p: &Past| {
+        json!({"at": p.at.to_rfc3339_opts(SecondsFormat::Millis, true), "by": p.by, "field": p.field,
+               "before": p.before, "after": p.after})
+    };
+    json!(history.iter().map(one).collect::<Vec<_>>())
+}
+
+fn time(body: &Value) -> Result<DateTime<Utc>, records::Refusal> {
+    let text = as_text(&body["at"]);
+    match text.is_empty() {
+        true => Ok(Utc::now().trunc_subsecs(3)),
+        false => DateTime::parse_from_rfc3339(&text)
+            .map(|t| t.to_utc().trunc_subsecs(3))
+            .map_err(|_| ("at".to_owned(), format!("“{text}” is no time"))),
+    }
+}
+
+/// A comment from a body; the key's owner, an administrator, may say who made it and when.
+pub fn read_comment(body: &Value, state: &State) -> Result<Remark, records::Refusal> {
+    let (by, text) = (as_text(&body["by"]), as_text(&body["text"]));
+    if text.trim().is_empty() {
+        return Err(("text".into(), "some text is needed".into()));
+    }
+    if !by.is_empty() && !state.has_person(&by) {
+        return Err(("by".into(), "nobody has this id".into()));
+    }
+    Ok(Remark { at: time(body)?, by: if by.is_empty() { "hovrel".into() } else { by }, text })
+}
+
+/// A past change from a body, as an administrator may add it.
+pub fn read_past(body: &Value) -> Result<Past, records::Refusal> {
+    let text = |name: &str| as_text(&body[name]);
+    if text("at").is_empty() || text("field").is_empty() {
+        return Err(("at".into(), "a past change has a time and a field".into()));
+    }
+    Ok(Past { at: time(body)?, by: text("by"), field: text("field"), before: text("before"), after: text("after") })
+}
+
+fn hang(server: &Server, kind: &str, id: u32, add: impl FnOnce(&mut Record)) -> Response {
+    let mut state = server.kept.write();
+    let Some((kind, mut record)) = found(&state, kind, id) else { return missing() };
+    add(&mut record);
+    record.remarks.sort_by_key(|m| m.at);
+    record.trail.sort_by_key(|p| p.at);
+    record.revision += 1;
+    let made = write(&record, kind);
+    state.records.entry(kind.id.to_owned()).or_default().insert(id, record);
+    with_etag(StatusCode::CREATED, made)
+}
+
+pub async fn comment(
+    Extract(server): Extract<Server>,
+    Path((kind, id)): Path<(String, u32)>,
+    Json(body): Json<Value>,
+) -> Response {
+    let read = read_comment(&body, &server.kept.read());
+    match read {
+        Ok(comment) => hang(&server, &kind, id, |r| r.remarks.push(comment)),
+        Err((field, why)) => refuse(bad(field, why)),
+    }
+}
+
+pub async fn past(
+    Extract(server): Extract<Server>,
+    Path((kind, id)): Path<(String, u32)>,
+    Json(body): Json<Value>,
+) -> Response {
+    match read_past(&body) {
+        Ok(past) => hang(&server, &kind, id, |r| r.trail.push(past)),
+        Err((field, why)) => refuse(bad(field, why)),
     }
 }
 

@@ -1,8 +1,10 @@
 //! Tallybench's content: what somebody began to copy by hand, and a few cases of its own.
 
 use chrono::{TimeZone, Utc};
+use serde_json::json;
 
 use super::state::{Case, Chapter, Person, State, Step};
+use crate::records::made;
 use crate::world::{self, PEOPLE, Size, World};
 
 /// Every this many cases of the old system was copied by hand.
@@ -42,7 +44,42 @@ pub fn state(seed: u64, size: Size) -> State {
         let step = Step { action: "Look.".into(), expected: "It is so.".into(), shared: None };
         add(&mut state, own, title.into(), "Written in the new system.", vec![step], n);
     }
+    run_in_spring(&mut state, own);
     state
+}
+
+/// A round that was run here: one case twice, one planned and not run.
+fn run_in_spring(state: &mut State, chapter: u32) {
+    let at = Utc.with_ymd_and_hms(2026, 4, 20, 8, 0, 0).single().expect("a time");
+    let cases: Vec<u32> = state.cases.values().filter(|c| c.chapter_id == Some(chapter)).map(|c| c.id).collect();
+    let mut keep = |kind: &str, values: &[(&str, serde_json::Value)]| {
+        let number = state.take_number();
+        let record = made(kind, number, at, "u100", values);
+        state.records.entry(kind.to_owned()).or_default().insert(number, record);
+        number.to_string()
+    };
+    let steps = json!([{"action": "Lock the door.", "expected": "It is locked.", "shared": null}]);
+    keep("shared", &[("title", json!("Close the kitchen")), ("steps", steps)]);
+    let listed: Vec<String> = cases.iter().map(u32::to_string).collect();
+    let suite = keep("suite", &[("title", json!("Spring round")), ("cases", json!(listed))]);
+    let run =
+        keep("run", &[("title", json!("Spring 2026")), ("suite", json!(suite)), ("configuration", json!("Midway"))]);
+    for (n, case) in listed.iter().take(2).enumerate() {
+        let title = json!(format!("Spring 2026, case {case}"));
+        let execution = keep("execution", &[("title", title), ("run", json!(run)), ("case", json!(case))]);
+        for (attempt, outcome) in [(1, "fail"), (2, "pass")].into_iter().filter(|_| n == 0) {
+            let when = at + chrono::TimeDelta::minutes(40 * attempt);
+            let values = [
+                ("title", json!(format!("Spring 2026, case {case}, attempt {attempt}"))),
+                ("execution", json!(execution)),
+                ("attempt", json!(attempt)),
+                ("outcome", json!(outcome)),
+                ("executed_at", json!(when.to_rfc3339())),
+                ("executed_by", json!("u100")),
+            ];
+            keep("result", &values);
+        }
+    }
 }
 
 fn chapter(state: &mut State, world: &World, folder: usize) -> u32 {
@@ -76,6 +113,9 @@ fn add(state: &mut State, chapter: u32, title: String, preconditions: &str, step
         links: Vec::new(),
         external_ref: None,
         files: Vec::new(),
+        comments: Vec::new(),
+        history: Vec::new(),
+        automation: Default::default(),
         revision: 1,
         updated_at: Utc.with_ymd_and_hms(2026, 4, 10, 10, n as u32 % 60, 0).single().expect("a time"),
         updated_by: "u100".into(),

@@ -6,7 +6,7 @@ use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
 use crate::persist::Blobs;
-use crate::records::{Known, Link, Records};
+use crate::records::{Known, Link, Past, Records, Remark};
 
 pub const PRIORITIES: [&str; 4] = ["Urgent", "High", "Normal", "Low"];
 pub const STATUSES: [&str; 2] = ["active", "archived"];
@@ -59,6 +59,12 @@ pub struct Case {
     pub links: Vec<Link>,
     pub external_ref: Option<String>,
     pub files: Vec<File>,
+    #[serde(default)]
+    pub comments: Vec<Remark>,
+    #[serde(default)]
+    pub history: Vec<Past>,
+    #[serde(default)]
+    pub automation: Automation,
     pub revision: u32,
     pub updated_at: DateTime<Utc>,
     pub updated_by: String,
@@ -87,6 +93,15 @@ pub struct DataSet {
 pub struct DataValue {
     pub parameter: String,
     pub value: String,
+}
+
+/// Where the code is that runs a case by itself.
+#[derive(Debug, Clone, Default, Serialize, Deserialize)]
+#[serde(default, deny_unknown_fields)]
+pub struct Automation {
+    pub framework: String,
+    pub source_file: String,
+    pub symbol: String,
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]

@@ -7,6 +7,7 @@
 pub mod holdings;
 pub mod oddities;
 mod picture;
+pub mod said;
 mod words;
 
 use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
@@ -28,6 +29,8 @@ pub struct Size {
 impl Size {
     pub const DEMO: Size = Size { cases: 400 };
     pub const SMALL: Size = Size { cases: 40 };
+    /// About 20,000 artefacts.
+    pub const MEDIUM: Size = Size { cases: 19_500 };
 }
 
 /// A test case, as the ageing system would hold it.

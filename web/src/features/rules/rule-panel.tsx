@@ -7,20 +7,22 @@ import { Button } from "@/ui/basics";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
 import {
-  ATTACHMENTS,
   conversionsFor,
   howOf,
   hows,
   howWord,
   likelyHow,
-  LINKS,
   PARENT,
   ruleWords,
   sourceField,
+  specials,
+  targetWord,
   valueMapOf,
   withValueMap,
+  type Conversion,
   type How,
   type Rule,
+  type Special,
 } from "./rule-words";
 import { ValueMapEditor } from "./value-map";
 
@@ -46,9 +48,13 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
   );
 }
 
+const constantOf = (rule?: Rule): Schemas["Value"] | undefined =>
+  rule && typeof rule.source === "object" && "constant" in rule.source ? rule.source.constant : undefined;
+
 export function RulePanel(p: Props) {
   const { target, schema, rule, left, right, setRule } = p;
-  const to = target === PARENT ? "Folder" : target === ATTACHMENTS ? "Files" : (schema?.name ?? target);
+  const to = targetWord(target, schema);
+  const fromPath = rule?.source === "folder_path";
   const map = valueMapOf(rule);
   const source = rule && sourceField(rule);
   const sourceSchema = left.kind?.fields.find((f) => f.id === source);
@@ -57,7 +63,7 @@ export function RulePanel(p: Props) {
       <Part title={`${right.name}: ${to}`}>
         {schema?.required && <p className="mb-1.5 text-ink-2">Required there.</p>}
         <SourceChoice {...p} to={to} />
-        {rule && schema && source && (
+        {rule && schema && (source || fromPath) && (
           <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
             <span className="text-ink-2">How</span>
             <select
@@ -65,7 +71,7 @@ export function RulePanel(p: Props) {
               value={howOf(rule)}
               onChange={(e) => setRule({ ...rule, conversions: conversionsFor(e.target.value as How, schema) })}
             >
-              {[...new Set([...hows(schema), howOf(rule)])].map((h) => (
+              {[...new Set([...hows(schema, fromPath), howOf(rule)])].map((h) => (
                 <option key={h} value={h}>
                   {howWord[h]}
                 </option>
@@ -76,6 +82,8 @@ export function RulePanel(p: Props) {
         {rule && howOf(rule) === "shorten" && (
           <Shorten rule={rule} limit={schema?.max_length ?? undefined} setRule={setRule} />
         )}
+        {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
+        {rule && <Setting rule={rule} setRule={setRule} />}
         {rule && howOf(rule) === "people" && (
           <p className="mt-2 text-ink-2">
             People are recognised by e-mail, then login, then name, if only one person has it.
@@ -118,8 +126,7 @@ export function RulePanel(p: Props) {
 }
 
 function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to: string }) {
-  const constant =
-    rule && typeof rule.source === "object" && "constant" in rule.source ? rule.source.constant : undefined;
+  const constant = constantOf(rule);
   const now = !rule
     ? ""
     : typeof rule.source === "string"
@@ -131,14 +138,14 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
     const base = { target, conversions: [], direction: "to_right" as const };
     if (!choice) return setRule(undefined);
     if (choice === "=constant") {
+      if (target === PARENT) return setRule({ ...base, source: { constant: { type: "empty" } } });
       const value = schema?.allowed?.[0] ?? "";
       return setRule({
         ...base,
         source: { constant: schema?.value_type === "choice" ? { type: "choice", value } : { type: "text", value } },
       });
     }
-    if (choice.startsWith("="))
-      return setRule({ ...base, source: choice.slice(1) as "folder" | "origin" | "attachments" | "links" });
+    if (choice.startsWith("=")) return setRule({ ...base, source: choice.slice(1) as Special });
     const field = left.kind?.fields.find((f) => f.id === choice.slice(2));
     const longest = left.survey?.fields.find((f) => f.field === field?.id)?.longest ?? 0;
     setRule({
@@ -158,12 +165,14 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
           onChange={(e) => choose(e.target.value)}
         >
           <option value="">nothing</option>
-          {target === PARENT && <option value="=folder">the folder it is in (mirrored)</option>}
-          {target === ATTACHMENTS && <option value="=attachments">its files</option>}
-          {target === LINKS && <option value="=links">its links</option>}
-          {target !== PARENT && target !== ATTACHMENTS && target !== LINKS && (
+          {specials(target, schema).map(([special, words]) => (
+            <option key={special} value={`=${special}`}>
+              {words}
+            </option>
+          ))}
+          {target === PARENT && <option value="=constant">one folder for all</option>}
+          {!target.startsWith("@") && (
             <>
-              {schema?.value_type === "text" && <option value="=origin">key and system (origin)</option>}
               {(schema?.value_type === "text" || schema?.value_type === "choice") && (
                 <option value="=constant">a constant value</option>
               )}
@@ -171,7 +180,7 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
                 <option value={now}>{now.slice(2)} (not there)</option>
               )}
               {left.kind?.fields
-                .filter((f) => f.value_type !== "attachments")
+                .filter((f) => !f.id.startsWith("@"))
                 .map((f) => (
                   <option key={f.id} value={`f:${f.id}`}>
                     {f.name}
@@ -181,7 +190,7 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
           )}
         </select>
       </label>
-      {rule && constant && (
+      {rule && constant && target !== PARENT && (
         <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
           <span className="text-ink-2">Value</span>
           {schema?.allowed ? (
@@ -225,6 +234,88 @@ function Shorten({ rule, limit, setRule }: { rule: Rule; limit?: number; setRule
       />
     </label>
   );
+}
+
+/** The folder at the right that takes every item. */
+function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule: (r: Rule) => void }) {
+  const constant = constantOf(rule);
+  const { system, container } = route.right;
+  const folders = useQuery({
+    queryKey: ["folders", system, container, route.right.surveyed_at],
+    queryFn: () =>
+      take(api.GET("/systems/{id}/containers/{container}/folders", { params: { path: { id: system, container } } })),
+    enabled: !!constant,
+  });
+  if (!constant) return null;
+  const now = constant.type === "reference" && "known" in constant.value ? constant.value.known : "";
+  return (
+    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+      <span className="text-ink-2">Folder</span>
+      <select
+        className="field w-full"
+        value={now}
+        onChange={(e) =>
+          setRule({ ...rule, source: { constant: { type: "reference", value: { known: e.target.value } } } })
+        }
+      >
+        <option value="" disabled>
+          choose…
+        </option>
+        {folders.data?.map((f) => (
+          <option key={f.id} value={f.id}>
+            {f.path || f.title}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+/** What a conversion with one setting of its own asks. */
+function Setting({ rule, setRule }: { rule: Rule; setRule: (r: Rule) => void }) {
+  const last = rule.conversions?.at(-1);
+  if (typeof last !== "object") return null;
+  const set = (conversion: Conversion) =>
+    setRule({ ...rule, conversions: [...(rule.conversions ?? []).slice(0, -1), conversion] });
+  const asked = (label: string, control: ReactNode) => (
+    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+      <span className="text-ink-2">{label}</span>
+      {control}
+    </label>
+  );
+  if ("if_empty" in last)
+    return asked(
+      "Text",
+      <input
+        className="field w-full"
+        value={last.if_empty.text}
+        onChange={(e) => set({ if_empty: { text: e.target.value } })}
+      />,
+    );
+  if ("number" in last)
+    return asked(
+      "Written with",
+      <select
+        className="field w-full"
+        value={last.number.comma ? "comma" : "point"}
+        onChange={(e) => set({ number: { comma: e.target.value === "comma" } })}
+      >
+        <option value="comma">a decimal comma (1.204,5)</option>
+        <option value="point">a decimal point (1,204.5)</option>
+      </select>,
+    );
+  if ("path_level" in last)
+    return asked(
+      "Level",
+      <input
+        type="number"
+        min={1}
+        className="field w-24"
+        value={last.path_level.level}
+        onChange={(e) => set({ path_level: { level: Math.max(1, Number(e.target.value) || 1) } })}
+      />,
+    );
+  return null;
 }
 
 function PeopleFallback({

@@ -6,24 +6,91 @@ export type Conversion = Schemas["Conversion"];
 export type ValueMap = Schemas["ValueMap"];
 
 export const PARENT = "@parent";
-export const ATTACHMENTS = "@attachments";
-export const LINKS = "@links";
+const ATTACHMENTS = "@attachments";
+const LINKS = "@links";
+const COMMENTS = "@comments";
+const HISTORY = "@history";
+
+/** What hangs on an item and is no field of its own; shown after the fields, in this order. */
+export const HANGING = [ATTACHMENTS, LINKS, COMMENTS, HISTORY];
+
+/** A source that is no field and no constant. */
+export type Special = Extract<Rule["source"], string>;
+
+/** What a special source is called where it stands in place of a field. */
+export const sourceWord: Record<Special, string> = {
+  folder: "Folder path",
+  origin: "Key and system",
+  attachments: "Files",
+  links: "Links",
+  comments: "Comments",
+  comments_and_history: "Comments and history",
+  history: "History",
+  folder_path: "Names of the folders",
+};
+
+const sourceRule: Record<Special, string> = {
+  folder: "mirror",
+  origin: "origin",
+  attachments: "files",
+  links: "links",
+  comments: "comments",
+  comments_and_history: "comments and history",
+  history: "history",
+  folder_path: "folder names",
+};
+
+/** The special sources that can feed a target, with what a person chooses. */
+export function specials(target: string, schema?: Schemas["FieldSchema"]): [Special, string][] {
+  switch (target) {
+    case PARENT:
+      return [["folder", "the folder it is in (mirrored)"]];
+    case ATTACHMENTS:
+      return [["attachments", "its files"]];
+    case LINKS:
+      return [["links", "its links"]];
+    case COMMENTS:
+      return [
+        ["comments", "its comments"],
+        ["comments_and_history", "its comments, and its history as comments"],
+      ];
+    case HISTORY:
+      return [["history", "its history"]];
+  }
+  const path: [Special, string] = ["folder_path", "the folders it is in, by name"];
+  switch (schema?.value_type) {
+    case "text":
+      return [["origin", "key and system (origin)"], path];
+    case "choice":
+    case "choice_list":
+      return [path];
+    default:
+      return [];
+  }
+}
+
+const targetNames: Record<string, string> = {
+  [PARENT]: "Folder",
+  [ATTACHMENTS]: "Files",
+  [LINKS]: "Links",
+  [COMMENTS]: "Comments",
+  [HISTORY]: "History",
+};
+
+/** What a target is called. */
+export const targetWord = (target: string, schema?: Schemas["FieldSchema"]) =>
+  targetNames[target] ?? schema?.name ?? target;
 
 export const sourceField = (r: Rule): string | undefined =>
   typeof r.source === "object" && "field" in r.source ? r.source.field : undefined;
 
 export function ruleWords(r: Rule): string {
-  if (r.source === "folder") return "mirror";
-  if (r.source === "origin") return "origin";
-  if (r.source === "attachments") return "files";
-  if (r.source === "links") return "links";
   if (typeof r.source === "object" && "constant" in r.source) return "constant";
   const last = r.conversions?.at(-1);
-  if (!last) return "as it is";
-  if (last === "rich_text") return "rich text";
-  if ("shorten" in last) return `shorten to ${last.shorten.to}`;
-  if ("value_map" in last) return "value map";
-  return "people";
+  if (!last) return typeof r.source === "string" ? sourceRule[r.source] : "as it is";
+  if (typeof last === "object" && "shorten" in last) return `shorten to ${last.shorten.to}`;
+  if (typeof last === "object" && "path_level" in last) return `folder ${last.path_level.level}`;
+  return howWord[howOf(r)];
 }
 
 export const valueMapOf = (r: Rule | undefined): ValueMap | undefined => {
@@ -39,7 +106,8 @@ export function withValueMap(r: Rule, map: ValueMap): Rule {
 }
 
 /** The choices of “how”, and the conversions each stands for. */
-export type How = "as_it_is" | "value_map" | "rich_text" | "shorten" | "people";
+export type How =
+  "as_it_is" | "value_map" | "rich_text" | "shorten" | "people" | "if_empty" | "hours" | "number" | "path_level";
 
 export const howWord: Record<How, string> = {
   as_it_is: "as it is",
@@ -47,31 +115,36 @@ export const howWord: Record<How, string> = {
   rich_text: "rich text",
   shorten: "shorten",
   people: "people",
+  if_empty: "text if empty",
+  hours: "hours",
+  number: "number",
+  path_level: "one folder of the path",
 };
 
 export function howOf(r: Rule): How {
   const last = r.conversions?.at(-1);
   if (!last) return "as_it_is";
-  if (last === "rich_text") return "rich_text";
-  if ("shorten" in last) return "shorten";
-  if ("value_map" in last) return "value_map";
-  return "people";
+  if (typeof last === "string") return last;
+  if ("users" in last) return "people";
+  return Object.keys(last)[0] as How;
 }
 
 /** Which conversions make sense into a type. */
-export function hows(target: Schemas["FieldSchema"]): How[] {
+export function hows(target: Schemas["FieldSchema"], fromPath = false): How[] {
   switch (target.value_type) {
     case "rich_text":
     case "steps":
       return ["rich_text", "as_it_is"];
     case "choice":
     case "choice_list":
-      return ["as_it_is", "value_map"];
+      return fromPath ? ["as_it_is", "path_level", "value_map"] : ["as_it_is", "value_map"];
     case "user":
     case "user_list":
       return ["people", "as_it_is"];
     case "text":
-      return ["as_it_is", "shorten", "value_map"];
+      return fromPath ? ["as_it_is", "path_level", "shorten"] : ["as_it_is", "shorten", "if_empty", "value_map"];
+    case "decimal":
+      return ["as_it_is", "number", "hours"];
     default:
       return ["as_it_is"];
   }
@@ -89,6 +162,14 @@ export function conversionsFor(how: How, target: Schemas["FieldSchema"]): Conver
       return [{ value_map: { rows: [], otherwise: "block" } }];
     case "people":
       return [{ users: { rows: [], otherwise: "leave_empty" } }];
+    case "if_empty":
+      return [{ if_empty: { text: "not stated" } }];
+    case "hours":
+      return ["hours"];
+    case "number":
+      return [{ number: { comma: true } }];
+    case "path_level":
+      return [{ path_level: { level: 1 } }];
   }
 }
 

@@ -10,7 +10,7 @@ import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
-import { ATTACHMENTS, LINKS, PARENT, ruleWords, sourceField, valueMapOf } from "./rule-words";
+import { HANGING, PARENT, ruleWords, sourceField, sourceWord, targetWord, valueMapOf } from "./rule-words";
 import { RulePanel } from "./rule-panel";
 
 type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Rule };
@@ -24,7 +24,7 @@ function rowsOf(lane: Lane, right?: Schemas["KindSchema"]): Row[] {
     .filter((r) => r.target !== PARENT && !fields.some((f) => f.id === r.target))
     .map((r) => ({ target: r.target, rule: r }));
   // What is no field of the item's own comes last.
-  const last = (r: Row) => [ATTACHMENTS, LINKS].indexOf(r.target);
+  const last = (r: Row) => HANGING.indexOf(r.target);
   const sorted = known.sort((a, b) => last(a) - last(b));
   const folder = right?.in_folders || rule(PARENT) ? [{ target: PARENT, rule: rule(PARENT) }] : [];
   return [...sorted, ...folder, ...gone];
@@ -126,10 +126,11 @@ export default function Rules() {
     });
   };
   const used = lane?.rules.map(sourceField) ?? [];
-  const unused =
-    left.kind?.fields.filter(
-      (f) => f.value_type !== "attachments" && f.value_type !== "links" && !f.origin_mark && !used.includes(f.id),
-    ) ?? [];
+  // What hangs on items at the left and has no place at the right.
+  const hanging = [...HANGING, ...(left.kind?.in_folders ? [PARENT] : [])].filter(
+    (id) => (id === PARENT || left.kind?.fields.some((f) => f.id === id)) && !rows.some((r) => r.target === id),
+  );
+  const unused = left.kind?.fields.filter((f) => !f.id.startsWith("@") && !f.origin_mark && !used.includes(f.id)) ?? [];
   return (
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>
@@ -188,6 +189,16 @@ export default function Rules() {
                   faults={faults.data?.filter((f) => f.lane === lane?.id && f.field === row.target) ?? []}
                   value={preview.data?.values.find((v) => v.target === row.target)}
                 />
+              ))}
+              {hanging.map((id) => (
+                <tr key={id} className="text-ink-3">
+                  <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{targetWord(id)}</td>
+                  <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
+                    <span className="bg-sheet px-1">not carried</span>
+                  </td>
+                  <td className="border-b border-hair-2 px-3">—</td>
+                  <td className="border-b border-hair-2 px-3">no place for it at {right.name}</td>
+                </tr>
               ))}
               {unused.map((f) => {
                 const filled = left.survey?.fields.find((s) => s.field === f.id)?.filled ?? 0;
@@ -291,14 +302,10 @@ function RuleRow({ row, left, on, select, faults, value }: RuleRowProps) {
   const { rule, schema, target } = row;
   const source = rule && sourceField(rule);
   const field = left?.fields.find((f) => f.id === source);
-  const special = { folder: "Folder path", origin: "Key and system", attachments: "Files", links: "Links" } as Record<
-    string,
-    string
-  >;
   const from = !rule ? (
     <span className="text-ink-3">nothing feeds it</span>
   ) : typeof rule.source === "string" ? (
-    <span className="text-ink-2">{special[rule.source]}</span>
+    <span className="text-ink-2">{sourceWord[rule.source]}</span>
   ) : "constant" in rule.source ? (
     <span className="text-ink-2">the value “{String((rule.source.constant as { value?: unknown }).value ?? "")}”</span>
   ) : (
@@ -312,7 +319,7 @@ function RuleRow({ row, left, on, select, faults, value }: RuleRowProps) {
       )}
     </>
   );
-  const to = target === PARENT ? "Folder" : target === ATTACHMENTS ? "Files" : (schema?.name ?? target);
+  const to = targetWord(target, schema);
   const bad = faults.length > 0;
   const lossy = !!value?.losses.length;
   const what = bad ? faults[0]?.message : (value?.fault ?? value?.becomes);

@@ -113,11 +113,7 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
           >
             {(p) => <input {...p} className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
           </Field>
-          <Field
-            label="Address"
-            error={fault("/address")}
-            hint="Where the system is, without a page's path, e.g. https://tests.skarnvik.example"
-          >
+          <Field label="Address" error={fault("/address")} hint={chosen?.address}>
             {(p) => (
               <input
                 {...p}

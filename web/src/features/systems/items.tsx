@@ -2,9 +2,10 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { bytes, exact } from "@/lib/format";
+import { itemPath } from "@/lib/paths";
 import { count } from "@/lib/words";
 import { Loading, Pill, Trouble } from "@/ui/basics";
 import { linkText, valueText } from "./value";
@@ -105,7 +106,14 @@ export function Items({ system, container, kind, schema, users }: Props) {
         </div>
         <div className="min-h-0 overflow-auto p-4">
           {!chosen && <p className="text-ink-3">Choose an item to see what its fields hold.</p>}
-          {chosen && <Item item={chosen} schema={schema} users={users} />}
+          {chosen && (
+            <Item
+              item={chosen}
+              schema={schema}
+              users={users}
+              page={itemPath(system, container, kind, chosen.artefact.id)}
+            />
+          )}
         </div>
       </div>
     </>
@@ -116,16 +124,22 @@ function Item({
   item,
   schema,
   users,
+  page,
 }: {
   item: Schemas["ListedArtefact"];
   schema?: Schemas["KindSchema"];
   users: Schemas["User"][];
+  page: string;
 }) {
   const a = item.artefact;
   const fields = a.fields as Record<string, Schemas["Value"]>;
   return (
     <article>
-      <h2 className="text-[14px] font-semibold break-words">{a.title}</h2>
+      <h2 className="text-[14px] font-semibold break-words">
+        <Link to={page} className="hover:underline">
+          {a.title}
+        </Link>
+      </h2>
       <p className="mb-3 text-ink-3">
         <span className="mono">{a.key}</span> · {item.path || "top"}{" "}
         {a.modified && (
@@ -141,7 +155,7 @@ function Item({
       </p>
       <dl className="grid grid-cols-[120px_1fr] gap-x-3 gap-y-1.5">
         {schema?.fields
-          .filter((f) => f.value_type !== "attachments" && f.value_type !== "links")
+          .filter((f) => !["attachments", "links", "comments", "history"].includes(f.value_type))
           .map((f) => (
             <div key={f.id} className="contents">
               <dt className="text-ink-3">{f.name}</dt>
@@ -154,6 +168,22 @@ function Item({
           <>
             <dt className="text-ink-3">Links</dt>
             <dd className="break-words whitespace-pre-wrap">{a.links.map(linkText).join("\n")}</dd>
+          </>
+        )}
+        {!!a.comments?.length && (
+          <>
+            <dt className="text-ink-3">Comments</dt>
+            <dd className="break-words whitespace-pre-wrap">
+              {valueText({ type: "comments", value: a.comments }, users)}
+            </dd>
+          </>
+        )}
+        {!!a.history?.length && (
+          <>
+            <dt className="text-ink-3">History</dt>
+            <dd className="break-words whitespace-pre-wrap">
+              {valueText({ type: "history", value: a.history }, users)}
+            </dd>
           </>
         )}
         {!!a.attachments?.length && (

@@ -6,7 +6,7 @@ import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
 import { useJob } from "@/api/jobs";
 import { ago, bytes, exact, percent } from "@/lib/format";
-import { count, kindsWord, kindWord, typeWord } from "@/lib/words";
+import { formatWord, count, kindsWord, kindWord, typeWord } from "@/lib/words";
 import { Bar, Button, Empty, Loading, Pill, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
 import { Items } from "./items";
@@ -191,6 +191,23 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
             <Figure n={survey.catalogue.users.length} open={() => show({ view: "people" })} />
           </dd>
         </div>
+        {survey.survey.coverage && (
+          <div>
+            <dt className="text-ink-3">Requirements verified</dt>
+            <dd>
+              <button
+                type="button"
+                className="text-[18px] font-semibold hover:underline"
+                onClick={() => setQuery({ container: survey.container, kind: "requirement", view: "coverage" })}
+              >
+                {percent(survey.survey.coverage.covered, survey.survey.coverage.total)}
+              </button>{" "}
+              <span className="text-ink-3">
+                {survey.survey.coverage.covered} of {survey.survey.coverage.total}
+              </span>
+            </dd>
+          </div>
+        )}
         {found && found.attachments > 0 && (
           <div>
             <dt className="text-ink-3">Files</dt>
@@ -228,6 +245,11 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         <Pill on={view === "items"} onClick={() => show({ view: "items" })}>
           Items
         </Pill>
+        {survey.survey.coverage && kind === "requirement" && (
+          <Pill on={view === "coverage"} onClick={() => show({ view: "coverage" })}>
+            Not verified
+          </Pill>
+        )}
         <Pill on={view === "people"} onClick={() => show({ view: "people" })}>
           People
         </Pill>
@@ -252,6 +274,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
           users={survey.catalogue.users}
         />
       )}
+      {view === "coverage" && survey.survey.coverage && <NotVerified coverage={survey.survey.coverage} />}
       {view === "people" && <People users={survey.catalogue.users} />}
       {view === "tree" && (
         <Tree
@@ -284,6 +307,31 @@ function Figure({ n, open }: { n: number; open: () => void }) {
     <button type="button" className="text-[18px] font-semibold hover:underline" onClick={open}>
       {n.toLocaleString("en")}
     </button>
+  );
+}
+
+/** The requirements that no test case verifies. */
+function NotVerified({ coverage }: { coverage: Schemas["Coverage"] }) {
+  const missing = coverage.total - coverage.covered;
+  if (missing === 0) return <p className="text-ink-2">Every requirement is verified by a test case.</p>;
+  return (
+    <>
+      <p className="mb-2 text-ink-2">
+        No test case here verifies {count(missing, "requirement")} of {coverage.total}.
+        {missing > coverage.uncovered.length && ` The first ${coverage.uncovered.length} are listed.`}
+      </p>
+      <table className="w-full border border-hair bg-sheet">
+        <Head names={["Key", "Title"]} />
+        <tbody>
+          {coverage.uncovered.map((u) => (
+            <tr key={u.id} className="border-b border-hair-2 last:border-0">
+              <td className="mono w-[120px] px-3 py-1.5">{u.key}</td>
+              <td className="px-3">{u.title}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
   );
 }
 
@@ -324,68 +372,65 @@ function Fields({
     <table className="w-full border border-hair bg-sheet">
       <Head names={["Field", "Type", "Filled", "Values met"]} />
       <tbody>
-        {schema.fields
-          .filter((f) => f.value_type !== "attachments" && f.value_type !== "links")
-          .map((f) => {
-            const s = survey?.fields.find((x) => x.field === f.id);
-            const filled = s?.filled ?? 0;
-            // Values that no two items share are no spread worth looking at.
-            const single = filled > 5 && s?.distinct_exact === true && s.distinct === filled;
-            return (
-              <tr key={f.id} className="border-b border-hair-2 align-top last:border-0">
-                <td className="px-3 py-2 font-medium whitespace-nowrap">
-                  {f.name}
-                  {f.required && (
-                    <span className="font-bold text-clash" title="required">
-                      {" "}
-                      *
+        {schema.fields.map((f) => {
+          const s = survey?.fields.find((x) => x.field === f.id);
+          const filled = s?.filled ?? 0;
+          // Values that no two items share are no spread worth looking at.
+          const single = filled > 5 && s?.distinct_exact === true && s.distinct === filled;
+          return (
+            <tr key={f.id} className="border-b border-hair-2 align-top last:border-0">
+              <td className="px-3 py-2 font-medium whitespace-nowrap">
+                {f.name}
+                {f.required && !f.read_only && (
+                  <span className="font-bold text-clash" title="required">
+                    {" "}
+                    *
+                  </span>
+                )}
+              </td>
+              <td className="mono px-3 py-2 whitespace-nowrap text-ink-2">
+                {typeWord[f.value_type]}
+                {f.max_length ? ` ≤ ${f.max_length}` : ""}
+                {f.format && f.format !== "plain" ? ` (${formatWord[f.format]})` : ""}
+              </td>
+              <td className="px-3 py-2 whitespace-nowrap">
+                <Bar part={filled} whole={total} label={`filled ${percent(filled, total)}`} /> {percent(filled, total)}
+              </td>
+              <td className="px-3 py-2">
+                <div className="flex flex-wrap gap-1.5">
+                  {(single ? [] : (s?.values.slice(0, 12) ?? [])).map((v) => {
+                    const person = f.value_type === "user" || f.value_type === "user_list";
+                    const known = person ? users.map((u) => u.id) : f.allowed;
+                    const off = !!known && !!v.value && !known.includes(v.value);
+                    return (
+                      <button
+                        key={v.value}
+                        type="button"
+                        onClick={() => open(f.id, v.value)}
+                        title={off ? "not in the system's own list" : v.value}
+                        className={`max-w-[280px] truncate rounded border px-1.5 hover:border-ink-3 ${off ? "border-clash bg-clash-wash text-clash" : v.value ? "border-hair" : "border-dashed border-hair text-ink-3"}`}
+                      >
+                        {(person && users.find((u) => u.id === v.value)?.name) || v.value || "empty"}{" "}
+                        <span className="mono text-ink-3">{v.count}</span>
+                      </button>
+                    );
+                  })}
+                  {single && <span className="text-ink-3">{count(filled, "value")}, each of them once</span>}
+                  {!!s && !single && s.values.length > 12 && (
+                    <span className="text-ink-3">and {s.values.length - 12} more</span>
+                  )}
+                  {s && s.values.length === 0 && filled > 0 && (
+                    <span className="text-ink-3">
+                      {f.value_type === "text"
+                        ? `more than ${s.distinct} different, longest ${count(s.longest, "character")}`
+                        : typeWord[f.value_type]}
                     </span>
                   )}
-                </td>
-                <td className="mono px-3 py-2 whitespace-nowrap text-ink-2">
-                  {typeWord[f.value_type]}
-                  {f.max_length ? ` ≤ ${f.max_length}` : ""}
-                  {f.format && f.format !== "plain" ? ` (${f.format})` : ""}
-                </td>
-                <td className="px-3 py-2 whitespace-nowrap">
-                  <Bar part={filled} whole={total} label={`filled ${percent(filled, total)}`} />{" "}
-                  {percent(filled, total)}
-                </td>
-                <td className="px-3 py-2">
-                  <div className="flex flex-wrap gap-1.5">
-                    {(single ? [] : (s?.values.slice(0, 12) ?? [])).map((v) => {
-                      const person = f.value_type === "user" || f.value_type === "user_list";
-                      const known = person ? users.map((u) => u.id) : f.allowed;
-                      const off = !!known && !!v.value && !known.includes(v.value);
-                      return (
-                        <button
-                          key={v.value}
-                          type="button"
-                          onClick={() => open(f.id, v.value)}
-                          title={off ? "not in the system's own list" : v.value}
-                          className={`max-w-[280px] truncate rounded border px-1.5 hover:border-ink-3 ${off ? "border-clash bg-clash-wash text-clash" : v.value ? "border-hair" : "border-dashed border-hair text-ink-3"}`}
-                        >
-                          {(person && users.find((u) => u.id === v.value)?.name) || v.value || "empty"}{" "}
-                          <span className="mono text-ink-3">{v.count}</span>
-                        </button>
-                      );
-                    })}
-                    {single && <span className="text-ink-3">{count(filled, "value")}, each of them once</span>}
-                    {!!s && !single && s.values.length > 12 && (
-                      <span className="text-ink-3">and {s.values.length - 12} more</span>
-                    )}
-                    {s && s.values.length === 0 && filled > 0 && (
-                      <span className="text-ink-3">
-                        {f.value_type === "text"
-                          ? `more than ${s.distinct} different, longest ${count(s.longest, "character")}`
-                          : typeWord[f.value_type]}
-                      </span>
-                    )}
-                  </div>
-                </td>
-              </tr>
-            );
-          })}
+                </div>
+              </td>
+            </tr>
+          );
+        })}
       </tbody>
     </table>
   );

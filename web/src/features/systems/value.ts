@@ -1,5 +1,6 @@
 // A value as text, for reading. Differences and previews come from the server; this is for the survey.
 import type { Schemas } from "@/api/client";
+import { exact } from "@/lib/format";
 
 type Value = Schemas["Value"];
 type Block = Schemas["Block"];
@@ -60,6 +61,7 @@ const documentText = (blocks: Block[]) => blocks.map(blockText).join("\n");
 export function valueText(value: Value | undefined, users: Schemas["User"][]): string {
   if (!value) return "";
   const person = (id: string) => users.find((u) => u.id === id)?.name ?? `${id} (unknown)`;
+  const stamp = (s: Schemas["Stamp"]) => `${exact(s.at)}${s.by ? `, ${person(s.by)}` : ""}`;
   switch (value.type) {
     case "empty":
       return "";
@@ -90,6 +92,10 @@ export function valueText(value: Value | undefined, users: Schemas["User"][]): s
       return value.value.map(referenceText).join(", ");
     case "links":
       return value.value.map(linkText).join("\n");
+    case "comments":
+      return value.value.map((c) => `${stamp(c.stamp)}: ${documentText(c.body.blocks)}`).join("\n");
+    case "history":
+      return value.value.map((h) => `${stamp(h.stamp)} ${h.field}: ${h.before} → ${h.after}`).join("\n");
     default:
       return String(value.value);
   }

@@ -1,10 +1,7 @@
 //! The check: reach, sign in, answer, clock, access, containers; each step says what came back.
 
-use chrono::Utc;
+use chrono::{DateTime, Utc};
 
-use super::client::{About, Client};
-use super::decode::read_time;
-use super::tree;
 use crate::{CheckState, CheckStep, ConnectError};
 
 /// A clock further off than this makes "changed since" questions wrong.
@@ -12,32 +9,44 @@ const CLOCK_LIMIT_SECONDS: i64 = 120;
 
 const STEPS: [&str; 5] = ["Reach the address", "Sign in", "Compare clocks", "Look at permissions", "List projects"];
 
-pub async fn check(client: &Client) -> Vec<CheckStep> {
+/// What a system said of itself once it took the sign-in.
+pub struct Said {
+    /// Empty where it does not say.
+    pub version: String,
+    /// Its time, or the text in its place that is none.
+    pub clock: Result<DateTime<Utc>, String>,
+    /// The word for what the sign-in allows, where the system says so.
+    pub access: Option<String>,
+}
+
+/// The steps of a check. Signing in reaches the address too; which of the two failed is told apart by the
+/// error. `containers` counts what there is to choose from.
+pub async fn check(
+    address: &str,
+    said: Result<Said, ConnectError>,
+    containers: impl Future<Output = Result<usize, ConnectError>>,
+) -> Vec<CheckStep> {
     let mut steps: Vec<CheckStep> = Vec::new();
-    // Signing in reaches the address too; which of the two failed is told apart by the error.
-    let signed_in = client.token_header(true).await.map(|_| ());
-    let about = match signed_in {
-        Ok(()) => client.read_about().await,
-        Err(e) => Err(e),
-    };
-    let (reach, sign_in) = match &about {
-        Ok(about) => (
-            ok(0, format!("{} answers, version {}", client.address, about.version)),
-            ok(1, "the sign-in was accepted".into()),
-        ),
+    let (reach, sign_in) = match &said {
+        Ok(said) if said.version.is_empty() => {
+            (ok(0, format!("{address} answers")), ok(1, "the sign-in was accepted".into()))
+        }
+        Ok(said) => {
+            (ok(0, format!("{address} answers, version {}", said.version)), ok(1, "the sign-in was accepted".into()))
+        }
         Err(e @ (ConnectError::SignIn { .. } | ConnectError::Forbidden { .. })) => {
-            (ok(0, format!("{} answers", client.address)), failed(1, e))
+            (ok(0, format!("{address} answers")), failed(1, e))
         }
         Err(e) => (failed(0, e), skipped(1)),
     };
     steps.push(reach);
     steps.push(sign_in);
-    let Ok(about) = about else {
+    let Ok(said) = said else {
         steps.extend((2..STEPS.len()).map(skipped));
         return steps;
     };
-    steps.push(clock(&about));
-    steps.push(match &about.access {
+    steps.push(clock(&said));
+    steps.push(match &said.access {
         Some(word) if word != "write" => CheckStep {
             step: STEPS[3].into(),
             state: CheckState::Warning,
@@ -47,30 +56,30 @@ pub async fn check(client: &Client) -> Vec<CheckStep> {
         Some(_) => ok(3, "reading and writing are allowed".into()),
         None => ok(3, "the system does not say what is allowed; a transfer will tell".into()),
     });
-    steps.push(match client.read(&client.profile.containers.path).await {
-        Ok(answer) => match tree::items(&answer, &client.profile.containers.items).len() {
-            0 => CheckStep {
-                step: STEPS[4].into(),
-                state: CheckState::Failed,
-                found: "there is no project that this sign-in may see".into(),
-                advice: "Ask the system's administrator to give the account a project.".into(),
-            },
-            n => ok(4, format!("{n} to choose from")),
+    steps.push(match containers.await {
+        Ok(0) => CheckStep {
+            step: STEPS[4].into(),
+            state: CheckState::Failed,
+            found: "there is no project that this sign-in may see".into(),
+            advice: "Ask the system's administrator to give the account a project.".into(),
         },
+        Ok(n) => ok(4, format!("{n} to choose from")),
         Err(e) => failed(4, &e),
     });
     steps
 }
 
-fn clock(about: &About) -> CheckStep {
-    let theirs = read_time(&about.clock, about.zone).map(|t| t.to_utc());
-    let Some(theirs) = theirs else {
-        return CheckStep {
-            step: STEPS[2].into(),
-            state: CheckState::Warning,
-            found: format!("its clock says “{}”, which is not a time", about.clock),
-            advice: "Hovrel goes on without comparing clocks.".into(),
-        };
+fn clock(said: &Said) -> CheckStep {
+    let theirs = match &said.clock {
+        Ok(time) => *time,
+        Err(text) => {
+            return CheckStep {
+                step: STEPS[2].into(),
+                state: CheckState::Warning,
+                found: format!("its clock says “{text}”, which is not a time"),
+                advice: "Hovrel goes on without comparing clocks.".into(),
+            };
+        }
     };
     let off = (theirs - Utc::now()).num_seconds();
     if off.abs() > CLOCK_LIMIT_SECONDS {

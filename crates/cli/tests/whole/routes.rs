@@ -1,0 +1,94 @@
+//! Several routes whose items are linked: in whatever order they run, links lead to where the items are now.
+
+use hovrel_core::model::{Artefact, Kind, LinkEnd, LinkType};
+use hovrel_standins::world::Size;
+use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, read_all, settled_route};
+
+use crate::program::Program;
+
+const CASES: &[Kind] =
+    &[Kind::Folder, Kind::SharedSteps, Kind::TestCase, Kind::TestSuite, Kind::TestRun, Kind::Execution, Kind::Result];
+const TRACKED: &[Kind] = &[Kind::Requirement, Kind::Defect];
+
+/// Runs a route until nothing is left to do; the number of changes at the first run.
+async fn run(client: &Client, systems: &Systems, left: &Known, right: &Known, kinds: &[Kind]) -> u64 {
+    let (route, _) = settled_route(client, systems, left, right, kinds).await.expect("kinds in common");
+    again(client, &route).await
+}
+
+async fn again(client: &Client, route: &str) -> u64 {
+    let plan = client.dry_run(route).await;
+    client.decide_all(&plan).await;
+    if plan["included"] != 0 || plan["conflicts"] != 0 {
+        let job = client.finish(&client.transfer(&plan).await).await;
+        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    }
+    plan["changes"].as_u64().expect("a number")
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn links_between_routes_lead_to_where_the_items_are_now() {
+    for requirements_first in [true, false] {
+        let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+        let client = Client::sign_in(&program.address).await;
+        let mut order = vec![(&OLDSTONE, &FERNWAY, TRACKED), (&OLDSTONE, &TALLYBENCH, CASES)];
+        if !requirements_first {
+            order.reverse();
+        }
+        order.push((&REQMOOR, &FERNWAY, &[Kind::Requirement]));
+        for (left, right, kinds) in order {
+            run(&client, &systems, left, right, kinds).await;
+        }
+        // What ran first learns at its next run where the rest came to be, and then there is no more.
+        let routes = client.get("/routes").await;
+        let ids: Vec<String> =
+            routes.as_array().expect("routes").iter().map(|r| r["id"].as_str().expect("an id").to_owned()).collect();
+        for route in &ids {
+            again(&client, route).await;
+        }
+        for route in &ids {
+            let plan = client.dry_run(route).await;
+            let left = client.all_changes(&plan).await;
+            assert!(
+                left.iter().all(|c| c["outcome"] == "blocked"),
+                "requirements first {requirements_first}: {left:?}"
+            );
+        }
+
+        let (old, tally, fern) = (systems.connect(&OLDSTONE), systems.connect(&TALLYBENCH), systems.connect(&FERNWAY));
+        let before = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
+        let cases = read_all(&*tally, TALLYBENCH.container, Kind::TestCase).await;
+        let needs = read_all(&*fern, FERNWAY.container, Kind::Requirement).await;
+        let troubles = read_all(&*fern, FERNWAY.container, Kind::Defect).await;
+        let carried =
+            |list: &[Artefact], mark: String| list.iter().find(|a| a.origin.as_deref() == Some(mark.as_str())).cloned();
+        let mut verified = 0;
+        for case in &before {
+            let Some(there) = carried(&cases, format!("Oldstone:{}", case.key)) else { continue };
+            for link in case.links.iter().filter(|l| l.link_type == LinkType::Verifies) {
+                let LinkEnd::Artefact { id, .. } = &link.target else { continue };
+                let need = carried(&needs, format!("Oldstone:{id}")).expect("the requirement was carried");
+                let wanted = LinkEnd::Url(need.url.clone().expect("it has an address"));
+                assert!(there.links.iter().any(|l| l.target == wanted), "{}: {:?}", case.key, there.links);
+                verified += 1;
+            }
+        }
+        assert!(verified > 30, "{verified} links were followed");
+        // A defect leads to the case where it is now.
+        let addresses: Vec<&String> = cases.iter().filter_map(|c| c.url.as_ref()).collect();
+        let hits = troubles.iter().filter(|t| t.origin.is_some()).flat_map(|t| &t.links);
+        let there = hits.filter(|l| matches!(&l.target, LinkEnd::Url(u) if addresses.contains(&u))).count();
+        assert!(there > 0, "defects lead to the cases at the new place: {troubles:?} {:?}", &addresses[..2]);
+        // And the parts of a requirement are with one another, those out of the requirements server too.
+        let parts = |from: &str| {
+            let of = needs.iter().filter(|n| n.origin.as_deref().is_some_and(|o| o.starts_with(from)));
+            of.flat_map(|n| &n.links).filter(|l| l.link_type == LinkType::Decomposes).collect::<Vec<_>>()
+        };
+        for from in ["Oldstone:", "Reqmoor:"] {
+            let parts = parts(from);
+            assert!(!parts.is_empty(), "{from} has parts");
+            let inside = |l: &&hovrel_core::model::Link| matches!(l.target, LinkEnd::Artefact { .. });
+            assert!(parts.iter().all(inside), "{from} {parts:?}");
+        }
+    }
+}

@@ -1,0 +1,69 @@
+//! What can be connected: systems that a profile describes, and those that speak a standard.
+//!
+//! Decides what a person is asked for before a system is connected, and which connector then speaks to it.
+
+use std::sync::Arc;
+
+use hovrel_core::model::Kind;
+
+use crate::profile::{Ask, Profile};
+use crate::{ConnectError, Connector, Credentials, HttpConnector, OslcConnector, oslc, profile};
+
+/// One sort of system.
+#[derive(Debug, Clone)]
+pub struct Offer {
+    pub id: String,
+    pub title: String,
+    pub about: String,
+    /// What to enter as the address.
+    pub address: &'static str,
+    pub asks: Vec<Ask>,
+    pub kinds: Vec<Kind>,
+    speaks: Speaks,
+}
+
+#[derive(Debug, Clone)]
+enum Speaks {
+    Profile(Box<Profile>),
+    Oslc,
+}
+
+impl Offer {
+    pub fn of(profile: Profile) -> Offer {
+        Offer {
+            id: profile.profile.clone(),
+            title: profile.title.clone(),
+            about: profile.about_it.clone(),
+            address: "Where the system is, without a page's path, e.g. https://tests.skarnvik.example",
+            asks: profile.asks.clone(),
+            kinds: profile.kinds.keys().copied().collect(),
+            speaks: Speaks::Profile(Box::new(profile)),
+        }
+    }
+
+    fn oslc() -> Offer {
+        Offer {
+            id: oslc::ID.into(),
+            title: "OSLC".into(),
+            about:
+                "Any provider of OSLC requirements, quality or change management: RDF, resource shapes, basic sign-in."
+                    .into(),
+            address: "Its service provider catalogue, e.g. https://requirements.skarnvik.example/catalog",
+            asks: oslc::asks(),
+            kinds: oslc::KINDS.to_vec(),
+            speaks: Speaks::Oslc,
+        }
+    }
+
+    /// What ships with Hovrel.
+    pub fn shipped() -> Vec<Offer> {
+        profile::shipped().into_iter().map(Offer::of).chain([Offer::oslc()]).collect()
+    }
+
+    pub fn connect(&self, address: &str, credentials: Credentials) -> Result<Arc<dyn Connector>, ConnectError> {
+        Ok(match &self.speaks {
+            Speaks::Profile(profile) => Arc::new(HttpConnector::new((**profile).clone(), address, credentials)?),
+            Speaks::Oslc => Arc::new(OslcConnector::new(address, credentials)?),
+        })
+    }
+}

@@ -1,0 +1,304 @@
+//! The OSLC connector: a general consumer of OSLC Core 3.0 (OASIS), for any provider of requirements (RM
+//! 2.1), quality (QM 2.1) or change management (CM 3.0) that conforms.
+//!
+//! Nothing is known of a provider but what it says: services in its catalogue, types and limits in its
+//! resource shapes, people in the values that a shape allows.
+
+mod client;
+mod discovery;
+mod rdf;
+mod resource;
+mod shape;
+mod vocab;
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use async_trait::async_trait;
+use chrono::DateTime;
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
+use oxrdf::{Graph, NamedNode};
+use tokio::sync::RwLock;
+
+use crate::check::{Said, check};
+use crate::profile::Ask;
+use crate::transport::escape_segment;
+use crate::{
+    ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, MeterReading, Page, Write,
+};
+use client::{Client, named};
+use discovery::{Offered, Provider};
+use rdf::Node;
+
+/// What a system that speaks OSLC keeps as its profile.
+pub const ID: &str = "oslc";
+const PAGE: usize = 50;
+
+/// Every kind that a provider may offer.
+pub const KINDS: [Kind; 7] =
+    [Kind::Folder, Kind::Requirement, Kind::TestCase, Kind::TestSuite, Kind::Execution, Kind::Result, Kind::Defect];
+
+pub fn asks() -> Vec<Ask> {
+    let ask = |id: &str, label: &str, secret| Ask { id: id.into(), label: label.into(), secret };
+    vec![ask("login", "Login", false), ask("password", "Password", true)]
+}
+
+/// A system that speaks OSLC.
+pub struct OslcConnector {
+    client: Client,
+    providers: RwLock<HashMap<String, Arc<Provider>>>,
+    /// Whether lists hold whole resources, by container and kind, as found out once.
+    whole: RwLock<HashMap<(String, Kind), bool>>,
+}
+
+impl OslcConnector {
+    /// `address` is that of a service provider catalogue, or of a service provider.
+    pub fn new(address: &str, credentials: Credentials) -> Result<OslcConnector, ConnectError> {
+        let client = Client::new(address, &credentials)?;
+        Ok(OslcConnector { client, providers: RwLock::default(), whole: RwLock::default() })
+    }
+
+    /// What is offered decides how resources are read; found out once per container.
+    async fn provider(&self, container: &str) -> Result<Arc<Provider>, ConnectError> {
+        if let Some(found) = self.providers.read().await.get(container) {
+            return Ok(found.clone());
+        }
+        let read = Arc::new(discovery::provider(&self.client, container).await?);
+        self.providers.write().await.insert(container.to_owned(), read.clone());
+        Ok(read)
+    }
+
+    async fn resource(&self, kind: Kind, offered: &Offered, iri: &str) -> Result<Artefact, ConnectError> {
+        let missing = || ConnectError::Missing { what: iri.to_owned() };
+        if !self.client.is_here(iri) {
+            return Err(missing());
+        }
+        let subject = named(iri)?;
+        let answer = self.client.get(iri).await?;
+        let node = answer.node(&subject);
+        if node.is_empty() {
+            return Err(missing());
+        }
+        resource::artefact(&self.client, kind, offered, &node)
+    }
+
+    /// One page of a query. Members that the page does not hold whole are read one by one.
+    async fn page(&self, container: &str, kind: Kind, offered: &Offered, url: &str) -> Result<Page, ConnectError> {
+        let answer = self.client.get(url).await?;
+        let graph = &answer.graph;
+        let mut members: Vec<&str> = graph
+            .triples_for_predicate(vocab::MEMBER)
+            .filter_map(|t| match t.object {
+                oxrdf::TermRef::NamedNode(n) => Some(n.as_str()),
+                _ => None,
+            })
+            .collect();
+        members.sort_unstable();
+        members.dedup();
+        let nodes: Vec<(String, NamedNode)> =
+            members.iter().map(|iri| Ok(((*iri).to_owned(), named(iri)?))).collect::<Result<_, ConnectError>>()?;
+        let whole = self.holds_whole(container, kind, graph, &nodes).await?;
+        let mut artefacts = Vec::with_capacity(nodes.len());
+        for (iri, subject) in &nodes {
+            if whole {
+                let node = Node { graph, subject: subject.as_ref().into() };
+                artefacts.push(resource::artefact(&self.client, kind, offered, &node)?);
+                continue;
+            }
+            match self.resource(kind, offered, iri).await {
+                Ok(found) => artefacts.push(found),
+                // It went between the list and the look.
+                Err(ConnectError::Missing { .. }) => {}
+                Err(e) => return Err(e),
+            }
+        }
+        let info = Node::of_type(graph, vocab::RESPONSE_INFO).into_iter().next();
+        let next = info.and_then(|i| i.iri(vocab::NEXT_PAGE));
+        if next.as_deref() == Some(url) {
+            let why = "a page points to itself as the next one".to_owned();
+            return Err(ConnectError::Malformed { address: url.to_owned(), why });
+        }
+        let total = info.and_then(|i| i.text(vocab::TOTAL_COUNT)?.parse().ok());
+        Ok(Page { artefacts, next, total })
+    }
+
+    /// Whether a list tells as much of a resource as the resource itself.
+    async fn holds_whole(
+        &self,
+        container: &str,
+        kind: Kind,
+        graph: &Graph,
+        nodes: &[(String, NamedNode)],
+    ) -> Result<bool, ConnectError> {
+        let key = (container.to_owned(), kind);
+        if let Some(known) = self.whole.read().await.get(&key) {
+            return Ok(*known);
+        }
+        let Some((iri, subject)) = nodes.first() else { return Ok(true) };
+        let listed = Node { graph, subject: subject.as_ref().into() };
+        let answer = self.client.get(iri).await?;
+        let whole = client::version(&listed) == client::version(&answer.node(subject));
+        self.whole.write().await.insert(key, whole);
+        Ok(whole)
+    }
+}
+
+fn offered(provider: &Provider, kind: Kind) -> Result<&Offered, ConnectError> {
+    provider.kinds.get(&kind).ok_or(ConnectError::NoSuchKind(kind))
+}
+
+/// The first page of a query for whole resources, with more parameters (OSLC Query 3.0); a query base may hold
+/// some already.
+fn query(base: &str, more: &[(&str, &str)]) -> String {
+    let size = PAGE.to_string();
+    let paged = [("oslc.paging", "true"), ("oslc.pageSize", &size), ("oslc.select", "*")];
+    let all: Vec<String> =
+        paged.iter().chain(more).map(|(name, value)| format!("{name}={}", escape_segment(value))).collect();
+    format!("{base}{}{}", if base.contains('?') { '&' } else { '?' }, all.join("&"))
+}
+
+#[async_trait]
+impl Connector for OslcConnector {
+    fn describe(&self) -> Capabilities {
+        let (calls_at_once, calls_per_minute) = self.client.transport.limits();
+        let known = self.providers.try_read().ok().filter(|p| !p.is_empty());
+        let kinds = match known {
+            Some(providers) => {
+                let offered = |k: &Kind| providers.values().any(|p| p.kinds.contains_key(k));
+                KINDS.into_iter().filter(offered).collect()
+            }
+            None => KINDS.to_vec(),
+        };
+        Capabilities { kinds, calls_at_once, calls_per_minute }
+    }
+
+    /// The resource itself, which a provider shows to a browser as a page.
+    fn address(&self, kind: Kind, id: &str) -> Option<String> {
+        KINDS.contains(&kind).then(|| self.client.iri(id))
+    }
+
+    async fn check(&self) -> Vec<CheckStep> {
+        let found = discovery::containers(&self.client).await;
+        let (containers, said) = match found {
+            Ok((containers, date)) => {
+                let text = date.unwrap_or_default();
+                let clock = DateTime::parse_from_rfc2822(&text).map(|t| t.to_utc()).map_err(|_| text);
+                let said = async {
+                    let mut access = None;
+                    if let Some(first) = containers.first() {
+                        let provider = self.provider(&first.id).await?;
+                        let makes = provider.kinds.values().any(|o| o.creation.is_some());
+                        access = Some(if makes { "write" } else { "read" }.to_owned());
+                    }
+                    Ok(Said { version: String::new(), clock, access })
+                };
+                (Ok(containers.len()), said.await)
+            }
+            Err(e) => (Err(e.clone()), Err(e)),
+        };
+        check(&self.client.transport.address, said, async { containers }).await
+    }
+
+    async fn containers(&self) -> Result<Vec<Container>, ConnectError> {
+        Ok(discovery::containers(&self.client).await?.0)
+    }
+
+    async fn catalogue(&self, container: &str) -> Result<Catalogue, ConnectError> {
+        let read = Arc::new(discovery::provider(&self.client, container).await?);
+        self.providers.write().await.insert(container.to_owned(), read.clone());
+        Ok(read.catalogue())
+    }
+
+    async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError> {
+        let provider = self.provider(container).await?;
+        let offered = offered(&provider, kind)?;
+        let url = cursor.map_or_else(|| query(&offered.query_base, &[]), str::to_owned);
+        self.page(container, kind, offered, &url).await
+    }
+
+    async fn one(&self, container: &str, kind: Kind, id: &str) -> Result<Artefact, ConnectError> {
+        let provider = self.provider(container).await?;
+        self.resource(kind, offered(&provider, kind)?, &self.client.iri(id)).await
+    }
+
+    async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError> {
+        let provider = self.provider(container).await?;
+        let offered = offered(&provider, write.kind)?;
+        let iri = match &write.id {
+            None => {
+                let Some(creation) = &offered.creation else {
+                    let text = format!("{} can only be read here", write.kind);
+                    return Err(ConnectError::Forbidden { text });
+                };
+                // The address that a resource without one is relative to (OSLC Core 3.0, part 1).
+                let subject = named(creation)?;
+                let graph = resource::graph(&self.client, offered, &subject, Graph::new(), write)?;
+                self.client.post(creation, &graph, offered.speech).await?
+            }
+            Some(id) => {
+                let iri = self.client.iri(id);
+                let subject = named(&iri)?;
+                let answer = self.client.get(&iri).await?;
+                let node = answer.node(&subject);
+                if write.version.as_ref().is_some_and(|v| *v != client::version(&node)) {
+                    return Err(ConnectError::Changed);
+                }
+                let graph = resource::graph(&self.client, offered, &subject, node.closure(), write)?;
+                self.client.put(&iri, &graph, answer.speech, answer.etag.as_deref()).await?;
+                iri
+            }
+        };
+        // It was written; only what it looks like now is not known.
+        let unknown = |e: ConnectError| ConnectError::Unknown { why: format!("it can't be read again: {e}") };
+        self.resource(write.kind, offered, &iri).await.map_err(unknown)
+    }
+
+    async fn complete(&self, _: &str, _: &Write, found: Artefact) -> Result<Artefact, ConnectError> {
+        Ok(found)
+    }
+
+    async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError> {
+        let provider = self.provider(container).await?;
+        let offered = offered(&provider, kind)?;
+        let sought = mark.replace('\\', "\\\\").replace('"', "\\\"");
+        let condition = format!("dcterms:source{{dcterms:identifier=\"{sought}\"}}");
+        let prefix = format!("dcterms=<{}>", vocab::DCTERMS);
+        let mut url = query(&offered.query_base, &[("oslc.prefix", &prefix), ("oslc.where", &condition)]);
+        // A provider without such a filter answers everything: only an exact mark counts.
+        loop {
+            let page = self.page(container, kind, offered, &url).await?;
+            if let Some(found) = page.artefacts.into_iter().find(|a| a.origin.as_deref() == Some(mark)) {
+                return Ok(Some(found));
+            }
+            match page.next {
+                Some(next) => url = next,
+                None => return Ok(None),
+            }
+        }
+    }
+
+    async fn fetch_attachment(&self, kind: Kind, _: &str, _: &str) -> Result<ByteStream, ConnectError> {
+        Err(ConnectError::NoSuchKind(kind))
+    }
+
+    async fn put_attachment(&self, kind: Kind, _: &str, _: &Attachment, _: ByteStream) -> Result<(), ConnectError> {
+        Err(ConnectError::NoSuchKind(kind))
+    }
+
+    async fn remove_attachment(&self, kind: Kind, _: &str, _: &str) -> Result<(), ConnectError> {
+        Err(ConnectError::NoSuchKind(kind))
+    }
+
+    async fn add_comment(&self, kind: Kind, _: &str, _: &Comment) -> Result<(), ConnectError> {
+        Err(ConnectError::NoSuchKind(kind))
+    }
+
+    async fn add_history(&self, kind: Kind, _: &str, _: &HistoryEntry) -> Result<(), ConnectError> {
+        Err(ConnectError::NoSuchKind(kind))
+    }
+
+    fn meter(&self) -> MeterReading {
+        self.client.transport.meter.read()
+    }
+}

@@ -1,0 +1,266 @@
+//! Resources to artefacts and back, by what the shape says of each property.
+//!
+//! Decides nothing about triples that the shape does not name: they stay as they are when a resource is put.
+
+use std::str::FromStr;
+
+use chrono::{DateTime, FixedOffset, NaiveDate};
+use hovrel_core::loss::Loss;
+use hovrel_core::mapping::LINKS;
+use hovrel_core::model::{
+    Artefact, Comment, Decimal, Document, Fields, Kind, Link, LinkEnd, Reference, Stamp, Value, ValueType,
+};
+use hovrel_core::text::{self, TextFormat};
+use oxrdf::vocab::{rdf as rdf_terms, xsd};
+use oxrdf::{BlankNode, Graph, Literal, NamedNode, NamedNodeRef, NamedOrBlankNodeRef, Term, TermRef, TripleRef};
+
+use super::client::{Client, version};
+use super::discovery::Offered;
+use super::rdf::{self, Node};
+use super::shape::{Property, Role};
+use super::vocab;
+use crate::{ConnectError, Write};
+
+pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>) -> Result<Artefact, ConnectError> {
+    let Some(iri) = node.address() else {
+        let why = "a resource has no address".to_owned();
+        return Err(ConnectError::Malformed { address: client.transport.address.clone(), why });
+    };
+    let id = client.id(iri);
+    let mut out = Artefact::bare(kind, &id);
+    let mut fields = Fields::default();
+    for p in &offered.properties {
+        match &p.role {
+            Role::Link(_) | Role::Discussion => {}
+            Role::Module => out.parent = node.iri(p.iri.as_ref()).map(|m| client.id(&m)),
+            _ => {
+                let value = value(client, p, node, &mut out.read_losses).settled();
+                if p.role == Role::Origin {
+                    out.origin = Some(value.display()).filter(|m| !m.is_empty());
+                }
+                fields.set(p.field.id.as_str(), value);
+            }
+        }
+    }
+    let title = offered.properties.iter().find(|p| p.iri.as_str() == vocab::TITLE.as_str());
+    out.title = title.and_then(|p| fields.get(&p.field.id)).map(Value::display).unwrap_or_default();
+    out.key = node.text(vocab::IDENTIFIER).unwrap_or_else(|| id.clone());
+    out.url = Some(iri.to_owned());
+    out.version = Some(version(node));
+    out.created = stamp(client, node, vocab::CREATED, vocab::CREATOR);
+    out.modified = stamp(client, node, vocab::MODIFIED, vocab::CONTRIBUTOR);
+    out.fields = fields;
+    out.links = links(client, kind, offered, node);
+    out.comments = comments(client, node);
+    Ok(out)
+}
+
+fn stamp(client: &Client, node: &Node<'_>, at: NamedNodeRef<'_>, by: NamedNodeRef<'_>) -> Option<Stamp> {
+    let at = DateTime::parse_from_rfc3339(&node.text(at)?).ok()?;
+    Some(Stamp { at, by: node.iri(by).map(|p| client.id(&p)) })
+}
+
+fn value(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>) -> Value {
+    let terms = node.all(p.iri.as_ref());
+    let texts = || {
+        let mut found: Vec<String> = terms.iter().map(|t| rdf::text_of(*t)).filter(|t| !t.is_empty()).collect();
+        found.sort();
+        found
+    };
+    let label = |iri: &String| p.choices.iter().find(|(_, i)| i == iri).map_or(iri.clone(), |(label, _)| label.clone());
+    let Some(first) = terms.first() else { return Value::Empty };
+    match &p.role {
+        Role::Person if p.many => Value::UserList(texts().iter().map(|t| client.id(t)).collect()),
+        Role::Person => Value::User(client.id(&rdf::text_of(*first))),
+        Role::Choice if p.many => Value::ChoiceList(texts().iter().map(label).collect()),
+        Role::Choice => Value::Choice(label(&rdf::text_of(*first))),
+        Role::Reference(_) => Value::Reference(Reference::Known(client.id(&rdf::text_of(*first)))),
+        Role::Origin => {
+            let told = node.nodes(p.iri.as_ref()).iter().find_map(|s| s.text(vocab::IDENTIFIER));
+            told.map_or(Value::Empty, Value::Text)
+        }
+        _ if p.many => Value::ChoiceList(texts()),
+        _ => literal(p, &rdf::text_of(*first), losses),
+    }
+}
+
+fn literal(p: &Property, written: &str, losses: &mut Vec<Loss>) -> Value {
+    let unreadable = || Value::Unreadable(written.to_owned());
+    match p.field.value_type {
+        ValueType::RichText => {
+            let (document, lost) = text::read(written, p.field.format.unwrap_or(TextFormat::Xhtml));
+            losses.extend(lost.into_iter().map(|l| Loss {
+                field: p.field.id.clone(),
+                kind: l.kind,
+                cause: l.cause,
+                before: l.about,
+                after: String::new(),
+            }));
+            Value::RichText(document)
+        }
+        ValueType::Integer => written.parse().map_or_else(|_| unreadable(), Value::Integer),
+        ValueType::Decimal => Decimal::parse(written).map_or_else(|_| unreadable(), Value::Decimal),
+        ValueType::Boolean => match written {
+            "true" | "1" => Value::Boolean(true),
+            "false" | "0" => Value::Boolean(false),
+            _ => unreadable(),
+        },
+        ValueType::Date => NaiveDate::from_str(written).map_or_else(|_| unreadable(), Value::Date),
+        ValueType::Instant => {
+            DateTime::<FixedOffset>::parse_from_rfc3339(written).map_or_else(|_| unreadable(), Value::Instant)
+        }
+        ValueType::Choice => Value::Choice(written.to_owned()),
+        _ if p.xml => Value::Text(plain(written)),
+        _ => Value::Text(written.to_owned()),
+    }
+}
+
+/// The text of an XML literal in which there are usually no elements.
+fn plain(xml: &str) -> String {
+    if xml.contains('<') {
+        return text::read(xml, TextFormat::Xhtml).0.plain();
+    }
+    quick_xml::escape::unescape(xml).map_or_else(|_| xml.to_owned(), |t| t.into_owned())
+}
+
+fn links(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>) -> Vec<Link> {
+    let mut out = Vec::new();
+    for p in &offered.properties {
+        let Role::Link(link_type) = &p.role else { continue };
+        for iri in node.iris(p.iri.as_ref()) {
+            // Where the shape does not say what it leads to, it is taken to be of the same kind.
+            let target = match client.is_here(&iri) {
+                true => LinkEnd::Artefact { kind: p.range.unwrap_or(kind), id: client.id(&iri) },
+                false => LinkEnd::Url(iri),
+            };
+            out.push(Link { link_type: link_type.clone(), target });
+        }
+    }
+    out.sort();
+    out.dedup();
+    out
+}
+
+/// Comments of the discussion, where it comes with the resource.
+fn comments(client: &Client, node: &Node<'_>) -> Vec<Comment> {
+    let said = node.nodes(vocab::DISCUSSED_BY).into_iter().flat_map(|d| d.nodes(vocab::COMMENT));
+    let mut out: Vec<Comment> = said
+        .filter_map(|c| {
+            let stamp = stamp(client, &c, vocab::CREATED, vocab::CREATOR)?;
+            let body = text::read(&c.text(vocab::DESCRIPTION)?, TextFormat::Xhtml).0;
+            Some(Comment { stamp, body })
+        })
+        .collect();
+    out.sort_by_cached_key(|c| (c.stamp.at, c.body.plain()));
+    out
+}
+
+/// The graph to send: what is there, or nothing for a new resource, with what is to be written.
+pub fn graph(
+    client: &Client,
+    offered: &Offered,
+    subject: &NamedNode,
+    now: Graph,
+    write: &Write,
+) -> Result<Graph, ConnectError> {
+    let mut graph = now;
+    let at = NamedOrBlankNodeRef::from(subject.as_ref());
+    if write.id.is_none() {
+        graph.insert(TripleRef::new(at, rdf_terms::TYPE, &offered.resource_type));
+    }
+    for (id, value) in write.fields.iter() {
+        if &**id == LINKS {
+            put_links(client, offered, &mut graph, at, value)?;
+            continue;
+        }
+        // Fields are checked against the catalogue before they come here.
+        let Some(p) = offered.properties.iter().find(|p| p.field.id == **id) else { continue };
+        rdf::clear(&mut graph, at, p.iri.as_ref());
+        for term in terms(client, p, value)? {
+            graph.insert(TripleRef::new(at, &p.iri, &term));
+        }
+        if let (Role::Origin, Value::Text(mark)) = (&p.role, value) {
+            let source = BlankNode::default();
+            graph.insert(TripleRef::new(at, &p.iri, &source));
+            graph.insert(TripleRef::new(&source, vocab::IDENTIFIER, &Literal::new_simple_literal(mark)));
+        }
+    }
+    if let (Some(parent), Some(p)) = (&write.parent, offered.properties.iter().find(|p| p.role == Role::Module)) {
+        rdf::clear(&mut graph, at, p.iri.as_ref());
+        if let Some(id) = parent {
+            graph.insert(TripleRef::new(at, &p.iri, &address(client, &p.field.name, id)?));
+        }
+    }
+    Ok(graph)
+}
+
+fn address(client: &Client, field: &str, id: &str) -> Result<NamedNode, ConnectError> {
+    let refused = |text: String| ConnectError::Refused { field: field.to_owned(), text };
+    NamedNode::new(client.iri(id)).map_err(|e| refused(format!("“{id}” is no address: {e}")))
+}
+
+fn terms(client: &Client, p: &Property, value: &Value) -> Result<Vec<Term>, ConnectError> {
+    let named = |id: &str| address(client, &p.field.name, id).map(Term::from);
+    let typed = |text: String| -> Term {
+        match &p.datatype {
+            Some(datatype) if datatype.as_ref() != xsd::STRING => Literal::new_typed_literal(text, datatype.clone()),
+            _ => Literal::new_simple_literal(text),
+        }
+        .into()
+    };
+    let xml = |text: String| -> Term { Literal::new_typed_literal(text, rdf_terms::XML_LITERAL).into() };
+    let choice = |label: &String| -> Result<Term, ConnectError> {
+        match p.choices.iter().find(|(l, _)| l == label) {
+            Some((_, iri)) => named(iri),
+            None => Ok(typed(label.clone())),
+        }
+    };
+    Ok(match value {
+        Value::Empty | Value::Unreadable(_) => Vec::new(),
+        Value::Text(_) if p.role == Role::Origin => Vec::new(),
+        Value::Text(text) if p.xml => vec![xml(quick_xml::escape::escape(text.as_str()).into_owned())],
+        Value::RichText(document) => vec![rich(p, document)],
+        Value::Choice(label) => vec![choice(label)?],
+        Value::ChoiceList(list) => list.iter().map(choice).collect::<Result<_, _>>()?,
+        Value::User(id) => vec![named(id)?],
+        Value::UserList(list) => list.iter().map(|id| named(id)).collect::<Result<_, _>>()?,
+        Value::Reference(reference) => vec![named(reference.id())?],
+        Value::Boolean(yes) => vec![typed(yes.to_string())],
+        other => vec![typed(other.display())],
+    })
+}
+
+fn rich(p: &Property, document: &Document) -> Term {
+    let written = text::write(document, p.field.format.unwrap_or(TextFormat::Xhtml));
+    Literal::new_typed_literal(written, rdf_terms::XML_LITERAL).into()
+}
+
+/// Each link by a property of its type that may be written and leads to its kind, all others gone.
+fn put_links(
+    client: &Client,
+    offered: &Offered,
+    graph: &mut Graph,
+    at: NamedOrBlankNodeRef<'_>,
+    value: &Value,
+) -> Result<(), ConnectError> {
+    let properties: Vec<&Property> =
+        offered.properties.iter().filter(|p| matches!(p.role, Role::Link(_)) && !p.field.read_only).collect();
+    properties.iter().for_each(|p| rdf::clear(graph, at, p.iri.as_ref()));
+    let Value::Links(list) = value else { return Ok(()) };
+    for link in list {
+        let (kind, iri) = match &link.target {
+            LinkEnd::Artefact { kind, id } | LinkEnd::Pending { kind, id } => (Some(*kind), client.iri(id)),
+            LinkEnd::Url(url) => (None, url.clone()),
+        };
+        let fits = |p: &&&Property| {
+            p.role == Role::Link(link.link_type.clone()) && (kind.is_none() || p.range.is_none() || p.range == kind)
+        };
+        let Some(p) = properties.iter().find(fits) else {
+            let text = format!("there is no link “{}” to such a thing", link.link_type.word());
+            return Err(ConnectError::Refused { field: LINKS.into(), text });
+        };
+        let end = address(client, LINKS, &iri)?;
+        graph.insert(TripleRef::new(at, &p.iri, TermRef::from(end.as_ref())));
+    }
+    Ok(())
+}

@@ -1,0 +1,333 @@
+//! What every connector over HTTP shares: slots, rate, retries of reads, errors told apart.
+//!
+//! Layers of a call, outside in: retry (reads only), a slot and a permit of the rate, time-out, HTTP. A
+//! wait for a permit does not eat the time-out. Answers are bounded in size, redirects are not followed.
+
+use std::num::NonZeroU32;
+use std::sync::atomic::Ordering::Relaxed;
+use std::time::{Duration, Instant};
+
+use backon::{BackoffBuilder, ExponentialBuilder};
+use base64::Engine;
+use futures::StreamExt;
+use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
+use reqwest::{Method, RequestBuilder, Response, StatusCode, header};
+use tokio::sync::{OnceCell, Semaphore, SemaphorePermit};
+
+use crate::ConnectError;
+use crate::contract::Meter;
+
+const TIMEOUT: Duration = Duration::from_secs(30);
+const LARGEST_ANSWER: usize = 64 * 1024 * 1024;
+/// Reads are tried this often in all before the trouble is reported.
+const TRIES: usize = 7;
+/// The longest wait that a system may ask for.
+const LONGEST_WAIT: Duration = Duration::from_secs(120);
+
+pub struct Transport {
+    /// Without a slash at the end.
+    pub address: String,
+    pub meter: Meter,
+    http: reqwest::Client,
+    limits: OnceCell<Limits>,
+    /// Used until the system said what it allows.
+    first_slots: Semaphore,
+    first_at_once: usize,
+}
+
+struct Limits {
+    slots: Semaphore,
+    at_once: usize,
+    per_minute: Option<u32>,
+    rate: Option<DefaultDirectRateLimiter>,
+}
+
+/// What a system says of its limits.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Allowed {
+    pub calls_per_minute: Option<u32>,
+    pub calls_per_second: Option<u32>,
+    pub calls_at_once: Option<usize>,
+}
+
+/// What the body of a refusal says.
+#[derive(Debug, Default)]
+pub struct Told {
+    /// Whether the body was what the system speaks, and no page of something else.
+    pub understood: bool,
+    pub text: String,
+    pub field: Option<String>,
+    pub changed: bool,
+    pub duplicate: bool,
+}
+
+impl Transport {
+    /// `at_once` calls run at the same time until the system says how many it allows.
+    pub fn new(address: &str, at_once: usize) -> Result<Transport, ConnectError> {
+        let address = address.trim().trim_end_matches('/').to_owned();
+        let unreachable = |why: String| ConnectError::Unreachable { address: address.clone(), why };
+        let url = url::Url::parse(&address).map_err(|e| unreachable(format!("it is not an address ({e})")))?;
+        if !matches!(url.scheme(), "http" | "https") || url.host_str().is_none() {
+            return Err(unreachable("it must begin with http:// or https:// and name a host".into()));
+        }
+        if !url.username().is_empty() || url.password().is_some() {
+            return Err(unreachable("it holds a sign-in; enter that in its own fields".into()));
+        }
+        let http = reqwest::Client::builder()
+            .timeout(TIMEOUT)
+            .connect_timeout(Duration::from_secs(10))
+            .redirect(reqwest::redirect::Policy::none())
+            // A cut connection must not be reused, nor a request silently repeated by a pool.
+            .pool_idle_timeout(Duration::from_secs(20))
+            .user_agent("hovrel")
+            .build()
+            .map_err(|e| unreachable(e.to_string()))?;
+        let first_at_once = at_once.max(1);
+        Ok(Transport {
+            address,
+            meter: Meter::default(),
+            http,
+            limits: OnceCell::new(),
+            first_slots: Semaphore::new(first_at_once),
+            first_at_once,
+        })
+    }
+
+    /// Calls at once, and calls a minute where the system says so.
+    pub fn limits(&self) -> (usize, Option<u32>) {
+        self.limits.get().map_or((self.first_at_once, None), |l| (l.at_once, l.per_minute))
+    }
+
+    /// Keeps to what the system allows; once.
+    pub async fn keep_to(&self, allowed: Allowed) {
+        let limits = || async {
+            let at_once = allowed.calls_at_once.unwrap_or(self.first_at_once).max(1);
+            // A quarter of a minute's calls may come at once; the rest is spread evenly.
+            let by_minute = |n: NonZeroU32| {
+                let burst = NonZeroU32::new(n.get() / 4).unwrap_or(NonZeroU32::MIN);
+                Quota::per_minute(n).allow_burst(burst)
+            };
+            let per_second = allowed.calls_per_second.and_then(NonZeroU32::new);
+            let per_minute = allowed.calls_per_minute.and_then(NonZeroU32::new);
+            let quota = per_second.map(Quota::per_second).or(per_minute.map(by_minute));
+            let per_minute = allowed.calls_per_minute.or(allowed.calls_per_second.map(|n| n * 60));
+            Limits { slots: Semaphore::new(at_once), at_once, per_minute, rate: quota.map(RateLimiter::direct) }
+        };
+        self.limits.get_or_init(limits).await;
+    }
+
+    pub fn request(&self, method: Method, url: &str) -> RequestBuilder {
+        self.http.request(method, url)
+    }
+
+    /// Sends once, in a slot and with a permit. The answer's status is not looked at.
+    pub async fn execute(&self, method: &Method, url: &str, request: RequestBuilder) -> Result<Response, ConnectError> {
+        let _slot = self.slot().await;
+        self.meter.calls.fetch_add(1, Relaxed);
+        request.send().await.map_err(|e| self.lost(method, url, &e))
+    }
+
+    async fn slot(&self) -> SemaphorePermit<'_> {
+        let started = Instant::now();
+        let slots = self.limits.get().map_or(&self.first_slots, |l| &l.slots);
+        let slot = slots.acquire().await.expect("the semaphore is never closed");
+        if let Some(rate) = self.limits.get().and_then(|l| l.rate.as_ref()) {
+            rate.until_ready().await;
+        }
+        self.meter.waited_ms.fetch_add(started.elapsed().as_millis() as u64, Relaxed);
+        slot
+    }
+
+    async fn wait(&self, time: Duration) {
+        let time = time.min(LONGEST_WAIT);
+        self.meter.waited_ms.fetch_add(time.as_millis() as u64, Relaxed);
+        tokio::time::sleep(time).await;
+    }
+
+    /// Repeats a read until it is answered or the trouble is more than of a moment.
+    pub async fn retried<T, F: Future<Output = Result<T, ConnectError>>>(
+        &self,
+        call: impl Fn() -> F,
+    ) -> Result<T, ConnectError> {
+        let mut waits = backoff();
+        loop {
+            let error = match call().await {
+                Ok(value) => return Ok(value),
+                Err(e) => e,
+            };
+            let after = match &error {
+                ConnectError::Busy { after } => *after,
+                ConnectError::Unknown { .. } | ConnectError::Failed { .. } | ConnectError::Malformed { .. } => None,
+                // Nobody listening is not trouble of a moment, except that a restart takes a moment.
+                ConnectError::Unreachable { .. } => None,
+                _ => return Err(error),
+            };
+            let Some(wait) = waits.next() else { return Err(error) };
+            self.meter.retries.fetch_add(1, Relaxed);
+            self.wait(after.unwrap_or(wait)).await;
+        }
+    }
+
+    /// Tries a write once; a wait that the system asks for before doing anything is waited for.
+    pub async fn once<T, F: Future<Output = Result<T, ConnectError>>>(
+        &self,
+        call: impl Fn() -> F,
+    ) -> Result<T, ConnectError> {
+        let mut waits = backoff();
+        loop {
+            match call().await {
+                Err(ConnectError::Busy { after }) => match waits.next() {
+                    Some(wait) => self.wait(after.unwrap_or(wait)).await,
+                    None => return Err(ConnectError::Busy { after }),
+                },
+                // What can't be read may well have been done.
+                Err(ConnectError::Malformed { why, .. }) => return Err(ConnectError::Unknown { why }),
+                other => return other,
+            }
+        }
+    }
+
+    fn lost(&self, method: &Method, url: &str, e: &reqwest::Error) -> ConnectError {
+        let why = innermost(e);
+        if e.is_connect() || e.is_builder() {
+            ConnectError::Unreachable { address: self.address.clone(), why }
+        } else if *method == Method::GET && e.is_timeout() {
+            ConnectError::Failed { address: url.to_owned(), status: 0, text: "no answer in time".into() }
+        } else {
+            ConnectError::Unknown { why }
+        }
+    }
+
+    /// What an answer without success means. `speech` is what the system speaks; `tell` reads its body.
+    pub async fn failed(
+        &self,
+        url: &str,
+        response: Response,
+        speech: &'static str,
+        tell: impl FnOnce(&str) -> Told,
+    ) -> ConnectError {
+        let status = response.status();
+        let address = url.to_owned();
+        if status.is_redirection() {
+            let to =
+                response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or("nowhere").to_owned();
+            return ConnectError::Redirected { address, to };
+        }
+        let after = retry_after(response.headers());
+        let kind = content_type(&response);
+        let body = response.text().await.unwrap_or_default();
+        let told = tell(&body);
+        let text = if told.text.is_empty() { beginning(&body) } else { told.text };
+        match status {
+            StatusCode::TOO_MANY_REQUESTS => {
+                self.meter.refused_for_rate.fetch_add(1, Relaxed);
+                ConnectError::Busy { after }
+            }
+            StatusCode::SERVICE_UNAVAILABLE => ConnectError::Busy { after },
+            StatusCode::UNAUTHORIZED => ConnectError::SignIn { text },
+            StatusCode::FORBIDDEN => ConnectError::Forbidden { text },
+            StatusCode::NOT_FOUND if !told.understood && kind.contains("html") => {
+                ConnectError::NotData { address, status: 404, found: format!("a page ({kind})"), wanted: speech }
+            }
+            StatusCode::NOT_FOUND | StatusCode::GONE => ConnectError::Missing { what: address },
+            _ if told.changed || status == StatusCode::PRECONDITION_FAILED => ConnectError::Changed,
+            _ if told.duplicate => ConnectError::Duplicate,
+            _ if status.is_client_error() => ConnectError::Refused { field: told.field.unwrap_or_default(), text },
+            _ => ConnectError::Failed { address, status: status.as_u16(), text },
+        }
+    }
+}
+
+/// The body of an answer as text, if it is no page and not endless.
+pub async fn text_of(address: &str, response: Response, speech: &'static str) -> Result<String, ConnectError> {
+    let address = address.to_owned();
+    let status = response.status().as_u16();
+    let kind = content_type(&response);
+    let mut bytes = Vec::new();
+    let mut stream = response.bytes_stream();
+    while let Some(part) = stream.next().await {
+        let part = part.map_err(|e| ConnectError::Unknown { why: innermost(&e) })?;
+        if bytes.len() + part.len() > LARGEST_ANSWER {
+            return Err(ConnectError::Malformed { address, why: format!("it is larger than {LARGEST_ANSWER} bytes") });
+        }
+        bytes.extend_from_slice(&part);
+    }
+    let text = String::from_utf8(bytes)
+        .map_err(|e| ConnectError::Malformed { address: address.clone(), why: format!("it is not UTF-8: {e}") })?;
+    if kind.contains("html") {
+        return Err(ConnectError::NotData { address, status, found: format!("a page ({kind})"), wanted: speech });
+    }
+    Ok(text)
+}
+
+/// The value of an Authorization header for a name and a password (RFC 7617 §2).
+pub fn basic(login: &str, password: &str) -> String {
+    format!("Basic {}", base64::engine::general_purpose::STANDARD.encode(format!("{login}:{password}")))
+}
+
+fn backoff() -> impl Iterator<Item = Duration> {
+    ExponentialBuilder::default()
+        .with_min_delay(Duration::from_millis(60))
+        .with_max_delay(Duration::from_secs(4))
+        .with_max_times(TRIES - 1)
+        .with_jitter()
+        .build()
+}
+
+/// Retry-After as seconds or as a date (RFC 9110 §10.2.3).
+fn retry_after(headers: &header::HeaderMap) -> Option<Duration> {
+    let text = headers.get(header::RETRY_AFTER)?.to_str().ok()?.trim();
+    retry_after_at(text, chrono::Utc::now())
+}
+
+fn retry_after_at(text: &str, now: chrono::DateTime<chrono::Utc>) -> Option<Duration> {
+    if let Ok(seconds) = text.parse() {
+        return Some(Duration::from_secs(seconds));
+    }
+    let at = chrono::DateTime::parse_from_rfc2822(text).ok()?;
+    (at.to_utc() - now).to_std().ok().or(Some(Duration::ZERO))
+}
+
+pub fn content_type(response: &Response) -> String {
+    let value = response.headers().get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or("no type given");
+    value.split(';').next().unwrap_or_default().trim().to_owned()
+}
+
+fn beginning(body: &str) -> String {
+    let line = body.split_whitespace().collect::<Vec<_>>().join(" ");
+    line.chars().take(160).collect()
+}
+
+/// The cause at the bottom says what happened; the ones above say that something did.
+fn innermost(e: &(dyn std::error::Error + 'static)) -> String {
+    let mut at = e;
+    while let Some(source) = at.source() {
+        at = source;
+    }
+    at.to_string()
+}
+
+/// Percent-encodes a value for a segment of a path or a query (RFC 3986 §2.3).
+pub fn escape_segment(text: &str) -> String {
+    text.bytes()
+        .map(|b| match b {
+            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => char::from(b).to_string(),
+            other => format!("%{other:02X}"),
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// RFC 9110 §10.2.3: both forms of the field, with its own examples.
+    #[test]
+    fn retry_after_is_seconds_or_a_date() {
+        let now = chrono::DateTime::parse_from_rfc3339("1999-12-31T23:59:00Z").unwrap().to_utc();
+        assert_eq!(retry_after_at("120", now), Some(Duration::from_secs(120)));
+        assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:59:59 GMT", now), Some(Duration::from_secs(59)));
+        assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:58:59 GMT", now), Some(Duration::ZERO));
+        assert_eq!(retry_after_at("soon", now), None);
+    }
+}

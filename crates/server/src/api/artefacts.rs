@@ -1,0 +1,251 @@
+//! One artefact: what it holds, what hangs on it, its counterparts, and every transfer that touched it.
+
+use std::collections::HashMap;
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use chrono::{DateTime, Utc};
+use hovrel_core::diff::{ValueDiff, diff};
+use hovrel_core::mapping::Lane;
+use hovrel_core::model::{Artefact, Attachment, Kind, LinkEnd, Stamp, Value};
+use hovrel_store::{PairOf, System};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::names::Names;
+use crate::App;
+use crate::problem::Problem;
+
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct OneQuery {
+    kind: Kind,
+    id: String,
+}
+
+/// An artefact as last surveyed, and what Hovrel knows of it.
+#[derive(Serialize, ToSchema)]
+pub struct ArtefactPage {
+    kind: Kind,
+    /// The system's own word for the kind.
+    kind_name: String,
+    key: String,
+    title: String,
+    path: String,
+    url: Option<String>,
+    system_name: String,
+    modified: Option<Stamp>,
+    surveyed_at: Option<DateTime<Utc>>,
+    fields: Vec<HeldField>,
+    attachments: Vec<Attachment>,
+    links: Vec<ShownLink>,
+    /// Links of others that lead here.
+    linked_from: Vec<ShownLink>,
+    comments: Option<ValueDiff>,
+    history: Option<ValueDiff>,
+    counterparts: Vec<Counterpart>,
+    touches: Vec<TouchAnswer>,
+}
+
+#[derive(Serialize, ToSchema)]
+struct HeldField {
+    field: String,
+    name: String,
+    value: ValueDiff,
+    empty: bool,
+}
+
+#[derive(Serialize, ToSchema)]
+struct ShownLink {
+    /// The type of the link in words.
+    word: String,
+    key: String,
+    title: String,
+    /// What is linked to, if it is of the same project.
+    item: Option<ItemId>,
+    url: Option<String>,
+}
+
+#[derive(Serialize, ToSchema)]
+struct ItemId {
+    kind: Kind,
+    id: String,
+}
+
+/// The same thing at the other end of a route.
+#[derive(Serialize, ToSchema)]
+struct Counterpart {
+    route: Uuid,
+    route_name: String,
+    system: Uuid,
+    system_name: String,
+    container: String,
+    item: ItemId,
+    /// Where a person sees it there.
+    url: Option<String>,
+    /// Empty if it was not surveyed since it was made.
+    key: String,
+    title: String,
+    /// Whether the counterpart is what this was made from.
+    is_left: bool,
+}
+
+/// A change that a transfer applied, or tried to.
+#[derive(Serialize, ToSchema)]
+struct TouchAnswer {
+    route: Uuid,
+    route_name: String,
+    plan: Uuid,
+    seq: i32,
+    outcome: String,
+    fields: Vec<String>,
+    losses: i32,
+    state: String,
+    at: DateTime<Utc>,
+}
+
+/// One artefact.
+#[utoipa::path(get, path = "/systems/{id}/containers/{container}/artefact", operation_id = "getArtefact",
+    params(("id" = Uuid, Path), ("container" = String, Path), OneQuery),
+    responses((status = 200, body = ArtefactPage), (status = "4XX", body = Problem)))]
+pub async fn one(
+    State(app): State<App>,
+    Path((system, container)): Path<(Uuid, String)>,
+    Query(query): Query<OneQuery>,
+) -> Result<Json<ArtefactPage>, Problem> {
+    let store = &app.hub.store;
+    let row = store.artefact(system, &container, query.kind.id(), &query.id).await?;
+    let artefact: Artefact = serde_json::from_value(row.body)?;
+    let names = Names::of(&app, system, &container).await?;
+    let schema = names.catalogue.kind(artefact.kind);
+    let fields = schema.into_iter().flat_map(|k| &k.fields).filter(|f| !f.value_type.hangs());
+    let held = |f: &hovrel_core::catalogue::FieldSchema| {
+        let value = artefact.fields.get(&f.id).unwrap_or(&Value::Empty);
+        let named = names.named(value, names.refers_to(artefact.kind, Some(&f.id)), &names);
+        HeldField { field: f.id.clone(), name: f.name.clone(), value: diff(&named, &named), empty: value.is_blank() }
+    };
+    let said = |value: Value| {
+        let named = names.named(&value, artefact.kind, &names);
+        diff(&named, &named)
+    };
+    let mut linked_from: Vec<ShownLink> = names
+        .linked_from(artefact.kind, &artefact.id)
+        .map(|(word, kind, from)| ShownLink {
+            word,
+            key: from.key.clone(),
+            title: from.title.clone(),
+            item: Some(ItemId { kind, id: from.id.clone() }),
+            url: None,
+        })
+        .collect();
+    linked_from.sort_by(|a, b| (&a.word, &a.key).cmp(&(&b.word, &b.key)));
+    let counterparts = counterparts(&app, system, &container, &artefact).await?;
+    let touches = touches(&app, &counterparts, &artefact).await?;
+    Ok(Json(ArtefactPage {
+        kind: artefact.kind,
+        kind_name: schema.map_or_else(|| artefact.kind.word().to_owned(), |k| k.name.clone()),
+        fields: fields.map(held).collect(),
+        links: artefact.links.iter().map(|l| shown(&names, l.link_type.word(), &l.target)).collect(),
+        linked_from,
+        comments: (!artefact.comments.is_empty()).then(|| said(Value::Comments(artefact.comments.clone()))),
+        history: (!artefact.history.is_empty()).then(|| said(Value::History(artefact.history.clone()))),
+        modified: artefact.modified.as_ref().map(|m| names.stamp(m, &names)),
+        system_name: store.system(system).await?.name,
+        path: row.path,
+        counterparts,
+        touches,
+        surveyed_at: names.surveyed_at,
+        key: artefact.key,
+        title: artefact.title,
+        url: artefact.url,
+        attachments: artefact.attachments,
+    }))
+}
+
+fn shown(names: &Names, word: &str, target: &LinkEnd) -> ShownLink {
+    let word = word.to_owned();
+    match target {
+        LinkEnd::Artefact { kind, id } | LinkEnd::Pending { kind, id } => {
+            let found = names.found(*kind, id);
+            ShownLink {
+                word,
+                key: found.map_or_else(|| id.clone(), |a| a.key.clone()),
+                title: found.map_or_else(String::new, |a| a.title.clone()),
+                item: found.map(|_| ItemId { kind: *kind, id: id.clone() }),
+                url: None,
+            }
+        }
+        LinkEnd::Url(url) => {
+            ShownLink { word, key: String::new(), title: url.clone(), item: None, url: Some(url.clone()) }
+        }
+    }
+}
+
+async fn counterparts(
+    app: &App,
+    system: Uuid,
+    container: &str,
+    artefact: &Artefact,
+) -> Result<Vec<Counterpart>, Problem> {
+    let systems: HashMap<Uuid, System> = app.hub.store.systems().await?.into_iter().map(|s| (s.id, s)).collect();
+    let mut out = Vec::new();
+    for pair in app.hub.store.pairs_of(system, container, &artefact.id).await? {
+        let lanes: Vec<Lane> = serde_json::from_value(pair.lanes.clone())?;
+        let Some(lane) = lanes.iter().find(|l| l.id == pair.lane) else { continue };
+        let here_is_left = pair.left_system == system && pair.left_container == container;
+        let PairOf { left_id, right_id, left_system, right_system, left_container, right_container, .. } = pair;
+        let (kind, other, its_kind, id) = match here_is_left {
+            true => (lane.left_kind, (right_system, right_container), lane.right_kind, right_id),
+            false => (lane.right_kind, (left_system, left_container), lane.left_kind, left_id),
+        };
+        // Ids are unique within a kind only.
+        if kind != artefact.kind {
+            continue;
+        }
+        let (its_system, its_container) = other;
+        let surveyed = app.cache.get(&app.hub.store, its_system, &its_container, its_kind).await?;
+        let known = surveyed.by_id(&id);
+        let Some(its) = systems.get(&its_system) else { continue };
+        out.push(Counterpart {
+            route: pair.route,
+            route_name: pair.route_name,
+            system: its_system,
+            // Only what was not surveyed yet needs a connector to tell its address.
+            url: match known {
+                Some(a) => a.url.clone(),
+                None => app.hub.connect(its)?.address(its_kind, &id),
+            },
+            system_name: its.name.clone(),
+            container: its_container,
+            key: known.map_or_else(String::new, |a| a.key.clone()),
+            title: known.map_or_else(String::new, |a| a.title.clone()),
+            item: ItemId { kind: its_kind, id },
+            is_left: !here_is_left,
+        });
+    }
+    Ok(out)
+}
+
+async fn touches(app: &App, counterparts: &[Counterpart], artefact: &Artefact) -> Result<Vec<TouchAnswer>, Problem> {
+    let routes: Vec<Uuid> = counterparts.iter().map(|c| c.route).collect();
+    let lefts: Vec<&str> =
+        counterparts.iter().map(|c| if c.is_left { c.item.id.as_str() } else { artefact.id.as_str() }).collect();
+    let found = app.hub.store.touches(&routes, &lefts).await?;
+    let of = |t: hovrel_store::Touch| {
+        let counterpart = counterparts.iter().find(|c| Some(c.route) == t.route)?;
+        Some(TouchAnswer {
+            route: counterpart.route,
+            route_name: counterpart.route_name.clone(),
+            plan: t.plan,
+            seq: t.seq,
+            outcome: t.outcome,
+            fields: t.fields,
+            losses: t.losses,
+            state: t.state,
+            at: t.at,
+        })
+    };
+    Ok(found.into_iter().filter_map(of).collect())
+}

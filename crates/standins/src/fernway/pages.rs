@@ -1,0 +1,129 @@
+//! Fernway's own page, where a person sees and edits what is in it.
+
+use std::collections::HashMap;
+
+use axum::Router;
+use axum::extract::{Form, Path, Query, State as Extract};
+use axum::http::header;
+use axum::response::{Html, IntoResponse, Redirect, Response};
+use axum::routing::get;
+use chrono::{SubsecRound, Utc};
+use serde_json::json;
+
+use super::state::key;
+use super::{Server, api, kinds};
+use crate::page::{escape, page};
+use crate::records::{Form as Holds, as_text, note_changes, page_rows, said_on_page};
+
+pub const COLOUR: &str = "#5a3f6e";
+
+pub fn routes(server: Server) -> Router {
+    Router::new()
+        .route("/", get(list))
+        .route("/item/{uid}", get(view).post(save))
+        .route("/item/{uid}/file/{name}", get(file))
+        .with_state(server)
+}
+
+async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<String, String>>) -> Html<String> {
+    let state = server.kept.read();
+    let wanted = query.get("find").cloned().unwrap_or_default().to_lowercase();
+    let mut body = String::from("<p>Ropeway engineering");
+    for kind in &kinds::KINDS {
+        let count = state.records.get(kind.id).map_or(0, |r| r.len());
+        body += &format!(", <b id=count-{}>{count}</b> × {}", kind.id, kind.label);
+    }
+    body += &format!("</p><form><label>Find <input name=find value=\"{}\"></label></form>", escape(&wanted));
+    for kind in &kinds::KINDS {
+        body +=
+            &format!("<h2>{}</h2><table><tr><th>Key</th><th>Title</th><th>State</th><th>Labels</th></tr>", kind.label);
+        for r in state.records.get(kind.id).into_iter().flat_map(|r| r.values()) {
+            let text = |slot: &str| match r.values.get(slot) {
+                Some(serde_json::Value::Array(list)) => list.iter().map(as_text).collect::<Vec<_>>().join(" "),
+                Some(other) => as_text(other),
+                None => String::new(),
+            };
+            let (title, labels) = (text("title"), text("labels"));
+            if format!("{} {labels}", title.to_lowercase()).to_lowercase().contains(&wanted) {
+                body += &format!(
+                    "<tr><td><a href=\"/item/i{}\">{}</a></td><td>{}</td><td>{}</td><td class=dim>{}</td></tr>",
+                    r.number,
+                    key(r),
+                    escape(&title),
+                    escape(&text("state")),
+                    escape(&labels)
+                );
+            }
+        }
+        body += "</table>";
+    }
+    page("Fernway", COLOUR, "Items", &body)
+}
+
+async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Response {
+    let state = server.kept.read();
+    let Some((record, kind)) = state.item(&uid).and_then(|r| Some((r, kinds::find(&r.kind)?))) else {
+        return page("Fernway", COLOUR, "Not here", "<p>There is no such item.</p>").into_response();
+    };
+    let text = |slot: &str| record.values.get(slot).map(as_text).unwrap_or_default();
+    let files: String = record
+        .files
+        .iter()
+        .map(|f| {
+            let address = f.name.replace(' ', "%20");
+            format!("<li><a href=\"/item/{uid}/file/{address}\">{}</a> ({} bytes)</li>", escape(&f.name), f.bytes)
+        })
+        .collect();
+    let body = format!(
+        "<form method=post><label>Title<input name=title value=\"{}\"></label>\
+         <label>Body<textarea name=body rows=6>{}</textarea></label><button>Save</button></form>\
+         <h2>Body</h2><p>{}</p><h2>Slots</h2><table>{}</table><h2>Files</h2><ul>{files}</ul>{}",
+        escape(&text("title")),
+        escape(&text("body")),
+        shown(&text("body")),
+        page_rows(record, kind),
+        said_on_page(&record.remarks, &record.trail),
+    );
+    page("Fernway", COLOUR, &format!("{} {}", kind.label, key(record)), &body).into_response()
+}
+
+/// Fernway's text: line breaks count, and what looks like an address is one.
+fn shown(text: &str) -> String {
+    let word = |w: &str| match w.starts_with("http://") || w.starts_with("https://") {
+        true => format!("<a href=\"{0}\">{0}</a>", escape(w)),
+        false => escape(w),
+    };
+    let line = |l: &str| l.split(' ').map(word).collect::<Vec<_>>().join(" ");
+    text.lines().map(line).collect::<Vec<_>>().join("<br>")
+}
+
+async fn save(
+    Extract(server): Extract<Server>,
+    Path(uid): Path<String>,
+    Form(form): Form<HashMap<String, String>>,
+) -> Redirect {
+    let mut state = server.kept.write();
+    let found = state.item(&uid).cloned().and_then(|r| Some((kinds::find(&r.kind)?, r)));
+    if let Some((kind, before)) = found {
+        let mut now = before.clone();
+        // A browser sends line ends as CR LF; what was not edited must stay as it was.
+        for field in kind.fields.iter().filter(|f| matches!(f.form, Holds::Line | Holds::Rich)) {
+            if let Some(v) = form.get(field.id) {
+                now.values.insert(field.id.into(), json!(v.replace("\r\n", "\n")));
+            }
+        }
+        now.changed = Utc::now().trunc_subsecs(0);
+        now.changed_by = "p20".into();
+        note_changes(&before, &mut now, kind);
+        state.keep(now);
+    }
+    Redirect::to(&format!("/item/{uid}"))
+}
+
+async fn file(Extract(server): Extract<Server>, Path((uid, name)): Path<(String, String)>) -> Response {
+    let state = server.kept.read();
+    match state.item(&uid).and_then(|r| api::file(&state, r, &name)) {
+        Some((media_type, bytes)) => ([(header::CONTENT_TYPE, media_type)], bytes).into_response(),
+        None => page("Fernway", COLOUR, "Not here", "<p>There is no such file.</p>").into_response(),
+    }
+}
