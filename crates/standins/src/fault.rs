@@ -79,11 +79,19 @@ pub struct FaultCount {
 }
 
 impl FaultCount {
+    fn each(&self) -> [u64; 7] {
+        let FaultCount { too_many, errors, unavailable, cut_before, cut_after, truncated, malformed, .. } = *self;
+        [too_many, errors, unavailable, cut_before, cut_after, truncated, malformed]
+    }
+
+    /// How many sorts of fault happened, delays and sessions aside.
+    pub fn sorts(&self) -> usize {
+        self.each().iter().filter(|n| **n > 0).count()
+    }
+
     /// Whether every sort of fault happened that can, delays aside.
     fn every_sort(&self, sessions: bool) -> bool {
-        let FaultCount { too_many, errors, unavailable, cut_before, cut_after, truncated, malformed, .. } = *self;
-        let all = [too_many, errors, unavailable, cut_before, cut_after, truncated, malformed];
-        all.iter().all(|n| *n > 0) && (self.signed_out > 0 || !sessions)
+        self.sorts() == self.each().len() && (self.signed_out > 0 || !sessions)
     }
 }
 

@@ -99,6 +99,20 @@ impl Client {
         out
     }
 
+    /// Pauses, resumes or stops a job, and waits until it is in that state.
+    pub async fn want(&self, job: &Value, wanted: &str, state: &str) {
+        let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
+        let said = self.call(Method::PUT, &format!("{path}/wanted"), Some(json!({"wanted": wanted})), None).await;
+        assert!(said.0.is_success(), "{}", said.1);
+        for _ in 0..600 {
+            if self.get(&path).await["state"] == state {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(50)).await;
+        }
+        panic!("the job is not {state} half a minute after it was asked to {wanted}");
+    }
+
     /// Waits until a job is over; the job.
     pub async fn finish(&self, job: &Value) -> Value {
         let id = job["id"].as_str().expect("a job has an id");

@@ -39,7 +39,8 @@ async fn state(systems: &Systems, known: &Known) -> BTreeMap<String, String> {
     let carried = "2026-06-01T00:00:00Z".parse::<chrono::DateTime<chrono::FixedOffset>>().expect("a time");
     let mut out = BTreeMap::new();
     for item in &items {
-        let files: Vec<_> = item.attachments.iter().map(|f| (&f.name, &f.digest)).collect();
+        let mut files: Vec<_> = item.attachments.iter().map(|f| (&f.name, &f.digest)).collect();
+        files.sort();
         let links: Vec<String> = item.links.iter().map(|l| link(l, &names)).collect();
         // What a system says of itself (its number, its time) depends on the order too.
         let own = |f: &str| matches!(f, "identifier" | "modified");
@@ -337,7 +338,8 @@ async fn faults_and_kills_change_nothing_about_the_end_in_reqmoor() {
     disturbed(&OLDSTONE, &REQMOOR, &[14]).await;
 }
 
-/// A transfer to a system that misbehaves, killed ten times, ends as one that nobody disturbs.
+/// A transfer to a system that misbehaves, killed ten times and once paused, ends as one that nobody
+/// disturbs.
 async fn disturbed(left: &Known, right: &Known, seeds: &[u64]) {
     let expected = undisturbed(left, right).await;
     for seed in seeds.iter().copied() {
@@ -353,7 +355,17 @@ async fn disturbed(left: &Known, right: &Known, seeds: &[u64]) {
             tokio::time::sleep(Duration::from_millis(120 + (seed * 7919 + n * 104_729) % 380)).await;
             let now = client.get(&format!("/jobs/{}", job["id"].as_str().unwrap())).await;
             assert_eq!(now["state"], "running", "kill {n} comes in the middle: {now}");
+            if n == 5 {
+                client.want(&job, "pause", "paused").await;
+            }
             program.kill_and_restart().await;
+            if n == 5 {
+                // A pause outlives the program.
+                tokio::time::sleep(Duration::from_millis(800)).await;
+                let path = format!("/jobs/{}", job["id"].as_str().unwrap());
+                assert_eq!(client.get(&path).await["state"], "paused");
+                client.want(&job, "run", "running").await;
+            }
         }
         let mut job = client.finish(&job).await;
         // What a fault plan made Hovrel give up on is retried, as a person would.
