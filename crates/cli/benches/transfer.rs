@@ -26,9 +26,11 @@ async fn main() {
         fernway: fernway::start(fernway::Options::default()).await.expect("Fernway starts"),
         reqmoor: reqmoor::start(reqmoor::Options::default()).await.expect("Reqmoor starts"),
     };
-    let program = Program::start().await;
+    let program = Program::start_with_long_leases().await;
     let client = Client::sign_in(&program.address).await;
+    let begun = Instant::now();
     let route = client.make_route(&both).await;
+    println!("surveys of both ends: {:.1} s", begun.elapsed().as_secs_f64());
     let peak = || program.peak_mib().map_or("unknown".into(), |m| m.to_string());
     println!("peak memory of hovrel after the surveys: {} MiB", peak());
     let begun = Instant::now();

@@ -147,7 +147,76 @@ impl Catalogue {
 }
 
 impl KindSchema {
+    /// What stands in the way at `now` of values that fitted this schema, in words; empty if nothing does.
+    pub fn narrowed(&self, now: Option<&KindSchema>) -> Vec<String> {
+        let Some(now) = now else { return vec![format!("{} is not kept there any more", self.name)] };
+        let mut out = Vec::new();
+        for old in &self.fields {
+            let Some(new) = now.field(&old.id) else {
+                out.push(format!("the field “{}” is gone", old.name));
+                continue;
+            };
+            if new.value_type != old.value_type {
+                out.push(format!("“{}” is of another type", old.name));
+            }
+            if new.read_only && !old.read_only {
+                out.push(format!("“{}” can't be written any more", old.name));
+            }
+            if new.max_length.is_some_and(|n| old.max_length.is_none_or(|o| n < o)) {
+                out.push(format!("“{}” takes {} characters now", old.name, new.max_length.unwrap_or_default()));
+            }
+            let taken = |value: &&String| new.allowed.as_ref().is_none_or(|a| a.contains(value));
+            let lost = old.allowed.iter().flatten().filter(|v| !taken(v));
+            out.extend(lost.map(|value| format!("“{}” no longer takes “{value}”", old.name)));
+        }
+        let asked = now.fields.iter().filter(|f| f.required && !self.field(&f.id).is_some_and(|o| o.required));
+        out.extend(asked.map(|f| format!("“{}” is asked for now", f.name)));
+        out
+    }
+
     pub fn field(&self, id: &str) -> Option<&FieldSchema> {
         self.fields.iter().find(|f| f.id == id)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn kind(fields: Vec<FieldSchema>) -> KindSchema {
+        KindSchema {
+            kind: Kind::TestCase,
+            name: "Case".into(),
+            fields,
+            max_depth: None,
+            in_folders: true,
+            needs_folder: false,
+            writable: true,
+        }
+    }
+
+    #[test]
+    fn a_schema_that_takes_less_says_what() {
+        let choice = |values: &[&str]| FieldSchema {
+            allowed: Some(values.iter().map(|v| (*v).to_owned()).collect()),
+            ..FieldSchema::new("priority", "Priority", ValueType::Choice)
+        };
+        let title = |max| FieldSchema { max_length: max, ..FieldSchema::new("title", "Title", ValueType::Text) };
+        let before = kind(vec![choice(&["High", "Low"]), title(Some(80))]);
+        assert!(before.narrowed(Some(&before)).is_empty());
+        let wider = kind(vec![choice(&["High", "Low", "None"]), title(None)]);
+        assert!(before.narrowed(Some(&wider)).is_empty(), "what takes more is in nobody's way");
+        let rig = FieldSchema { required: true, ..FieldSchema::new("rig", "Rig", ValueType::Text) };
+        let after = kind(vec![choice(&["High"]), title(Some(40)), rig]);
+        assert_eq!(
+            before.narrowed(Some(&after)),
+            ["“Priority” no longer takes “Low”", "“Title” takes 40 characters now", "“Rig” is asked for now"]
+        );
+        let other = kind(vec![FieldSchema { value_type: ValueType::Choice, read_only: true, ..title(Some(80)) }]);
+        assert_eq!(
+            before.narrowed(Some(&other)),
+            ["the field “Priority” is gone", "“Title” is of another type", "“Title” can't be written any more"]
+        );
+        assert_eq!(before.narrowed(None), ["Case is not kept there any more"]);
     }
 }

@@ -269,7 +269,8 @@ pub struct End<'a> {
 /// What a lane's comparison found.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct LaneFindings {
-    pub changes: Vec<Change>,
+    /// Changes in all, moves of a base included.
+    pub changes: u32,
     pub in_step: u64,
     /// Artefacts at the right that nothing at the left stands for.
     pub only_right: u64,
@@ -288,8 +289,16 @@ pub struct Known<'a> {
     pub planned: &'a HashMap<(Kind, String), u32>,
 }
 
-/// Compares everything in a lane's scope.
-pub fn compare_lane(lane: &Lane, cx: &Context<'_>, left: &End<'_>, right: &End<'_>, known: &Known<'_>) -> LaneFindings {
+/// Compares everything in a lane's scope. Each change is given to `keep` when it is found, in plan order: all of
+/// them together may be more than memory should hold.
+pub fn compare_lane(
+    lane: &Lane,
+    cx: &Context<'_>,
+    left: &End<'_>,
+    right: &End<'_>,
+    known: &Known<'_>,
+    keep: &mut dyn FnMut(Change),
+) -> LaneFindings {
     let Known { pairs, bases, right_all, first_seq, planned } = *known;
     let comparer = Comparer::new(lane, cx);
     let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
@@ -317,7 +326,7 @@ pub fn compare_lane(lane: &Lane, cx: &Context<'_>, left: &End<'_>, right: &End<'
 
     let mut seqs: HashMap<&str, u32> = HashMap::new();
     for artefact in left.artefacts {
-        let seq = first_seq + out.changes.len() as u32;
+        let seq = first_seq + out.changes;
         let side = |a: &Artefact, end: &End<'_>| Some(Side::of(a, (end.path)(a)));
         let (outcome, other, evidence, fields, faults) = match by_left.get(artefact.id.as_str()) {
             Some(pair) => match right_all.get(pair.right_id.as_str()) {
@@ -366,7 +375,8 @@ pub fn compare_lane(lane: &Lane, cx: &Context<'_>, left: &End<'_>, right: &End<'
         out.in_step += u64::from(outcome == Outcome::InStep);
         let reviewed = evidence.as_ref().is_some_and(|e| !e.is_sure());
         let losses: Vec<Loss> = fields.iter().flat_map(|f| f.losses.clone()).collect();
-        out.changes.push(Change {
+        out.changes += 1;
+        keep(Change {
             seq,
             lane: lane.id.clone(),
             kind: lane.left_kind,

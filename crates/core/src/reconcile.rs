@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use crate::compare::{Base, Comparer, right_value, same};
 use crate::identity::Pair;
 use crate::loss::Loss;
-use crate::mapping::{ATTACHMENTS, Context, Lane, convert, source_value};
+use crate::mapping::{ATTACHMENTS, COMMENTS, Context, HISTORY, LINKS, Lane, convert, source_value};
 use crate::model::{Artefact, Kind, Value};
 
 /// The proof of one lane.
@@ -30,9 +30,9 @@ pub struct LaneProof {
     pub differences: Vec<Difference>,
     /// Left artefacts without a counterpart.
     pub missing: Vec<ProofItem>,
-    /// Files compared by digest, and those that agree.
-    pub files: u64,
-    pub files_agree: u64,
+    /// What hangs on the items, by its field.
+    #[serde(default)]
+    pub pieces: Vec<PieceProof>,
     /// Losses of values that agree as far as they could be carried.
     pub losses: Vec<ProofLoss>,
 }
@@ -47,6 +47,20 @@ pub struct FieldProof {
     pub agree: u64,
     /// Of these, those that agree with a declared loss.
     pub with_loss: u64,
+}
+
+/// Files by their digests, links by where they lead, comments and past changes by what they say: each counted
+/// in both directions.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PieceProof {
+    pub field: String,
+    /// Pieces that the left's items have, as far as they can be carried.
+    pub expected: u64,
+    /// Of these, those that are at the right.
+    pub there: u64,
+    /// Pieces at the right that nothing at the left stands for.
+    pub only_right: u64,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -111,6 +125,7 @@ pub fn prove_lane(
     let comparer = Comparer::new(lane, cx);
     let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
     let mut fields: BTreeMap<&str, FieldProof> = BTreeMap::new();
+    let mut pieces: BTreeMap<&str, PieceProof> = BTreeMap::new();
     let mut proof = LaneProof {
         lane: lane.id.clone(),
         left_kind: lane.left_kind,
@@ -121,8 +136,7 @@ pub fn prove_lane(
         fields: Vec::new(),
         differences: Vec::new(),
         missing: Vec::new(),
-        files: 0,
-        files_agree: 0,
+        pieces: Vec::new(),
         losses: Vec::new(),
     };
     for artefact in left {
@@ -152,8 +166,8 @@ pub fn prove_lane(
             entry.compared += 1;
             let expected = converted.value.unwrap_or(Value::Empty);
             let agrees = converted.fault.is_none() && same(&expected, &now);
-            if rule.target == ATTACHMENTS {
-                count_files(&expected, &now, &mut proof);
+            if matches!(rule.target.as_str(), ATTACHMENTS | LINKS | COMMENTS | HISTORY) {
+                pieces.entry(&rule.target).or_default().count(&expected, &now);
             }
             if agrees {
                 entry.agree += 1;
@@ -182,6 +196,7 @@ pub fn prove_lane(
         }
     }
     proof.fields = fields.into_values().collect();
+    proof.pieces = pieces.into_iter().map(|(field, p)| PieceProof { field: field.to_owned(), ..p }).collect();
     proof
 }
 
@@ -207,14 +222,51 @@ fn cause(
     }
 }
 
-fn count_files(expected: &Value, now: &Value, proof: &mut LaneProof) {
-    let list = |v: &Value| match v {
-        Value::Attachments(files) => files.clone(),
+impl PieceProof {
+    fn count(&mut self, expected: &Value, now: &Value) {
+        let (wanted, held) = (pieces(expected), pieces(now));
+        self.expected += wanted.len() as u64;
+        self.there += wanted.iter().filter(|w| held.iter().any(|h| same(w, h))).count() as u64;
+        self.only_right += held.iter().filter(|h| !wanted.iter().any(|w| same(w, h))).count() as u64;
+    }
+}
+
+/// The members of a list, each as a list of its own.
+fn pieces(list: &Value) -> Vec<Value> {
+    match list {
+        Value::Attachments(l) => l.iter().map(|f| Value::Attachments(vec![f.clone()])).collect(),
+        Value::Links(l) => l.iter().map(|f| Value::Links(vec![f.clone()])).collect(),
+        Value::Comments(l) => l.iter().map(|c| Value::Comments(vec![c.clone()])).collect(),
+        Value::History(l) => l.iter().map(|h| Value::History(vec![h.clone()])).collect(),
         _ => Vec::new(),
-    };
-    let there = list(now);
-    for file in list(expected) {
-        proof.files += 1;
-        proof.files_agree += u64::from(there.iter().any(|f| f.name == file.name && f.digest == file.digest));
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Attachment, Link, LinkEnd, LinkType};
+
+    #[test]
+    fn pieces_are_counted_in_both_directions() {
+        let file = |name: &str, digest: &str| Attachment {
+            name: name.into(),
+            media_type: "image/png".into(),
+            bytes: 4,
+            digest: digest.into(),
+        };
+        let mut files = PieceProof::default();
+        let left = Value::Attachments(vec![file("a.png", "1"), file("b.png", "2")]);
+        files.count(&left, &Value::Attachments(vec![file("a.png", "1"), file("b.png", "other"), file("c.png", "3")]));
+        assert_eq!((files.expected, files.there, files.only_right), (2, 1, 2), "a file of other bytes is another");
+
+        let link = |id: &str| Link {
+            link_type: LinkType::Verifies,
+            target: LinkEnd::Artefact { kind: Kind::Requirement, id: id.into() },
+        };
+        let mut links = PieceProof::default();
+        links.count(&Value::Links(vec![link("1")]), &Value::Links(vec![link("2"), link("1")]));
+        links.count(&Value::Empty, &Value::Empty);
+        assert_eq!((links.expected, links.there, links.only_right), (1, 1, 1));
     }
 }

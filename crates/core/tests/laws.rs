@@ -4,11 +4,11 @@
 use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Base, End, Known, LaneFindings, compare_lane, right_side};
+use hovrel_core::compare::{Base, End, Known, compare_lane, right_side};
 use hovrel_core::identity::{Pair, origin_mark};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, Fields, Kind, Value, ValueType};
-use hovrel_core::plan::{Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
+use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
 use hovrel_core::scope::{Condition, ConditionRow, Operator};
 use proptest::prelude::*;
 
@@ -94,7 +94,7 @@ struct World {
 }
 
 impl World {
-    fn dry_run(&self, lane: &Lane) -> LaneFindings {
+    fn dry_run(&self, lane: &Lane) -> Vec<Change> {
         let catalogue = Catalogue { kinds: vec![schema(None)], users: vec![] };
         let right_kind = schema(Some(5));
         let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
@@ -116,12 +116,15 @@ impl World {
         let path = |_: &Artefact| String::new();
         let known =
             Known { pairs: &self.pairs, bases: &self.bases, right_all: &all, first_seq: 0, planned: &HashMap::new() };
-        compare_lane(lane, &cx, &End { artefacts: &left, path: &path }, &End { artefacts: &right, path: &path }, &known)
+        let (left, right) = (End { artefacts: &left, path: &path }, End { artefacts: &right, path: &path });
+        let mut changes = Vec::new();
+        compare_lane(lane, &cx, &left, &right, &known, &mut |change| changes.push(change));
+        changes
     }
 
     /// Applies what is included. `decide` may change decisions.
-    fn transfer(&mut self, lane: &Lane, found: &LaneFindings, decide: impl Fn(&mut Decision)) {
-        for change in &found.changes {
+    fn transfer(&mut self, lane: &Lane, found: &[Change], decide: impl Fn(&mut Decision)) {
+        for change in found {
             let mut decision = Decision::default_for(change);
             decide(&mut decision);
             if !decision.included || matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight) {
@@ -214,7 +217,7 @@ proptest! {
     /// Law 1: the same inputs give the same plan, byte for byte.
     #[test]
     fn a_plan_is_the_same_every_time(w in world()) {
-        let bytes = |f: LaneFindings| serde_json::to_vec(&f.changes).unwrap();
+        let bytes = |f: Vec<Change>| serde_json::to_vec(&f).unwrap();
         prop_assert_eq!(bytes(w.dry_run(&lane())), bytes(w.dry_run(&lane())));
     }
 
@@ -236,7 +239,7 @@ proptest! {
             d.fields = FIELDS.iter().chain(&["mark"]).map(|f| ((*f).to_owned(), FieldDecision::Write)).collect();
         });
         let again = w.dry_run(&lane);
-        prop_assert!(again.changes.iter().all(|c| c.outcome == Outcome::Blocked), "{:?}", again.changes);
+        prop_assert!(again.iter().all(|c| c.outcome == Outcome::Blocked), "{:?}", again);
     }
 
     /// Law 4: however often it is transferred, each item of the left is at the right once.
@@ -283,7 +286,7 @@ proptest! {
         w.right.clear();
         let found = w.dry_run(&lane);
         w.transfer(&lane, &found, |_| {});
-        for change in &found.changes {
+        for change in found {
             let left = w.left.iter().find(|a| a.id == change.left.as_ref().unwrap().id).unwrap();
             let right = w.right.iter().find(|a| a.origin.as_deref() == Some(&origin_mark("Old", left))).unwrap();
             let exact = |f: &str| left.fields.get(f) == right.fields.get(f);
@@ -304,7 +307,7 @@ proptest! {
         lane.right_scope = only();
         let outside: Vec<Artefact> = w.right.iter().filter(|a| a.title != name).cloned().collect();
         let found = w.dry_run(&lane);
-        prop_assert!(found.changes.iter().all(|c| c.left.as_ref().is_some_and(|s| s.title == name)));
+        prop_assert!(found.iter().all(|c| c.left.as_ref().is_some_and(|s| s.title == name)));
         w.transfer(&lane, &found, |d| d.included = true);
         for a in outside {
             prop_assert!(w.right.contains(&a), "{:?} was written", a);
@@ -346,7 +349,7 @@ fn reconciliation_follows_the_table() {
         if let Some(word) = right {
             edit(&mut w.right, 0, 1, word);
         }
-        let found: Vec<Outcome> = w.dry_run(&lane).changes.iter().map(|c| c.outcome).collect();
+        let found: Vec<Outcome> = w.dry_run(&lane).iter().map(|c| c.outcome).collect();
         assert_eq!(found, expected.into_iter().collect::<Vec<_>>(), "left {left:?}, right {right:?}");
     }
 }

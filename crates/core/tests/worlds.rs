@@ -166,10 +166,11 @@ impl World {
                 planned: &planned,
             };
             let end = |artefacts| End { artefacts, path: &path };
-            let found = compare_lane(&lane, &cx, &end(&ls), &end(&rs), &known);
-            let made = found.changes.iter().filter(|c| matches!(c.outcome, Outcome::NewRight | Outcome::Adopt));
+            let mut found: Vec<Change> = Vec::new();
+            compare_lane(&lane, &cx, &end(&ls), &end(&rs), &known, &mut |change| found.push(change));
+            let made = found.iter().filter(|c| matches!(c.outcome, Outcome::NewRight | Outcome::Adopt));
             planned.extend(made.map(|c| ((kind, c.left.as_ref().unwrap().id.clone()), c.seq)));
-            changes.extend(found.changes);
+            changes.extend(found);
         }
         changes
     }

@@ -1,13 +1,14 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
 use std::collections::{HashMap, HashSet};
+use std::mem::take;
 use std::sync::Arc;
 
 use hovrel_connect::Connector;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::compare::{Base, BaseSide, End, Known, LaneFindings, compare_lane};
+use hovrel_core::compare::{Base, BaseSide, End, Known, compare_lane};
 use hovrel_core::identity::{Candidate, Pair, match_first_contact};
-use hovrel_core::mapping::{Lane, Place, call_order};
+use hovrel_core::mapping::{Lane, Place, call_order, join_deep};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
 use hovrel_store::{Joined, NewChange, PairRow, Plan, Route, Store, System};
@@ -16,6 +17,7 @@ use serde_json::json;
 use tokio::task::block_in_place;
 use uuid::Uuid;
 
+use crate::drafted::Drafted;
 use crate::ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders, prepare_items};
 use crate::survey::{folder_paths, path_of, read_all};
 use crate::worker::Running;
@@ -30,8 +32,6 @@ pub struct PlanSummary {
     pub in_step: u64,
     /// Artefacts at the right that nothing at the left stands for.
     pub only_right: u64,
-    /// Folders that are not made, since the right allows fewer levels.
-    pub too_deep: u64,
 }
 
 /// Both ends of a route, read whole.
@@ -67,6 +67,9 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
     let folders =
         |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
     let left_paths = folders(&left_items);
+    if let (Some(tree), Some(levels)) = (left_items.get_mut(&Kind::Folder), levels_of(&right_catalogue)) {
+        join_deep(tree, levels);
+    }
     for lane in lanes {
         if let Some(items) = left_items.get_mut(&lane.left_kind) {
             prepare_items(items, lane, lanes, &right_catalogue, &shared, &left_paths);
@@ -84,6 +87,11 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         left_items,
         right_items,
     })
+}
+
+/// How many levels of folders an end allows; none if it does not limit them.
+fn levels_of(catalogue: &Catalogue) -> Option<u32> {
+    catalogue.kind(Kind::Folder)?.max_depth
 }
 
 /// What other routes carried from the left end of this one to other systems, and where a person finds it.
@@ -140,7 +148,7 @@ pub(crate) fn scope_lanes<'a>(
     both: &'a Both,
     lanes: &[Lane],
     pairs: &HashMap<String, Vec<Pair>>,
-) -> (Vec<Scoped<'a>>, Mapped, u64) {
+) -> (Vec<Scoped<'a>>, Mapped) {
     let none: &[Artefact] = &[];
     let left_of = |kind| both.left_items.get(&kind).map_or(none, Vec::as_slice);
     let right_of = |kind| both.right_items.get(&kind).map_or(none, Vec::as_slice);
@@ -155,20 +163,14 @@ pub(crate) fn scope_lanes<'a>(
     scoped.sort_by_key(|s| s.lane.left_kind);
 
     let mut mapped = Mapped::default();
-    let max_depth = both.ends.right.kind(Kind::Folder).and_then(|k| k.max_depth);
-    let too_deep = mapped.limit_depth(left_of(Kind::Folder), max_depth);
     // A narrow first try must not make every folder: with conditions on other lanes, folders are
     // limited to those that hold something in scope.
     let narrow = lanes.iter().any(|l| l.left_kind != Kind::Folder && l.left_scope != Default::default());
     let holders = scoped.iter().filter(|s| s.lane.left_kind != Kind::Folder).flat_map(|s| s.left.iter().copied());
     let needed = needed_folders(left_of(Kind::Folder), holders);
-    let mut skipped = 0;
     for s in &mut scoped {
         match s.lane.left_kind {
             Kind::Folder => {
-                let before = s.left.len();
-                s.left.retain(|f| !too_deep.contains(&f.id));
-                skipped += (before - s.left.len()) as u64;
                 if narrow {
                     s.left.retain(|f| needed.contains(&f.id));
                 }
@@ -190,7 +192,7 @@ pub(crate) fn scope_lanes<'a>(
     for (kind, left_id, url) in &both.carried_elsewhere {
         mapped.set_elsewhere(*kind, left_id, url);
     }
-    (scoped, mapped, skipped)
+    (scoped, mapped)
 }
 
 /// Notes where the items of a lane are at the right: with their pair, with what surely is their
@@ -281,9 +283,9 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         return Err(EngineError::Faults(named));
     }
     let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
-    let (scoped, mapped, too_deep) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
-    let mut summary = PlanSummary { too_deep, ..PlanSummary::default() };
-    let mut changes: Vec<Change> = Vec::new();
+    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
+    let mut summary = PlanSummary::default();
+    let mut drafted = Drafted::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };
@@ -293,59 +295,43 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let bases = changed_bases(&hub.store, s, &both, &mapped, known, &right_all).await?;
         let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
         let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
-        let compared = || {
-            compare_lane(
-                &s.lane,
-                &cx,
-                &End { artefacts: &s.left, path: &left_path },
-                &End { artefacts: &s.right, path: &right_path },
-                &Known {
-                    pairs: known,
-                    bases: &bases,
-                    right_all: &right_all,
-                    first_seq: changes.len() as u32,
-                    planned: &planned,
-                },
-            )
+        let (left, right) =
+            (End { artefacts: &s.left, path: &left_path }, End { artefacts: &s.right, path: &right_path });
+        let first_seq = drafted.included.len() as u32;
+        let kept = Known { pairs: known, bases: &bases, right_all: &right_all, first_seq, planned: &planned };
+        let mut made: Vec<((Kind, String), u32)> = Vec::new();
+        let mut keep = |change: Change| {
+            // What already is at the right may be referred to at once.
+            if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
+                made.push(((change.kind, left.id.clone()), change.seq));
+            }
+            drafted.keep(&change);
         };
-        let found: LaneFindings = block_in_place(compared);
+        let found = block_in_place(|| compare_lane(&s.lane, &cx, &left, &right, &kept, &mut keep));
         summary.left_in_scope += s.left.len() as u64;
         summary.left_total += both.left_items.get(&s.lane.left_kind).map_or(0, Vec::len) as u64;
         summary.right_total += right_all.len() as u64;
         summary.in_step += found.in_step;
         summary.only_right += found.only_right;
-        // What already is at the right may be referred to at once.
-        let made = found.changes.iter().filter(|c| matches!(c.outcome, Outcome::NewRight | Outcome::Adopt));
-        planned.extend(made.filter_map(|c| Some(((c.kind, c.left.as_ref()?.id.clone()), c.seq))));
-        changes.extend(found.changes);
+        planned.extend(made);
     }
+    let (included, needs, count) = (take(&mut drafted.included), take(&mut drafted.needs), drafted.changes);
+    let (digest, changes) = drafted.finish()?;
     let plan = Plan {
         id: Uuid::now_v7(),
         route_id: route.id,
         route_version: route.version,
         lanes: serde_json::to_value(scoped.iter().map(|s| &s.lane).collect::<Vec<_>>())?,
         summary: serde_json::to_value(&summary)?,
-        digest: block_in_place(|| digest(&changes))?,
+        digest,
         made_at: chrono::Utc::now(),
     };
-    let mut needs: Vec<(i32, i32)> = Vec::new();
-    let mut included: Vec<bool> = Vec::with_capacity(changes.len());
-    for change in &changes {
-        // What needs something that is not taken in waits with it.
-        let ready = change.depends_on.iter().all(|d| included.get(*d as usize).is_none_or(|taken| *taken));
-        included.push(Decision::default_for(change).included && ready);
-        needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
-    }
-    let rows = changes.iter().zip(&included).map(|(change, taken)| row(plan.id, change, *taken));
+    // What was read is no longer needed: a plan is kept in parts.
+    drop((scoped, mapped));
+    drop(both);
+    let rows = changes.zip(included).map(|(change, taken)| row(plan.id, &change?, taken));
     hub.store.keep_plan(&plan, Box::new(rows), &needs).await?;
-    Ok(json!({"plan": plan.id, "changes": changes.iter().filter(|c| c.outcome != Outcome::InStep).count()}))
-}
-
-/// The fingerprint of a plan: law 1 says that equal inputs give equal plans.
-fn digest(changes: &[Change]) -> Result<Vec<u8>, EngineError> {
-    let mut hasher = blake3::Hasher::new();
-    serde_json::to_writer(&mut hasher, changes)?;
-    Ok(hasher.finalize().as_bytes().to_vec())
+    Ok(json!({"plan": plan.id, "changes": count}))
 }
 
 fn row(plan: Uuid, change: &Change, included: bool) -> Result<NewChange, serde_json::Error> {

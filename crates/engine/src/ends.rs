@@ -49,9 +49,6 @@ pub struct Mapped {
     elsewhere: HashMap<(Kind, String), String>,
     /// Knows where a person finds an item of the left.
     left: Option<Arc<dyn Connector>>,
-    /// Folders too deep for the right, with the folder above that takes their place.
-    /// Per folder that is too deep the one above that stands for it, and how many levels there can be.
-    instead: HashMap<String, (String, u32)>,
     /// While rules are tried out, everything counts as carried.
     assume: bool,
 }
@@ -74,28 +71,6 @@ impl Mapped {
     pub fn set_left(&mut self, left: Arc<dyn Connector>) {
         self.left = Some(left);
     }
-
-    /// Finds the folders deeper than the right allows, and what stands in for them. Their ids are
-    /// returned.
-    pub fn limit_depth(&mut self, folders: &[Artefact], max_depth: Option<u32>) -> HashSet<String> {
-        let Some(max) = max_depth.map(|m| m as usize) else { return HashSet::new() };
-        let parents: HashMap<&str, &str> =
-            folders.iter().filter_map(|f| Some((f.id.as_str(), f.parent.as_deref()?))).collect();
-        for folder in folders {
-            let mut line = vec![folder.id.as_str()];
-            while let Some(parent) = line.last().and_then(|at| parents.get(at)) {
-                if line.contains(parent) {
-                    break;
-                }
-                line.push(parent);
-            }
-            if line.len() > max {
-                // From the top, the last one that still fits.
-                self.instead.insert(folder.id.clone(), (line[line.len() - max].to_owned(), max as u32));
-            }
-        }
-        self.instead.keys().cloned().collect()
-    }
 }
 
 impl PairLookup for Mapped {
@@ -111,10 +86,6 @@ impl PairLookup for Mapped {
 
     fn at_left(&self, kind: Kind, left_id: &str) -> Option<String> {
         self.left.as_ref()?.address(kind, left_id)
-    }
-
-    fn instead_of(&self, left_id: &str) -> Option<(String, u32)> {
-        self.instead.get(left_id).cloned()
     }
 }
 

@@ -17,6 +17,8 @@ pub enum EngineError {
     Faults(Vec<String>),
     #[error("stored data can't be read: {0}")]
     Corrupt(String),
+    #[error("a plan in the making can't be kept in a file: {0}. Look whether the disk for temporary files is full.")]
+    File(#[from] std::io::Error),
     #[error("the worker lost its lease")]
     LeaseLost,
 }

@@ -33,7 +33,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let both = read_both(hub, job, &route, &lanes).await?;
     job.tell(json!({"phase": "comparing"})).await?;
     let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
-    let (scoped, mapped, _) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
+    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
     let mut proofs: Vec<LaneProof> = Vec::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };

@@ -6,6 +6,11 @@ pub fn escape(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
+/// An address that a person can follow.
+pub fn followed(url: &str) -> String {
+    format!("<a href=\"{0}\">{0}</a>", escape(url))
+}
+
 /// A page in a system's own colours. `body` is HTML.
 pub fn page(system: &str, colour: &str, title: &str, body: &str) -> Html<String> {
     Html(format!(

@@ -276,14 +276,14 @@ pub fn page_rows(record: &Record, kind: &Kind) -> String {
         Value::Array(_) | Value::Object(_) => json!(v).to_string(),
         other => as_text(other),
     };
-    let escape = crate::page::escape;
+    use crate::page::{escape, followed};
     let fields = kind.fields.iter().map(|f| {
         let value = record.values.get(f.id).map(shown).unwrap_or_default();
         format!("<tr><th>{}</th><td>{}</td></tr>", escape(f.label), escape(&value))
     });
     let links = record.links.iter().map(|l| {
-        let end = if l.url.is_empty() { format!("{} {}", l.kind, l.id) } else { l.url.clone() };
-        format!("<tr><th>{}</th><td>{}</td></tr>", escape(&l.word), escape(&end))
+        let end = if l.url.is_empty() { escape(&format!("{} {}", l.kind, l.id)) } else { followed(&l.url) };
+        format!("<tr><th>{}</th><td>{end}</td></tr>", escape(&l.word))
     });
     fields.chain(links).collect()
 }

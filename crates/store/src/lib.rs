@@ -29,7 +29,7 @@ pub use jobs::{Job, JobEvent, NewJob, Wanted};
 pub use journal::{Applied, JournalRow, TransferCounts};
 pub use pairs::{Joined, PairRow};
 pub use people::{Person, Session};
-pub use plans::{ChangeFilter, ChangeRow, NewChange, Plan};
+pub use plans::{ChangeFilter, ChangeRow, Included, NewChange, Plan};
 pub use proofs::Proof;
 pub use routes::{NewRoute, Route, RouteVersion};
 pub use seal::{SealError, Sealer};

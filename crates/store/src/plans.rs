@@ -53,6 +53,15 @@ pub struct ChangeRow {
     pub included: bool,
 }
 
+/// A change that is taken in: its place, and the places of those that it waits for.
+#[derive(Debug, Clone, Queryable)]
+pub struct Included {
+    pub seq: i32,
+    pub outcome: String,
+    /// Two lists: what it needs, and what it would rather wait for.
+    pub waits: Value,
+}
+
 /// Which changes of a plan to list.
 #[derive(Debug, Clone, Default)]
 pub struct ChangeFilter {
@@ -64,7 +73,9 @@ pub struct ChangeFilter {
     pub left_out: bool,
 }
 
+/// Rows per statement: of needs, and of changes, whose bodies are many times as large in memory as they are kept.
 const BATCH: usize = 1000;
+const CHANGES: usize = 100;
 
 type Matching<'a> = changes::BoxedQuery<'a, diesel::pg::Pg>;
 
@@ -152,7 +163,7 @@ impl Store {
                     .execute(connection)
                     .await?;
                 loop {
-                    let batch = rows.by_ref().take(BATCH).collect::<Result<Vec<_>, _>>()?;
+                    let batch = rows.by_ref().take(CHANGES).collect::<Result<Vec<_>, _>>()?;
                     if batch.is_empty() {
                         break;
                     }
@@ -207,9 +218,25 @@ impl Store {
     }
 
     /// Every change of a plan that is included, in order.
-    pub async fn included_changes(&self, plan: Uuid) -> Result<Vec<ChangeRow>, StoreError> {
+    /// What is taken in of a plan, in plan order, without what it says.
+    pub async fn included_changes(&self, plan: Uuid) -> Result<Vec<Included>, StoreError> {
+        use diesel::dsl::sql;
+        use diesel::sql_types::Jsonb;
         let query = changes::table
             .filter(changes::plan_id.eq(plan).and(changes::included.eq(true)))
+            .order(changes::seq)
+            .select((
+                changes::seq,
+                changes::outcome,
+                sql::<Jsonb>("jsonb_build_array(body -> 'depends_on', body -> 'after')"),
+            ));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Some changes of a plan, by their places.
+    pub async fn changes_at(&self, plan: Uuid, seqs: &[i32]) -> Result<Vec<ChangeRow>, StoreError> {
+        let query = changes::table
+            .filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(seqs)))
             .order(changes::seq)
             .select(ChangeRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)

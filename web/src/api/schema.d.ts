@@ -1378,13 +1378,6 @@ export interface components {
         LaneProof: {
             differences: components["schemas"]["Difference"][];
             fields: components["schemas"]["FieldProof"][];
-            /**
-             * Format: int64
-             * @description Files compared by digest, and those that agree.
-             */
-            files: number;
-            /** Format: int64 */
-            files_agree: number;
             lane: string;
             /**
              * Format: int64
@@ -1401,6 +1394,8 @@ export interface components {
              * @description Of these, those whose counterpart exists at the right.
              */
             paired: number;
+            /** @description What hangs on the items, by its field. */
+            pieces?: components["schemas"]["PieceProof"][];
             /**
              * Format: int64
              * @description Artefacts in the lane's scope at the right.
@@ -1625,6 +1620,28 @@ export interface components {
         };
         /** @enum {string} */
         PieceChange: "same" | "removed" | "added";
+        /**
+         * @description Files by their digests, links by where they lead, comments and past changes by what they say: each counted
+         *     in both directions.
+         */
+        PieceProof: {
+            /**
+             * Format: int64
+             * @description Pieces that the left's items have, as far as they can be carried.
+             */
+            expected: number;
+            field: string;
+            /**
+             * Format: int64
+             * @description Pieces at the right that nothing at the left stands for.
+             */
+            only_right: number;
+            /**
+             * Format: int64
+             * @description Of these, those that are at the right.
+             */
+            there: number;
+        };
         /** @description A plan in numbers. */
         PlanFigure: {
             /**
@@ -1654,8 +1671,6 @@ export interface components {
             outcomes: components["schemas"]["OutcomeCount"][];
             /** Format: int32 */
             route_version: number;
-            /** Format: int64 */
-            too_deep: number;
             transfer?: components["schemas"]["JobAnswer"] | null;
             /** Format: int64 */
             with_losses: number;

@@ -24,5 +24,5 @@ async fn a_person_in_the_browser() {
         tokio::task::spawn_blocking(move || command.output()).await.expect("it ran").expect("Playwright starts");
     let told = String::from_utf8_lossy(&output.stdout);
     assert!(output.status.success(), "{told}{}", String::from_utf8_lossy(&output.stderr));
-    assert!(told.contains("3 passed"), "every walk ran: {told}");
+    assert!(told.contains("4 passed"), "every walk ran: {told}");
 }

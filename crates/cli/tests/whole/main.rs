@@ -2,6 +2,7 @@
 
 mod browser;
 mod journey;
+mod meanwhile;
 mod pairs;
 mod program;
 mod routes;

@@ -11,24 +11,31 @@ pub struct Program {
     pub address: String,
     folder: tempfile::TempDir,
     database: Database,
+    lease_seconds: &'static str,
 }
 
 impl Program {
     pub async fn start() -> Program {
-        Program::start_offering("[]").await
+        Program::start_offering("[]", "0.5").await
+    }
+
+    /// With the leases of every day; those of the tests are short, so that a killed program's jobs go on at once.
+    #[allow(dead_code, reason = "asked by the benchmark")]
+    pub async fn start_with_long_leases() -> Program {
+        Program::start_offering("[]", "30").await
     }
 
     /// As the demo does: the connect form offers the simulated systems.
     pub async fn start_with_presets(both: &hovrel_testkit::Systems) -> Program {
-        Program::start_offering(&both.presets().to_string()).await
+        Program::start_offering(&both.presets().to_string(), "0.5").await
     }
 
-    async fn start_offering(presets: &str) -> Program {
+    async fn start_offering(presets: &str, lease_seconds: &'static str) -> Program {
         let folder = tempfile::tempdir().expect("a folder");
         std::fs::write(folder.path().join("presets"), presets).expect("presets can be written");
         let database = Database::fresh().await;
-        let mut program =
-            Program { child: run(&folder, &database, "127.0.0.1:0"), address: String::new(), folder, database };
+        let child = run(&folder, &database, "127.0.0.1:0", lease_seconds);
+        let mut program = Program { child, address: String::new(), folder, database, lease_seconds };
         program.address = program.announced().await;
         program
     }
@@ -39,7 +46,7 @@ impl Program {
         self.child.wait().expect("it ends");
         std::fs::remove_file(self.folder.path().join("address")).expect("it had announced itself");
         let listen = self.address.trim_start_matches("http://").to_owned();
-        self.child = run(&self.folder, &self.database, &listen);
+        self.child = run(&self.folder, &self.database, &listen, self.lease_seconds);
         self.announced().await;
     }
 
@@ -78,18 +85,22 @@ impl Drop for Program {
     }
 }
 
-fn run(folder: &tempfile::TempDir, database: &Database, listen: &str) -> Child {
+fn run(folder: &tempfile::TempDir, database: &Database, listen: &str, lease_seconds: &str) -> Child {
     let path = |name: &str| -> PathBuf { folder.path().join(name) };
     let log = std::fs::OpenOptions::new().create(true).append(true).open(path("log")).expect("a log");
     Command::new(env!("CARGO_BIN_EXE_hovrel"))
-        .args(["serve", "--listen", listen, "--lease-seconds", "0.5", "--key-file"])
+        .args(["serve", "--listen", listen, "--lease-seconds", lease_seconds, "--key-file"])
         .arg(path("key"))
         .arg("--announce")
         .arg(path("address"))
         .arg("--presets")
         .arg(path("presets"))
         .env("DATABASE_URL", &database.url)
-        .env("RUST_LOG", "debug,hyper=info,tokio_postgres=info")
+        // What is secret must be in no log, however much is logged.
+        .env(
+            "RUST_LOG",
+            std::env::var("RUST_LOG").as_deref().unwrap_or("debug,hyper=info,tokio_postgres=info,html5ever=info"),
+        )
         .stderr(log)
         .stdout(Stdio::null())
         .spawn()

@@ -39,11 +39,6 @@ pub trait PairLookup {
     fn at_left(&self, _kind: Kind, _left_id: &str) -> Option<String> {
         None
     }
-    /// The folder that stands for `left_id` where the tree is too deep to mirror whole: the id of the one
-    /// above to use instead, and how many levels there can be.
-    fn instead_of(&self, _left_id: &str) -> Option<(String, u32)> {
-        None
-    }
 }
 
 impl PairLookup for HashMap<(Kind, String), Place> {
@@ -327,7 +322,7 @@ fn one_person(
 /// Makes the value one of the target field's type, as the target will hold it.
 fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
     if rule.target == PARENT {
-        return parent(value, rule, cx, losses);
+        return parent(value, rule, cx);
     }
     let field =
         cx.right_kind.field(&rule.target).ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
@@ -440,7 +435,7 @@ fn place_of(reference: &Reference, rule: &Rule, cx: &Context<'_>) -> Option<Refe
     Some(cx.places.counterpart(kind, reference.id())?.reference)
 }
 
-fn parent(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
+fn parent(value: Value, rule: &Rule, cx: &Context<'_>) -> Result<Value, FaultReason> {
     let left_id = match value {
         // One folder of the right for all, by its id there.
         Value::Reference(_) if matches!(rule.source, Source::Constant(_)) => return Ok(value),
@@ -448,20 +443,7 @@ fn parent(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -
         _ if cx.right_kind.needs_folder => return Err(FaultReason::RequiredEmpty),
         _ => return Ok(Value::Empty),
     };
-    let wanted = match cx.places.instead_of(&left_id) {
-        Some((above, levels)) => {
-            losses.push(Loss {
-                field: rule.target.clone(),
-                kind: LossKind::Flattened,
-                cause: LossCause::TooDeep { levels },
-                before: left_id.clone(),
-                after: above.clone(),
-            });
-            above
-        }
-        None => left_id.clone(),
-    };
-    match cx.places.counterpart(Kind::Folder, &wanted) {
+    match cx.places.counterpart(Kind::Folder, &left_id) {
         Some(place) => Ok(Value::Reference(place.reference)),
         None => Err(FaultReason::FolderNotCarried { folder: left_id }),
     }

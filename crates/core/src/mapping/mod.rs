@@ -7,6 +7,7 @@
 mod check;
 mod comments;
 mod convert;
+mod deep;
 mod expand;
 mod lane;
 mod links;
@@ -18,6 +19,7 @@ pub(crate) use comments::all_there;
 pub use comments::is_there as comment_is_there;
 pub(crate) use convert::sorted;
 pub use convert::{Context, Converted, PairLookup, Place, convert, source_value};
+pub use deep::join_deep;
 pub use expand::{call_order, expand_calls};
 pub use lane::{
     Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap,

@@ -18,10 +18,15 @@ use crate::EngineError;
 /// How often a call is made again after its outcome was looked up and found not to have happened.
 pub(super) const TRIES: u32 = 6;
 
+/// What to do about a lane that stopped.
+const HALTED: &str = "Survey the system again, settle the rules, and make a new dry run. What was done stays done.";
+
 /// A change that can't be applied, in words.
 pub(super) struct Refusal {
     why: String,
     advice: String,
+    /// The other system did not take a value.
+    of_value: bool,
 }
 
 pub(super) enum Failure {
@@ -43,12 +48,13 @@ impl From<hovrel_store::StoreError> for Failure {
 
 impl From<ConnectError> for Failure {
     fn from(e: ConnectError) -> Self {
-        Failure::Refused(Refusal { why: e.to_string(), advice: e.advice().to_owned() })
+        let of_value = matches!(e, ConnectError::Refused { .. } | ConnectError::NoSuchKind(_));
+        Failure::Refused(Refusal { why: e.to_string(), advice: e.advice().to_owned(), of_value })
     }
 }
 
 pub(super) fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
-    Err(Failure::Refused(Refusal { why: why.to_owned(), advice: advice.to_owned() }))
+    Err(Failure::Refused(Refusal { why: why.to_owned(), advice: advice.to_owned(), of_value: false }))
 }
 
 /// Items are made and changed first, with the links whose other end is there already; the other links
@@ -82,9 +88,10 @@ pub async fn apply(
     if let Ok(mut in_hand) = t.in_hand.lock() {
         in_hand.insert(change.seq, format!("{key} {title}"));
     }
-    let result = match phase {
-        Phase::Items => attempt(t, change, decision, row).await,
-        Phase::Links => attempt_links(t, change, decision).await,
+    let result = match (t.halted(&change.lane).await, phase) {
+        (Some(why), _) => refuse(&why, HALTED),
+        (None, Phase::Items) => attempt(t, change, decision, row).await,
+        (None, Phase::Links) => attempt_links(t, change, decision).await,
     };
     if let Ok(mut in_hand) = t.in_hand.lock() {
         in_hand.remove(&change.seq);
@@ -92,7 +99,9 @@ pub async fn apply(
     match result {
         Ok(stage) => Ok(stage),
         Err(Failure::Refused(r)) => {
-            t.hub.store.refuse(t.job, change.seq as i32, &r.why, &r.advice).await?;
+            let halted = if r.of_value { t.look_again(&change.lane, change.right_kind).await } else { None };
+            let (why, advice) = halted.as_deref().map_or((&*r.why, &*r.advice), |why| (why, HALTED));
+            t.hub.store.refuse(t.job, change.seq as i32, why, advice).await?;
             Ok(Stage::Settled)
         }
         Err(Failure::Engine(e)) => Err(e),
@@ -412,7 +421,8 @@ impl Transfer {
     /// members of its lists that were not there then, and a state that is reached by moves of its own.
     fn is_under_way(&self, now: &Artefact, write: &Write) -> bool {
         let is_held = |field: &str, value: &Value| same(value, &right_value(now, field));
-        let is_state = |field: &str| self.states.get(&write.kind).is_some_and(|f| f.iter().any(|s| s == field));
+        let schema = self.there.kind(write.kind);
+        let is_state = |field: &str| schema.and_then(|k| k.field(field)).is_some_and(|f| f.workflow.is_some());
         let some_held = write.parent.is_some() || write.fields.iter().any(|(f, v)| is_held(f, v));
         let follows = |f: &str, v: &Value| is_held(f, v) || is_part(now, f, v) || (some_held && is_state(f));
         is_at(now, write) && write.fields.iter().all(|(field, value)| follows(field, value))

@@ -1,6 +1,7 @@
 //! The transfer: a plan applied, wave by wave, change by change, through the journal.
 
 mod apply;
+mod halt;
 mod hanging;
 
 use std::collections::HashMap;
@@ -8,12 +9,13 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use std::time::{Duration, Instant};
 
-use futures::StreamExt;
+use futures::{Stream, StreamExt, TryStreamExt, stream};
 use hovrel_connect::Connector;
+use hovrel_core::catalogue::Catalogue;
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Change, Decision, Outcome, waves};
-use hovrel_store::{JournalRow, Wanted};
+use hovrel_store::{ChangeRow, Included, JournalRow, Wanted};
 use serde_json::{Value, json};
 use tokio::sync::RwLock;
 use uuid::Uuid;
@@ -26,6 +28,7 @@ use apply::{Phase, Stage};
 pub(crate) struct Transfer {
     pub hub: Hub,
     pub job: Uuid,
+    pub plan: Uuid,
     pub route: Uuid,
     pub left: Arc<dyn Connector>,
     pub right: Arc<dyn Connector>,
@@ -33,8 +36,10 @@ pub(crate) struct Transfer {
     pub right_name: String,
     pub right_container: String,
     pub lanes: HashMap<String, Lane>,
-    /// Fields of the right that are not written but reached by moves, by kind.
-    pub states: HashMap<Kind, Vec<String>>,
+    /// What the right could hold when the transfer began.
+    pub there: Catalogue,
+    /// Lanes that the right can no longer take, with what changed there.
+    pub halted: RwLock<HashMap<String, String>>,
     /// What is at the right, by kind and id at the left, as it comes to be.
     pub places: RwLock<HashMap<(Kind, String), String>>,
     /// Titles in hand, by place in the plan.
@@ -56,18 +61,16 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     let right = hub.connect(&right_system)?;
     // What the catalogue and sign-in ask is asked before many changes ask it at once.
     let failed = |error| EngineError::System { system: right_system.name.clone(), error };
-    let offered = right.catalogue(&route.right_container).await.map_err(failed)?;
-    let states = offered.kinds.into_iter().map(|k| {
-        let moved = k.fields.into_iter().filter(|f| f.workflow.is_some()).map(|f| f.id);
-        (k.kind, moved.collect())
-    });
+    let there = right.catalogue(&route.right_container).await.map_err(failed)?;
     let transfer = Transfer {
         hub: hub.clone(),
         job: running.id,
+        plan: plan.id,
         route: route.id,
         left: hub.connect(&left_system)?,
         right,
-        states: states.collect(),
+        there,
+        halted: RwLock::default(),
         left_name: left_system.name,
         right_name: right_system.name,
         right_container: route.right_container,
@@ -77,14 +80,26 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
         written: AtomicU64::new(0),
         files: AtomicU64::new(0),
     };
-    let mut changes: Vec<(Change, Decision)> = Vec::new();
-    for row in hub.store.included_changes(plan.id).await? {
-        changes.push((serde_json::from_value(row.body)?, serde_json::from_value(row.decision)?));
-    }
+    let changes = hub.store.included_changes(plan.id).await?;
+    let changes = changes.into_iter().map(Listed::of).collect::<Result<Vec<_>, _>>()?;
     let journal: HashMap<i32, JournalRow> =
         hub.store.journal(running.id).await?.into_iter().map(|r| (r.seq, r)).collect();
-    let total = changes.iter().filter(|(c, _)| c.outcome != Outcome::InStep).count() as u64;
-    drive(&transfer, running, changes, journal, total).await
+    drive(&transfer, running, &changes, &journal).await
+}
+
+/// A change without what it says, which is read when its turn comes: all of a plan would not fit in memory.
+struct Listed {
+    seq: u32,
+    /// A move of a base is no change for a person.
+    counts: bool,
+    waits_for: Vec<u32>,
+}
+
+impl Listed {
+    fn of(row: Included) -> Result<Listed, EngineError> {
+        let waits: Vec<Vec<u32>> = serde_json::from_value(row.waits)?;
+        Ok(Listed { seq: row.seq as u32, counts: row.outcome != Outcome::InStep.id(), waits_for: waits.concat() })
+    }
 }
 
 /// Applies what the journal does not call done or refused. Pausing and stopping let the changes in
@@ -92,39 +107,37 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
 async fn drive(
     transfer: &Transfer,
     running: &Running,
-    changes: Vec<(Change, Decision)>,
-    journal: HashMap<i32, JournalRow>,
-    total: u64,
+    changes: &[Listed],
+    journal: &HashMap<i32, JournalRow>,
 ) -> Result<End, EngineError> {
     let started = Instant::now();
+    let total = changes.iter().filter(|c| c.counts).count() as u64;
     let settled = |seq: u32| journal.get(&(seq as i32)).is_some_and(|r| matches!(r.state.as_str(), "done" | "refused"));
-    let open: Vec<&(Change, Decision)> = changes.iter().filter(|(c, _)| !settled(c.seq)).collect();
-    let before = changes.iter().filter(|(c, _)| settled(c.seq) && c.outcome != Outcome::InStep).count() as u64;
-    let by_seq: HashMap<u32, &(Change, Decision)> = open.iter().map(|c| (c.0.seq, *c)).collect();
+    let before = changes.iter().filter(|c| settled(c.seq) && c.counts).count() as u64;
     let order: Vec<(u32, Vec<u32>)> =
-        open.iter().map(|(c, _)| (c.seq, [c.depends_on.as_slice(), c.after.as_slice()].concat())).collect();
+        changes.iter().filter(|c| !settled(c.seq)).map(|c| (c.seq, c.waits_for.clone())).collect();
     let done_now = AtomicU64::new(0);
     let at_once = transfer.right.describe().calls_at_once.max(1);
-    let step = |seq: u32, phase: Phase| {
+    let step = |found: Result<(Change, Decision), EngineError>, phase: Phase| {
         let wanted = running.wanted.clone();
-        let (change, decision) = by_seq[&seq];
-        let row = journal.get(&(seq as i32));
         let done_now = &done_now;
         async move {
+            let (change, decision) = found?;
             if *wanted.borrow() != Wanted::Run {
                 return Ok(None);
             }
-            let stage = apply::apply(transfer, change, decision, row, phase).await?;
+            let row = journal.get(&(change.seq as i32));
+            let stage = apply::apply(transfer, &change, &decision, row, phase).await?;
             if change.outcome != Outcome::InStep && stage == Stage::Settled {
                 done_now.fetch_add(1, Relaxed);
             }
-            Ok::<_, EngineError>((stage == Stage::LinksToCome).then_some(seq))
+            Ok::<_, EngineError>((stage == Stage::LinksToCome).then_some(change.seq))
         }
     };
     let work = async {
         let mut with_links = Vec::new();
         for wave in waves(&order) {
-            let mut results = futures::stream::iter(wave).map(|seq| step(seq, Phase::Items)).buffer_unordered(at_once);
+            let mut results = transfer.read(&wave).map(|found| step(found, Phase::Items)).buffer_unordered(at_once);
             while let Some(result) = results.next().await {
                 with_links.extend(result?);
             }
@@ -133,8 +146,7 @@ async fn drive(
             }
         }
         with_links.sort_unstable();
-        let mut results =
-            futures::stream::iter(with_links).map(|seq| step(seq, Phase::Links)).buffer_unordered(at_once);
+        let mut results = transfer.read(&with_links).map(|found| step(found, Phase::Links)).buffer_unordered(at_once);
         while let Some(result) = results.next().await {
             result?;
         }
@@ -160,6 +172,20 @@ async fn drive(
         Wanted::Stop => End::Stopped,
         Wanted::Run => End::Done(json!({"done": counts.done, "refused": counts.refused})),
     })
+}
+
+impl Transfer {
+    /// Changes of the plan, read some at a time as they are asked for.
+    fn read<'a>(&'a self, seqs: &'a [u32]) -> impl Stream<Item = Result<(Change, Decision), EngineError>> + Unpin + 'a {
+        const PART: usize = 50;
+        let part = async |seqs: &'a [u32]| {
+            let seqs: Vec<i32> = seqs.iter().map(|s| *s as i32).collect();
+            let rows = self.hub.store.changes_at(self.plan, &seqs).await?;
+            let read = |row: ChangeRow| Ok((serde_json::from_value(row.body)?, serde_json::from_value(row.decision)?));
+            Ok::<_, EngineError>(stream::iter(rows).map(read))
+        };
+        Box::pin(stream::iter(seqs.chunks(PART)).then(part).try_flatten())
+    }
 }
 
 /// How fast it goes. What was done in the last while says more than the whole: a system lets the first

@@ -55,7 +55,6 @@ pub struct PlanFigure {
     pub left_in_scope: u64,
     pub left_total: u64,
     pub only_right: u64,
-    pub too_deep: u64,
     pub outcomes: Vec<OutcomeCount>,
     pub fields: Vec<String>,
     /// BLAKE3 over the changes, in hex.
@@ -86,7 +85,6 @@ impl PlanFigure {
             left_in_scope: summary.left_in_scope,
             left_total: summary.left_total,
             only_right: summary.only_right,
-            too_deep: summary.too_deep,
             outcomes: real()
                 .map(|(outcome, kind, included, count, ..)| OutcomeCount {
                     outcome: outcome.clone(),

@@ -7,7 +7,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
-use hovrel_core::mapping::{Fault, Lane, Suggestion, convert, source_value, suggest};
+use hovrel_core::mapping::{Fault, Lane, Suggestion, convert, join_deep, source_value, suggest};
 use hovrel_core::model::Kind;
 use hovrel_core::scope::{Condition, Subject};
 use hovrel_core::survey::Survey;
@@ -205,15 +205,18 @@ pub async fn preview(
     let items = hovrel_engine::in_scope(&kept.artefacts, &body.lane.left_scope, &kept.paths);
     let by_key = body.key.and_then(|key| items.iter().position(|a| a.key == key));
     let at = by_key.unwrap_or(body.at as usize).min(items.len().saturating_sub(1));
-    let mut folders = Mapped::assumed();
-    let tree = left_items(&app, &route, Kind::Folder).await?;
-    folders.limit_depth(&tree.artefacts, ends.right.kind(Kind::Folder).and_then(|k| k.max_depth));
+    let folders = Mapped::assumed();
     let (Some(artefact), Some(cx)) = (items.get(at), ends.context(&body.lane, &folders)) else {
         return Ok(Json(Preview { total: items.len() as u64, ..empty }));
     };
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let shared = left_items(&app, &route, Kind::SharedSteps).await?;
     let mut one = [(*artefact).clone()];
+    if let Some(levels) = cx.right_kind.max_depth {
+        let mut tree = kept.artefacts.clone();
+        join_deep(&mut tree, levels);
+        one = tree.into_iter().find(|f| f.id == artefact.id).map_or(one, |found| [found]);
+    }
     hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.right, &shared.artefacts, &kept.paths);
     let [artefact] = &one;
     // A folder is shown by its path, not by its id.

@@ -13,7 +13,7 @@ use chrono::{SubsecRound, Utc};
 use serde::Deserialize;
 use serde_json::{Value, json};
 
-use super::state::{Case, Chapter, DEEPEST, DataSet, File, PRIORITIES, STATUSES, State, Step};
+use super::state::{Case, Chapter, DEEPEST, DataSet, File, STATUSES, State, Step};
 use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave, too_many};
 use crate::records::{Known, Past, as_text};
@@ -86,7 +86,8 @@ async fn people(Extract(server): Extract<Server>) -> Json<Value> {
     Json(json!({"items": server.kept.read().people}))
 }
 
-async fn schema() -> Json<Value> {
+async fn schema(Extract(server): Extract<Server>) -> Json<Value> {
+    let priorities = server.kept.read().priorities();
     let mut described = json!({"kinds": [
         {"id": "chapter", "title": "Chapter", "depth": DEEPEST, "fields": [
             {"id": "title", "title": "Title", "type": "string", "required": true, "max": 120},
@@ -94,7 +95,7 @@ async fn schema() -> Json<Value> {
         ]},
         {"id": "case", "title": "Case", "fields": [
             {"id": "title", "title": "Title", "type": "string", "required": true, "max": 250},
-            {"id": "priority", "title": "Priority", "type": "enum", "required": true, "values": PRIORITIES},
+            {"id": "priority", "title": "Priority", "type": "enum", "required": true, "values": priorities},
             {"id": "status", "title": "Status", "type": "enum", "required": true, "values": STATUSES},
             {"id": "preconditions", "title": "Preconditions", "type": "markdown"},
             {"id": "steps", "title": "Steps", "type": "steps"},
@@ -290,8 +291,9 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
     if c.title.is_empty() || c.title.chars().count() > 250 {
         return Err(bad("title", "a title of 1 to 250 characters is needed"));
     }
-    if !PRIORITIES.contains(&c.priority.as_str()) {
-        return Err(bad("priority", format!("“{}” is not one of {}", c.priority, PRIORITIES.join(", "))));
+    let priorities = state.priorities();
+    if !priorities.contains(&c.priority.as_str()) {
+        return Err(bad("priority", format!("“{}” is not one of {}", c.priority, priorities.join(", "))));
     }
     if !STATUSES.contains(&c.status.as_str()) {
         return Err(bad("status", format!("“{}” is not one of {}", c.status, STATUSES.join(", "))));

@@ -10,7 +10,7 @@ use axum::routing::get;
 
 use super::state::PRIORITIES;
 use super::{Server, kinds};
-use crate::page::{escape, page};
+use crate::page::{escape, followed, page};
 use crate::records::{by_id, kinds_bar, page_list, page_rows, said_on_page};
 
 pub const COLOUR: &str = "#2d5d4b";
@@ -20,6 +20,7 @@ pub fn routes(server: Server) -> Router {
         .route("/", get(list))
         .route("/view/{id}", get(view).post(save))
         .route("/view/{id}/file/{name}", get(file))
+        .route("/setup", get(setup).post(set_up))
         .route("/records/{kind}", get(records))
         .route("/records/{kind}/{id}", get(record))
         .with_state(server)
@@ -48,7 +49,7 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         })
         .collect();
     let body = format!(
-        "<p>Ropeway acceptance: <b id=count>{}</b> cases in <b id=chapters>{}</b> chapters</p><form><label>Find <input name=find value=\"{}\"></label></form><p>{}</p>\
+        "<p>Ropeway acceptance: <b id=count>{}</b> cases in <b id=chapters>{}</b> chapters · <a href=/setup>Setup</a></p><form><label>Find <input name=find value=\"{}\"></label></form><p>{}</p>\
          <table><tr><th>Number</th><th>Title</th><th>Chapter</th><th>Priority</th><th>External reference</th></tr>{rows}</table>",
         state.cases.len(),
         state.chapters.len(),
@@ -146,7 +147,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
             .collect::<String>(),
         c.links
             .iter()
-            .map(|l| format!("<li>{} {} {} {}</li>", escape(&l.word), escape(&l.kind), escape(&l.id), escape(&l.url)))
+            .map(|l| format!("<li>{} {} {} {}</li>", escape(&l.word), escape(&l.kind), escape(&l.id), followed(&l.url)))
             .collect::<String>(),
         escape(&c.status),
         escape(&c.tags.join(", ")),
@@ -184,6 +185,26 @@ async fn save(
         super::api::note_changes(&before, c);
     }
     Redirect::to(&format!("/view/{id}"))
+}
+
+/// Where the system's own administrator says which priorities there are.
+async fn setup(Extract(server): Extract<Server>) -> Html<String> {
+    let now = server.kept.read().priorities();
+    let boxes: String = PRIORITIES
+        .iter()
+        .map(|p| {
+            let checked = if now.contains(p) { " checked" } else { "" };
+            format!("<label><input type=checkbox style=\"width:auto\" name={p}{checked}> {p}</label>")
+        })
+        .collect();
+    let body = format!("<p>Priorities that a case can get</p><form method=post>{boxes}<button>Save</button></form>");
+    page("Tallybench", COLOUR, "Setup", &body)
+}
+
+async fn set_up(Extract(server): Extract<Server>, Form(form): Form<HashMap<String, String>>) -> Redirect {
+    let retired = PRIORITIES.iter().filter(|p| !form.contains_key(**p)).map(|p| (*p).to_owned());
+    server.kept.write().retired = retired.collect();
+    Redirect::to("/setup")
 }
 
 async fn file(Extract(server): Extract<Server>, Path((id, name)): Path<(u32, String)>) -> Response {

@@ -1,6 +1,6 @@
 //! What Tallybench stores.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
@@ -20,8 +20,18 @@ pub struct State {
     #[serde(default)]
     pub records: Records,
     pub people: Vec<Person>,
+    /// Priorities that somebody took off the list: no case gets one any more.
+    #[serde(default)]
+    pub retired: BTreeSet<String>,
     pub blobs: Blobs,
     pub next_number: u32,
+}
+
+impl State {
+    /// The priorities that a case can get.
+    pub fn priorities(&self) -> Vec<&'static str> {
+        PRIORITIES.into_iter().filter(|p| !self.retired.contains(*p)).collect()
+    }
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]

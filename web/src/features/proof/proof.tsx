@@ -12,7 +12,10 @@ import { useDraft } from "../route/draft";
 import { Reading } from "../route/reading";
 import { mainLane } from "../route/lanes-bar";
 import { fieldName, useSchema } from "../route/use-schema";
+import { targetWord } from "../rules/rule-words";
 import { valueText } from "../systems/value";
+
+const hanging = ["@attachments", "@links", "@comments", "@history"];
 
 type ProofAnswer = Schemas["ProofAnswer"];
 
@@ -120,7 +123,11 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
               </th>
               <th className="border-b border-hair px-3 text-right font-normal">missing</th>
               <th className="border-b border-hair px-3 text-right font-normal">fields that differ</th>
-              <th className="border-b border-hair px-3 text-right font-normal">files that agree</th>
+              {hanging.map((id) => (
+                <th key={id} className="border-b border-hair px-3 text-right font-normal">
+                  {targetWord(id)}
+                </th>
+              ))}
             </tr>
           </thead>
           <tbody>
@@ -152,11 +159,17 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
                     {l.differences.length}
                   </button>
                 </td>
-                <td className="px-3 text-right">{l.files ? `${l.files_agree} of ${l.files}` : "—"}</td>
+                {hanging.map((id) => (
+                  <Pieces key={id} of={l.pieces?.find((p) => p.field === id)} />
+                ))}
               </tr>
             ))}
           </tbody>
         </table>
+        <p className="-mt-3 mb-5 text-[11px] text-ink-3">
+          Files by their bytes, links by where they lead, comments and history by what they say: those of the left that
+          are at the right, and, with a plus, those that only the right has.
+        </p>
         <div className="mb-3 flex flex-wrap gap-2">
           {proof.lanes.map((l) => (
             <Pill key={l.lane} on={l === lane} onClick={() => setQuery({ lane: l.lane })}>
@@ -221,6 +234,16 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
         </Button>
       </Foot>
     </>
+  );
+}
+
+function Pieces({ of }: { of?: Schemas["PieceProof"] }) {
+  if (!of || of.expected + of.only_right === 0) return <td className="px-3 text-right text-ink-3">—</td>;
+  return (
+    <td className={`px-3 text-right ${of.there < of.expected ? "text-clash" : ""}`}>
+      {of.there} of {of.expected}
+      {of.only_right > 0 && <span className="text-ink-3"> +{of.only_right}</span>}
+    </td>
   );
 }
 

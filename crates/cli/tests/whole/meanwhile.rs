@@ -1,0 +1,127 @@
+//! What happens at the other end while a plan waits or a transfer runs: somebody edits an item, or changes what
+//! can be held there. Nothing of theirs is overwritten, and what is not concerned goes on.
+
+use std::collections::BTreeSet;
+use std::time::Duration;
+
+use hovrel_connect::{Connector, Write};
+use hovrel_core::model::{Fields, Kind, Value as Held};
+use hovrel_standins::fault::FaultPlan;
+use hovrel_standins::world::Size;
+use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
+use serde_json::Value;
+
+use crate::program::Program;
+
+pub async fn edit(c: &dyn Connector, container: &str, id: &str, field: &str, value: &str) {
+    let now = c.one(container, Kind::TestCase, id).await.expect("it is there");
+    let fields: Fields = [(field, Held::text(value))].into_iter().collect();
+    let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
+    c.write(container, &write).await.expect("it is written");
+}
+
+/// The priorities that Tallybench takes, set on its own page.
+async fn set_priorities(systems: &Systems, taken: &[&str]) {
+    let body = taken.iter().map(|p| format!("{p}=on")).collect::<Vec<_>>().join("&");
+    let page = format!("{}/setup", systems.tallybench.url());
+    let form = reqwest::Client::new().post(page).header("content-type", "application/x-www-form-urlencoded").body(body);
+    assert!(form.send().await.expect("an answer").status().is_success());
+}
+
+async fn refused(client: &Client, job: &Value) -> Vec<Value> {
+    let list = client.get(&format!("/jobs/{}/refused", job["id"].as_str().expect("an id"))).await;
+    list.as_array().expect("a list").clone()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_schema_that_changes_in_the_middle_stops_its_lane() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &[]).await.expect("kinds in common");
+    let plan = client.dry_run(&route).await;
+    client.decide_all(&plan).await;
+    // Slow enough that test cases are being made when the list of priorities gets shorter.
+    systems.tallybench.faults.set(FaultPlan { delay: 1000, delay_ms: 120, ..FaultPlan::default() });
+    let job = client.transfer(&plan).await;
+    let carried = async || {
+        let there = read_all(&*systems.connect(&TALLYBENCH), TALLYBENCH.container, Kind::TestCase).await;
+        there.iter().filter(|c| c.origin.is_some()).count()
+    };
+    let mut waited = 0;
+    while carried().await < 3 {
+        waited += 1;
+        assert!(waited < 400, "no test case came");
+        tokio::time::sleep(Duration::from_millis(50)).await;
+    }
+    set_priorities(&systems, &["Urgent"]).await;
+    let job = client.finish(&job).await;
+    assert_eq!(job["state"], "done", "{job}");
+    let stopped = refused(&client, &job).await;
+    let says = |r: &&Value| r["why"].as_str().is_some_and(|why| why.contains("Tallybench changed during the transfer"));
+    let halted: Vec<&Value> = stopped.iter().filter(says).collect();
+    assert!(halted.len() > 3, "the lane stopped: {stopped:?}");
+    assert!(halted.iter().all(|r| r["why"].as_str().unwrap().contains("“Priority” no longer takes “Low”")));
+    assert!(halted.iter().all(|r| r["advice"].as_str().unwrap().contains("Survey the system again")));
+    // Once the lane had stopped, nothing more was tried: even those whose priority is still taken wait.
+    let kept = carried().await;
+    assert!(kept >= 3, "what was done stays done");
+    // Lanes that have nothing to do with it went on.
+    let suites = read_all(&*systems.connect(&TALLYBENCH), TALLYBENCH.container, Kind::TestSuite).await;
+    assert!(suites.iter().any(|s| s.origin.is_some()), "suites were carried");
+
+    // Put right there, what was refused is retried alone, and then all is as if nothing had happened.
+    set_priorities(&systems, &["Urgent", "High", "Normal", "Low"]).await;
+    systems.misbehave(FaultPlan::default());
+    let again = client.post(&format!("/jobs/{}/retry", job["id"].as_str().unwrap()), serde_json::json!({})).await;
+    let job = client.finish(&again).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    assert!(carried().await > kept);
+    // Lists that lacked a member come whole at the next run, and then nothing is left.
+    let next = client.dry_run(&route).await;
+    client.decide_all(&next).await;
+    client.finish(&client.transfer(&next).await).await;
+    let settled = client.dry_run(&route).await;
+    assert_eq!(settled["included"], 0, "{:?}", client.all_changes(&settled).await);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_item_changed_between_dry_run_and_write_is_not_overwritten() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let kinds = [Kind::Folder, Kind::TestCase];
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
+    let plan = client.dry_run(&route).await;
+    client.decide_all(&plan).await;
+    client.finish(&client.transfer(&plan).await).await;
+
+    let (old, tally) = connectors(&systems);
+    for id in ["OS-2002", "OS-2004"] {
+        edit(&*old, OLDSTONE.container, id, "name", &format!("{id} edited at the left")).await;
+    }
+    let plan = client.dry_run(&route).await;
+    assert_eq!(plan["changes"], 2, "{:?}", client.all_changes(&plan).await);
+    // Somebody types something there before the plan is carried out.
+    let find = async |mark: &str| {
+        let found = tally.find_by_origin(TALLYBENCH.container, Kind::TestCase, mark).await.expect("an answer");
+        found.expect("it is there")
+    };
+    let there = find("Oldstone:OS-2002").await;
+    edit(&*tally, TALLYBENCH.container, &there.id, "preconditions", "Typed at the right").await;
+    let before = find("Oldstone:OS-2002").await;
+    let job = client.finish(&client.transfer(&plan).await).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(1)), "{job}");
+    let stopped = refused(&client, &job).await;
+    assert_eq!(stopped[0]["key"], "OS-2002");
+    assert!(stopped[0]["why"].as_str().unwrap().contains("somebody changed it"), "{stopped:?}");
+    assert_eq!(find("Oldstone:OS-2002").await, before, "nothing was overwritten");
+    assert_eq!(find("Oldstone:OS-2004").await.title, "OS-2004 edited at the left", "the other was written");
+    // It shows again, with both values.
+    let next = client.dry_run(&route).await;
+    let shown = client.all_changes(&next).await;
+    assert_eq!(shown.len(), 1, "{shown:?}");
+    let path = format!("/plans/{}/changes/{}", next["id"].as_str().unwrap(), shown[0]["seq"]);
+    let detail = client.get(&path).await;
+    let reasons: BTreeSet<&str> =
+        detail["fields"].as_array().unwrap().iter().filter_map(|f| f["reason"].as_str()).collect();
+    assert!(reasons.contains("left_changed") && reasons.contains("right_changed"), "{detail}");
+}

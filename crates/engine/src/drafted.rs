@@ -1,0 +1,58 @@
+//! A plan while it is being made: each change goes to a file as soon as it is found, and from there to the
+//! database, so that no more of a plan than one part of it is in memory.
+
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Seek, Write};
+
+use hovrel_core::plan::{Change, Decision, Outcome};
+
+use crate::EngineError;
+
+pub struct Drafted {
+    file: BufWriter<File>,
+    hasher: blake3::Hasher,
+    /// Whether each change is taken in unless a person says otherwise, by its place.
+    pub included: Vec<bool>,
+    /// Which change needs which, by place.
+    pub needs: Vec<(i32, i32)>,
+    /// Changes to look at: moves of a base are none.
+    pub changes: u64,
+    failed: Option<EngineError>,
+}
+
+impl Drafted {
+    pub fn new() -> Result<Drafted, EngineError> {
+        let file = BufWriter::new(tempfile::tempfile()?);
+        let hasher = blake3::Hasher::new();
+        Ok(Drafted { file, hasher, included: Vec::new(), needs: Vec::new(), changes: 0, failed: None })
+    }
+
+    /// Keeps a change; changes come in plan order. Trouble is told by [`Drafted::finish`].
+    pub fn keep(&mut self, change: &Change) {
+        // What needs something that is not taken in waits with it.
+        let ready = change.depends_on.iter().all(|d| self.included.get(*d as usize).is_none_or(|taken| *taken));
+        self.included.push(Decision::default_for(change).included && ready);
+        self.needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
+        self.changes += u64::from(change.outcome != Outcome::InStep);
+        if self.failed.is_none() {
+            self.failed = self.write(change).err();
+        }
+    }
+
+    fn write(&mut self, change: &Change) -> Result<(), EngineError> {
+        let bytes = serde_json::to_vec(change)?;
+        self.hasher.update(&bytes);
+        Ok(self.file.write_all(&bytes)?)
+    }
+
+    /// The fingerprint of the plan (law 1 says that equal inputs give equal plans) and its changes, read again.
+    pub fn finish(self) -> Result<(Vec<u8>, impl Iterator<Item = Result<Change, serde_json::Error>>), EngineError> {
+        if let Some(failed) = self.failed {
+            return Err(failed);
+        }
+        let mut file = self.file.into_inner().map_err(|e| e.into_error())?;
+        file.rewind()?;
+        let changes = serde_json::Deserializer::from_reader(BufReader::new(file)).into_iter();
+        Ok((self.hasher.finalize().as_bytes().to_vec(), changes))
+    }
+}
