@@ -4,7 +4,7 @@ import { defineConfig } from "@playwright/test";
 export default defineConfig({
   testDir: "e2e",
   workers: 1,
-  timeout: 180_000,
+  timeout: 400_000,
   expect: { timeout: 20_000 },
   reporter: "list",
   use: {

@@ -94,6 +94,7 @@ impl LossCause {
             LossCause::NotCarried => "what it refers to is not carried".into(),
             LossCause::NotInMap => "the value map does not name this value".into(),
             LossCause::UnknownUser => "nobody there was recognised as this person".into(),
+            LossCause::TooDeep { levels: 1 } => "folders hold no folders there".into(),
             LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),
             LossCause::FileTooBig { limit } => format!("files are {} kB at most there", limit / 1000),
             LossCause::FileTypeRefused => "files of this type are refused there".into(),

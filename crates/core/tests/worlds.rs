@@ -91,7 +91,7 @@ struct World {
 }
 
 impl World {
-    fn of<'a>(list: &'a [Artefact], kind: Kind) -> Vec<&'a Artefact> {
+    fn of(list: &[Artefact], kind: Kind) -> Vec<&Artefact> {
         list.iter().filter(|a| a.kind == kind).collect()
     }
 

@@ -257,8 +257,10 @@ pub fn page_list(kind: &Kind, records: &Records, fields: &[&str]) -> String {
         let cells: String = fields.iter().map(|f| format!("<td>{}</td>", text(f))).collect();
         format!("<tr><td><a href=\"/records/{}/{id}\">{id}</a></td>{cells}</tr>", kind.id)
     };
+    let label = |f: &&str| kind.fields.iter().find(|known| known.id == *f).map_or(*f, |known| known.label).to_owned();
+    let heads: String = fields.iter().map(|f| format!("<th>{}</th>", crate::page::escape(&label(f)))).collect();
     let rows: String = records.get(kind.id).into_iter().flat_map(|r| r.values()).map(row).collect();
-    format!("<table>{rows}</table>")
+    format!("<table><tr><th>Number</th>{heads}</tr>{rows}</table>")
 }
 
 /// The record behind an id like RN-4, or its number alone, as a page's address has it.

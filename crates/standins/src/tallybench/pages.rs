@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use axum::Router;
-use axum::extract::{Form, Path, Query, State as Extract};
+use axum::extract::{Form as Sent, Path, Query, State as Extract};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::get;
@@ -11,7 +11,7 @@ use axum::routing::get;
 use super::state::PRIORITIES;
 use super::{Server, kinds};
 use crate::page::{escape, followed, page};
-use crate::records::{by_id, kinds_bar, page_list, page_rows, said_on_page};
+use crate::records::{Form, by_id, kinds_bar, page_list, page_rows, said_on_page};
 
 pub const COLOUR: &str = "#2d5d4b";
 
@@ -64,10 +64,11 @@ async fn records(Extract(server): Extract<Server>, Path(kind): Path<String>) -> 
     let Some(kind) = kinds::find(&kind) else {
         return page("Tallybench", COLOUR, "Not here", "<p>There is no such kind.</p>");
     };
+    let short = kind.fields.iter().filter(|f| !matches!(f.form, Form::Rich | Form::Steps)).map(|f| f.id);
     let body = format!(
         "<p>{}</p>{}",
         kinds_bar(&kinds::KINDS, &state.records),
-        page_list(kind, &state.records, &["title", "external_ref"])
+        page_list(kind, &state.records, &short.collect::<Vec<_>>())
     );
     page("Tallybench", COLOUR, kind.label, &body)
 }
@@ -160,7 +161,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
 async fn save(
     Extract(server): Extract<Server>,
     Path(id): Path<u32>,
-    Form(form): Form<HashMap<String, String>>,
+    Sent(form): Sent<HashMap<String, String>>,
 ) -> Redirect {
     let mut state = server.kept.write();
     if let Some(c) = state.cases.get_mut(&id) {
@@ -201,7 +202,7 @@ async fn setup(Extract(server): Extract<Server>) -> Html<String> {
     page("Tallybench", COLOUR, "Setup", &body)
 }
 
-async fn set_up(Extract(server): Extract<Server>, Form(form): Form<HashMap<String, String>>) -> Redirect {
+async fn set_up(Extract(server): Extract<Server>, Sent(form): Sent<HashMap<String, String>>) -> Redirect {
     let retired = PRIORITIES.iter().filter(|p| !form.contains_key(**p)).map(|p| (*p).to_owned());
     server.kept.write().retired = retired.collect();
     Redirect::to("/setup")

@@ -13,6 +13,7 @@ import { Button, Check, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/ba
 import { Disc, Legend } from "@/ui/disc";
 import { useDraft } from "../route/draft";
 import { Reading } from "../route/reading";
+import { fieldName, useSchema } from "../route/use-schema";
 import { ChangeRow, ROW } from "./change-row";
 import { Detail } from "./detail";
 
@@ -82,6 +83,7 @@ export default function DryRun() {
 
 function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; failure: unknown }) {
   const { route } = useDraft();
+  const schema = useSchema(route).data;
   const queries = useQueryClient();
   const navigate = useNavigate();
   const [query, setQuery] = useSearchParams();
@@ -264,7 +266,7 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
             <option value="">Field: all</option>
             {plan.fields.map((f) => (
               <option key={f} value={f}>
-                {f === "@parent" ? "Folder" : f === "@attachments" ? "Files" : f}
+                {fieldName(schema, undefined, f)}
               </option>
             ))}
           </select>

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "@/api/client";
+import { targetWord } from "../rules/rule-words";
 import type { Lane, Route } from "./draft";
 
 /** Fields of both ends with what the surveys found in them. */
@@ -27,9 +28,9 @@ export function endOf(schema: RouteSchema | undefined, lane: Lane | undefined, e
 
 /** A field at the right as people call it, of one kind or of any. */
 export function fieldName(schema: RouteSchema | undefined, kind: Schemas["Kind"] | undefined, field: string): string {
-  if (field === "@parent") return "Folder";
-  if (field === "@attachments") return "Files";
-  if (field === "@links") return "Links";
   const kinds = schema?.right?.catalogue.kinds.filter((k) => !kind || k.kind === kind) ?? [];
-  return kinds.flatMap((k) => k.fields).find((f) => f.id === field)?.name ?? field;
+  return targetWord(
+    field,
+    kinds.flatMap((k) => k.fields).find((f) => f.id === field),
+  );
 }
