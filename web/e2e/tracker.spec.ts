@@ -60,7 +60,6 @@ test("requirements and defects go to the tracker, and links follow them", async 
     .getByRole("button", { name: /^OS-2008/ })
     .click();
   await expect(page.getByText("it has a new place now").first()).toBeVisible();
-  await page.screenshot({ path: "/tmp/shots/tracker-moved.png" });
   await page.getByRole("button", { name: /^Transfer \d+ changes/ }).click();
   await expect(page.getByRole("heading", { name: "Done" })).toBeVisible({ timeout: 120_000 });
 

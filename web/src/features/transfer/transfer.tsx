@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
-import { useJob, type Job } from "@/api/jobs";
+import { over, useJob, type Job } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
 import { exact, percent, span } from "@/lib/format";
 import { count, lossWord } from "@/lib/words";
@@ -123,7 +123,9 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
               {job.state === "running" && p.remaining_seconds != null
                 ? `about ${span(p.remaining_seconds)} left`
                 : p.elapsed_seconds != null
-                  ? `took ${span(p.elapsed_seconds)}`
+                  ? over(job)
+                    ? `took ${span(p.elapsed_seconds)}`
+                    : `${span(p.elapsed_seconds)} so far`
                   : ""}
             </span>
           </div>
