@@ -43,6 +43,8 @@ pub struct Capabilities {
     pub calls_at_once: usize,
     /// Calls a minute that the system allows, where it says so.
     pub calls_per_minute: Option<u32>,
+    /// Kinds of which several items can be created in one call, and how many.
+    pub batches: BTreeMap<Kind, usize>,
 }
 
 /// One step of a check.
@@ -89,6 +91,9 @@ pub struct Write {
     pub parent: Option<Option<String>>,
 }
 
+/// What became of one of several writes.
+pub type Made = Result<Artefact, ConnectError>;
+
 pub type ByteStream = Pin<Box<dyn Stream<Item = Result<Bytes, std::io::Error>> + Send>>;
 
 #[async_trait]
@@ -114,6 +119,11 @@ pub trait Connector: Send + Sync {
 
     /// Creates or changes one artefact and returns it as the system holds it now. Tried once.
     async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError>;
+
+    /// Creates several artefacts of one kind in one call, each by itself; answers stand in the order of the
+    /// writes. Tried once: an error of the whole call says nothing of any of them. Only for kinds that
+    /// [`Capabilities::batches`] names.
+    async fn create_many(&self, container: &str, kind: Kind, writes: &[Write]) -> Result<Vec<Made>, ConnectError>;
 
     /// Does what is left of a creation that was cut: of systems that need several calls for one item, the
     /// later ones. `found` is the item as it is; nothing else of it is changed.

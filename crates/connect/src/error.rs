@@ -20,6 +20,8 @@ pub enum ConnectError {
     Missing { what: String },
     #[error("the system refused the field {field}: {text}")]
     Refused { field: String, text: String },
+    #[error("the system takes nothing more in, since its quota is full: {text}")]
+    Full { text: String },
     #[error("somebody changed it since it was read")]
     Changed,
     #[error("the system already has an item with this origin mark")]
@@ -61,6 +63,7 @@ impl ConnectError {
             | ConnectError::Forbidden { .. }
             | ConnectError::Missing { .. }
             | ConnectError::Refused { .. }
+            | ConnectError::Full { .. }
             | ConnectError::Changed
             | ConnectError::Duplicate
             | ConnectError::NoSuchKind(_) => Outcome::Refused,
@@ -83,6 +86,7 @@ impl ConnectError {
             }
             ConnectError::Missing { .. } => "Somebody may have deleted it. Make a new dry run.",
             ConnectError::Refused { .. } => "Change the rule for this field, or the item, and make a new dry run.",
+            ConnectError::Full { .. } => "Have room made there, then retry. What was done stays done.",
             ConnectError::Changed => "Nothing was overwritten. Make a new dry run to see both values.",
             ConnectError::Duplicate => "Make a new dry run; the item will be offered as a counterpart.",
             ConnectError::Busy { .. } => "Wait, then retry.",

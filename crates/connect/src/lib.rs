@@ -11,13 +11,15 @@ pub mod http;
 mod offer;
 pub mod oslc;
 pub mod profile;
+mod reading;
 mod transport;
 
 pub use contract::{
-    ByteStream, Capabilities, CheckState, CheckStep, Connector, Container, Credentials, Meter, MeterReading, Page,
-    Write,
+    ByteStream, Capabilities, CheckState, CheckStep, Connector, Container, Credentials, Made, Meter, MeterReading,
+    Page, Write,
 };
 pub use error::{ConnectError, Outcome};
 pub use http::HttpConnector;
 pub use offer::Offer;
 pub use oslc::OslcConnector;
+pub use reading::{Progress, Reading};

@@ -266,6 +266,17 @@ pub struct StepsAt {
     pub data: Option<String>,
     #[serde(default)]
     pub call: Option<CallAt>,
+    /// Where a step says which of the item's files belong to it.
+    #[serde(default)]
+    pub files: Option<StepFilesAt>,
+}
+
+/// The files of a step, by their names.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct StepFilesAt {
+    pub items: String,
+    pub name: String,
 }
 
 /// Where a step says which shared steps it calls.
@@ -319,6 +330,9 @@ pub struct KindProfile {
     pub list: Listing,
     pub one: String,
     pub create: String,
+    /// How several items are created in one call, for systems that can.
+    #[serde(default)]
+    pub batch: Option<BatchAt>,
     /// The element that a written item stands in, for XML.
     #[serde(default)]
     pub root: Option<String>,
@@ -365,6 +379,21 @@ pub struct KindProfile {
     pub page: String,
 }
 
+/// A call that creates several items, each taken or refused by itself.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct BatchAt {
+    pub path: String,
+    /// Items at once, at most.
+    pub size: usize,
+    /// Where the items stand in the body.
+    pub items: String,
+    /// Where the answers stand, in the order of the items.
+    pub answers: String,
+    /// Where the item that was made stands in an answer; an answer without it is an error.
+    pub made: String,
+}
+
 #[derive(Debug, Clone, Deserialize)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Concurrency {
@@ -387,6 +416,10 @@ pub struct Files {
     pub bytes: String,
     pub sha256: String,
     pub path: String,
+    /// Where the id of a file stands, for systems that let two files of an item have one name: such a file is
+    /// fetched and removed by its id, which then stands for `{name}` in the path.
+    #[serde(default)]
+    pub id: Option<String>,
 }
 
 /// How errors are told.
@@ -429,11 +462,23 @@ impl KindProfile {
     /// Puts the kind's own word where paths say `{kind}`, so that kinds that are alike are described once.
     fn name_kind(&mut self) {
         let KindProfile {
-            schema_id, list, one, create, find_by_origin, move_at, comments, history, files, page, ..
+            schema_id,
+            list,
+            one,
+            create,
+            batch,
+            find_by_origin,
+            move_at,
+            comments,
+            history,
+            files,
+            page,
+            ..
         } = self;
         let paths = [Some(&mut list.path), Some(one), Some(create), Some(find_by_origin), Some(page), move_at.as_mut()];
         let added = comments.iter_mut().flat_map(|c| &mut c.add).chain(history.iter_mut().flat_map(|h| &mut h.add));
-        for path in paths.into_iter().flatten().chain(added).chain(files.iter_mut().map(|f| &mut f.path)) {
+        let several = batch.iter_mut().map(|b| &mut b.path).chain(files.iter_mut().map(|f| &mut f.path));
+        for path in paths.into_iter().flatten().chain(added).chain(several) {
             *path = path.replace("{kind}", schema_id);
         }
         for value in self.created_with.values_mut() {

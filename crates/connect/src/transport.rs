@@ -224,6 +224,8 @@ impl Transport {
                 ConnectError::Busy { after }
             }
             StatusCode::SERVICE_UNAVAILABLE => ConnectError::Busy { after },
+            // RFC 4918 §11.5: retrying alone does not help.
+            StatusCode::INSUFFICIENT_STORAGE => ConnectError::Full { text },
             StatusCode::UNAUTHORIZED => ConnectError::SignIn { text },
             StatusCode::FORBIDDEN => ConnectError::Forbidden { text },
             StatusCode::NOT_FOUND if !told.understood && kind.contains("html") => {

@@ -46,15 +46,7 @@ fn artefact(id: String, keys: &[FieldKey], n: usize) -> Artefact {
 fn main() {
     let keys: Vec<FieldKey> = (0..FIELDS).map(|n| format!("field-{n:02}").into()).collect();
     let fields = keys.iter().map(|k| FieldSchema::new(k, k, ValueType::Text)).collect();
-    let kind = KindSchema {
-        kind: Kind::TestCase,
-        name: "Case".into(),
-        fields,
-        max_depth: None,
-        in_folders: true,
-        needs_folder: false,
-        writable: true,
-    };
+    let kind = KindSchema::new(Kind::TestCase, "Case", fields);
     let catalogue = Catalogue { kinds: vec![kind], users: vec![] };
     let rule = |k: &FieldKey| Rule {
         target: k.to_string(),

@@ -40,6 +40,21 @@ fn yes() -> bool {
     true
 }
 
+impl KindSchema {
+    /// A kind whose items may be written and kept in folders of any depth.
+    pub fn new(kind: Kind, name: &str, fields: Vec<FieldSchema>) -> KindSchema {
+        KindSchema {
+            kind,
+            name: name.to_owned(),
+            fields,
+            max_depth: None,
+            in_folders: true,
+            needs_folder: false,
+            writable: true,
+        }
+    }
+}
+
 /// One field of a kind.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -63,6 +78,9 @@ pub struct FieldSchema {
     /// For steps: whether they have data of their own.
     #[serde(default)]
     pub step_data: bool,
+    /// For steps: whether files of the item can belong to one of them.
+    #[serde(default)]
+    pub step_files: bool,
     /// For steps: whether they can call shared steps.
     #[serde(default)]
     pub calls: Calls,
@@ -102,6 +120,7 @@ impl FieldSchema {
             max_length: None,
             format: None,
             step_data: false,
+            step_files: false,
             calls: Calls::None,
             refers_to: None,
             link_types: None,
@@ -184,15 +203,7 @@ mod tests {
     use super::*;
 
     fn kind(fields: Vec<FieldSchema>) -> KindSchema {
-        KindSchema {
-            kind: Kind::TestCase,
-            name: "Case".into(),
-            fields,
-            max_depth: None,
-            in_folders: true,
-            needs_folder: false,
-            writable: true,
-        }
+        KindSchema::new(Kind::TestCase, "Case", fields)
     }
 
     #[test]

@@ -12,7 +12,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::identity::{Candidate, Evidence, Pair, match_first_contact};
 use crate::loss::Loss;
-use crate::mapping::{COMMENTS, Context, FaultReason, HISTORY, LINKS, Lane, Source, convert, leads_back, source_value};
+use crate::mapping::{
+    COMMENTS, Context, FaultReason, HISTORY, LINKS, Lane, Source, as_they_are, convert, labelled, leads_back, renamed,
+    source_value,
+};
 use crate::model::{Artefact, Fingerprint, Kind, Reference, Value};
 use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 
@@ -108,6 +111,18 @@ impl<'a> Comparer<'a> {
         self.left_fingerprint(left) == pair.left_base
             && self.right_fingerprint(right) == pair.right_base
             && !self.leads_back(left, right)
+            && !self.lane.rules.iter().any(|r| self.renamed(right, &r.target).is_some())
+    }
+
+    /// A text of the right with the items that are there by now called by their names of there; none if none is
+    /// called otherwise. What was said is never changed.
+    fn renamed(&self, right: &Artefact, target: &str) -> Option<Value> {
+        renamed(right.fields.get(target)?, self.cx.places)
+    }
+
+    /// What a rule's target should hold, given what it holds.
+    pub(crate) fn expected(&self, converted: Value, now: &Value) -> Value {
+        as_they_are(converted, now, self.cx.places)
     }
 
     fn leads_back(&self, left: &Artefact, right: &Artefact) -> bool {
@@ -127,7 +142,8 @@ impl<'a> Comparer<'a> {
             let right_same = kept.is_some_and(|(_, r)| now.as_ref() == r);
             let left_same = kept.is_some_and(|(l, _)| source.as_ref() == l);
             let moved = rule.target == LINKS && self.leads_back(left, right);
-            if left_same && right_same && !moved {
+            let renamed = self.renamed(right, &rule.target);
+            if left_same && right_same && !moved && renamed.is_none() {
                 continue;
             }
             let converted = convert(rule, left, self.cx);
@@ -139,7 +155,12 @@ impl<'a> Comparer<'a> {
                 continue;
             }
             let Some(expected) = converted.value else { continue };
+            let expected = self.expected(expected, &now);
             if same(&expected, now.as_ref()) {
+                continue;
+            }
+            // A person kept what the right says, and it is not only another name that sets them apart.
+            if left_same && right_same && !moved && !renamed.is_some_and(|r| same(&expected, &r)) {
                 continue;
             }
             // Adding to what people said takes nothing away from them.
@@ -255,7 +276,8 @@ pub fn same(wanted: &Value, now: &Value) -> bool {
         (Value::Attachments(a), Value::Attachments(b)) => {
             a.len() == b.len() && a.iter().zip(b).all(|(a, b)| a.name == b.name && a.digest == b.digest)
         }
-        (a, b) => a == b || (a.is_blank() && b.is_blank()),
+        // What is still to be made is called as at the left.
+        (a, b) => a == b || (a.is_blank() && b.is_blank()) || *labelled(a) == *b,
     }
 }
 

@@ -43,6 +43,8 @@ pub enum LossCause {
     NotHere { element: String, inside: String },
     /// Step data has no field of its own at the other end.
     NoStepData,
+    /// Files can't belong to a step at the other end.
+    NoStepFiles,
     /// A call of shared steps can't be kept.
     NoCalls,
     /// Shared steps can't be called there (or not with arguments): their steps stand in place of the call.
@@ -67,6 +69,8 @@ pub enum LossCause {
     FileTooBig { limit: u64 },
     /// A file type the other end refuses.
     FileTypeRefused,
+    /// Another file of the item has the same name.
+    FileNameTaken,
     /// Author and time can't be kept as they were: they stand in the text of a comment.
     AuthorInText,
     /// Steps become a numbered list of text.
@@ -85,6 +89,7 @@ impl LossCause {
                 format!("the text format can't hold a {element} inside a {inside}")
             }
             LossCause::NoStepData => "steps have no data of their own there; it is joined to the action".into(),
+            LossCause::NoStepFiles => "files can't belong to a step there; the step names them".into(),
             LossCause::NoCalls => "calls of shared steps can't be kept there; the call is written as text".into(),
             LossCause::CallExpanded => "the call can't be kept there; the shared steps stand in its place".into(),
             LossCause::CallCycle => "the shared steps call themselves in a circle; the call is written as text".into(),
@@ -98,6 +103,7 @@ impl LossCause {
             LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),
             LossCause::FileTooBig { limit } => format!("files are {} kB at most there", limit / 1000),
             LossCause::FileTypeRefused => "files of this type are refused there".into(),
+            LossCause::FileNameTaken => "another file of the item has the same name; it gets a number".into(),
             LossCause::AuthorInText => "author and time can't be set there; they stand at the head of the text".into(),
             LossCause::StepsAsText => "steps are not kept there; they become a numbered list".into(),
             LossCause::AlteredByTarget => "the target stored something else than what was sent".into(),

@@ -138,7 +138,7 @@ pub enum FieldReason {
     BothChanged,
     /// Differs, and there is no base to tell who changed it.
     NoBase,
-    /// What a link leads to has come to another place since.
+    /// What a link leads to, or what a text names, has come to another place since.
     TargetMoved,
 }
 

@@ -164,7 +164,7 @@ pub fn prove_lane(
                 with_loss: 0,
             });
             entry.compared += 1;
-            let expected = converted.value.unwrap_or(Value::Empty);
+            let expected = comparer.expected(converted.value.unwrap_or(Value::Empty), &now);
             let agrees = converted.fault.is_none() && same(&expected, &now);
             if matches!(rule.target.as_str(), ATTACHMENTS | LINKS | COMMENTS | HISTORY) {
                 pieces.entry(&rule.target).or_default().count(&expected, &now);

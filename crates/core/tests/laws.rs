@@ -19,15 +19,7 @@ fn schema(limit: Option<u32>) -> KindSchema {
     fields[1].max_length = limit;
     fields[2].value_type = ValueType::Choice;
     fields.push(FieldSchema { origin_mark: true, ..FieldSchema::new("mark", "mark", ValueType::Text) });
-    KindSchema {
-        kind: Kind::TestCase,
-        name: "Case".into(),
-        fields,
-        max_depth: None,
-        in_folders: true,
-        needs_folder: false,
-        writable: true,
-    }
+    KindSchema::new(Kind::TestCase, "Case", fields)
 }
 
 fn lane() -> Lane {

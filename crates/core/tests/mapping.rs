@@ -17,15 +17,7 @@ fn field(id: &str, value_type: ValueType) -> FieldSchema {
 }
 
 fn kind(fields: Vec<FieldSchema>) -> KindSchema {
-    KindSchema {
-        kind: Kind::TestCase,
-        name: "Case".into(),
-        fields,
-        max_depth: Some(5),
-        in_folders: true,
-        needs_folder: false,
-        writable: true,
-    }
+    KindSchema { max_depth: Some(5), ..KindSchema::new(Kind::TestCase, "Case", fields) }
 }
 
 fn user(id: &str, name: &str) -> User {
@@ -208,6 +200,12 @@ fn each_loss_has_its_cause() {
         ends.carried("cases", "cases", vec![], both),
         (Value::References(vec![Reference::known("71")]), vec![LossCause::NotCarried])
     );
+
+    let with_file =
+        Step { action: Document::from_text("Look"), attachments: vec!["plan.png".into()], ..Step::default() };
+    let (held, causes) = ends.carried("steps", "steps", vec![], Value::Steps(vec![with_file]));
+    assert_eq!(causes, [LossCause::NoStepFiles]);
+    assert!(held.display().contains("Files: plan.png"), "{}", held.display());
 
     let data = Step { action: Document::from_text("Look"), data: Document::from_text("5 m/s"), ..Step::default() };
     let (held, causes) = ends.carried("steps", "steps", vec![Conversion::RichText], Value::Steps(vec![data]));

@@ -27,7 +27,7 @@ fn inline() -> impl Strategy<Value = Inline> {
         1 => Just(Inline::LineBreak),
         1 => "[a-z ()]{1,9}\\.png".prop_map(|source| Inline::Image { source, alt: "seen".into() }),
         1 => "[a-z]{1,5}".prop_map(|name| Inline::Parameter { name }),
-        1 => "[A-Z]{2}-[0-9]{1,4}".prop_map(|id| Inline::Mention { label: id.clone(), id }),
+        1 => "[A-Z]{2}-[0-9]{1,4}".prop_map(|id| Inline::Mention { label: id.clone(), id, pending: None }),
     ];
     leaf.prop_recursive(3, 12, 3, |inner| {
         let content = prop::collection::vec(inner, 1..3);

@@ -9,7 +9,7 @@ use hovrel_core::catalogue::Catalogue;
 use hovrel_core::compare::{Base, BaseSide, End, Known, compare_lane};
 use hovrel_core::identity::{Candidate, Pair, match_first_contact};
 use hovrel_core::mapping::{Lane, Place, call_order, join_deep};
-use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
+use hovrel_core::model::{Artefact, Fingerprint, Kind, LinkEnd, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
 use hovrel_store::{Joined, NewChange, PairRow, Plan, Route, Store, System};
 use serde::{Deserialize, Serialize};
@@ -21,7 +21,7 @@ use crate::drafted::Drafted;
 use crate::ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders, prepare_items};
 use crate::survey::{folder_paths, path_of, read_all};
 use crate::worker::Running;
-use crate::{EngineError, Hub};
+use crate::{EngineError, Hub, kept};
 
 /// What a dry run found, in numbers.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -32,6 +32,9 @@ pub struct PlanSummary {
     pub in_step: u64,
     /// Artefacts at the right that nothing at the left stands for.
     pub only_right: u64,
+    /// Left items that get a link to their counterpart if their change is carried out.
+    #[serde(default)]
+    pub links_back: u64,
 }
 
 /// Both ends of a route, read whole.
@@ -46,9 +49,17 @@ pub(crate) struct Both {
     pub right_paths: HashMap<String, Vec<String>>,
     /// What other routes carried from the left to other systems: kind and id at the left, and where it is.
     pub carried_elsewhere: Vec<(Kind, String, String)>,
+    /// Left items that have a link to a counterpart, by kind and id.
+    pub linked_back: HashSet<(Kind, String)>,
 }
 
-pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[Lane]) -> Result<Both, EngineError> {
+pub(crate) async fn read_both(
+    hub: &Hub,
+    job: &Running,
+    route: &Route,
+    lanes: &[Lane],
+    pairs: &HashMap<String, Vec<Pair>>,
+) -> Result<Both, EngineError> {
     let left_system = hub.store.system(route.left_system).await?;
     let right_system = hub.store.system(route.right_system).await?;
     let (left, right) = (hub.connect(&left_system)?, hub.connect(&right_system)?);
@@ -76,7 +87,17 @@ pub(crate) async fn read_both(hub: &Hub, job: &Running, route: &Route, lanes: &[
         }
     }
     let carried_elsewhere = carried_elsewhere(hub, route).await?;
+    let mut placed: Vec<(Kind, &str, String)> =
+        carried_elsewhere.iter().map(|(kind, id, url)| (*kind, id.as_str(), url.clone())).collect();
+    for lane in lanes {
+        for pair in pairs.get(&lane.id).map_or(&[][..], Vec::as_slice) {
+            let url = right.address(lane.right_kind, &pair.right_id);
+            placed.extend(url.map(|url| (lane.left_kind, pair.left_id.as_str(), url)));
+        }
+    }
+    let linked_back = without_back_links(&mut left_items, placed);
     Ok(Both {
+        linked_back,
         left_paths,
         right_paths: folders(&right_items),
         ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),
@@ -115,6 +136,25 @@ async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<(Kind, String
 }
 
 type Items = HashMap<Kind, Vec<Artefact>>;
+
+/// Takes the links to counterparts off the left items: they are Hovrel's own, and would come back as somebody's
+/// change (law 5). The items that had one are returned. `placed` says where a person finds what an item became.
+fn without_back_links(items: &mut Items, placed: Vec<(Kind, &str, String)>) -> HashSet<(Kind, String)> {
+    let mut own: HashMap<(Kind, &str), Vec<LinkEnd>> = HashMap::new();
+    for (kind, id, url) in placed {
+        own.entry((kind, id)).or_default().push(LinkEnd::Url(url));
+    }
+    let mut found = HashSet::new();
+    for item in items.values_mut().flatten() {
+        let Some(own) = own.get(&(item.kind, item.id.as_str())) else { continue };
+        let before = item.links.len();
+        item.links.retain(|l| !own.contains(&l.target));
+        if item.links.len() < before {
+            found.insert((item.kind, item.id.clone()));
+        }
+    }
+    found
+}
 
 async fn read_end(
     job: &Running,
@@ -189,6 +229,7 @@ pub(crate) fn scope_lanes<'a>(
         place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
     }
     mapped.set_left(both.left.clone());
+    mapped.set_keys(both.left_items.values().flatten(), both.right_items.values().flatten());
     for (kind, left_id, url) in &both.carried_elsewhere {
         mapped.set_elsewhere(*kind, left_id, url);
     }
@@ -275,15 +316,16 @@ pub(crate) async fn changed_bases(
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
     let route = hub.store.route(route).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let both = read_both(hub, job, &route, &lanes).await?;
+    let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
+    let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
     if !faults.is_empty() {
         let named = faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, f.message)).collect();
         return Err(EngineError::Faults(named));
     }
-    let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
     let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
+    kept::keep_histories(hub, &route, &both, &scoped).await?;
     let mut summary = PlanSummary::default();
     let mut drafted = Drafted::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
@@ -304,6 +346,13 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             // What already is at the right may be referred to at once.
             if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
                 made.push(((change.kind, left.id.clone()), change.seq));
+            }
+            if s.lane.policies.link_back
+                && let Some(left) = &change.left
+                && matches!(change.outcome, Outcome::NewRight | Outcome::Adopt | Outcome::UpdateRight)
+                && !both.linked_back.contains(&(change.kind, left.id.clone()))
+            {
+                summary.links_back += 1;
             }
             drafted.keep(&change);
         };

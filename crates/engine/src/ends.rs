@@ -47,6 +47,10 @@ pub struct Mapped {
     places: HashMap<(Kind, String), Place>,
     /// Where a person finds what another route carried from the left to another system.
     elsewhere: HashMap<(Kind, String), String>,
+    /// Items of the left by what people call them.
+    called: HashMap<String, (Kind, String)>,
+    /// What people call the items of the right.
+    names: HashMap<(Kind, String), String>,
     /// Knows where a person finds an item of the left.
     left: Option<Arc<dyn Connector>>,
     /// While rules are tried out, everything counts as carried.
@@ -68,6 +72,16 @@ impl Mapped {
         self.elsewhere.insert((kind, left_id.to_owned()), url.to_owned());
     }
 
+    /// Notes the keys of both ends, so that texts can be led on from one to the other.
+    pub fn set_keys<'a>(
+        &mut self,
+        left: impl Iterator<Item = &'a Artefact>,
+        right: impl Iterator<Item = &'a Artefact>,
+    ) {
+        self.called = left.map(|a| (a.key.clone(), (a.kind, a.id.clone()))).collect();
+        self.names = right.map(|a| ((a.kind, a.id.clone()), a.key.clone())).collect();
+    }
+
     pub fn set_left(&mut self, left: Arc<dyn Connector>) {
         self.left = Some(left);
     }
@@ -86,6 +100,14 @@ impl PairLookup for Mapped {
 
     fn at_left(&self, kind: Kind, left_id: &str) -> Option<String> {
         self.left.as_ref()?.address(kind, left_id)
+    }
+
+    fn called(&self, key: &str) -> Option<(Kind, String)> {
+        self.called.get(key).cloned()
+    }
+
+    fn name_at_right(&self, kind: Kind, right_id: &str) -> Option<String> {
+        self.names.get(&(kind, right_id.to_owned())).cloned()
     }
 }
 

@@ -14,6 +14,7 @@ mod dry_run;
 mod ends;
 mod error;
 mod hub;
+mod kept;
 mod proof;
 mod survey;
 mod transfer;

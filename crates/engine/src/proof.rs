@@ -30,9 +30,9 @@ pub struct RouteProof {
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
     let route = hub.store.route(route).await?;
     let lanes: Vec<_> = serde_json::from_value::<Vec<hovrel_core::mapping::Lane>>(route.lanes.clone())?;
-    let both = read_both(hub, job, &route, &lanes).await?;
-    job.tell(json!({"phase": "comparing"})).await?;
     let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
+    let both = read_both(hub, job, &route, &lanes, &pairs).await?;
+    job.tell(json!({"phase": "comparing"})).await?;
     let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
     let mut proofs: Vec<LaneProof> = Vec::new();
     for s in &scoped {

@@ -3,21 +3,18 @@
 
 use std::collections::HashMap;
 
-use hovrel_connect::Connector;
+use hovrel_connect::{Connector, Reading};
+use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::survey::Surveyor;
-use hovrel_store::{ArtefactRow, NewArtefact};
+use hovrel_store::{ArtefactRow, NewArtefact, NewJob};
 use serde_json::json;
 use uuid::Uuid;
 
 use crate::worker::Running;
 use crate::{EngineError, Hub};
 
-/// A page that repeats its items must not be read for ever: no list of any system here is longer.
-const MOST_PAGES: usize = 100_000;
-
-/// Reads every artefact of a kind, page by page, telling how far it is. An item that a list shows twice (it moved between two
-/// pages) is kept once, as read last.
+/// Reads every artefact of a kind, telling how far it is.
 pub async fn read_all(
     job: &Running,
     connector: &dyn Connector,
@@ -26,30 +23,12 @@ pub async fn read_all(
     kind: Kind,
 ) -> Result<Vec<Artefact>, EngineError> {
     let failed = |error| EngineError::System { system: system.to_owned(), error };
-    let mut out: Vec<Artefact> = Vec::new();
-    let mut places: HashMap<String, usize> = HashMap::new();
-    let mut cursor: Option<String> = None;
-    for _ in 0..MOST_PAGES {
-        let page = connector.read(container, kind, cursor.as_deref()).await.map_err(failed)?;
-        for artefact in page.artefacts {
-            let mut artefact = artefact.compact();
-            match places.get(&artefact.id) {
-                Some(&at) => out[at] = artefact,
-                None => {
-                    artefact.position = out.len() as u32;
-                    places.insert(artefact.id.clone(), out.len());
-                    out.push(artefact);
-                }
-            }
-        }
-        job.tell(json!({"phase": "reading", "system": system, "kind": kind, "read": out.len(), "total": page.total}))
-            .await?;
-        match page.next {
-            Some(next) => cursor = Some(next),
-            None => break,
-        }
+    let mut reading = Reading::of(kind);
+    while let Some(at) = reading.page(connector, container).await.map_err(failed)? {
+        let told = json!({"phase": "reading", "system": system, "kind": kind, "read": at.read, "total": at.total});
+        job.tell(told).await?;
     }
-    Ok(out)
+    Ok(reading.items())
 }
 
 /// Titles of the folders from the top to each folder, by id. A folder whose parents form a circle is
@@ -79,6 +58,27 @@ pub fn folder_paths(folders: &[Artefact]) -> HashMap<String, Vec<String>> {
 /// The folders that hold an artefact, from the top.
 pub fn path_of<'p>(artefact: &Artefact, paths: &'p HashMap<String, Vec<String>>) -> &'p [String] {
     artefact.parent.as_ref().and_then(|p| paths.get(p)).map_or(&[], Vec::as_slice)
+}
+
+/// Has the ends of a route that a transfer wrote to surveyed again, unless that is to come anyway.
+pub(crate) async fn again(hub: &Hub, route: Uuid) -> Result<(), EngineError> {
+    let route = hub.store.route(route).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes)?;
+    let mut written = vec![(route.right_system, route.right_container)];
+    if lanes.iter().any(|l| l.policies.link_back) {
+        written.push((route.left_system, route.left_container));
+    }
+    for (system, container) in written {
+        let open = hub.store.open_jobs_of_system(system).await?;
+        if open.iter().any(|j| j.state == "waiting" && j.container.as_deref() == Some(&container)) {
+            continue;
+        }
+        let (system_id, container) = (Some(system), Some(container));
+        let job = NewJob { id: Uuid::now_v7(), kind: "survey".into(), system_id, container, ..NewJob::default() };
+        hub.store.queue(&job).await?;
+        hub.wake.notify_one();
+    }
+    Ok(())
 }
 
 pub(crate) async fn run(

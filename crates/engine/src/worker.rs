@@ -148,7 +148,12 @@ async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<End, Engine
             }
             "dry_run" => dry_run::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
             "proof" => proof::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
-            _ => transfer::run(hub, running, job.plan_id.ok_or_else(missing)?).await,
+            _ => {
+                let end = transfer::run(hub, running, job.plan_id.ok_or_else(missing)?).await?;
+                // What was made must be found by searching, too.
+                survey::again(hub, job.route_id.ok_or_else(missing)?).await?;
+                Ok(end)
+            }
         }
     };
     if job.kind == "transfer" {

@@ -3,17 +3,20 @@
 //! Decides for each call of the interface (not of a person's page) whether it is delayed, refused, or
 //! cut, before or after the work was done. A cut is a connection that ends without an answer.
 
+use std::collections::HashMap;
 use std::sync::{Arc, Mutex};
 use std::time::Duration;
 
 use axum::body::{Body, Bytes};
 use axum::extract::{Request, State};
-use axum::http::StatusCode;
+use axum::http::{Method, StatusCode};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::{Deserialize, Serialize};
+
+use crate::meddle::Meddling;
 
 /// Shares are in thousandths of the calls.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -38,6 +41,16 @@ pub struct FaultPlan {
     pub malformed: u16,
     /// The sign-in has expired.
     pub signed_out: u16,
+    /// A list answers with the page before once more.
+    pub repeated: u16,
+    /// A file has other bytes than its item declares.
+    pub other_bytes: u16,
+    /// Nothing more is taken in: 507 (RFC 4918 §11.5) to every call that would store something.
+    pub full: u16,
+    /// Somebody else changes an item just before it is written.
+    pub changed_before: u16,
+    /// Somebody else deletes an item just before it is written.
+    pub deleted_before: u16,
     /// How far the system's clock is ahead, in seconds.
     pub clock_ahead: i32,
 }
@@ -58,6 +71,11 @@ impl FaultPlan {
             truncated: 40,
             malformed: 40,
             signed_out: 20,
+            repeated: 40,
+            other_bytes: 0,
+            full: 0,
+            changed_before: 0,
+            deleted_before: 0,
             clock_ahead: 0,
         }
     }
@@ -76,9 +94,14 @@ pub struct FaultCount {
     pub truncated: u64,
     pub malformed: u64,
     pub signed_out: u64,
+    pub repeated: u64,
+    pub other_bytes: u64,
+    pub full: u64,
+    pub meddled: u64,
 }
 
 impl FaultCount {
+    /// Those that any call can meet.
     fn each(&self) -> [u64; 7] {
         let FaultCount { too_many, errors, unavailable, cut_before, cut_after, truncated, malformed, .. } = *self;
         [too_many, errors, unavailable, cut_before, cut_after, truncated, malformed]
@@ -105,6 +128,8 @@ struct Inner {
     count: FaultCount,
     /// Where signing in gives something that can expire; it does not expire while it is asked for.
     sign_in: Option<&'static str>,
+    /// The last page of each list, by path, while pages are to be repeated.
+    pages: HashMap<String, Page>,
 }
 
 enum Fault {
@@ -117,13 +142,26 @@ enum Fault {
     Truncated,
     Malformed,
     SignedOut,
+    Repeated(Page),
+    OtherBytes,
+    Full,
+    Meddled(Meddling),
 }
+
+/// What a list answered last: its head and its body.
+type Page = (axum::http::HeaderMap, Bytes);
 
 impl Faults {
     /// `sign_in` is the path where signing in gives something that can expire.
     pub fn new(plan: FaultPlan, sign_in: Option<&'static str>) -> Faults {
         let random = ChaCha8Rng::seed_from_u64(plan.seed);
-        Faults(Arc::new(Mutex::new(Inner { plan, random, count: FaultCount::default(), sign_in })))
+        Faults(Arc::new(Mutex::new(Inner {
+            plan,
+            random,
+            count: FaultCount::default(),
+            sign_in,
+            pages: HashMap::new(),
+        })))
     }
 
     /// Whether every sort of fault happened that can, delays aside.
@@ -151,7 +189,7 @@ impl Faults {
         self.0.lock().unwrap_or_else(|e| e.into_inner()).count
     }
 
-    fn next(&self, path: &str) -> (Duration, Fault) {
+    fn next(&self, path: &str, asked: Asked) -> (Duration, Fault) {
         let mut inner = self.0.lock().unwrap_or_else(|e| e.into_inner());
         let plan = inner.plan.clone();
         inner.count.calls += 1;
@@ -185,6 +223,26 @@ impl Faults {
         } else if sessions && within(plan.signed_out) {
             inner.count.signed_out += 1;
             Fault::SignedOut
+        } else if asked == Asked::NextPage && within(plan.repeated) {
+            match inner.pages.get(path).cloned() {
+                None => Fault::None,
+                Some(page) => {
+                    inner.count.repeated += 1;
+                    Fault::Repeated(page)
+                }
+            }
+        } else if asked == Asked::File && within(plan.other_bytes) {
+            inner.count.other_bytes += 1;
+            Fault::OtherBytes
+        } else if matches!(asked, Asked::Store | Asked::Change) && within(plan.full) {
+            inner.count.full += 1;
+            Fault::Full
+        } else if asked == Asked::Change && within(plan.changed_before) {
+            inner.count.meddled += 1;
+            Fault::Meddled(Meddling::Change)
+        } else if asked == Asked::Change && within(plan.deleted_before) {
+            inner.count.meddled += 1;
+            Fault::Meddled(Meddling::Delete)
         } else if within(plan.cut_before) {
             inner.count.cut_before += 1;
             Fault::CutBefore
@@ -198,14 +256,86 @@ impl Faults {
     }
 }
 
+/// Whether a query asks for a page of a list, and if so, whether for one after the first. Each stand-in
+/// has its own words for where a page begins and how long it is.
+fn paged(query: &str) -> Option<bool> {
+    let part = |name: &str| query.split('&').find_map(|p| p.strip_prefix(name)?.strip_prefix('='));
+    let begins = ["from", "after", "page"].into_iter().find_map(part);
+    let sized = ["count", "limit", "per_page", "oslc.pageSize"].into_iter().any(|name| part(name).is_some());
+    (begins.is_some() || sized).then(|| begins.is_some_and(|b| b != "0" && b != "1"))
+}
+
+/// What a call asks for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Asked {
+    FirstPage,
+    NextPage,
+    File,
+    /// To change an item.
+    Change,
+    /// To store anything else.
+    Store,
+    Other,
+}
+
+impl Asked {
+    fn of(request: &Request) -> Asked {
+        let path = request.uri().path();
+        match *request.method() {
+            Method::GET if path.contains("/files/") => Asked::File,
+            Method::GET => match request.uri().query().map(paged) {
+                Some(Some(true)) => Asked::NextPage,
+                Some(Some(false)) => Asked::FirstPage,
+                _ => Asked::Other,
+            },
+            Method::PUT if !path.contains("/files/") => Asked::Change,
+            Method::POST | Method::PUT => Asked::Store,
+            _ => Asked::Other,
+        }
+    }
+}
+
+impl Faults {
+    /// Keeps a page, so that it can be shown again in place of the next one.
+    async fn keep_page(&self, path: String, answer: Response) -> Response {
+        let (head, body) = answer.into_parts();
+        let Ok(bytes) = axum::body::to_bytes(body, usize::MAX).await else { return cut() };
+        if head.status.is_success() {
+            let mut inner = self.0.lock().unwrap_or_else(|e| e.into_inner());
+            inner.pages.insert(path, (head.headers.clone(), bytes.clone()));
+        }
+        Response::from_parts(head, Body::from(bytes))
+    }
+}
+
 /// Middleware for the routes of a system's interface.
-pub async fn misbehave(State(faults): State<Faults>, request: Request, next: Next) -> Response {
-    let (delay, fault) = faults.next(request.uri().path());
+pub async fn misbehave(State(faults): State<Faults>, mut request: Request, next: Next) -> Response {
+    let path = request.uri().path().to_owned();
+    let asked = Asked::of(&request);
+    let (delay, fault) = faults.next(&path, asked);
     if !delay.is_zero() {
         tokio::time::sleep(delay).await;
     }
     match fault {
+        Fault::None if matches!(asked, Asked::FirstPage | Asked::NextPage) => {
+            let answer = next.run(request).await;
+            if faults.plan().repeated == 0 { answer } else { faults.keep_page(path, answer).await }
+        }
         Fault::None => next.run(request).await,
+        Fault::Repeated((headers, body)) => {
+            let mut answer = Response::new(Body::from(body));
+            *answer.headers_mut() = headers;
+            answer
+        }
+        // As many as were declared, and not the same.
+        Fault::OtherBytes => {
+            spoilt(next.run(request).await, |bytes| bytes.iter().map(|b| b ^ 0x55).collect::<Vec<u8>>().into()).await
+        }
+        Fault::Meddled(does) => {
+            request.extensions_mut().insert(does);
+            next.run(request).await
+        }
+        Fault::Full => (StatusCode::INSUFFICIENT_STORAGE, "the quota is full").into_response(),
         Fault::TooMany(after) => too_many(u64::from(after)),
         Fault::Error => (StatusCode::INTERNAL_SERVER_ERROR, "something broke").into_response(),
         Fault::Unavailable(after) => {

@@ -32,6 +32,11 @@ async fn show(State(at): State<Shown>) -> Html<String> {
         ("truncated", "Done, and the answer ends in the middle", plan.truncated, Some(count.truncated)),
         ("malformed", "Done, and the answer can't be read", plan.malformed, Some(count.malformed)),
         ("signed_out", "Answered that the sign-in has expired", plan.signed_out, Some(count.signed_out)),
+        ("repeated", "Lists that show the page before once more", plan.repeated, Some(count.repeated)),
+        ("other_bytes", "Files with other bytes than declared", plan.other_bytes, Some(count.other_bytes)),
+        ("full", "Refused with 507, since the quota is full", plan.full, Some(count.full)),
+        ("changed_before", "Items changed by somebody else just before", plan.changed_before, Some(count.meddled)),
+        ("deleted_before", "Items deleted by somebody else just before", plan.deleted_before, Some(count.meddled)),
         ("cut_before", "Cut before the work is done", plan.cut_before, Some(count.cut_before)),
         ("cut_after", "Cut after the work is done", plan.cut_after, Some(count.cut_after)),
     ]

@@ -8,6 +8,7 @@ mod bucket;
 pub mod fault;
 mod fault_page;
 pub mod fernway;
+mod meddle;
 pub mod oldstone;
 mod page;
 mod persist;

@@ -93,6 +93,9 @@ pub struct Record {
 /// A file of a record; its bytes are kept by their digest.
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct File {
+    /// Unique within the item, where names need not be; 0 in systems that have none.
+    #[serde(default)]
+    pub file: u32,
     pub name: String,
     pub media_type: String,
     pub bytes: u64,

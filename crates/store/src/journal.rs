@@ -57,15 +57,13 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// Notes that a change is about to be applied.
-    pub async fn intend(&self, job: Uuid, seq: i32) -> Result<(), StoreError> {
+    /// Notes that changes are about to be applied.
+    pub async fn intend(&self, job: Uuid, seqs: &[i32]) -> Result<(), StoreError> {
+        let row = |seq: &i32| {
+            (journal::job_id.eq(job), journal::seq.eq(*seq), journal::state.eq("intended"), journal::attempts.eq(1))
+        };
         diesel::insert_into(journal::table)
-            .values((
-                journal::job_id.eq(job),
-                journal::seq.eq(seq),
-                journal::state.eq("intended"),
-                journal::attempts.eq(1),
-            ))
+            .values(seqs.iter().map(row).collect::<Vec<_>>())
             .on_conflict((journal::job_id, journal::seq))
             .do_update()
             .set((

@@ -84,6 +84,12 @@ diesel::table! {
 diesel::table! {
     dependencies (plan_id, seq, needs) { plan_id -> Uuid, seq -> Int4, needs -> Int4 }
 }
+diesel::table! {
+    kept_histories (route_id, lane, left_id) {
+        route_id -> Uuid, lane -> Text, left_id -> Text, left_key -> Text, system_name -> Text, digest -> Bytea,
+        entries -> Jsonb, kept_at -> Timestamptz,
+    }
+}
 diesel::joinable!(pairs -> routes (route_id));
 diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);
 diesel::allow_tables_to_appear_in_same_query!(pairs, routes);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 
-use hovrel_connect::{Connector, Credentials, Offer};
+use hovrel_connect::{Connector, Credentials, Offer, Reading};
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
@@ -116,18 +116,13 @@ pub fn connectors(systems: &Systems) -> (Arc<dyn Connector>, Arc<dyn Connector>)
     (systems.connect(&OLDSTONE), systems.connect(&TALLYBENCH))
 }
 
-/// Every item of a kind, page by page; the total, where the system tells it, is that of the items read.
+/// Every item of a kind; the total, where the system tells it, is that of the items read.
 pub async fn read_all(c: &dyn Connector, container: &str, kind: Kind) -> Vec<Artefact> {
-    let (mut out, mut cursor, mut total) = (Vec::new(), None, None);
-    loop {
-        let page = c.read(container, kind, cursor.as_deref()).await.expect("a page");
-        out.extend(page.artefacts);
-        total = page.total.or(total);
-        match page.next {
-            Some(next) => cursor = Some(next),
-            None => break,
-        }
+    let (mut reading, mut total) = (Reading::of(kind), None);
+    while let Some(at) = reading.page(c, container).await.expect("a page") {
+        total = at.total.or(total);
     }
-    assert!(total.is_none_or(|t| t == out.len() as u64), "every item is read once");
-    out
+    let items = reading.items();
+    assert!(total.is_none_or(|t| t == items.len() as u64), "every item is read once");
+    items
 }

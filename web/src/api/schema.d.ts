@@ -690,6 +690,8 @@ export interface components {
             counterparts: components["schemas"]["Counterpart"][];
             fields: components["schemas"]["HeldField"][];
             history?: components["schemas"]["ValueDiff"] | null;
+            /** @description History of what it was made from, which Hovrel keeps since no rule carries it. */
+            kept_histories: components["schemas"]["KeptAnswer"][];
             key: string;
             kind: components["schemas"]["Kind"];
             /** @description The system's own word for the kind. */
@@ -878,6 +880,7 @@ export interface components {
             item: components["schemas"]["ItemId"];
             /** @description Empty if it was not surveyed since it was made. */
             key: string;
+            lane: string;
             /** Format: uuid */
             route: string;
             route_name: string;
@@ -1154,6 +1157,8 @@ export interface components {
             required?: boolean;
             /** @description For steps: whether they have data of their own. */
             step_data?: boolean;
+            /** @description For steps: whether files of the item can belong to one of them. */
+            step_files?: boolean;
             value_type: components["schemas"]["ValueType"];
             workflow?: components["schemas"]["Workflow"] | null;
         };
@@ -1279,6 +1284,7 @@ export interface components {
             /** @enum {string} */
             inline: "mention";
             label: string;
+            pending?: components["schemas"]["Kind"] | null;
         } | {
             /** @enum {string} */
             inline: "parameter";
@@ -1316,6 +1322,13 @@ export interface components {
             /** Format: uuid */
             system?: string | null;
             wanted: string;
+        };
+        KeptAnswer: {
+            history: components["schemas"]["ValueDiff"];
+            /** Format: date-time */
+            kept_at: string;
+            key: string;
+            system_name: string;
         };
         /**
          * @description What sort of thing an artefact is. The order is the order of transfer: what holds or is linked to
@@ -1507,6 +1520,9 @@ export interface components {
             cause: "no_step_data";
         } | {
             /** @enum {string} */
+            cause: "no_step_files";
+        } | {
+            /** @enum {string} */
             cause: "no_calls";
         } | {
             /** @enum {string} */
@@ -1545,6 +1561,9 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "file_type_refused";
+        } | {
+            /** @enum {string} */
+            cause: "file_name_taken";
         } | {
             /** @enum {string} */
             cause: "author_in_text";
@@ -1664,6 +1683,11 @@ export interface components {
             left_in_scope: number;
             /** Format: int64 */
             left_total: number;
+            /**
+             * Format: int64
+             * @description Left items that get a link to their counterpart if their change is carried out.
+             */
+            links_back: number;
             /** Format: date-time */
             made_at: string;
             /** Format: int64 */
@@ -1677,6 +1701,8 @@ export interface components {
         };
         Policies: {
             first_contact?: components["schemas"]["FirstContact"];
+            /** @description Whether each item that is carried gets a link to its counterpart, at the left. */
+            link_back?: boolean;
         };
         /** @description A system that the demo offers to connect. */
         Preset: {
@@ -2009,6 +2035,8 @@ export interface components {
             call: components["schemas"]["Piece"][];
             data: components["schemas"]["RichLine"][];
             expected: components["schemas"]["RichLine"][];
+            /** @description Names of the files that belong to it; empty for none. */
+            files: components["schemas"]["Piece"][];
         };
         /** @enum {string} */
         StepState: "ok" | "warning" | "failed" | "skipped";

@@ -120,7 +120,7 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
     ["data", s.data],
   ];
   const differs = (s: Schemas["StepDiff"]) =>
-    parts(s).some(([, lines]) => changed(lines)) || s.call.some((p) => p.change !== "same");
+    parts(s).some(([, lines]) => changed(lines)) || [...s.call, ...s.files].some((p) => p.change !== "same");
   const any = steps.some(differs);
   return (
     <ol className="space-y-1.5">
@@ -144,6 +144,12 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
                     <Lines lines={lines} side={side} />
                   </span>
                 ))}
+              {s.files.some((p) => p.text && !hidden(p.change, side)) && (
+                <span className="grid grid-cols-[58px_1fr]">
+                  <span className="text-[11px] leading-[19px] text-ink-3">files</span>
+                  <Pieces pieces={s.files} side={side} />
+                </span>
+              )}
             </span>
           </li>
         ))}

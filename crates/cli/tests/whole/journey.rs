@@ -36,6 +36,7 @@ async fn state(systems: &Systems, known: &Known) -> BTreeMap<String, String> {
     let name = |a: &Artefact| format!("{:?} {}", a.kind, a.origin.clone().unwrap_or_else(|| a.title.clone()));
     // Ids depend on the order of making; what they stand for does not.
     let names: BTreeMap<(Kind, String), String> = items.iter().map(|a| ((a.kind, a.id.clone()), name(a))).collect();
+    let keys: BTreeMap<&str, String> = items.iter().map(|a| (a.key.as_str(), name(a))).collect();
     let carried = "2026-06-01T00:00:00Z".parse::<chrono::DateTime<chrono::FixedOffset>>().expect("a time");
     let mut out = BTreeMap::new();
     for item in &items {
@@ -51,7 +52,23 @@ async fn state(systems: &Systems, known: &Known) -> BTreeMap<String, String> {
         // What was written down while items were made is the system's own.
         let history: Vec<String> = item.history.iter().filter(|h| h.stamp.at < carried).map(|h| h.display()).collect();
         let held = format!("{} {} {files:?} {links:?} {comments:?} {history:?}", path(&item.parent), fields.join(", "));
+        let held = without_keys(&held, &keys);
         assert!(out.insert(name(item), held).is_none(), "{} is there twice", name(item));
+    }
+    out
+}
+
+/// The text with what is named by its key named by where it came from.
+fn without_keys(text: &str, keys: &BTreeMap<&str, String>) -> String {
+    let of_key = |c: char| c.is_alphanumeric() || c == '-';
+    let is_key = |w: &str| w.contains('-') && w.contains(|c: char| c.is_ascii_digit());
+    let mut out = String::new();
+    for part in text.split_inclusive(|c| !of_key(c)) {
+        let word = part.trim_end_matches(|c| !of_key(c));
+        match keys.get(word).filter(|_| is_key(word)) {
+            Some(name) => out += &format!("{name}{}", &part[word.len()..]),
+            None => out += part,
+        }
     }
     out
 }
@@ -296,6 +313,23 @@ async fn what_hangs_together_hangs_together_afterwards() {
         );
     }
 
+    // What was said names the items and people of here.
+    let said: Vec<(&Artefact, String)> =
+        cases.iter().flat_map(|c| c.comments.iter().map(move |m| (c, m.body.plain()))).collect();
+    let same: Vec<_> = said.iter().filter_map(|(c, text)| Some((c, text.strip_prefix("Same as ")?))).collect();
+    assert!(same.len() > 1, "some comments name other items");
+    for (case, rest) in same {
+        let key = rest.trim_end_matches(", only at night.");
+        let named = cases.iter().find(|c| c.key == key).unwrap_or_else(|| panic!("{key} is nothing here"));
+        let number = |a: &Artefact| a.origin.as_deref().and_then(|o| o.rsplit('-').next()?.parse::<u32>().ok());
+        assert_eq!(number(named).map(|n| n + 1), number(case), "{key} is the one that was meant");
+    }
+    let asked: Vec<_> = said.iter().filter(|(_, text)| text.contains("the lamps differ")).collect();
+    assert!(!asked.is_empty());
+    for (_, text) in asked {
+        assert!(text.contains("ask @lholm or @tormod."), "{text}");
+    }
+
     // A call without arguments is kept, one with arguments stands expanded, a circle is text.
     let steps = |c: &Artefact| match c.fields.get("steps") {
         Some(Held::Steps(steps)) => steps.clone(),
@@ -307,7 +341,9 @@ async fn what_hangs_together_hangs_together_afterwards() {
     let shared = at("right", Kind::SharedSteps).await;
     assert!(!kept.is_empty() && kept.iter().all(|c| shared.iter().any(|s| s.id == c.target.id())));
     let circle = steps(by_mark(&format!("Oldstone:OS-{}", oddities::WHO_LEFT)));
-    assert!(circle[0].call.is_none() && circle[0].action.plain().contains("SS-4"), "{circle:?}");
+    let named = shared.iter().find(|s| s.origin.as_deref() == Some("Oldstone:SS-4")).expect("they were carried");
+    assert!(circle[0].call.is_none());
+    assert_eq!(circle[0].action.plain(), format!("Speak to a cabin ({})", named.key), "by its key of here");
     // A table of values became data sets, and is the same table.
     let table = |list: &[Artefact], key: &str, field: &str| {
         list.iter()

@@ -2,13 +2,12 @@
 //! can be held there. Nothing of theirs is overwritten, and what is not concerned goes on.
 
 use std::collections::BTreeSet;
-use std::time::Duration;
 
 use hovrel_connect::{Connector, Write};
 use hovrel_core::model::{Fields, Kind, Value as Held};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
+use hovrel_testkit::{Client, FERNWAY, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
 use serde_json::Value;
 
 use crate::program::Program;
@@ -20,9 +19,10 @@ pub async fn edit(c: &dyn Connector, container: &str, id: &str, field: &str, val
     c.write(container, &write).await.expect("it is written");
 }
 
-/// The priorities that Tallybench takes, set on its own page.
-async fn set_priorities(systems: &Systems, taken: &[&str]) {
-    let body = taken.iter().map(|p| format!("{p}=on")).collect::<Vec<_>>().join("&");
+/// The priorities that Tallybench takes, set on its own page: at once, or from when so many more cases were made.
+async fn set_priorities(systems: &Systems, taken: &[&str], after: Option<u32>) {
+    let mut body = taken.iter().map(|p| format!("{p}=on")).collect::<Vec<_>>().join("&");
+    body += &after.map_or(String::new(), |n| format!("&after={n}"));
     let page = format!("{}/setup", systems.tallybench.url());
     let form = reqwest::Client::new().post(page).header("content-type", "application/x-www-form-urlencoded").body(body);
     assert!(form.send().await.expect("an answer").status().is_success());
@@ -40,20 +40,12 @@ async fn a_schema_that_changes_in_the_middle_stops_its_lane() {
     let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &[]).await.expect("kinds in common");
     let plan = client.dry_run(&route).await;
     client.decide_all(&plan).await;
-    // Slow enough that test cases are being made when the list of priorities gets shorter.
-    systems.tallybench.faults.set(FaultPlan { delay: 1000, delay_ms: 120, ..FaultPlan::default() });
-    let job = client.transfer(&plan).await;
+    set_priorities(&systems, &["Urgent"], Some(3)).await;
     let carried = async || {
         let there = read_all(&*systems.connect(&TALLYBENCH), TALLYBENCH.container, Kind::TestCase).await;
         there.iter().filter(|c| c.origin.is_some()).count()
     };
-    let mut waited = 0;
-    while carried().await < 3 {
-        waited += 1;
-        assert!(waited < 400, "no test case came");
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
-    set_priorities(&systems, &["Urgent"]).await;
+    let job = client.transfer(&plan).await;
     let job = client.finish(&job).await;
     assert_eq!(job["state"], "done", "{job}");
     let stopped = refused(&client, &job).await;
@@ -62,7 +54,6 @@ async fn a_schema_that_changes_in_the_middle_stops_its_lane() {
     assert!(halted.len() > 3, "the lane stopped: {stopped:?}");
     assert!(halted.iter().all(|r| r["why"].as_str().unwrap().contains("“Priority” no longer takes “Low”")));
     assert!(halted.iter().all(|r| r["advice"].as_str().unwrap().contains("Survey the system again")));
-    // Once the lane had stopped, nothing more was tried: even those whose priority is still taken wait.
     let kept = carried().await;
     assert!(kept >= 3, "what was done stays done");
     // Lanes that have nothing to do with it went on.
@@ -70,8 +61,7 @@ async fn a_schema_that_changes_in_the_middle_stops_its_lane() {
     assert!(suites.iter().any(|s| s.origin.is_some()), "suites were carried");
 
     // Put right there, what was refused is retried alone, and then all is as if nothing had happened.
-    set_priorities(&systems, &["Urgent", "High", "Normal", "Low"]).await;
-    systems.misbehave(FaultPlan::default());
+    set_priorities(&systems, &["Urgent", "High", "Normal", "Low"], None).await;
     let again = client.post(&format!("/jobs/{}/retry", job["id"].as_str().unwrap()), serde_json::json!({})).await;
     let job = client.finish(&again).await;
     assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
@@ -124,4 +114,108 @@ async fn an_item_changed_between_dry_run_and_write_is_not_overwritten() {
     let reasons: BTreeSet<&str> =
         detail["fields"].as_array().unwrap().iter().filter_map(|f| f["reason"].as_str()).collect();
     assert!(reasons.contains("left_changed") && reasons.contains("right_changed"), "{detail}");
+}
+
+/// What Tallybench does while the plan is carried out, and what each refusal then says.
+async fn met_by(plan: FaultPlan) -> (Systems, Client, String, Value, Vec<Value>, Program) {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let kinds = [Kind::Folder, Kind::TestCase];
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
+    let first = client.dry_run(&route).await;
+    client.decide_all(&first).await;
+    client.finish(&client.transfer(&first).await).await;
+    let (old, _) = connectors(&systems);
+    edit(&*old, OLDSTONE.container, "OS-2004", "name", "Edited at the left").await;
+    let next = client.dry_run(&route).await;
+    assert_eq!(next["changes"], 1, "{:?}", client.all_changes(&next).await);
+    systems.tallybench.faults.set(plan);
+    let job = client.finish(&client.transfer(&next).await).await;
+    systems.misbehave(FaultPlan::default());
+    assert_eq!(job["result"]["refused"], 1, "{job}");
+    let stopped = refused(&client, &job).await;
+    (systems, client, route, job, stopped, program)
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_item_deleted_between_dry_run_and_write_shows_as_gone() {
+    let (systems, client, route, _, stopped, _program) =
+        met_by(FaultPlan { deleted_before: 1000, ..FaultPlan::default() }).await;
+    let why = stopped[0]["why"].as_str().unwrap();
+    assert!(why.ends_with("is not there"), "{why}");
+    assert!(stopped[0]["advice"].as_str().unwrap().contains("deleted it"));
+    let mark = "Oldstone:OS-2004";
+    let there = systems.connect(&TALLYBENCH);
+    let found = there.find_by_origin(TALLYBENCH.container, Kind::TestCase, mark).await.expect("an answer");
+    assert!(found.is_none(), "it is not made again behind anybody's back");
+    let shown = client.all_changes(&client.dry_run(&route).await).await;
+    let gone: Vec<&Value> = shown.iter().filter(|c| c["outcome"] == "gone_right").collect();
+    assert_eq!(gone.len(), 1, "{shown:?}");
+    assert_eq!(gone[0]["left"]["key"], "OS-2004");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_full_quota_is_told_and_retried_when_there_is_room() {
+    let (systems, client, route, job, stopped, _program) =
+        met_by(FaultPlan { full: 1000, ..FaultPlan::default() }).await;
+    assert!(stopped[0]["why"].as_str().unwrap().contains("quota is full"), "{stopped:?}");
+    assert!(stopped[0]["advice"].as_str().unwrap().contains("room"), "{stopped:?}");
+    assert!(systems.tallybench.faults.count().full > 0);
+    let again = client.post(&format!("/jobs/{}/retry", job["id"].as_str().unwrap()), serde_json::json!({})).await;
+    let job = client.finish(&again).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    assert_eq!(client.dry_run(&route).await["changes"], 0);
+}
+
+/// Files whose bytes are not those that their item declares: the item says so, and the others go on.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_file_of_other_bytes_than_declared_is_not_carried() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let kinds = [Kind::Folder, Kind::TestCase];
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
+    let plan = client.dry_run(&route).await;
+    client.decide_all(&plan).await;
+    systems.oldstone.faults.set(FaultPlan { other_bytes: 1000, ..FaultPlan::default() });
+    let job = client.finish(&client.transfer(&plan).await).await;
+    systems.misbehave(FaultPlan::default());
+    let stopped = refused(&client, &job).await;
+    let says = |r: &&Value| r["why"].as_str().is_some_and(|why| why.contains("has other bytes in Oldstone"));
+    let spoilt = stopped.iter().filter(says).count() as i64;
+    assert!(spoilt > 0 && Some(spoilt) == job["result"]["refused"].as_i64(), "{stopped:?}");
+    assert!(job["result"]["done"].as_i64() > Some(spoilt), "the others went on: {job}");
+    let there = read_all(&*systems.connect(&TALLYBENCH), TALLYBENCH.container, Kind::TestCase).await;
+    let here = read_all(&*systems.connect(&OLDSTONE), OLDSTONE.container, Kind::TestCase).await;
+    let digests: BTreeSet<&str> = here.iter().flat_map(|c| &c.attachments).map(|f| f.digest.as_str()).collect();
+    let carried = there.iter().filter(|c| c.origin.is_some()).flat_map(|c| &c.attachments);
+    assert!(carried.clone().all(|f| digests.contains(f.digest.as_str())), "nothing spoilt was kept");
+
+    // With the files as they should be, what was refused is retried alone.
+    let again = client.post(&format!("/jobs/{}/retry", job["id"].as_str().unwrap()), serde_json::json!({})).await;
+    let job = client.finish(&again).await;
+    assert_eq!(job["result"]["refused"], 0, "{job}");
+}
+
+/// In Fernway an item's key changes when it is handed to another desk: it stays the counterpart that it was.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_item_that_gets_another_key_stays_a_pair() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let kinds = [Kind::Requirement];
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &FERNWAY, &kinds).await.expect("kinds in common");
+    let plan = client.dry_run(&route).await;
+    client.decide_all(&plan).await;
+    client.finish(&client.transfer(&plan).await).await;
+    assert_eq!(client.dry_run(&route).await["changes"], 0);
+
+    let there = read_all(&*systems.connect(&FERNWAY), FERNWAY.container, Kind::Requirement).await;
+    let item = there.iter().find(|a| a.origin.is_some()).expect("something was carried");
+    let page = format!("{}/item/{}/desk", systems.fernway.url(), item.id);
+    let form = reqwest::Client::new().post(page).header("content-type", "application/x-www-form-urlencoded");
+    assert!(form.body("desk=GATE").send().await.expect("an answer").status().is_success());
+    let now = systems.connect(&FERNWAY).one(FERNWAY.container, Kind::Requirement, &item.id).await.expect("it is there");
+    assert!(now.key.starts_with("GATE-") && now.key != item.key, "{}", now.key);
+    let again = client.dry_run(&route).await;
+    assert_eq!(again["changes"], 0, "{:?}", client.all_changes(&again).await);
+    assert_eq!(client.prove(&route).await["differences"], 0);
 }

@@ -144,7 +144,10 @@ fn left_behind(items: &[Artefact], schema: &KindSchema, lane: &Value) -> BTreeSe
         ("files", !fed("attachments") && any(&|a| !a.attachments.is_empty())),
         ("links", !fed("links") && any(&|a| !a.links.is_empty())),
         ("comments", !fed("comments") && any(&|a| !a.comments.is_empty())),
-        ("history", !fed("history") && any(&|a| !a.history.is_empty())),
+        (
+            "history (Hovrel keeps it)",
+            !fed("history") && !fed("comments_and_history") && any(&|a| !a.history.is_empty()),
+        ),
         ("the folder", !rules.iter().any(|r| r["target"] == "@parent") && any(&|a| a.parent.is_some())),
     ];
     out.extend(hanging.iter().filter(|(_, left)| *left).map(|(name, _)| (*name).to_owned()));

@@ -188,20 +188,30 @@ impl Client {
     }
 
     async fn failed(&self, url: &str, response: Response) -> ConnectError {
-        let errors = &self.profile.errors;
-        let tell = |body: &str| {
-            let told = self.understand(body);
-            let text = |pointer: &str| told.as_ref().and_then(|t| tree::text(t, pointer));
-            let code = text(&errors.code).unwrap_or_default();
-            Told {
-                understood: told.is_some(),
-                text: text(&errors.text).unwrap_or_default(),
-                field: errors.field.as_ref().and_then(|p| text(p)),
-                changed: errors.changed.contains(&code),
-                duplicate: errors.duplicate.contains(&code),
-            }
-        };
+        let tell = |body: &str| self.told(self.understand(body).as_ref());
         self.transport.failed(url, response, self.speech(), tell).await
+    }
+
+    /// What an error says, in the profile's places.
+    fn told(&self, body: Option<&Value>) -> Told {
+        let errors = &self.profile.errors;
+        let text = |pointer: &str| body.and_then(|b| tree::text(b, pointer));
+        let code = text(&errors.code).unwrap_or_default();
+        Told {
+            understood: body.is_some(),
+            text: text(&errors.text).unwrap_or_default(),
+            field: errors.field.as_ref().and_then(|p| text(p)),
+            changed: errors.changed.contains(&code),
+            duplicate: errors.duplicate.contains(&code),
+        }
+    }
+
+    /// The error in one answer of several.
+    pub fn refused(&self, answer: &Value) -> ConnectError {
+        match self.told(Some(answer)) {
+            told if told.duplicate => ConnectError::Duplicate,
+            told => ConnectError::Refused { field: told.field.unwrap_or_default(), text: told.text },
+        }
     }
 
     fn understand(&self, body: &str) -> Option<Value> {

@@ -1,9 +1,11 @@
 //! Answers to artefacts, by the profile's places and the schema's types.
 
+use std::collections::HashSet;
+
 use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
-use hovrel_core::loss::Loss;
-use hovrel_core::mapping::COMMENTS;
+use hovrel_core::loss::{Loss, LossCause, LossKind};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS};
 use hovrel_core::model::{
     Argument, Artefact, Attachment, Call, Comment, Decimal, Fields, Fingerprint, HistoryEntry, Kind, Link, LinkEnd,
     LinkType, Reference, Stamp, Step, Value, ValueType,
@@ -14,7 +16,7 @@ use serde_json::Value as Json;
 use super::schema::ORIGIN;
 use super::tree;
 use crate::ConnectError;
-use crate::profile::{Concurrency, KindProfile, Profile, StepsAt, TableAt};
+use crate::profile::{Concurrency, Files, KindProfile, Profile, StepsAt, TableAt};
 
 /// Everything needed to read items of one kind.
 pub struct Decoder<'a> {
@@ -41,6 +43,7 @@ impl Decoder<'_> {
             expected: "/expected".into(),
             data: None,
             call: None,
+            files: None,
         })
     }
 
@@ -97,7 +100,7 @@ impl Decoder<'_> {
             created: None,
             modified,
             fields,
-            attachments: self.files(item),
+            attachments: self.files(item, &mut read_losses),
             links: self.links(item),
             comments: self.comments(item, &mut read_losses),
             history: self.history(item),
@@ -107,19 +110,32 @@ impl Decoder<'_> {
         })
     }
 
-    fn files(&self, item: &Json) -> Vec<Attachment> {
+    /// The files of an item. Of those that have one name, the later ones get a number, which is declared.
+    fn files(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<Attachment> {
         let Some(at) = &self.of.files else { return Vec::new() };
-        tree::items(item, &at.items)
-            .into_iter()
-            .filter_map(|f| {
+        let mut out: Vec<Attachment> = Vec::new();
+        for (file, name) in named_files(item, at) {
+            let read = || {
                 Some(Attachment {
-                    name: tree::text(f, &at.name)?,
-                    media_type: tree::text(f, &at.media_type).unwrap_or_else(|| "application/octet-stream".into()),
-                    bytes: tree::number(f, &at.bytes)?,
-                    digest: tree::text(f, &at.sha256)?,
+                    name: name.clone(),
+                    media_type: tree::text(file, &at.media_type).unwrap_or_else(|| "application/octet-stream".into()),
+                    bytes: tree::number(file, &at.bytes)?,
+                    digest: tree::text(file, &at.sha256)?,
                 })
-            })
-            .collect()
+            };
+            let before = tree::text(file, &at.name).unwrap_or_default();
+            if before != name {
+                losses.push(Loss {
+                    field: ATTACHMENTS.into(),
+                    kind: LossKind::Substituted,
+                    cause: LossCause::FileNameTaken,
+                    before,
+                    after: name.clone(),
+                });
+            }
+            out.extend(read());
+        }
+        out
     }
 
     /// The origin mark among an item's labels, where it is kept as one.
@@ -284,11 +300,36 @@ impl Decoder<'_> {
                     });
                     Some(Call { target: Reference::Known(target), arguments })
                 }),
-                attachments: Vec::new(),
+                attachments: at.files.as_ref().map_or(Vec::new(), |at| {
+                    tree::items(step, &at.items).into_iter().filter_map(|f| tree::text(f, &at.name)).collect()
+                }),
             })
             .collect();
         Value::Steps(steps)
     }
+}
+
+/// The files of an item, each with a name that no other of them has.
+pub fn named_files<'i>(item: &'i Json, at: &Files) -> Vec<(&'i Json, String)> {
+    let found = tree::items(item, &at.items).into_iter();
+    let listed: Vec<(&Json, String)> = found.filter_map(|f| Some((f, tree::text(f, &at.name)?))).collect();
+    let mut taken: HashSet<String> = HashSet::new();
+    let all: HashSet<&String> = listed.iter().map(|(_, name)| name).collect();
+    let mut out = Vec::new();
+    for (file, name) in &listed {
+        let numbered = |n: u32| match name.rsplit_once('.') {
+            Some((stem, ending)) if !stem.is_empty() => format!("{stem} ({n}).{ending}"),
+            _ => format!("{name} ({n})"),
+        };
+        let free = |name: &String| !taken.contains(name) && !all.contains(name);
+        let own = match taken.contains(name) {
+            false => name.clone(),
+            true => (2..).map(numbered).find(free).unwrap_or_else(|| name.clone()),
+        };
+        taken.insert(own.clone());
+        out.push((*file, own));
+    }
+    out
 }
 
 /// A mark as a label, which can't hold spaces: percent-encoded (RFC 3986 §2.1) where it must be.
@@ -346,6 +387,19 @@ fn rich(text: &str, format: TextFormat, field: &str, losses: &mut Vec<Loss>) -> 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn files_of_one_name_get_numbers_that_are_free() {
+        let at: Files = serde_saphyr::from_str(
+            "{ schema_field: f, items: /files, name: /name, media_type: /t, bytes: /b, sha256: /s, path: /p }",
+        )
+        .unwrap();
+        let names = ["log.txt", "log.txt", "log (2).txt", "log.txt", ".env", ".env", "plan"];
+        let item = serde_json::json!({"files": names.map(|name| serde_json::json!({"name": name}))});
+        let found: Vec<String> = named_files(&item, &at).into_iter().map(|(_, name)| name).collect();
+        let wanted = ["log.txt", "log (3).txt", "log (2).txt", "log (4).txt", ".env", ".env (2)", "plan"];
+        assert_eq!(found, wanted);
+    }
 
     /// RFC 3339 §5.8: its own examples, the leap second included.
     #[test]

@@ -220,6 +220,14 @@ fn step(decoder: &Decoder<'_>, step: &hovrel_core::model::Step, at: &StepsAt, fo
     if let Some(data) = &at.data {
         tree::put(&mut out, data, json!(text::write(&step.data, format)));
     }
+    if let Some(files) = &at.files {
+        let file = |name: &String| {
+            let mut given = Json::Object(Map::new());
+            tree::put(&mut given, &files.name, json!(name));
+            given
+        };
+        tree::put(&mut out, &files.items, Json::Array(step.attachments.iter().map(file).collect()));
+    }
     if let (Some(at), Some(call)) = (&at.call, &step.call) {
         tree::put(&mut out, &at.target, id_json(decoder, call.target.id()));
         if let Some(places) = &at.arguments {

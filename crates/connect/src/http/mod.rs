@@ -18,7 +18,8 @@ use crate::check::{Said, check};
 use crate::profile::{Concurrency, KindProfile, Paging, Profile};
 use crate::transport::escape_segment;
 use crate::{
-    ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, MeterReading, Page, Write,
+    ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading, Page,
+    Write,
 };
 use client::Client;
 
@@ -78,6 +79,20 @@ impl HttpConnector {
     }
 }
 
+impl HttpConnector {
+    /// Where a file is. Where names may repeat, its id is looked up by the name that it was read with.
+    async fn file_path(&self, kind: Kind, id: &str, name: &str) -> Result<String, ConnectError> {
+        let of = self.kind(kind)?;
+        let files = of.files.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
+        let path = |name: &str| fill(&files.path, &[("id", id), ("name", name)]);
+        let Some(at) = &files.id else { return Ok(path(name)) };
+        let item = self.client.read(&fill(&of.one, &[("id", id)])).await?;
+        let found = decode::named_files(&item, files).into_iter().find(|(_, own)| own == name);
+        let missing = || ConnectError::Missing { what: format!("the file {name}") };
+        found.and_then(|(file, _)| tree::text(file, at)).map(|file| path(&file)).ok_or_else(missing)
+    }
+}
+
 fn fill(path: &str, parts: &[(&str, &str)]) -> String {
     parts
         .iter()
@@ -88,7 +103,9 @@ fn fill(path: &str, parts: &[(&str, &str)]) -> String {
 impl Connector for HttpConnector {
     fn describe(&self) -> Capabilities {
         let (calls_at_once, calls_per_minute) = self.client.transport.limits();
-        Capabilities { kinds: self.client.profile.kinds.keys().copied().collect(), calls_at_once, calls_per_minute }
+        let kinds = &self.client.profile.kinds;
+        let batches = kinds.iter().filter_map(|(kind, of)| Some((*kind, of.batch.as_ref()?.size))).collect();
+        Capabilities { kinds: kinds.keys().copied().collect(), calls_at_once, calls_per_minute, batches }
     }
 
     fn address(&self, kind: Kind, id: &str) -> Option<String> {
@@ -219,6 +236,28 @@ impl Connector for HttpConnector {
         }
     }
 
+    async fn create_many(&self, container: &str, kind: Kind, writes: &[Write]) -> Result<Vec<Made>, ConnectError> {
+        let schema = self.schema(container).await?;
+        let decoder = self.decoder(kind, &schema).await?;
+        let at = decoder.of.batch.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
+        let path = fill(&at.path, &[("container", container)]);
+        let bodies = writes.iter().filter_map(|w| encode::encode(&decoder, w, None).body).collect();
+        let mut body = serde_json::Value::Object(Default::default());
+        tree::put(&mut body, &at.items, serde_json::Value::Array(bodies));
+        let request = encode::Request { body: Some(body), root: decoder.of.root.clone(), headers: Vec::new() };
+        let answer = self.client.write(Method::POST, &path, request).await?;
+        let answers = tree::items(&answer, &at.answers);
+        if answers.len() != writes.len() {
+            let why = format!("{} answers to {} items", answers.len(), writes.len());
+            return Err(ConnectError::Malformed { address: path, why });
+        }
+        let one = |answer: &serde_json::Value| match tree::at(answer, &at.made) {
+            Some(item) => decoder.artefact(item),
+            None => Err(self.client.refused(answer)),
+        };
+        Ok(answers.into_iter().map(one).collect())
+    }
+
     async fn complete(&self, container: &str, write: &Write, found: Artefact) -> Result<Artefact, ConnectError> {
         let schema = self.schema(container).await?;
         let decoder = self.decoder(write.kind, &schema).await?;
@@ -242,8 +281,8 @@ impl Connector for HttpConnector {
     }
 
     async fn fetch_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<ByteStream, ConnectError> {
-        let files = self.kind(kind)?.files.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
-        let response = self.client.stream(&fill(&files.path, &[("id", id), ("name", name)])).await?;
+        let path = self.file_path(kind, id, name).await?;
+        let response = self.client.stream(&path).await?;
         Ok(response.bytes_stream().map(|part| part.map_err(std::io::Error::other)).boxed())
     }
 
@@ -259,8 +298,10 @@ impl Connector for HttpConnector {
     }
 
     async fn remove_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<(), ConnectError> {
-        let files = self.kind(kind)?.files.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
-        let path = fill(&files.path, &[("id", id), ("name", name)]);
+        let path = match self.file_path(kind, id, name).await {
+            Err(ConnectError::Missing { .. }) => return Ok(()),
+            path => path?,
+        };
         match self.client.write(Method::DELETE, &path, encode::Request::default()).await {
             Err(ConnectError::Missing { .. }) => Ok(()),
             other => other.map(|_| ()),

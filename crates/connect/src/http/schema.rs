@@ -60,6 +60,7 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
                 max_length: optional(&p.schema.max_length).map(|n| n as u32),
                 format: type_of.format,
                 step_data: type_of.steps.as_ref().is_some_and(|s| s.data.is_some()),
+                step_files: type_of.steps.as_ref().is_some_and(|s| s.files.is_some() && of.files.is_some()),
                 calls: match type_of.steps.as_ref().and_then(|s| s.call.as_ref()) {
                     None => Calls::None,
                     Some(call) if call.arguments.is_none() => Calls::Plain,
@@ -103,13 +104,9 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
         }
         let max_depth = p.schema.depth.as_ref().and_then(|d| tree::number(described, d)).map(|n| n as u32);
         kinds.push(KindSchema {
-            kind: *kind,
-            name: of.name.clone(),
-            fields,
             max_depth,
             in_folders: of.parent.is_some(),
-            needs_folder: false,
-            writable: true,
+            ..KindSchema::new(*kind, &of.name, fields)
         });
     }
     let people = client.read(&fill(&p.people.path, &[("container", container)])).await?;

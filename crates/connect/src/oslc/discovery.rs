@@ -33,14 +33,12 @@ pub struct Offered {
 impl Provider {
     pub fn catalogue(&self) -> Catalogue {
         let kinds = self.kinds.iter().map(|(kind, offered)| KindSchema {
-            kind: *kind,
-            name: offered.name.clone(),
-            fields: fields(&offered.properties),
             // Collections are not in one another.
             max_depth: (*kind == Kind::Folder).then_some(1),
             in_folders: *kind == Kind::Folder || offered.properties.iter().any(|p| p.role == Role::Module),
             needs_folder: offered.properties.iter().any(|p| p.role == Role::Module && p.field.required),
             writable: offered.creation.is_some(),
+            ..KindSchema::new(*kind, &offered.name, fields(&offered.properties))
         });
         Catalogue { kinds: kinds.collect(), users: self.users.clone() }
     }

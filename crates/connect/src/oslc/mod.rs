@@ -25,7 +25,8 @@ use crate::check::{Said, check};
 use crate::profile::Ask;
 use crate::transport::escape_segment;
 use crate::{
-    ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, MeterReading, Page, Write,
+    ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading, Page,
+    Write,
 };
 use client::{Client, named};
 use discovery::{Offered, Provider};
@@ -170,7 +171,7 @@ impl Connector for OslcConnector {
             }
             None => KINDS.to_vec(),
         };
-        Capabilities { kinds, calls_at_once, calls_per_minute }
+        Capabilities { kinds, calls_at_once, calls_per_minute, batches: Default::default() }
     }
 
     /// The resource itself, which a provider shows to a browser as a page.
@@ -252,6 +253,11 @@ impl Connector for OslcConnector {
         // It was written; only what it looks like now is not known.
         let unknown = |e: ConnectError| ConnectError::Unknown { why: format!("it can't be read again: {e}") };
         self.resource(write.kind, offered, &iri).await.map_err(unknown)
+    }
+
+    /// OSLC Core 3.0 has no creation of several resources at once.
+    async fn create_many(&self, _: &str, kind: Kind, _: &[Write]) -> Result<Vec<Made>, ConnectError> {
+        Err(ConnectError::NoSuchKind(kind))
     }
 
     async fn complete(&self, _: &str, _: &Write, found: Artefact) -> Result<Artefact, ConnectError> {

@@ -19,6 +19,8 @@ pub struct StepDiff {
     pub action: Vec<RichLine>,
     pub expected: Vec<RichLine>,
     pub data: Vec<RichLine>,
+    /// Names of the files that belong to it; empty for none.
+    pub files: Vec<Piece>,
 }
 
 fn called(step: &Step) -> String {
@@ -38,6 +40,7 @@ pub fn diff_steps(before: &[Step], after: &[Step]) -> Vec<StepDiff> {
             action: part(|s| &s.action),
             expected: part(|s| &s.expected),
             data: part(|s| &s.data),
+            files: diff_text(&was.attachments.join(", "), &is.attachments.join(", ")),
         }
     };
     for op in capture_diff_slices(Algorithm::Myers, before, after) {

@@ -3,8 +3,9 @@
 //! Decides what a comment looks like where the original author and time can't be kept: they stand at
 //! its head. History that can't be backdated becomes dated comments, if the rule says so.
 
-use super::convert::Context;
+use super::convert::{Context, PairLookup};
 use super::lane::Rule;
+use super::mentions::{labelled, renamed};
 use super::users::match_user;
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
@@ -102,7 +103,7 @@ fn named(stamp: &Stamp, cx: &Context<'_>) -> String {
 /// Where author and time can't be kept, the text alone tells.
 pub fn all_there(wanted: &Value, now: &Value) -> bool {
     match wanted {
-        Value::Comments(list) => list.iter().all(|c| is_there(c, comments_of(now))),
+        Value::Comments(_) => comments_of(&labelled(wanted)).iter().all(|c| is_there(c, comments_of(now))),
         Value::History(list) => list.iter().all(|e| history_of(now).iter().any(|h| h == e)),
         _ => false,
     }
@@ -113,6 +114,21 @@ pub fn is_there(wanted: &Comment, now: &[Comment]) -> bool {
     let kept =
         |c: &Comment| wanted.stamp.by.is_none() || (c.stamp.at == wanted.stamp.at && c.stamp.by == wanted.stamp.by);
     now.iter().any(|c| c.body == wanted.body && kept(c))
+}
+
+/// The wanted comments in the words in which they are at the target already: what was said stays as it was
+/// written, though an item that it names may be called otherwise there since.
+pub(crate) fn as_they_are(wanted: Value, now: &Value, places: &(dyn PairLookup + Sync)) -> Value {
+    let Value::Comments(mut list) = wanted else { return wanted };
+    let Some(Value::Comments(told)) = renamed(now, places) else { return Value::Comments(list) };
+    let held = comments_of(now);
+    for comment in list.iter_mut().filter(|c| !is_there(c, held)) {
+        let found = held.iter().zip(&told).find(|(_, t)| is_there(comment, std::slice::from_ref(t)));
+        if let Some((as_it_is, _)) = found {
+            comment.body = as_it_is.body.clone();
+        }
+    }
+    Value::Comments(list)
 }
 
 fn comments_of(value: &Value) -> &[Comment] {

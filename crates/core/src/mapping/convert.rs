@@ -9,6 +9,7 @@ use std::collections::HashMap;
 use super::comments::{comments, gathered, history};
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
 use super::links::links;
+use super::mentions::lead_on;
 use super::users::{UserMatcher, match_user};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
 use crate::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
@@ -37,6 +38,14 @@ pub trait PairLookup {
     }
     /// Where a person finds an artefact at the left.
     fn at_left(&self, _kind: Kind, _left_id: &str) -> Option<String> {
+        None
+    }
+    /// The artefact of the left that people there call by a key.
+    fn called(&self, _key: &str) -> Option<(Kind, String)> {
+        None
+    }
+    /// What people call an artefact of the right.
+    fn name_at_right(&self, _kind: Kind, _right_id: &str) -> Option<String> {
         None
     }
 }
@@ -99,8 +108,13 @@ pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted 
     let mut out = Converted { value: None, losses: Vec::new(), fault: None };
     let Some(source) = source_value(rule, artefact, cx.left_system) else { return out };
     let mut value = source.into_owned();
-    if let Source::Field(field) = &rule.source {
-        let about = artefact.read_losses.iter().filter(|l| l.field == *field);
+    let read = match &rule.source {
+        Source::Field(field) => field,
+        Source::Attachments => ATTACHMENTS,
+        _ => "",
+    };
+    if !read.is_empty() {
+        let about = artefact.read_losses.iter().filter(|l| l.field == read);
         out.losses.extend(about.map(|l| Loss { field: rule.target.clone(), ..l.clone() }));
     }
     if let Value::Unreadable(raw) = &value {
@@ -117,7 +131,7 @@ pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted 
         }
     }
     match fit(value, rule, cx, &mut out.losses) {
-        Ok(value) => out.value = Some(value.settled()),
+        Ok(value) => out.value = Some(lead_on(value.settled(), rule, cx, &mut out.losses)),
         Err(fault) => out.fault = Some(fault),
     }
     out
@@ -510,6 +524,12 @@ fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, cx: &Context<'_>, lo
                 let data = std::mem::take(&mut s.data);
                 s.action.blocks.extend(labelled("Data:", data));
             }
+            if !field.step_files && !s.attachments.is_empty() {
+                let names = s.attachments.join(", ");
+                losses.push(flattened(rule, LossCause::NoStepFiles, &names));
+                s.action.blocks.extend(labelled("Files:", Document::from_text(&names)));
+                s.attachments.clear();
+            }
             let mut part = |d: &Document| {
                 let carried = carry(d, format);
                 declare(&carried.losses, &rule.target, losses);
@@ -538,7 +558,8 @@ fn checklist(list: &[Step], field: &FieldSchema, rule: &Rule, cx: &Context<'_>, 
             blocks.push(Block::Paragraph { content: vec![Inline::text(text)] });
         }
         blocks.extend(s.action.blocks.iter().cloned());
-        for (label, part) in [("Expected:", &s.expected), ("Data:", &s.data)] {
+        let files = Document::from_text(&s.attachments.join(", "));
+        for (label, part) in [("Expected:", &s.expected), ("Data:", &s.data), ("Files:", &files)] {
             if !part.blocks.is_empty() {
                 blocks.extend(labelled(label, part.clone()));
             }

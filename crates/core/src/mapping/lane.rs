@@ -170,12 +170,22 @@ impl Default for Matching {
     }
 }
 
+impl Lane {
+    /// Whether history stays with Hovrel: no rule carries it, as it is or as comments.
+    pub fn keeps_history(&self) -> bool {
+        !self.rules.iter().any(|r| matches!(r.source, Source::History | Source::CommentsAndHistory))
+    }
+}
+
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Policies {
     #[serde(default)]
     pub first_contact: FirstContact,
+    /// Whether each item that is carried gets a link to its counterpart, at the left.
+    #[serde(default)]
+    pub link_back: bool,
 }
 
 /// What happens to values that differ when two existing artefacts become a pair.

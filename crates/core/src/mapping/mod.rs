@@ -11,12 +11,14 @@ mod deep;
 mod expand;
 mod lane;
 mod links;
+mod mentions;
+mod resolve;
 mod suggest;
 mod users;
 
 pub use check::{Fault, FaultReason, check};
-pub(crate) use comments::all_there;
 pub use comments::is_there as comment_is_there;
+pub(crate) use comments::{all_there, as_they_are};
 pub(crate) use convert::sorted;
 pub use convert::{Context, Converted, PairLookup, Place, convert, source_value};
 pub use deep::join_deep;
@@ -26,6 +28,8 @@ pub use lane::{
     ValueRow,
 };
 pub use links::leads_back;
+pub use mentions::{labelled, named, names_pending, pending_names, renamed};
+pub use resolve::{NotThere, resolved};
 pub use suggest::{Suggestion, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, match_user};
 

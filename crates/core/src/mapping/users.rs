@@ -23,6 +23,7 @@ pub struct UserMatcher {
     by_email: HashMap<String, Vec<String>>,
     by_login: HashMap<String, Vec<String>>,
     by_name: HashMap<String, Vec<String>>,
+    logins: HashMap<String, String>,
 }
 
 impl UserMatcher {
@@ -37,8 +38,16 @@ impl UserMatcher {
             add(&mut matcher.by_email, u.email.as_deref());
             add(&mut matcher.by_login, u.login.as_deref());
             add(&mut matcher.by_name, Some(&u.name));
+            if let Some(login) = &u.login {
+                matcher.logins.insert(u.id.clone(), login.clone());
+            }
         }
         matcher
+    }
+
+    /// The login of somebody, by id.
+    pub fn login(&self, id: &str) -> Option<&str> {
+        self.logins.get(id).map(String::as_str)
     }
 }
 

@@ -6,7 +6,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::Argument;
+use super::{Argument, Kind};
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -90,10 +90,13 @@ pub enum Inline {
         source: String,
         alt: String,
     },
-    /// An artefact or person named in running text, by its id at the same system.
+    /// An artefact or person named in running text, by its id at the same system; or, with a kind, an
+    /// artefact by its id at the other end, whose counterpart comes to be in the same plan.
     Mention {
         id: String,
         label: String,
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        pending: Option<Kind>,
     },
     /// A parameter of the test case, by name.
     Parameter {
@@ -158,7 +161,19 @@ impl Document {
             Inline::Parameter { name } => arguments.iter().find(|a| a.name == *name).map(|a| a.value.inlines()),
             _ => None,
         };
-        Document { blocks: map_blocks(&self.blocks, &value) }.normal()
+        self.with_inlines(&value)
+    }
+
+    /// The document with other inlines in place of those for which `change` gives some.
+    pub fn with_inlines(&self, change: &dyn Fn(&Inline) -> Option<Vec<Inline>>) -> Document {
+        Document { blocks: map_blocks(&self.blocks, change) }.normal()
+    }
+
+    /// Whether any inline is of a sort.
+    pub fn any_inline(&self, is: &mut dyn FnMut(&Inline) -> bool) -> bool {
+        let mut found = false;
+        each_inline(&self.blocks, &mut |i| found = found || is(i));
+        found
     }
 
     /// The inlines of a document of one paragraph; the text of any other.

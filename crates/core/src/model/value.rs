@@ -265,6 +265,46 @@ impl Value {
         out
     }
 
+    /// The value with each of its rich texts changed.
+    pub fn map_documents(self, change: &dyn Fn(&Document) -> Document) -> Value {
+        match self {
+            Value::RichText(d) => Value::RichText(change(&d)),
+            Value::Steps(mut steps) => {
+                for step in &mut steps {
+                    for part in [&mut step.action, &mut step.expected, &mut step.data] {
+                        *part = change(part);
+                    }
+                    for argument in step.call.iter_mut().flat_map(|c| &mut c.arguments) {
+                        argument.value = change(&argument.value);
+                    }
+                }
+                Value::Steps(steps)
+            }
+            Value::Comments(mut list) => {
+                for comment in &mut list {
+                    comment.body = change(&comment.body);
+                }
+                Value::Comments(list)
+            }
+            other => other,
+        }
+    }
+
+    /// Whether any of its rich texts is of a sort.
+    pub fn any_document(&self, is: &mut dyn FnMut(&Document) -> bool) -> bool {
+        match self {
+            Value::RichText(d) => is(d),
+            Value::Steps(steps) => steps.iter().any(|s| {
+                is(&s.action)
+                    || is(&s.expected)
+                    || is(&s.data)
+                    || s.call.iter().flat_map(|c| &c.arguments).any(|a| is(&a.value))
+            }),
+            Value::Comments(list) => list.iter().any(|c| is(&c.body)),
+            _ => false,
+        }
+    }
+
     /// Length in characters, where the value is text; what a field's length limit is measured against.
     pub fn char_length(&self) -> Option<usize> {
         match self {

@@ -211,7 +211,7 @@ impl Reader {
             "script" | "style" | "template" => return Vec::new(),
             "object" => return vec![Inline::Image { source: attr("data"), alt: raw_text(node) }],
             "data" | "span" if attr("class") == "mention" => {
-                return vec![Inline::Mention { id: named(), label: raw_text(node) }];
+                return vec![Inline::Mention { id: named(), label: raw_text(node), pending: None }];
             }
             "data" | "span" if attr("class") == "parameter" => return vec![Inline::Parameter { name: named() }],
             _ => {}

@@ -97,7 +97,7 @@ impl Writer {
                         Dialect::Xhtml => format!("<object data=\"{source}\">{alt}</object>"),
                     });
                 }
-                Inline::Mention { id, label } => self.named("mention", id, label),
+                Inline::Mention { id, label, .. } => self.named("mention", id, label),
                 Inline::Parameter { name } => self.named("parameter", name, name),
                 Inline::LineBreak => self.void("br"),
             }

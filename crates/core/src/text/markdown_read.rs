@@ -80,7 +80,10 @@ fn inlines<'a>(parent: &'a AstNode<'a>) -> Vec<Inline> {
             }
         };
         let inline = match inline {
-            Inline::Mention { id, .. } => Inline::Mention { id, label: crate::model::plain_inlines(&inlines(node)) },
+            Inline::Mention { id, pending, .. } => {
+                let label = crate::model::plain_inlines(&inlines(node));
+                Inline::Mention { id, label, pending }
+            }
             other => other,
         };
         out.push(inline);
@@ -91,7 +94,7 @@ fn inlines<'a>(parent: &'a AstNode<'a>) -> Vec<Inline> {
 /// Mentions and parameters travel as links with addresses of their own.
 fn special(url: &str) -> Option<Inline> {
     if let Some(id) = url.strip_prefix("item:") {
-        return Some(Inline::Mention { id: decode(id), label: String::new() });
+        return Some(Inline::Mention { id: decode(id), label: String::new(), pending: None });
     }
     url.strip_prefix("parameter:").map(|name| Inline::Parameter { name: decode(name) })
 }

@@ -151,7 +151,7 @@ fn inlines(list: &[Inline]) -> String {
                 let url = if elsewhere { source.clone() } else { format!("attachment:{}", encode(source)) };
                 link("!", &escape(alt), &url, &mut out);
             }
-            Inline::Mention { id, label } => link("", &escape(label), &format!("item:{}", encode(id)), &mut out),
+            Inline::Mention { id, label, .. } => link("", &escape(label), &format!("item:{}", encode(id)), &mut out),
             Inline::Parameter { name } => link("", &escape(name), &format!("parameter:{}", encode(name)), &mut out),
             Inline::LineBreak => out.push_str("\\\n"),
         }

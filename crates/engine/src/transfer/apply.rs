@@ -1,17 +1,19 @@
 //! Applying one change. The heart of "exactly one": intend, call, look if unsure, note what is there.
 
+use std::collections::BTreeSet;
 use std::sync::atomic::Ordering::Relaxed;
 use std::time::Duration;
 
 use hovrel_connect::{ConnectError, Outcome as CallOutcome, Write};
 use hovrel_core::compare::{Base, BaseSide, right_side, right_value, same};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{LINKS, Lane, PARENT};
-use hovrel_core::model::{Artefact, Fields, Kind, Link, LinkEnd, Reference, Value};
+use hovrel_core::mapping::{LINKS, Lane, NotThere, PARENT, labelled, named, names_pending, pending_names, resolved};
+use hovrel_core::model::{Artefact, Fields, Kind, Value};
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldDecision, Outcome, base_after, fields_to_write};
 use hovrel_store::{Applied, JournalRow};
 
 use super::Transfer;
+use super::back::link_back;
 use super::hanging::{carry, hangs_on};
 use crate::EngineError;
 
@@ -19,7 +21,8 @@ use crate::EngineError;
 pub(super) const TRIES: u32 = 6;
 
 /// What to do about a lane that stopped.
-const HALTED: &str = "Survey the system again, settle the rules, and make a new dry run. What was done stays done.";
+pub(super) const HALTED: &str =
+    "Survey the system again, settle the rules, and make a new dry run. What was done stays done.";
 
 /// A change that can't be applied, in words.
 pub(super) struct Refusal {
@@ -57,8 +60,9 @@ pub(super) fn refuse<T>(why: &str, advice: &str) -> Result<T, Failure> {
     Err(Failure::Refused(Refusal { why: why.to_owned(), advice: advice.to_owned(), of_value: false }))
 }
 
-/// Items are made and changed first, with the links whose other end is there already; the other links
-/// follow when all items are there, so that they may lead anywhere, in circles too (law 6).
+/// Items are made and changed first, with the links whose other end is there already; the other links, and
+/// what texts call items that were still to be made, follow when all items are there, so that they may lead
+/// anywhere, in circles too (law 6).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Phase {
     Items,
@@ -83,23 +87,31 @@ pub async fn apply(
     row: Option<&JournalRow>,
     phase: Phase,
 ) -> Result<Stage, EngineError> {
-    let title = change.left.as_ref().map_or("", |s| &s.title);
-    let key = change.left.as_ref().map_or("", |s| &s.key);
-    if let Ok(mut in_hand) = t.in_hand.lock() {
-        in_hand.insert(change.seq, format!("{key} {title}"));
-    }
+    t.take_in_hand(change);
     let result = match (t.halted(&change.lane).await, phase) {
         (Some(why), _) => refuse(&why, HALTED),
-        (None, Phase::Items) => attempt(t, change, decision, row).await,
+        (None, Phase::Items) => attempt(t, change, decision, Begun::of(row)).await,
         (None, Phase::Links) => attempt_links(t, change, decision).await,
     };
+    settle(t, change, result).await
+}
+
+/// Notes a refusal.
+pub(super) async fn settle(
+    t: &Transfer,
+    change: &Change,
+    result: Result<Stage, Failure>,
+) -> Result<Stage, EngineError> {
     if let Ok(mut in_hand) = t.in_hand.lock() {
         in_hand.remove(&change.seq);
     }
     match result {
         Ok(stage) => Ok(stage),
         Err(Failure::Refused(r)) => {
-            let halted = if r.of_value { t.look_again(&change.lane, change.right_kind).await } else { None };
+            let halted = match t.halted(&change.lane).await {
+                None if r.of_value => t.look_again(&change.lane, change.right_kind).await,
+                known => known,
+            };
             let (why, advice) = halted.as_deref().map_or((&*r.why, &*r.advice), |why| (why, HALTED));
             t.hub.store.refuse(t.job, change.seq as i32, why, advice).await?;
             Ok(Stage::Settled)
@@ -108,35 +120,60 @@ pub async fn apply(
     }
 }
 
-async fn attempt(
+/// What was done of a change before.
+pub(super) enum Begun {
+    Nothing,
+    /// It was intended: the call may have been made.
+    Perhaps,
+    /// The item is there, under this id.
+    Made(String),
+    /// The item was made just now, with others.
+    Now(Box<Artefact>),
+}
+
+impl Begun {
+    fn of(row: Option<&JournalRow>) -> Begun {
+        match row {
+            None => Begun::Nothing,
+            Some(row) => match row.right_id.clone().filter(|_| row.state == "made") {
+                Some(id) => Begun::Made(id),
+                None => Begun::Perhaps,
+            },
+        }
+    }
+}
+
+pub(super) async fn attempt(
     t: &Transfer,
     change: &Change,
     decision: &Decision,
-    row: Option<&JournalRow>,
+    begun: Begun,
 ) -> Result<Stage, Failure> {
     let seq = change.seq as i32;
     // Invariant 1.
-    let begun = row.is_some();
-    let made = row.filter(|r| r.state == "made").and_then(|r| r.right_id.clone());
-    if made.is_none() {
-        t.hub.store.intend(t.job, seq).await?;
+    if matches!(begun, Begun::Nothing | Begun::Perhaps) {
+        t.hub.store.intend(t.job, &[seq]).await?;
     }
+    let looks = matches!(begun, Begun::Perhaps);
     let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
     let first_contact = lane.policies.first_contact;
     let writes = fields_to_write(change, decision, first_contact);
     let creates = change.outcome == Outcome::NewRight || decision.as_new;
-    let hanging: Vec<&FieldChange> = writes.iter().copied().filter(|f| hangs_on(&f.field)).collect();
+    let names_to_come = writes.iter().any(|f| names_pending(&f.write));
+    let now = |f: &&FieldChange| hangs_on(&f.field) && !names_pending(&f.write);
+    let hanging: Vec<&FieldChange> = writes.iter().copied().filter(now).collect();
     let (write, partly) = build(t, change, lane, &writes, creates).await?;
-    let links_to_come = partly.iter().any(|field| field == LINKS);
+    let to_come = names_to_come || partly.iter().any(|field| field == LINKS);
     // A list without some of its members keeps its old base, and shows again in the next dry run.
     let mut decided = decision.clone();
     decided.fields.extend(partly.into_iter().map(|field| (field, FieldDecision::Leave)));
 
-    let target = match (made, creates) {
-        (Some(id), _) => Some(read_one(t, lane.right_kind, &id).await?),
-        (None, true) => Some(create(t, change, lane, &write, begun).await?),
-        (None, false) if write.fields.is_empty() && write.parent.is_none() => None,
-        (None, false) => Some(update(t, lane, &write, begun).await?),
+    let target = match begun {
+        Begun::Made(id) => Some(read_one(t, lane.right_kind, &id).await?),
+        Begun::Now(made) => Some(*made),
+        _ if creates => Some(create(t, change, lane, &write, looks).await?),
+        _ if write.fields.is_empty() && write.parent.is_none() => None,
+        _ => Some(update(t, lane, &write, looks).await?),
     };
     let stored = if hanging.is_empty() {
         target
@@ -155,17 +192,19 @@ async fn attempt(
         Some(artefact) => artefact.id.clone(),
         None => right_id(change)?,
     };
-    if links_to_come {
+    let key = stored.as_ref().map(|a| a.key.clone()).or_else(|| Some(change.right.as_ref()?.key.clone()));
+    if to_come {
         t.hub.store.made(t.job, seq, &id).await?;
-        t.keep_place(change, &id).await;
+        t.keep_place(change, &id, key.as_deref()).await;
         return Ok(Stage::LinksToCome);
     }
+    link_back(t, change, lane, &id).await?;
     note(t, change, &decided, lane, &writes, stored).await?;
-    t.keep_place(change, &id).await;
+    t.keep_place(change, &id, key.as_deref()).await;
     Ok(Stage::Settled)
 }
 
-/// Writes the links of an item that is there. Those to items that are not there, because their change was
+/// Writes the links of an item that is there, and the texts that name others. Those to items that are not there, because their change was
 /// left out or refused, are left as they are, and show again in the next dry run.
 async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Result<Stage, Failure> {
     let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
@@ -174,6 +213,7 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
         return refuse("the item is not at the other end", "Retry; if it goes on, make a new dry run.");
     };
     let mut resolved: Vec<FieldChange> = Vec::new();
+    let mut later: BTreeSet<String> = BTreeSet::new();
     let mut decision = decision.clone();
     for f in fields_to_write(change, &decision.clone(), lane.policies.first_contact) {
         let mut f = f.clone();
@@ -182,19 +222,28 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
             // What the list lacks shows again in the next dry run.
             decision.fields.insert(f.field.clone(), FieldDecision::Leave);
         }
-        if f.field == LINKS {
+        if names_pending(&value) {
+            f.write = t.named(&value).await?;
+            later.insert(f.field.clone());
+        } else if f.field == LINKS {
             f.write = value;
+            later.insert(f.field.clone());
         }
         resolved.push(f);
     }
-    let wanted: Fields =
-        resolved.iter().filter(|f| f.field == LINKS).map(|f| (f.field.as_str(), f.write.clone())).collect();
+    let (hanging, fields): (Vec<&FieldChange>, Vec<&FieldChange>) =
+        resolved.iter().filter(|f| later.contains(&f.field)).partition(|f| hangs_on(&f.field));
+    let wanted: Fields = fields.iter().map(|f| (f.field.as_str(), f.write.clone())).collect();
     let mut now = read_one(t, lane.right_kind, &id).await?;
     let version = now.version.clone();
     let write = Write { kind: lane.right_kind, id: Some(id), version, fields: wanted, parent: None };
     if !holds(&now, &write) {
         now = update(t, lane, &write, false).await?;
     }
+    for f in hanging {
+        now = carry(t, change, lane, &now, f).await?;
+    }
+    link_back(t, change, lane, &now.id).await?;
     let writes: Vec<&FieldChange> = resolved.iter().collect();
     note(t, change, &decision, lane, &writes, Some(now)).await?;
     Ok(Stage::Settled)
@@ -208,7 +257,7 @@ fn right_id(change: &Change) -> Result<String, Failure> {
 }
 
 /// The write that the decided fields ask for, and the lists that not all is there for.
-async fn build(
+pub(super) async fn build(
     t: &Transfer,
     change: &Change,
     lane: &Lane,
@@ -229,7 +278,7 @@ async fn build(
         match (f.field.as_str(), value) {
             (PARENT, Value::Reference(reference)) => write.parent = Some(Some(reference.id().to_owned())),
             (PARENT, _) => write.parent = Some(None),
-            (field, value) => write.fields.set(field, value),
+            (field, value) => write.fields.set(field, labelled(&value).into_owned()),
         }
     }
     Ok((write, partly))
@@ -241,74 +290,58 @@ impl Transfer {
         self.places.read().await.get(&(kind, left_id.to_owned())).cloned()
     }
 
-    async fn keep_place(&self, change: &Change, right_id: &str) {
-        if let Some(left) = &change.left {
-            self.places.write().await.insert((change.kind, left.id.clone()), right_id.to_owned());
+    /// Notes where an item is, and what people call it there.
+    async fn keep_place(&self, change: &Change, right_id: &str, key: Option<&str>) {
+        let Some(left) = &change.left else { return };
+        let at = (change.kind, left.id.clone());
+        if let Some(key) = key {
+            self.names.write().await.insert(at.clone(), key.to_owned());
         }
-    }
-
-    async fn resolve(&self, reference: &Reference) -> Result<String, Failure> {
-        match reference {
-            Reference::Known(id) => Ok(id.clone()),
-            Reference::Pending { kind, id } => match self.place(*kind, id).await {
-                Some(found) => Ok(found),
-                None => refuse(
-                    &format!("its {kind} {id} is not at the other end"),
-                    "Include that item's own change, or see why it was refused, and retry.",
-                ),
-            },
-        }
+        self.places.write().await.insert(at, right_id.to_owned());
     }
 
     /// A value with everything found that it refers to, and whether all of it was there. What can't do
     /// without is refused; of a list, what is there is kept.
     async fn resolved(&self, value: &Value) -> Result<(Value, bool), Failure> {
-        let mut whole = true;
-        let found = match value {
-            Value::Reference(reference) => Value::Reference(Reference::Known(self.resolve(reference).await?)),
-            Value::Steps(steps) => {
-                let mut out = steps.clone();
-                for call in out.iter_mut().filter_map(|s| s.call.as_mut()) {
-                    call.target = Reference::Known(self.resolve(&call.target).await?);
-                }
-                Value::Steps(out)
-            }
-            Value::References(list) => {
-                let mut there = Vec::new();
-                for reference in list {
-                    there.extend(self.resolve(reference).await.ok().map(Reference::Known));
-                }
-                whole = there.len() == list.len();
-                Value::References(there)
-            }
-            Value::Links(list) => {
-                let mut there = Vec::new();
-                for link in list {
-                    there.extend(self.resolve_link(link).await);
-                }
-                whole = there.len() == list.len();
-                there.sort();
-                there.dedup();
-                Value::Links(there)
-            }
-            other => other.clone(),
-        };
-        Ok((found.settled(), whole))
+        let places = self.places.read().await;
+        let place = |kind, id: &str| Some((self.kind_at_right(kind), places.get(&(kind, id.to_owned()))?.clone()));
+        resolved(value, &place).or_else(|NotThere { kind, id }| {
+            refuse(
+                &format!("its {kind} {id} is not at the other end"),
+                "Include that item's own change, or see why it was refused, and retry.",
+            )
+        })
     }
 
-    /// A link whose other end is there; none if it is not.
-    async fn resolve_link(&self, link: &Link) -> Option<Link> {
-        let target = match &link.target {
-            LinkEnd::Pending { kind, id } => {
-                LinkEnd::Artefact { kind: self.kind_at_right(*kind), id: self.place(*kind, id).await? }
+    /// A value with the items that its texts name called as they are called there. Items that are not there
+    /// keep their keys of the left.
+    async fn named(&self, value: &Value) -> Result<Value, Failure> {
+        for (kind, id) in pending_names(value) {
+            let there = self.place(kind, &id).await;
+            if let Some(there) = there
+                && !self.names.read().await.contains_key(&(kind, id.clone()))
+            {
+                // Made before the transfer was cut: only its id was noted.
+                let found = read_one(self, self.kind_at_right(kind), &there).await?;
+                self.names.write().await.insert((kind, id), found.key);
             }
-            there => there.clone(),
-        };
-        Some(Link { link_type: link.link_type.clone(), target })
+        }
+        let names = self.names.read().await;
+        Ok(named(value, &|kind, id| names.get(&(kind, id.to_owned())).cloned()).into_owned())
     }
 
     fn kind_at_right(&self, kind: Kind) -> Kind {
         self.lanes.values().find(|l| l.left_kind == kind).map_or(kind, |l| l.right_kind)
+    }
+}
+
+impl Transfer {
+    /// Tells which change is in hand.
+    pub(super) fn take_in_hand(&self, change: &Change) {
+        let (key, title) = change.left.as_ref().map_or(("", ""), |s| (&s.key, &s.title));
+        if let Ok(mut in_hand) = self.in_hand.lock() {
+            in_hand.insert(change.seq, format!("{key} {title}"));
+        }
     }
 }
 

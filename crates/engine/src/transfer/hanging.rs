@@ -3,6 +3,7 @@
 //! Each round compares what is there with what is wanted and sends what is missing; after any doubt the
 //! item is read again, so that no piece is sent twice that is there.
 
+use std::collections::BTreeSet;
 use std::sync::atomic::Ordering::Relaxed;
 
 use hovrel_connect::{ConnectError, Outcome};
@@ -12,6 +13,7 @@ use hovrel_core::plan::{Change, FieldChange};
 
 use super::Transfer;
 use super::apply::{Failure, TRIES, pause, read_one, refuse};
+use super::checked::{Differs, checked};
 
 /// Whether a field is carried by calls of its own.
 pub fn hangs_on(field: &str) -> bool {
@@ -48,6 +50,7 @@ async fn carry_files(
 ) -> Result<Artefact, Failure> {
     let left_id = change.left.as_ref().map_or("", |s| s.id.as_str());
     let mut now = target.clone();
+    let mut differing: BTreeSet<String> = BTreeSet::new();
     for tries in 1.. {
         let there = |f: &&Attachment| now.attachments.iter().any(|a| a.name == f.name && a.digest == f.digest);
         let missing: Vec<&Attachment> = wanted.iter().filter(|f| !there(f)).collect();
@@ -55,6 +58,14 @@ async fn carry_files(
             now.attachments.iter().filter(|a| !wanted.iter().any(|f| f.name == a.name)).collect();
         if missing.is_empty() && surplus.is_empty() {
             return Ok(now);
+        }
+        if tries > TRIES
+            && let Some(file) = missing.iter().find(|f| differing.contains(&f.name))
+        {
+            return refuse(
+                &format!("{} has other bytes in {} than its item declares there", file.name, t.left_name),
+                "Nothing of it was kept. Upload the file again there, or leave the files of this item out, and retry.",
+            );
         }
         if tries > TRIES {
             let names: Vec<&str> = missing.iter().chain(&surplus).map(|f| f.name.as_str()).collect();
@@ -65,7 +76,16 @@ async fn carry_files(
         }
         for file in missing {
             let bytes = t.left.fetch_attachment(change.kind, left_id, &file.name).await?;
-            match t.right.put_attachment(lane.right_kind, &now.id, file, bytes).await {
+            let differs = Differs::default();
+            let sent = t.right.put_attachment(lane.right_kind, &now.id, file, checked(bytes, file, &differs)).await;
+            if differs.is_so() {
+                // It may be the answer that was spoilt on its way: asked for again, and told if it goes on.
+                differing.insert(file.name.clone());
+                pause(tries).await;
+                continue;
+            }
+            differing.remove(&file.name);
+            match sent {
                 Ok(()) => {
                     t.files.fetch_add(1, Relaxed);
                 }

@@ -1,6 +1,9 @@
 //! The transfer: a plan applied, wave by wave, change by change, through the journal.
 
 mod apply;
+mod back;
+mod batch;
+mod checked;
 mod halt;
 mod hanging;
 
@@ -13,7 +16,7 @@ use futures::{Stream, StreamExt, TryStreamExt, stream};
 use hovrel_connect::Connector;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::mapping::Lane;
-use hovrel_core::model::Kind;
+use hovrel_core::model::{Kind, LinkType};
 use hovrel_core::plan::{Change, Decision, Outcome, waves};
 use hovrel_store::{ChangeRow, Included, JournalRow, Wanted};
 use serde_json::{Value, json};
@@ -23,6 +26,10 @@ use uuid::Uuid;
 use crate::worker::{End, Running};
 use crate::{EngineError, Hub};
 use apply::{Phase, Stage};
+use batch::Work;
+
+/// Titles in hand that are told by name; a batch has many.
+const IN_HAND_SHOWN: usize = 8;
 
 /// Everything the changes of one transfer share.
 pub(crate) struct Transfer {
@@ -34,7 +41,10 @@ pub(crate) struct Transfer {
     pub right: Arc<dyn Connector>,
     pub left_name: String,
     pub right_name: String,
+    pub left_container: String,
     pub right_container: String,
+    /// How an item of a kind of the left is linked to its counterpart; kinds that can't be are not in it.
+    pub links_back: HashMap<Kind, LinkType>,
     pub lanes: HashMap<String, Lane>,
     /// What the right could hold when the transfer began.
     pub there: Catalogue,
@@ -42,6 +52,8 @@ pub(crate) struct Transfer {
     pub halted: RwLock<HashMap<String, String>>,
     /// What is at the right, by kind and id at the left, as it comes to be.
     pub places: RwLock<HashMap<(Kind, String), String>>,
+    /// What people call what is at the right, by kind and id at the left, as far as that was met.
+    pub names: RwLock<HashMap<(Kind, String), String>>,
     /// Titles in hand, by place in the plan.
     pub in_hand: std::sync::Mutex<HashMap<u32, String>>,
     pub written: AtomicU64,
@@ -62,20 +74,25 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     // What the catalogue and sign-in ask is asked before many changes ask it at once.
     let failed = |error| EngineError::System { system: right_system.name.clone(), error };
     let there = right.catalogue(&route.right_container).await.map_err(failed)?;
+    let left = hub.connect(&left_system)?;
+    let links_back = back::link_types(&*left, &left_system.name, &route.left_container, &lanes).await?;
     let transfer = Transfer {
+        links_back,
         hub: hub.clone(),
         job: running.id,
         plan: plan.id,
         route: route.id,
-        left: hub.connect(&left_system)?,
+        left,
         right,
         there,
         halted: RwLock::default(),
         left_name: left_system.name,
         right_name: right_system.name,
+        left_container: route.left_container,
         right_container: route.right_container,
         lanes: lanes.into_iter().map(|l| (l.id.clone(), l)).collect(),
         places: RwLock::new(places),
+        names: RwLock::default(),
         in_hand: Default::default(),
         written: AtomicU64::new(0),
         files: AtomicU64::new(0),
@@ -118,26 +135,37 @@ async fn drive(
         changes.iter().filter(|c| !settled(c.seq)).map(|c| (c.seq, c.waits_for.clone())).collect();
     let done_now = AtomicU64::new(0);
     let at_once = transfer.right.describe().calls_at_once.max(1);
-    let step = |found: Result<(Change, Decision), EngineError>, phase: Phase| {
+    let batches = transfer.right.describe().batches;
+    let step = |work: Result<Work, EngineError>, phase: Phase| {
         let wanted = running.wanted.clone();
         let done_now = &done_now;
         async move {
-            let (change, decision) = found?;
+            let work = work?;
             if *wanted.borrow() != Wanted::Run {
-                return Ok(None);
+                return Ok(Vec::new());
             }
-            let row = journal.get(&(change.seq as i32));
-            let stage = apply::apply(transfer, &change, &decision, row, phase).await?;
-            if change.outcome != Outcome::InStep && stage == Stage::Settled {
-                done_now.fetch_add(1, Relaxed);
-            }
-            Ok::<_, EngineError>((stage == Stage::LinksToCome).then_some(change.seq))
+            let stages = match &work {
+                Work::One(one) => {
+                    let (change, decision) = &**one;
+                    let row = journal.get(&(change.seq as i32));
+                    vec![apply::apply(transfer, change, decision, row, phase).await?]
+                }
+                Work::Many(changes) => batch::apply(transfer, changes).await?,
+            };
+            let staged = || work.changes().zip(&stages);
+            let settled = staged().filter(|(c, s)| c.outcome != Outcome::InStep && **s == Stage::Settled).count();
+            done_now.fetch_add(settled as u64, Relaxed);
+            let to_come = staged().filter(|(_, s)| **s == Stage::LinksToCome).map(|(c, _)| c.seq);
+            Ok::<_, EngineError>(to_come.collect::<Vec<u32>>())
         }
     };
     let work = async {
         let mut with_links = Vec::new();
         for wave in waves(&order) {
-            let mut results = transfer.read(&wave).map(|found| step(found, Phase::Items)).buffer_unordered(at_once);
+            let grouped = transfer.read(&wave).chunks(batch::PART).flat_map(|part| {
+                stream::iter(batch::grouped(part, &batches, |seq| journal.contains_key(&(seq as i32))))
+            });
+            let mut results = grouped.map(|work| step(work, Phase::Items)).buffer_unordered(at_once);
             while let Some(result) = results.next().await {
                 with_links.extend(result?);
             }
@@ -146,7 +174,9 @@ async fn drive(
             }
         }
         with_links.sort_unstable();
-        let mut results = transfer.read(&with_links).map(|found| step(found, Phase::Links)).buffer_unordered(at_once);
+        let one = |found: Result<_, _>| found.map(|change| Work::One(Box::new(change)));
+        let links = transfer.read(&with_links).map(|found| step(one(found), Phase::Links));
+        let mut results = links.buffer_unordered(at_once);
         while let Some(result) = results.next().await {
             result?;
         }
@@ -220,6 +250,8 @@ fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Ins
     let per_minute = rate.unwrap_or(if elapsed > 0.0 { now as f64 / elapsed } else { 0.0 }) * 60.0;
     let mut in_hand: Vec<String> = transfer.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
     in_hand.sort();
+    let in_hand_count = in_hand.len();
+    in_hand.truncate(IN_HAND_SHOWN);
     json!({
         "phase": "writing",
         "total": total,
@@ -230,6 +262,7 @@ fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Ins
         "remaining_seconds": remaining,
         "elapsed_seconds": elapsed.round() as u64,
         "in_hand": in_hand,
+        "in_hand_count": in_hand_count,
         "left": {"name": transfer.left_name, "meter": transfer.left.meter()},
         "right": {"name": transfer.right_name, "meter": transfer.right.meter(), "limit_per_minute": transfer.right.describe().calls_per_minute},
     })

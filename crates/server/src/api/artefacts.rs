@@ -45,6 +45,8 @@ pub struct ArtefactPage {
     linked_from: Vec<ShownLink>,
     comments: Option<ValueDiff>,
     history: Option<ValueDiff>,
+    /// History of what it was made from, which Hovrel keeps since no rule carries it.
+    kept_histories: Vec<KeptAnswer>,
     counterparts: Vec<Counterpart>,
     touches: Vec<TouchAnswer>,
 }
@@ -74,10 +76,19 @@ struct ItemId {
     id: String,
 }
 
+#[derive(Serialize, ToSchema)]
+struct KeptAnswer {
+    system_name: String,
+    key: String,
+    history: ValueDiff,
+    kept_at: DateTime<Utc>,
+}
+
 /// The same thing at the other end of a route.
 #[derive(Serialize, ToSchema)]
 struct Counterpart {
     route: Uuid,
+    lane: String,
     route_name: String,
     system: Uuid,
     system_name: String,
@@ -143,6 +154,7 @@ pub async fn one(
     linked_from.sort_by(|a, b| (&a.word, &a.key).cmp(&(&b.word, &b.key)));
     let counterparts = counterparts(&app, system, &container, &artefact).await?;
     let touches = touches(&app, &counterparts, &artefact).await?;
+    let kept_histories = kept(&app, &counterparts).await?;
     Ok(Json(ArtefactPage {
         kind: artefact.kind,
         kind_name: schema.map_or_else(|| artefact.kind.word().to_owned(), |k| k.name.clone()),
@@ -154,6 +166,7 @@ pub async fn one(
         modified: artefact.modified.as_ref().map(|m| names.stamp(m, &names)),
         system_name: store.system(system).await?.name,
         path: row.path,
+        kept_histories,
         counterparts,
         touches,
         surveyed_at: names.surveyed_at,
@@ -210,6 +223,7 @@ async fn counterparts(
         let Some(its) = systems.get(&its_system) else { continue };
         out.push(Counterpart {
             route: pair.route,
+            lane: pair.lane,
             route_name: pair.route_name,
             system: its_system,
             // Only what was not surveyed yet needs a connector to tell its address.
@@ -224,6 +238,29 @@ async fn counterparts(
             item: ItemId { kind: its_kind, id },
             is_left: !here_is_left,
         });
+    }
+    Ok(out)
+}
+
+/// The kept histories of what an artefact was made from.
+async fn kept(app: &App, counterparts: &[Counterpart]) -> Result<Vec<KeptAnswer>, Problem> {
+    let made_from: Vec<&Counterpart> = counterparts.iter().filter(|c| c.is_left).collect();
+    let (routes, ids): (Vec<Uuid>, Vec<&str>) = made_from.iter().map(|c| (c.route, c.item.id.as_str())).unzip();
+    let mut out = Vec::new();
+    for found in app.hub.store.kept_histories(&routes, &ids).await? {
+        let is_its = |c: &&Counterpart| {
+            (c.route, c.lane.as_str(), c.item.id.as_str())
+                == (found.route_id, found.lane.as_str(), found.left_id.as_str())
+        };
+        if made_from.iter().any(|c| is_its(c)) {
+            let entries = Value::History(serde_json::from_value(found.entries)?);
+            out.push(KeptAnswer {
+                system_name: found.system_name,
+                key: found.left_key,
+                history: diff(&entries, &entries),
+                kept_at: found.kept_at,
+            });
+        }
     }
     Ok(out)
 }

@@ -55,6 +55,8 @@ pub struct PlanFigure {
     pub left_in_scope: u64,
     pub left_total: u64,
     pub only_right: u64,
+    /// Left items that get a link to their counterpart if their change is carried out.
+    pub links_back: u64,
     pub outcomes: Vec<OutcomeCount>,
     pub fields: Vec<String>,
     /// BLAKE3 over the changes, in hex.
@@ -85,6 +87,7 @@ impl PlanFigure {
             left_in_scope: summary.left_in_scope,
             left_total: summary.left_total,
             only_right: summary.only_right,
+            links_back: summary.links_back,
             outcomes: real()
                 .map(|(outcome, kind, included, count, ..)| OutcomeCount {
                     outcome: outcome.clone(),

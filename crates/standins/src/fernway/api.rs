@@ -15,6 +15,7 @@ use serde_json::{Map, Value, json};
 use super::state::{State, key, number};
 use super::{Server, kinds, tokens};
 use crate::fault::{Faults, misbehave, too_many};
+use crate::meddle::meddled;
 use crate::records::{self, Field, File, Form, Kind, Link, Record, Remark, as_text, check_links, fill, note_changes};
 
 const LARGEST_FILE: usize = 10_000_000;
@@ -34,6 +35,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/v2/items/{uid}/remarks", post(remark))
         .route("/v2/items/{uid}/files/{name}", put(put_file).get(get_file).delete(remove_file))
         .layer(axum::extract::DefaultBodyLimit::max(LARGEST_FILE + 1024))
+        .layer(from_fn_with_state(server.kept.clone(), meddled::<State>))
         .layer(from_fn_with_state(server.clone(), guard));
     Router::new()
         .route("/oauth/token", post(tokens::token))
@@ -321,8 +323,9 @@ async fn put_file(
     let mut state = server.kept.write();
     let Some((_, mut record)) = found(&state, &uid) else { return missing(&uid) };
     let sha256 = state.blobs.put(&bytes);
+    let file = record.files.iter().map(|f| f.file).max().unwrap_or(0) + 1;
     record.files.retain(|f| f.name != name);
-    record.files.push(File { name, media_type, bytes: bytes.len() as u64, sha256 });
+    record.files.push(File { file, name, media_type, bytes: bytes.len() as u64, sha256 });
     let told = item(&record);
     state.keep(record);
     Json(told).into_response()
@@ -331,7 +334,7 @@ async fn put_file(
 async fn remove_file(Extract(server): Extract<Server>, Path((uid, name)): Path<(String, String)>) -> Response {
     let mut state = server.kept.write();
     let Some((_, mut record)) = found(&state, &uid) else { return missing(&uid) };
-    record.files.retain(|f| f.name != name);
+    record.files.retain(|f| !is(f, &name));
     state.keep(record);
     StatusCode::NO_CONTENT.into_response()
 }
@@ -344,7 +347,12 @@ async fn get_file(Extract(server): Extract<Server>, Path((uid, name)): Path<(Str
     }
 }
 
+/// Files are asked for by their number, since two of an item may have one name; or by that, on a page.
+fn is(file: &File, asked: &str) -> bool {
+    asked.parse() == Ok(file.file) || file.name == asked
+}
+
 pub(super) fn file(state: &State, record: &Record, name: &str) -> Option<(String, Vec<u8>)> {
-    let file = record.files.iter().find(|f| f.name == name)?;
+    let file = record.files.iter().find(|f| is(f, name))?;
     Some((file.media_type.clone(), state.blobs.get(&file.sha256)?))
 }

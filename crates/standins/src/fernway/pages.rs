@@ -6,11 +6,11 @@ use axum::Router;
 use axum::extract::{Form, Path, Query, State as Extract};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
-use axum::routing::get;
+use axum::routing::{get, post};
 use chrono::{SubsecRound, Utc};
 use serde_json::json;
 
-use super::state::key;
+use super::state::{DESKS, key};
 use super::{Server, api, kinds};
 use crate::page::{escape, page};
 use crate::records::{Form as Holds, as_text, note_changes, page_rows, said_on_page};
@@ -21,6 +21,7 @@ pub fn routes(server: Server) -> Router {
     Router::new()
         .route("/", get(list))
         .route("/item/{uid}", get(view).post(save))
+        .route("/item/{uid}/desk", post(hand_over))
         .route("/item/{uid}/file/{name}", get(file))
         .with_state(server)
 }
@@ -70,13 +71,14 @@ async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Resp
         .files
         .iter()
         .map(|f| {
-            let address = f.name.replace(' ', "%20");
-            format!("<li><a href=\"/item/{uid}/file/{address}\">{}</a> ({} bytes)</li>", escape(&f.name), f.bytes)
+            format!("<li><a href=\"/item/{uid}/file/{}\">{}</a> ({} bytes)</li>", f.file, escape(&f.name), f.bytes)
         })
         .collect();
+    let desks: String = DESKS.iter().map(|d| format!("<option>{d}</option>")).collect();
     let body = format!(
         "<form method=post><label>Title<input name=title value=\"{}\"></label>\
          <label>Body<textarea name=body rows=6>{}</textarea></label><button>Save</button></form>\
+         <form method=post action=\"/item/{uid}/desk\"><label>Hand to desk<select name=desk>{desks}</select></label><button>Hand over</button></form>\
          <h2>Body</h2><p>{}</p><h2>Slots</h2><table>{}</table><h2>Files</h2><ul>{files}</ul>{}",
         escape(&text("title")),
         escape(&text("body")),
@@ -116,6 +118,18 @@ async fn save(
         now.changed_by = "p20".into();
         note_changes(&before, &mut now, kind);
         state.keep(now);
+    }
+    Redirect::to(&format!("/item/{uid}"))
+}
+
+/// The item gets another key; its uid stays.
+async fn hand_over(
+    Extract(server): Extract<Server>,
+    Path(uid): Path<String>,
+    Form(form): Form<HashMap<String, String>>,
+) -> Redirect {
+    if let Some(desk) = form.get("desk").filter(|d| DESKS.contains(&d.as_str())) {
+        server.kept.write().hand_over(&uid, desk);
     }
     Redirect::to(&format!("/item/{uid}"))
 }

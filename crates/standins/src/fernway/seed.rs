@@ -4,7 +4,7 @@ use chrono::{TimeDelta, TimeZone, Utc};
 use serde_json::json;
 
 use super::state::{Person, State};
-use crate::records::{Past, Remark, made};
+use crate::records::{File, Past, Remark, made};
 use crate::world::{self, PEOPLE, Size};
 
 /// Every this many requirements of the old system was copied by hand.
@@ -46,5 +46,22 @@ pub fn state(seed: u64, size: Size) -> State {
     let values = [("body", json!("It hums at night.")), ("state", json!("Reported")), ("importance", json!("Small"))];
     add("trouble", "Transformer hums", &values, 0);
     add("check", "Walk round the workshop", &[("list", json!("1. Look.\n2. Listen."))], 0);
+    listened(&mut state);
     state
+}
+
+/// Two people listened to the transformer and gave their files one name.
+fn listened(state: &mut State) {
+    let heard = ["Loud from 22:10 to 22:40.\n", "Nothing heard.\n"].map(str::as_bytes);
+    let files = heard.into_iter().zip(1..).map(|(bytes, file)| File {
+        file,
+        name: "listened.txt".into(),
+        media_type: "text/plain".into(),
+        bytes: bytes.len() as u64,
+        sha256: state.blobs.put(bytes),
+    });
+    let files: Vec<File> = files.collect();
+    for trouble in state.records.get_mut("trouble").into_iter().flat_map(|t| t.values_mut()) {
+        trouble.files.clone_from(&files);
+    }
 }

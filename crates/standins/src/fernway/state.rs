@@ -2,8 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::meddle::{self, Items, Meddling};
 use crate::persist::Blobs;
-use crate::records::{Known, Record, Records};
+use crate::records::{Known, Record, Records, as_text};
 
 #[derive(Debug, Default, Serialize, Deserialize)]
 pub struct State {
@@ -20,6 +21,14 @@ pub struct Person {
     pub handle: String,
     pub mail: Option<String>,
     pub name: String,
+}
+
+impl Items for State {
+    fn meddle(&mut self, path: &str, does: Meddling) {
+        if let Some(number) = path.rsplit('/').next().and_then(number) {
+            meddle::to_record(&mut self.records, None, number, "title", does);
+        }
+    }
 }
 
 impl Known for State {
@@ -53,8 +62,26 @@ pub fn number(uid: &str) -> Option<u32> {
     uid.strip_prefix('i')?.parse().ok()
 }
 
-/// The project's key of an item: its number there changes when it is moved, its uid does not.
+/// The desks that items can be handed to, by the code that their keys begin with.
+pub const DESKS: [&str; 3] = ["ROPE", "GATE", "CIVIL"];
+
+/// What people call an item: the code of the desk that has it and its number there. Both change when it is
+/// handed to another desk; its uid does not.
 pub fn key(record: &Record) -> String {
-    let project = record.values.get("project").and_then(|p| p.as_str()).unwrap_or("ROPE");
-    format!("{project}-{}", record.number)
+    let held = |name: &str| record.values.get(name).map(as_text).filter(|t| !t.is_empty());
+    let number = held(AT_DESK).unwrap_or_else(|| record.number.to_string());
+    format!("{}-{number}", held(DESK).unwrap_or_else(|| DESKS[0].into()))
+}
+
+const DESK: &str = "@desk";
+const AT_DESK: &str = "@number";
+
+impl State {
+    /// Hands an item to another desk.
+    pub fn hand_over(&mut self, uid: &str, desk: &str) {
+        let Some(mut record) = self.item(uid).cloned() else { return };
+        record.values.insert(DESK.into(), desk.into());
+        record.values.insert(AT_DESK.into(), self.take_number().to_string().into());
+        self.keep(record);
+    }
 }

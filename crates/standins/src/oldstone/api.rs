@@ -14,6 +14,7 @@ use super::state::{Case, File, Folder, State};
 use super::xml::{self, Element, element};
 use super::{LOGIN, PASSWORD, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave};
+use crate::meddle::meddled;
 use crate::page::escape;
 use crate::records::{Known, Past, Remark, check_links};
 use crate::world::{IMPORTANCE, STATES};
@@ -39,6 +40,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/os/cases/{id}", get(one_case).put(change_case))
         .route("/os/cases/{id}/files/{name}", put(put_file).get(get_file).delete(remove_file))
         .layer(axum::extract::DefaultBodyLimit::max(LARGEST_FILE + 1024))
+        .layer(from_fn_with_state(server.kept.clone(), meddled::<State>))
         .layer(from_fn_with_state(server.clone(), require_session));
     Router::new()
         .route("/os/session", post(sign_in))

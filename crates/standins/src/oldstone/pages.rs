@@ -99,7 +99,10 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Respo
         .iter()
         .enumerate()
         .map(|(n, s)| {
-            let call = if s.call.is_empty() { String::new() } else { format!(" calls {}", s.call) };
+            let mut call = if s.call.is_empty() { String::new() } else { format!(" calls {}", s.call) };
+            if !s.files.is_empty() {
+                call += &format!(" with {}", escape(&s.files.join(", ")));
+            }
             format!(
                 "<h2>Step {0}{4}</h2><label>Action {0}<textarea name=action{0} rows=2>{1}</textarea></label>\
                  <label>Expected {0}<textarea name=expected{0} rows=2>{2}</textarea></label>\

@@ -97,7 +97,7 @@ fn to(word: &str, kind: &str, id: String) -> Link {
 
 fn step(s: WorldStep) -> Step {
     let call = s.call.map(|n| format!("SS-{n}")).unwrap_or_default();
-    Step { action: s.action, expected: s.expected, data: s.data, call, arguments: s.arguments }
+    Step { action: s.action, expected: s.expected, data: s.data, call, arguments: s.arguments, files: s.files }
 }
 
 fn hold(state: &mut State, held: Holdings) {

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 use chrono::{Local, NaiveDateTime, TimeZone, Utc};
 use serde::{Deserialize, Serialize};
 
+use crate::meddle::{self, Items, Meddling};
 use crate::persist::Blobs;
 use crate::records::{Known, Link, Past, Records, Remark};
 
@@ -86,6 +87,9 @@ pub struct Step {
     pub call: String,
     #[serde(default)]
     pub arguments: Vec<(String, String)>,
+    /// Names of files of the case that belong to the step.
+    #[serde(default)]
+    pub files: Vec<String>,
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -94,6 +98,26 @@ pub struct File {
     pub media_type: String,
     pub bytes: u64,
     pub digest: String,
+}
+
+impl Items for State {
+    fn meddle(&mut self, path: &str, does: Meddling) {
+        let mut parts = path.rsplit('/');
+        let (number, kind) = (parts.next().and_then(super::api::number), parts.next());
+        match (number, kind) {
+            (Some(number), Some("cases")) if does == Meddling::Delete => {
+                self.cases.remove(&number);
+            }
+            (Some(number), Some("cases")) => {
+                self.cases.entry(number).and_modify(|case| {
+                    case.name += meddle::CHANGED;
+                    case.revision += 1;
+                });
+            }
+            (Some(number), Some(kind)) => meddle::to_record(&mut self.records, Some(kind), number, "name", does),
+            _ => {}
+        }
+    }
 }
 
 impl Known for State {

@@ -90,8 +90,9 @@ pub fn step(s: &Step) -> String {
         .iter()
         .map(|(name, value)| format!("<argument name=\"{}\">{}</argument>", escape(name), escape(value)))
         .collect();
+    let files: String = s.files.iter().map(|name| format!("<file name=\"{}\"/>", escape(name))).collect();
     format!(
-        "<step{call}>{}{}{}{arguments}</step>",
+        "<step{call}>{}{}{}{arguments}{files}</step>",
         element("action", &s.action),
         element("expected", &s.expected),
         element("data", &s.data)
@@ -104,6 +105,10 @@ pub fn read_steps(steps: &Element) -> Vec<Step> {
         let given = s.children.iter().filter(|c| c.name == "argument");
         given.map(|a| (a.attribute("name").unwrap_or_default().to_owned(), a.text.clone())).collect()
     };
+    let files = |s: &Element| {
+        let given = s.children.iter().filter(|c| c.name == "file");
+        given.filter_map(|f| f.attribute("name").map(str::to_owned)).collect()
+    };
     steps
         .children
         .iter()
@@ -113,6 +118,7 @@ pub fn read_steps(steps: &Element) -> Vec<Step> {
             data: part(s, "data"),
             call: s.attribute("call").unwrap_or_default().to_owned(),
             arguments: arguments(s),
+            files: files(s),
         })
         .collect()
 }

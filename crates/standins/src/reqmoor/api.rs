@@ -20,6 +20,7 @@ use super::kinds::{self, KINDS, LINKS};
 use super::state::{State, uid};
 use super::{LOGIN, PASSWORD, Server, seed};
 use crate::fault::{Faults, misbehave};
+use crate::meddle::meddled;
 use crate::records::{Form, Kind, Record, Refusal, as_text, check_links, fill, note_changes};
 
 const LONGEST_PAGE: usize = 100;
@@ -35,6 +36,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/rm/query/{kind}", get(query).post(make))
         .route("/rm/r/{uid}", get(one).put(change))
         .layer(axum::extract::DefaultBodyLimit::max(2_000_000))
+        .layer(from_fn_with_state(server.kept.clone(), meddled::<State>))
         .layer(from_fn_with_state(server.clone(), guard))
         .layer(from_fn_with_state(faults, misbehave))
         .with_state(server)

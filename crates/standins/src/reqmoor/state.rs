@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::meddle::{self, Items, Meddling};
 use crate::records::{Known, Record, Records};
 
 #[derive(Debug, Default, Serialize, Deserialize)]
@@ -18,6 +19,14 @@ pub struct Person {
     pub nick: String,
     pub mail: Option<String>,
     pub name: String,
+}
+
+impl Items for State {
+    fn meddle(&mut self, path: &str, does: Meddling) {
+        if let Some(number) = path.rsplit('/').next().and_then(number) {
+            meddle::to_record(&mut self.records, None, number, "title", does);
+        }
+    }
 }
 
 impl Known for State {

@@ -1,4 +1,4 @@
-//! Tallybench's interface: JSON, a key, cursors, ETags, a limit of calls.
+//! Tallybench's interface: JSON, a key, cursors, ETags, a limit of calls, batches of new items.
 
 use std::collections::HashMap;
 
@@ -16,11 +16,13 @@ use serde_json::{Value, json};
 use super::state::{Case, Chapter, DEEPEST, DataSet, File, STATUSES, State, Step};
 use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave, too_many};
+use crate::meddle::meddled;
 use crate::records::{Known, Past, as_text};
 
 const LARGEST_FILE: usize = 25_000_000;
 const FILE_TYPES: [&str; 5] = ["image/png", "image/jpeg", "text/plain", "text/csv", "application/pdf"];
 const LONGEST_PAGE: usize = 100;
+const LARGEST_BATCH: usize = 50;
 
 pub fn routes(server: Server, faults: Faults) -> Router {
     Router::new()
@@ -31,6 +33,9 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/api/projects/{project}/chapters", get(chapters).post(make_chapter))
         .route("/api/projects/{project}/cases", get(cases).post(make_case))
         .route("/api/projects/{project}/records/{kind}", get(records_api::list).post(records_api::make))
+        .route("/api/projects/{project}/chapters/batch", post(make_chapters))
+        .route("/api/projects/{project}/cases/batch", post(make_cases))
+        .route("/api/projects/{project}/records/{kind}/batch", post(records_api::make_many))
         .route("/api/records/{kind}/{id}/comments", post(records_api::comment))
         .route("/api/records/{kind}/{id}/history", post(records_api::past))
         .route("/api/cases/{id}/comments", post(comment_case))
@@ -40,6 +45,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/api/cases/{id}", get(one_case).put(change_case))
         .route("/api/cases/{id}/files/{name}", put(put_file).get(get_file).delete(remove_file))
         .layer(axum::extract::DefaultBodyLimit::max(LARGEST_FILE + 1024))
+        .layer(from_fn_with_state(server.kept.clone(), meddled::<State>))
         .layer(from_fn_with_state(server.clone(), guard))
         .layer(from_fn_with_state(faults, misbehave))
         .with_state(server)
@@ -74,7 +80,7 @@ async fn about(Extract(server): Extract<Server>, headers: HeaderMap) -> Json<Val
         "system": "Tallybench", "version": "3.1",
         "time": server.faults.now().trunc_subsecs(3).to_rfc3339_opts(chrono::SecondsFormat::Millis, true),
         "access": if read_only { "read" } else { "write" },
-        "limits": {"calls_per_minute": server.calls_per_minute, "page": LONGEST_PAGE},
+        "limits": {"calls_per_minute": server.calls_per_minute, "page": LONGEST_PAGE, "batch": LARGEST_BATCH},
     }))
 }
 
@@ -223,7 +229,7 @@ mod double {
     }
 }
 
-type Refusal = (StatusCode, &'static str, String, String);
+pub(super) type Refusal = (StatusCode, &'static str, String, String);
 
 pub(super) fn refuse((status, code, field, text): Refusal) -> Response {
     problem(status, code, Some(&field), &text)
@@ -320,15 +326,19 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
 }
 
 async fn make_chapter(Extract(server): Extract<Server>, Json(body): Json<ChapterBody>) -> Response {
-    let mut state = server.kept.write();
-    let mut c = Chapter { id: 0, chapter_id: None, title: String::new(), external_ref: None, revision: 1 };
-    if let Err(e) = fill_chapter(&mut c, body, &state) {
-        return refuse(e);
+    match new_chapter(body, &mut server.kept.write()) {
+        Ok(made) => with_etag(StatusCode::CREATED, made),
+        Err(refusal) => refuse(refusal),
     }
+}
+
+fn new_chapter(body: ChapterBody, state: &mut State) -> Result<Value, Refusal> {
+    let mut c = Chapter { id: 0, chapter_id: None, title: String::new(), external_ref: None, revision: 1 };
+    fill_chapter(&mut c, body, state)?;
     c.id = state.take_number();
     let made = chapter_json(&c);
     state.chapters.insert(c.id, c);
-    with_etag(StatusCode::CREATED, made)
+    Ok(made)
 }
 
 pub(super) fn matches(headers: &HeaderMap, item: &Value) -> Result<(), Box<Response>> {
@@ -364,7 +374,13 @@ async fn change_chapter(
 }
 
 async fn make_case(Extract(server): Extract<Server>, Json(body): Json<CaseBody>) -> Response {
-    let mut state = server.kept.write();
+    match new_case(body, &mut server.kept.write()) {
+        Ok(made) => with_etag(StatusCode::CREATED, made),
+        Err(refusal) => refuse(refusal),
+    }
+}
+
+fn new_case(body: CaseBody, state: &mut State) -> Result<Value, Refusal> {
     let mut c = Case {
         id: 0,
         chapter_id: None,
@@ -387,13 +403,43 @@ async fn make_case(Extract(server): Extract<Server>, Json(body): Json<CaseBody>)
         updated_at: Utc::now().trunc_subsecs(3),
         updated_by: "hovrel".into(),
     };
-    if let Err(e) = fill_case(&mut c, body, &state) {
-        return refuse(e);
-    }
+    fill_case(&mut c, body, state)?;
     c.id = state.take_number();
     let made = case_json(&c);
     state.cases.insert(c.id, c);
-    with_etag(StatusCode::CREATED, made)
+    state.made_one();
+    Ok(made)
+}
+
+/// Several new items in one call; each is taken or refused by itself, and answered in its place.
+pub(super) fn each(body: &Value, mut make: impl FnMut(Value) -> Result<Value, Refusal>) -> Response {
+    let Some(items) = body["items"].as_array().filter(|i| (1..=LARGEST_BATCH).contains(&i.len())) else {
+        return refuse(bad("items", format!("1 to {LARGEST_BATCH} items are taken at once")));
+    };
+    let answer = |item: &Value| match make(item.clone()) {
+        Ok(made) => json!({"item": made}),
+        Err((status, code, field, text)) => {
+            json!({"status": status.as_u16(), "error": {"code": code, "field": field, "text": text}})
+        }
+    };
+    let answers: Vec<Value> = items.iter().map(answer).collect();
+    Json(json!({"answers": answers})).into_response()
+}
+
+async fn make_cases(Extract(server): Extract<Server>, Json(body): Json<Value>) -> Response {
+    let mut state = server.kept.write();
+    each(&body, |item| {
+        let body = serde_json::from_value(item).map_err(|e| bad("item", e.to_string()))?;
+        new_case(body, &mut state)
+    })
+}
+
+async fn make_chapters(Extract(server): Extract<Server>, Json(body): Json<Value>) -> Response {
+    let mut state = server.kept.write();
+    each(&body, |item| {
+        let body = serde_json::from_value(item).map_err(|e| bad("item", e.to_string()))?;
+        new_chapter(body, &mut state)
+    })
 }
 
 async fn change_case(

@@ -198,13 +198,19 @@ async fn setup(Extract(server): Extract<Server>) -> Html<String> {
             format!("<label><input type=checkbox style=\"width:auto\" name={p}{checked}> {p}</label>")
         })
         .collect();
-    let body = format!("<p>Priorities that a case can get</p><form method=post>{boxes}<button>Save</button></form>");
+    let body = format!(
+        "<p>Priorities that a case can get</p><form method=post>{boxes}<label>From when so many more cases were made (empty: at once) <input name=after type=number min=1></label><button>Save</button></form>"
+    );
     page("Tallybench", COLOUR, "Setup", &body)
 }
 
 async fn set_up(Extract(server): Extract<Server>, Sent(form): Sent<HashMap<String, String>>) -> Redirect {
-    let retired = PRIORITIES.iter().filter(|p| !form.contains_key(**p)).map(|p| (*p).to_owned());
-    server.kept.write().retired = retired.collect();
+    let retired = PRIORITIES.iter().filter(|p| !form.contains_key(**p)).map(|p| (*p).to_owned()).collect();
+    let mut state = server.kept.write();
+    match form.get("after").and_then(|n| n.parse().ok()) {
+        Some(after) => state.retiring = Some((after, retired)),
+        None => state.retired = retired,
+    }
     Redirect::to("/setup")
 }
 

@@ -7,7 +7,7 @@ use axum::response::Response;
 use chrono::{DateTime, SecondsFormat, SubsecRound, Utc};
 use serde_json::{Map, Value, json};
 
-use super::api::{Query_, bad, matches, missing, page, problem, refuse, with_etag};
+use super::api::{Query_, Refusal, bad, each, matches, missing, page, refuse, with_etag};
 use super::state::State;
 use super::{Server, kinds};
 use crate::records::{
@@ -163,13 +163,21 @@ fn keep(state: &mut State, record: Record, mut given: Map<String, Value>, kind: 
 fn answer(kept: Result<Value, Wrong>, status: StatusCode) -> Response {
     match kept {
         Ok(made) => with_etag(status, made),
-        Err(Wrong::Field((field, why))) => refuse(bad(field, why)),
-        Err(Wrong::Taken) => problem(
-            StatusCode::CONFLICT,
-            "duplicate_reference",
-            Some("external_ref"),
-            "another item has this reference",
-        ),
+        Err(wrong) => refuse(wrong.told()),
+    }
+}
+
+impl Wrong {
+    fn told(self) -> Refusal {
+        match self {
+            Wrong::Field((field, why)) => bad(field, why),
+            Wrong::Taken => (
+                StatusCode::CONFLICT,
+                "duplicate_reference",
+                "external_ref".into(),
+                "another item has this reference".into(),
+            ),
+        }
     }
 }
 
@@ -258,10 +266,26 @@ pub async fn make(
     Json(body): Json<Map<String, Value>>,
 ) -> Response {
     let Some(kind) = kinds::find(&kind) else { return missing() };
-    let mut state = server.kept.write();
+    answer(new(&mut server.kept.write(), kind, body), StatusCode::CREATED)
+}
+
+fn new(state: &mut State, kind: &Kind, body: Map<String, Value>) -> Result<Value, Wrong> {
     let number = state.take_number();
     let record = records::made(kind.id, number, Utc::now(), "hovrel", &[]);
-    answer(keep(&mut state, record, body, kind), StatusCode::CREATED)
+    keep(state, record, body, kind)
+}
+
+pub async fn make_many(
+    Extract(server): Extract<Server>,
+    Path((_, kind)): Path<(String, String)>,
+    Json(body): Json<Value>,
+) -> Response {
+    let Some(kind) = kinds::find(&kind) else { return missing() };
+    let mut state = server.kept.write();
+    each(&body, |item| match item {
+        Value::Object(item) => new(&mut state, kind, item).map_err(Wrong::told),
+        _ => Err(bad("item", "an object is needed")),
+    })
 }
 
 pub async fn change(

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
 
+use crate::meddle::{self, Items, Meddling};
 use crate::persist::Blobs;
 use crate::records::{Known, Link, Past, Records, Remark};
 
@@ -23,11 +24,25 @@ pub struct State {
     /// Priorities that somebody took off the list: no case gets one any more.
     #[serde(default)]
     pub retired: BTreeSet<String>,
+    /// Priorities that come off the list when so many more cases were made.
+    #[serde(default)]
+    pub retiring: Option<(u32, BTreeSet<String>)>,
     pub blobs: Blobs,
     pub next_number: u32,
 }
 
 impl State {
+    /// Notes that a case was made: the list may get shorter after it.
+    pub fn made_one(&mut self) {
+        self.retiring = match self.retiring.take() {
+            Some((0 | 1, gone)) => {
+                self.retired = gone;
+                None
+            }
+            other => other.map(|(left, gone)| (left - 1, gone)),
+        };
+    }
+
     /// The priorities that a case can get.
     pub fn priorities(&self) -> Vec<&'static str> {
         PRIORITIES.into_iter().filter(|p| !self.retired.contains(*p)).collect()
@@ -120,6 +135,26 @@ pub struct File {
     pub media_type: String,
     pub bytes: u64,
     pub sha256: String,
+}
+
+impl Items for State {
+    fn meddle(&mut self, path: &str, does: Meddling) {
+        let mut parts = path.rsplit('/');
+        let (number, kind) = (parts.next().and_then(|n| n.parse().ok()), parts.next());
+        match (number, kind) {
+            (Some(number), Some("cases")) if does == Meddling::Delete => {
+                self.cases.remove(&number);
+            }
+            (Some(number), Some("cases")) => {
+                self.cases.entry(number).and_modify(|case| {
+                    case.title += meddle::CHANGED;
+                    case.revision += 1;
+                });
+            }
+            (Some(number), Some(kind)) => meddle::to_record(&mut self.records, Some(kind), number, "title", does),
+            _ => {}
+        }
+    }
 }
 
 impl Known for State {

@@ -73,6 +73,8 @@ pub struct WorldStep {
     /// The number of the shared steps that it calls, with arguments.
     pub call: Option<u32>,
     pub arguments: Vec<(String, String)>,
+    /// Names of files of the case that belong to the step.
+    pub files: Vec<String>,
 }
 
 impl WorldStep {
@@ -219,6 +221,9 @@ fn ordinary(random: &mut ChaCha8Rng, number: u32, folder: usize, area: &str) -> 
             media_type: "text/csv",
             bytes: format!("second;value\r\n{rows}").into_bytes(),
         });
+        if let Some(first) = steps.first_mut() {
+            first.files.push("measurement.csv".into());
+        }
     }
     let mut labels: Vec<&'static str> = LABELS.choose_multiple(random, 2).copied().collect();
     labels.sort_unstable();

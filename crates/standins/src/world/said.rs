@@ -1,7 +1,7 @@
 //! What people said of the ropeway's items and how these came to be as they are.
 //!
 //! Made from the number of an item alone, so that the rest of the world stays as it is. Contains on
-//! purpose: ids mentioned in running text, a word about somebody who left, the same words twice.
+//! purpose: ids and people mentioned in running text, a word about somebody who left, the same words twice.
 
 use chrono::{DateTime, TimeDelta, TimeZone, Utc};
 
@@ -44,7 +44,11 @@ pub fn of_case(number: u32) -> Vec<WorldRemark> {
         1 => vec![said(40, 0, "<p>The limit is <b>not</b> the one in the safety note.</p>")],
         5 => vec![
             said(12, 2, &format!("<p>Same as OS-{}, only at night.</p>", number - 1)),
-            said(13, 3, "<p>No: the lamps differ.</p><ul><li>Harbour: two</li><li>Summit: one</li></ul>"),
+            said(
+                13,
+                3,
+                "<p>No: the lamps differ, ask @lholm or @tormod.</p><ul><li>Harbour: two</li><li>Summit: one</li></ul>",
+            ),
             said(90, 99, "<p>I leave this to the next one at the desk.</p>"),
         ],
         9 => vec![said(5, 1, "<p>Done.</p>"), said(6, 1, "<p>Done.</p>")],

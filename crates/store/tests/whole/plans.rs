@@ -117,7 +117,7 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
     let new =
         NewJob { id: job, kind: "transfer".into(), route_id: Some(route), plan_id: Some(plan), ..NewJob::default() };
     store.queue(&new).await.expect("queued");
-    store.intend(job, 0).await.expect("intended");
+    store.intend(job, &[0]).await.expect("intended");
     store.made(job, 0, "71").await.expect("made");
     let row = store.journal(job).await.expect("a journal").remove(0);
     assert_eq!((row.state.as_str(), row.right_id.as_deref(), row.attempts), ("made", Some("71"), 1));
@@ -136,7 +136,7 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
     // A counterpart belongs to one pair: a second claim moves nothing at all.
     let mut second = applied(route, job, "71", 20);
     (second.seq, second.left_id) = (1, "l1");
-    store.intend(job, 1).await.expect("intended");
+    store.intend(job, &[1]).await.expect("intended");
     store.done(&second).await.expect_err("71 is taken");
     assert!(store.pair(route, "cases", "l1").await.expect("asked").is_none());
     assert_eq!(store.snapshots(&[vec![20; 32]]).await.expect("bases"), [], "not even its base is kept");

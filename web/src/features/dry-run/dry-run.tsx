@@ -236,6 +236,14 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           <Disc shape="in_step" label="" />
           In step <b className="font-semibold">{plan.in_step.toLocaleString("en")}</b>
         </span>
+        {plan.links_back > 0 && (
+          <span
+            className="px-2 text-ink-2"
+            title="When a change is carried out, its item at the left gets a link to the counterpart."
+          >
+            {route.left.system_name} gets <b className="font-semibold">{count(plan.links_back, "link")}</b>
+          </span>
+        )}
         <span className="ml-auto flex items-center gap-2">
           <input
             aria-label="Find changes"

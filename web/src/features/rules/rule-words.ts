@@ -7,9 +7,9 @@ export type ValueMap = Schemas["ValueMap"];
 
 export const PARENT = "@parent";
 const ATTACHMENTS = "@attachments";
-const LINKS = "@links";
+export const LINKS = "@links";
 const COMMENTS = "@comments";
-const HISTORY = "@history";
+export const HISTORY = "@history";
 
 /** What hangs on an item and is no field of its own; shown after the fields, in this order. */
 export const HANGING = [ATTACHMENTS, LINKS, COMMENTS, HISTORY];

@@ -10,7 +10,17 @@ import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
-import { HANGING, PARENT, ruleWords, sourceField, sourceWord, targetWord, valueMapOf } from "./rule-words";
+import {
+  HANGING,
+  HISTORY,
+  LINKS,
+  PARENT,
+  ruleWords,
+  sourceField,
+  sourceWord,
+  targetWord,
+  valueMapOf,
+} from "./rule-words";
 import { RulePanel } from "./rule-panel";
 
 type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Rule };
@@ -125,11 +135,18 @@ export default function Rules() {
       };
     });
   };
+  const setLinkBack = (link_back: boolean) =>
+    lane && changeLane(lane.id, (l) => ({ ...l, policies: { ...l.policies, link_back } }));
   const used = lane?.rules.map(sourceField) ?? [];
   // What hangs on items at the left and has no place at the right.
   const hanging = [...HANGING, ...(left.kind?.in_folders ? [PARENT] : [])].filter(
-    (id) => (id === PARENT || left.kind?.fields.some((f) => f.id === id)) && !rows.some((r) => r.target === id),
+    (id) =>
+      id !== HISTORY &&
+      (id === PARENT || left.kind?.fields.some((f) => f.id === id)) &&
+      !rows.some((r) => r.target === id),
   );
+  const carries = (r: Rule) => r.source === "history" || r.source === "comments_and_history";
+  const keepsHistory = left.kind?.fields.some((f) => f.id === HISTORY) && !lane?.rules.some(carries);
   const unused = left.kind?.fields.filter((f) => !f.id.startsWith("@") && !f.origin_mark && !used.includes(f.id)) ?? [];
   return (
     <>
@@ -200,6 +217,37 @@ export default function Rules() {
                   <td className="border-b border-hair-2 px-3">no place for it at {right.name}</td>
                 </tr>
               ))}
+              {keepsHistory && (
+                <tr className="text-ink-3">
+                  <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{targetWord(HISTORY)}</td>
+                  <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
+                    <span className="bg-sheet px-1">kept by Hovrel</span>
+                  </td>
+                  <td className="border-b border-hair-2 px-3">—</td>
+                  <td className="border-b border-hair-2 px-3">shown on the item’s page</td>
+                </tr>
+              )}
+              {left.kind?.fields.some((f) => f.id === LINKS && !f.read_only) && lane && (
+                <tr>
+                  <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">Link to the counterpart</td>
+                  <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
+                    <label className="bg-sheet px-1">
+                      <input
+                        type="checkbox"
+                        className="mr-1 align-[-2px]"
+                        aria-label="Link back to the counterpart"
+                        checked={!!lane.policies?.link_back}
+                        onChange={(e) => setLinkBack(e.target.checked)}
+                      />
+                      {lane.policies?.link_back ? "written" : "not written"}
+                    </label>
+                  </td>
+                  <td className="border-b border-hair-2 px-3 text-ink-2">the address of each item that is carried</td>
+                  <td className="border-b border-hair-2 px-3 text-ink-2">
+                    {lane.policies?.link_back ? `written in ${left.name}` : `${left.name} is only read`}
+                  </td>
+                </tr>
+              )}
               {unused.map((f) => {
                 const filled = left.survey?.fields.find((s) => s.field === f.id)?.filled ?? 0;
                 return (

@@ -102,6 +102,14 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
               <Shown value={a.history} />
             </Card>
           )}
+          {a.kept_histories.map((h) => (
+            <Card key={h.system_name + h.key} title={`History of ${h.key} in ${h.system_name}, kept by Hovrel`}>
+              <Shown value={h.history} />
+              <p className="mt-1.5 text-ink-3" title={exact(h.kept_at)}>
+                last changed there before {ago(h.kept_at)}; no rule carries it
+              </p>
+            </Card>
+          ))}
         </div>
         <div className="space-y-5">
           <Card title="Counterparts">

@@ -23,6 +23,7 @@ type Progress = {
   remaining_seconds?: number | null;
   elapsed_seconds?: number;
   in_hand?: string[];
+  in_hand_count?: number;
   left?: EndProgress;
   right?: EndProgress;
 };
@@ -173,6 +174,9 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
                   {t}
                 </li>
               ))}
+              {(p.in_hand_count ?? 0) > p.in_hand.length && (
+                <li className="text-ink-3">and {count((p.in_hand_count ?? 0) - p.in_hand.length, "more", "more")}</li>
+              )}
             </ul>
           </section>
         )}

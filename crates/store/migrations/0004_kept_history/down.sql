@@ -1,0 +1,1 @@
+drop table kept_histories;
