@@ -1,5 +1,6 @@
 //! The real program as a whole: through its API, and through the browser.
 
+mod both_sides;
 mod browser;
 mod journey;
 mod meanwhile;

@@ -252,7 +252,7 @@ async fn kept(app: &App, counterparts: &[Counterpart]) -> Result<Vec<KeptAnswer>
             (c.route, c.lane.as_str(), c.item.id.as_str())
                 == (found.route_id, found.lane.as_str(), found.left_id.as_str())
         };
-        if made_from.iter().any(|c| is_its(c)) {
+        if made_from.iter().any(is_its) {
             let entries = Value::History(serde_json::from_value(found.entries)?);
             out.push(KeptAnswer {
                 system_name: found.system_name,
