@@ -1,6 +1,6 @@
 // The rest of the project out of the old system to the tracker, and where its links lead afterwards: what one
 // route carried is found by the other. Then what the new system shows of runs, attempts, files and pictures.
-import { accessible, expect, tallybench, test } from "./support";
+import { accessible, expect, oldstone, tallybench, test } from "./support";
 import type { Page } from "@playwright/test";
 
 const password = "a long enough password";
@@ -27,6 +27,10 @@ test("requirements and defects go to the tracker, and links follow them", async 
   await page.getByRole("link", { name: /Rules/ }).click();
 
   await expect(page.getByText("1 thing to settle before a dry run")).toBeVisible();
+  // The tracker takes no history; and whoever looks into the old system later is to see where things went.
+  await page.getByRole("button", { name: /^Requirement/ }).click();
+  await expect(page.getByText("kept by Hovrel")).toBeVisible();
+  await page.getByLabel("Link back to the counterpart").check();
   await page.keyboard.press("s");
   await page.getByLabel("Annoys becomes").selectOption("Useful");
   await expect(page.getByText("every rule is valid")).toBeVisible();
@@ -44,11 +48,29 @@ test("requirements and defects go to the tracker, and links follow them", async 
   await page.getByRole("button", { name: "Dry run", exact: true }).click();
   await expect(page.getByRole("button", { name: /^Can.t be carried/ })).toBeHidden();
   await expect(page.getByRole("list", { name: "Changes" }).getByRole("listitem")).not.toHaveCount(0);
+  await expect(page.getByText(/^Oldstone gets \d\d links/)).toBeVisible();
   await page.getByRole("button", { name: /^Transfer \d+ changes/ }).click();
   await expect(page.getByRole("heading", { name: "Done" })).toBeVisible({ timeout: 120_000 });
   await page.getByRole("button", { name: "Prove it" }).click();
   await page.getByRole("button", { name: "Prove it" }).click();
   await expect(page.getByRole("button", { name: "Prove it again" })).toBeVisible();
+
+  // What was made is found, with the past that Hovrel keeps; the old system leads to it.
+  await expect(async () => {
+    await page.keyboard.press("Control+k");
+    await page.getByRole("combobox").fill("Oldstone:RQ-3");
+    await page.getByRole("option", { name: /^ROPE-/ }).click({ timeout: 2000 });
+  }).toPass();
+  await expect(page.getByRole("heading", { name: /^History of RQ-3 in Oldstone, kept by Hovrel/ })).toBeVisible();
+  await accessible(page, "item with a kept history");
+  const origin = await page.context().newPage();
+  await origin.goto(`${oldstone}/records/requirement/RQ-3`);
+  await origin
+    .getByRole("link", { name: /\/item\/i\d+$/ })
+    .first()
+    .click();
+  await expect(origin.getByRole("heading", { name: /Need/ })).toBeVisible();
+  await origin.close();
 
   // The test cases were carried before: their links led back to the old system, and now lead to the tracker.
   await openRoute(page, "Lift control moves");

@@ -28,7 +28,7 @@ if (root) {
           position="bottom-center"
           theme="system"
           offset={64}
-          toastOptions={{ style: { fontFamily: "inherit" } }}
+          toastOptions={{ style: { fontFamily: "var(--font-sans)" } }}
         />
       </QueryClientProvider>
     </StrictMode>,

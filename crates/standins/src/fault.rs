@@ -51,6 +51,8 @@ pub struct FaultPlan {
     pub changed_before: u16,
     /// Somebody else deletes an item just before it is written.
     pub deleted_before: u16,
+    /// Of the webhooks' deliveries: those made twice.
+    pub doubled_hooks: u16,
     /// How far the system's clock is ahead, in seconds.
     pub clock_ahead: i32,
 }
@@ -76,6 +78,7 @@ impl FaultPlan {
             full: 0,
             changed_before: 0,
             deleted_before: 0,
+            doubled_hooks: 0,
             clock_ahead: 0,
         }
     }
@@ -98,6 +101,7 @@ pub struct FaultCount {
     pub other_bytes: u64,
     pub full: u64,
     pub meddled: u64,
+    pub doubled_hooks: u64,
 }
 
 impl FaultCount {
@@ -296,6 +300,14 @@ impl Asked {
 }
 
 impl Faults {
+    /// Whether a delivery is made twice.
+    pub fn delivers_twice(&self) -> bool {
+        let mut inner = self.0.lock().unwrap_or_else(|e| e.into_inner());
+        let twice = inner.plan.doubled_hooks > 0 && inner.random.random_range(0..1000) < inner.plan.doubled_hooks;
+        inner.count.doubled_hooks += u64::from(twice);
+        twice
+    }
+
     /// Keeps a page, so that it can be shown again in place of the next one.
     async fn keep_page(&self, path: String, answer: Response) -> Response {
         let (head, body) = answer.into_parts();

@@ -37,6 +37,7 @@ async fn show(State(at): State<Shown>) -> Html<String> {
         ("full", "Refused with 507, since the quota is full", plan.full, Some(count.full)),
         ("changed_before", "Items changed by somebody else just before", plan.changed_before, Some(count.meddled)),
         ("deleted_before", "Items deleted by somebody else just before", plan.deleted_before, Some(count.meddled)),
+        ("doubled_hooks", "Webhooks delivered twice", plan.doubled_hooks, Some(count.doubled_hooks)),
         ("cut_before", "Cut before the work is done", plan.cut_before, Some(count.cut_before)),
         ("cut_after", "Cut after the work is done", plan.cut_after, Some(count.cut_after)),
     ]

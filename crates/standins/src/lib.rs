@@ -5,6 +5,7 @@
 //! it. [`fault`] makes them misbehave by a seeded plan. [`world`] is the invented Skarnvik Ropeway.
 
 mod bucket;
+mod element;
 pub mod fault;
 mod fault_page;
 pub mod fernway;

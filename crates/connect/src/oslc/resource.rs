@@ -2,13 +2,14 @@
 //!
 //! Decides nothing about triples that the shape does not name: they stay as they are when a resource is put.
 
+use std::collections::HashMap;
 use std::str::FromStr;
 
 use chrono::{DateTime, FixedOffset, NaiveDate};
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::LINKS;
 use hovrel_core::model::{
-    Artefact, Comment, Decimal, Document, Fields, Kind, Link, LinkEnd, Reference, Stamp, Value, ValueType,
+    Artefact, Comment, Decimal, Document, Fields, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value, ValueType,
 };
 use hovrel_core::text::{self, TextFormat};
 use oxrdf::vocab::{rdf as rdf_terms, xsd};
@@ -31,7 +32,7 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     let mut fields = Fields::default();
     for p in &offered.properties {
         match &p.role {
-            Role::Link(_) | Role::Discussion => {}
+            Role::Link(_) | Role::Discussion | Role::Versions => {}
             Role::Module => out.parent = node.iri(p.iri.as_ref()).map(|m| client.id(&m)),
             _ => {
                 let value = value(client, p, node, &mut out.read_losses).settled();
@@ -52,6 +53,7 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     out.fields = fields;
     out.links = links(client, kind, offered, node);
     out.comments = comments(client, node);
+    out.history = history(client, offered, node);
     Ok(out)
 }
 
@@ -152,6 +154,30 @@ fn comments(client: &Client, node: &Node<'_>) -> Vec<Comment> {
         })
         .collect();
     out.sort_by_cached_key(|c| (c.stamp.at, c.body.plain()));
+    out
+}
+
+/// What changed from version to version, where versions come with the resource: each holds the values that came
+/// with it, and the first those from before.
+fn history(client: &Client, offered: &Offered, node: &Node<'_>) -> Vec<HistoryEntry> {
+    let numbered = |v: Node<'_>| v.text(vocab::IDENTIFIER).and_then(|n| n.parse::<u64>().ok());
+    let mut versions = node.nodes(vocab::HAS_VERSION);
+    versions.sort_by_key(|v| numbered(*v));
+    let mut held: HashMap<&str, String> = HashMap::new();
+    let mut out = Vec::new();
+    for version in &versions {
+        let by = stamp(client, version, vocab::GENERATED_AT, vocab::ATTRIBUTED_TO);
+        for p in offered.properties.iter().filter(|p| !version.all(p.iri.as_ref()).is_empty()) {
+            if matches!(p.role, Role::Link(_) | Role::Discussion | Role::Versions) {
+                continue;
+            }
+            let after = value(client, p, version, &mut Vec::new()).display();
+            let before = held.insert(&p.field.id, after.clone()).unwrap_or_default();
+            if let Some(stamp) = by.clone().filter(|_| before != after) {
+                out.push(HistoryEntry { stamp, field: p.field.id.clone(), before, after });
+            }
+        }
+    }
     out
 }
 

@@ -4,7 +4,7 @@
 //! origin mark, a link, or something that Hovrel leaves as it is.
 
 use hovrel_core::catalogue::FieldSchema;
-use hovrel_core::mapping::{COMMENTS, LINKS};
+use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS};
 use hovrel_core::model::{Kind, LinkType, ValueType};
 use hovrel_core::text::TextFormat;
 use oxrdf::NamedNode;
@@ -28,6 +28,8 @@ pub enum Role {
     /// A reference to one resource of a kind.
     Reference(Kind),
     Discussion,
+    /// What the resource was before: one node per version, with the values that came with it.
+    Versions,
 }
 
 #[derive(Debug, Clone)]
@@ -105,6 +107,8 @@ impl Property {
             Role::Origin
         } else if iri == vocab::DISCUSSED_BY.as_str() {
             Role::Discussion
+        } else if iri == vocab::HAS_VERSION.as_str() {
+            Role::Versions
         } else if is_literal {
             Role::Field
         } else if is_person {
@@ -130,6 +134,7 @@ impl Property {
             Role::Reference(_) | Role::Module => ValueType::Reference,
             Role::Link(_) => ValueType::Links,
             Role::Discussion => ValueType::Comments,
+            Role::Versions => ValueType::History,
             Role::Origin => ValueType::Text,
             Role::Field if rich => ValueType::RichText,
             Role::Field => match value_type.as_str() {
@@ -165,7 +170,8 @@ impl Property {
     }
 }
 
-/// The fields of a kind: one for each property that is one, one for all links, one for comments.
+/// The fields of a kind: one for each property that is one, one for all links, one for comments, one for
+/// versions.
 pub fn fields(properties: &[Property]) -> Vec<FieldSchema> {
     let mut out: Vec<FieldSchema> = Vec::new();
     let mut types = Vec::new();
@@ -179,6 +185,9 @@ pub fn fields(properties: &[Property]) -> Vec<FieldSchema> {
                 read_only: true,
                 ..FieldSchema::new(COMMENTS, "Comments", ValueType::Comments)
             }),
+            Role::Versions => {
+                out.push(FieldSchema { read_only: true, ..FieldSchema::new(HISTORY, "History", ValueType::History) })
+            }
             _ => out.push(p.field.clone()),
         }
     }

@@ -47,6 +47,10 @@ pub const CREATED: NamedNodeRef<'static> = node("http://purl.org/dc/terms/create
 pub const CREATOR: NamedNodeRef<'static> = node("http://purl.org/dc/terms/creator");
 pub const MODIFIED: NamedNodeRef<'static> = node("http://purl.org/dc/terms/modified");
 pub const CONTRIBUTOR: NamedNodeRef<'static> = node("http://purl.org/dc/terms/contributor");
+pub const HAS_VERSION: NamedNodeRef<'static> = node("http://purl.org/dc/terms/hasVersion");
+/// PROV-O (W3C 2013): when a version came to be, and who made it.
+pub const GENERATED_AT: NamedNodeRef<'static> = node("http://www.w3.org/ns/prov#generatedAtTime");
+pub const ATTRIBUTED_TO: NamedNodeRef<'static> = node("http://www.w3.org/ns/prov#wasAttributedTo");
 pub const MEMBER: NamedNodeRef<'static> = node("http://www.w3.org/2000/01/rdf-schema#member");
 pub const LABEL: NamedNodeRef<'static> = node("http://www.w3.org/2000/01/rdf-schema#label");
 pub const PERSON: NamedNodeRef<'static> = node("http://xmlns.com/foaf/0.1/Person");

@@ -13,8 +13,8 @@ use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use hovrel_connect::{ConnectError, Connector, Credentials, OslcConnector, Write};
-use hovrel_core::mapping::LINKS;
-use hovrel_core::model::{Decimal, Fields, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
+use hovrel_core::mapping::{HISTORY, LINKS};
+use hovrel_core::model::{Decimal, Fields, HistoryEntry, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
 use hovrel_standins::reqmoor;
 use hovrel_standins::world::Size;
 use hovrel_testkit::{REQMOOR, Systems, read_all};
@@ -176,4 +176,32 @@ async fn rdflib_reads_the_three_syntaxes_as_one_graph() {
     let triples = same(groups);
     assert_eq!(triples.len(), paths.len());
     assert!(triples.iter().all(|n| *n >= 4), "{triples:?}");
+}
+
+/// What a requirement was before comes version by version (PROV-O), and becomes what was changed.
+#[tokio::test]
+async fn versions_tell_what_was_changed() {
+    let systems = Systems::start(Size::SMALL).await;
+    let c = systems.connect(&REQMOOR);
+    let catalogue = c.catalogue(REQMOOR.container).await.expect("a catalogue");
+    let history = catalogue.kind(Kind::Requirement).and_then(|k| k.field(HISTORY)).expect("it has a history");
+    assert!(history.read_only);
+    let all = read_all(&*c, REQMOOR.container, Kind::Requirement).await;
+    let item = all.iter().find(|a| !a.history.is_empty()).expect("one was changed");
+    let told = |e: &HistoryEntry| (e.field.clone(), e.before.clone(), e.after.clone());
+    assert_eq!(told(&item.history[0]), ("level".into(), "Function".into(), "Detail".into()));
+    let by = item.history[0].stamp.by.clone().expect("somebody");
+    assert!(catalogue.user(&by).is_some(), "{by} is one of its people");
+
+    let fields: Fields =
+        [("title", Value::text("Renamed & kept")), ("level", Value::choice("System"))].into_iter().collect();
+    let (id, version) = (Some(item.id.clone()), item.version.clone());
+    let write = Write { kind: Kind::Requirement, id, version, fields, parent: None };
+    let now = c.write(REQMOOR.container, &write).await.expect("it is written");
+    let entries: Vec<_> = now.history.iter().map(told).collect();
+    assert_eq!(entries.len(), 3, "{entries:?}");
+    assert_eq!(entries[0], told(&item.history[0]), "what was told before stays");
+    assert!(entries.contains(&("title".into(), item.title.clone(), "Renamed & kept".into())), "{entries:?}");
+    assert!(entries.contains(&("level".into(), "Detail".into(), "System".into())), "{entries:?}");
+    assert_eq!(c.one(REQMOOR.container, Kind::Requirement, &item.id).await.expect("it is there"), now);
 }

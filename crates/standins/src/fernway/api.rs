@@ -13,7 +13,7 @@ use chrono::{DateTime, SecondsFormat, SubsecRound, Utc};
 use serde_json::{Map, Value, json};
 
 use super::state::{State, key, number};
-use super::{Server, kinds, tokens};
+use super::{Server, hooks, kinds, tokens};
 use crate::fault::{Faults, misbehave, too_many};
 use crate::meddle::meddled;
 use crate::records::{self, Field, File, Form, Kind, Link, Record, Remark, as_text, check_links, fill, note_changes};
@@ -34,6 +34,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/v2/items/{uid}/moves", post(make_move))
         .route("/v2/items/{uid}/remarks", post(remark))
         .route("/v2/items/{uid}/files/{name}", put(put_file).get(get_file).delete(remove_file))
+        .merge(hooks::routes())
         .layer(axum::extract::DefaultBodyLimit::max(LARGEST_FILE + 1024))
         .layer(from_fn_with_state(server.kept.clone(), meddled::<State>))
         .layer(from_fn_with_state(server.clone(), guard));

@@ -3,6 +3,7 @@
 //! moves, last write wins, labels as the only mark, history that can only be read.
 
 mod api;
+mod hooks;
 mod kinds;
 mod pages;
 mod seed;
@@ -60,6 +61,7 @@ struct Server {
     faults: Faults,
     bucket: Arc<Bucket>,
     tokens: Arc<tokens::Tokens>,
+    hooks: hooks::Hooks,
     calls_per_second: u32,
     longest_page: usize,
 }
@@ -72,13 +74,15 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
         kept,
         faults: faults.clone(),
         bucket: Arc::new(Bucket::new(per_second, per_second)),
+        hooks: hooks::Hooks::start(faults.clone()),
         tokens: Arc::new(tokens::Tokens::new(options.token_seconds)),
         calls_per_second: options.calls_per_second,
         longest_page: options.longest_page,
     };
     let app = Router::new()
         .merge(api::routes(server.clone(), faults.clone()))
-        .merge(pages::routes(server))
+        .merge(pages::routes(server.clone()))
+        .layer(axum::middleware::from_fn_with_state(server, hooks::telling))
         .merge(fault_page::routes("Fernway", pages::COLOUR, faults.clone()));
     listen(app, options.port, faults).await
 }

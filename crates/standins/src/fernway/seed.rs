@@ -47,6 +47,7 @@ pub fn state(seed: u64, size: Size) -> State {
     add("trouble", "Transformer hums", &values, 0);
     add("check", "Walk round the workshop", &[("list", json!("1. Look.\n2. Listen."))], 0);
     listened(&mut state);
+    state.happened.clear();
     state
 }
 

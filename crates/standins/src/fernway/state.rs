@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::hooks::What;
 use crate::meddle::{self, Items, Meddling};
 use crate::persist::Blobs;
 use crate::records::{Known, Record, Records, as_text};
@@ -13,6 +14,9 @@ pub struct State {
     pub people: Vec<Person>,
     pub blobs: Blobs,
     pub next_number: u32,
+    /// What happened since it was last told, by number of the item.
+    #[serde(skip)]
+    pub happened: Vec<(u32, What)>,
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -27,6 +31,8 @@ impl Items for State {
     fn meddle(&mut self, path: &str, does: Meddling) {
         if let Some(number) = path.rsplit('/').next().and_then(number) {
             meddle::to_record(&mut self.records, None, number, "title", does);
+            let what = if does == Meddling::Delete { What::Gone } else { What::Changed };
+            self.happened.push((number, what));
         }
     }
 }
@@ -53,6 +59,8 @@ impl State {
     }
 
     pub fn keep(&mut self, record: Record) {
+        let there = self.item(&format!("i{}", record.number)).is_some();
+        self.happened.push((record.number, if there { What::Changed } else { What::Made }));
         self.records.entry(record.kind.clone()).or_default().insert(record.number, record);
     }
 }

@@ -18,7 +18,7 @@ use serde_json::Value;
 use super::graph::{Build, Syntax, property, read, taken, term, type_of, write};
 use super::kinds::{self, KINDS, LINKS};
 use super::state::{State, uid};
-use super::{LOGIN, PASSWORD, Server, seed};
+use super::{LOGIN, PASSWORD, Server, reqif, seed};
 use crate::fault::{Faults, misbehave};
 use crate::meddle::meddled;
 use crate::records::{Form, Kind, Record, Refusal, as_text, check_links, fill, note_changes};
@@ -35,6 +35,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/rm/people", get(people))
         .route("/rm/query/{kind}", get(query).post(make))
         .route("/rm/r/{uid}", get(one).put(change))
+        .route("/rm/reqif", get(file_out).post(file_in))
         .layer(axum::extract::DefaultBodyLimit::max(2_000_000))
         .layer(from_fn_with_state(server.kept.clone(), meddled::<State>))
         .layer(from_fn_with_state(server.clone(), guard))
@@ -197,6 +198,7 @@ async fn shape(Path(kind): Path<String>, headers: HeaderMap) -> Response {
         ("modified", "Changed", "dcterms:modified", oxrdf::vocab::xsd::DATE_TIME.into_owned(), "oslc:Exactly-one"),
     ];
     if kind.id == "requirement" {
+        plain.push(("versions", "Versions", "dcterms:hasVersion", resource.clone(), "oslc:Zero-or-many"));
         plain.push(("discussedBy", "Discussion", "oslc:discussedBy", resource.clone(), "oslc:Zero-or-one"));
     }
     for (id, label, iri, value_type, occurs) in plain {
@@ -408,6 +410,19 @@ async fn change(
             state.keep(now);
             answer
         }
+    }
+}
+
+/// Everything as a ReqIF file.
+async fn file_out(Extract(server): Extract<Server>) -> Response {
+    ([(header::CONTENT_TYPE, "application/xml")], reqif::export(&server.kept.read())).into_response()
+}
+
+/// A ReqIF file taken in, or everything that is wrong with it, a line each.
+async fn file_in(Extract(server): Extract<Server>, file: String) -> Response {
+    match reqif::import(&mut server.kept.write(), &file, WRITER) {
+        Ok(done) => axum::Json(done).into_response(),
+        Err(wrong) => problem(StatusCode::UNPROCESSABLE_ENTITY, &wrong.join("\n")),
     }
 }
 

@@ -2,7 +2,7 @@
 
 use axum::http::HeaderMap;
 use axum::http::header::ACCEPT;
-use chrono::FixedOffset;
+use chrono::{DateTime, FixedOffset, Utc};
 use oxrdf::vocab::{rdf, xsd};
 use oxrdf::{
     BlankNode, Graph, GraphNameRef, Literal, NamedNode, NamedOrBlankNode, NamedOrBlankNodeRef, QuadRef, Term, TermRef,
@@ -12,14 +12,15 @@ use serde_json::{Map, Value, json};
 
 use super::kinds::LINKS;
 use super::state::uid;
-use crate::records::{Field, Form, Kind, Link, Record, Refusal, as_text};
+use crate::records::{Field, Form, Kind, Link, Past, Record, Refusal, as_text};
 
-const PREFIXES: [(&str, &str); 6] = [
+const PREFIXES: [(&str, &str); 7] = [
     ("oslc", "http://open-services.net/ns/core#"),
     ("oslc_rm", "http://open-services.net/ns/rm#"),
     ("dcterms", "http://purl.org/dc/terms/"),
     ("foaf", "http://xmlns.com/foaf/0.1/"),
     ("rdfs", "http://www.w3.org/2000/01/rdf-schema#"),
+    ("prov", "http://www.w3.org/ns/prov#"),
     ("rq", "http://reqmoor.example/ns#"),
 ];
 
@@ -78,6 +79,62 @@ impl Build<'_> {
         self.put(s, p, Literal::new_typed_literal(n.to_string(), xsd::INTEGER));
     }
 
+    /// A field's text as it is told.
+    fn term_of(&mut self, field: &Field, text: &str) -> Term {
+        match field.form {
+            Form::Rich => xml_literal(text),
+            Form::Person => self.at(&format!("/rm/people/{text}")).into(),
+            Form::Ref(_) => self.at(&format!("/rm/r/{text}")).into(),
+            Form::Mark => {
+                let source: NamedOrBlankNode = BlankNode::default().into();
+                self.text(&source, "dcterms:identifier", text);
+                source.into()
+            }
+            _ if field.id == "title" => xml_literal(&escape(text)),
+            _ => Literal::new_simple_literal(text).into(),
+        }
+    }
+
+    /// The versions of a record (PROV-O): the first with the values from before what was written down, each other
+    /// with those that came with it.
+    fn versions(&mut self, s: &NamedOrBlankNode, r: &Record, kind: &Kind, moment: &dyn Fn(DateTime<Utc>) -> Literal) {
+        let told = |name: &str| kind.fields.iter().find(|f| f.id == name && f.form != Form::Mark);
+        let mut first: Vec<(&Field, &str)> = Vec::new();
+        let mut later: Vec<(&Past, Vec<(&Field, &str)>)> = Vec::new();
+        for past in &r.trail {
+            let Some(field) = told(&past.field) else { continue };
+            if !first.iter().any(|(f, _)| f.id == field.id) {
+                first.push((field, &past.before));
+            }
+            match later.last_mut().filter(|(p, _)| (p.at, &p.by) == (past.at, &past.by)) {
+                Some((_, values)) => values.push((field, &past.after)),
+                None => later.push((past, vec![(field, &past.after)])),
+            }
+        }
+        if first.is_empty() {
+            return;
+        }
+        let all = std::iter::once((None, first)).chain(later.into_iter().map(|(past, values)| (Some(past), values)));
+        for (n, (past, values)) in all.enumerate() {
+            let version: NamedOrBlankNode = BlankNode::default().into();
+            self.put(s, "dcterms:hasVersion", version.clone());
+            self.is_a(&version, term("prov:Entity"));
+            self.text(&version, "dcterms:identifier", &(n + 1).to_string());
+            if let Some(past) = past {
+                self.put(&version, "prov:generatedAtTime", moment(past.at));
+                let by = self.at(&format!("/rm/people/{}", past.by));
+                self.put(&version, "prov:wasAttributedTo", by);
+            }
+            for (field, text) in values {
+                let value = match text.is_empty() {
+                    true => Literal::new_simple_literal("").into(),
+                    false => self.term_of(field, text),
+                };
+                self.graph.insert(&Triple::new(version.clone(), property(field), value));
+            }
+        }
+    }
+
     /// Everything that is told of a record.
     pub fn record(&mut self, r: &Record, kind: &Kind) {
         let s: NamedOrBlankNode = self.at(&format!("/rm/r/{}", uid(r.number))).into();
@@ -92,26 +149,17 @@ impl Build<'_> {
             let value = r.values.get(field.id).cloned().unwrap_or(Value::Null);
             let text = as_text(&value);
             let p = property(field);
-            let term: Term = match field.form {
-                Form::Tags => {
-                    for tag in value.as_array().into_iter().flatten() {
-                        let tag = Literal::new_simple_literal(as_text(tag));
-                        self.graph.insert(&Triple::new(s.clone(), p.clone(), tag));
-                    }
-                    continue;
+            if field.form == Form::Tags {
+                for tag in value.as_array().into_iter().flatten() {
+                    let tag = Literal::new_simple_literal(as_text(tag));
+                    self.graph.insert(&Triple::new(s.clone(), p.clone(), tag));
                 }
-                _ if text.is_empty() => continue,
-                Form::Rich => xml_literal(&text),
-                Form::Person => self.at(&format!("/rm/people/{text}")).into(),
-                Form::Ref(_) => self.at(&format!("/rm/r/{text}")).into(),
-                Form::Mark => {
-                    let source: NamedOrBlankNode = BlankNode::default().into();
-                    self.text(&source, "dcterms:identifier", &text);
-                    source.into()
-                }
-                _ if field.id == "title" => xml_literal(&escape(&text)),
-                _ => Literal::new_simple_literal(text).into(),
-            };
+                continue;
+            }
+            if text.is_empty() {
+                continue;
+            }
+            let term = self.term_of(field, &text);
             self.graph.insert(&Triple::new(s.clone(), p, term));
         }
         for link in &r.links {
@@ -122,6 +170,7 @@ impl Build<'_> {
             };
             self.put(&s, &link.word, end);
         }
+        self.versions(&s, r, kind, &moment);
         if !r.remarks.is_empty() {
             let discussion: NamedOrBlankNode = BlankNode::default().into();
             self.put(&s, "oslc:discussedBy", discussion.clone());

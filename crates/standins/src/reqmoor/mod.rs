@@ -6,6 +6,7 @@ mod api;
 mod graph;
 mod kinds;
 mod pages;
+mod reqif;
 mod seed;
 mod state;
 

@@ -4,6 +4,7 @@ use std::collections::HashMap;
 
 use axum::Router;
 use axum::extract::{Form, Path, State as Extract};
+use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::get;
 use chrono::{SubsecRound, Utc};
@@ -11,14 +12,18 @@ use serde_json::json;
 
 use super::api::{shown, shown_links};
 use super::state::uid;
-use super::{Server, kinds};
+use super::{Server, kinds, reqif};
 use crate::page::{escape, page};
 use crate::records::{note_changes, said_on_page};
 
 pub const COLOUR: &str = "#3d5a3a";
 
 pub fn routes(server: Server) -> Router {
-    Router::new().route("/", get(list)).route("/page/{uid}", get(view).post(save)).with_state(server)
+    Router::new()
+        .route("/file.reqif", get(file))
+        .route("/", get(list))
+        .route("/page/{uid}", get(view).post(save))
+        .with_state(server)
 }
 
 async fn list(Extract(server): Extract<Server>) -> Html<String> {
@@ -27,7 +32,7 @@ async fn list(Extract(server): Extract<Server>) -> Html<String> {
     let requirements = all("requirement");
     let modules = all("module");
     let mut body = format!(
-        "<p>Safety requirements, <b id=count-module>{}</b> × Module, <b id=count-requirement>{}</b> × Requirement</p>",
+        "<p>Safety requirements, <b id=count-module>{}</b> × Module, <b id=count-requirement>{}</b> × Requirement · <a href=/file.reqif>as a ReqIF file</a></p>",
         modules.len(),
         requirements.len()
     );
@@ -51,6 +56,15 @@ async fn list(Extract(server): Extract<Server>) -> Html<String> {
         body += "</table>";
     }
     page("Reqmoor", COLOUR, "Modules", &body)
+}
+
+/// Everything as a file, for a person to keep.
+async fn file(Extract(server): Extract<Server>) -> Response {
+    let head = [
+        (header::CONTENT_TYPE, "application/xml"),
+        (header::CONTENT_DISPOSITION, "attachment; filename=\"safety-requirements.reqif\""),
+    ];
+    (head, reqif::export(&server.kept.read())).into_response()
 }
 
 async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Response {

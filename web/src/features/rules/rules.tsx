@@ -242,7 +242,7 @@ export default function Rules() {
                       {lane.policies?.link_back ? "written" : "not written"}
                     </label>
                   </td>
-                  <td className="border-b border-hair-2 px-3 text-ink-2">the address of each item that is carried</td>
+                  <td className="border-b border-hair-2 px-3 text-ink-2">where each item went</td>
                   <td className="border-b border-hair-2 px-3 text-ink-2">
                     {lane.policies?.link_back ? `written in ${left.name}` : `${left.name} is only read`}
                   </td>

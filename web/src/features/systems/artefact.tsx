@@ -106,7 +106,7 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
             <Card key={h.system_name + h.key} title={`History of ${h.key} in ${h.system_name}, kept by Hovrel`}>
               <Shown value={h.history} />
               <p className="mt-1.5 text-ink-3" title={exact(h.kept_at)}>
-                last changed there before {ago(h.kept_at)}; no rule carries it
+                read {ago(h.kept_at)}; no rule carries it
               </p>
             </Card>
           ))}
