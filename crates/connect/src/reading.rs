@@ -21,6 +21,8 @@ pub struct Reading {
     items: Vec<Artefact>,
     places: HashMap<String, usize>,
     cursor: Option<String>,
+    /// How many there were when the reading began.
+    first_total: Option<u64>,
     again: u32,
     readings: u32,
     ended: bool,
@@ -36,7 +38,16 @@ pub struct Progress {
 
 impl Reading {
     pub fn of(kind: Kind) -> Reading {
-        Reading { kind, items: Vec::new(), places: HashMap::new(), cursor: None, again: 0, readings: 1, ended: false }
+        Reading {
+            kind,
+            items: Vec::new(),
+            places: HashMap::new(),
+            cursor: None,
+            first_total: None,
+            again: 0,
+            readings: 1,
+            ended: false,
+        }
     }
 
     /// Reads a page; none when all of the list was read.
@@ -48,6 +59,7 @@ impl Reading {
         let wrong = |why: String| ConnectError::Malformed { address, why };
         let page = connector.read(container, self.kind, self.cursor.as_deref()).await?;
         let (total, next) = (page.total, page.next.clone());
+        self.first_total = self.first_total.or(total);
         let found_some = self.take(page);
         let read = self.items.len();
         match next {
@@ -57,7 +69,8 @@ impl Reading {
                 self.again = 0;
                 self.cursor = Some(next);
             }
-            None => match total.filter(|total| (read as u64) < *total) {
+            // What came to be meanwhile may be missed: the next reading finds it.
+            None => match total.min(self.first_total).filter(|total| (read as u64) < *total) {
                 None => self.ended = true,
                 Some(total) if self.readings == READINGS => {
                     return Err(wrong(format!("it shows {read} items and says that there are {total}")));

@@ -10,14 +10,13 @@ use super::comments::{comments, gathered, history};
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
 use super::links::links;
 use super::mentions::lead_on;
+use super::steps::{checklist, steps};
 use super::users::{UserMatcher, match_user};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
-use crate::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
+use crate::catalogue::{Catalogue, FieldSchema, KindSchema, User};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{
-    Artefact, Attachment, Block, Decimal, Document, Inline, Kind, Link, Reference, Step, Value, ValueType,
-};
+use crate::model::{Artefact, Attachment, Decimal, Document, Kind, Link, Reference, Value, ValueType};
 use crate::text::{TextFormat, TextLoss, carry};
 
 /// Where an artefact of the left is, or will be, at the right.
@@ -494,107 +493,13 @@ fn plain_text(document: &Document, rule: &Rule, losses: &mut Vec<Loss>) -> Value
     Value::Text(carried.text.replace('\n', " "))
 }
 
-fn rich(document: &Document, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+pub(super) fn rich(document: &Document, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
     let carried = carry(document, field.format.unwrap_or(TextFormat::Plain));
     declare(&carried.losses, &rule.target, losses);
     Value::RichText(carried.held)
 }
 
-fn steps(list: Vec<Step>, field: &FieldSchema, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Vec<Step> {
-    let format = field.format.unwrap_or(TextFormat::Plain);
-    list.into_iter()
-        .map(|mut s| {
-            // Calls that can't be kept were expanded before: see `expand`. One that is left is kept, or
-            // leads to something that is not carried.
-            let mut call = s.call.take();
-            if let Some(made) = &mut call {
-                let place = cx.places.counterpart(Kind::SharedSteps, made.target.id());
-                match place.filter(|_| field.calls != Calls::None) {
-                    Some(place) => made.target = place.reference,
-                    None => {
-                        let text = super::expand::call_text(made, None);
-                        losses.push(flattened(rule, LossCause::NoCalls, &text));
-                        s.action.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(text)] });
-                        call = None;
-                    }
-                }
-            }
-            if !field.step_data && !s.data.blocks.is_empty() {
-                losses.push(flattened(rule, LossCause::NoStepData, &s.data.plain()));
-                let data = std::mem::take(&mut s.data);
-                s.action.blocks.extend(labelled("Data:", data));
-            }
-            if !field.step_files && !s.attachments.is_empty() {
-                let names = s.attachments.join(", ");
-                losses.push(flattened(rule, LossCause::NoStepFiles, &names));
-                s.action.blocks.extend(labelled("Files:", Document::from_text(&names)));
-                s.attachments.clear();
-            }
-            let mut part = |d: &Document| {
-                let carried = carry(d, format);
-                declare(&carried.losses, &rule.target, losses);
-                carried.held
-            };
-            Step {
-                action: part(&s.action),
-                expected: part(&s.expected),
-                data: part(&s.data),
-                call,
-                attachments: s.attachments,
-            }
-        })
-        .collect()
-}
-
-/// Steps as a numbered list: the action, with what is expected and the data below it.
-fn checklist(list: &[Step], field: &FieldSchema, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
-    let text = list.iter().map(Step::plain).collect::<Vec<_>>().join(" · ");
-    losses.push(flattened(rule, LossCause::StepsAsText, &text));
-    let item = |s: &Step| {
-        let mut blocks = Vec::new();
-        if let Some(call) = &s.call {
-            let place = cx.places.counterpart(Kind::SharedSteps, call.target.id());
-            let text = super::expand::call_text(call, place.as_ref().map(|p| p.reference.id()));
-            blocks.push(Block::Paragraph { content: vec![Inline::text(text)] });
-        }
-        blocks.extend(s.action.blocks.iter().cloned());
-        let files = Document::from_text(&s.attachments.join(", "));
-        for (label, part) in [("Expected:", &s.expected), ("Data:", &s.data), ("Files:", &files)] {
-            if !part.blocks.is_empty() {
-                blocks.extend(labelled(label, part.clone()));
-            }
-        }
-        blocks
-    };
-    let document = Document { blocks: vec![Block::List { start: Some(1), items: list.iter().map(item).collect() }] };
-    rich(&document, field, rule, losses)
-}
-
-/// Blocks with a bold label before the first paragraph, or above what is no paragraph.
-fn labelled(label: &str, document: Document) -> Vec<Block> {
-    let mut blocks = document.blocks;
-    let strong = Inline::Strong { content: vec![Inline::text(label)] };
-    match blocks.first_mut() {
-        Some(Block::Paragraph { content }) => {
-            content.insert(0, strong);
-            content.insert(1, Inline::text(" "));
-        }
-        _ => blocks.insert(0, Block::Paragraph { content: vec![strong] }),
-    }
-    blocks
-}
-
-fn flattened(rule: &Rule, cause: LossCause, text: &str) -> Loss {
-    Loss {
-        field: rule.target.clone(),
-        kind: LossKind::Flattened,
-        cause,
-        before: text.to_owned(),
-        after: text.to_owned(),
-    }
-}
-
-fn declare(found: &[TextLoss], field: &str, losses: &mut Vec<Loss>) {
+pub(super) fn declare(found: &[TextLoss], field: &str, losses: &mut Vec<Loss>) {
     losses.extend(found.iter().map(|l| Loss {
         field: field.to_owned(),
         kind: l.kind,

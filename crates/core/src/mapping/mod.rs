@@ -13,6 +13,7 @@ mod lane;
 mod links;
 mod mentions;
 mod resolve;
+mod steps;
 mod suggest;
 mod users;
 

@@ -6,6 +6,7 @@ mod batch;
 mod checked;
 mod halt;
 mod hanging;
+mod write;
 
 use std::collections::HashMap;
 use std::sync::Arc;
