@@ -11,20 +11,35 @@ use crate::EngineError;
 pub struct Drafted {
     file: BufWriter<File>,
     hasher: blake3::Hasher,
-    /// Whether each change is taken in unless a person says otherwise, by its place.
-    pub included: Vec<bool>,
+    included: Vec<bool>,
+    needs: Vec<(i32, i32)>,
+    changes: u64,
+    failed: Option<EngineError>,
+}
+
+/// What is known of a plan that is made.
+pub struct Outline {
+    /// Law 1 says that equal inputs give equal plans.
+    pub fingerprint: Vec<u8>,
     /// Which change needs which, by place.
     pub needs: Vec<(i32, i32)>,
     /// Changes to look at: moves of a base are none.
     pub changes: u64,
-    failed: Option<EngineError>,
 }
+
+/// Changes in plan order, each with whether it is taken in unless a person says otherwise.
+type Read = Box<dyn Iterator<Item = Result<(Change, bool), serde_json::Error>> + Send>;
 
 impl Drafted {
     pub fn new() -> Result<Drafted, EngineError> {
         let file = BufWriter::new(tempfile::tempfile()?);
         let hasher = blake3::Hasher::new();
         Ok(Drafted { file, hasher, included: Vec::new(), needs: Vec::new(), changes: 0, failed: None })
+    }
+
+    /// The place of the next change.
+    pub fn next_seq(&self) -> u32 {
+        self.included.len() as u32
     }
 
     /// Keeps a change; changes come in plan order. Trouble is told by [`Drafted::finish`].
@@ -45,14 +60,16 @@ impl Drafted {
         Ok(self.file.write_all(&bytes)?)
     }
 
-    /// The fingerprint of the plan (law 1 says that equal inputs give equal plans) and its changes, read again.
-    pub fn finish(self) -> Result<(Vec<u8>, impl Iterator<Item = Result<Change, serde_json::Error>>), EngineError> {
+    /// What is known of the plan, and its changes, read again.
+    pub fn finish(self) -> Result<(Outline, Read), EngineError> {
         if let Some(failed) = self.failed {
             return Err(failed);
         }
         let mut file = self.file.into_inner().map_err(|e| e.into_error())?;
         file.rewind()?;
         let changes = serde_json::Deserializer::from_reader(BufReader::new(file)).into_iter();
-        Ok((self.hasher.finalize().as_bytes().to_vec(), changes))
+        let read = changes.zip(self.included).map(|(change, taken)| Ok((change?, taken)));
+        let fingerprint = self.hasher.finalize().as_bytes().to_vec();
+        Ok((Outline { fingerprint, needs: self.needs, changes: self.changes }, Box::new(read)))
     }
 }

@@ -1,7 +1,6 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
 use std::collections::{HashMap, HashSet};
-use std::mem::take;
 use std::sync::Arc;
 
 use hovrel_connect::Connector;
@@ -339,7 +338,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
         let (left, right) =
             (End { artefacts: &s.left, path: &left_path }, End { artefacts: &s.right, path: &right_path });
-        let first_seq = drafted.included.len() as u32;
+        let first_seq = drafted.next_seq();
         let kept = Known { pairs: known, bases: &bases, right_all: &right_all, first_seq, planned: &planned };
         let mut made: Vec<((Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
@@ -364,23 +363,22 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         summary.only_right += found.only_right;
         planned.extend(made);
     }
-    let (included, needs, count) = (take(&mut drafted.included), take(&mut drafted.needs), drafted.changes);
-    let (digest, changes) = drafted.finish()?;
+    let (outline, changes) = drafted.finish()?;
     let plan = Plan {
         id: Uuid::now_v7(),
         route_id: route.id,
         route_version: route.version,
         lanes: serde_json::to_value(scoped.iter().map(|s| &s.lane).collect::<Vec<_>>())?,
         summary: serde_json::to_value(&summary)?,
-        digest,
+        digest: outline.fingerprint,
         made_at: chrono::Utc::now(),
     };
     // What was read is no longer needed: a plan is kept in parts.
     drop((scoped, mapped));
     drop(both);
-    let rows = changes.zip(included).map(|(change, taken)| row(plan.id, &change?, taken));
-    hub.store.keep_plan(&plan, Box::new(rows), &needs).await?;
-    Ok(json!({"plan": plan.id, "changes": count}))
+    let rows = changes.map(|read| read.and_then(|(change, taken)| row(plan.id, &change, taken)));
+    hub.store.keep_plan(&plan, Box::new(rows), &outline.needs).await?;
+    Ok(json!({"plan": plan.id, "changes": outline.changes}))
 }
 
 fn row(plan: Uuid, change: &Change, included: bool) -> Result<NewChange, serde_json::Error> {

@@ -78,7 +78,9 @@ impl Mapped {
         left: impl Iterator<Item = &'a Artefact>,
         right: impl Iterator<Item = &'a Artefact>,
     ) {
-        self.called = left.map(|a| (a.key.clone(), (a.kind, a.id.clone()))).collect();
+        // Nobody calls a folder by its key, and what looks like one is something else.
+        let spoken_of = left.filter(|a| a.kind != Kind::Folder);
+        self.called = spoken_of.map(|a| (a.key.clone(), (a.kind, a.id.clone()))).collect();
         self.names = right.map(|a| ((a.kind, a.id.clone()), a.key.clone())).collect();
     }
 

@@ -8,8 +8,14 @@ export type Key = { key: string; does: string; run: () => void; ctrl?: boolean }
 type Registry = { add: (keys: Key[]) => () => void; show: () => void };
 const KeysContext = createContext<Registry>({ add: () => () => {}, show: () => {} });
 
+/** Nothing is typed into a box that is ticked. */
+const ticked = (target: EventTarget | null) =>
+  target instanceof HTMLInputElement && /^(checkbox|radio)$/.test(target.type);
+
 const typing = (target: EventTarget | null) =>
-  target instanceof HTMLElement && (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+  target instanceof HTMLElement &&
+  !ticked(target) &&
+  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
 
 export function KeysProvider({ children }: { children: ReactNode }) {
   const sets = useRef(new Set<Key[]>());
@@ -41,13 +47,14 @@ export function KeysProvider({ children }: { children: ReactNode }) {
         .flat()
         .find((k) => k.key.toLowerCase() === e.key.toLowerCase() && !!k.ctrl === ctrl);
       if (!found || (typing(e.target) && !found.ctrl)) return;
-      // Space and Enter on a button press the button.
+      // Space and Enter on a button press the button; Space ticks a box, and arrows choose among several.
       if (
         (e.key === " " || e.key === "Enter") &&
         e.target instanceof HTMLElement &&
         e.target.closest("button, a, summary")
       )
         return;
+      if (ticked(e.target) && (e.key === " " || e.key.startsWith("Arrow"))) return;
       e.preventDefault();
       found.run();
     };

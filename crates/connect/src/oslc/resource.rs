@@ -168,7 +168,10 @@ fn history(client: &Client, offered: &Offered, node: &Node<'_>) -> Vec<HistoryEn
     for version in &versions {
         let by = stamp(client, version, vocab::GENERATED_AT, vocab::ATTRIBUTED_TO);
         for p in offered.properties.iter().filter(|p| !version.all(p.iri.as_ref()).is_empty()) {
-            if matches!(p.role, Role::Link(_) | Role::Discussion | Role::Versions) {
+            // What a version says of itself is no value of the resource.
+            let of_its_own = [vocab::IDENTIFIER, vocab::CREATED, vocab::CREATOR, vocab::MODIFIED];
+            let is_value = !matches!(p.role, Role::Link(_) | Role::Discussion | Role::Versions);
+            if !is_value || of_its_own.contains(&p.iri.as_ref()) {
                 continue;
             }
             let after = value(client, p, version, &mut Vec::new()).display();
