@@ -58,7 +58,7 @@ test("requirements and defects go to the tracker, and links follow them", async 
   // What was made is found, with the past that Hovrel keeps; the old system leads to it.
   await expect(async () => {
     await page.keyboard.press("Control+k");
-    await page.getByRole("combobox").fill("Oldstone:RQ-3");
+    await page.getByRole("combobox").fill("Emergency stop: every stop is recorded");
     await page.getByRole("option", { name: /^ROPE-/ }).click({ timeout: 2000 });
   }).toPass();
   await expect(page.getByRole("heading", { name: /^History of RQ-3 in Oldstone, kept by Hovrel/ })).toBeVisible();

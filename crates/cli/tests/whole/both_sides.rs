@@ -98,4 +98,9 @@ async fn both_sides_know_of_each_other_afterwards() {
     // What was made is found by searching, without anybody having asked for a survey.
     let hits = found(&client, &format!("/find?q={}", counterpart.key)).await;
     assert!(hits.as_array().unwrap().iter().any(|h| h["system_name"] == "Fernway"), "{hits}");
+    // By its old key, too, which stands among its labels; and by a word inside an address.
+    let hits = found(&client, &format!("/find?q=Oldstone:{}", with_past.key)).await;
+    assert!(hits.as_array().unwrap().iter().any(|h| h["key"] == counterpart.key.as_str()), "{hits}");
+    let hits = found(&client, "/find?q=wiki%20skarnvik").await;
+    assert!(hits.as_array().unwrap().iter().any(|h| h["title"] == "Workshop floor heating"), "{hits}");
 }
