@@ -2,11 +2,12 @@
 //! can be held there. Nothing of theirs is overwritten, and what is not concerned goes on.
 
 use std::collections::BTreeSet;
+use std::time::Duration;
 
 use hovrel_connect::{Connector, Write};
 use hovrel_core::model::{Fields, Kind, Value as Held};
 use hovrel_standins::fault::FaultPlan;
-use hovrel_standins::world::Size;
+use hovrel_standins::world::{Size, oddities};
 use hovrel_testkit::{Client, FERNWAY, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
 use serde_json::Value;
 
@@ -194,6 +195,40 @@ async fn a_file_of_other_bytes_than_declared_is_not_carried() {
     let again = client.post(&format!("/jobs/{}/retry", job["id"].as_str().unwrap()), serde_json::json!({})).await;
     let job = client.finish(&again).await;
     assert_eq!(job["result"]["refused"], 0, "{job}");
+}
+
+/// A text that names items still to be made is written twice; what somebody typed in between is theirs.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_text_edited_before_its_names_are_led_on_is_kept() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let kinds = [Kind::Folder, Kind::TestCase];
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
+    let plan = client.dry_run(&route).await;
+    client.decide_all(&plan).await;
+    let tally = systems.connect(&TALLYBENCH);
+    let key = format!("OS-{}", oddities::WORD_PROCESSOR);
+    let mark = format!("Oldstone:{key}");
+    // Slow enough that there is a moment between making the items and leading on what they name.
+    systems.tallybench.faults.set(FaultPlan { delay: 1000, delay_ms: 60, ..FaultPlan::default() });
+    let job = client.transfer(&plan).await;
+    let made = loop {
+        match tally.find_by_origin(TALLYBENCH.container, Kind::TestCase, &mark).await.expect("an answer") {
+            Some(made) => break made,
+            None => tokio::time::sleep(Duration::from_millis(10)).await,
+        }
+    };
+    let text = made.fields.get("preconditions").map(Held::display).unwrap_or_default();
+    assert!(text.contains("see OS-2010"), "still with the key of the left: {text}");
+    edit(&*tally, TALLYBENCH.container, &made.id, "preconditions", "Typed at the right").await;
+    let job = client.finish(&job).await;
+    systems.misbehave(FaultPlan::default());
+    let stopped = refused(&client, &job).await;
+    assert_eq!(stopped.len(), 1, "{stopped:?}");
+    assert_eq!(stopped[0]["key"], key.as_str());
+    assert!(stopped[0]["why"].as_str().unwrap().contains("somebody changed it"), "{stopped:?}");
+    let now = tally.one(TALLYBENCH.container, Kind::TestCase, &made.id).await.expect("it is there");
+    assert_eq!(now.fields.get("preconditions").map(Held::display).as_deref(), Some("Typed at the right"));
 }
 
 /// In Fernway an item's key changes when it is handed to another desk: it stays the counterpart that it was.

@@ -204,8 +204,9 @@ pub(super) async fn attempt(
     Ok(Stage::Settled)
 }
 
-/// Writes the links of an item that is there, and the texts that name others. Those to items that are not there, because their change was
-/// left out or refused, are left as they are, and show again in the next dry run.
+/// Writes the links of an item that is there, and the texts that name others. Those to items that are not
+/// there, because their change was left out or refused, are left as they are, and show again in the next dry
+/// run. A text that somebody edited since it was written is theirs.
 async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Result<Stage, Failure> {
     let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
     let left_id = change.left.as_ref().map_or("", |s| s.id.as_str());
@@ -214,6 +215,7 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
     };
     let mut resolved: Vec<FieldChange> = Vec::new();
     let mut later: BTreeSet<String> = BTreeSet::new();
+    let mut written: Fields = Fields::default();
     let mut decision = decision.clone();
     for f in fields_to_write(change, &decision.clone(), lane.policies.first_contact) {
         let mut f = f.clone();
@@ -223,6 +225,9 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
             decision.fields.insert(f.field.clone(), FieldDecision::Leave);
         }
         if names_pending(&value) {
+            if !hangs_on(&f.field) {
+                written.set(f.field.as_str(), labelled(&value).into_owned());
+            }
             f.write = t.named(&value).await?;
             later.insert(f.field.clone());
         } else if f.field == LINKS {
@@ -235,6 +240,14 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
         resolved.iter().filter(|f| later.contains(&f.field)).partition(|f| hangs_on(&f.field));
     let wanted: Fields = fields.iter().map(|f| (f.field.as_str(), f.write.clone())).collect();
     let mut now = read_one(t, lane.right_kind, &id).await?;
+    let is = |field: &str, value: &Value| same(value, &right_value(&now, field));
+    let is_ours = |f: &&&FieldChange| match written.get(&f.field) {
+        Some(before) => is(&f.field, before) || is(&f.field, &f.write),
+        None => true,
+    };
+    if !fields.iter().all(|f| is_ours(&f)) {
+        return Err(ConnectError::Changed.into());
+    }
     let version = now.version.clone();
     let write = Write { kind: lane.right_kind, id: Some(id), version, fields: wanted, parent: None };
     if !holds(&now, &write) {
