@@ -236,6 +236,7 @@ fn files_that_the_target_refuses_are_lost_by_name() {
         digest: name.into(),
     };
     let mut item = Artefact::bare(Kind::TestCase, "c9");
+    item.url = Some("https://old.example/c9".into());
     item.attachments =
         vec![file("b.png", "image/png", 5), file("a.png", "image/png", 500), file("c.log", "text/plain", 5)];
     let found = ends.convert(ATTACHMENTS, Source::Attachments, vec![], &item);
@@ -248,6 +249,7 @@ fn files_that_the_target_refuses_are_lost_by_name() {
             (LossKind::Dropped, LossCause::FileTypeRefused, "c.log (5 bytes)"),
         ]
     );
+    assert!(found.losses.iter().all(|l| l.after == "https://old.example/c9"), "each leads to where the file stays");
 }
 
 #[test]

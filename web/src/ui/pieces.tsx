@@ -172,3 +172,16 @@ export function Shown({ value, side }: { value: Schemas["ValueDiff"]; side?: Sid
 function Nothing() {
   return <span className="text-ink-3">empty</span>;
 }
+
+/** Where something stays that is not carried, if it was told by an address. */
+export function StaysAt({ after }: { after: string }) {
+  if (!/^https?:\/\//.test(after)) return null;
+  return (
+    <>
+      {" "}
+      <a className="text-ink-2 underline" href={after} target="_blank" rel="noreferrer">
+        where it stays ↗
+      </a>
+    </>
+  );
+}

@@ -67,6 +67,11 @@ async fn a_schema_that_changes_in_the_middle_stops_its_lane() {
     let job = client.finish(&again).await;
     assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
     assert!(carried().await > kept);
+    // The system was surveyed after the first transfer, when its list was short: it is surveyed again.
+    let right = client.get(&format!("/routes/{route}")).await["right"]["system"].as_str().expect("a system").to_owned();
+    let body = serde_json::json!({"container": TALLYBENCH.container});
+    let survey = client.post(&format!("/systems/{right}/surveys"), body).await;
+    client.finish(&survey).await;
     // Lists that lacked a member come whole at the next run, and then nothing is left.
     let next = client.dry_run(&route).await;
     client.decide_all(&next).await;

@@ -133,6 +133,11 @@ pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted 
         Ok(value) => out.value = Some(lead_on(value.settled(), rule, cx, &mut out.losses)),
         Err(fault) => out.fault = Some(fault),
     }
+    // A file that is not taken is still where it was: its loss leads there.
+    let stays = |l: &&mut Loss| matches!(l.cause, LossCause::FileTooBig { .. } | LossCause::FileTypeRefused);
+    for loss in out.losses.iter_mut().filter(stays) {
+        loss.after = artefact.url.clone().unwrap_or_default();
+    }
     out
 }
 

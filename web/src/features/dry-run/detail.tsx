@@ -4,7 +4,7 @@ import { api, take, type Schemas } from "@/api/client";
 import { exact } from "@/lib/format";
 import { count, evidenceWords, kindWord, lossWord, reasonWord } from "@/lib/words";
 import { Button, Check, Loading, Trouble } from "@/ui/basics";
-import { Shown } from "@/ui/pieces";
+import { Shown, StaysAt } from "@/ui/pieces";
 
 type Detail_ = Schemas["ChangeDetail"];
 type FieldDetail = Schemas["FieldDetail"];
@@ -107,6 +107,7 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
                 <span className="text-loss">{lossWord[l.kind]}</span> in{" "}
                 {d.fields.find((f) => f.field === l.field)?.field_name ?? l.field}: {l.why}.{" "}
                 <span className="text-ink-3">{cut(l.before)}</span>
+                <StaysAt after={l.after} />
               </li>
             ))}
           </ul>

@@ -7,6 +7,7 @@ import { over, useJob } from "@/api/jobs";
 import { ago, download, exact, percent } from "@/lib/format";
 import { causeWord, count, kindWord, lossWord } from "@/lib/words";
 import { Bar, Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
+import { StaysAt } from "@/ui/pieces";
 import { Disc, EndMark } from "@/ui/disc";
 import { useDraft } from "../route/draft";
 import { Reading } from "../route/reading";
@@ -326,6 +327,7 @@ function Differences({
                 <span className="mono text-ink-2">{l.left_key}</span> {name(l.loss.field)}:{" "}
                 <span className="text-loss">{lossWord[l.loss.kind]}</span>{" "}
                 <span className="text-ink-3">{l.loss.before}</span>
+                <StaysAt after={l.loss.after} />
               </li>
             ))}
           </ul>

@@ -8,6 +8,7 @@ import { useKeys } from "@/app/keys";
 import { exact, percent, span } from "@/lib/format";
 import { count, lossWord } from "@/lib/words";
 import { Button, Empty, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
+import { StaysAt } from "@/ui/pieces";
 import { Disc, EndMark } from "@/ui/disc";
 import { useDraft } from "../route/draft";
 import { fieldName, useSchema } from "../route/use-schema";
@@ -228,6 +229,7 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
                         </td>
                         <td className="truncate pr-3 text-ink-3" title={l.loss.before}>
                           {l.loss.before}
+                          <StaysAt after={l.loss.after} />
                         </td>
                       </tr>
                     ))}
