@@ -132,7 +132,7 @@ struct Inner {
     count: FaultCount,
     /// Where signing in gives something that can expire; it does not expire while it is asked for.
     sign_in: Option<&'static str>,
-    /// The last page of each list, by path, while pages are to be repeated.
+    /// The last page of each list, by its address, while pages are to be repeated.
     pages: HashMap<String, Page>,
 }
 
@@ -193,7 +193,7 @@ impl Faults {
         self.0.lock().unwrap_or_else(|e| e.into_inner()).count
     }
 
-    fn next(&self, path: &str, asked: Asked) -> (Duration, Fault) {
+    fn next(&self, path: &str, list: &str, asked: Asked) -> (Duration, Fault) {
         let mut inner = self.0.lock().unwrap_or_else(|e| e.into_inner());
         let plan = inner.plan.clone();
         inner.count.calls += 1;
@@ -228,7 +228,7 @@ impl Faults {
             inner.count.signed_out += 1;
             Fault::SignedOut
         } else if asked == Asked::NextPage && within(plan.repeated) {
-            match inner.pages.get(path).cloned() {
+            match inner.pages.get(list).cloned() {
                 None => Fault::None,
                 Some(page) => {
                     inner.count.repeated += 1;
@@ -267,6 +267,15 @@ fn paged(query: &str) -> Option<bool> {
     let begins = ["from", "after", "page"].into_iter().find_map(part);
     let sized = ["count", "limit", "per_page", "oslc.pageSize"].into_iter().any(|name| part(name).is_some());
     (begins.is_some() || sized).then(|| begins.is_some_and(|b| b != "0" && b != "1"))
+}
+
+/// The list that a call asks a page of: its address without where the page begins. Another list at the same
+/// path, or a question put to it, is another one.
+fn list_of(request: &Request) -> String {
+    let query = request.uri().query().unwrap_or_default();
+    let begins = |part: &&str| ["from=", "after=", "page="].iter().any(|b| part.starts_with(b));
+    let rest: Vec<&str> = query.split('&').filter(|part| !begins(part)).collect();
+    format!("{}?{}", request.uri().path(), rest.join("&"))
 }
 
 /// What a call asks for.
@@ -322,16 +331,16 @@ impl Faults {
 
 /// Middleware for the routes of a system's interface.
 pub async fn misbehave(State(faults): State<Faults>, mut request: Request, next: Next) -> Response {
-    let path = request.uri().path().to_owned();
     let asked = Asked::of(&request);
-    let (delay, fault) = faults.next(&path, asked);
+    let list = list_of(&request);
+    let (delay, fault) = faults.next(request.uri().path(), &list, asked);
     if !delay.is_zero() {
         tokio::time::sleep(delay).await;
     }
     match fault {
         Fault::None if matches!(asked, Asked::FirstPage | Asked::NextPage) => {
             let answer = next.run(request).await;
-            if faults.plan().repeated == 0 { answer } else { faults.keep_page(path, answer).await }
+            if faults.plan().repeated == 0 { answer } else { faults.keep_page(list, answer).await }
         }
         Fault::None => next.run(request).await,
         Fault::Repeated((headers, body)) => {
