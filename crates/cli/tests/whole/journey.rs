@@ -415,7 +415,8 @@ async fn disturbed(left: &Known, right: &Known, seeds: &[u64]) {
         // A list that lacked an item which was given up on at first comes whole at the next run.
         both.misbehave(FaultPlan::default());
         let rest = client.dry_run(&route).await;
-        if rest["included"] != 0 {
+        client.decide_all(&rest).await;
+        if rest["changes"] != 0 {
             let job = client.finish(&client.transfer(&rest).await).await;
             assert_eq!(job["result"]["refused"], 0, "{job}");
         }
