@@ -370,6 +370,28 @@ async fn faults_and_kills_change_nothing_about_the_end_in_reqmoor() {
     disturbed(&OLDSTONE, &REQMOOR, &[14]).await;
 }
 
+/// Links to an item that was given up on at first, and made by a retry, wait for a person at the next dry run
+/// (see docs/journal.md): taken in, with nothing else that waits.
+async fn complete_links(client: &Client, route: &str) {
+    let rest = client.dry_run(route).await;
+    let mut taken = 0;
+    for change in client.all_changes(&rest).await {
+        let path = format!("/plans/{}/changes/{}", rest["id"].as_str().unwrap(), change["seq"]);
+        let detail = client.get(&path).await;
+        let fields: Vec<&str> =
+            detail["fields"].as_array().unwrap().iter().filter_map(|f| f["field"].as_str()).collect();
+        if fields == ["@links"] {
+            let body = json!({"included": true, "fields": {"@links": "write"}});
+            assert!(client.call(Method::PATCH, &path, Some(body), None).await.0.is_success());
+            taken += 1;
+        }
+    }
+    if taken > 0 {
+        let job = client.finish(&client.transfer(&rest).await).await;
+        assert_eq!(job["result"]["refused"], 0, "{job}");
+    }
+}
+
 /// A transfer to a system that misbehaves, killed ten times and once paused, ends as one that nobody
 /// disturbs.
 async fn disturbed(left: &Known, right: &Known, seeds: &[u64]) {
@@ -412,14 +434,8 @@ async fn disturbed(left: &Known, right: &Known, seeds: &[u64]) {
         assert_eq!(job["result"]["refused"], 0, "{job}");
         let count = both.running(right).faults.count();
         assert!(count.cut_after > 0 && count.cut_before > 0 && count.errors > 0 && count.too_many > 0, "{count:?}");
-        // A list that lacked an item which was given up on at first comes whole at the next run.
         both.misbehave(FaultPlan::default());
-        let rest = client.dry_run(&route).await;
-        client.decide_all(&rest).await;
-        if rest["changes"] != 0 {
-            let job = client.finish(&client.transfer(&rest).await).await;
-            assert_eq!(job["result"]["refused"], 0, "{job}");
-        }
+        complete_links(&client, &route).await;
         let found = state(&both, right).await;
         let other: Vec<_> = expected
             .keys()
