@@ -8,7 +8,7 @@ use hovrel_connect::{Connector, Write};
 use hovrel_core::model::{Fields, Kind, Value as Held};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::{Size, oddities};
-use hovrel_testkit::{Client, FERNWAY, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
+use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
 use serde_json::Value;
 
 use crate::program::Program;
@@ -18,6 +18,27 @@ pub async fn edit(c: &dyn Connector, container: &str, id: &str, field: &str, val
     let fields: Fields = [(field, Held::text(value))].into_iter().collect();
     let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
     c.write(container, &write).await.expect("it is written");
+}
+
+const CASES: &[Kind] = &[Kind::Folder, Kind::TestCase];
+
+/// A route out of Oldstone with its first plan, all of it taken in and nothing carried out yet.
+struct Begun {
+    systems: Systems,
+    client: Client,
+    route: String,
+    plan: Value,
+    /// Runs until it is dropped.
+    program: Program,
+}
+
+async fn begun(right: &Known, kinds: &[Kind]) -> Begun {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, right, kinds).await.expect("kinds in common");
+    let plan = client.dry_run(&route).await;
+    client.decide_all(&plan).await;
+    Begun { systems, client, route, plan, program }
 }
 
 /// The priorities that Tallybench takes, set on its own page: at once, or from when so many more cases were made.
@@ -36,11 +57,7 @@ async fn refused(client: &Client, job: &Value) -> Vec<Value> {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_schema_that_changes_in_the_middle_stops_its_lane() {
-    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
-    let client = Client::sign_in(&program.address).await;
-    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &[]).await.expect("kinds in common");
-    let plan = client.dry_run(&route).await;
-    client.decide_all(&plan).await;
+    let Begun { systems, client, route, plan, program: _program } = begun(&TALLYBENCH, &[]).await;
     set_priorities(&systems, &["Urgent"], Some(3)).await;
     let carried = async || {
         let there = read_all(&*systems.connect(&TALLYBENCH), TALLYBENCH.container, Kind::TestCase).await;
@@ -82,12 +99,7 @@ async fn a_schema_that_changes_in_the_middle_stops_its_lane() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_item_changed_between_dry_run_and_write_is_not_overwritten() {
-    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
-    let client = Client::sign_in(&program.address).await;
-    let kinds = [Kind::Folder, Kind::TestCase];
-    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
-    let plan = client.dry_run(&route).await;
-    client.decide_all(&plan).await;
+    let Begun { systems, client, route, plan, program: _program } = begun(&TALLYBENCH, CASES).await;
     client.finish(&client.transfer(&plan).await).await;
 
     let (old, tally) = connectors(&systems);
@@ -124,12 +136,7 @@ async fn an_item_changed_between_dry_run_and_write_is_not_overwritten() {
 
 /// What Tallybench does while the plan is carried out, and what each refusal then says.
 async fn met_by(plan: FaultPlan) -> (Systems, Client, String, Value, Vec<Value>, Program) {
-    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
-    let client = Client::sign_in(&program.address).await;
-    let kinds = [Kind::Folder, Kind::TestCase];
-    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
-    let first = client.dry_run(&route).await;
-    client.decide_all(&first).await;
+    let Begun { systems, client, route, plan: first, program } = begun(&TALLYBENCH, CASES).await;
     client.finish(&client.transfer(&first).await).await;
     let (old, _) = connectors(&systems);
     edit(&*old, OLDSTONE.container, "OS-2004", "name", "Edited at the left").await;
@@ -176,12 +183,7 @@ async fn a_full_quota_is_told_and_retried_when_there_is_room() {
 /// Files whose bytes are not those that their item declares: the item says so, and the others go on.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_file_of_other_bytes_than_declared_is_not_carried() {
-    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
-    let client = Client::sign_in(&program.address).await;
-    let kinds = [Kind::Folder, Kind::TestCase];
-    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
-    let plan = client.dry_run(&route).await;
-    client.decide_all(&plan).await;
+    let Begun { systems, client, plan, program: _program, .. } = begun(&TALLYBENCH, CASES).await;
     systems.oldstone.faults.set(FaultPlan { other_bytes: 1000, ..FaultPlan::default() });
     let job = client.finish(&client.transfer(&plan).await).await;
     systems.misbehave(FaultPlan::default());
@@ -205,12 +207,7 @@ async fn a_file_of_other_bytes_than_declared_is_not_carried() {
 /// A text that names items still to be made is written twice; what somebody typed in between is theirs.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_text_edited_before_its_names_are_led_on_is_kept() {
-    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
-    let client = Client::sign_in(&program.address).await;
-    let kinds = [Kind::Folder, Kind::TestCase];
-    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &kinds).await.expect("kinds in common");
-    let plan = client.dry_run(&route).await;
-    client.decide_all(&plan).await;
+    let Begun { systems, client, plan, program: _program, .. } = begun(&TALLYBENCH, CASES).await;
     let tally = systems.connect(&TALLYBENCH);
     let key = format!("OS-{}", oddities::WORD_PROCESSOR);
     let mark = format!("Oldstone:{key}");
@@ -239,12 +236,7 @@ async fn a_text_edited_before_its_names_are_led_on_is_kept() {
 /// In Fernway an item's key changes when it is handed to another desk: it stays the counterpart that it was.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn an_item_that_gets_another_key_stays_a_pair() {
-    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
-    let client = Client::sign_in(&program.address).await;
-    let kinds = [Kind::Requirement];
-    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &FERNWAY, &kinds).await.expect("kinds in common");
-    let plan = client.dry_run(&route).await;
-    client.decide_all(&plan).await;
+    let Begun { systems, client, route, plan, program: _program } = begun(&FERNWAY, &[Kind::Requirement]).await;
     client.finish(&client.transfer(&plan).await).await;
     assert_eq!(client.dry_run(&route).await["changes"], 0);
 
