@@ -69,6 +69,8 @@ pub enum LossCause {
     FileTooBig { limit: u64 },
     /// A file type the other end refuses.
     FileTypeRefused,
+    /// A file whose bytes begin as those of another type than its item declares; it is carried as it is.
+    FileOfOtherType { declared: String },
     /// Another file of the item has the same name.
     FileNameTaken,
     /// Author and time can't be kept as they were: they stand in the text of a comment.
@@ -103,6 +105,9 @@ impl LossCause {
             LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),
             LossCause::FileTooBig { limit } => format!("files are {} kB at most there", limit / 1000),
             LossCause::FileTypeRefused => "files of this type are refused there".into(),
+            LossCause::FileOfOtherType { declared } => {
+                format!("its bytes are not those of {declared}, which it is declared to be; it was carried as it is")
+            }
             LossCause::FileNameTaken => "another file of the item has the same name; it gets a number".into(),
             LossCause::AuthorInText => "author and time can't be set there; they stand at the head of the text".into(),
             LossCause::StepsAsText => "steps are not kept there; they become a numbered list".into(),

@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 use crate::compare::{Base, BaseSide};
 use crate::identity::Evidence;
 use crate::loss::Loss;
-use crate::mapping::{FaultReason, FirstContact};
+use crate::mapping::{FaultReason, FirstContact, Lacking, written_from};
 use crate::model::{Artefact, Kind, Stamp, Value};
 
 /// One change to one artefact.
@@ -216,27 +216,33 @@ pub fn fields_to_write<'a>(
 }
 
 /// The base of a pair after a change was applied. `stored` is what the right holds now under the rules,
-/// `old` the base before. A field that was left out keeps its old base, so it shows again.
+/// `old` the base before. A field that was left out keeps its old base, so it shows again. The left half of a list
+/// that was written without some of its members is without them too: the next dry run takes them for added.
 pub fn base_after(
     change: &Change,
     decision: &Decision,
     first_contact: FirstContact,
     stored: &BaseSide,
     old: &Base,
+    lacking: &Lacking,
 ) -> Base {
     let fields = if decision.as_new { &change.as_new } else { &change.fields };
     let mut base = Base::default();
     for (target, left) in &change.left_side.0 {
         let decided = fields.iter().find(|f| f.field == *target).map(|f| decision.field(f, first_contact));
-        if decided == Some(FieldDecision::Leave) {
+        let from = match lacking.get(target) {
+            Some(members) => written_from(left, members),
+            None => Some(left.clone()),
+        };
+        let Some(left) = from.filter(|_| decided != Some(FieldDecision::Leave)) else {
             if let (Some(l), Some(r)) = (old.left.0.get(target), old.right.0.get(target)) {
                 base.left.0.insert(target.clone(), l.clone());
                 base.right.0.insert(target.clone(), r.clone());
             }
             continue;
-        }
+        };
         let right = stored.0.get(target).cloned().unwrap_or(Value::Empty);
-        base.left.0.insert(target.clone(), left.clone());
+        base.left.0.insert(target.clone(), left);
         base.right.0.insert(target.clone(), right);
     }
     base

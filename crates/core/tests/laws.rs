@@ -143,7 +143,7 @@ impl World {
             }
             let stored = right_side(lane, there);
             let old = self.bases.get(&left.id).cloned().unwrap_or_default();
-            let base = base_after(change, &decision, lane.policies.first_contact, &stored, &old);
+            let base = base_after(change, &decision, lane.policies.first_contact, &stored, &old, &Lacking::new());
             let pair = Pair {
                 left_id: left.id.clone(),
                 right_id,

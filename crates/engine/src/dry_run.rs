@@ -1,24 +1,22 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
 use std::collections::{HashMap, HashSet};
-use std::sync::Arc;
 
-use hovrel_connect::Connector;
-use hovrel_core::catalogue::Catalogue;
 use hovrel_core::compare::{Base, BaseSide, End, Known, compare_lane};
 use hovrel_core::identity::{Candidate, Pair, match_first_contact};
-use hovrel_core::mapping::{Lane, Place, call_order, join_deep};
-use hovrel_core::model::{Artefact, Fingerprint, Kind, LinkEnd, Reference};
+use hovrel_core::mapping::{Lane, Place, call_order};
+use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
-use hovrel_store::{Joined, NewChange, PairRow, Plan, Route, Store, System};
+use hovrel_store::{NewChange, PairRow, Plan, Store};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use tokio::task::block_in_place;
 use uuid::Uuid;
 
+use crate::both::{Both, read_both};
 use crate::drafted::Drafted;
-use crate::ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders, prepare_items};
-use crate::survey::{folder_paths, path_of, read_all};
+use crate::ends::{Mapped, in_scope, lane_checks, needed_folders};
+use crate::survey::path_of;
 use crate::worker::Running;
 use crate::{EngineError, Hub, kept};
 
@@ -34,144 +32,6 @@ pub struct PlanSummary {
     /// Left items that get a link to their counterpart if their change is carried out.
     #[serde(default)]
     pub links_back: u64,
-}
-
-/// Both ends of a route, read whole.
-pub(crate) struct Both {
-    pub left: Arc<dyn Connector>,
-    pub left_system: System,
-    pub right_system: System,
-    pub ends: RouteEnds,
-    pub left_items: HashMap<Kind, Vec<Artefact>>,
-    pub right_items: HashMap<Kind, Vec<Artefact>>,
-    pub left_paths: HashMap<String, Vec<String>>,
-    pub right_paths: HashMap<String, Vec<String>>,
-    /// What other routes carried from the left to other systems: kind and id at the left, and where it is.
-    pub carried_elsewhere: Vec<(Kind, String, String)>,
-    /// Left items that have a link to a counterpart, by kind and id.
-    pub linked_back: HashSet<(Kind, String)>,
-}
-
-pub(crate) async fn read_both(
-    hub: &Hub,
-    job: &Running,
-    route: &Route,
-    lanes: &[Lane],
-    pairs: &HashMap<String, Vec<Pair>>,
-) -> Result<Both, EngineError> {
-    let left_system = hub.store.system(route.left_system).await?;
-    let right_system = hub.store.system(route.right_system).await?;
-    let (left, right) = (hub.connect(&left_system)?, hub.connect(&right_system)?);
-    let mut kinds: Vec<(Kind, Kind)> = lanes.iter().map(|l| (l.left_kind, l.right_kind)).collect();
-    kinds.push((Kind::Folder, Kind::Folder));
-    // Shared steps are needed at the left even if they are only expanded.
-    kinds.push((Kind::SharedSteps, Kind::SharedSteps));
-    kinds.sort();
-    kinds.dedup();
-    // The ends are read side by side: each has its own limits.
-    let ((left_catalogue, mut left_items), (right_catalogue, right_items)) = futures::try_join!(
-        read_end(job, &*left, &left_system, &route.left_container, kinds.iter().map(|k| k.0).collect()),
-        read_end(job, &*right, &right_system, &route.right_container, kinds.iter().map(|k| k.1).collect()),
-    )?;
-    let shared = left_items.get(&Kind::SharedSteps).cloned().unwrap_or_default();
-    let folders =
-        |items: &HashMap<Kind, Vec<Artefact>>| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
-    let left_paths = folders(&left_items);
-    if let (Some(tree), Some(levels)) = (left_items.get_mut(&Kind::Folder), levels_of(&right_catalogue)) {
-        join_deep(tree, levels);
-    }
-    for lane in lanes {
-        if let Some(items) = left_items.get_mut(&lane.left_kind) {
-            prepare_items(items, lane, lanes, &right_catalogue, &shared, &left_paths);
-        }
-    }
-    let carried_elsewhere = carried_elsewhere(hub, route).await?;
-    let mut placed: Vec<(Kind, &str, String)> =
-        carried_elsewhere.iter().map(|(kind, id, url)| (*kind, id.as_str(), url.clone())).collect();
-    for lane in lanes {
-        for pair in pairs.get(&lane.id).map_or(&[][..], Vec::as_slice) {
-            let url = right.address(lane.right_kind, &pair.right_id);
-            placed.extend(url.map(|url| (lane.left_kind, pair.left_id.as_str(), url)));
-        }
-    }
-    let linked_back = without_back_links(&mut left_items, placed);
-    Ok(Both {
-        linked_back,
-        left_paths,
-        right_paths: folders(&right_items),
-        ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),
-        left_system,
-        right_system,
-        left,
-        carried_elsewhere,
-        left_items,
-        right_items,
-    })
-}
-
-/// How many levels of folders an end allows; none if it does not limit them.
-fn levels_of(catalogue: &Catalogue) -> Option<u32> {
-    catalogue.kind(Kind::Folder)?.max_depth
-}
-
-/// What other routes carried from the left end of this one to other systems, and where a person finds it.
-async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<(Kind, String, String)>, EngineError> {
-    let others = hub.store.other_routes(route).await?;
-    let systems: HashMap<Uuid, System> = hub.store.systems().await?.into_iter().map(|s| (s.id, s)).collect();
-    let mut known: HashMap<Uuid, (Vec<Lane>, Arc<dyn Connector>)> = HashMap::new();
-    for other in &others {
-        let lanes = serde_json::from_value(other.lanes.clone())?;
-        if let Some(right) = systems.get(&other.right_system) {
-            known.insert(other.id, (lanes, hub.connect(right)?));
-        }
-    }
-    let ids: Vec<Uuid> = others.iter().map(|r| r.id).collect();
-    let place = |pair: Joined| {
-        let (lanes, right) = known.get(&pair.route)?;
-        let lane = lanes.iter().find(|l| l.id == pair.lane)?;
-        Some((lane.left_kind, pair.left_id, right.address(lane.right_kind, &pair.right_id)?))
-    };
-    Ok(hub.store.joined(&ids).await?.into_iter().filter_map(place).collect())
-}
-
-type Items = HashMap<Kind, Vec<Artefact>>;
-
-/// Takes the links to counterparts off the left items: they are Hovrel's own, and would come back as somebody's
-/// change (law 5). The items that had one are returned. `placed` says where a person finds what an item became.
-fn without_back_links(items: &mut Items, placed: Vec<(Kind, &str, String)>) -> HashSet<(Kind, String)> {
-    let mut own: HashMap<(Kind, &str), Vec<LinkEnd>> = HashMap::new();
-    for (kind, id, url) in placed {
-        own.entry((kind, id)).or_default().push(LinkEnd::Url(url));
-    }
-    let mut found = HashSet::new();
-    for item in items.values_mut().flatten() {
-        let Some(own) = own.get(&(item.kind, item.id.as_str())) else { continue };
-        let before = item.links.len();
-        item.links.retain(|l| !own.contains(&l.target));
-        if item.links.len() < before {
-            found.insert((item.kind, item.id.clone()));
-        }
-    }
-    found
-}
-
-async fn read_end(
-    job: &Running,
-    connector: &dyn Connector,
-    system: &System,
-    container: &str,
-    kinds: Vec<Kind>,
-) -> Result<(Catalogue, Items), EngineError> {
-    let failed = |error| EngineError::System { system: system.name.clone(), error };
-    let catalogue = connector.catalogue(container).await.map_err(failed)?;
-    let mut items = HashMap::new();
-    for kind in kinds {
-        if items.contains_key(&kind) || catalogue.kind(kind).is_none() {
-            continue;
-        }
-        items.insert(kind, read_all(job, connector, &system.name, container, kind).await?);
-    }
-    Ok((catalogue, items))
 }
 
 /// A lane with what is in its scope at both ends.

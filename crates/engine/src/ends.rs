@@ -8,6 +8,7 @@ use hovrel_connect::Connector;
 use hovrel_core::catalogue::{Calls, Catalogue};
 use hovrel_core::mapping::{
     Context, Fault, FaultReason, Lane, PATH, PairLookup, Place, Source, UserMatcher, check, expand_calls,
+    link_to_refused_files,
 };
 use hovrel_core::model::{Artefact, Kind, Reference, Value, ValueType};
 use hovrel_core::scope::{Condition, Subject};
@@ -114,8 +115,8 @@ impl PairLookup for Mapped {
 }
 
 /// Brings the items of a lane's left kind into the form in which its rules take them: calls that can't be
-/// kept are expanded (they can be kept only by a route that carries the shared steps too), and the names
-/// of folders stand beside the item where a rule asks for them.
+/// kept are expanded (they can be kept only by a route that carries the shared steps too), the names of folders
+/// stand beside the item where a rule asks for them, and a link leads to where a file stays that is not taken.
 pub fn prepare_items(
     items: &mut [Artefact],
     lane: &Lane,
@@ -139,6 +140,9 @@ pub fn prepare_items(
     };
     let by_id: HashMap<&str, &Artefact> = shared.iter().map(|a| (a.id.as_str(), a)).collect();
     for item in items {
+        if let Some(kind) = kind {
+            link_to_refused_files(item, lane, kind);
+        }
         if let Some(expanded) = expand_calls(item, &by_id, keep) {
             *item = expanded;
         }

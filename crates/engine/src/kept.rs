@@ -7,7 +7,8 @@ use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::{Artefact, Fingerprint, HistoryEntry, Stamp};
 use hovrel_store::{NewHistory, Route};
 
-use crate::dry_run::{Both, Scoped};
+use crate::both::Both;
+use crate::dry_run::Scoped;
 use crate::{EngineError, Hub};
 
 /// Keeps the histories of the items in scope of lanes that carry none.

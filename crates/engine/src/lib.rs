@@ -9,6 +9,7 @@
 //! 4. A worker whose lease is lost stops at the next await.
 //! 5. A dry run makes no call that writes, and moves no base.
 
+mod both;
 mod drafted;
 mod dry_run;
 mod ends;

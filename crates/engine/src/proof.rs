@@ -9,7 +9,8 @@ use serde_json::json;
 use tokio::task::block_in_place;
 use uuid::Uuid;
 
-use crate::dry_run::{changed_bases, pairs_by_lane, read_both, scope_lanes};
+use crate::both::read_both;
+use crate::dry_run::{changed_bases, pairs_by_lane, scope_lanes};
 use crate::worker::Running;
 use crate::{EngineError, Hub};
 

@@ -141,18 +141,17 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
-                diesel::delete(ledger::table.filter(ledger::job_id.eq(applied.job).and(ledger::seq.eq(applied.seq))))
-                    .execute(connection)
-                    .await?;
+                let of_change = ledger::job_id.eq(applied.job).and(ledger::seq.eq(applied.seq));
+                let noted: i64 = ledger::table.filter(of_change).count().get_result(connection).await?;
                 let rows: Vec<_> = applied
                     .losses
                     .iter()
-                    .enumerate()
-                    .map(|(n, (body, foreseen))| {
+                    .zip(noted as i32..)
+                    .map(|((body, foreseen), n)| {
                         (
                             ledger::job_id.eq(applied.job),
                             ledger::seq.eq(applied.seq),
-                            ledger::n.eq(n as i32),
+                            ledger::n.eq(n),
                             ledger::left_key.eq(applied.left_key),
                             ledger::right_key.eq(applied.right_key),
                             ledger::foreseen.eq(foreseen),
@@ -161,6 +160,34 @@ impl Store {
                     })
                     .collect();
                 diesel::insert_into(ledger::table).values(rows).execute(connection).await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// Notes what was found on the way, at once, since it is not met again when a transfer that was cut goes on.
+    /// Noting the same twice is noting it once.
+    pub async fn noted(&self, job: Uuid, seq: i32, keys: (&str, &str), loss: &Value) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let of_change = ledger::job_id.eq(job).and(ledger::seq.eq(seq));
+                let there: Vec<Value> = ledger::table.filter(of_change).select(ledger::body).load(connection).await?;
+                if there.contains(loss) {
+                    return Ok(());
+                }
+                diesel::insert_into(ledger::table)
+                    .values((
+                        ledger::job_id.eq(job),
+                        ledger::seq.eq(seq),
+                        ledger::n.eq(there.len() as i32),
+                        ledger::left_key.eq(keys.0),
+                        ledger::right_key.eq(keys.1),
+                        ledger::foreseen.eq(false),
+                        ledger::body.eq(loss),
+                    ))
+                    .execute(connection)
+                    .await?;
                 Ok(())
             })
             .await

@@ -7,6 +7,7 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 
 use super::comments::{comments, gathered, history};
+use super::files::files;
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
 use super::links::links;
 use super::mentions::lead_on;
@@ -16,7 +17,7 @@ use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
 use crate::catalogue::{Catalogue, FieldSchema, KindSchema, User};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{Artefact, Attachment, Decimal, Document, Kind, Link, Reference, Value, ValueType};
+use crate::model::{Artefact, Decimal, Document, Kind, Link, Reference, Value, ValueType};
 use crate::text::{TextFormat, TextLoss, carry};
 
 /// Where an artefact of the left is, or will be, at the right.
@@ -129,14 +130,9 @@ pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted 
             }
         }
     }
-    match fit(value, rule, cx, &mut out.losses) {
+    match fit(value, rule, artefact, cx, &mut out.losses) {
         Ok(value) => out.value = Some(lead_on(value.settled(), rule, cx, &mut out.losses)),
         Err(fault) => out.fault = Some(fault),
-    }
-    // A file that is not taken is still where it was: its loss leads there.
-    let stays = |l: &&mut Loss| matches!(l.cause, LossCause::FileTooBig { .. } | LossCause::FileTypeRefused);
-    for loss in out.losses.iter_mut().filter(stays) {
-        loss.after = artefact.url.clone().unwrap_or_default();
     }
     out
 }
@@ -338,14 +334,20 @@ fn one_person(
 }
 
 /// Makes the value one of the target field's type, as the target will hold it.
-fn fit(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
+fn fit(
+    value: Value,
+    rule: &Rule,
+    artefact: &Artefact,
+    cx: &Context<'_>,
+    losses: &mut Vec<Loss>,
+) -> Result<Value, FaultReason> {
     if rule.target == PARENT {
         return parent(value, rule, cx);
     }
     let field =
         cx.right_kind.field(&rule.target).ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
     if rule.target == ATTACHMENTS {
-        return Ok(files(value, field, rule, losses));
+        return Ok(files(value, field, rule, artefact.url.as_deref(), losses));
     }
     if rule.target == LINKS {
         return Ok(links(value, field, rule, cx.places, losses));
@@ -465,31 +467,6 @@ fn parent(value: Value, rule: &Rule, cx: &Context<'_>) -> Result<Value, FaultRea
         Some(place) => Ok(Value::Reference(place.reference)),
         None => Err(FaultReason::FolderNotCarried { folder: left_id }),
     }
-}
-
-fn files(value: Value, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
-    let Value::Attachments(files) = value else { return value };
-    let mut lose = |file: &Attachment, cause| {
-        losses.push(Loss {
-            field: rule.target.clone(),
-            kind: LossKind::Dropped,
-            cause,
-            before: format!("{} ({} bytes)", file.name, file.bytes),
-            after: String::new(),
-        });
-    };
-    let mut kept: Vec<Attachment> = Vec::new();
-    for file in files {
-        if let Some(limit) = field.max_bytes.filter(|l| file.bytes > *l) {
-            lose(&file, LossCause::FileTooBig { limit });
-        } else if field.media_types.as_ref().is_some_and(|t| !t.contains(&file.media_type)) {
-            lose(&file, LossCause::FileTypeRefused);
-        } else {
-            kept.push(file);
-        }
-    }
-    kept.sort_by(|a, b| a.name.cmp(&b.name));
-    Value::Attachments(kept)
 }
 
 fn plain_text(document: &Document, rule: &Rule, losses: &mut Vec<Loss>) -> Value {

@@ -9,6 +9,7 @@ mod comments;
 mod convert;
 mod deep;
 mod expand;
+mod files;
 mod lane;
 mod links;
 mod mentions;
@@ -24,13 +25,14 @@ pub(crate) use convert::sorted;
 pub use convert::{Context, Converted, PairLookup, Place, convert, source_value};
 pub use deep::join_deep;
 pub use expand::{call_order, expand_calls};
+pub use files::link_to_refused_files;
 pub use lane::{
     Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap,
     ValueRow,
 };
 pub use links::leads_back;
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
-pub use resolve::{NotThere, resolved};
+pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
 pub use suggest::{Suggestion, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, match_user};
 

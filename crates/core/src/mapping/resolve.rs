@@ -1,7 +1,10 @@
 //! Finding what a value refers to, once it is there.
 //!
 //! Decides what a value waits for and what it can do without: an item that is needed and is not there stops
-//! the write; lists are written with those of their members that are there, and are not whole then.
+//! the write; lists are written with those of their members that are there, and what they lack is told, so that
+//! their base is what they were written from.
+
+use std::collections::BTreeMap;
 
 use crate::model::{Kind, Link, LinkEnd, Reference, Value};
 
@@ -15,8 +18,18 @@ pub struct NotThere {
     pub id: String,
 }
 
-/// A value with everything found that it refers to, and whether all of it was there.
-pub fn resolved(value: &Value, place: &There<'_>) -> Result<(Value, bool), NotThere> {
+/// A value with everything found that it refers to, and the members that a list is without.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Resolved {
+    pub value: Value,
+    pub lacking: Vec<NotThere>,
+}
+
+/// What the lists of an item were written without, by target field.
+pub type Lacking = BTreeMap<String, Vec<NotThere>>;
+
+/// Finds what a value refers to. An error names what it can't do without.
+pub fn resolved(value: &Value, place: &There<'_>) -> Result<Resolved, NotThere> {
     let find = |reference: &Reference| match reference {
         Reference::Known(_) => Ok(reference.clone()),
         Reference::Pending { kind, id } => match place(*kind, id) {
@@ -24,7 +37,7 @@ pub fn resolved(value: &Value, place: &There<'_>) -> Result<(Value, bool), NotTh
             None => Err(NotThere { kind: *kind, id: id.clone() }),
         },
     };
-    let mut whole = true;
+    let mut lacking = Vec::new();
     let found = match value {
         Value::Reference(reference) => Value::Reference(find(reference)?),
         Value::Steps(steps) => {
@@ -35,30 +48,48 @@ pub fn resolved(value: &Value, place: &There<'_>) -> Result<(Value, bool), NotTh
             Value::Steps(steps)
         }
         Value::References(list) => {
-            let there: Vec<Reference> = list.iter().filter_map(|r| find(r).ok()).collect();
-            whole = there.len() == list.len();
-            Value::References(there)
+            Value::References(list.iter().filter_map(|r| find(r).map_err(|e| lacking.push(e)).ok()).collect())
         }
         Value::Links(list) => {
-            let mut there: Vec<Link> = list.iter().filter_map(|link| found_link(link, place)).collect();
-            whole = there.len() == list.len();
+            let found = |link| found_link(link, place).map_err(|e| lacking.push(e)).ok();
+            let mut there: Vec<Link> = list.iter().filter_map(found).collect();
             there.sort();
             there.dedup();
             Value::Links(there)
         }
         other => other.clone(),
     };
-    Ok((found.settled(), whole))
+    Ok(Resolved { value: found.settled(), lacking })
 }
 
-/// A link whose other end is there; none if it is not.
-fn found_link(link: &Link, place: &There<'_>) -> Option<Link> {
+fn found_link(link: &Link, place: &There<'_>) -> Result<Link, NotThere> {
     let target = match &link.target {
-        LinkEnd::Pending { kind, id } => {
-            let (kind, id) = place(*kind, id)?;
-            LinkEnd::Artefact { kind, id }
-        }
+        LinkEnd::Pending { kind, id } => match place(*kind, id) {
+            Some((kind, id)) => LinkEnd::Artefact { kind, id },
+            None => return Err(NotThere { kind: *kind, id: id.clone() }),
+        },
         there => there.clone(),
     };
-    Some(Link { link_type: link.link_type.clone(), target })
+    Ok(Link { link_type: link.link_type.clone(), target })
+}
+
+/// A list of the left without the members that were lacking: what was really written from. None if they can't be
+/// told apart in it.
+pub fn written_from(list: &Value, lacking: &[NotThere]) -> Option<Value> {
+    let there = match list {
+        Value::References(list) => {
+            let lacks = |r: &&Reference| lacking.iter().any(|n| n.id == r.id());
+            Value::References(list.iter().filter(|r| !lacks(r)).cloned().collect())
+        }
+        Value::Links(list) => {
+            let lacks = |l: &&Link| match &l.target {
+                LinkEnd::Artefact { kind, id } => lacking.iter().any(|n| (n.kind, &n.id) == (*kind, id)),
+                _ => false,
+            };
+            Value::Links(list.iter().filter(|l| !lacks(l)).cloned().collect())
+        }
+        _ => return None,
+    };
+    let there = there.settled();
+    (there != *list).then_some(there)
 }

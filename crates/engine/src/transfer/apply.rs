@@ -6,9 +6,11 @@ use std::time::Duration;
 use hovrel_connect::{ConnectError, Write};
 use hovrel_core::compare::{Base, BaseSide, right_side, right_value, same};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{LINKS, Lane, NotThere, PARENT, labelled, named, names_pending, pending_names, resolved};
+use hovrel_core::mapping::{
+    LINKS, Lacking, Lane, NotThere, PARENT, Resolved, labelled, named, names_pending, pending_names, resolved,
+};
 use hovrel_core::model::{Artefact, Fields, Kind, Value};
-use hovrel_core::plan::{Change, Decision, FieldChange, FieldDecision, Outcome, base_after, fields_to_write};
+use hovrel_core::plan::{Change, Decision, FieldChange, Outcome, base_after, fields_to_write};
 use hovrel_store::{Applied, JournalRow};
 
 use super::Transfer;
@@ -162,11 +164,8 @@ pub(super) async fn attempt(
     let names_to_come = writes.iter().any(|f| names_pending(&f.write));
     let now = |f: &&FieldChange| hangs_on(&f.field) && !names_pending(&f.write);
     let hanging: Vec<&FieldChange> = writes.iter().copied().filter(now).collect();
-    let (write, partly) = build(t, change, lane, &writes, creates).await?;
-    let to_come = names_to_come || partly.iter().any(|field| field == LINKS);
-    // A list without some of its members keeps its old base, and shows again in the next dry run.
-    let mut decided = decision.clone();
-    decided.fields.extend(partly.into_iter().map(|field| (field, FieldDecision::Leave)));
+    let (write, lacking) = build(t, change, lane, &writes, creates).await?;
+    let to_come = names_to_come || lacking.contains_key(LINKS);
 
     let target = match begun {
         Begun::Made(id) => Some(read_one(t, lane.right_kind, &id).await?),
@@ -199,30 +198,29 @@ pub(super) async fn attempt(
         return Ok(Stage::LinksToCome);
     }
     link_back(t, change, lane, &id).await?;
-    note(t, change, &decided, lane, &writes, stored).await?;
+    note(t, change, decision, lane, Written { fields: &writes, lacking, stored }).await?;
     t.keep_place(change, &id, key.as_deref()).await;
     Ok(Stage::Settled)
 }
 
 /// Writes the links of an item that is there, and the texts that name others. Those to items that are not
-/// there, because their change was left out or refused, are left as they are, and show again in the next dry
-/// run. A text that somebody edited since it was written is theirs.
+/// there, because their change was left out or refused, are left out, and show again in the next dry run. A text
+/// that somebody edited since it was written is theirs.
 async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Result<Stage, Failure> {
     let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
     let left_id = change.left.as_ref().map_or("", |s| s.id.as_str());
     let Some(id) = t.place(change.kind, left_id).await else {
         return refuse("the item is not at the other end", "Retry; if it goes on, make a new dry run.");
     };
-    let mut resolved: Vec<FieldChange> = Vec::new();
+    let mut all: Vec<FieldChange> = Vec::new();
+    let mut lacking = Lacking::new();
     let mut later: BTreeSet<String> = BTreeSet::new();
     let mut written: Fields = Fields::default();
-    let mut decision = decision.clone();
-    for f in fields_to_write(change, &decision.clone(), lane.policies.first_contact) {
+    for f in fields_to_write(change, decision, lane.policies.first_contact) {
         let mut f = f.clone();
-        let (value, whole) = t.resolved(&f.write).await?;
-        if !whole {
-            // What the list lacks shows again in the next dry run.
-            decision.fields.insert(f.field.clone(), FieldDecision::Leave);
+        let Resolved { value, lacking: members } = t.resolved(&f.write).await?;
+        if !members.is_empty() {
+            lacking.insert(f.field.clone(), members);
         }
         if names_pending(&value) {
             if !hangs_on(&f.field) {
@@ -234,10 +232,10 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
             f.write = value;
             later.insert(f.field.clone());
         }
-        resolved.push(f);
+        all.push(f);
     }
     let (hanging, fields): (Vec<&FieldChange>, Vec<&FieldChange>) =
-        resolved.iter().filter(|f| later.contains(&f.field)).partition(|f| hangs_on(&f.field));
+        all.iter().filter(|f| later.contains(&f.field)).partition(|f| hangs_on(&f.field));
     let wanted: Fields = fields.iter().map(|f| (f.field.as_str(), f.write.clone())).collect();
     let mut now = read_one(t, lane.right_kind, &id).await?;
     let is = |field: &str, value: &Value| same(value, &right_value(&now, field));
@@ -257,8 +255,8 @@ async fn attempt_links(t: &Transfer, change: &Change, decision: &Decision) -> Re
         now = carry(t, change, lane, &now, f).await?;
     }
     link_back(t, change, lane, &now.id).await?;
-    let writes: Vec<&FieldChange> = resolved.iter().collect();
-    note(t, change, &decision, lane, &writes, Some(now)).await?;
+    let fields: Vec<&FieldChange> = all.iter().collect();
+    note(t, change, decision, lane, Written { fields: &fields, lacking, stored: Some(now) }).await?;
     Ok(Stage::Settled)
 }
 
@@ -269,24 +267,28 @@ fn right_id(change: &Change) -> Result<String, Failure> {
     }
 }
 
-/// The write that the decided fields ask for, and the lists that not all is there for.
+/// The write that the decided fields ask for, and what its lists lack. A list that holds already what is there for
+/// it is not written.
 pub(super) async fn build(
     t: &Transfer,
     change: &Change,
     lane: &Lane,
     writes: &[&FieldChange],
     creates: bool,
-) -> Result<(Write, Vec<String>), Failure> {
-    let mut partly = Vec::new();
+) -> Result<(Write, Lacking), Failure> {
+    let mut lacking = Lacking::new();
     let mut write = Write { kind: lane.right_kind, id: None, version: None, fields: Fields::default(), parent: None };
     if !creates {
         write.id = Some(right_id(change)?);
         write.version = change.right.as_ref().and_then(|s| s.version.clone());
     }
     for f in writes.iter().filter(|f| !hangs_on(&f.field)) {
-        let (value, whole) = t.resolved(&f.write).await?;
-        if !whole {
-            partly.push(f.field.clone());
+        let Resolved { value, lacking: members } = t.resolved(&f.write).await?;
+        if !members.is_empty() {
+            lacking.insert(f.field.clone(), members);
+            if !creates && f.right.as_ref().is_some_and(|now| same(&value, now)) {
+                continue;
+            }
         }
         match (f.field.as_str(), value) {
             (PARENT, Value::Reference(reference)) => write.parent = Some(Some(reference.id().to_owned())),
@@ -294,7 +296,7 @@ pub(super) async fn build(
             (field, value) => write.fields.set(field, labelled(&value).into_owned()),
         }
     }
-    Ok((write, partly))
+    Ok((write, lacking))
 }
 
 /// Finding what a value refers to, once it is there.
@@ -313,9 +315,9 @@ impl Transfer {
         self.places.write().await.insert(at, right_id.to_owned());
     }
 
-    /// A value with everything found that it refers to, and whether all of it was there. What can't do
-    /// without is refused; of a list, what is there is kept.
-    async fn resolved(&self, value: &Value) -> Result<(Value, bool), Failure> {
+    /// A value with everything found that it refers to. What can't do without is refused; of a list, what is there
+    /// is kept.
+    async fn resolved(&self, value: &Value) -> Result<Resolved, Failure> {
         let places = self.places.read().await;
         let place = |kind, id: &str| Some((self.kind_at_right(kind), places.get(&(kind, id.to_owned()))?.clone()));
         resolved(value, &place).or_else(|NotThere { kind, id }| {
@@ -366,15 +368,23 @@ pub(super) async fn pause(tries: u32) {
     tokio::time::sleep(Duration::from_millis(40 * 2u64.pow(tries.min(6)))).await;
 }
 
+/// What was written of a change.
+struct Written<'w> {
+    fields: &'w [&'w FieldChange],
+    lacking: Lacking,
+    /// The item as it is there now; none if nothing was to be written to it.
+    stored: Option<Artefact>,
+}
+
 /// Notes what is there now: pair, base, losses, journal, in one transaction (invariant 3).
 async fn note(
     t: &Transfer,
     change: &Change,
     decision: &Decision,
     lane: &Lane,
-    writes: &[&FieldChange],
-    stored: Option<Artefact>,
+    written: Written<'_>,
 ) -> Result<(), Failure> {
+    let Written { fields, lacking, stored } = written;
     let Some(left) = &change.left else { return refuse("it has no left half", "Make a new dry run.") };
     let (right, key, side) = match &stored {
         Some(a) => (a.id.clone(), a.key.clone(), right_side(lane, a)),
@@ -385,12 +395,12 @@ async fn note(
         ),
     };
     let mut losses: Vec<(Loss, bool)> =
-        writes.iter().flat_map(|f| f.losses.iter().map(|l| (l.clone(), true))).collect();
+        fields.iter().flat_map(|f| f.losses.iter().map(|l| (l.clone(), true))).collect();
     if let Some(artefact) = &stored {
-        losses.extend(altered(artefact, writes).into_iter().map(|l| (l, false)));
+        losses.extend(altered(artefact, fields).into_iter().map(|l| (l, false)));
     }
     let old = old_base(t, change, &left.id).await?;
-    let base = base_after(change, decision, lane.policies.first_contact, &side, &old);
+    let base = base_after(change, decision, lane.policies.first_contact, &side, &old, &lacking);
     let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint().0, serde_json::to_value(side)?));
     let losses = losses.iter().map(|(l, f)| Ok((serde_json::to_value(l)?, *f))).collect::<Result<_, EngineError>>()?;
     t.hub

@@ -5,15 +5,18 @@
 
 use std::collections::BTreeSet;
 use std::sync::atomic::Ordering::Relaxed;
+use std::sync::{Arc, OnceLock};
 
 use hovrel_connect::{ConnectError, Outcome};
+use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, Lane, comment_is_there};
 use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Value};
 use hovrel_core::plan::{Change, FieldChange};
 
 use super::Transfer;
 use super::apply::{Failure, TRIES, pause, read_one, refuse};
-use super::checked::{Differs, checked};
+use super::checked::{Seen, checked};
+use crate::EngineError;
 
 /// Whether a field is carried by calls of its own.
 pub fn hangs_on(field: &str) -> bool {
@@ -76,9 +79,10 @@ async fn carry_files(
         }
         for file in missing {
             let bytes = t.left.fetch_attachment(change.kind, left_id, &file.name).await?;
-            let differs = Differs::default();
-            let sent = t.right.put_attachment(lane.right_kind, &now.id, file, checked(bytes, file, &differs)).await;
-            if differs.is_so() {
+            let seen = Arc::new(OnceLock::new());
+            let through = checked(bytes, file, seen.clone());
+            let sent = t.right.put_attachment(lane.right_kind, &now.id, file, through).await;
+            if seen.get() == Some(&Seen::OtherBytes) {
                 // It may be the answer that was spoilt on its way: asked for again, and told if it goes on.
                 differing.insert(file.name.clone());
                 pause(tries).await;
@@ -87,6 +91,9 @@ async fn carry_files(
             differing.remove(&file.name);
             match sent {
                 Ok(()) => {
+                    if let Some(Seen::OtherType(found)) = seen.get() {
+                        note_type(t, change, &now.key, file, *found).await?;
+                    }
                     t.files.fetch_add(1, Relaxed);
                 }
                 Err(e) if e.outcome() == Outcome::Refused => return Err(e.into()),
@@ -103,6 +110,26 @@ async fn carry_files(
         now = read_one(t, lane.right_kind, &now.id).await?;
     }
     unreachable!("the loop ends by returning")
+}
+
+/// Notes a file that is not of its declared type.
+async fn note_type(
+    t: &Transfer,
+    change: &Change,
+    right_key: &str,
+    file: &Attachment,
+    found: Option<&str>,
+) -> Result<(), Failure> {
+    let loss = Loss {
+        field: ATTACHMENTS.into(),
+        kind: LossKind::Downgraded,
+        cause: LossCause::FileOfOtherType { declared: file.media_type.clone() },
+        before: format!("{} ({})", file.name, file.media_type),
+        after: format!("{} ({})", file.name, found.unwrap_or("no type that can be told")),
+    };
+    let left_key = change.left.as_ref().map_or("", |s| s.key.as_str());
+    let body = serde_json::to_value(&loss).map_err(EngineError::from)?;
+    Ok(t.hub.store.noted(t.job, change.seq as i32, (left_key, right_key), &body).await?)
 }
 
 /// Something that is added and can't be replaced.
