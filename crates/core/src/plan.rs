@@ -8,10 +8,10 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::compare::{Base, BaseSide};
+use crate::compare::{Base, BaseSide, same};
 use crate::identity::Evidence;
 use crate::loss::Loss;
-use crate::mapping::{FaultReason, FirstContact, Lacking, written_from};
+use crate::mapping::{FaultReason, FirstContact, Lacking, NotThere, resolved, written_from};
 use crate::model::{Artefact, Kind, Stamp, Value};
 
 /// One change to one artefact.
@@ -213,6 +213,20 @@ pub fn fields_to_write<'a>(
 ) -> Vec<&'a FieldChange> {
     let fields = if decision.as_new { &change.as_new } else { &change.fields };
     fields.iter().filter(|f| decision.field(f, first_contact) == FieldDecision::Write).collect()
+}
+
+/// The items that a change waits for, if adding them to lists of the right is all that it would do. Until one of
+/// them is taken in there is nothing to carry out.
+pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
+    let mut waits = Vec::new();
+    for f in change.fields.iter().filter(|f| f.reason != FieldReason::RightChanged) {
+        let now = f.right.as_ref().unwrap_or(&Value::Empty);
+        match resolved(&f.write, &|_, _| None) {
+            Ok(found) if !found.lacking.is_empty() && same(&found.value, now) => waits.extend(found.lacking),
+            _ => return Vec::new(),
+        }
+    }
+    waits
 }
 
 /// The base of a pair after a change was applied. `stored` is what the right holds now under the rules,

@@ -29,10 +29,19 @@ pub(crate) struct Both {
     pub right_items: HashMap<Kind, Vec<Artefact>>,
     pub left_paths: HashMap<String, Vec<String>>,
     pub right_paths: HashMap<String, Vec<String>>,
-    /// What other routes carried from the left to other systems: kind and id at the left, and where it is.
-    pub carried_elsewhere: Vec<(Kind, String, String)>,
+    pub carried_elsewhere: Vec<Elsewhere>,
     /// Left items that have a link to a counterpart, by kind and id.
     pub linked_back: HashSet<(Kind, String)>,
+}
+
+/// What another route carried from the left end of this one.
+pub(crate) struct Elsewhere {
+    pub kind: Kind,
+    pub left_id: String,
+    /// Where a person finds it.
+    url: String,
+    /// How an item of this route's right links to it: as an item, if it is in the same system.
+    pub there: LinkEnd,
 }
 
 pub(crate) async fn read_both(
@@ -70,7 +79,7 @@ pub(crate) async fn read_both(
     }
     let carried_elsewhere = carried_elsewhere(hub, route).await?;
     let mut placed: Vec<(Kind, &str, String)> =
-        carried_elsewhere.iter().map(|(kind, id, url)| (*kind, id.as_str(), url.clone())).collect();
+        carried_elsewhere.iter().map(|e| (e.kind, e.left_id.as_str(), e.url.clone())).collect();
     for lane in lanes {
         for pair in pairs.get(&lane.id).map_or(&[][..], Vec::as_slice) {
             let url = right.address(lane.right_kind, &pair.right_id);
@@ -97,22 +106,27 @@ fn levels_of(catalogue: &Catalogue) -> Option<u32> {
     catalogue.kind(Kind::Folder)?.max_depth
 }
 
-/// What other routes carried from the left end of this one to other systems, and where a person finds it.
-async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<(Kind, String, String)>, EngineError> {
+/// What other routes carried from the left end of this one: to other systems, or to other containers of this one.
+async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<Elsewhere>, EngineError> {
     let others = hub.store.other_routes(route).await?;
     let systems: HashMap<Uuid, System> = hub.store.systems().await?.into_iter().map(|s| (s.id, s)).collect();
-    let mut known: HashMap<Uuid, (Vec<Lane>, Arc<dyn Connector>)> = HashMap::new();
+    let mut known: HashMap<Uuid, (Vec<Lane>, Arc<dyn Connector>, bool)> = HashMap::new();
     for other in &others {
         let lanes = serde_json::from_value(other.lanes.clone())?;
         if let Some(right) = systems.get(&other.right_system) {
-            known.insert(other.id, (lanes, hub.connect(right)?));
+            known.insert(other.id, (lanes, hub.connect(right)?, right.id == route.right_system));
         }
     }
     let ids: Vec<Uuid> = others.iter().map(|r| r.id).collect();
     let place = |pair: Joined| {
-        let (lanes, right) = known.get(&pair.route)?;
+        let (lanes, right, same_system) = known.get(&pair.route)?;
         let lane = lanes.iter().find(|l| l.id == pair.lane)?;
-        Some((lane.left_kind, pair.left_id, right.address(lane.right_kind, &pair.right_id)?))
+        let url = right.address(lane.right_kind, &pair.right_id)?;
+        let there = match same_system {
+            true => LinkEnd::Artefact { kind: lane.right_kind, id: pair.right_id },
+            false => LinkEnd::Url(url.clone()),
+        };
+        Some(Elsewhere { kind: lane.left_kind, left_id: pair.left_id, url, there })
     };
     Ok(hub.store.joined(&ids).await?.into_iter().filter_map(place).collect())
 }

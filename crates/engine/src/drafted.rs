@@ -1,10 +1,12 @@
 //! A plan while it is being made: each change goes to a file as soon as it is found, and from there to the
 //! database, so that no more of a plan than one part of it is in memory.
 
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Seek, Write};
 
-use hovrel_core::plan::{Change, Decision, Outcome};
+use hovrel_core::mapping::NotThere;
+use hovrel_core::plan::{Change, Decision, Outcome, waits_only_for};
 
 use crate::EngineError;
 
@@ -13,6 +15,10 @@ pub struct Drafted {
     hasher: blake3::Hasher,
     included: Vec<bool>,
     needs: Vec<(i32, i32)>,
+    /// Changes that have nothing to do before one of these items is there.
+    waiting: Vec<(u32, Vec<NotThere>)>,
+    /// Places of the changes that bring an item to the right.
+    bring: HashMap<NotThere, u32>,
     changes: u64,
     failed: Option<EngineError>,
 }
@@ -34,7 +40,16 @@ impl Drafted {
     pub fn new() -> Result<Drafted, EngineError> {
         let file = BufWriter::new(tempfile::tempfile()?);
         let hasher = blake3::Hasher::new();
-        Ok(Drafted { file, hasher, included: Vec::new(), needs: Vec::new(), changes: 0, failed: None })
+        Ok(Drafted {
+            file,
+            hasher,
+            included: Vec::new(),
+            needs: Vec::new(),
+            waiting: Vec::new(),
+            bring: HashMap::new(),
+            changes: 0,
+            failed: None,
+        })
     }
 
     /// The place of the next change.
@@ -48,6 +63,13 @@ impl Drafted {
         let ready = change.depends_on.iter().all(|d| self.included.get(*d as usize).is_none_or(|taken| *taken));
         self.included.push(Decision::default_for(change).included && ready);
         self.needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
+        if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
+            self.bring.insert(NotThere { kind: change.kind, id: left.id.clone() }, change.seq);
+        }
+        let waits = waits_only_for(change);
+        if !waits.is_empty() {
+            self.waiting.push((change.seq, waits));
+        }
         self.changes += u64::from(change.outcome != Outcome::InStep);
         if self.failed.is_none() {
             self.failed = self.write(change).err();
@@ -61,9 +83,15 @@ impl Drafted {
     }
 
     /// What is known of the plan, and its changes, read again.
-    pub fn finish(self) -> Result<(Outline, Read), EngineError> {
+    pub fn finish(mut self) -> Result<(Outline, Read), EngineError> {
         if let Some(failed) = self.failed {
             return Err(failed);
+        }
+        for (seq, waits) in &self.waiting {
+            let comes = |item| self.bring.get(item).is_some_and(|at| self.included[*at as usize]);
+            if !waits.iter().any(comes) {
+                self.included[*seq as usize] = false;
+            }
         }
         let mut file = self.file.into_inner().map_err(|e| e.into_error())?;
         file.rewind()?;

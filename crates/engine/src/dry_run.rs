@@ -89,8 +89,8 @@ pub(crate) fn scope_lanes<'a>(
     }
     mapped.set_left(both.left.clone());
     mapped.set_keys(both.left_items.values().flatten(), both.right_items.values().flatten());
-    for (kind, left_id, url) in &both.carried_elsewhere {
-        mapped.set_elsewhere(*kind, left_id, url);
+    for e in &both.carried_elsewhere {
+        mapped.set_elsewhere(e.kind, &e.left_id, &e.there);
     }
     (scoped, mapped)
 }

@@ -10,7 +10,7 @@ use hovrel_core::mapping::{
     Context, Fault, FaultReason, Lane, PATH, PairLookup, Place, Source, UserMatcher, check, expand_calls,
     link_to_refused_files,
 };
-use hovrel_core::model::{Artefact, Kind, Reference, Value, ValueType};
+use hovrel_core::model::{Artefact, Kind, LinkEnd, Reference, Value, ValueType};
 use hovrel_core::scope::{Condition, Subject};
 
 use crate::survey::path_of;
@@ -46,8 +46,8 @@ impl RouteEnds {
 #[derive(Default)]
 pub struct Mapped {
     places: HashMap<(Kind, String), Place>,
-    /// Where a person finds what another route carried from the left to another system.
-    elsewhere: HashMap<(Kind, String), String>,
+    /// Where what another route carried from the left is.
+    elsewhere: HashMap<(Kind, String), LinkEnd>,
     /// Items of the left by what people call them.
     called: HashMap<String, (Kind, String)>,
     /// What people call the items of the right.
@@ -69,8 +69,8 @@ impl Mapped {
         self.places.insert((kind, left_id.to_owned()), place);
     }
 
-    pub fn set_elsewhere(&mut self, kind: Kind, left_id: &str, url: &str) {
-        self.elsewhere.insert((kind, left_id.to_owned()), url.to_owned());
+    pub fn set_elsewhere(&mut self, kind: Kind, left_id: &str, there: &LinkEnd) {
+        self.elsewhere.insert((kind, left_id.to_owned()), there.clone());
     }
 
     /// Notes the keys of both ends, so that texts can be led on from one to the other.
@@ -97,7 +97,7 @@ impl PairLookup for Mapped {
         self.places.get(&key).cloned().or_else(|| self.assume.then(assumed))
     }
 
-    fn elsewhere(&self, kind: Kind, left_id: &str) -> Option<String> {
+    fn elsewhere(&self, kind: Kind, left_id: &str) -> Option<LinkEnd> {
         self.elsewhere.get(&(kind, left_id.to_owned())).cloned()
     }
 

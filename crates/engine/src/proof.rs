@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use hovrel_core::model::Artefact;
-use hovrel_core::reconcile::{LaneProof, prove_lane};
+use hovrel_core::reconcile::{LaneProof, ProofLoss, prove_lane};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use tokio::task::block_in_place;
@@ -25,7 +25,7 @@ pub struct RouteProof {
     pub losses_foreseen: u64,
     /// Losses that happened without having been foreseen.
     pub losses_unforeseen: u64,
-    pub unforeseen: Vec<serde_json::Value>,
+    pub unforeseen: Vec<ProofLoss>,
 }
 
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
@@ -44,22 +44,26 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let bases = changed_bases(&hub.store, s, &both, &mapped, known, &right_all).await?;
         proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &s.left, &s.right, &right_all, known, &bases)));
     }
-    let ledger = match hub.store.latest_job(route.id, "transfer").await? {
-        Some(transfer) => hub.store.ledger(transfer.id).await?,
-        None => Vec::new(),
-    };
-    let unforeseen: Vec<_> = ledger
-        .iter()
+    let ledger: Vec<(String, String, bool, serde_json::Value)> =
+        match hub.store.latest_job(route.id, "transfer").await? {
+            Some(transfer) => hub.store.ledger(transfer.id).await?,
+            None => Vec::new(),
+        };
+    let noted = ledger.len();
+    let unforeseen: Vec<ProofLoss> = ledger
+        .into_iter()
         .filter(|(_, _, foreseen, _)| !foreseen)
-        .map(|(left, right, _, loss)| json!({"left_key": left, "right_key": right, "loss": loss}))
-        .collect();
+        .map(|(left_key, right_key, _, loss)| {
+            Ok(ProofLoss { left_key, right_key, loss: serde_json::from_value(loss)? })
+        })
+        .collect::<Result<_, EngineError>>()?;
     let differences: usize = proofs.iter().map(|p| p.differences.len() + p.missing.len()).sum();
     let proof = RouteProof {
         left_system: both.left_system.name.clone(),
         right_system: both.right_system.name.clone(),
         route_version: route.version,
         lanes: proofs,
-        losses_foreseen: (ledger.len() - unforeseen.len()) as u64,
+        losses_foreseen: (noted - unforeseen.len()) as u64,
         losses_unforeseen: unforeseen.len() as u64,
         unforeseen,
     };

@@ -52,11 +52,11 @@ impl Store {
         found.optional()?.ok_or(StoreError::Missing("the route"))
     }
 
-    /// Routes from the same left end to other systems, the oldest first.
+    /// The other routes from the same left end, the oldest first.
     pub async fn other_routes(&self, route: &Route) -> Result<Vec<Route>, StoreError> {
         let query = routes::table
             .filter(routes::left_system.eq(route.left_system).and(routes::left_container.eq(&route.left_container)))
-            .filter(routes::id.ne(route.id).and(routes::right_system.ne(route.right_system)))
+            .filter(routes::id.ne(route.id))
             .order((routes::created_at, routes::id))
             .select(Route::as_select());
         Ok(query.load(&mut self.connection().await?).await?)

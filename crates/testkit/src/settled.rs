@@ -23,7 +23,7 @@ pub async fn settled_route(
     if lanes.is_empty() {
         return None;
     }
-    let name = format!("{} to {}", left.name, right.name);
+    let name = format!("{} to {} {}", left.name, right.name, right.container);
     let route = client.keep_route(&name, &ends.0, &ends.1, lanes.clone()).await;
     let to = systems.connect(right);
     let there = to.catalogue(right.container).await.expect("a catalogue");

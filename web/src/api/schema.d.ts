@@ -1563,6 +1563,10 @@ export interface components {
             cause: "file_type_refused";
         } | {
             /** @enum {string} */
+            cause: "file_of_other_type";
+            declared: string;
+        } | {
+            /** @enum {string} */
             cause: "file_name_taken";
         } | {
             /** @enum {string} */
@@ -1786,6 +1790,8 @@ export interface components {
             right_system: string;
             /** Format: int32 */
             route_version: number;
+            /** @description What the last transfer met that no plan had foreseen. */
+            unforeseen: components["schemas"]["LedgerLine"][];
         };
         ProofFigure: {
             /** Format: date-time */

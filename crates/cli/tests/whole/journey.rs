@@ -313,6 +313,14 @@ async fn what_hangs_together_hangs_together_afterwards() {
         );
     }
 
+    // A file that is not taken here leaves a link to where it stays.
+    let left = at("left", Kind::TestCase).await;
+    let holder = format!("OS-{}", oddities::REFUSED_FILE);
+    let stays = left.iter().find(|c| c.key == holder).and_then(|c| c.url.clone()).expect("it has an address");
+    let leads_there = |c: &&Artefact| c.links.iter().any(|l| l.target == LinkEnd::Url(stays.clone()));
+    let leading: Vec<_> = cases.iter().filter(leads_there).map(|c| c.origin.as_deref()).collect();
+    assert_eq!(leading, [Some(format!("Oldstone:{holder}").as_str())]);
+
     // What was said names the items and people of here.
     let said: Vec<(&Artefact, String)> =
         cases.iter().flat_map(|c| c.comments.iter().map(move |m| (c, m.body.plain()))).collect();
@@ -350,7 +358,6 @@ async fn what_hangs_together_hangs_together_afterwards() {
             .find(|c| c.key == key || c.origin.as_deref() == Some(&format!("Oldstone:{key}")))
             .map(|c| c.fields.get(field).cloned())
     };
-    let left = at("left", Kind::TestCase).await;
     let with_table = left.iter().find(|c| matches!(c.fields.get("parameters"), Some(Held::Table(_)))).expect("a table");
     assert_eq!(table(&cases, &with_table.key, "data_sets"), table(&left, &with_table.key, "parameters"));
 }

@@ -4,8 +4,10 @@
 use std::collections::BTreeSet;
 use std::time::Duration;
 
+use futures::StreamExt;
 use hovrel_connect::{Connector, Write};
-use hovrel_core::model::{Fields, Kind, Value as Held};
+use hovrel_core::mapping::LINKS;
+use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Link, LinkEnd, LinkType, Value as Held};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::{Size, oddities};
 use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
@@ -17,6 +19,16 @@ pub async fn edit(c: &dyn Connector, container: &str, id: &str, field: &str, val
     let now = c.one(container, Kind::TestCase, id).await.expect("it is there");
     let fields: Fields = [(field, Held::text(value))].into_iter().collect();
     let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
+    c.write(container, &write).await.expect("it is written");
+}
+
+/// Links one test case to another.
+pub async fn relate(c: &dyn Connector, container: &str, from: &Artefact, to: &Artefact) {
+    let target = LinkEnd::Artefact { kind: Kind::TestCase, id: to.id.clone() };
+    let links = [from.links.clone(), vec![Link { link_type: LinkType::RelatesTo, target }]].concat();
+    let fields: Fields = [(LINKS, Held::Links(links))].into_iter().collect();
+    let (id, version) = (Some(from.id.clone()), from.version.clone());
+    let write = Write { kind: Kind::TestCase, id, version, fields, parent: None };
     c.write(container, &write).await.expect("it is written");
 }
 
@@ -202,6 +214,77 @@ async fn a_file_of_other_bytes_than_declared_is_not_carried() {
     let again = client.post(&format!("/jobs/{}/retry", job["id"].as_str().unwrap()), serde_json::json!({})).await;
     let job = client.finish(&again).await;
     assert_eq!(job["result"]["refused"], 0, "{job}");
+}
+
+/// A file whose bytes are not of its declared type is carried as it is, and the proof says so.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_file_of_another_type_than_declared_is_told() {
+    let Begun { systems, client, route, .. } = &begun(&TALLYBENCH, CASES).await;
+    let words: &[u8] = b"tower;load\n9;4.2\n";
+    let file = |name: &str, media_type: &str| Attachment {
+        name: name.into(),
+        media_type: media_type.into(),
+        bytes: words.len() as u64,
+        digest: String::new(),
+    };
+    let old = systems.connect(&OLDSTONE);
+    for file in [file("load.png", "image/png"), file("load.csv", "text/csv")] {
+        let bytes = futures::stream::iter([Ok(words.into())]).boxed();
+        old.put_attachment(Kind::TestCase, "OS-2001", &file, bytes).await.expect("it is stored");
+    }
+    let plan = client.dry_run(route).await;
+    client.decide_all(&plan).await;
+    let job = client.finish(&client.transfer(&plan).await).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    let proof = client.prove(route).await;
+    assert_eq!((proof["differences"].as_i64(), proof["losses_unforeseen"].as_i64()), (Some(0), Some(1)), "{proof}");
+    let told = &proof["unforeseen"][0];
+    assert_eq!(told["left_key"], "OS-2001");
+    assert!(told["loss"]["why"].as_str().is_some_and(|why| why.contains("not those of image/png")), "{told}");
+    let there = systems.connect(&TALLYBENCH).find_by_origin("ropeway", Kind::TestCase, "Oldstone:OS-2001").await;
+    let there = there.expect("an answer").expect("it was carried");
+    let carried = there.attachments.iter().filter(|f| f.name.starts_with("load") && f.bytes == words.len() as u64);
+    assert_eq!(carried.count(), 2, "{:?}", there.attachments);
+}
+
+/// A transfer that is paused when items are there and their links are still to come writes these when it goes on.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn links_that_were_still_to_come_at_a_pause_are_written() {
+    let Begun { systems, client, route, .. } = &begun(&FERNWAY, &[Kind::TestCase]).await;
+    // One that nothing but its link is to come of, to one of which nothing is.
+    let old = systems.connect(&OLDSTONE);
+    let mut quiet = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
+    quiet.retain(|c| c.comments.is_empty() && !c.links.iter().any(|l| l.link_type == LinkType::RelatesTo));
+    let (from, to) = (&quiet[quiet.len() - 2], &quiet[quiet.len() - 1]);
+    relate(&*old, OLDSTONE.container, from, to).await;
+
+    let plan = client.dry_run(route).await;
+    client.decide_all(&plan).await;
+    systems.fernway.faults.set(FaultPlan { delay: 1000, delay_ms: 150, ..FaultPlan::default() });
+    let job = client.transfer(&plan).await;
+    let fern = systems.connect(&FERNWAY);
+    let there = async |key: &str| {
+        let mark = format!("Oldstone:{key}");
+        fern.find_by_origin(FERNWAY.container, Kind::TestCase, &mark).await.expect("an answer")
+    };
+    while there(&from.key).await.is_none() || there(&to.key).await.is_none() {
+        tokio::time::sleep(Duration::from_millis(20)).await;
+    }
+    client.want(&job, "pause", "paused").await;
+    systems.misbehave(FaultPlan::default());
+    let half = there(&from.key).await.expect("it was carried");
+    assert_eq!(half.links.len(), from.links.len(), "its link is still to come: {:?}", half.links);
+    client.want(&job, "run", "running").await;
+    let job = client.finish(&job).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    let circle = [("OS-2001", "OS-2002"), ("OS-2002", "OS-2003"), ("OS-2003", "OS-2001")];
+    for (key, other) in circle.into_iter().chain([(&*from.key, &*to.key)]) {
+        let from = there(key).await.expect("it was carried");
+        let to = there(other).await.expect("it was carried");
+        let wanted = LinkEnd::Artefact { kind: Kind::TestCase, id: to.id };
+        assert!(from.links.iter().any(|l| l.target == wanted), "{key}: {:?}", from.links);
+    }
+    assert_eq!(client.dry_run(route).await["changes"], 0);
 }
 
 /// A text that names items still to be made is written twice; what somebody typed in between is theirs.

@@ -3,7 +3,10 @@
 use hovrel_core::model::{Artefact, Kind, LinkEnd, LinkType};
 use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, read_all, settled_route};
+use reqwest::Method;
+use serde_json::json;
 
+use crate::meanwhile::relate;
 use crate::program::Program;
 
 const CASES: &[Kind] =
@@ -91,4 +94,70 @@ async fn links_between_routes_lead_to_where_the_items_are_now() {
             assert!(parts.iter().all(inside), "{from} {parts:?}");
         }
     }
+}
+
+/// Where a container is chosen by folder, each container has a route of its own, and links between their items
+/// are links still.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn folders_choose_a_container_each_by_its_route() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let sites = Known { container: "SITE", ..FERNWAY };
+    let under = |folder: &str| json!({"row": {"field": "@folder", "op": "under", "value": folder}});
+    let rest = ["Line & cabins", "Gates & tickets", "Passenger information", "Evacuation"].map(under);
+    // One more link, from the one to the other.
+    let old = systems.connect(&OLDSTONE);
+    let cases = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
+    let folders = read_all(&*old, OLDSTONE.container, Kind::Folder).await;
+    let brakes = |c: &&Artefact| {
+        let folder = folders.iter().find(|f| Some(&f.id) == c.parent.as_ref());
+        folder.is_some_and(|f| ["Emergency stop", "Service brake", "Track brake", "Slack rope"].contains(&&*f.title))
+    };
+    let (from, to) = (cases.iter().find(brakes), cases.iter().rfind(|c| !brakes(c)));
+    relate(&*old, OLDSTONE.container, from.expect("a case of the brakes"), to.expect("another")).await;
+
+    let mut ids = Vec::new();
+    for (right, scope) in [(&FERNWAY, under("Drive & brakes")), (&sites, json!({"any": rest}))] {
+        let made = settled_route(&client, &systems, &OLDSTONE, right, &[Kind::TestCase]).await;
+        let (id, mut lanes) = made.expect("kinds in common");
+        lanes[0]["left_scope"] = scope;
+        let path = format!("/routes/{id}");
+        let now = client.get(&path).await;
+        let body = json!({"name": now["name"], "lanes": lanes});
+        let (status, said) = client.call(Method::PUT, &path, Some(body), now["version"].as_i64()).await;
+        assert!(status.is_success(), "{said}");
+        again(&client, &id).await;
+        ids.push(id);
+    }
+    // The first learns where the rest came to be, and then there is no more.
+    assert!(again(&client, &ids[0]).await > 0);
+    for id in &ids {
+        assert_eq!(client.dry_run(id).await["changes"], 0);
+    }
+
+    let fern = systems.connect(&FERNWAY);
+    let before = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
+    let mut there: Vec<(&str, Artefact)> = Vec::new();
+    for container in [FERNWAY.container, sites.container] {
+        let found = read_all(&*fern, container, Kind::TestCase).await.into_iter().filter(|c| c.origin.is_some());
+        there.extend(found.map(|c| (container, c)));
+    }
+    assert_eq!(there.len(), before.len(), "each is there once");
+    let carried = |key: &str| {
+        let mark = format!("Oldstone:{key}");
+        there.iter().find(|(_, c)| c.origin.as_ref() == Some(&mark)).unwrap_or_else(|| panic!("{key} was carried"))
+    };
+    assert!(there.iter().all(|(container, c)| c.key.starts_with(container)), "keys are those of the container");
+    let mut across = 0;
+    for case in &before {
+        let (container, now) = carried(&case.key);
+        for link in case.links.iter().filter(|l| l.link_type == LinkType::RelatesTo) {
+            let LinkEnd::Artefact { kind: Kind::TestCase, id } = &link.target else { continue };
+            let (other, target) = carried(id);
+            let wanted = LinkEnd::Artefact { kind: Kind::TestCase, id: target.id.clone() };
+            assert!(now.links.iter().any(|l| l.target == wanted), "{} to {id}: {:?}", case.key, now.links);
+            across += usize::from(container != other);
+        }
+    }
+    assert!(across > 0, "links were followed from one container to another");
 }

@@ -17,7 +17,7 @@ use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
 use crate::catalogue::{Catalogue, FieldSchema, KindSchema, User};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{Artefact, Decimal, Document, Kind, Link, Reference, Value, ValueType};
+use crate::model::{Artefact, Decimal, Document, Kind, Link, LinkEnd, Reference, Value, ValueType};
 use crate::text::{TextFormat, TextLoss, carry};
 
 /// Where an artefact of the left is, or will be, at the right.
@@ -32,8 +32,8 @@ pub struct Place {
 pub trait PairLookup {
     /// Where the artefact is, or will be, at the right. None if it is neither paired nor planned.
     fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place>;
-    /// Where a person finds an artefact at another system, to which another route carried it.
-    fn elsewhere(&self, _kind: Kind, _left_id: &str) -> Option<String> {
+    /// Where an artefact is that another route carried: to another system, or to another container of this one.
+    fn elsewhere(&self, _kind: Kind, _left_id: &str) -> Option<LinkEnd> {
         None
     }
     /// Where a person finds an artefact at the left.

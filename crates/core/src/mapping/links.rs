@@ -1,7 +1,7 @@
 //! Carrying links: to the counterpart where there is one, to an address where there is none.
 //!
 //! Decides what a link of the left becomes. A link to something that another route carried to another
-//! system leads there; a link to what is not carried leads back to the left, and that is declared.
+//! system, or to another container of this one, leads there; a link to what is not carried leads back to the left, and that is declared.
 
 use super::convert::{PairLookup, sorted};
 use super::lane::Rule;
@@ -35,7 +35,7 @@ pub fn links(
                     Reference::Pending { kind, id } => (LinkEnd::Pending { kind, id }, true),
                 },
                 None => match (places.elsewhere(*kind, id), places.at_left(*kind, id)) {
-                    (Some(url), _) => (LinkEnd::Url(url), true),
+                    (Some(there), _) => (there, true),
                     (None, Some(url)) => (LinkEnd::Url(url), false),
                     (None, None) => {
                         lose(LossKind::Dropped, LossCause::NotCarried, &link, None);

@@ -11,8 +11,8 @@ use crate::model::{Kind, Link, LinkEnd, Reference, Value};
 /// Kind and id at the right of what is there by now, by kind and id at the left.
 pub type There<'t> = dyn Fn(Kind, &str) -> Option<(Kind, String)> + 't;
 
-/// What a value can't do without, by kind and id at the left.
-#[derive(Debug, Clone, PartialEq, Eq)]
+/// What is not there, by kind and id at the left.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct NotThere {
     pub kind: Kind,
     pub id: String,

@@ -16,7 +16,7 @@ use hovrel_store::{Applied, JournalRow};
 use super::Transfer;
 use super::back::link_back;
 use super::hanging::{carry, hangs_on};
-use super::write::{create, holds, update};
+use super::write::{create, finish_lists, holds, update};
 use crate::EngineError;
 
 /// How often a call is made again after its outcome was looked up and found not to have happened.
@@ -168,8 +168,11 @@ pub(super) async fn attempt(
     let to_come = names_to_come || lacking.contains_key(LINKS);
 
     let target = match begun {
-        Begun::Made(id) => Some(read_one(t, lane.right_kind, &id).await?),
-        Begun::Now(made) => Some(*made),
+        Begun::Made(id) => {
+            let made = read_one(t, lane.right_kind, &id).await?;
+            Some(finish_lists(t, lane, &write, made).await?)
+        }
+        Begun::Now(made) => Some(finish_lists(t, lane, &write, *made).await?),
         _ if creates => Some(create(t, change, lane, &write, looks).await?),
         _ if write.fields.is_empty() && write.parent.is_none() => None,
         _ => Some(update(t, lane, &write, looks).await?),

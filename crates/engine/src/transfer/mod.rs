@@ -68,6 +68,10 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     let right_system = hub.store.system(route.right_system).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes.clone())?;
     let kinds: HashMap<&str, Kind> = lanes.iter().map(|l| (l.id.as_str(), l.left_kind)).collect();
+    // The journal before the pairs: a worker that lost its lease may still finish what it has in hand, and what it
+    // finishes in between must not be settled here and have no place.
+    let journal: HashMap<i32, JournalRow> =
+        hub.store.journal(running.id).await?.into_iter().map(|r| (r.seq, r)).collect();
     let pairs = hub.store.pairs(route.id).await?;
     let places = pairs.into_iter().filter_map(|p| Some(((*kinds.get(p.lane.as_str())?, p.left_id), p.right_id)));
     let places = places.collect();
@@ -100,8 +104,6 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     };
     let changes = hub.store.included_changes(plan.id).await?;
     let changes = changes.into_iter().map(Listed::of).collect::<Result<Vec<_>, _>>()?;
-    let journal: HashMap<i32, JournalRow> =
-        hub.store.journal(running.id).await?.into_iter().map(|r| (r.seq, r)).collect();
     drive(&transfer, running, &changes, &journal).await
 }
 

@@ -55,9 +55,19 @@ pub(super) async fn create(
 }
 
 /// An item found by its mark was made before the cut, perhaps not as far as is wanted now: its state was
-/// still to be reached, and more of what its lists lead to may be there since.
+/// still to be reached, and its lists.
 async fn finish(t: &Transfer, lane: &Lane, write: &Write, found: Artefact) -> Result<Artefact, Failure> {
     let found = t.right.complete(&t.right_container, write, found).await?;
+    finish_lists(t, lane, write, found).await
+}
+
+/// More of what the lists of an item lead to may be there than when it was made.
+pub(super) async fn finish_lists(
+    t: &Transfer,
+    lane: &Lane,
+    write: &Write,
+    found: Artefact,
+) -> Result<Artefact, Failure> {
     let lists: Fields = write
         .fields
         .iter()

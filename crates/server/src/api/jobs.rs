@@ -11,6 +11,7 @@ use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
 use futures::Stream;
 use hovrel_core::plan::Change;
+use hovrel_core::reconcile::ProofLoss;
 use hovrel_store::{Job, NewJob, Wanted};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -169,6 +170,13 @@ pub struct LedgerLine {
     right_key: String,
     foreseen: bool,
     loss: LossDetail,
+}
+
+impl LedgerLine {
+    pub fn unforeseen(l: &ProofLoss) -> LedgerLine {
+        let (left_key, right_key) = (l.left_key.clone(), l.right_key.clone());
+        LedgerLine { left_key, right_key, foreseen: false, loss: LossDetail::of(&l.loss) }
+    }
 }
 
 /// The loss ledger of a transfer.

@@ -11,7 +11,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::jobs::JobAnswer;
+use super::jobs::{JobAnswer, LedgerLine};
 use crate::App;
 use crate::problem::Problem;
 
@@ -25,6 +25,8 @@ pub struct ProofAnswer {
     differences: i32,
     losses_foreseen: u64,
     losses_unforeseen: u64,
+    /// What the last transfer met that no plan had foreseen.
+    unforeseen: Vec<LedgerLine>,
     lanes: Vec<LaneProof>,
 }
 
@@ -53,6 +55,7 @@ pub async fn latest(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json
                 differences: row.differences,
                 losses_foreseen: proof.losses_foreseen,
                 losses_unforeseen: proof.losses_unforeseen,
+                unforeseen: proof.unforeseen.iter().map(LedgerLine::unforeseen).collect(),
                 lanes: proof.lanes,
             })
         }

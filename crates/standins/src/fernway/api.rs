@@ -12,7 +12,7 @@ use axum::{Json, Router};
 use chrono::{DateTime, SecondsFormat, SubsecRound, Utc};
 use serde_json::{Map, Value, json};
 
-use super::state::{State, key, number};
+use super::state::{PROJECT, PROJECTS, State, key, number};
 use super::{Server, hooks, kinds, tokens};
 use crate::fault::{Faults, misbehave, too_many};
 use crate::meddle::meddled;
@@ -83,7 +83,11 @@ fn seconds(at: DateTime<Utc>) -> String {
 }
 
 async fn projects() -> Json<Value> {
-    Json(json!([{"key": "ROPE", "title": "Ropeway engineering"}]))
+    Json(json!(PROJECTS.map(|(key, title)| json!({"key": key, "title": title}))))
+}
+
+fn is_project(name: &str) -> bool {
+    PROJECTS.iter().any(|(key, _)| *key == name)
 }
 
 async fn members(Extract(server): Extract<Server>) -> Json<Value> {
@@ -162,12 +166,16 @@ async fn list(
     Query(query): Query<HashMap<String, String>>,
 ) -> Response {
     let state = server.kept.read();
+    if !is_project(&project) {
+        return missing(&project);
+    }
     let Some(form) = query.get("form").and_then(|f| kinds::find(f)) else {
         return problem(StatusCode::BAD_REQUEST, "no_form", "form", "say which form of items");
     };
     let wanted = query.get("label");
     let marked = |r: &&Record| wanted.is_none_or(|w| labels(r).contains(w));
-    let found: Vec<&Record> = state.records.get(form.id).into_iter().flat_map(|r| r.values()).filter(marked).collect();
+    let all = state.records.get(form.id).into_iter().flat_map(|r| r.values());
+    let found: Vec<&Record> = all.filter(|r| super::state::project(r) == project).filter(marked).collect();
     let number = |name: &str| query.get(name).and_then(|v| v.parse::<usize>().ok());
     let per_page = number("per_page").unwrap_or(30).clamp(1, server.longest_page);
     let page = number("page").unwrap_or(1).max(1);
@@ -236,8 +244,15 @@ fn put_slots(
     Ok(out)
 }
 
-async fn make(Extract(server): Extract<Server>, Json(body): Json<Map<String, Value>>) -> Response {
+async fn make(
+    Extract(server): Extract<Server>,
+    Path(project): Path<String>,
+    Json(body): Json<Map<String, Value>>,
+) -> Response {
     let mut state = server.kept.write();
+    if !is_project(&project) {
+        return missing(&project);
+    }
     let Some(kind) = body.get("form").and_then(|f| kinds::find(&as_text(f))) else {
         return bad(("form".into(), "there is no such form".into()));
     };
@@ -249,6 +264,7 @@ async fn make(Extract(server): Extract<Server>, Json(body): Json<Map<String, Val
         Err(e) => bad(e),
         Ok(mut made) => {
             made.number = state.take_number();
+            made.values.insert(PROJECT.into(), json!(project));
             let told = item(&made);
             state.keep(made);
             (StatusCode::CREATED, Json(told)).into_response()

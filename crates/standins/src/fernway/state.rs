@@ -70,6 +70,9 @@ pub fn number(uid: &str) -> Option<u32> {
     uid.strip_prefix('i')?.parse().ok()
 }
 
+/// The projects that items are made in, by the code that their keys begin with, and their titles.
+pub const PROJECTS: [(&str, &str); 2] = [("ROPE", "Ropeway engineering"), ("SITE", "Stations and sites")];
+
 /// The desks that items can be handed to, by the code that their keys begin with.
 pub const DESKS: [&str; 3] = ["ROPE", "GATE", "CIVIL"];
 
@@ -78,8 +81,15 @@ pub const DESKS: [&str; 3] = ["ROPE", "GATE", "CIVIL"];
 pub fn key(record: &Record) -> String {
     let held = |name: &str| record.values.get(name).map(as_text).filter(|t| !t.is_empty());
     let number = held(AT_DESK).unwrap_or_else(|| record.number.to_string());
-    format!("{}-{number}", held(DESK).unwrap_or_else(|| DESKS[0].into()))
+    format!("{}-{number}", held(DESK).unwrap_or_else(|| project(record)))
 }
+
+/// The project that an item was made in.
+pub fn project(record: &Record) -> String {
+    record.values.get(PROJECT).map_or_else(|| PROJECTS[0].0.into(), as_text)
+}
+
+pub const PROJECT: &str = "@project";
 
 const DESK: &str = "@desk";
 const AT_DESK: &str = "@number";

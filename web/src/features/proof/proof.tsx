@@ -171,6 +171,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
           Files by their bytes, links by where they lead, comments and history by what they say: those of the left that
           are at the right, and, with a plus, those that only the right has.
         </p>
+        <Unforeseen list={proof.unforeseen} schema={schema} />
         <div className="mb-3 flex flex-wrap gap-2">
           {proof.lanes.map((l) => (
             <Pill key={l.lane} on={l === lane} onClick={() => setQuery({ lane: l.lane })}>
@@ -235,6 +236,35 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
         </Button>
       </Foot>
     </>
+  );
+}
+
+/** What the last transfer met that its plan had not foreseen. */
+function Unforeseen({ list, schema }: { list: Schemas["LedgerLine"][]; schema?: Schemas["RouteSchema"] }) {
+  if (list.length === 0) return null;
+  return (
+    <section aria-label="Not foreseen" className="mb-5 border border-hair bg-sheet">
+      <h3 className="flex items-center gap-2 border-b border-hair px-4 py-2 font-semibold">
+        <Disc shape="loss" label="" />
+        Not foreseen by the last transfer's plan: {count(list.length, "loss", "losses")}
+      </h3>
+      <ul className="max-h-[200px] divide-y divide-hair-2 overflow-auto" tabIndex={0} aria-label="Losses not foreseen">
+        {list.slice(0, 300).map((l, n) => (
+          <li key={n} className="grid grid-cols-[150px_1fr] gap-3 px-4 py-1.5">
+            <span className="mono truncate text-ink-2">
+              {l.left_key} · {l.right_key}
+            </span>
+            <span className="min-w-0">
+              <span className="break-words">
+                {fieldName(schema, undefined, l.loss.field)}: {l.loss.before} <span className="text-ink-3">became</span>{" "}
+                {l.loss.after || "nothing"}
+              </span>
+              <span className="block text-[11px] text-ink-3">{l.loss.why}</span>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 
