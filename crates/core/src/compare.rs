@@ -17,7 +17,7 @@ use crate::mapping::{
     source_value,
 };
 use crate::model::{Artefact, Fingerprint, Kind, Reference, Value};
-use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
+use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side, lacks_only};
 
 /// Values by target field: those of the source at the left, and those of the field at the right.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -170,6 +170,7 @@ impl<'a> Comparer<'a> {
                 None => FieldReason::NoBase,
                 Some(_) => match (left_same, right_same) {
                     (false, false) if adds => FieldReason::LeftChanged,
+                    (false, true) if !lacks_only(&expected, &now).is_empty() => FieldReason::WaitsForOthers,
                     (false, true) => FieldReason::LeftChanged,
                     (true, false) => FieldReason::RightChanged,
                     (true, true) => FieldReason::TargetMoved,

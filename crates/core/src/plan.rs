@@ -140,13 +140,17 @@ pub enum FieldReason {
     NoBase,
     /// What a link leads to, or what a text names, has come to another place since.
     TargetMoved,
+    /// A list of the right lacks what is not there yet, and nothing else.
+    WaitsForOthers,
 }
 
 impl FieldReason {
     /// What happens unless a person says otherwise.
     pub fn default_decision(self, first_contact: FirstContact) -> FieldDecision {
         match self {
-            FieldReason::New | FieldReason::LeftChanged | FieldReason::TargetMoved => FieldDecision::Write,
+            FieldReason::New | FieldReason::LeftChanged | FieldReason::TargetMoved | FieldReason::WaitsForOthers => {
+                FieldDecision::Write
+            }
             FieldReason::RightChanged | FieldReason::BothChanged => FieldDecision::Leave,
             FieldReason::NoBase => match first_contact {
                 FirstContact::Ask => FieldDecision::Leave,
@@ -220,13 +224,21 @@ pub fn fields_to_write<'a>(
 pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
     let mut waits = Vec::new();
     for f in change.fields.iter().filter(|f| f.reason != FieldReason::RightChanged) {
-        let now = f.right.as_ref().unwrap_or(&Value::Empty);
-        match resolved(&f.write, &|_, _| None) {
-            Ok(found) if !found.lacking.is_empty() && same(&found.value, now) => waits.extend(found.lacking),
-            _ => return Vec::new(),
+        let lacks = lacks_only(&f.write, f.right.as_ref().unwrap_or(&Value::Empty));
+        if lacks.is_empty() {
+            return Vec::new();
         }
+        waits.extend(lacks);
     }
     waits
+}
+
+/// The members that are still to come to the right, if a list holds there all of what is `wanted` but these.
+pub fn lacks_only(wanted: &Value, now: &Value) -> Vec<NotThere> {
+    match resolved(wanted, &|_, _| None) {
+        Ok(found) if same(&found.value, now) => found.lacking,
+        _ => Vec::new(),
+    }
 }
 
 /// The base of a pair after a change was applied. `stored` is what the right holds now under the rules,

@@ -12,6 +12,7 @@ use crate::identity::Pair;
 use crate::loss::Loss;
 use crate::mapping::{ATTACHMENTS, COMMENTS, Context, HISTORY, LINKS, Lane, convert, source_value};
 use crate::model::{Artefact, Kind, Value};
+use crate::plan::lacks_only;
 
 /// The proof of one lane.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -110,6 +111,8 @@ pub enum DifferenceCause {
     KeptByDecision,
     /// The value can't be carried.
     CannotBeCarried,
+    /// A list that holds all but what is not at the right yet.
+    WaitsForOthers,
 }
 
 /// Compares every pair of a lane. Items are those in scope, as just read.
@@ -181,6 +184,8 @@ pub fn prove_lane(
             }
             let cause = if converted.fault.is_some() {
                 DifferenceCause::CannotBeCarried
+            } else if !lacks_only(&expected, &now).is_empty() {
+                DifferenceCause::WaitsForOthers
             } else {
                 cause(&comparer, artefact, other, &rule.target, base.as_ref())
             };

@@ -110,16 +110,22 @@ fn levels_of(catalogue: &Catalogue) -> Option<u32> {
 async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<Elsewhere>, EngineError> {
     let others = hub.store.other_routes(route).await?;
     let systems: HashMap<Uuid, System> = hub.store.systems().await?.into_iter().map(|s| (s.id, s)).collect();
-    let mut known: HashMap<Uuid, (Vec<Lane>, Arc<dyn Connector>, bool)> = HashMap::new();
+    struct Other {
+        lanes: Vec<Lane>,
+        right: Arc<dyn Connector>,
+        same_system: bool,
+    }
+    let mut known: HashMap<Uuid, Other> = HashMap::new();
     for other in &others {
         let lanes = serde_json::from_value(other.lanes.clone())?;
         if let Some(right) = systems.get(&other.right_system) {
-            known.insert(other.id, (lanes, hub.connect(right)?, right.id == route.right_system));
+            let same_system = right.id == route.right_system;
+            known.insert(other.id, Other { lanes, right: hub.connect(right)?, same_system });
         }
     }
     let ids: Vec<Uuid> = others.iter().map(|r| r.id).collect();
     let place = |pair: Joined| {
-        let (lanes, right, same_system) = known.get(&pair.route)?;
+        let Other { lanes, right, same_system } = known.get(&pair.route)?;
         let lane = lanes.iter().find(|l| l.id == pair.lane)?;
         let url = right.address(lane.right_kind, &pair.right_id)?;
         let there = match same_system {

@@ -924,7 +924,7 @@ export interface components {
          * @description Why a field does not agree.
          * @enum {string}
          */
-        DifferenceCause: "never_carried" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "kept_by_decision" | "cannot_be_carried";
+        DifferenceCause: "never_carried" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "kept_by_decision" | "cannot_be_carried" | "waits_for_others";
         /** @enum {string} */
         Direction: "to_right" | "to_left" | "both";
         Document: {
@@ -1124,7 +1124,7 @@ export interface components {
          * @description Why a field is in a change.
          * @enum {string}
          */
-        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved";
+        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others";
         /** @description One field of a kind. */
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */

@@ -96,6 +96,7 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   both_changed: "changed at both ends",
   no_base: "differs at first contact",
   target_moved: "it has a new place now",
+  waits_for_others: "what it names is not there yet",
 };
 
 export const operatorWord: Record<Schemas["Operator"], string> = {
@@ -118,6 +119,7 @@ export const causeWord: Record<Schemas["DifferenceCause"], string> = {
   both_changed_since: "changed at both ends since the transfer",
   kept_by_decision: "the right's value was kept by decision",
   cannot_be_carried: "the value can't be carried",
+  waits_for_others: "what it names is not at the right yet",
 };
 
 export const lossWord: Record<Schemas["LossKind"], string> = {

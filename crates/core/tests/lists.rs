@@ -1,0 +1,282 @@
+//! Lists and links whose members come to the right at different times: what they wait for, what their base says,
+//! what the proof calls them; links to what another route carried, and to where a refused file stays.
+
+use std::collections::HashMap;
+
+use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
+use hovrel_core::compare::{Base, Comparer, Found, right_side};
+use hovrel_core::identity::Pair;
+use hovrel_core::loss::LossCause;
+use hovrel_core::mapping::*;
+use hovrel_core::model::{Artefact, Attachment, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
+use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side, base_after, waits_only_for};
+use hovrel_core::reconcile::{DifferenceCause, prove_lane};
+
+/// Case 1 is at the right as 71; case 2 is to come; case 3 is in another system, and case 4 in another container
+/// of this one; nothing else is carried.
+struct Here;
+
+impl PairLookup for Here {
+    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
+        let reference = match left_id {
+            "1" => Reference::known("71"),
+            "2" => Reference::Pending { kind, id: "2".into() },
+            _ => return None,
+        };
+        Some(Place { kind, reference })
+    }
+
+    fn elsewhere(&self, kind: Kind, left_id: &str) -> Option<LinkEnd> {
+        match left_id {
+            "3" => Some(LinkEnd::Url("https://tracker.skarnvik.example/3".into())),
+            "4" => Some(LinkEnd::Artefact { kind, id: "904".into() }),
+            _ => None,
+        }
+    }
+
+    fn at_left(&self, _: Kind, left_id: &str) -> Option<String> {
+        Some(format!("https://old.skarnvik.example/{left_id}"))
+    }
+}
+
+fn to(id: &str) -> Link {
+    Link { link_type: LinkType::RelatesTo, target: LinkEnd::Artefact { kind: Kind::TestCase, id: id.into() } }
+}
+
+fn to_url(url: &str) -> Link {
+    Link { link_type: LinkType::RelatesTo, target: LinkEnd::Url(url.into()) }
+}
+
+fn rule(target: &str, source: Source) -> Rule {
+    Rule { target: target.into(), source, conversions: vec![], direction: Direction::ToRight }
+}
+
+fn lane() -> Lane {
+    Lane {
+        id: "cases".into(),
+        left_kind: Kind::TestCase,
+        right_kind: Kind::TestCase,
+        direction: Direction::ToRight,
+        left_scope: Default::default(),
+        right_scope: Default::default(),
+        rules: vec![rule(LINKS, Source::Links), rule(ATTACHMENTS, Source::Attachments)],
+        matching: Matching::default(),
+        policies: Policies::default(),
+    }
+}
+
+fn kind(link_types: Option<Vec<LinkType>>) -> KindSchema {
+    let links = FieldSchema { link_types, ..FieldSchema::new(LINKS, "Links", ValueType::Links) };
+    let files = FieldSchema {
+        max_bytes: Some(100),
+        media_types: Some(vec!["image/png".into()]),
+        ..FieldSchema::new(ATTACHMENTS, "Files", ValueType::Attachments)
+    };
+    KindSchema::new(Kind::TestCase, "Case", vec![links, files])
+}
+
+fn with<T>(then: impl FnOnce(&Context<'_>) -> T) -> T {
+    let kind = kind(None);
+    let left = Catalogue { kinds: vec![kind.clone()], users: vec![] };
+    then(&Context {
+        left_system: "Old",
+        left: &left,
+        left_kind: &left.kinds[0],
+        right_kind: &kind,
+        right_users: &UserMatcher::default(),
+        places: &Here,
+    })
+}
+
+fn linked(links: Vec<Link>) -> Artefact {
+    Artefact { links, ..Artefact::bare(Kind::TestCase, "9") }
+}
+
+/// The change that makes case 9 agree with its left, as a dry run finds it.
+fn change(left: &Artefact, now: &Artefact, fields: Vec<FieldChange>) -> Change {
+    let lane = lane();
+    Change {
+        seq: 0,
+        lane: lane.id.clone(),
+        kind: Kind::TestCase,
+        right_kind: Kind::TestCase,
+        outcome: Outcome::UpdateRight,
+        left: Some(Side::of(left, String::new())),
+        right: Some(Side::of(now, String::new())),
+        fields,
+        as_new: vec![],
+        left_side: with(|cx| Comparer::new(&lane, cx).left_side(left)),
+        right_side: right_side(&lane, now),
+        depends_on: vec![],
+        after: vec![],
+        losses: vec![],
+        evidence: None,
+        faults: vec![],
+    }
+}
+
+fn compared(left: &Artefact, now: &Artefact, base: &Base) -> Vec<FieldChange> {
+    with(|cx| match Comparer::new(&lane(), cx).compare(left, now, Some(base)) {
+        Found::InStep => vec![],
+        Found::Differs { fields, .. } => fields,
+    })
+}
+
+/// What is remembered of a pair that was last in step with these links.
+fn agreed(left: &Artefact, right: &Artefact) -> Base {
+    with(|cx| Base { left: Comparer::new(&lane(), cx).left_side(left), right: right_side(&lane(), right) })
+}
+
+fn there(kind: Kind, id: &str) -> Option<(Kind, String)> {
+    (id != "2").then(|| (kind, format!("7{id}")))
+}
+
+#[test]
+fn a_list_is_written_with_what_is_there_and_tells_what_it_lacks() {
+    let pending = |id: &str| Link {
+        target: LinkEnd::Pending { kind: Kind::TestCase, id: id.into() },
+        link_type: LinkType::RelatesTo,
+    };
+    let missing = NotThere { kind: Kind::TestCase, id: "2".into() };
+    let found = resolved(&Value::Links(vec![pending("1"), pending("2"), to_url("https://x.example")]), &there);
+    let found = found.expect("links are done without what is not there");
+    assert_eq!(found.value, Value::Links(vec![to("71"), to_url("https://x.example")]));
+    assert_eq!(found.lacking, [missing.clone()]);
+
+    let reference = |id: &str| Reference::Pending { kind: Kind::TestCase, id: id.into() };
+    let found = resolved(&Value::References(vec![reference("2"), Reference::known("8")]), &there).unwrap();
+    assert_eq!((found.value, found.lacking), (Value::References(vec![Reference::known("8")]), vec![missing.clone()]));
+
+    // One reference is needed, and so is the target of a call.
+    assert_eq!(resolved(&Value::Reference(reference("2")), &there), Err(missing));
+    assert!(resolved(&Value::Reference(reference("1")), &there).is_ok());
+}
+
+#[test]
+fn what_a_list_was_written_from_is_the_left_without_what_was_lacking() {
+    let lacking = [NotThere { kind: Kind::TestCase, id: "2".into() }];
+    let left = Value::Links(vec![to("1"), to("2")]);
+    assert_eq!(written_from(&left, &lacking), Some(Value::Links(vec![to("1")])));
+    let other_kind = [NotThere { kind: Kind::Requirement, id: "2".into() }];
+    assert_eq!(written_from(&left, &other_kind), None, "another item of that id was meant");
+    let members = Value::References(vec![Reference::known("2")]);
+    assert_eq!(written_from(&members, &lacking), Some(Value::Empty), "an empty list is no value");
+    assert_eq!(written_from(&Value::text("2"), &lacking), None);
+}
+
+/// The whole life of a list that waits: written in part, not counted as a change of anybody's, completed when its
+/// member is there.
+#[test]
+fn a_list_in_part_waits_and_is_completed_unasked() {
+    let (left, before) = (linked(vec![to("1"), to("2")]), linked(vec![]));
+    let fields = compared(&left, &before, &agreed(&linked(vec![]), &before));
+    let now = linked(vec![to("71")]);
+    let lacking: Lacking = [(LINKS.to_owned(), vec![NotThere { kind: Kind::TestCase, id: "2".into() }])].into();
+    let first = change(&left, &before, fields);
+    assert!(waits_only_for(&first).is_empty(), "there is something to write");
+    let decision = Decision::default_for(&first);
+    let base = base_after(&first, &decision, FirstContact::Ask, &right_side(&lane(), &now), &Base::default(), &lacking);
+    assert_eq!(base.left.0[LINKS], Value::Links(vec![to("1")]));
+    assert_eq!(base.right.0[LINKS], Value::Links(vec![to("71")]));
+
+    // Its member is still to come: nothing to do, and the proof says why it differs.
+    let fields = compared(&left, &now, &base);
+    assert_eq!(fields.iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::WaitsForOthers]);
+    let waits = waits_only_for(&change(&left, &now, fields));
+    assert_eq!(waits, [NotThere { kind: Kind::TestCase, id: "2".into() }]);
+    let pair = with(|cx| {
+        let lane = lane();
+        let comparer = Comparer::new(&lane, cx);
+        let left_base = base.left.fingerprint();
+        assert_ne!(left_base, comparer.left_fingerprint(&left), "it is looked at again");
+        Pair { left_id: "9".into(), right_id: "9".into(), left_base, right_base: base.right.fingerprint() }
+    });
+    let bases: HashMap<String, Base> = [("9".to_owned(), base.clone())].into();
+    let all: HashMap<&str, &Artefact> = [("9", &now)].into();
+    let proof = with(|cx| prove_lane(&lane(), cx, &[&left], &[&now], &all, std::slice::from_ref(&pair), &bases));
+    let causes: Vec<_> = proof.differences.iter().map(|d| (d.field.as_str(), d.cause)).collect();
+    assert_eq!(causes, [(LINKS, DifferenceCause::WaitsForOthers)]);
+
+    // Somebody at the right added a link of their own in between: both ends changed, and a person decides.
+    let edited = linked(vec![to("71"), to("5")]);
+    let fields = compared(&left, &edited, &base);
+    assert_eq!(fields[0].reason, FieldReason::BothChanged);
+
+    // A member that was taken away at the left is taken away at the right, though another is still to come.
+    let shorter = linked(vec![to("2")]);
+    let fields = compared(&shorter, &now, &base);
+    assert_eq!(fields[0].reason, FieldReason::LeftChanged);
+    assert!(waits_only_for(&change(&shorter, &now, fields)).is_empty());
+}
+
+#[test]
+fn a_list_that_nobody_can_tell_apart_keeps_its_old_base() {
+    let (left, before) = (linked(vec![to("1")]), linked(vec![]));
+    let fields = compared(&left, &before, &agreed(&linked(vec![]), &before));
+    let first = change(&left, &before, fields);
+    let lacking: Lacking = [(LINKS.to_owned(), vec![NotThere { kind: Kind::Requirement, id: "x".into() }])].into();
+    let old = agreed(&linked(vec![]), &before);
+    let decision = Decision::default_for(&first);
+    let base = base_after(&first, &decision, FirstContact::Ask, &right_side(&lane(), &before), &old, &lacking);
+    assert_eq!((&base.left.0[LINKS], &base.right.0[LINKS]), (&old.left.0[LINKS], &old.right.0[LINKS]));
+}
+
+#[test]
+fn links_lead_to_where_other_routes_carried_what_they_lead_to() {
+    let item = linked(vec![to("3"), to("4"), to("5")]);
+    let found = with(|cx| convert(&rule(LINKS, Source::Links), &item, cx));
+    let Some(Value::Links(links)) = found.value else { panic!("links") };
+    assert!(links.contains(&to_url("https://tracker.skarnvik.example/3")), "in another system: {links:?}");
+    assert!(links.contains(&to("904")), "in another container of this system: {links:?}");
+    assert!(links.contains(&to_url("https://old.skarnvik.example/5")), "nowhere yet: {links:?}");
+    assert_eq!(found.losses.iter().map(|l| &l.cause).collect::<Vec<_>>(), [&LossCause::LinkKeptAsAddress]);
+
+    // What was linked back to the left gets the better place when there is one.
+    assert!(leads_back(&item.links, &[to_url("https://old.skarnvik.example/4")], &Here));
+    assert!(!leads_back(&item.links, &[to("904")], &Here));
+    assert!(!leads_back(&item.links, &[to_url("https://old.skarnvik.example/5")], &Here));
+}
+
+#[test]
+fn a_refused_file_leaves_a_link_to_where_it_stays() {
+    let file = |name: &str, media_type: &str, bytes| Attachment {
+        name: name.into(),
+        media_type: media_type.into(),
+        bytes,
+        digest: name.into(),
+    };
+    let url = "https://old.skarnvik.example/9";
+    let holding = |files: Vec<Attachment>| Artefact {
+        attachments: files,
+        url: Some(url.into()),
+        ..Artefact::bare(Kind::TestCase, "9")
+    };
+    let after = |files, lane: &Lane, kind: &KindSchema| {
+        let mut item = holding(files);
+        // Asked twice, it is done once.
+        link_to_refused_files(&mut item, lane, kind);
+        link_to_refused_files(&mut item, lane, kind);
+        item.links
+    };
+    let (small, big, odd) =
+        (file("a.png", "image/png", 9), file("b.png", "image/png", 101), file("c.smr", "application/x-strain", 9));
+    assert_eq!(after(vec![small.clone()], &lane(), &kind(None)), []);
+    assert_eq!(after(vec![small.clone(), big.clone()], &lane(), &kind(None)), [to_url(url)]);
+    assert_eq!(after(vec![odd.clone()], &lane(), &kind(None)), [to_url(url)]);
+
+    // Where links of this type are not taken, or are not carried, or files are not, there is nothing to add.
+    let verifying = kind(Some(vec![LinkType::Verifies]));
+    assert_eq!(after(vec![odd.clone()], &lane(), &verifying), []);
+    for left_out in [LINKS, ATTACHMENTS] {
+        let mut narrow = lane();
+        narrow.rules.retain(|r| r.target != left_out);
+        assert_eq!(after(vec![odd.clone()], &narrow, &kind(None)), []);
+    }
+
+    // The loss says the same.
+    let found =
+        with(|cx| convert(&rule(ATTACHMENTS, Source::Attachments), &holding(vec![small.clone(), big, odd]), cx));
+    assert_eq!(found.value, Some(Value::Attachments(vec![small])));
+    let told: Vec<_> = found.losses.iter().map(|l| (l.cause.clone(), l.after.as_str())).collect();
+    assert_eq!(told, [(LossCause::FileTooBig { limit: 100 }, url), (LossCause::FileTypeRefused, url)]);
+}
