@@ -141,7 +141,7 @@ fn a_list_is_written_with_what_is_there_and_tells_what_it_lacks() {
     let found = resolved(&Value::Links(vec![pending("1"), pending("2"), to_url("https://x.example")]), &there);
     let found = found.expect("links are done without what is not there");
     assert_eq!(found.value, Value::Links(vec![to("71"), to_url("https://x.example")]));
-    assert_eq!(found.lacking, [missing.clone()]);
+    assert_eq!(found.lacking, std::slice::from_ref(&missing));
 
     let reference = |id: &str| Reference::Pending { kind: Kind::TestCase, id: id.into() };
     let found = resolved(&Value::References(vec![reference("2"), Reference::known("8")]), &there).unwrap();

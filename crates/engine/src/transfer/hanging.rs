@@ -125,7 +125,7 @@ async fn note_type(
         kind: LossKind::Downgraded,
         cause: LossCause::FileOfOtherType { declared: file.media_type.clone() },
         before: format!("{} ({})", file.name, file.media_type),
-        after: format!("{} ({})", file.name, found.unwrap_or("no type that can be told")),
+        after: format!("the same bytes, of {}", found.unwrap_or("no type that can be told")),
     };
     let left_key = change.left.as_ref().map_or("", |s| s.key.as_str());
     let body = serde_json::to_value(&loss).map_err(EngineError::from)?;
