@@ -199,17 +199,18 @@ impl Store {
         found.ok_or(StoreError::Missing("the item"))
     }
 
-    /// Artefacts of any system that say the words, each by its beginning; those whose title or key holds
-    /// them come first. For the finder.
+    /// Artefacts of any system that say the words, each by its beginning; the one that is called so comes first,
+    /// then those whose title or key holds them. For the finder.
     pub async fn find_artefacts(&self, words: &str, limit: i64) -> Result<Vec<ArtefactRow>, StoreError> {
-        use diesel::dsl::sql;
+        use diesel::dsl::{not, sql};
         use diesel::sql_types::{Bool, Text};
+        let called = artefacts::key.ilike(escape_like(words));
         let like = format!("%{}%", escape_like(words));
         let named = || artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like.clone()));
         let said = sql::<Bool>("vector @@ to_tsquery('simple', ").bind::<Text, _>(beginnings(words)).sql(")");
         let query = artefacts::table
             .filter(named().or(said))
-            .order((diesel::dsl::not(named()), artefacts::key, artefacts::system_id))
+            .order((not(called), not(named()), artefacts::key, artefacts::system_id))
             .limit(limit)
             .select(ArtefactRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)

@@ -141,12 +141,13 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
+                // Places below 0 are those of what was noted on the way.
                 let of_change = ledger::job_id.eq(applied.job).and(ledger::seq.eq(applied.seq));
-                let noted: i64 = ledger::table.filter(of_change).count().get_result(connection).await?;
+                diesel::delete(ledger::table.filter(of_change.and(ledger::n.ge(0)))).execute(connection).await?;
                 let rows: Vec<_> = applied
                     .losses
                     .iter()
-                    .zip(noted as i32..)
+                    .zip(0..)
                     .map(|((body, foreseen), n)| {
                         (
                             ledger::job_id.eq(applied.job),
@@ -172,7 +173,8 @@ impl Store {
         connection
             .transaction(async |connection| {
                 let of_change = ledger::job_id.eq(job).and(ledger::seq.eq(seq));
-                let there: Vec<Value> = ledger::table.filter(of_change).select(ledger::body).load(connection).await?;
+                let noted = ledger::table.filter(of_change.and(ledger::n.lt(0)));
+                let there: Vec<Value> = noted.select(ledger::body).load(connection).await?;
                 if there.contains(loss) {
                     return Ok(());
                 }
@@ -180,7 +182,7 @@ impl Store {
                     .values((
                         ledger::job_id.eq(job),
                         ledger::seq.eq(seq),
-                        ledger::n.eq(there.len() as i32),
+                        ledger::n.eq(-1 - there.len() as i32),
                         ledger::left_key.eq(keys.0),
                         ledger::right_key.eq(keys.1),
                         ledger::foreseen.eq(false),

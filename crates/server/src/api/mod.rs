@@ -5,6 +5,7 @@ pub mod artefacts;
 pub mod find;
 pub mod jobs;
 mod names;
+pub mod plan_file;
 pub mod plans;
 pub mod proofs;
 pub mod routes;
@@ -49,7 +50,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(plans::changes))
         .routes(routes!(plans::change, plans::decide))
         .routes(routes!(plans::include))
-        .routes(routes!(plans::file))
+        .routes(routes!(plan_file::file))
         .routes(routes!(plans::transfer))
         .routes(routes!(jobs::one))
         .routes(routes!(jobs::want))

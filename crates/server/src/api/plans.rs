@@ -2,8 +2,7 @@
 
 use axum::Json;
 use axum::extract::{Path, Query, State};
-use axum::http::header;
-use axum::response::{IntoResponse, Response};
+use axum::response::Response;
 use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
@@ -217,7 +216,7 @@ fn listed(read: Read, lanes: &[Lane]) -> ListedChange {
     }
 }
 
-const PAGE: i64 = 100;
+pub(super) const PAGE: i64 = 100;
 
 /// Changes of a plan, in its order.
 #[utoipa::path(get, path = "/plans/{id}/changes", operation_id = "listChanges", params(("id" = Uuid, Path), ChangeQuery),
@@ -465,23 +464,6 @@ pub async fn include(
     still_open(&app, id).await?;
     let changed = app.hub.store.include_matching(id, &body.filter.filter(), body.included).await?;
     Ok(Json(Included { changed: changed as u64 }))
-}
-
-/// The whole plan as a file: every change with its decision.
-#[utoipa::path(get, path = "/plans/{id}/file", operation_id = "getPlanFile", params(("id" = Uuid, Path)),
-    responses((status = 200, content_type = "application/json"), (status = "4XX", body = Problem)))]
-pub async fn file(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
-    let plan = app.hub.store.plan(id).await?;
-    let (rows, _) = app.hub.store.list_changes(id, &ChangeFilter::default(), -1, i64::MAX).await?;
-    let digest: String = plan.digest.iter().map(|b| format!("{b:02x}")).collect();
-    let changes: Vec<_> =
-        rows.into_iter().map(|r| serde_json::json!({"change": r.body, "decision": r.decision})).collect();
-    let whole = serde_json::json!({
-        "plan": plan.id, "made_at": plan.made_at, "route_version": plan.route_version, "digest": digest,
-        "lanes": plan.lanes, "summary": plan.summary, "changes": changes,
-    });
-    let name = format!("attachment; filename=\"hovrel-plan-{}.json\"", plan.made_at.format("%Y%m%d-%H%M%S"));
-    Ok(([(header::CONTENT_DISPOSITION, name)], Json(whole)).into_response())
 }
 
 /// Begins the transfer of a plan. A plan is transferred once.

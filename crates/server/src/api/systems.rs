@@ -293,7 +293,16 @@ pub async fn change(
 #[utoipa::path(delete, path = "/systems/{id}", operation_id = "removeSystem", params(("id" = Uuid, Path)),
     responses((status = 204), (status = "4XX", body = Problem)))]
 pub async fn remove(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
-    app.hub.store.remove_system(id).await?;
+    let using = app.hub.store.routes().await?.into_iter().filter(|r| r.left_system == id || r.right_system == id);
+    let names: Vec<String> = using.map(|r| format!("“{}”", r.name)).collect();
+    match names.as_slice() {
+        [] => app.hub.store.remove_system(id).await?,
+        [one] => return Err(Problem::not_now(format!("The route {one} uses it."), "Remove the route first.")),
+        more => {
+            let detail = format!("The routes {} use it.", more.join(", "));
+            return Err(Problem::not_now(detail, "Remove these routes first."));
+        }
+    }
     Ok(StatusCode::NO_CONTENT)
 }
 

@@ -121,6 +121,11 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
     store.made(job, 0, "71").await.expect("made");
     let row = store.journal(job).await.expect("a journal").remove(0);
     assert_eq!((row.state.as_str(), row.right_id.as_deref(), row.attempts), ("made", Some("71"), 1));
+    // What is met on the way is kept at once, each once, and stays when the change is done.
+    let (odd, other) = (json!({"field": "files"}), json!({"field": "links"}));
+    for met in [&odd, &odd, &other] {
+        store.noted(job, 0, ("OS-0", "TB-1"), met).await.expect("noted");
+    }
     for _ in 0..2 {
         // Noting it twice, as after a crash just before the answer, is noting it once.
         store.done(&applied(route, job, "71", 7)).await.expect("noted");
@@ -129,7 +134,10 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
     assert_eq!((pair.right_id.as_str(), pair.left_base.as_slice()), ("71", [7; 32].as_slice()));
     assert_eq!(store.snapshots(&[vec![7; 32], vec![8; 32]]).await.expect("bases").len(), 2);
     let ledger = store.ledger(job).await.expect("a ledger");
-    assert_eq!(ledger.iter().map(|(.., foreseen, _)| *foreseen).collect::<Vec<_>>(), [true, false]);
+    assert_eq!(ledger.iter().map(|(.., foreseen, _)| *foreseen).collect::<Vec<_>>(), [false, false, true, false]);
+    let mut met: Vec<&serde_json::Value> = ledger[..2].iter().map(|(.., body)| body).collect();
+    met.sort_by_key(|body| body.to_string());
+    assert_eq!(met, [&odd, &other]);
     let counts = store.transfer_counts(job).await.expect("counts");
     assert_eq!((counts.done, counts.refused, counts.intended), (1, 0, 0));
 

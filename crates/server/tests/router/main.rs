@@ -1,5 +1,9 @@
 //! The real router on a real database, over HTTP: sign-in, versions, bad input, cursors, live events.
 
+mod decide;
+mod look;
+mod settle;
+
 use hovrel_engine::{Hub, WorkerOptions, run_worker};
 use hovrel_standins::world::Size;
 use hovrel_standins::{oldstone, tallybench};

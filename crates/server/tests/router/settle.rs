@@ -1,0 +1,194 @@
+//! Settling a route: lanes are checked whole, bad ones are refused by their place, scopes count what they match.
+
+use hovrel_standins::world::{Size, oddities};
+use hovrel_testkit::{Client, Systems};
+use reqwest::{Method, StatusCode};
+use serde_json::{Value, json};
+
+use crate::{pointers, serve};
+
+struct Made {
+    client: Client,
+    route: String,
+    both: Systems,
+}
+
+async fn made() -> Made {
+    let both = Systems::start(Size::SMALL).await;
+    let client = Client::sign_in(&serve().await).await;
+    let route = client.make_route(&both).await;
+    Made { client, route, both }
+}
+
+impl Made {
+    async fn lanes(&self) -> Vec<Value> {
+        self.client.get(&format!("/routes/{}", self.route)).await["lanes"].as_array().expect("lanes").clone()
+    }
+
+    async fn faults(&self, lanes: &[Value]) -> Vec<Value> {
+        let body = json!({"lanes": lanes});
+        self.client.post(&format!("/routes/{}/checks", self.route), body).await.as_array().expect("faults").clone()
+    }
+
+    async fn save(&self, lanes: &[Value], version: i64) -> (StatusCode, Value) {
+        let body = json!({"name": "Lift control moves", "lanes": lanes});
+        self.client.call(Method::PUT, &format!("/routes/{}", self.route), Some(body), Some(version)).await
+    }
+
+    async fn scope(&self, end: &str, condition: Value) -> Value {
+        let body = json!({"end": end, "kind": "test_case", "condition": condition});
+        self.client.post(&format!("/routes/{}/scope", self.route), body).await
+    }
+}
+
+fn cases(lanes: &mut [Value]) -> &mut Value {
+    lanes.iter_mut().find(|l| l["left_kind"] == "test_case").expect("a lane of test cases")
+}
+
+fn rule<'l>(lane: &'l mut Value, target: &str) -> &'l mut Value {
+    let rules = lane["rules"].as_array_mut().expect("rules");
+    rules.iter_mut().find(|r| r["target"] == target).unwrap_or_else(|| panic!("no rule for {target}"))
+}
+
+fn row(field: &str, op: &str, value: &str) -> Value {
+    json!({"row": {"field": field, "op": op, "value": value}})
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn lanes_are_checked_whole_with_the_items_concerned() {
+    let m = made().await;
+    let mut lanes = m.lanes().await;
+    assert_eq!(m.faults(&lanes).await, [] as [Value; 0], "the proposal, settled");
+
+    // Three things wrong at once are three faults, each with its field, and how many items it stops.
+    let lane = cases(&mut lanes);
+    rule(lane, "priority")["conversions"] = json!([{"value_map": {"rows": [], "otherwise": "block"}}]);
+    rule(lane, "title")["source"] = json!({"field": "colour"});
+    lane["rules"].as_array_mut().unwrap().retain(|r| r["target"] != "status");
+    let faults = m.faults(&lanes).await;
+    let of = |field: &str| faults.iter().find(|f| f["field"] == field).unwrap_or_else(|| panic!("{field}: {faults:?}"));
+    assert!(of("title")["message"].as_str().is_some_and(|m| m.contains("colour")), "{}", of("title"));
+    let unmapped: Vec<&Value> = faults.iter().filter(|f| f["field"] == "priority").collect();
+    let stopped: u64 = unmapped.iter().map(|f| f["item_count"].as_u64().unwrap_or_default()).sum();
+    assert!(stopped > 40, "every value is without a row: {unmapped:?}");
+    assert!(unmapped.iter().all(|f| f["blocks"] == true && !f["items"].as_array().unwrap().is_empty()));
+
+    // They can be kept, and a dry run refuses them with every fault.
+    let version = m.client.get(&format!("/routes/{}", m.route)).await["version"].as_i64().expect("a version");
+    assert_eq!(m.save(&lanes, version).await.0, 200);
+    let (status, problem) = m.client.call(Method::POST, &format!("/routes/{}/dry-runs", m.route), None, None).await;
+    assert_eq!(status, 409, "{problem}");
+    let told = problem["detail"].as_str().expect("words");
+    assert!(told.contains("title: ") && told.contains("priority: "), "{told}");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_route_that_is_not_one_is_refused_and_the_old_one_stays() {
+    let m = made().await;
+    let lanes = m.lanes().await;
+    let version = m.client.get(&format!("/routes/{}", m.route)).await["version"].as_i64().expect("a version");
+    for (place, wrong) in [
+        ("/left_kind", json!("colour")),
+        ("/direction", json!("sideways")),
+        ("/rules/0/conversions", json!([{"paint": "red"}])),
+        ("/left_scope", json!({"row": {"field": "@title", "op": "rhymes", "value": "x"}})),
+        ("/policies/first_contact", json!("toss_a_coin")),
+    ] {
+        let mut lanes = lanes.clone();
+        *lanes[0].pointer_mut(place).unwrap_or_else(|| panic!("a lane has {place}")) = wrong;
+        let (status, problem) = m.save(&lanes, version).await;
+        assert_eq!(status, 422, "{place}: {problem}");
+        let told = problem["fields"][0]["pointer"].as_str().unwrap_or_default();
+        assert!(told.starts_with("/lanes/0"), "{place} is told at {told}: {problem}");
+    }
+    let mut extra = lanes.clone();
+    extra[0]["colour"] = json!("red");
+    assert_eq!(m.save(&extra, version).await.0, 422, "what is unknown is refused");
+    assert_eq!(m.lanes().await, lanes);
+
+    // A version that somebody else saved in between is not written over.
+    assert_eq!(m.save(&lanes, version).await.0, 200);
+    assert_eq!(m.save(&lanes, version).await.0, 412);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_scope_counts_what_it_matches_and_shows_it() {
+    let m = made().await;
+    let all = m.scope("left", json!({"all": []})).await;
+    assert_eq!(all["matched"], all["total"]);
+    let wind = m.scope("left", row("@folder", "under", "Line & cabins / Wind")).await;
+    let items = wind["items"].as_array().expect("items");
+    assert_eq!(wind["matched"].as_u64(), Some(items.len() as u64));
+    assert!(!items.is_empty() && items.iter().all(|i| i["path"] == "Line & cabins / Wind"), "{items:?}");
+    let rest = m.scope("left", json!({"all": [row("@folder", "under", "Line & cabins")]})).await;
+    assert!(rest["matched"].as_u64() > wind["matched"].as_u64());
+
+    // All and any, as sets are: what is in both is counted once.
+    let long = row("@key", "is", &format!("OS-{}", oddities::LONG_TITLE));
+    let either = json!({"any": [row("@folder", "under", "Line & cabins / Wind"), long.clone()]});
+    assert_eq!(m.scope("left", either).await["matched"].as_u64(), wind["matched"].as_u64().map(|n| n + 1));
+    let both = json!({"all": [row("@folder", "under", "Line & cabins / Wind"), long]});
+    assert_eq!(m.scope("left", both).await["matched"], 0);
+    assert!(m.scope("right", json!({"all": []})).await["total"].as_u64() < all["total"].as_u64());
+    drop(m.both);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_preview_shows_what_the_rules_make_of_a_real_item() {
+    let m = made().await;
+    let mut lanes = m.lanes().await;
+    let lane = cases(&mut lanes).clone();
+    let path = format!("/routes/{}/preview", m.route);
+    let shown = async |body: Value| m.client.post(&path, body).await;
+    let value = |preview: &Value, target: &str| {
+        let values = preview["values"].as_array().expect("values");
+        values.iter().find(|v| v["target"] == target).cloned().unwrap_or_else(|| panic!("no {target}"))
+    };
+
+    let key = format!("OS-{}", oddities::LONG_TITLE);
+    let long = shown(json!({"lane": lane, "at": 0, "key": key})).await;
+    assert_eq!(long["item"]["key"], key.as_str());
+    let title = value(&long, "title");
+    assert_eq!(title["from"].as_str().map(|t| t.chars().count()), Some(400));
+    assert_eq!(title["losses"][0]["kind"], "truncated");
+    assert!(title["from"].as_str().unwrap().starts_with(title["becomes"].as_str().unwrap()));
+
+    // The one with a file that is not taken, and its link to where that stays.
+    let key = format!("OS-{}", oddities::REFUSED_FILE);
+    let odd = shown(json!({"lane": lane, "at": 0, "key": key})).await;
+    let stays = value(&odd, "@attachments")["losses"][0]["after"].as_str().expect("an address").to_owned();
+    assert!(value(&odd, "@links")["becomes"].as_str().unwrap().contains(&stays), "{odd}");
+
+    // Past the end it is the last; out of scope it is none.
+    let total = long["total"].as_u64().expect("a number");
+    assert_eq!(shown(json!({"lane": lane, "at": 100_000})).await["at"], total - 1);
+    let mut nothing = lane.clone();
+    nothing["left_scope"] = row("@key", "is", "OS-0");
+    let none = shown(json!({"lane": nothing, "at": 0})).await;
+    assert_eq!((&none["total"], &none["item"]), (&json!(0), &Value::Null));
+
+    // A rule that can't be followed says why in place of a value.
+    let mut wrong = lane.clone();
+    rule(&mut wrong, "priority")["conversions"] = json!([{"value_map": {"rows": [], "otherwise": "block"}}]);
+    let fault = value(&shown(json!({"lane": wrong, "at": 0})).await, "priority")["fault"].clone();
+    assert!(fault.as_str().is_some_and(|f| f.contains("value map")), "{fault}");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_in_use_is_not_taken_away() {
+    let m = made().await;
+    let systems = m.client.get("/systems").await;
+    let old = systems.as_array().unwrap().iter().find(|s| s["name"] == "Oldstone").expect("it is connected");
+    let path = format!("/systems/{}", old["id"].as_str().unwrap());
+    let (status, problem) = m.client.call(Method::DELETE, &path, None, None).await;
+    assert_eq!(status, 409, "{problem}");
+    assert!(problem.to_string().contains("Lift control moves"), "the route is named: {problem}");
+    // A route is removed by whoever says its name.
+    let route = format!("/routes/{}", m.route);
+    let (status, problem) = m.client.call(Method::DELETE, &route, Some(json!({"name": "Lift"})), None).await;
+    assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/name"]));
+    let body = json!({"name": "Lift control moves"});
+    assert!(m.client.call(Method::DELETE, &route, Some(body), None).await.0.is_success());
+    assert_eq!(m.client.call(Method::GET, &route, None, None).await.0, 404);
+    assert!(m.client.call(Method::DELETE, &path, None, None).await.0.is_success());
+}
