@@ -223,6 +223,9 @@ pub fn fields_to_write<'a>(
 /// them is taken in there is nothing to carry out.
 pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
     let mut waits = Vec::new();
+    if change.outcome != Outcome::UpdateRight {
+        return waits;
+    }
     for f in change.fields.iter().filter(|f| f.reason != FieldReason::RightChanged) {
         let lacks = lacks_only(&f.write, f.right.as_ref().unwrap_or(&Value::Empty));
         if lacks.is_empty() {
@@ -235,6 +238,9 @@ pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
 
 /// The members that are still to come to the right, if a list holds there all of what is `wanted` but these.
 pub fn lacks_only(wanted: &Value, now: &Value) -> Vec<NotThere> {
+    if !matches!(wanted, Value::References(_) | Value::Links(_)) {
+        return Vec::new();
+    }
     match resolved(wanted, &|_, _| None) {
         Ok(found) if same(&found.value, now) => found.lacking,
         _ => Vec::new(),

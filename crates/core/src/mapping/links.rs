@@ -1,7 +1,8 @@
 //! Carrying links: to the counterpart where there is one, to an address where there is none.
 //!
-//! Decides what a link of the left becomes. A link to something that another route carried to another
-//! system, or to another container of this one, leads there; a link to what is not carried leads back to the left, and that is declared.
+//! Decides what a link of the left becomes. A link to something that another route carried to another system, or
+//! to another container of this one, leads there; a link to what is not carried leads back to the left, and that
+//! is declared.
 
 use super::convert::{PairLookup, sorted};
 use super::lane::Rule;

@@ -170,9 +170,9 @@ pub(super) async fn attempt(
     let target = match begun {
         Begun::Made(id) => {
             let made = read_one(t, lane.right_kind, &id).await?;
-            Some(finish_lists(t, lane, &write, made).await?)
+            Some(finish_lists(t, lane, &awaited(&write, &writes), made).await?)
         }
-        Begun::Now(made) => Some(finish_lists(t, lane, &write, *made).await?),
+        Begun::Now(made) => Some(finish_lists(t, lane, &awaited(&write, &writes), *made).await?),
         _ if creates => Some(create(t, change, lane, &write, looks).await?),
         _ if write.fields.is_empty() && write.parent.is_none() => None,
         _ => Some(update(t, lane, &write, looks).await?),
@@ -268,6 +268,14 @@ fn right_id(change: &Change) -> Result<String, Failure> {
         Some(side) => Ok(side.id.clone()),
         None => refuse("it has no counterpart", "Make a new dry run."),
     }
+}
+
+/// Of a write, the lists that had to wait for some of their members. What else the item holds by now is the people's.
+fn awaited(write: &Write, fields: &[&FieldChange]) -> Write {
+    let waited = |f: &&&FieldChange| resolved(&f.write, &|_, _| None).is_ok_and(|found| !found.lacking.is_empty());
+    let late: BTreeSet<&str> = fields.iter().filter(waited).map(|f| f.field.as_str()).collect();
+    let lists = write.fields.iter().filter(|(field, _)| late.contains(&***field));
+    Write { fields: lists.map(|(field, value)| (field.clone(), value.clone())).collect(), ..write.clone() }
 }
 
 /// The write that the decided fields ask for, and what its lists lack. A list that holds already what is there for
