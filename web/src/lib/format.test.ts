@@ -19,5 +19,16 @@ describe("figures for people", () => {
     expect(bytes(999)).toBe("999 B");
     expect(bytes(60_000)).toBe("60 kB");
     expect(span(125)).toBe("2 min 5 s");
+    expect(span(12_010)).toBe("3 h 20 min");
+  });
+  it("carries over when it rounds", () => {
+    expect(span(59.6)).toBe("1 min 0 s");
+    expect(span(119.7)).toBe("2 min 0 s");
+    expect(span(7199)).toBe("2 h 0 min");
+    expect(bytes(9_949)).toBe("9.9 kB");
+    expect(bytes(9_999)).toBe("10 kB");
+    expect(bytes(999_999)).toBe("1.0 MB");
+    expect(bytes(26_214_400)).toBe("26.2 MB");
+    expect(bytes(99_999_999)).toBe("100 MB");
   });
 });

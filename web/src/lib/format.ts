@@ -23,16 +23,20 @@ export function exact(iso: string | null | undefined): string {
   return iso ? new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" }) : "";
 }
 
-/** Seconds as “2 min 5 s”. */
+/** Seconds as “2 min 5 s”, or “3 h 20 min”: two parts say enough. */
 export function span(seconds: number): string {
-  if (seconds < 60) return `${Math.round(seconds)} s`;
-  return `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
+  const whole = Math.round(seconds);
+  if (whole < 60) return `${whole} s`;
+  if (whole < 3600) return `${Math.floor(whole / 60)} min ${whole % 60} s`;
+  const minutes = Math.round(whole / 60);
+  return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }
 
+/** A size with at most three figures that count; rounding never makes 1000 of a unit. */
 export function bytes(n: number): string {
   if (n < 1000) return `${n} B`;
-  if (n < 1_000_000) return `${(n / 1000).toFixed(n < 10_000 ? 1 : 0)} kB`;
-  return `${(n / 1_000_000).toFixed(1)} MB`;
+  if (n < 999_500) return `${(n / 1000).toFixed(n < 9_950 ? 1 : 0)} kB`;
+  return `${(n / 1_000_000).toFixed(n < 99_950_000 ? 1 : 0)} MB`;
 }
 
 /** A share as people round it; never 100 % while something is missing. */
