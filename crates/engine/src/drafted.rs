@@ -101,3 +101,55 @@ impl Drafted {
         Ok((Outline { fingerprint, needs: self.needs, changes: self.changes }, Box::new(read)))
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sample::{change, waiting};
+
+    fn drafted(changes: &[Change]) -> (Outline, Vec<(Change, bool)>) {
+        let mut drafted = Drafted::new().expect("a file");
+        for change in changes {
+            assert_eq!(drafted.next_seq(), change.seq);
+            drafted.keep(change);
+        }
+        let (outline, read) = drafted.finish().expect("it is kept");
+        (outline, read.map(|r| r.expect("it is read")).collect())
+    }
+
+    fn included(changes: &[Change]) -> Vec<bool> {
+        drafted(changes).1.into_iter().map(|(_, taken)| taken).collect()
+    }
+
+    #[test]
+    fn what_is_kept_is_read_again_as_it_was() {
+        let changes = [change(0, "1", Outcome::NewRight), change(1, "2", Outcome::InStep), waiting(2, "3", "1")];
+        let (outline, read) = drafted(&changes);
+        assert_eq!(read.into_iter().map(|(c, _)| c).collect::<Vec<_>>(), changes);
+        assert_eq!(outline.changes, 2, "a move of a base is no change");
+        // Law 1: the same changes are the same plan, others are another.
+        assert_eq!(drafted(&changes).0.fingerprint, outline.fingerprint);
+        assert_ne!(drafted(&changes[..2]).0.fingerprint, outline.fingerprint);
+        assert_eq!(drafted(&[]).0.changes, 0);
+    }
+
+    #[test]
+    fn what_needs_something_that_is_left_out_waits_with_it() {
+        let blocked = change(0, "1", Outcome::Blocked);
+        let needing = Change { depends_on: vec![0], ..change(1, "2", Outcome::NewRight) };
+        let further = Change { depends_on: vec![1], ..change(2, "3", Outcome::NewRight) };
+        let free = change(3, "4", Outcome::NewRight);
+        let changes = [blocked, needing, further, free];
+        assert_eq!(included(&changes), [false, false, false, true]);
+        assert_eq!(drafted(&changes).0.needs, [(1, 0), (2, 1)]);
+    }
+
+    #[test]
+    fn a_list_waits_until_one_of_its_members_is_taken_in() {
+        // Its member stands before it or after it, is taken in or not, or is in no plan at all.
+        assert_eq!(included(&[change(0, "1", Outcome::NewRight), waiting(1, "2", "1")]), [true, true]);
+        assert_eq!(included(&[waiting(0, "2", "1"), change(1, "1", Outcome::NewRight)]), [true, true]);
+        assert_eq!(included(&[change(0, "1", Outcome::Blocked), waiting(1, "2", "1")]), [false, false]);
+        assert_eq!(included(&[waiting(0, "2", "9")]), [false]);
+    }
+}

@@ -17,6 +17,8 @@ mod error;
 mod hub;
 mod kept;
 mod proof;
+#[cfg(test)]
+mod sample;
 mod survey;
 mod transfer;
 mod worker;

@@ -145,3 +145,62 @@ fn told(t: &Transfer, answer: hovrel_connect::Made) -> Result<Begun, Failure> {
         Err(refused) => Err(refused.into()),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sample::change;
+
+    fn decided(change: Change) -> Result<(Change, Decision), EngineError> {
+        let decision = Decision::default_for(&change);
+        Ok((change, decision))
+    }
+
+    /// The places of what is done at once.
+    fn places(work: Vec<Result<Work, EngineError>>) -> Vec<Vec<u32>> {
+        work.into_iter().map(|w| w.expect("no trouble").changes().map(|c| c.seq).collect()).collect()
+    }
+
+    #[test]
+    fn new_items_of_a_kind_go_together_and_everything_goes_once() {
+        let outcomes = [Outcome::NewRight, Outcome::UpdateRight, Outcome::NewRight, Outcome::Adopt, Outcome::NewRight];
+        let part = || (0..10).map(|n| decided(change(n, &n.to_string(), outcomes[n as usize % 5]))).collect();
+        let batches = BTreeMap::from([(Kind::TestCase, 4)]);
+        let mut found = places(grouped(part(), &batches, |_| false));
+        found.sort();
+        assert_eq!(found, [vec![0, 2, 4, 5], vec![1], vec![3], vec![6], vec![7, 9], vec![8]]);
+
+        // What was begun before a cut goes its own way: it is looked for first.
+        let found = places(grouped(part(), &batches, |seq| seq == 2));
+        assert!(found.contains(&vec![2]) && found.contains(&vec![0, 4, 5, 7]), "{found:?}");
+
+        // Where a system takes one at a time, so it is.
+        assert!(places(grouped(part(), &BTreeMap::new(), |_| false)).iter().all(|w| w.len() == 1));
+    }
+
+    #[test]
+    fn trouble_is_passed_on_and_kinds_are_not_mixed() {
+        let other = Change { right_kind: Kind::Defect, ..change(1, "1", Outcome::NewRight) };
+        let part = vec![
+            decided(change(0, "0", Outcome::NewRight)),
+            decided(other),
+            Err(EngineError::Faults(vec!["cut off".into()])),
+            decided(change(3, "3", Outcome::NewRight)),
+        ];
+        let batches = BTreeMap::from([(Kind::TestCase, 50), (Kind::Defect, 50)]);
+        let (good, bad): (Vec<_>, Vec<_>) = grouped(part, &batches, |_| false).into_iter().partition(Result::is_ok);
+        assert_eq!(bad.len(), 1);
+        let mut found = places(good);
+        found.sort();
+        assert_eq!(found, [vec![0, 3], vec![1]]);
+    }
+
+    /// Made anew instead of adopted, an item is a new one like others.
+    #[test]
+    fn what_is_made_instead_of_adopted_goes_with_the_new() {
+        let as_new =
+            Decision { included: true, as_new: true, ..Decision::default_for(&change(1, "1", Outcome::Adopt)) };
+        let part = vec![decided(change(0, "0", Outcome::NewRight)), Ok((change(1, "1", Outcome::Adopt), as_new))];
+        assert_eq!(places(grouped(part, &BTreeMap::from([(Kind::TestCase, 50)]), |_| false)), [vec![0, 1]]);
+    }
+}

@@ -60,9 +60,11 @@ fn type_seen(head: &[u8], declared: &str) -> Seen {
     let declared = declared.split(';').next().unwrap_or_default().trim().to_ascii_lowercase();
     let signed = infer::get(head).filter(|t| t.matcher_type() != infer::MatcherType::Text);
     let is_text = declared.starts_with("text/") || declared.ends_with("xml") || declared.ends_with("json");
+    // RFC 2046 §4.5.1: it says no more than that these are bytes.
+    let says_nothing = declared == "application/octet-stream";
     let fits = match is_text {
         true => signed.is_none(),
-        false => !infer::is_mime_supported(&declared) || infer::is_mime(head, &declared),
+        false => says_nothing || !infer::is_mime_supported(&declared) || infer::is_mime(head, &declared),
     };
     if fits { Seen::AsDeclared } else { Seen::OtherType(signed.map(|t| t.mime_type())) }
 }
