@@ -54,17 +54,7 @@ fn main() {
         conversions: vec![],
         direction: Direction::ToRight,
     };
-    let lane = Lane {
-        id: "cases".into(),
-        left_kind: Kind::TestCase,
-        right_kind: Kind::TestCase,
-        direction: Direction::ToRight,
-        left_scope: Default::default(),
-        right_scope: Default::default(),
-        rules: keys.iter().map(rule).collect(),
-        matching: Matching::default(),
-        policies: Policies::default(),
-    };
+    let lane = Lane::of_kind(Kind::TestCase, keys.iter().map(rule).collect());
     let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
     let cx = Context {
         left_system: "Old",

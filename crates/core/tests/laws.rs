@@ -33,22 +33,13 @@ fn lane() -> Lane {
     let row = |l: &str, r: &str| ValueRow { left: l.into(), right: r.into(), returns: true };
     let map =
         ValueMap { rows: vec![row("a", "A"), row("b", "A"), row("c", "C")], otherwise: Fallback::Use("Other".into()) };
-    Lane {
-        id: "cases".into(),
-        left_kind: Kind::TestCase,
-        right_kind: Kind::TestCase,
-        direction: Direction::ToRight,
-        left_scope: Condition::default(),
-        right_scope: Condition::default(),
-        rules: vec![
-            rule("name", field("name"), vec![]),
-            rule("note", field("note"), vec![Conversion::Shorten { to: 5 }]),
-            rule("level", field("level"), vec![Conversion::ValueMap(map)]),
-            rule("mark", Source::Origin, vec![]),
-        ],
-        matching: Matching::default(),
-        policies: Policies::default(),
-    }
+    let rules = vec![
+        rule("name", field("name"), vec![]),
+        rule("note", field("note"), vec![Conversion::Shorten { to: 5 }]),
+        rule("level", field("level"), vec![Conversion::ValueMap(map)]),
+        rule("mark", Source::Origin, vec![]),
+    ];
+    Lane::of_kind(Kind::TestCase, rules)
 }
 
 fn artefact(id: &str, values: &[&str; 3]) -> Artefact {

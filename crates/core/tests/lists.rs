@@ -52,17 +52,7 @@ fn rule(target: &str, source: Source) -> Rule {
 }
 
 fn lane() -> Lane {
-    Lane {
-        id: "cases".into(),
-        left_kind: Kind::TestCase,
-        right_kind: Kind::TestCase,
-        direction: Direction::ToRight,
-        left_scope: Default::default(),
-        right_scope: Default::default(),
-        rules: vec![rule(LINKS, Source::Links), rule(ATTACHMENTS, Source::Attachments)],
-        matching: Matching::default(),
-        policies: Policies::default(),
-    }
+    Lane::of_kind(Kind::TestCase, vec![rule(LINKS, Source::Links), rule(ATTACHMENTS, Source::Attachments)])
 }
 
 fn kind(link_types: Option<Vec<LinkType>>) -> KindSchema {

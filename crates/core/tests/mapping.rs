@@ -372,17 +372,8 @@ fn items_at_fault_are_counted_and_named() {
             ..item("level", Value::choice(if n % 2 == 0 { "odd" } else { "4 – Severe" }))
         })
         .collect();
-    let lane = Lane {
-        rules: vec![rule(
-            "priority",
-            Source::Field("level".into()),
-            vec![map(&[("4 – Severe", "High")], Fallback::Block)],
-        )],
-        ..serde_json::from_value(
-            serde_json::json!({"id": "cases", "left_kind": "test_case", "right_kind": "test_case", "rules": []}),
-        )
-        .expect("a lane")
-    };
+    let map = map(&[("4 – Severe", "High")], Fallback::Block);
+    let lane = Lane::of_kind(Kind::TestCase, vec![rule("priority", Source::Field("level".into()), vec![map])]);
     let found = check(&lane, &ends.context(), &items.iter().collect::<Vec<_>>());
     let fault =
         found.iter().find(|f| f.reason == FaultReason::ValueNotInMap { value: "odd".into() }).expect("it is listed");

@@ -58,17 +58,7 @@ fn rule(target: &str, source: Source) -> Rule {
 }
 
 fn lane() -> Lane {
-    Lane {
-        id: "cases".into(),
-        left_kind: Kind::TestCase,
-        right_kind: Kind::TestCase,
-        direction: Direction::ToRight,
-        left_scope: Default::default(),
-        right_scope: Default::default(),
-        rules: vec![rule(TEXT, Source::Field(TEXT.into())), rule(COMMENTS, Source::Comments)],
-        matching: Matching::default(),
-        policies: Policies::default(),
-    }
+    Lane::of_kind(Kind::TestCase, vec![rule(TEXT, Source::Field(TEXT.into())), rule(COMMENTS, Source::Comments)])
 }
 
 /// Both ends as a lane of test cases sees them.

@@ -12,7 +12,6 @@ use hovrel_core::model::{
     Argument, Artefact, Block, Call, Document, Inline, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
 };
 use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
-use hovrel_core::scope::Condition;
 use hovrel_core::text::TextFormat;
 use proptest::prelude::*;
 
@@ -58,17 +57,7 @@ fn lanes() -> Vec<Lane> {
         conversions: vec![],
         direction: Direction::ToRight,
     };
-    let lane = |kind: &KindSchema| Lane {
-        id: kind.kind.id().into(),
-        left_kind: kind.kind,
-        right_kind: kind.kind,
-        direction: Direction::ToRight,
-        left_scope: Condition::default(),
-        right_scope: Condition::default(),
-        rules: kind.fields.iter().map(rule).collect(),
-        matching: Matching::default(),
-        policies: Policies::default(),
-    };
+    let lane = |kind: &KindSchema| Lane::of_kind(kind.kind, kind.fields.iter().map(rule).collect());
     catalogue(true).kinds.iter().map(lane).collect()
 }
 

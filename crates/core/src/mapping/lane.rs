@@ -171,6 +171,21 @@ impl Default for Matching {
 }
 
 impl Lane {
+    /// From a kind at the left to the same at the right, with everything in scope; named by the kind.
+    pub fn of_kind(kind: Kind, rules: Vec<Rule>) -> Lane {
+        Lane {
+            id: kind.id().to_owned(),
+            left_kind: kind,
+            right_kind: kind,
+            direction: Direction::ToRight,
+            left_scope: Condition::default(),
+            right_scope: Condition::default(),
+            rules,
+            matching: Matching::default(),
+            policies: Policies::default(),
+        }
+    }
+
     /// Whether history stays with Hovrel: no rule carries it, as it is or as comments.
     pub fn keeps_history(&self) -> bool {
         !self.rules.iter().any(|r| matches!(r.source, Source::History | Source::CommentsAndHistory))

@@ -6,7 +6,7 @@ use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::mapping::{Direction, Lane, Matching, Policies, suggest};
+use hovrel_core::mapping::{Lane, suggest};
 use hovrel_core::model::Kind;
 use hovrel_core::survey::Survey;
 use hovrel_store::{NewRoute, Route, Session, SurveyRow};
@@ -179,17 +179,7 @@ pub async fn propose(
         let rules = suggest(l, left_survey.kind(kind), r).into_iter().map(|s| s.rule).collect();
         let count = |s: &Survey| s.kind(kind).map_or(0, |k| k.count);
         out.push(ProposedLane {
-            lane: Lane {
-                id: kind.id().to_owned(),
-                left_kind: kind,
-                right_kind: kind,
-                direction: Direction::ToRight,
-                left_scope: Default::default(),
-                right_scope: Default::default(),
-                rules,
-                matching: Matching::default(),
-                policies: Policies::default(),
-            },
+            lane: Lane::of_kind(kind, rules),
             left_name: l.name.clone(),
             right_name: r.name.clone(),
             left_count: count(&left_survey),
