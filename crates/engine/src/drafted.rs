@@ -6,6 +6,7 @@ use std::fs::File;
 use std::io::{BufReader, BufWriter, Seek, Write};
 
 use hovrel_core::mapping::NotThere;
+use hovrel_core::model::Kind;
 use hovrel_core::plan::{Change, Decision, Outcome, waits_only_for};
 
 use crate::EngineError;
@@ -17,8 +18,6 @@ pub struct Drafted {
     needs: Vec<(i32, i32)>,
     /// Changes that have nothing to do before one of these items is there.
     waiting: Vec<(u32, Vec<NotThere>)>,
-    /// Places of the changes that bring an item to the right.
-    bring: HashMap<NotThere, u32>,
     changes: u64,
     failed: Option<EngineError>,
 }
@@ -46,7 +45,6 @@ impl Drafted {
             included: Vec::new(),
             needs: Vec::new(),
             waiting: Vec::new(),
-            bring: HashMap::new(),
             changes: 0,
             failed: None,
         })
@@ -63,9 +61,6 @@ impl Drafted {
         let ready = change.depends_on.iter().all(|d| self.included.get(*d as usize).is_none_or(|taken| *taken));
         self.included.push(Decision::default_for(change).included && ready);
         self.needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
-        if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
-            self.bring.insert(NotThere { kind: change.kind, id: left.id.clone() }, change.seq);
-        }
         let waits = waits_only_for(change);
         if !waits.is_empty() {
             self.waiting.push((change.seq, waits));
@@ -82,13 +77,16 @@ impl Drafted {
         Ok(self.file.write_all(&bytes)?)
     }
 
-    /// What is known of the plan, and its changes, read again.
-    pub fn finish(mut self) -> Result<(Outline, Read), EngineError> {
+    /// What is known of the plan, and its changes, read again. `planned` says which change brings an item of the left
+    /// to the right.
+    pub fn finish(mut self, planned: &HashMap<(Kind, String), u32>) -> Result<(Outline, Read), EngineError> {
         if let Some(failed) = self.failed {
             return Err(failed);
         }
         for (seq, waits) in &self.waiting {
-            let comes = |item| self.bring.get(item).is_some_and(|at| self.included[*at as usize]);
+            let comes = |NotThere { kind, id }: &NotThere| {
+                planned.get(&(*kind, id.clone())).is_some_and(|at| self.included[*at as usize])
+            };
             if !waits.iter().any(comes) {
                 self.included[*seq as usize] = false;
             }
@@ -113,7 +111,9 @@ mod tests {
             assert_eq!(drafted.next_seq(), change.seq);
             drafted.keep(change);
         }
-        let (outline, read) = drafted.finish().expect("it is kept");
+        let brings = |c: &&Change| matches!(c.outcome, Outcome::NewRight | Outcome::Blocked);
+        let planned = changes.iter().filter(brings).map(|c| ((c.kind, c.left.as_ref().unwrap().id.clone()), c.seq));
+        let (outline, read) = drafted.finish(&planned.collect()).expect("it is kept");
         (outline, read.map(|r| r.expect("it is read")).collect())
     }
 

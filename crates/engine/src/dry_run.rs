@@ -223,7 +223,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         summary.only_right += found.only_right;
         planned.extend(made);
     }
-    let (outline, changes) = drafted.finish()?;
+    let (outline, changes) = drafted.finish(&planned)?;
     let plan = Plan {
         id: Uuid::now_v7(),
         route_id: route.id,

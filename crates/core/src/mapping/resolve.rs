@@ -12,7 +12,7 @@ use crate::model::{Kind, Link, LinkEnd, Reference, Value};
 pub type There<'t> = dyn Fn(Kind, &str) -> Option<(Kind, String)> + 't;
 
 /// What is not there, by kind and id at the left.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NotThere {
     pub kind: Kind,
     pub id: String,

@@ -1,12 +1,11 @@
 //! Deciding about a plan: in or out, whole or in parts; what hangs together goes together, and what can't be
 //! decided is refused.
 
-use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, Systems};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 
-use crate::{pointers, serve};
+use crate::{Routed, pointers, routed};
 
 /// A plan of the small world.
 struct Planned {
@@ -17,11 +16,9 @@ struct Planned {
 }
 
 async fn planned() -> Planned {
-    let both = Systems::start(Size::SMALL).await;
-    let client = Client::sign_in(&serve().await).await;
-    let route = client.make_route(&both).await;
+    let Routed { client, route, _both } = routed().await;
     let plan = client.dry_run(&route).await;
-    Planned { client, plan, route, _both: both }
+    Planned { client, plan, route, _both }
 }
 
 impl Planned {

@@ -5,7 +5,7 @@ use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH};
 use reqwest::Method;
 use serde_json::Value;
 
-use crate::serve;
+use crate::{Routed, routed, serve};
 
 async fn found(client: &Client, words: &str) -> Vec<Value> {
     let words: String = words.bytes().map(|b| format!("%{b:02X}")).collect();
@@ -45,9 +45,7 @@ async fn anything_is_found_by_what_it_says_in_any_script() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn the_page_of_an_item_holds_what_hangs_on_it_and_what_became_of_it() {
-    let both = Systems::start(Size::SMALL).await;
-    let client = Client::sign_in(&serve().await).await;
-    let route = client.make_route(&both).await;
+    let Routed { client, route, _both } = routed().await;
     let plan = client.dry_run(&route).await;
     client.decide_all(&plan).await;
     let job = client.finish(&client.transfer(&plan).await).await;

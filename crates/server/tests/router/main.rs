@@ -24,6 +24,21 @@ async fn serve() -> String {
     address
 }
 
+/// A route between both test management systems of the small world, settled.
+struct Routed {
+    client: Client,
+    route: String,
+    /// They run until they are dropped.
+    _both: Systems,
+}
+
+async fn routed() -> Routed {
+    let both = Systems::start(Size::SMALL).await;
+    let client = Client::sign_in(&serve().await).await;
+    let route = client.make_route(&both).await;
+    Routed { client, route, _both: both }
+}
+
 fn pointers(problem: &Value) -> Vec<&str> {
     let fields = problem["fields"].as_array().map(Vec::as_slice).unwrap_or_default();
     fields.iter().filter_map(|f| f["pointer"].as_str()).collect()
@@ -123,10 +138,7 @@ async fn changes_say_which_version_they_saw() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn lists_go_on_by_cursor_and_events_where_they_were_left() {
-    let address = serve().await;
-    let both = Systems::start(Size::SMALL).await;
-    let client = Client::sign_in(&address).await;
-    let route = client.make_route(&both).await;
+    let Routed { client, route, _both } = routed().await;
     let plan = client.dry_run(&route).await;
     let id = plan["id"].as_str().expect("an id");
     let (mut seen, mut cursor) = (Vec::new(), String::new());

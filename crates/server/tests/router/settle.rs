@@ -1,26 +1,12 @@
 //! Settling a route: lanes are checked whole, bad ones are refused by their place, scopes count what they match.
 
-use hovrel_standins::world::{Size, oddities};
-use hovrel_testkit::{Client, Systems};
+use hovrel_standins::world::oddities;
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 
-use crate::{pointers, serve};
+use crate::{Routed, pointers, routed};
 
-struct Made {
-    client: Client,
-    route: String,
-    both: Systems,
-}
-
-async fn made() -> Made {
-    let both = Systems::start(Size::SMALL).await;
-    let client = Client::sign_in(&serve().await).await;
-    let route = client.make_route(&both).await;
-    Made { client, route, both }
-}
-
-impl Made {
+impl Routed {
     async fn lanes(&self) -> Vec<Value> {
         self.client.get(&format!("/routes/{}", self.route)).await["lanes"].as_array().expect("lanes").clone()
     }
@@ -56,7 +42,7 @@ fn row(field: &str, op: &str, value: &str) -> Value {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn lanes_are_checked_whole_with_the_items_concerned() {
-    let m = made().await;
+    let m = routed().await;
     let mut lanes = m.lanes().await;
     assert_eq!(m.faults(&lanes).await, [] as [Value; 0], "the proposal, settled");
 
@@ -84,7 +70,7 @@ async fn lanes_are_checked_whole_with_the_items_concerned() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_route_that_is_not_one_is_refused_and_the_old_one_stays() {
-    let m = made().await;
+    let m = routed().await;
     let lanes = m.lanes().await;
     let version = m.client.get(&format!("/routes/{}", m.route)).await["version"].as_i64().expect("a version");
     for (place, wrong) in [
@@ -113,7 +99,7 @@ async fn a_route_that_is_not_one_is_refused_and_the_old_one_stays() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_scope_counts_what_it_matches_and_shows_it() {
-    let m = made().await;
+    let m = routed().await;
     let all = m.scope("left", json!({"all": []})).await;
     assert_eq!(all["matched"], all["total"]);
     let wind = m.scope("left", row("@folder", "under", "Line & cabins / Wind")).await;
@@ -130,12 +116,11 @@ async fn a_scope_counts_what_it_matches_and_shows_it() {
     let both = json!({"all": [row("@folder", "under", "Line & cabins / Wind"), long]});
     assert_eq!(m.scope("left", both).await["matched"], 0);
     assert!(m.scope("right", json!({"all": []})).await["total"].as_u64() < all["total"].as_u64());
-    drop(m.both);
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_preview_shows_what_the_rules_make_of_a_real_item() {
-    let m = made().await;
+    let m = routed().await;
     let mut lanes = m.lanes().await;
     let lane = cases(&mut lanes).clone();
     let path = format!("/routes/{}/preview", m.route);
@@ -176,7 +161,7 @@ async fn a_preview_shows_what_the_rules_make_of_a_real_item() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_in_use_is_not_taken_away() {
-    let m = made().await;
+    let m = routed().await;
     let systems = m.client.get("/systems").await;
     let old = systems.as_array().unwrap().iter().find(|s| s["name"] == "Oldstone").expect("it is connected");
     let path = format!("/systems/{}", old["id"].as_str().unwrap());
