@@ -1,8 +1,9 @@
 //! Reading a list whole, page by page.
 //!
 //! Decides when a list was read: an item that it shows twice (it moved between two pages) is kept once, as
-//! read last; a page that repeats what came before is asked for again; a list that turns out shorter than its
-//! own count is read again from the start. Nothing that is there may be taken for gone.
+//! read last; a page that repeats what came before is asked for again, whatever it says of the next one; a list
+//! that turns out shorter than its own count is read again from the start. Nothing that is there may be taken
+//! for gone, and a list that goes round in a circle is told.
 
 use std::collections::HashMap;
 

@@ -4,6 +4,7 @@
 //! wait for a permit does not eat the time-out. Answers are bounded in size, redirects are not followed.
 
 use std::num::NonZeroU32;
+use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
 use std::time::{Duration, Instant};
 
@@ -19,8 +20,12 @@ use crate::contract::Meter;
 
 const TIMEOUT: Duration = Duration::from_secs(30);
 const LARGEST_ANSWER: usize = 64 * 1024 * 1024;
-/// Reads are tried this often in all before the trouble is reported.
-const TRIES: usize = 7;
+/// Reads of a system that never answered are tried this often in all before the trouble is reported: about
+/// four seconds, so that a wrong address is told soon.
+const FIRST_TRIES: usize = 7;
+/// Reads of a system that has answered before are tried this often: about a quarter of a minute, since a
+/// reading of thousands of items must outlive a restart.
+const TRIES: usize = 10;
 /// The longest wait that a system may ask for.
 const LONGEST_WAIT: Duration = Duration::from_secs(120);
 
@@ -29,6 +34,7 @@ pub struct Transport {
     pub address: String,
     pub meter: Meter,
     http: reqwest::Client,
+    answered: AtomicBool,
     limits: OnceCell<Limits>,
     /// Used until the system said what it allows.
     first_slots: Semaphore,
@@ -87,6 +93,7 @@ impl Transport {
             address,
             meter: Meter::default(),
             http,
+            answered: AtomicBool::new(false),
             limits: OnceCell::new(),
             first_slots: Semaphore::new(first_at_once),
             first_at_once,
@@ -124,7 +131,9 @@ impl Transport {
     pub async fn execute(&self, method: &Method, url: &str, request: RequestBuilder) -> Result<Response, ConnectError> {
         let _slot = self.slot().await;
         self.meter.calls.fetch_add(1, Relaxed);
-        request.send().await.map_err(|e| self.lost(method, url, &e))
+        let response = request.send().await.map_err(|e| self.lost(method, url, &e))?;
+        self.answered.store(true, Relaxed);
+        Ok(response)
     }
 
     async fn slot(&self) -> SemaphorePermit<'_> {
@@ -138,6 +147,17 @@ impl Transport {
         slot
     }
 
+    /// The waits between the tries of a call.
+    fn backoff(&self) -> impl Iterator<Item = Duration> + use<> {
+        let tries = if self.answered.load(Relaxed) { TRIES } else { FIRST_TRIES };
+        ExponentialBuilder::default()
+            .with_min_delay(Duration::from_millis(60))
+            .with_max_delay(Duration::from_secs(4))
+            .with_max_times(tries - 1)
+            .with_jitter()
+            .build()
+    }
+
     async fn wait(&self, time: Duration) {
         let time = time.min(LONGEST_WAIT);
         self.meter.waited_ms.fetch_add(time.as_millis() as u64, Relaxed);
@@ -149,7 +169,7 @@ impl Transport {
         &self,
         call: impl Fn() -> F,
     ) -> Result<T, ConnectError> {
-        let mut waits = backoff();
+        let mut waits = self.backoff();
         loop {
             let error = match call().await {
                 Ok(value) => return Ok(value),
@@ -173,7 +193,7 @@ impl Transport {
         &self,
         call: impl Fn() -> F,
     ) -> Result<T, ConnectError> {
-        let mut waits = backoff();
+        let mut waits = self.backoff();
         loop {
             match call().await {
                 Err(ConnectError::Busy { after }) => match waits.next() {
@@ -267,15 +287,6 @@ pub fn basic(login: &str, password: &str) -> String {
     format!("Basic {}", base64::engine::general_purpose::STANDARD.encode(format!("{login}:{password}")))
 }
 
-fn backoff() -> impl Iterator<Item = Duration> {
-    ExponentialBuilder::default()
-        .with_min_delay(Duration::from_millis(60))
-        .with_max_delay(Duration::from_secs(4))
-        .with_max_times(TRIES - 1)
-        .with_jitter()
-        .build()
-}
-
 /// Retry-After as seconds or as a date (RFC 9110 §10.2.3).
 fn retry_after(headers: &header::HeaderMap) -> Option<Duration> {
     let text = headers.get(header::RETRY_AFTER)?.to_str().ok()?.trim();
@@ -331,5 +342,27 @@ mod tests {
         assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:59:59 GMT", now), Some(Duration::from_secs(59)));
         assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:58:59 GMT", now), Some(Duration::ZERO));
         assert_eq!(retry_after_at("soon", now), None);
+    }
+
+    /// An address where nobody listens is told soon; a system that answered once is given time to come back.
+    #[tokio::test]
+    async fn a_system_that_answered_before_is_waited_for() {
+        use tokio::io::{AsyncReadExt, AsyncWriteExt};
+        let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
+        let address = format!("http://{}", listener.local_addr().unwrap());
+        let transport = Transport::new(&address, 1).unwrap();
+        let patience = || transport.backoff().sum::<Duration>();
+        assert!(patience() < Duration::from_secs(10), "{:?}", patience());
+
+        let answer = async {
+            let (mut socket, _) = listener.accept().await.unwrap();
+            let _ = socket.read(&mut [0; 1024]).await.unwrap();
+            socket.write_all(b"HTTP/1.1 204 No Content\r\n\r\n").await.unwrap();
+            socket
+        };
+        let request = transport.request(Method::GET, &address);
+        let (_socket, answered) = tokio::join!(answer, transport.execute(&Method::GET, &address, request));
+        assert_eq!(answered.unwrap().status(), StatusCode::NO_CONTENT);
+        assert!(patience() > Duration::from_secs(15), "{:?}", patience());
     }
 }

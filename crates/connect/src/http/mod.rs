@@ -48,7 +48,6 @@ impl HttpConnector {
         let here = format!("{}{path}", self.client.address());
         let Some(next) = pages::next(text, &here).map_err(malformed)? else { return Ok(None) };
         match next.strip_prefix(self.client.address()) {
-            Some(next) if next == path => Err(malformed("a page points to itself as the next one".into())),
             Some(next) => Ok(Some(next.to_owned())),
             None => Err(malformed(format!("its next page is elsewhere, at {next}"))),
         }
@@ -186,10 +185,6 @@ impl Connector for HttpConnector {
             }
             Paging::Cursor { next, total, .. } => {
                 let next = tree::text(&answer, next).filter(|n| !n.is_empty());
-                if next.is_some() && next.as_deref() == cursor {
-                    let why = "a page points to itself as the next one".to_owned();
-                    return Err(ConnectError::Malformed { address: path, why });
-                }
                 (next, total.as_ref().and_then(|t| tree::number(&answer, t)))
             }
         };

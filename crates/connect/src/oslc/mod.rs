@@ -116,10 +116,6 @@ impl OslcConnector {
         }
         let info = Node::of_type(graph, vocab::RESPONSE_INFO).into_iter().next();
         let next = info.and_then(|i| i.iri(vocab::NEXT_PAGE));
-        if next.as_deref() == Some(url) {
-            let why = "a page points to itself as the next one".to_owned();
-            return Err(ConnectError::Malformed { address: url.to_owned(), why });
-        }
         let total = info.and_then(|i| i.text(vocab::TOTAL_COUNT)?.parse().ok());
         Ok(Page { artefacts, next, total })
     }
