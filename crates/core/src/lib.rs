@@ -9,6 +9,7 @@
 //! | [`model`] | what an artefact and a value are |
 //! | [`catalogue`] | what a system can hold |
 //! | [`survey`] | what is really in a system |
+//! | [`expression`] | what a condition or computed value in CEL names, is, and comes to |
 //! | [`scope`] | which artefacts a lane covers |
 //! | [`text`] | rich documents to and from HTML, Markdown and plain text |
 //! | [`mapping`] | how a field is filled from the other end, and whether a rule is sound |
@@ -23,6 +24,7 @@ pub mod catalogue;
 pub mod compare;
 pub mod coverage;
 pub mod diff;
+pub mod expression;
 pub mod identity;
 pub mod loss;
 pub mod mapping;

@@ -9,7 +9,7 @@ use hovrel_core::identity::{Pair, origin_mark};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, Fields, Kind, Value, ValueType};
 use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
-use hovrel_core::scope::{Condition, ConditionRow, Operator};
+use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator};
 use proptest::prelude::*;
 
 const FIELDS: [&str; 3] = ["name", "note", "level"];
@@ -90,8 +90,8 @@ impl World {
             places: &places,
         };
         let matching = |list: &'_ [Artefact], c: &Condition| -> Vec<Artefact> {
-            let subject = |a: &Artefact| c.matches(&hovrel_core::scope::Subject { artefact: a, path: &[] });
-            list.iter().filter(|a| subject(a)).cloned().collect()
+            let filter = Filter::new(c, &right_kind, "2026-03-01T00:00:00Z".parse().expect("a time"));
+            list.iter().filter(|a| filter.matches(a, &[])).cloned().collect()
         };
         let (left, right) = (matching(&self.left, &lane.left_scope), matching(&self.right, &lane.right_scope));
         let (left, right): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
@@ -285,7 +285,7 @@ proptest! {
     #[test]
     fn scope_is_a_wall(mut w in world(), name in prop::sample::select(vec!["Stop", "Wind", "nobody"])) {
         let mut lane = lane();
-        let only = || Condition::All(vec![Condition::Row(ConditionRow { field: "name".into(), op: Operator::Is, value: name.into() })]);
+        let only = || Condition::All(vec![Condition::Row(ConditionRow { field: "name".into(), op: Operator::Is, value: name.into(), values: vec![] })]);
         lane.left_scope = only();
         lane.right_scope = only();
         let outside: Vec<Artefact> = w.right.iter().filter(|a| a.title != name).cloned().collect();

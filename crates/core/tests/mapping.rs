@@ -9,7 +9,7 @@ use hovrel_core::mapping::*;
 use hovrel_core::model::{
     Artefact, Attachment, Call, Document, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
 };
-use hovrel_core::scope::{Condition, ConditionRow, Operator};
+use hovrel_core::scope::{Along, Condition, ConditionRow, Operator};
 use hovrel_core::text::TextFormat;
 
 fn field(id: &str, value_type: ValueType) -> FieldSchema {
@@ -319,7 +319,9 @@ fn each_fault_names_its_reason() {
 #[test]
 fn a_lane_is_checked_whole() {
     let ends = Ends::new();
-    let row = |field: &str| Condition::Row(ConditionRow { field: field.into(), op: Operator::Is, value: "x".into() });
+    let row = |field: &str| {
+        Condition::Row(ConditionRow { field: field.into(), op: Operator::Is, value: "x".into(), values: vec![] })
+    };
     let named = |f: &str| Source::Field(f.into());
     let both =
         Rule { direction: Direction::Both, ..rule("tags", named("labels"), vec![Conversion::Shorten { to: 3 }]) };
@@ -330,6 +332,7 @@ fn a_lane_is_checked_whole() {
         direction: Direction::ToLeft,
         left_scope: Condition::All(vec![row("nowhere"), row("@title")]),
         right_scope: Condition::default(),
+        along: Along::default(),
         rules: vec![
             rule("priority", named("level"), vec![map(&[("a", "Highest")], Fallback::Use("Lowest".into()))]),
             rule("priority", named("level"), vec![]),
@@ -344,9 +347,10 @@ fn a_lane_is_checked_whole() {
     };
     let found = check(&lane, &ends.context(), &[]);
     let reasons: Vec<FaultReason> = found.iter().map(|f| f.reason.clone()).collect();
+    let of_scope = |r: &FaultReason| matches!(r, FaultReason::Scope { left: true, why } if why.contains("“nowhere”"));
+    assert!(reasons.iter().any(of_scope), "{reasons:?}");
     for wanted in [
         FaultReason::OnlyToRight,
-        FaultReason::NoSuchConditionField { field: "nowhere".into() },
         FaultReason::MapTargetNotAllowed { value: "Highest".into() },
         FaultReason::MapTargetNotAllowed { value: "Lowest".into() },
         FaultReason::FedTwice,

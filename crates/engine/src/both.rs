@@ -8,6 +8,7 @@ use std::sync::Arc;
 
 use hovrel_connect::Connector;
 use hovrel_core::catalogue::Catalogue;
+use hovrel_core::expression::Moment;
 use hovrel_core::identity::Pair;
 use hovrel_core::mapping::{Lane, join_deep};
 use hovrel_core::model::{Artefact, Kind, LinkEnd};
@@ -30,6 +31,8 @@ pub(crate) struct Both {
     pub left_paths: HashMap<String, Vec<String>>,
     pub right_paths: HashMap<String, Vec<String>>,
     pub carried_elsewhere: Vec<Elsewhere>,
+    /// When the reading began; what days ago are counted from.
+    pub read_at: Moment,
     /// Left items that have a link to a counterpart, by kind and id.
     pub linked_back: HashSet<(Kind, String)>,
 }
@@ -51,6 +54,7 @@ pub(crate) async fn read_both(
     lanes: &[Lane],
     pairs: &HashMap<String, Vec<Pair>>,
 ) -> Result<Both, EngineError> {
+    let read_at = chrono::Utc::now().fixed_offset();
     let left_system = hub.store.system(route.left_system).await?;
     let right_system = hub.store.system(route.right_system).await?;
     let (left, right) = (hub.connect(&left_system)?, hub.connect(&right_system)?);
@@ -89,6 +93,7 @@ pub(crate) async fn read_both(
     let linked_back = without_back_links(&mut left_items, placed);
     Ok(Both {
         linked_back,
+        read_at,
         left_paths,
         right_paths: folders(&right_items),
         ends: RouteEnds::new(left_system.name.clone(), left_catalogue, right_catalogue),

@@ -7,6 +7,7 @@ use hovrel_core::identity::{Candidate, Pair, match_first_contact};
 use hovrel_core::mapping::{Lane, Place, call_order};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
+use hovrel_core::scope::{Chosen, choose};
 use hovrel_store::{NewChange, PairRow, Plan, Store};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -48,15 +49,20 @@ pub(crate) fn scope_lanes<'a>(
     lanes: &[Lane],
     pairs: &HashMap<String, Vec<Pair>>,
 ) -> (Vec<Scoped<'a>>, Mapped) {
-    let none: &[Artefact] = &[];
-    let left_of = |kind| both.left_items.get(&kind).map_or(none, Vec::as_slice);
-    let right_of = |kind| both.right_items.get(&kind).map_or(none, Vec::as_slice);
+    let left_of = |kind| both.left_items.get(&kind).map_or(&[][..], Vec::as_slice);
+    let right_of = |kind| both.right_items.get(&kind).map_or(&[][..], Vec::as_slice);
+    let left_path = |a: &Artefact| path_of(a, &both.left_paths);
+    let end = Chosen { catalogue: &both.ends.left, items: &left_of, path: &left_path, now: both.read_at };
+    let covered = choose(lanes, &end);
     let mut scoped: Vec<Scoped<'a>> = lanes
         .iter()
-        .map(|lane| Scoped {
+        .zip(covered)
+        .map(|(lane, covered)| Scoped {
             lane: lane.clone(),
-            left: in_scope(left_of(lane.left_kind), &lane.left_scope, &both.left_paths),
-            right: in_scope(right_of(lane.right_kind), &lane.right_scope, &both.right_paths),
+            left: covered.all(),
+            right: both.ends.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
+                in_scope(right_of(lane.right_kind), &lane.right_scope, kind, &both.right_paths, both.read_at)
+            }),
         })
         .collect();
     scoped.sort_by_key(|s| s.lane.left_kind);

@@ -5,13 +5,14 @@ use std::sync::Arc;
 
 use hovrel_connect::Connector;
 
-use hovrel_core::catalogue::{Calls, Catalogue};
+use hovrel_core::catalogue::{Calls, Catalogue, KindSchema};
+use hovrel_core::expression::Moment;
 use hovrel_core::mapping::{
     Context, Fault, FaultReason, Lane, PATH, PairLookup, Place, Source, UserMatcher, check, expand_calls,
     link_to_refused_files,
 };
 use hovrel_core::model::{Artefact, Kind, LinkEnd, Reference, Value, ValueType};
-use hovrel_core::scope::{Condition, Subject};
+use hovrel_core::scope::{Condition, Filter};
 
 use crate::survey::path_of;
 
@@ -149,13 +150,16 @@ pub fn prepare_items(
     }
 }
 
-/// The artefacts that match a condition.
+/// The artefacts of an end that match a condition over their kind. `now` is what days ago are counted from.
 pub fn in_scope<'a>(
     artefacts: &'a [Artefact],
     condition: &Condition,
+    kind: &KindSchema,
     paths: &HashMap<String, Vec<String>>,
+    now: Moment,
 ) -> Vec<&'a Artefact> {
-    artefacts.iter().filter(|a| condition.matches(&Subject { artefact: a, path: path_of(a, paths) })).collect()
+    let filter = Filter::new(condition, kind, now);
+    artefacts.iter().filter(|a| filter.matches(a, path_of(a, paths))).collect()
 }
 
 /// The folders that hold any of the given artefacts, directly or further down.

@@ -1,4 +1,4 @@
-//! Surveyed artefacts in memory, for scope counts and previews while a person types.
+//! What surveys found, in memory, for scope counts and previews while a person types.
 
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex};

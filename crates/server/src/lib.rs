@@ -9,6 +9,7 @@ mod body;
 mod cache;
 mod problem;
 mod session;
+mod surveyed;
 mod web;
 
 use std::sync::Arc;

@@ -11,6 +11,7 @@ use super::lane::{Conversion, Direction, Lane, Rule, Source};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::model::{Artefact, ValueType};
+use crate::scope::condition_faults;
 
 /// One thing that is wrong with a lane.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -35,28 +36,65 @@ pub struct Fault {
 #[serde(tag = "reason", rename_all = "snake_case")]
 pub enum FaultReason {
     NoSuchKind,
-    NoSuchSource { field: String },
-    NoSuchTarget { field: String },
-    NoSuchConditionField { field: String },
+    NoSuchSource {
+        field: String,
+    },
+    NoSuchTarget {
+        field: String,
+    },
+    /// A condition of the left or right scope.
+    Scope {
+        left: bool,
+        why: String,
+    },
     ReadOnly,
     FedTwice,
     RequiredUnfed,
     RequiredEmpty,
-    TypesDiffer { from: ValueType, to: ValueType },
-    WrongType { value: String, wanted: ValueType },
-    ValueNotInMap { value: String },
-    NotAllowed { value: String },
-    MapTargetNotAllowed { value: String },
-    TooLong { length: u32, limit: u32 },
-    UnknownUser { name: String },
+    TypesDiffer {
+        from: ValueType,
+        to: ValueType,
+    },
+    WrongType {
+        value: String,
+        wanted: ValueType,
+    },
+    ValueNotInMap {
+        value: String,
+    },
+    NotAllowed {
+        value: String,
+    },
+    MapTargetNotAllowed {
+        value: String,
+    },
+    TooLong {
+        length: u32,
+        limit: u32,
+    },
+    UnknownUser {
+        name: String,
+    },
     NotInvertible,
     OnlyToRight,
     NoOriginRule,
-    FolderNotCarried { folder: String },
-    NotCarried { what: String },
-    Unreadable { raw: String },
-    NoWay { from: String, to: String },
-    MoveAsks { to: String, field: String },
+    FolderNotCarried {
+        folder: String,
+    },
+    NotCarried {
+        what: String,
+    },
+    Unreadable {
+        raw: String,
+    },
+    NoWay {
+        from: String,
+        to: String,
+    },
+    MoveAsks {
+        to: String,
+        field: String,
+    },
 }
 
 impl FaultReason {
@@ -68,8 +106,8 @@ impl FaultReason {
                 format!("the left end has no field “{field}”; choose another source or remove the rule")
             }
             FaultReason::NoSuchTarget { field } => format!("the right end has no field “{field}”; remove the rule"),
-            FaultReason::NoSuchConditionField { field } => {
-                format!("a condition asks for the field “{field}”, which this end does not have; change the condition")
+            FaultReason::Scope { left, why } => {
+                format!("the scope at the {}: {why}", if *left { "left" } else { "right" })
             }
             FaultReason::ReadOnly => "this field can only be read at the right; remove the rule".into(),
             FaultReason::FedTwice => "two rules fill this field; remove one of them".into(),
@@ -164,11 +202,10 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     if lane.direction != Direction::ToRight {
         faults.push(fault(lane, "", FaultReason::OnlyToRight, true));
     }
-    for field in lane.left_scope.unknown_fields(cx.left_kind) {
-        faults.push(fault(lane, "", FaultReason::NoSuchConditionField { field }, true));
-    }
-    for field in lane.right_scope.unknown_fields(cx.right_kind) {
-        faults.push(fault(lane, "", FaultReason::NoSuchConditionField { field }, true));
+    for (left, condition, kind) in [(true, &lane.left_scope, cx.left_kind), (false, &lane.right_scope, cx.right_kind)] {
+        for wrong in condition_faults(condition, kind) {
+            faults.push(fault(lane, "", FaultReason::Scope { left, why: wrong.message }, true));
+        }
     }
     for (n, rule) in lane.rules.iter().enumerate() {
         if lane.rules[..n].iter().any(|r| r.target == rule.target) {

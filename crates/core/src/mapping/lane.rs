@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::model::Kind;
 // Under another name, since the API's description takes every `Value` for untyped JSON.
 use crate::model::Value as FieldValue;
-use crate::scope::Condition;
+use crate::scope::{Along, Condition};
 
 /// Within a route: one kind to one kind, with its direction, scope, rules and policies.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -22,6 +22,9 @@ pub struct Lane {
     pub left_scope: Condition,
     #[serde(default)]
     pub right_scope: Condition,
+    /// What is covered at the left beyond what the conditions match.
+    #[serde(default)]
+    pub along: Along,
     pub rules: Vec<Rule>,
     #[serde(default)]
     pub matching: Matching,
@@ -180,6 +183,7 @@ impl Lane {
             direction: Direction::ToRight,
             left_scope: Condition::default(),
             right_scope: Condition::default(),
+            along: Along::default(),
             rules,
             matching: Matching::default(),
             policies: Policies::default(),

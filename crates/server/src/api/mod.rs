@@ -10,6 +10,7 @@ pub mod plans;
 pub mod proofs;
 pub mod routes;
 pub mod rules;
+pub mod scope;
 pub mod systems;
 
 use axum::Json;
@@ -42,7 +43,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(routes::one, routes::save, routes::remove))
         .routes(routes!(rules::schema))
         .routes(routes!(rules::checks))
-        .routes(routes!(rules::scope))
+        .routes(routes!(scope::names))
+        .routes(routes!(scope::scope))
         .routes(routes!(rules::preview))
         .routes(routes!(rules::suggestions))
         .routes(routes!(plans::dry_run))

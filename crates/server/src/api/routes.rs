@@ -20,6 +20,7 @@ use super::systems::{etag, if_match};
 use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
+use crate::surveyed::LeftEnd;
 
 #[derive(Serialize, ToSchema)]
 pub struct RouteEnd {
@@ -94,10 +95,10 @@ pub async fn answer(app: &App, route: Route) -> Result<RouteAnswer, Problem> {
     let (right, _) = end(app, route.right_system, &route.right_container).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let mut scope = ScopeFigure { matched: 0, total: 0 };
-    for lane in &lanes {
-        let kept = app.cache.get(&app.hub.store, route.left_system, &route.left_container, lane.left_kind).await?;
-        scope.matched += hovrel_engine::in_scope(&kept.artefacts, &lane.left_scope, &kept.paths).len() as u64;
-        scope.total += kept.artefacts.len() as u64;
+    let surveyed = LeftEnd::of(app, &route, &lanes).await?;
+    for (lane, covered) in lanes.iter().zip(surveyed.covered(&lanes)) {
+        scope.matched += (covered.matched.len() + covered.along.len()) as u64;
+        scope.total += surveyed.artefacts(lane.left_kind).len() as u64;
     }
     let faults = super::rules::faults(app, &route, &lanes).await?;
     let plan = match app.hub.store.latest_plan(route.id).await? {

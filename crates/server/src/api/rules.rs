@@ -1,5 +1,4 @@
-//! What the Scope and Rules stops ask while a person works: schema, counts, checks, previews,
-//! suggestions. Nothing here is saved.
+//! What the Rules stop asks while a person works: schema, checks, previews, suggestions. Nothing here is saved.
 
 use std::sync::Arc;
 
@@ -9,7 +8,6 @@ use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{Fault, Lane, Suggestion, convert, join_deep, source_value, suggest};
 use hovrel_core::model::Kind;
-use hovrel_core::scope::{Condition, Subject};
 use hovrel_core::survey::Survey;
 use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
@@ -17,10 +15,12 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::scope::ScopeItem;
 use crate::App;
 use crate::body::Body;
 use crate::cache::Surveyed;
 use crate::problem::Problem;
+use crate::surveyed::LeftEnd;
 
 #[derive(Serialize, ToSchema)]
 pub struct EndSchema {
@@ -70,13 +70,11 @@ async fn left_items(app: &App, route: &Route, kind: Kind) -> Result<Arc<Surveyed
 /// Every fault of the lanes, with the surveyed items concerned.
 pub async fn faults(app: &App, route: &Route, lanes: &[Lane]) -> Result<Vec<Fault>, Problem> {
     let Some(ends) = ends(app, route).await? else { return Ok(Vec::new()) };
-    let mut kept = Vec::new();
-    for lane in lanes {
-        kept.push((lane.left_kind, left_items(app, route, lane.left_kind).await?));
-    }
-    let items = |lane: &Lane| match kept.iter().find(|(k, _)| *k == lane.left_kind) {
-        Some((_, s)) => hovrel_engine::in_scope(&s.artefacts, &lane.left_scope, &s.paths),
-        None => Vec::new(),
+    let left = LeftEnd::of(app, route, lanes).await?;
+    let covered = left.covered(lanes);
+    let items = |lane: &Lane| {
+        let at = lanes.iter().position(|l| l.id == lane.id);
+        at.map(|n| covered[n].all()).unwrap_or_default()
     };
     Ok(lane_checks(lanes, &ends, &items))
 }
@@ -97,67 +95,6 @@ pub async fn checks(
 ) -> Result<Json<Vec<Fault>>, Problem> {
     let route = app.hub.store.route(id).await?;
     Ok(Json(faults(&app, &route, &body.lanes).await?))
-}
-
-#[derive(Clone, Copy, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum WhichEnd {
-    Left,
-    Right,
-}
-
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct ScopeBody {
-    end: WhichEnd,
-    kind: Kind,
-    condition: Condition,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct ScopeAnswer {
-    matched: u64,
-    total: u64,
-    /// The first of the items that match.
-    items: Vec<ScopeItem>,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct ScopeItem {
-    id: String,
-    key: String,
-    title: String,
-    path: String,
-}
-
-const SHOWN: usize = 200;
-
-/// How many surveyed items a condition matches, and which.
-#[utoipa::path(post, path = "/routes/{id}/scope", operation_id = "tryScope", params(("id" = Uuid, Path)), request_body = ScopeBody,
-    responses((status = 200, body = ScopeAnswer), (status = "4XX", body = Problem)))]
-pub async fn scope(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-    Body(body): Body<ScopeBody>,
-) -> Result<Json<ScopeAnswer>, Problem> {
-    let route = app.hub.store.route(id).await?;
-    let (system, container) = match body.end {
-        WhichEnd::Left => (route.left_system, &route.left_container),
-        WhichEnd::Right => (route.right_system, &route.right_container),
-    };
-    let kept = app.cache.get(&app.hub.store, system, container, body.kind).await?;
-    let matching: Vec<_> = kept
-        .artefacts
-        .iter()
-        .filter(|a| body.condition.matches(&Subject { artefact: a, path: path_of(a, &kept.paths) }))
-        .collect();
-    let items = matching.iter().take(SHOWN).map(|a| ScopeItem {
-        id: a.id.clone(),
-        key: a.key.clone(),
-        title: a.title.clone(),
-        path: path_of(a, &kept.paths).join(" / "),
-    });
-    Ok(Json(ScopeAnswer { matched: matching.len() as u64, total: kept.artefacts.len() as u64, items: items.collect() }))
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -202,14 +139,21 @@ pub async fn preview(
     let empty = Preview { total: 0, at: 0, item: None, values: Vec::new() };
     let Some(ends) = ends(&app, &route).await? else { return Ok(Json(empty)) };
     let kept = left_items(&app, &route, body.lane.left_kind).await?;
-    let items = hovrel_engine::in_scope(&kept.artefacts, &body.lane.left_scope, &kept.paths);
+    let mut lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    // The lane may have changes that are not saved.
+    match lanes.iter_mut().find(|l| l.id == body.lane.id) {
+        Some(lane) => lane.clone_from(&body.lane),
+        None => lanes.push(body.lane.clone()),
+    }
+    let left = LeftEnd::of(&app, &route, &lanes).await?;
+    let covered = left.covered(&lanes).into_iter().zip(&lanes).find(|(_, l)| l.id == body.lane.id);
+    let items = covered.map(|(covered, _)| covered.all()).unwrap_or_default();
     let by_key = body.key.and_then(|key| items.iter().position(|a| a.key == key));
     let at = by_key.unwrap_or(body.at as usize).min(items.len().saturating_sub(1));
     let folders = Mapped::assumed();
     let (Some(artefact), Some(cx)) = (items.get(at), ends.context(&body.lane, &folders)) else {
         return Ok(Json(Preview { total: items.len() as u64, ..empty }));
     };
-    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let shared = left_items(&app, &route, Kind::SharedSteps).await?;
     let mut one = [(*artefact).clone()];
     if let Some(levels) = cx.right_kind.max_depth {
@@ -241,12 +185,7 @@ pub async fn preview(
     Ok(Json(Preview {
         total: items.len() as u64,
         at: at as u64,
-        item: Some(ScopeItem {
-            id: artefact.id.clone(),
-            key: artefact.key.clone(),
-            title: artefact.title.clone(),
-            path: path_of(artefact, &kept.paths).join(" / "),
-        }),
+        item: Some(ScopeItem::of(artefact, path_of(artefact, &kept.paths), false)),
         values: values.collect(),
     }))
 }

@@ -1,0 +1,106 @@
+//! What an expression over the artefacts of a kind may name.
+
+use serde::Serialize;
+
+use super::types::{Type, type_of};
+use crate::catalogue::KindSchema;
+
+/// Something that can be named, for completion and help.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Name {
+    /// As it is written.
+    pub text: String,
+    /// As people call it.
+    pub label: String,
+    /// What it is, in words.
+    pub is: String,
+}
+
+/// Properties that every artefact has, whatever its system calls its fields.
+pub(super) const OWN: [(&str, &str, Type); 9] = [
+    ("key", "Key", Type::Text),
+    ("title", "Title", Type::Text),
+    ("folder", "Folder path", Type::Text),
+    ("url", "Address", Type::Text),
+    ("created", "Created", Type::Time),
+    ("created_by", "Created by", Type::Text),
+    ("modified", "Last change", Type::Time),
+    ("modified_by", "Last changed by", Type::Text),
+    ("now", "The time of reading", Type::Time),
+];
+
+/// The variable that holds the fields of the kind.
+pub(super) const FIELDS: &str = "fields";
+
+/// Everything that can be named.
+pub fn own_names(kind: &KindSchema) -> Vec<Name> {
+    let own = OWN.iter().map(|(text, label, is)| Name {
+        text: (*text).to_owned(),
+        label: (*label).to_owned(),
+        is: is.to_string(),
+    });
+    let fields = kind.fields.iter().map(|f| Name {
+        text: reach(&f.id),
+        label: f.name.clone(),
+        is: type_of(f.value_type).to_string(),
+    });
+    own.chain(fields).collect()
+}
+
+/// How a field is written: `fields.owner`, `` fields.`last-run` `` (the language's escaped form), or
+/// `fields["größe"]` where its id has other characters.
+pub fn reach(field: &str) -> String {
+    let plain = |c: char| c.is_ascii_alphanumeric() || c == '_';
+    let escaped = |c: char| plain(c) || matches!(c, '.' | '-' | '/' | ' ');
+    let begins = field.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_');
+    match field {
+        f if begins && f.chars().all(plain) && !RESERVED.contains(&f) => format!("{FIELDS}.{f}"),
+        f if !f.is_empty() && f.chars().all(escaped) => format!("{FIELDS}.`{f}`"),
+        f => format!("{FIELDS}[{}]", quoted(f)),
+    }
+}
+
+/// Words that the language keeps for itself ("Syntax": RESERVED, and the literals and `in`).
+const RESERVED: [&str; 21] = [
+    "as",
+    "break",
+    "const",
+    "continue",
+    "else",
+    "false",
+    "for",
+    "function",
+    "if",
+    "import",
+    "in",
+    "let",
+    "loop",
+    "namespace",
+    "null",
+    "package",
+    "return",
+    "true",
+    "var",
+    "void",
+    "while",
+];
+
+/// A text as a literal of the language.
+pub(crate) fn quoted(text: &str) -> String {
+    let mut out = String::with_capacity(text.len() + 2);
+    out.push('"');
+    for c in text.chars() {
+        match c {
+            '"' => out.push_str("\\\""),
+            '\\' => out.push_str("\\\\"),
+            '\n' => out.push_str("\\n"),
+            '\r' => out.push_str("\\r"),
+            '\t' => out.push_str("\\t"),
+            c if c.is_control() => out.push_str(&format!("\\u{:04x}", c as u32)),
+            c => out.push(c),
+        }
+    }
+    out.push('"');
+    out
+}

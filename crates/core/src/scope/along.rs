@@ -1,0 +1,121 @@
+//! What is brought along: items that no condition matches, and that something in scope leads to.
+//!
+//! Decides which items of a lane are covered at the left. What leads somewhere: links, fields that refer to items,
+//! calls of shared steps. Folders are another matter: they follow what they hold.
+
+use std::collections::{HashMap, HashSet, VecDeque};
+
+use serde::{Deserialize, Serialize};
+
+use super::Filter;
+use crate::catalogue::{Catalogue, KindSchema};
+use crate::expression::Moment;
+use crate::mapping::Lane;
+use crate::model::{Artefact, Kind, LinkEnd, Reference, Value};
+
+/// Which items a lane brings along, beyond those that its conditions match.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Along {
+    #[default]
+    Nothing,
+    /// Those that an item matched by the conditions of any lane leads to.
+    Linked,
+    /// Those too that what was brought along leads to, and so on.
+    Reached,
+}
+
+/// What is chosen of an end.
+pub struct Chosen<'f, 'a> {
+    pub catalogue: &'f Catalogue,
+    pub items: &'f dyn Fn(Kind) -> &'a [Artefact],
+    /// Titles of the folders above an artefact, outermost first.
+    pub path: &'f dyn Fn(&Artefact) -> &'a [String],
+    /// What days ago are counted from.
+    pub now: Moment,
+}
+
+/// What a lane covers at the left.
+#[derive(Default)]
+pub struct Covered<'a> {
+    pub matched: Vec<&'a Artefact>,
+    pub along: Vec<&'a Artefact>,
+}
+
+impl<'a> Covered<'a> {
+    /// Both, in the order of the end.
+    pub fn all(&self) -> Vec<&'a Artefact> {
+        let mut out: Vec<&Artefact> = self.matched.iter().chain(&self.along).copied().collect();
+        out.sort_by_key(|a| a.position);
+        out
+    }
+}
+
+/// What each of a route's lanes covers at the left, in the order of the lanes.
+pub fn choose<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>) -> Vec<Covered<'a>> {
+    let mut out: Vec<Covered<'a>> = Vec::with_capacity(lanes.len());
+    for lane in lanes {
+        let Some(kind) = of.catalogue.kind(lane.left_kind) else {
+            out.push(Covered::default());
+            continue;
+        };
+        let filter = Filter::new(&lane.left_scope, kind, of.now);
+        let items = (of.items)(lane.left_kind).iter();
+        out.push(Covered { matched: items.filter(|a| filter.matches(a, (of.path)(a))).collect(), along: Vec::new() });
+    }
+    if lanes.iter().all(|l| l.along == Along::Nothing) {
+        return out;
+    }
+    let mut taken: HashSet<(usize, &str)> = HashSet::new();
+    let mut open: VecDeque<(&Artefact, bool)> = VecDeque::new();
+    for (n, covered) in out.iter().enumerate() {
+        for a in &covered.matched {
+            taken.insert((n, a.id.as_str()));
+            open.push_back((a, true));
+        }
+    }
+    let bringing: Vec<usize> = (0..lanes.len()).filter(|n| lanes[*n].along != Along::Nothing).collect();
+    let mut there: HashMap<(Kind, &str), &'a Artefact> = HashMap::new();
+    for kind in bringing.iter().map(|n| lanes[*n].left_kind) {
+        there.extend((of.items)(kind).iter().map(|a| ((kind, a.id.as_str()), a)));
+    }
+    while let Some((from, matched)) = open.pop_front() {
+        let Some(kind) = of.catalogue.kind(from.kind) else { continue };
+        for (kind, id) in leads_to(from, kind) {
+            let Some(found) = there.get(&(kind, id)).copied() else { continue };
+            for &n in &bringing {
+                let lane = &lanes[n];
+                let takes = lane.left_kind == kind && (matched || lane.along == Along::Reached);
+                if takes && taken.insert((n, found.id.as_str())) {
+                    out[n].along.push(found);
+                    open.push_back((found, false));
+                }
+            }
+        }
+    }
+    out
+}
+
+/// The items that an artefact leads to.
+fn leads_to<'a>(from: &'a Artefact, kind: &KindSchema) -> Vec<(Kind, &'a str)> {
+    let mut out: Vec<(Kind, &str)> = Vec::new();
+    for link in &from.links {
+        if let LinkEnd::Artefact { kind, id } = &link.target {
+            out.push((*kind, id));
+        }
+    }
+    for (field, value) in from.fields.iter() {
+        let to = || kind.field(field).and_then(|f| f.refers_to);
+        match value {
+            Value::Reference(r) => out.extend(to().map(|kind| (kind, r.id()))),
+            Value::References(list) => out.extend(to().into_iter().flat_map(|k| list.iter().map(move |r| (k, r.id())))),
+            Value::Steps(steps) => {
+                let calls = steps.iter().filter_map(|s| s.call.as_ref());
+                out.extend(calls.map(|c| (Kind::SharedSteps, Reference::id(&c.target))));
+            }
+            _ => {}
+        }
+    }
+    out
+}

@@ -1,0 +1,208 @@
+//! Scope: which artefacts a lane covers (law 9: nothing outside it is ever read into a plan).
+//!
+//! Decides whether one artefact matches a tree of conditions. Conditions are rows of field, operator and value in
+//! all/any groups, or expressions in CEL; every tree can be written as one expression ([`write()`]) and read back
+//! ([`read`]). What is linked from inside can be brought along ([`along`]).
+
+mod along;
+mod read;
+mod row;
+mod write;
+
+use serde::{Deserialize, Serialize};
+
+pub use along::{Along, Chosen, Covered, choose};
+pub use read::read;
+pub use row::{Holds as PlaceHolds, Place, operators, places};
+pub use write::write;
+
+use crate::catalogue::KindSchema;
+use crate::expression::{self, Expression, Moment, Seen};
+use crate::model::Artefact;
+use row::Test;
+
+/// A tree of conditions.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[cfg_attr(feature = "schema", schema(no_recursion))]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Condition {
+    All(Vec<Condition>),
+    Any(Vec<Condition>),
+    Row(ConditionRow),
+    /// An expression in CEL that no row says.
+    Expression(String),
+}
+
+impl Default for Condition {
+    fn default() -> Self {
+        Condition::All(Vec::new())
+    }
+}
+
+/// One row: field, operator, value.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ConditionRow {
+    /// A field of the kind, or a property that every artefact has: see [`places`].
+    pub field: String,
+    pub op: Operator,
+    /// What it is compared with, as text: a number, a day or time (ISO 8601), `1:30` for a length of time.
+    #[serde(default)]
+    pub value: String,
+    /// The values of [`Operator::OneOf`] and [`Operator::NoneOf`].
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub values: Vec<String>,
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Operator {
+    /// The same, capitals included; of a list, one of its values is.
+    #[default]
+    Is,
+    IsNot,
+    OneOf,
+    NoneOf,
+    /// Without regard to capitals.
+    Contains,
+    ContainsNot,
+    StartsWith,
+    IsEmpty,
+    IsNotEmpty,
+    AtLeast,
+    AtMost,
+    Before,
+    /// In the last so many days, or later.
+    WithinDays,
+    /// Longer ago than so many days.
+    OlderThanDays,
+    /// For the folder path: in this folder or below it.
+    Under,
+    NotUnder,
+}
+
+/// What is wrong with a condition.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ConditionFault {
+    /// The place of the row in the tree: its number in its group, from the outermost on.
+    pub at: Vec<u32>,
+    pub message: String,
+}
+
+/// A condition that was checked against a kind and can be asked of artefacts.
+pub struct Filter<'k> {
+    kind: &'k KindSchema,
+    now: Moment,
+    root: Node,
+    /// What is wrong with it; a row that is wrong matches nothing.
+    pub faults: Vec<ConditionFault>,
+}
+
+enum Node {
+    All(Vec<Node>),
+    Any(Vec<Node>),
+    Test(Test),
+    Expression(Expression),
+    Wrong,
+}
+
+impl<'k> Filter<'k> {
+    /// `now` is what days ago are counted from.
+    pub fn new(condition: &Condition, kind: &'k KindSchema, now: Moment) -> Filter<'k> {
+        let mut faults = Vec::new();
+        let root = node(condition, kind, &mut Vec::new(), &mut faults);
+        Filter { kind, now, root, faults }
+    }
+
+    /// Whether an artefact matches. `path` holds the titles of the folders above it, outermost first.
+    pub fn matches(&self, artefact: &Artefact, path: &[String]) -> bool {
+        self.root.holds(&Seen { artefact, path, kind: self.kind, now: self.now })
+    }
+}
+
+impl Node {
+    fn holds(&self, seen: &Seen<'_>) -> bool {
+        match self {
+            Node::All(list) => list.iter().all(|c| c.holds(seen)),
+            Node::Any(list) => list.iter().any(|c| c.holds(seen)),
+            Node::Test(test) => test.holds(seen),
+            Node::Expression(expression) => expression.holds(seen),
+            Node::Wrong => false,
+        }
+    }
+}
+
+/// What is wrong with a condition over a kind.
+pub fn condition_faults(condition: &Condition, kind: &KindSchema) -> Vec<ConditionFault> {
+    let mut faults = Vec::new();
+    node(condition, kind, &mut Vec::new(), &mut faults);
+    faults
+}
+
+fn node(condition: &Condition, kind: &KindSchema, at: &mut Vec<u32>, faults: &mut Vec<ConditionFault>) -> Node {
+    let mut each = |list: &[Condition], at: &mut Vec<u32>| -> Vec<Node> {
+        let mut out = Vec::with_capacity(list.len());
+        for (n, c) in list.iter().enumerate() {
+            at.push(n as u32);
+            out.push(node(c, kind, at, faults));
+            at.pop();
+        }
+        out
+    };
+    match condition {
+        Condition::All(list) => Node::All(each(list, at)),
+        Condition::Any(list) => Node::Any(each(list, at)),
+        Condition::Row(row) => match Test::of(row, kind) {
+            Ok(test) => Node::Test(test),
+            Err(message) => {
+                faults.push(ConditionFault { at: at.clone(), message });
+                Node::Wrong
+            }
+        },
+        Condition::Expression(text) => match expression::compile(text, kind) {
+            Ok(found) if found.is.fits(&expression::Type::Bool) => Node::Expression(found),
+            Ok(found) => {
+                let message = format!("a condition is yes or no, this is {}", found.is);
+                faults.push(ConditionFault { at: at.clone(), message });
+                Node::Wrong
+            }
+            Err(wrong) => {
+                faults.extend(wrong.into_iter().map(|f| ConditionFault { at: at.clone(), message: f.message }));
+                Node::Wrong
+            }
+        },
+    }
+}
+
+impl Condition {
+    /// The same condition without groups that say nothing: one in another of its sort, or with one member.
+    pub fn plain(self) -> Condition {
+        let (all, list) = match self {
+            Condition::All(list) => (true, list),
+            Condition::Any(list) => (false, list),
+            other => return other,
+        };
+        let mut out = Vec::new();
+        for member in list.into_iter().map(Condition::plain) {
+            match member {
+                Condition::All(inner) if all => out.extend(inner),
+                Condition::Any(inner) if !all => out.extend(inner),
+                other => out.push(other),
+            }
+        }
+        match (out.len(), all) {
+            (1, _) => out.remove(0),
+            (_, true) => Condition::All(out),
+            (_, false) => Condition::Any(out),
+        }
+    }
+
+    /// Whether it says nothing: everything matches.
+    pub fn is_open(&self) -> bool {
+        matches!(self, Condition::All(list) if list.iter().all(Condition::is_open))
+    }
+}

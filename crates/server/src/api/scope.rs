@@ -1,0 +1,202 @@
+//! What the Scope stop asks while a person works: what can be named, what a condition says as text and as rows, and
+//! what it matches. Nothing here is saved.
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use chrono::Utc;
+use hovrel_core::catalogue::{Catalogue, KindSchema};
+use hovrel_core::expression::{ExpressionFault, Function, Name, functions, own_names};
+use hovrel_core::mapping::Lane;
+use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::scope::{Condition, ConditionFault, Place, condition_faults, places, read, write};
+use hovrel_engine::path_of;
+use hovrel_store::Route;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use crate::App;
+use crate::body::Body;
+use crate::problem::Problem;
+use crate::surveyed::LeftEnd;
+
+#[derive(Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum WhichEnd {
+    Left,
+    Right,
+}
+
+impl WhichEnd {
+    fn of(self, route: &Route) -> (Uuid, &str) {
+        match self {
+            WhichEnd::Left => (route.left_system, &route.left_container),
+            WhichEnd::Right => (route.right_system, &route.right_container),
+        }
+    }
+
+    fn kind(self, lane: &Lane) -> Kind {
+        match self {
+            WhichEnd::Left => lane.left_kind,
+            WhichEnd::Right => lane.right_kind,
+        }
+    }
+
+    fn condition(self, lane: &mut Lane) -> &mut Condition {
+        match self {
+            WhichEnd::Left => &mut lane.left_scope,
+            WhichEnd::Right => &mut lane.right_scope,
+        }
+    }
+}
+
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct NamesQuery {
+    end: WhichEnd,
+    kind: Kind,
+}
+
+/// What conditions and expressions over a kind can speak of.
+#[derive(Default, Serialize, ToSchema)]
+pub struct Names {
+    /// What rows can ask of, with the comparisons that go with each.
+    places: Vec<Place>,
+    /// What expressions can name.
+    names: Vec<Name>,
+    functions: Vec<Function>,
+}
+
+async fn schema_of(app: &App, route: &Route, end: WhichEnd, kind: Kind) -> Result<Option<KindSchema>, Problem> {
+    let (system, container) = end.of(route);
+    let Some(row) = app.hub.store.survey(system, container).await? else { return Ok(None) };
+    Ok(serde_json::from_value::<Catalogue>(row.catalogue)?.kind(kind).cloned())
+}
+
+/// What can be named in conditions and expressions over a kind; empty until the end has been surveyed.
+#[utoipa::path(get, path = "/routes/{id}/names", operation_id = "getNames", params(("id" = Uuid, Path), NamesQuery),
+    responses((status = 200, body = Names), (status = "4XX", body = Problem)))]
+pub async fn names(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<NamesQuery>,
+) -> Result<Json<Names>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let Some(kind) = schema_of(&app, &route, query.end, query.kind).await? else { return Ok(Json(Names::default())) };
+    Ok(Json(Names { places: places(&kind), names: own_names(&kind), functions: functions() }))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ScopeBody {
+    end: WhichEnd,
+    /// The lane that is asked about.
+    lane: String,
+    /// Every lane of the route, saved or not: what one leads to, another may bring along.
+    lanes: Vec<Lane>,
+    /// An expression to be read as the lane's condition in place of the one it has.
+    text: Option<String>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ScopeAnswer {
+    /// The condition: as it was given, or as the text says it.
+    condition: Condition,
+    /// The condition as text; none while a row says nothing, or the text can't be read.
+    text: Option<String>,
+    faults: Vec<ConditionFault>,
+    text_faults: Vec<ExpressionFault>,
+    matched: u64,
+    /// How many are brought along beyond those.
+    along: u64,
+    total: u64,
+    /// The first of the items covered.
+    items: Vec<ScopeItem>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ScopeItem {
+    pub id: String,
+    pub key: String,
+    pub title: String,
+    pub path: String,
+    /// Brought along: no condition matches it.
+    pub along: bool,
+}
+
+impl ScopeItem {
+    pub fn of(artefact: &Artefact, path: &[String], along: bool) -> ScopeItem {
+        ScopeItem {
+            id: artefact.id.clone(),
+            key: artefact.key.clone(),
+            title: artefact.title.clone(),
+            path: path.join(" / "),
+            along,
+        }
+    }
+}
+
+const SHOWN: usize = 200;
+
+/// What a condition says, how many surveyed items it matches, and which.
+#[utoipa::path(post, path = "/routes/{id}/scope", operation_id = "tryScope", params(("id" = Uuid, Path)), request_body = ScopeBody,
+    responses((status = 200, body = ScopeAnswer), (status = "4XX", body = Problem)))]
+pub async fn scope(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<ScopeBody>,
+) -> Result<Json<ScopeAnswer>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let ScopeBody { end, lane, mut lanes, text } = body;
+    let Some(n) = lanes.iter().position(|l| l.id == lane) else {
+        return Err(Problem::field("/lane", "there is no lane of this name among the lanes"));
+    };
+    let kind = end.kind(&lanes[n]);
+    let mut answer = ScopeAnswer {
+        condition: end.condition(&mut lanes[n]).clone(),
+        text: None,
+        faults: Vec::new(),
+        text_faults: Vec::new(),
+        matched: 0,
+        along: 0,
+        total: 0,
+        items: Vec::new(),
+    };
+    let Some(schema) = schema_of(&app, &route, end, kind).await? else { return Ok(Json(answer)) };
+    if let Some(text) = text {
+        match read(&text, &schema) {
+            Ok(found) => {
+                end.condition(&mut lanes[n]).clone_from(&found);
+                answer.condition = found;
+                answer.text = Some(text);
+            }
+            Err(faults) => {
+                answer.text_faults = faults;
+                return Ok(Json(answer));
+            }
+        }
+    } else {
+        answer.text = write(&answer.condition, &schema).ok();
+    }
+    answer.faults = condition_faults(&answer.condition, &schema);
+    match end {
+        WhichEnd::Left => {
+            let left = LeftEnd::of(&app, &route, &lanes).await?;
+            let covered = left.covered(&lanes).swap_remove(n);
+            let shown = covered.matched.iter().map(|a| (a, false)).chain(covered.along.iter().map(|a| (a, true)));
+            answer.items = shown.take(SHOWN).map(|(a, along)| ScopeItem::of(a, left.path(a), along)).collect();
+            (answer.matched, answer.along) = (covered.matched.len() as u64, covered.along.len() as u64);
+            answer.total = left.artefacts(kind).len() as u64;
+        }
+        WhichEnd::Right => {
+            let kept = app.cache.get(&app.hub.store, route.right_system, &route.right_container, kind).await?;
+            let now = Utc::now().fixed_offset();
+            let found = hovrel_engine::in_scope(&kept.artefacts, &answer.condition, &schema, &kept.paths, now);
+            let shown = found.iter().take(SHOWN);
+            answer.items = shown.map(|a| ScopeItem::of(a, path_of(a, &kept.paths), false)).collect();
+            (answer.matched, answer.total) = (found.len() as u64, kept.artefacts.len() as u64);
+        }
+    }
+    Ok(Json(answer))
+}

@@ -1,0 +1,58 @@
+//! The left end of a route as last surveyed, and what its lanes cover of it.
+//!
+//! Decides nothing of its own: the core chooses, from what the surveys found. Everything that shows counts before a
+//! dry run (line, scope, checks, previews) asks here, so that they agree with one another.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use chrono::Utc;
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::mapping::Lane;
+use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::scope::{Chosen, Covered, choose};
+use hovrel_engine::path_of;
+use hovrel_store::Route;
+
+use crate::App;
+use crate::cache::Surveyed;
+use crate::problem::Problem;
+
+pub struct LeftEnd {
+    catalogue: Catalogue,
+    kinds: HashMap<Kind, Arc<Surveyed>>,
+}
+
+impl LeftEnd {
+    /// What was surveyed of the kinds that lanes carry; empty if the end was not surveyed.
+    pub async fn of(app: &App, route: &Route, lanes: &[Lane]) -> Result<LeftEnd, Problem> {
+        let survey = app.hub.store.survey(route.left_system, &route.left_container).await?;
+        let catalogue = survey.map(|row| serde_json::from_value(row.catalogue)).transpose()?.unwrap_or_default();
+        let mut kinds = HashMap::new();
+        for kind in lanes.iter().map(|l| l.left_kind) {
+            let kept = app.cache.get(&app.hub.store, route.left_system, &route.left_container, kind).await?;
+            kinds.insert(kind, kept);
+        }
+        Ok(LeftEnd { catalogue, kinds })
+    }
+
+    pub fn artefacts(&self, kind: Kind) -> &[Artefact] {
+        self.kinds.get(&kind).map_or(&[], |s| s.artefacts.as_slice())
+    }
+
+    /// Titles of the folders above an artefact, outermost first.
+    pub fn path(&self, artefact: &Artefact) -> &[String] {
+        self.kinds.get(&artefact.kind).map_or(&[], |s| path_of(artefact, &s.paths))
+    }
+
+    /// What each lane covers, in the order of the lanes.
+    pub fn covered(&self, lanes: &[Lane]) -> Vec<Covered<'_>> {
+        let end = Chosen {
+            catalogue: &self.catalogue,
+            items: &|kind| self.artefacts(kind),
+            path: &|artefact| self.path(artefact),
+            now: Utc::now().fixed_offset(),
+        };
+        choose(lanes, &end)
+    }
+}
