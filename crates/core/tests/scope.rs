@@ -315,13 +315,37 @@ fn what_is_linked_comes_along_on_request() {
         let mut lane = Lane::of_kind(Kind::TestCase, vec![]);
         lane.left_scope = row("@key", Operator::Is, "C1");
         lane.along = along;
-        let (none, items) = (Vec::new(), &items);
+        let items = &items;
         let of = Chosen { catalogue: &catalogue, items: &|_| items, path: &|_| &[], now: now() };
         let covered = choose(&[lane], &of);
         let keys: Vec<&str> = covered[0].all().iter().map(|a| a.key.as_str()).collect();
         assert_eq!(keys, wanted, "{along:?}");
         assert_eq!(covered[0].matched.len(), 1);
-        drop::<Vec<Artefact>>(none);
+    }
+}
+
+/// Three folders in one another and one beside them; a case in the second.
+#[test]
+fn folders_follow_what_they_hold() {
+    let folder = |id: &str, parent: Option<&str>| Artefact {
+        parent: parent.map(str::to_owned),
+        ..Artefact::bare(Kind::Folder, id)
+    };
+    let folders = [folder("A", None), folder("B", Some("A")), folder("C", Some("B")), folder("D", None)];
+    let cases = [Artefact { parent: Some("B".into()), ..case("C1", "x") }, case("C2", "x")];
+    let schema = KindSchema::new(Kind::Folder, "Folder", vec![]);
+    let catalogue = Catalogue { kinds: vec![schema, kind()], users: vec![] };
+    for (scope, wanted) in [
+        (Condition::default(), vec!["A", "B", "C", "D"]),
+        (row("@key", Operator::Is, "C1"), vec!["A", "B"]),
+        (row("@key", Operator::Is, "C2"), vec![]),
+    ] {
+        let mut lane = Lane::of_kind(Kind::TestCase, vec![]);
+        lane.left_scope = scope;
+        let items = |k: Kind| if k == Kind::Folder { &folders[..] } else { &cases[..] };
+        let of = Chosen { catalogue: &catalogue, items: &items, path: &|_| &[], now: now() };
+        let covered = choose(&[Lane::of_kind(Kind::Folder, vec![]), lane], &of);
+        assert_eq!(covered[0].matched.iter().map(|f| f.id.as_str()).collect::<Vec<_>>(), wanted);
     }
 }
 

@@ -16,7 +16,7 @@ use uuid::Uuid;
 
 use crate::both::{Both, read_both};
 use crate::drafted::Drafted;
-use crate::ends::{Mapped, in_scope, lane_checks, needed_folders};
+use crate::ends::{Mapped, in_scope, lane_checks};
 use crate::survey::path_of;
 use crate::worker::Running;
 use crate::{EngineError, Hub, kept};
@@ -68,17 +68,9 @@ pub(crate) fn scope_lanes<'a>(
     scoped.sort_by_key(|s| s.lane.left_kind);
 
     let mut mapped = Mapped::default();
-    // A narrow first try must not make every folder: with conditions on other lanes, folders are
-    // limited to those that hold something in scope.
-    let narrow = lanes.iter().any(|l| l.left_kind != Kind::Folder && l.left_scope != Default::default());
-    let holders = scoped.iter().filter(|s| s.lane.left_kind != Kind::Folder).flat_map(|s| s.left.iter().copied());
-    let needed = needed_folders(left_of(Kind::Folder), holders);
     for s in &mut scoped {
         match s.lane.left_kind {
             Kind::Folder => {
-                if narrow {
-                    s.left.retain(|f| needed.contains(&f.id));
-                }
                 s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len));
                 // Folders are alike only if they are the same: “similar” folders would swallow each
                 // other's items.

@@ -1,6 +1,6 @@
 //! The two ends of a route as the rules see them: catalogues, people, folders, scopes.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use hovrel_connect::Connector;
@@ -160,20 +160,6 @@ pub fn in_scope<'a>(
 ) -> Vec<&'a Artefact> {
     let filter = Filter::new(condition, kind, now);
     artefacts.iter().filter(|a| filter.matches(a, path_of(a, paths))).collect()
-}
-
-/// The folders that hold any of the given artefacts, directly or further down.
-pub fn needed_folders<'a>(folders: &[Artefact], holders: impl Iterator<Item = &'a Artefact>) -> HashSet<String> {
-    let parents: HashMap<&str, Option<&str>> = folders.iter().map(|f| (f.id.as_str(), f.parent.as_deref())).collect();
-    let mut needed: HashSet<String> = HashSet::new();
-    for artefact in holders {
-        let mut at = artefact.parent.as_deref();
-        while let Some(id) = at.filter(|id| !needed.contains(*id)) {
-            needed.insert(id.to_owned());
-            at = parents.get(id).copied().flatten();
-        }
-    }
-    needed
 }
 
 /// Every fault of a route's lanes. `items` gives the artefacts in scope of a lane.

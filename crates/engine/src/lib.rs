@@ -24,7 +24,7 @@ mod transfer;
 mod worker;
 
 pub use dry_run::PlanSummary;
-pub use ends::{Mapped, RouteEnds, in_scope, lane_checks, needed_folders, prepare_items};
+pub use ends::{Mapped, RouteEnds, in_scope, lane_checks, prepare_items};
 pub use error::EngineError;
 pub use hub::Hub;
 pub use proof::RouteProof;

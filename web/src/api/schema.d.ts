@@ -351,6 +351,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be named in conditions and expressions over a kind; empty until the end has been surveyed. */
+        get: operations["getNames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/preview": {
         parameters: {
             query?: never;
@@ -412,7 +429,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** How many surveyed items a condition matches, and which. */
+        /** What a condition says, how many surveyed items it matches, and which. */
         post: operations["tryScope"];
         delete?: never;
         options?: never;
@@ -635,6 +652,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description Which items a lane brings along, beyond those that its conditions match.
+         * @enum {string}
+         */
+        Along: "nothing" | "linked" | "reached";
         Argument: {
             name: string;
             /** @description Usually a line of text; a parameter of the caller stands in it as a node. */
@@ -828,17 +850,25 @@ export interface components {
             any: components["schemas"]["Condition"][];
         } | {
             row: components["schemas"]["ConditionRow"];
+        } | {
+            /** @description An expression in CEL that no row says. */
+            expression: string;
+        };
+        /** @description What is wrong with a condition. */
+        ConditionFault: {
+            /** @description The place of the row in the tree: its number in its group, from the outermost on. */
+            at: number[];
+            message: string;
         };
         /** @description One row: field, operator, value. */
         ConditionRow: {
-            /** @description A field of the kind, or one of [`BUILT_IN`]. */
+            /** @description A field of the kind, or a property that every artefact has: see [`places`]. */
             field: string;
             op: components["schemas"]["Operator"];
-            /**
-             * @description Compared as text, numbers and dates by their order; several values divided by commas for
-             *     `one_of`.
-             */
+            /** @description What it is compared with, as text: a number, a day or time (ISO 8601), `1:30` for a length of time. */
             value?: string;
+            /** @description The values of [`Operator::OneOf`] and [`Operator::NoneOf`]. */
+            values?: string[];
         };
         ContainerAnswer: {
             id: string;
@@ -959,6 +989,14 @@ export interface components {
              */
             score: number;
         };
+        /** @description One thing that is wrong with an expression, and where: characters from 0, the last one not included. */
+        ExpressionFault: {
+            /** Format: int32 */
+            from: number;
+            message: string;
+            /** Format: int32 */
+            to: number;
+        };
         /** @description What happens to a value that a map or table does not name. */
         Fallback: "block" | {
             use: string;
@@ -995,9 +1033,10 @@ export interface components {
             /** @enum {string} */
             reason: "no_such_target";
         } | {
-            field: string;
+            left: boolean;
             /** @enum {string} */
-            reason: "no_such_condition_field";
+            reason: "scope";
+            why: string;
         } | {
             /** @enum {string} */
             reason: "read_only";
@@ -1217,6 +1256,14 @@ export interface components {
             system_name: string;
             title: string;
         };
+        /** @description A function, for completion. */
+        Function: {
+            /** @description What it takes and gives, in words. */
+            form: string;
+            /** @description Whether it stands behind a dot. */
+            member: boolean;
+            name: string;
+        };
         HeldField: {
             empty: boolean;
             field: string;
@@ -1376,6 +1423,8 @@ export interface components {
         };
         /** @description Within a route: one kind to one kind, with its direction, scope, rules and policies. */
         Lane: {
+            /** @description What is covered at the left beyond what the conditions match. */
+            along?: components["schemas"]["Along"];
             direction?: components["schemas"]["Direction"];
             /** @description Name of the lane, unique in its route. */
             id: string;
@@ -1616,8 +1665,25 @@ export interface components {
             from: string;
             to: string;
         };
+        /** @description Something that can be named, for completion and help. */
+        Name: {
+            /** @description What it is, in words. */
+            is: string;
+            /** @description As people call it. */
+            label: string;
+            /** @description As it is written. */
+            text: string;
+        };
+        /** @description What conditions and expressions over a kind can speak of. */
+        Names: {
+            functions: components["schemas"]["Function"][];
+            /** @description What expressions can name. */
+            names: components["schemas"]["Name"][];
+            /** @description What rows can ask of, with the comparisons that go with each. */
+            places: components["schemas"]["Place"][];
+        };
         /** @enum {string} */
-        Operator: "is" | "is_not" | "contains" | "starts_with" | "one_of" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "under";
+        Operator: "is" | "is_not" | "one_of" | "none_of" | "contains" | "contains_not" | "starts_with" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "before" | "within_days" | "older_than_days" | "under" | "not_under";
         /**
          * @description What a dry run found for an artefact.
          * @enum {string}
@@ -1665,6 +1731,20 @@ export interface components {
              */
             there: number;
         };
+        /** @description Something that a row can ask of: a field, or a property that every artefact has. */
+        Place: {
+            field: string;
+            /** @description What its values are. */
+            holds: components["schemas"]["PlaceHolds"];
+            /** @description As people call it. */
+            name: string;
+            operators: components["schemas"]["Operator"][];
+        };
+        /**
+         * @description What a place holds, as rows see it.
+         * @enum {string}
+         */
+        PlaceHolds: "text" | "path" | "list" | "number" | "yes_no" | "time" | "duration";
         /** @description A plan in numbers. */
         PlanFigure: {
             /**
@@ -1937,17 +2017,32 @@ export interface components {
             name: string;
         };
         ScopeAnswer: {
-            /** @description The first of the items that match. */
+            /**
+             * Format: int64
+             * @description How many are brought along beyond those.
+             */
+            along: number;
+            /** @description The condition: as it was given, or as the text says it. */
+            condition: components["schemas"]["Condition"];
+            faults: components["schemas"]["ConditionFault"][];
+            /** @description The first of the items covered. */
             items: components["schemas"]["ScopeItem"][];
             /** Format: int64 */
             matched: number;
+            /** @description The condition as text; none while a row says nothing, or the text can't be read. */
+            text?: string | null;
+            text_faults: components["schemas"]["ExpressionFault"][];
             /** Format: int64 */
             total: number;
         };
         ScopeBody: {
-            condition: components["schemas"]["Condition"];
             end: components["schemas"]["WhichEnd"];
-            kind: components["schemas"]["Kind"];
+            /** @description The lane that is asked about. */
+            lane: string;
+            /** @description Every lane of the route, saved or not: what one leads to, another may bring along. */
+            lanes: components["schemas"]["Lane"][];
+            /** @description An expression to be read as the lane's condition in place of the one it has. */
+            text?: string | null;
         };
         ScopeFigure: {
             /** Format: int64 */
@@ -1956,6 +2051,8 @@ export interface components {
             total: number;
         };
         ScopeItem: {
+            /** @description Brought along: no condition matches it. */
+            along: boolean;
             id: string;
             key: string;
             path: string;
@@ -2995,6 +3092,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getNames: {
+        parameters: {
+            query: {
+                end: components["schemas"]["WhichEnd"];
+                kind: components["schemas"]["Kind"];
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Names"];
                 };
             };
             "4XX": {

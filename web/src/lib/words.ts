@@ -102,14 +102,20 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
 export const operatorWord: Record<Schemas["Operator"], string> = {
   is: "is",
   is_not: "is not",
-  contains: "contains",
-  starts_with: "starts with",
   one_of: "is one of",
+  none_of: "is none of",
+  contains: "contains",
+  contains_not: "does not contain",
+  starts_with: "starts with",
   is_empty: "is empty",
   is_not_empty: "is not empty",
   at_least: "is at least",
   at_most: "is at most",
+  before: "is before",
+  within_days: "in the last … days",
+  older_than_days: "longer ago than … days",
   under: "is in or under",
+  not_under: "is not in or under",
 };
 
 export const causeWord: Record<Schemas["DifferenceCause"], string> = {

@@ -1,7 +1,8 @@
-//! What is brought along: items that no condition matches, and that something in scope leads to.
+//! What a route covers at its left: what the conditions of its lanes match, and what is brought along.
 //!
-//! Decides which items of a lane are covered at the left. What leads somewhere: links, fields that refer to items,
-//! calls of shared steps. Folders are another matter: they follow what they hold.
+//! Brought along is what no condition matches and something in scope leads to: by a link, a field that refers to
+//! items, a call of shared steps. Folders follow what they hold: once another lane is limited, only those are
+//! covered that hold something in scope, so that a narrow first try does not make every folder.
 
 use std::collections::{HashMap, HashSet, VecDeque};
 
@@ -64,9 +65,16 @@ pub fn choose<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>) -> Vec<Covered<'a>> {
         let items = (of.items)(lane.left_kind).iter();
         out.push(Covered { matched: items.filter(|a| filter.matches(a, (of.path)(a))).collect(), along: Vec::new() });
     }
-    if lanes.iter().all(|l| l.along == Along::Nothing) {
-        return out;
+    if lanes.iter().any(|l| l.along != Along::Nothing) {
+        bring_along(lanes, of, &mut out);
     }
+    if lanes.iter().any(|l| l.left_kind != Kind::Folder && !l.left_scope.is_open()) {
+        keep_needed_folders(lanes, (of.items)(Kind::Folder), &mut out);
+    }
+    out
+}
+
+fn bring_along<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>, out: &mut [Covered<'a>]) {
     let mut taken: HashSet<(usize, &str)> = HashSet::new();
     let mut open: VecDeque<(&Artefact, bool)> = VecDeque::new();
     for (n, covered) in out.iter().enumerate() {
@@ -94,7 +102,22 @@ pub fn choose<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>) -> Vec<Covered<'a>> {
             }
         }
     }
-    out
+}
+
+/// Leaves of the folders those that hold something in scope, directly or further down.
+fn keep_needed_folders(lanes: &[Lane], folders: &[Artefact], out: &mut [Covered<'_>]) {
+    let parents: HashMap<&str, Option<&str>> = folders.iter().map(|f| (f.id.as_str(), f.parent.as_deref())).collect();
+    let mut needed: HashSet<&str> = HashSet::new();
+    let others = lanes.iter().zip(out.iter()).filter(|(lane, _)| lane.left_kind != Kind::Folder);
+    for artefact in others.flat_map(|(_, covered)| covered.matched.iter().chain(&covered.along)) {
+        let mut at = artefact.parent.as_deref();
+        while let Some(id) = at.filter(|id| needed.insert(id)) {
+            at = parents.get(id).copied().flatten();
+        }
+    }
+    for (_, covered) in lanes.iter().zip(out).filter(|(lane, _)| lane.left_kind == Kind::Folder) {
+        covered.matched.retain(|f| needed.contains(f.id.as_str()));
+    }
 }
 
 /// The items that an artefact leads to.

@@ -171,10 +171,8 @@ pub async fn scope(
                 answer.condition = found;
                 answer.text = Some(text);
             }
-            Err(faults) => {
-                answer.text_faults = faults;
-                return Ok(Json(answer));
-            }
+            // The condition stays what it was, and so does what it covers.
+            Err(faults) => answer.text_faults = faults,
         }
     } else {
         answer.text = write(&answer.condition, &schema).ok();

@@ -22,7 +22,14 @@ impl Routed {
     }
 
     async fn scope(&self, end: &str, condition: Value) -> Value {
-        let body = json!({"end": end, "kind": "test_case", "condition": condition});
+        let mut lanes = self.lanes().await;
+        cases(&mut lanes)[format!("{end}_scope")] = condition;
+        self.covers(end, &lanes, None).await
+    }
+
+    /// What the lane of test cases covers, with an expression in place of its condition.
+    async fn covers(&self, end: &str, lanes: &[Value], text: Option<&str>) -> Value {
+        let body = json!({"end": end, "lane": "test_case", "lanes": lanes, "text": text});
         self.client.post(&format!("/routes/{}/scope", self.route), body).await
     }
 }
@@ -95,6 +102,77 @@ async fn a_route_that_is_not_one_is_refused_and_the_old_one_stays() {
     // A version that somebody else saved in between is not written over.
     assert_eq!(m.save(&lanes, version).await.0, 200);
     assert_eq!(m.save(&lanes, version).await.0, 412);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_scope_as_text_is_the_same_as_rows() {
+    let m = routed().await;
+    let lanes = m.lanes().await;
+    let under = m.scope("left", json!({"all": [row("@folder", "under", "Line & cabins")]})).await;
+    let text = under["text"].as_str().expect("it can be written");
+    assert_eq!(text, "under(folder, \"Line & cabins\")");
+    let again = m.covers("left", &lanes, Some(text)).await;
+    assert_eq!(
+        (&again["matched"], &again["condition"]["all"][0]["row"]["op"]),
+        (&under["matched"], &"under".into()),
+        "{again}"
+    );
+
+    // What can't be read is told with its place, and the scope stays what it was.
+    let wrong = m.covers("left", &lanes, Some("under(folder, 3) && nowhere")).await;
+    let faults = wrong["text_faults"].as_array().expect("faults");
+    assert_eq!((faults.len(), &faults[0]["from"], &faults[1]["from"]), (2, &0.into(), &20.into()), "{faults:?}");
+    assert_eq!((&wrong["matched"], &wrong["condition"]), (&wrong["total"], &json!({"all": []})));
+
+    // A row that says nothing of this end is told at its place, and a dry run waits for it.
+    let mut gone = lanes.clone();
+    cases(&mut gone)["left_scope"] = json!({"all": [{"any": [row("colour", "is", "red")]}]});
+    let told = m.covers("left", &gone, None).await;
+    assert_eq!((&told["faults"][0]["at"], &told["text"]), (&json!([0, 0]), &Value::Null), "{told}");
+    assert!(m.faults(&gone).await.iter().any(|f| f["reason"]["reason"] == "scope"));
+
+    let path = format!("/routes/{}/names?end=left&kind=test_case", m.route);
+    let names = m.client.get(&path).await;
+    let held = |list: &str, text: &str| {
+        names[list]
+            .as_array()
+            .expect("a list")
+            .iter()
+            .any(|n| [&n["text"], &n["field"], &n["name"]].contains(&&text.into()))
+    };
+    assert!(held("names", "fields.importance") && held("places", "@folder") && held("functions", "fold"), "{names}");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_linked_comes_along_and_into_the_plan() {
+    let m = routed().await;
+    let mut lanes = m.lanes().await;
+    // One test run, and of everything else only what leads from it.
+    for lane in &mut lanes {
+        let kind = lane["left_kind"].as_str().expect("a kind").to_owned();
+        if kind == "execution" {
+            lane["left_scope"] = json!({"expression": "title.contains(\"Season opening\") || key.endsWith(\"1\")"});
+        } else if kind != "folder" {
+            lane["left_scope"] = json!({"any": []});
+            lane["along"] = "reached".into();
+        }
+    }
+    let covered = m.covers("left", &lanes, None).await;
+    let along = covered["along"].as_u64().expect("a number");
+    assert_eq!(covered["matched"], 0);
+    assert!(along > 0 && along < covered["total"].as_u64().expect("a number"), "{covered}");
+    assert!(covered["items"].as_array().expect("items").iter().all(|i| i["along"] == true));
+
+    let version = m.client.get(&format!("/routes/{}", m.route)).await["version"].as_i64().expect("a version");
+    let (status, saved) = m.save(&lanes, version).await;
+    assert_eq!(status, 200, "{saved}");
+    let plan = m.client.dry_run(&m.route).await;
+    let changes = m.client.all_changes(&plan).await;
+    let of_kind = |kind: &str| changes.iter().filter(|c| c["kind"] == kind).count() as u64;
+    assert_eq!(of_kind("test_case"), along, "as many as were counted before");
+    assert!(of_kind("test_run") > 0 && of_kind("test_run") < 6, "runs of the executions in scope");
+    let (line, planned) = (saved["scope"]["matched"].as_u64(), plan["left_in_scope"].as_u64());
+    assert!(line >= planned && line < Some(60), "folders that are too deep are joined: {line:?}, {planned:?}");
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -1,42 +1,55 @@
-// Conditions as rows of field, operator and value, all or any of which must hold.
+// Conditions as rows of field, comparison and value in groups of which all or any must hold.
 import type { Schemas } from "@/api/client";
-import { operatorWord } from "@/lib/words";
 import { Button } from "@/ui/basics";
-
-type Condition = Schemas["Condition"];
-type Row = Schemas["ConditionRow"];
-
-const builtIn = [
-  ["@folder", "Folder path"],
-  ["@key", "Key"],
-  ["@title", "Title"],
-  ["@modified", "Last change"],
-] as const;
-const noValue = ["is_empty", "is_not_empty"];
-
-/** The rows of a flat condition; groups inside groups are kept and shown as one line. */
-function rowsOf(c: Condition): { mode: "all" | "any"; list: Condition[] } {
-  if ("any" in c) return { mode: "any", list: c.any };
-  if ("all" in c) return { mode: "all", list: c.all };
-  return { mode: "all", list: [c] };
-}
+import { ExpressionEditor } from "@/ui/expression-editor";
+import { conditionOf, groupOf, isGroup, type Condition, type Group } from "./group";
+import { RowEditor, type RowContext } from "./row";
 
 type Props = {
-  kind?: Schemas["KindSchema"];
-  survey?: Schemas["KindSurvey"];
   value: Condition;
   onChange: (c: Condition) => void;
+  faults: Schemas["ConditionFault"][];
+  context: RowContext;
 };
 
-export function ConditionEditor({ kind, survey, value, onChange }: Props) {
-  const { mode, list } = rowsOf(value);
-  const set = (next: Condition[], as = mode) => onChange(as === "all" ? { all: next } : { any: next });
-  const replace = (n: number, row: Row) => set(list.map((c, k) => (k === n ? { row } : c)));
+export function ConditionEditor({ value, onChange, faults, context }: Props) {
   return (
-    <div className="rounded-lg border border-hair bg-sheet p-3">
-      {list.length === 0 && <p className="mb-2 text-ink-2">No condition: everything is in scope.</p>}
-      {list.length > 1 && (
-        <label className="mb-2 flex items-center gap-2">
+    <GroupEditor
+      group={groupOf(value)}
+      // A single row is a group of itself, whose fault has no place in it.
+      faults={isGroup(value) ? faults : faults.map((f) => ({ ...f, at: [0, ...f.at] }))}
+      context={context}
+      onChange={(g) => onChange(conditionOf(g))}
+    />
+  );
+}
+
+type GroupProps = {
+  group: Group;
+  onChange: (g: Group) => void;
+  onRemove?: () => void;
+  faults: Schemas["ConditionFault"][];
+  context: RowContext;
+};
+
+function GroupEditor({ group, onChange, onRemove, faults, context }: GroupProps) {
+  const { mode, list } = group;
+  const set = (next: Condition[], as = mode) => onChange({ mode: as, list: next });
+  const first = context.names?.places[0];
+  const row: Condition = { row: { field: first?.field ?? "@folder", op: first?.operators[0] ?? "under", value: "" } };
+  return (
+    <div
+      role="group"
+      aria-label={onRemove ? "Group of conditions" : "Conditions"}
+      className={onRemove ? "border-l-2 border-ink-3 pl-3" : "rounded-lg border border-hair bg-sheet p-3"}
+    >
+      {list.length === 0 && (
+        <p className="mb-2 text-ink-2">
+          {onRemove || mode === "any" ? "An empty group." : "No condition: everything is in scope."}
+        </p>
+      )}
+      {(list.length > 1 || onRemove) && (
+        <div className="mb-2 flex items-center gap-2">
           <select
             aria-label="How conditions combine"
             className="field"
@@ -45,111 +58,76 @@ export function ConditionEditor({ kind, survey, value, onChange }: Props) {
           >
             <option value="all">All</option>
             <option value="any">Any</option>
-          </select>{" "}
-          of these hold
-        </label>
+          </select>
+          <span>of these hold</span>
+          {onRemove && <Remove label="Remove group" onClick={onRemove} />}
+        </div>
       )}
-      <ul className="space-y-1.5">
-        {list.map((c, n) => (
-          <li key={n} className="flex items-center gap-1.5">
-            {"row" in c ? (
-              <RowEditor kind={kind} survey={survey} row={c.row} onChange={(row) => replace(n, row)} />
-            ) : (
-              <span className="text-ink-2">a group of conditions, from a file</span>
-            )}
-            <button
-              type="button"
-              aria-label="Remove condition"
-              className="ml-auto px-1.5 text-[15px] text-ink-3 hover:text-clash"
-              onClick={() => set(list.filter((_, k) => k !== n))}
-            >
-              ×
-            </button>
-          </li>
-        ))}
+      <ul className="space-y-2">
+        {list.map((c, n) => {
+          const own = faults.filter((f) => f.at[0] === n).map((f) => ({ ...f, at: f.at.slice(1) }));
+          const replace = (next: Condition) => set(list.map((old, k) => (k === n ? next : old)));
+          const remove = () => set(list.filter((_, k) => k !== n));
+          return (
+            <li key={n}>
+              {isGroup(c) ? (
+                <GroupEditor
+                  group={groupOf(c)}
+                  faults={own}
+                  context={context}
+                  onChange={(g) => replace(conditionOf(g))}
+                  onRemove={remove}
+                />
+              ) : (
+                <>
+                  <div className="flex items-start gap-1.5">
+                    {"row" in c ? (
+                      <RowEditor row={c.row} context={context} onChange={(next) => replace({ row: next })} />
+                    ) : (
+                      <div className="min-w-0 flex-1">
+                        <ExpressionEditor
+                          label="Expression"
+                          value={"expression" in c ? c.expression : ""}
+                          names={context.names}
+                          faults={[]}
+                          onChange={(expression) => replace({ expression })}
+                        />
+                      </div>
+                    )}
+                    <Remove label="Remove condition" onClick={remove} />
+                  </div>
+                  {own.map((f, k) => (
+                    <p key={k} className="mt-0.5 text-clash">
+                      {f.message}
+                    </p>
+                  ))}
+                </>
+              )}
+            </li>
+          );
+        })}
       </ul>
-      <Button className="mt-2" onClick={() => set([...list, { row: { field: "@folder", op: "under", value: "" } }])}>
-        Add a condition
-      </Button>
+      <div className="mt-2 flex gap-2">
+        <Button onClick={() => set([...list, row])}>Add a condition</Button>
+        {list.length > 0 && (
+          <Button onClick={() => set([...list, { [mode === "all" ? "any" : "all"]: [row] } as Condition])}>
+            Add a group
+          </Button>
+        )}
+      </div>
     </div>
   );
 }
 
-function RowEditor({
-  kind,
-  survey,
-  row,
-  onChange,
-}: {
-  kind?: Schemas["KindSchema"];
-  survey?: Schemas["KindSurvey"];
-  row: Row;
-  onChange: (r: Row) => void;
-}) {
-  const known =
-    survey?.fields
-      .find((f) => f.field === row.field)
-      ?.values.map((v) => v.value)
-      .filter(Boolean) ?? [];
-  const fields = kind?.fields.filter((f) => !["attachments"].includes(f.value_type)) ?? [];
-  const missing = !builtIn.some(([id]) => id === row.field) && !fields.some((f) => f.id === row.field);
-  const listId = `values-${row.field.replace(/\W/g, "")}`;
+function Remove({ label, onClick }: { label: string; onClick: () => void }) {
   return (
-    <>
-      <select
-        aria-label="Field"
-        className="field w-[150px]"
-        aria-invalid={missing}
-        value={row.field}
-        onChange={(e) =>
-          onChange({
-            ...row,
-            field: e.target.value,
-            op: e.target.value === "@folder" ? "under" : row.op === "under" ? "is" : row.op,
-          })
-        }
-      >
-        {missing && <option value={row.field}>{row.field} (not there)</option>}
-        {builtIn.map(([id, name]) => (
-          <option key={id} value={id}>
-            {name}
-          </option>
-        ))}
-        {fields.map((f) => (
-          <option key={f.id} value={f.id}>
-            {f.name}
-          </option>
-        ))}
-      </select>
-      <select
-        aria-label="Operator"
-        className="field w-[136px]"
-        value={row.op}
-        onChange={(e) => onChange({ ...row, op: e.target.value as Row["op"] })}
-      >
-        {(Object.keys(operatorWord) as Row["op"][]).map((op) => (
-          <option key={op} value={op}>
-            {operatorWord[op]}
-          </option>
-        ))}
-      </select>
-      {!noValue.includes(row.op) && (
-        <>
-          <input
-            aria-label="Value"
-            className="field min-w-0 flex-1"
-            list={listId}
-            value={row.value ?? ""}
-            placeholder={row.op === "one_of" ? "several, divided by commas" : ""}
-            onChange={(e) => onChange({ ...row, value: e.target.value })}
-          />
-          <datalist id={listId}>
-            {known.map((v) => (
-              <option key={v} value={v} />
-            ))}
-          </datalist>
-        </>
-      )}
-    </>
+    <button
+      type="button"
+      aria-label={label}
+      className="ml-auto px-1.5 text-[15px] text-ink-3 hover:text-clash"
+      onClick={onClick}
+    >
+      ×
+    </button>
   );
 }

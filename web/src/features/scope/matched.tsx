@@ -1,0 +1,62 @@
+// What a scope covers: how many, which, and what is brought along.
+import type { Schemas } from "@/api/client";
+import { count } from "@/lib/words";
+
+type Props = {
+  end: "left" | "right";
+  answer?: Schemas["ScopeAnswer"];
+  along?: Schemas["Along"];
+  onAlong?: (along: Schemas["Along"]) => void;
+};
+
+export function Matched({ end, answer, along = "nothing", onAlong }: Props) {
+  const shown = answer?.items.length ?? 0;
+  const covered = (answer?.matched ?? 0) + (answer?.along ?? 0);
+  return (
+    <div className="mt-3 flex min-h-[180px] flex-1 flex-col rounded-lg border border-hair bg-sheet">
+      <div className="border-b border-hair px-4 py-2">
+        <p aria-live="polite">
+          <b className="text-[15px] font-semibold">{answer?.matched.toLocaleString("en") ?? "…"}</b>{" "}
+          <span className="text-ink-2">
+            of {answer ? count(answer.total, "item") : "…"} {answer?.matched === 1 ? "matches" : "match"}
+          </span>
+          {!!answer?.along && (
+            <span className="text-ink-2">
+              , and <b className="font-semibold text-ink">{answer.along.toLocaleString("en")}</b> come along
+            </span>
+          )}
+        </p>
+        {onAlong && (
+          <label className="mt-1 flex items-center gap-2 text-ink-2">
+            Bring along
+            <select
+              aria-label="Bring along"
+              className="field"
+              value={along}
+              onChange={(e) => onAlong(e.target.value as Schemas["Along"])}
+            >
+              <option value="nothing">nothing else</option>
+              <option value="linked">what items in scope lead to</option>
+              <option value="reached">that, and what it leads to in turn</option>
+            </select>
+          </label>
+        )}
+      </div>
+      <ul className="min-h-0 flex-1 overflow-auto" tabIndex={0} aria-label={`Items in scope at the ${end}`}>
+        {answer?.items.map((i) => (
+          <li key={i.id} className="flex items-baseline gap-2 border-b border-hair-2 px-4 py-1">
+            <span className="mono shrink-0 text-ink-2">{i.key}</span>
+            <span className="truncate">{i.title}</span>
+            <span className="ml-auto max-w-[40%] shrink-0 truncate text-ink-3">{i.along ? "comes along" : i.path}</span>
+          </li>
+        ))}
+        {shown < covered && (
+          <li className="px-4 py-1.5 text-ink-3">and {(covered - shown).toLocaleString("en")} more</li>
+        )}
+        {answer && covered === 0 && (
+          <li className="px-4 py-4 text-ink-3">Nothing matches. A dry run would find nothing here.</li>
+        )}
+      </ul>
+    </div>
+  );
+}
