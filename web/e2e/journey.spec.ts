@@ -57,7 +57,10 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await expect(left.getByText("51", { exact: true })).toBeHidden();
   await left.getByRole("button", { name: "Add a group" }).click();
   await left.getByRole("group", { name: "Group of conditions" }).getByLabel("Field").selectOption("Title");
-  await left.getByRole("group", { name: "Group of conditions" }).getByLabel("Value").fill("Gate refuses a used day pass");
+  await left
+    .getByRole("group", { name: "Group of conditions" })
+    .getByLabel("Value")
+    .fill("Gate refuses a used day pass");
   await accessible(page, "scope");
   // The same as text; what can't be read is told with its place, and what can be becomes rows.
   await left.getByRole("button", { name: "Text" }).click();

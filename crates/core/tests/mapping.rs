@@ -384,3 +384,69 @@ fn items_at_fault_are_counted_and_named() {
     assert_eq!((fault.item_count, fault.items.len()), (30, 30));
     assert_eq!(fault.items[1], "c2");
 }
+
+/// A value computed from several fields, with every conversion behind it that a field could have.
+#[test]
+fn a_value_is_computed_from_the_item() {
+    let ends = Ends::new();
+    let from = |text: &str| Source::Computed(text.to_owned());
+    let kind = &ends.left.kinds[0];
+    let computed = |target: &str, text: &str, conversions: Vec<Conversion>| {
+        let rule = rule(target, from(text), conversions);
+        let lane = Lane::of_kind(Kind::TestCase, vec![rule.clone()]);
+        let mut one = item("name", Value::text("Wind"));
+        one.fields.set("labels", Value::ChoiceList(vec!["winter".into(), "lift".into()]));
+        one.fields.set("count", Value::Integer(3));
+        Computed::of(&lane, kind).beside(&mut one, kind, &["Drive".to_owned(), "Brakes".to_owned()]);
+        convert(&rule, &one, &ends.context())
+    };
+    let value = |found: Converted| {
+        assert_eq!(found.fault, None);
+        found.value.expect("a value")
+    };
+    let joined = "fields.name + \" / \" + string(fields.count)";
+    assert_eq!(value(computed("title", joined, vec![])), Value::text("Wind / 3"));
+    assert_eq!(value(computed("number", "fields.count * 2", vec![])), Value::Integer(6));
+    assert_eq!(
+        value(computed("tags", "fields.labels.filter(l, l != \"lift\") + [folder]", vec![])),
+        Value::ChoiceList(vec!["winter".into(), "Drive / Brakes".into()])
+    );
+    let map = ValueMap {
+        rows: vec![ValueRow { left: "many".into(), right: "High".into(), returns: true }],
+        otherwise: Fallback::Use("Low".into()),
+    };
+    let many = "fields.count > 2 ? \"many\" : \"few\"";
+    assert_eq!(value(computed("priority", many, vec![Conversion::ValueMap(map)])), Value::choice("High"));
+    let long = computed("title", "fields.name + fields.name + fields.name", vec![Conversion::Shorten { to: 10 }]);
+    assert_eq!(long.losses.len(), 1, "cutting what was computed is a loss as well");
+    let none = computed("number", "int(fields.name)", vec![]);
+    assert!(matches!(none.fault, Some(FaultReason::NotComputed { .. })), "{none:?}");
+}
+
+#[test]
+fn a_wrong_expression_is_told_before_anything_runs() {
+    let ends = Ends::new();
+    let faults = |target: &str, text: &str| -> Vec<FaultReason> {
+        let lane = Lane::of_kind(Kind::TestCase, vec![rule(target, Source::Computed(text.to_owned()), vec![])]);
+        let of = |f: &Fault| f.field == target && f.reason != FaultReason::NoOriginRule;
+        check(&lane, &ends.context(), &[]).into_iter().filter(of).map(|f| f.reason).collect()
+    };
+    assert_eq!(faults("title", "fields.name + key"), []);
+    assert_eq!(faults("title", "string(fields.count)"), []);
+    let named = faults("title", "fields.nam + fields.lvl");
+    let places: Vec<_> = named
+        .iter()
+        .map(|f| match f {
+            FaultReason::Expression { from, to, .. } => (*from, *to),
+            other => panic!("{other:?}"),
+        })
+        .collect();
+    assert_eq!(places, [(7, 10), (20, 23)]);
+    let differs = |from, to| vec![FaultReason::TypesDiffer { from, to }];
+    assert_eq!(faults("number", "fields.labels"), differs(ValueType::ChoiceList, ValueType::Integer));
+    let moving = faults("title", "string(now)");
+    assert!(
+        matches!(&moving[..], [FaultReason::Expression { why, .. }] if why.contains("every dry run")),
+        "{moving:?}"
+    );
+}

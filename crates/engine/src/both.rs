@@ -78,7 +78,7 @@ pub(crate) async fn read_both(
     }
     for lane in lanes {
         if let Some(items) = left_items.get_mut(&lane.left_kind) {
-            prepare_items(items, lane, lanes, &right_catalogue, &shared, &left_paths);
+            prepare_items(items, lane, lanes, &left_catalogue, &right_catalogue, &shared, &left_paths);
         }
     }
     let carried_elsewhere = carried_elsewhere(hub, route).await?;

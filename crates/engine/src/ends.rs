@@ -8,7 +8,7 @@ use hovrel_connect::Connector;
 use hovrel_core::catalogue::{Calls, Catalogue, KindSchema};
 use hovrel_core::expression::Moment;
 use hovrel_core::mapping::{
-    Context, Fault, FaultReason, Lane, PATH, PairLookup, Place, Source, UserMatcher, check, expand_calls,
+    Computed, Context, Fault, FaultReason, Lane, PATH, PairLookup, Place, Source, UserMatcher, check, expand_calls,
     link_to_refused_files,
 };
 use hovrel_core::model::{Artefact, Kind, LinkEnd, Reference, Value, ValueType};
@@ -117,11 +117,12 @@ impl PairLookup for Mapped {
 
 /// Brings the items of a lane's left kind into the form in which its rules take them: calls that can't be
 /// kept are expanded (they can be kept only by a route that carries the shared steps too), the names of folders
-/// stand beside the item where a rule asks for them, and a link leads to where a file stays that is not taken.
+/// and computed values stand beside the item where a rule asks for them, and a link leads to where a file stays that is not taken.
 pub fn prepare_items(
     items: &mut [Artefact],
     lane: &Lane,
     lanes: &[Lane],
+    left: &Catalogue,
     right: &Catalogue,
     shared: &[Artefact],
     paths: &HashMap<String, Vec<String>>,
@@ -130,6 +131,12 @@ pub fn prepare_items(
         for item in items.iter_mut() {
             let path = Value::ChoiceList(path_of(item, paths).to_vec());
             item.fields.set(PATH, path.settled());
+        }
+    }
+    if let Some(kind) = left.kind(lane.left_kind) {
+        let computed = Computed::of(lane, kind);
+        for item in items.iter_mut().filter(|_| !computed.is_empty()) {
+            computed.beside(item, kind, path_of(item, paths));
         }
     }
     let carried = lanes.iter().any(|l| l.left_kind == Kind::SharedSteps);

@@ -4,7 +4,7 @@
 //! dry run (line, scope, checks, previews) asks here, so that they agree with one another.
 
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
 use chrono::Utc;
 use hovrel_core::catalogue::Catalogue;
@@ -40,9 +40,15 @@ impl LeftEnd {
         self.kinds.get(&kind).map_or(&[], |s| s.artefacts.as_slice())
     }
 
+    /// Titles of folders by their ids, for artefacts of a kind.
+    pub fn paths(&self, kind: Kind) -> &HashMap<String, Vec<String>> {
+        static NONE: LazyLock<HashMap<String, Vec<String>>> = LazyLock::new(HashMap::new);
+        self.kinds.get(&kind).map_or(&NONE, |s| &s.paths)
+    }
+
     /// Titles of the folders above an artefact, outermost first.
     pub fn path(&self, artefact: &Artefact) -> &[String] {
-        self.kinds.get(&artefact.kind).map_or(&[], |s| path_of(artefact, &s.paths))
+        path_of(artefact, self.paths(artefact.kind))
     }
 
     /// What each lane covers, in the order of the lanes.

@@ -6,7 +6,7 @@ use diesel_async::{AsyncConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::schema::{route_versions, routes};
+use crate::schema::{people, route_versions, routes};
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -35,11 +35,13 @@ pub struct NewRoute<'a> {
     pub lanes: Value,
 }
 
-#[derive(Debug, Clone, Queryable, Selectable)]
-#[diesel(table_name = route_versions)]
+#[derive(Debug, Clone, Queryable)]
 pub struct RouteVersion {
     pub version: i32,
     pub saved_at: DateTime<Utc>,
+    /// The name of who saved it; none if they are no longer there.
+    pub saved_by: Option<String>,
+    pub lanes: Value,
 }
 
 impl Store {
@@ -107,9 +109,20 @@ impl Store {
             .await
     }
 
-    pub async fn route_versions(&self, id: Uuid) -> Result<Vec<RouteVersion>, StoreError> {
-        let query = route_versions::table.filter(route_versions::route_id.eq(id)).order(route_versions::version.desc());
-        Ok(query.select(RouteVersion::as_select()).load(&mut self.connection().await?).await?)
+    /// At most `limit` versions of a route up to one of them, the latest first.
+    pub async fn route_versions(&self, id: Uuid, upto: i32, limit: i64) -> Result<Vec<RouteVersion>, StoreError> {
+        let query = route_versions::table
+            .left_join(people::table)
+            .filter(route_versions::route_id.eq(id).and(route_versions::version.le(upto)))
+            .order(route_versions::version.desc())
+            .limit(limit)
+            .select((
+                route_versions::version,
+                route_versions::saved_at,
+                people::name.nullable(),
+                route_versions::lanes,
+            ));
+        Ok(query.load(&mut self.connection().await?).await?)
     }
 
     /// Removes a route with its plans, pairs and proofs. The systems are not touched.

@@ -91,5 +91,7 @@ diesel::table! {
     }
 }
 diesel::joinable!(pairs -> routes (route_id));
+diesel::joinable!(route_versions -> people (saved_by));
+diesel::allow_tables_to_appear_in_same_query!(people, route_versions);
 diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);
 diesel::allow_tables_to_appear_in_same_query!(pairs, routes);

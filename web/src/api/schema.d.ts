@@ -454,6 +454,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The versions of a route, the latest first, each with what changed in it. */
+        get: operations["listVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/versions/{version}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lanes of a version, to be looked at or gone back to. */
+        get: operations["getVersion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/session": {
         parameters: {
             query?: never;
@@ -744,6 +778,8 @@ export interface components {
             media_type: string;
             name: string;
         };
+        /** @enum {string} */
+        Became: "added" | "removed" | "changed";
         Block: {
             /** @enum {string} */
             block: "paragraph";
@@ -1104,6 +1140,18 @@ export interface components {
             /** @enum {string} */
             reason: "unreadable";
         } | {
+            /** Format: int32 */
+            from: number;
+            /** @enum {string} */
+            reason: "expression";
+            /** Format: int32 */
+            to: number;
+            why: string;
+        } | {
+            /** @enum {string} */
+            reason: "not_computed";
+            why: string;
+        } | {
             from: string;
             /** @enum {string} */
             reason: "no_way";
@@ -1436,6 +1484,19 @@ export interface components {
             right_scope?: components["schemas"]["Condition"];
             rules: components["schemas"]["Rule"][];
         };
+        /** @description What became of a lane. */
+        LaneChange: {
+            became: components["schemas"]["Became"];
+            lane: string;
+            parts: components["schemas"]["LanePart"][];
+            /** @description Empty for a lane that was added or removed whole. */
+            rules: components["schemas"]["RuleChange"][];
+        };
+        /**
+         * @description A part of a lane that is no rule.
+         * @enum {string}
+         */
+        LanePart: "kinds" | "direction" | "left_scope" | "right_scope" | "along" | "matching" | "policies";
         /** @description The proof of one lane. */
         LaneProof: {
             differences: components["schemas"]["Difference"][];
@@ -1667,6 +1728,8 @@ export interface components {
         };
         /** @description Something that can be named, for completion and help. */
         Name: {
+            /** @description The field that it is; none for what every artefact has. */
+            field?: string | null;
             /** @description What it is, in words. */
             is: string;
             /** @description As people call it. */
@@ -2006,6 +2069,12 @@ export interface components {
             /** @description The field at the right, or [`super::PARENT`] or [`super::ATTACHMENTS`]. */
             target: string;
         };
+        /** @description What became of the rule for a field; one of the two is there. */
+        RuleChange: {
+            after?: components["schemas"]["Rule"] | null;
+            before?: components["schemas"]["Rule"] | null;
+            target: string;
+        };
         RulesFigure: {
             /** Format: int64 */
             count: number;
@@ -2089,6 +2158,9 @@ export interface components {
             field: string;
         } | {
             constant: components["schemas"]["Value"];
+        } | {
+            /** @description An expression in CEL over the item: several fields joined, a value chosen by another. */
+            computed: string;
         } | "folder" | "origin" | "attachments" | "links" | "comments" | "comments_and_history" | "history" | "folder_path";
         /** @description Who did something, and when. */
         Stamp: {
@@ -2386,6 +2458,24 @@ export interface components {
          * @enum {string}
          */
         ValueType: "text" | "rich_text" | "integer" | "decimal" | "boolean" | "date" | "instant" | "duration" | "choice" | "choice_list" | "user" | "user_list" | "url" | "reference" | "references" | "links" | "table" | "steps" | "attachments" | "comments" | "history";
+        VersionAnswer: {
+            /** @description What changed from the version before; empty for the first. */
+            changes: components["schemas"]["LaneChange"][];
+            /** Format: date-time */
+            saved_at: string;
+            /** @description None if whoever saved it is no longer there. */
+            saved_by?: string | null;
+            /** Format: int32 */
+            version: number;
+        };
+        VersionList: {
+            /**
+             * Format: int32
+             * @description To be asked for as `before`, if there are more.
+             */
+            next?: number | null;
+            versions: components["schemas"]["VersionAnswer"][];
+        };
         WantedBody: {
             wanted: components["schemas"]["WantedWord"];
         };
@@ -3310,6 +3400,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listVersions: {
+        parameters: {
+            query?: {
+                /** @description Only versions before this one. */
+                before?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionList"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getVersion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lane"][];
                 };
             };
             "4XX": {

@@ -3,7 +3,7 @@ import { Dialog } from "radix-ui";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { Kbd } from "@/ui/basics";
 
-export type Key = { key: string; does: string; run: () => void; ctrl?: boolean };
+export type Key = { key: string; does: string; run: () => void; ctrl?: boolean; shift?: boolean };
 
 type Registry = { add: (keys: Key[]) => () => void; show: () => void };
 const KeysContext = createContext<Registry>({ add: () => () => {}, show: () => {} });
@@ -36,6 +36,8 @@ export function KeysProvider({ children }: { children: ReactNode }) {
   }, []);
   useEffect(() => {
     const down = (e: KeyboardEvent) => {
+      // What an editor did with a key is done.
+      if (e.defaultPrevented) return;
       const ctrl = e.ctrlKey || e.metaKey;
       if (document.querySelector('[role="dialog"]') && !ctrl) return;
       if (e.key === "?" && !typing(e.target)) {
@@ -45,7 +47,10 @@ export function KeysProvider({ children }: { children: ReactNode }) {
       }
       const found = [...sets.current]
         .flat()
-        .find((k) => k.key.toLowerCase() === e.key.toLowerCase() && !!k.ctrl === ctrl);
+        .find(
+          (k) =>
+            k.key.toLowerCase() === e.key.toLowerCase() && !!k.ctrl === ctrl && (!ctrl || !!k.shift === e.shiftKey),
+        );
       if (!found || (typing(e.target) && !found.ctrl)) return;
       // Space and Enter on a button press the button; Space ticks a box, and arrows choose among several.
       if (
@@ -78,6 +83,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
                   <span>{k.does}</span>
                   <Kbd>
                     {k.ctrl ? "Ctrl " : ""}
+                    {k.shift ? "Shift " : ""}
                     {k.key === " " ? "Space" : k.key.toUpperCase()}
                   </Kbd>
                 </li>
@@ -97,7 +103,7 @@ export function useKeys(keys: Key[]) {
   useEffect(() => {
     latest.current = keys;
   });
-  const shape = keys.map((k) => `${k.ctrl ? "^" : ""}${k.key}`).join("|");
+  const shape = keys.map((k) => `${k.ctrl ? "^" : ""}${k.shift ? "+" : ""}${k.key}`).join("|");
   useEffect(() => {
     const stable = latest.current.map((k, n) => ({ ...k, run: () => latest.current[n]?.run() }));
     return add(stable);

@@ -13,6 +13,7 @@ const Routes = lazy(() => import("@/features/routes/routes"));
 const NewRoute = lazy(() => import("@/features/routes/new-route"));
 const RouteFrame = lazy(() => import("@/features/route/frame"));
 const Ends = lazy(() => import("@/features/route/ends"));
+const Versions = lazy(() => import("@/features/route/versions"));
 const Scope = lazy(() => import("@/features/scope/scope"));
 const Rules = lazy(() => import("@/features/rules/rules"));
 const DryRun = lazy(() => import("@/features/dry-run/dry-run"));
@@ -59,6 +60,7 @@ export const router = createBrowserRouter([
           { path: "dry-run", element: <DryRun /> },
           { path: "transfer", element: <Transfer /> },
           { path: "proof", element: <Proof /> },
+          { path: "versions", element: <Versions /> },
         ],
       },
       { path: "*", element: <Nowhere /> },

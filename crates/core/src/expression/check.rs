@@ -15,20 +15,27 @@ use super::names::{FIELDS, OWN, reach};
 use super::types::{Type, type_of};
 use crate::catalogue::KindSchema;
 
-/// The type of an expression and the fields that it asks for.
+/// What was found out of an expression.
+pub(super) struct Found {
+    pub is: Type,
+    pub fields: BTreeSet<String>,
+    pub asks_time: bool,
+}
+
+/// The type of an expression and what it asks for.
 ///
 /// # Errors
 /// Every name and type that is wrong.
-pub(super) fn check(
-    tree: &IdedExpr,
-    source: &SourceInfo,
-    kind: &KindSchema,
-) -> Result<(Type, BTreeSet<String>), Vec<ExpressionFault>> {
-    let mut checker = Checker { source, kind, bound: Vec::new(), fields: BTreeSet::new(), faults: Vec::new() };
+pub(super) fn check(tree: &IdedExpr, source: &SourceInfo, kind: &KindSchema) -> Result<Found, Vec<ExpressionFault>> {
+    let (bound, fields, faults) = (Vec::new(), BTreeSet::new(), Vec::new());
+    let mut checker = Checker { source, kind, bound, fields, asks_time: false, faults };
     let is = checker.infer(tree);
     checker.faults.sort_by_key(|f| f.from);
     checker.faults.dedup();
-    if checker.faults.is_empty() { Ok((is, checker.fields)) } else { Err(checker.faults) }
+    match checker.faults.is_empty() {
+        true => Ok(Found { is, fields: checker.fields, asks_time: checker.asks_time }),
+        false => Err(checker.faults),
+    }
 }
 
 struct Checker<'a> {
@@ -37,6 +44,7 @@ struct Checker<'a> {
     /// Names that macros bound, innermost last.
     bound: Vec<(String, Type)>,
     fields: BTreeSet<String>,
+    asks_time: bool,
     faults: Vec<ExpressionFault>,
 }
 
@@ -120,6 +128,7 @@ impl Checker<'_> {
             return is.clone();
         }
         if let Some((_, _, is)) = OWN.iter().find(|(n, _, _)| *n == name) {
+            self.asks_time |= name == "now";
             return is.clone();
         }
         if name == FIELDS {

@@ -49,6 +49,8 @@ pub struct Expression {
     tree: IdedExpr,
     /// What it is.
     pub is: Type,
+    /// Whether it asks for the time of reading.
+    pub asks_time: bool,
     /// Fields of the kind that it asks for.
     fields: BTreeSet<String>,
 }
@@ -61,9 +63,9 @@ pub struct Expression {
 pub fn compile(text: &str, kind: &KindSchema) -> Result<Expression, Vec<ExpressionFault>> {
     with_room(|| {
         let (mut tree, source) = parse(text)?;
-        let (is, fields) = check::check(&tree, &source, kind)?;
+        let found = check::check(&tree, &source, kind)?;
         ask_presence(&mut tree);
-        Ok(Expression { tree, is, fields })
+        Ok(Expression { tree, is: found.is, asks_time: found.asks_time, fields: found.fields })
     })
 }
 

@@ -15,6 +15,8 @@ pub struct Name {
     pub label: String,
     /// What it is, in words.
     pub is: String,
+    /// The field that it is; none for what every artefact has.
+    pub field: Option<String>,
 }
 
 /// Properties that every artefact has, whatever its system calls its fields.
@@ -39,11 +41,13 @@ pub fn own_names(kind: &KindSchema) -> Vec<Name> {
         text: (*text).to_owned(),
         label: (*label).to_owned(),
         is: is.to_string(),
+        field: None,
     });
     let fields = kind.fields.iter().map(|f| Name {
         text: reach(&f.id),
         label: f.name.clone(),
         is: type_of(f.value_type).to_string(),
+        field: Some(f.id.clone()),
     });
     own.chain(fields).collect()
 }

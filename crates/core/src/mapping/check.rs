@@ -6,10 +6,12 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::computed::value_type;
 use super::convert::{Context, convert};
 use super::lane::{Conversion, Direction, Lane, Rule, Source};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
-use crate::catalogue::{FieldSchema, KindSchema};
+use crate::catalogue::KindSchema;
+use crate::expression::compile;
 use crate::model::{Artefact, ValueType};
 use crate::scope::condition_faults;
 
@@ -87,6 +89,15 @@ pub enum FaultReason {
     Unreadable {
         raw: String,
     },
+    /// What is wrong with an expression, and where: characters from 0.
+    Expression {
+        from: u32,
+        to: u32,
+        why: String,
+    },
+    NotComputed {
+        why: String,
+    },
     NoWay {
         from: String,
         to: String,
@@ -154,6 +165,10 @@ impl FaultReason {
             }
             FaultReason::MoveAsks { to, field } => {
                 format!("reaching “{to}” asks for the field “{field}”, which would be empty; fill it by a rule")
+            }
+            FaultReason::Expression { from, why, .. } => format!("in the expression at character {}: {why}", from + 1),
+            FaultReason::NotComputed { why } => {
+                format!("the value can't be computed for the item: {why}; say in the expression what it is then")
             }
             FaultReason::Unreadable { raw } => {
                 format!("the left end holds “{}”, which is not of the field's type; correct the item", short(raw))
@@ -264,8 +279,21 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
             if found.is_none() {
                 out.push(FaultReason::NoSuchSource { field: field.clone() });
             }
-            found
+            found.map(|f| f.value_type)
         }
+        Source::Computed(text) => match compile(text, left) {
+            Ok(found) if found.asks_time => {
+                let why = "a value that depends on now would change with every dry run".to_owned();
+                out.push(FaultReason::Expression { from: 0, to: text.chars().count() as u32, why });
+                None
+            }
+            Ok(found) => value_type(&found.is),
+            Err(wrong) => {
+                let each = wrong.into_iter();
+                out.extend(each.map(|f| FaultReason::Expression { from: f.from, to: f.to, why: f.message }));
+                None
+            }
+        },
         Source::Folder if rule.target != PARENT => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Reference, to: ValueType::Text });
             None
@@ -312,8 +340,8 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
     out
 }
 
-fn after_conversions(source: &FieldSchema, rule: &Rule) -> ValueType {
-    rule.conversions.iter().fold(source.value_type, |t, c| match (c, t) {
+fn after_conversions(source: ValueType, rule: &Rule) -> ValueType {
+    rule.conversions.iter().fold(source, |t, c| match (c, t) {
         (Conversion::ValueMap(_), ValueType::ChoiceList) => ValueType::ChoiceList,
         (Conversion::ValueMap(_), _) => ValueType::Choice,
         (Conversion::RichText, ValueType::Text) => ValueType::RichText,

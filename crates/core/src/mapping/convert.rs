@@ -7,6 +7,7 @@ use std::borrow::Cow;
 use std::collections::HashMap;
 
 use super::comments::{comments, gathered, history};
+use super::computed::computed_field;
 use super::files::files;
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
 use super::links::links;
@@ -82,6 +83,7 @@ pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &st
     match &rule.source {
         Source::Field(field) => artefact.fields.get(field).map(Cow::Borrowed),
         Source::Constant(value) => Some(Cow::Borrowed(value)),
+        Source::Computed(_) => artefact.fields.get(&computed_field(&rule.target)).map(Cow::Borrowed),
         Source::Folder => Some(Cow::Owned(match &artefact.parent {
             Some(id) => Value::Reference(Reference::Known(id.clone())),
             None => Value::Empty,
@@ -118,7 +120,10 @@ pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted 
         out.losses.extend(about.map(|l| Loss { field: rule.target.clone(), ..l.clone() }));
     }
     if let Value::Unreadable(raw) = &value {
-        out.fault = Some(FaultReason::Unreadable { raw: raw.clone() });
+        out.fault = Some(match rule.source {
+            Source::Computed(_) => FaultReason::NotComputed { why: raw.clone() },
+            _ => FaultReason::Unreadable { raw: raw.clone() },
+        });
         return out;
     }
     for conversion in &rule.conversions {

@@ -64,6 +64,8 @@ pub struct Rule {
 pub enum Source {
     Field(String),
     Constant(FieldValue),
+    /// An expression in CEL over the item: several fields joined, a value chosen by another.
+    Computed(String),
     /// The folder that holds the artefact: mirrored at the right.
     Folder,
     /// The mark by which the artefact stays findable: system and id.

@@ -6,6 +6,7 @@
 
 mod check;
 mod comments;
+mod computed;
 mod convert;
 mod deep;
 mod expand;
@@ -17,10 +18,12 @@ mod resolve;
 mod steps;
 mod suggest;
 mod users;
+mod versions;
 
 pub use check::{Fault, FaultReason, check};
 pub use comments::is_there as comment_is_there;
 pub(crate) use comments::{all_there, as_they_are};
+pub use computed::Computed;
 pub(crate) use convert::sorted;
 pub use convert::{Context, Converted, PairLookup, Place, convert, source_value};
 pub use deep::join_deep;
@@ -35,6 +38,7 @@ pub use mentions::{labelled, named, names_pending, pending_names, renamed};
 pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
 pub use suggest::{Suggestion, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, match_user};
+pub use versions::{Became, LaneChange, LanePart, RuleChange, changes_between};
 
 /// The pseudo-field that holds an artefact's folder.
 pub const PARENT: &str = "@parent";

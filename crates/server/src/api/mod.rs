@@ -12,6 +12,7 @@ pub mod routes;
 pub mod rules;
 pub mod scope;
 pub mod systems;
+pub mod versions;
 
 use axum::Json;
 use axum::routing::get;
@@ -41,6 +42,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(routes::list, routes::make))
         .routes(routes!(routes::propose))
         .routes(routes!(routes::one, routes::save, routes::remove))
+        .routes(routes!(versions::list))
+        .routes(routes!(versions::one))
         .routes(routes!(rules::schema))
         .routes(routes!(rules::checks))
         .routes(routes!(scope::names))

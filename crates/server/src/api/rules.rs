@@ -6,8 +6,8 @@ use axum::Json;
 use axum::extract::{Path, State};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
-use hovrel_core::mapping::{Fault, Lane, Suggestion, convert, join_deep, source_value, suggest};
-use hovrel_core::model::Kind;
+use hovrel_core::mapping::{Fault, Lane, Rule, Source, Suggestion, convert, join_deep, source_value, suggest};
+use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::survey::Survey;
 use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
@@ -72,9 +72,23 @@ pub async fn faults(app: &App, route: &Route, lanes: &[Lane]) -> Result<Vec<Faul
     let Some(ends) = ends(app, route).await? else { return Ok(Vec::new()) };
     let left = LeftEnd::of(app, route, lanes).await?;
     let covered = left.covered(lanes);
-    let items = |lane: &Lane| {
-        let at = lanes.iter().position(|l| l.id == lane.id);
-        at.map(|n| covered[n].all()).unwrap_or_default()
+    // What rules take from beside an item is put there first.
+    let beside = |r: &Rule| matches!(r.source, Source::Computed(_) | Source::FolderPath);
+    let prepared: Vec<Option<Vec<Artefact>>> = lanes
+        .iter()
+        .zip(&covered)
+        .map(|(lane, covered)| {
+            lane.rules.iter().any(beside).then(|| {
+                let mut items: Vec<Artefact> = covered.all().into_iter().cloned().collect();
+                let paths = left.paths(lane.left_kind);
+                hovrel_engine::prepare_items(&mut items, lane, lanes, &ends.left, &ends.right, &[], paths);
+                items
+            })
+        })
+        .collect();
+    let items = |lane: &Lane| match lanes.iter().position(|l| l.id == lane.id) {
+        Some(n) => prepared[n].as_ref().map_or_else(|| covered[n].all(), |items| items.iter().collect()),
+        None => Vec::new(),
     };
     Ok(lane_checks(lanes, &ends, &items))
 }
@@ -161,7 +175,7 @@ pub async fn preview(
         join_deep(&mut tree, levels);
         one = tree.into_iter().find(|f| f.id == artefact.id).map_or(one, |found| [found]);
     }
-    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.right, &shared.artefacts, &kept.paths);
+    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.left, &ends.right, &shared.artefacts, &kept.paths);
     let [artefact] = &one;
     // A folder is shown by its path, not by its id.
     let shown = |v: &hovrel_core::model::Value| match v {

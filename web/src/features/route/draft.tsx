@@ -12,10 +12,11 @@ type Draft = {
   route: Route;
   lanes: Lane[];
   dirty: boolean;
-  canUndo: boolean;
   change: (lanes: Lane[]) => void;
   changeLane: (id: string, change: (lane: Lane) => Lane) => void;
+  /** Takes the last change back; nothing where there is none. */
   undo: () => void;
+  redo: () => void;
   save: () => Promise<boolean>;
   error: unknown;
 };
@@ -25,11 +26,13 @@ const DraftContext = createContext<Draft | null>(null);
 export function DraftProvider({ route, children }: { route: Route; children: ReactNode }) {
   const queries = useQueryClient();
   const [past, setPast] = useState<Lane[][]>([]);
+  const [undone, setUndone] = useState<Lane[][]>([]);
   const [now, setNow] = useState<Lane[] | null>(null);
   const [error, setError] = useState<unknown>();
   const lanes = now ?? route.lanes;
   const change = (next: Lane[]) => {
     setPast([...past, lanes].slice(-50));
+    setUndone([]);
     setNow(next);
   };
   const save = async () => {
@@ -45,6 +48,7 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
       queries.setQueryData(["route", route.id], saved);
       setNow(null);
       setPast([]);
+      setUndone([]);
       toast(`Saved as version ${saved.version}`);
       return true;
     } catch (caught) {
@@ -59,11 +63,20 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
     save,
     change,
     dirty: now !== null && JSON.stringify(now) !== JSON.stringify(route.lanes),
-    canUndo: past.length > 0,
     changeLane: (id, f) => change(lanes.map((l) => (l.id === id ? f(l) : l))),
     undo: () => {
-      setNow(past.at(-1) ?? null);
+      const before = past.at(-1);
+      if (!before) return;
+      setUndone([...undone, lanes]);
+      setNow(before);
       setPast(past.slice(0, -1));
+    },
+    redo: () => {
+      const next = undone.at(-1);
+      if (!next) return;
+      setPast([...past, lanes]);
+      setNow(next);
+      setUndone(undone.slice(0, -1));
     },
   };
   return <DraftContext.Provider value={draft}>{children}</DraftContext.Provider>;

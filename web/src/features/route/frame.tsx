@@ -85,9 +85,13 @@ function stops(r: Route, dirty: boolean): Stop[] {
 }
 
 function Line({ route }: { route: Route }) {
-  const { dirty, canUndo, undo } = useDraft();
+  const { dirty, undo, redo } = useDraft();
   const blocker = useBlocker(({ nextLocation }) => dirty && !nextLocation.pathname.startsWith(`/routes/${route.id}/`));
-  useKeys([{ key: "z", ctrl: true, does: "Undo a change of scope or rules", run: () => canUndo && undo() }]);
+  useKeys([
+    { key: "z", ctrl: true, does: "Undo a change of scope or rules", run: undo },
+    { key: "z", ctrl: true, shift: true, does: "Redo it", run: redo },
+    { key: "y", ctrl: true, does: "Redo it", run: redo },
+  ]);
   const list = stops(route, dirty);
   const reached = list.findLastIndex((s) => s.done);
   const share = reached < 0 ? 0 : (100 * reached) / (list.length - 1);

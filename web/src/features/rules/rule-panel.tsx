@@ -15,6 +15,7 @@ import {
   PARENT,
   ruleWords,
   sourceField,
+  sourceWords,
   specials,
   targetWord,
   valueMapOf,
@@ -24,6 +25,8 @@ import {
   type Rule,
   type Special,
 } from "./rule-words";
+import { Computed, computedOf, useNames } from "./computed";
+import { PasteMap } from "./paste-map";
 import { ValueMapEditor } from "./value-map";
 
 type End = ReturnType<typeof endOf>;
@@ -63,7 +66,7 @@ export function RulePanel(p: Props) {
       <Part title={`${right.name}: ${to}`}>
         {schema?.required && <p className="mb-1.5 text-ink-2">Required there.</p>}
         <SourceChoice {...p} to={to} />
-        {rule && schema && (source || fromPath) && (
+        {rule && schema && (source || fromPath || computedOf(rule) !== undefined) && (
           <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
             <span className="text-ink-2">How</span>
             <select
@@ -108,15 +111,23 @@ export function RulePanel(p: Props) {
           </ul>
         </Part>
       )}
-      {rule && map && source && (
+      {rule && map && (
         <ValueMapEditor
           source={sourceSchema}
           survey={left.survey?.fields.find((f) => f.field === source)}
           allowed={schema?.allowed ?? []}
           leftName={left.name}
           rightName={right.name}
-          title={`${sourceSchema?.name ?? source} → ${to}`}
+          title={`${sourceSchema?.name ?? source ?? sourceWords(rule)} → ${to}`}
           map={map}
+          onChange={(m) => setRule(withValueMap(rule, m))}
+        />
+      )}
+      {rule && map && (
+        <PasteMap
+          map={map}
+          met={left.survey?.fields.find((f) => f.field === source)?.values.map((v) => v.value) ?? []}
+          allowed={schema?.allowed ?? []}
           onChange={(m) => setRule(withValueMap(rule, m))}
         />
       )}
@@ -125,15 +136,22 @@ export function RulePanel(p: Props) {
   );
 }
 
-function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to: string }) {
+/** What no expression makes. */
+const notComputed: Schemas["ValueType"][] = ["steps", "table", "reference", "references", "user", "user_list"];
+
+function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule, to }: Props & { to: string }) {
+  const names = useNames(route, lane);
   const constant = constantOf(rule);
+  const computed = computedOf(rule);
   const now = !rule
     ? ""
     : typeof rule.source === "string"
       ? `=${rule.source}`
       : constant
         ? "=constant"
-        : `f:${sourceField(rule)}`;
+        : computed !== undefined
+          ? "=computed"
+          : `f:${sourceField(rule)}`;
   const choose = (choice: string) => {
     const base = { target, conversions: [], direction: "to_right" as const };
     if (!choice) return setRule(undefined);
@@ -144,6 +162,11 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
         ...base,
         source: { constant: schema?.value_type === "choice" ? { type: "choice", value } : { type: "text", value } },
       });
+    }
+    if (choice === "=computed") {
+      // It begins with what was taken before.
+      const name = names.data?.names.find((n) => n.field === (rule && sourceField(rule)))?.text;
+      return setRule({ ...base, source: { computed: name ?? "" } });
     }
     if (choice.startsWith("=")) return setRule({ ...base, source: choice.slice(1) as Special });
     const field = left.kind?.fields.find((f) => f.id === choice.slice(2));
@@ -176,6 +199,9 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
               {(schema?.value_type === "text" || schema?.value_type === "choice") && (
                 <option value="=constant">a constant value</option>
               )}
+              {schema && !notComputed.includes(schema.value_type) && (
+                <option value="=computed">computed, or several fields joined</option>
+              )}
               {now.startsWith("f:") && !left.kind?.fields.some((f) => `f:${f.id}` === now) && (
                 <option value={now}>{now.slice(2)} (not there)</option>
               )}
@@ -190,6 +216,9 @@ function SourceChoice({ target, schema, rule, left, setRule, to }: Props & { to:
           )}
         </select>
       </label>
+      {rule && computed !== undefined && (
+        <Computed route={route} lane={lane} rule={rule} to={to} faults={faults} setRule={setRule} />
+      )}
       {rule && constant && target !== PARENT && (
         <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
           <span className="text-ink-2">Value</span>

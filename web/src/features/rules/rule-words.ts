@@ -84,9 +84,18 @@ export const targetWord = (target: string, schema?: Schemas["FieldSchema"]) =>
 export const sourceField = (r: Rule): string | undefined =>
   typeof r.source === "object" && "field" in r.source ? r.source.field : undefined;
 
+/** Where a rule's value comes from, in a few words; a field by its id. */
+export function sourceWords(r: Rule): string {
+  if (typeof r.source === "string") return sourceWord[r.source];
+  if ("field" in r.source) return r.source.field;
+  if ("computed" in r.source) return r.source.computed;
+  return `the value “${String((r.source.constant as { value?: unknown }).value ?? "")}”`;
+}
+
 export function ruleWords(r: Rule): string {
   if (typeof r.source === "object" && "constant" in r.source) return "constant";
   const last = r.conversions?.at(-1);
+  if (!last && typeof r.source === "object" && "computed" in r.source) return "computed";
   if (!last) return typeof r.source === "string" ? sourceRule[r.source] : "as it is";
   if (typeof last === "object" && "shorten" in last) return `shorten to ${last.shorten.to}`;
   if (typeof last === "object" && "path_level" in last) return `folder ${last.path_level.level}`;
@@ -103,6 +112,12 @@ export function withValueMap(r: Rule, map: ValueMap): Rule {
     ...r,
     conversions: r.conversions?.map((c) => (typeof c === "object" && "value_map" in c ? { value_map: map } : c)),
   };
+}
+
+/** What happens to values that a map does not name. */
+export function fallbackWords(otherwise: Schemas["Fallback"] | undefined): string {
+  if (typeof otherwise === "object") return `become ${otherwise.use}`;
+  return otherwise === "leave_empty" ? "left empty" : "hold the item back";
 }
 
 /** The choices of “how”, and the conversions each stands for. */

@@ -1,10 +1,11 @@
 // The Rules stop: fields of both ends with the rule on the spine, tried out on a real item.
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { percent } from "@/lib/format";
 import { count, typeWord } from "@/lib/words";
+import { useSettled } from "@/lib/use-settled";
 import { useKeys } from "@/app/keys";
 import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
@@ -18,6 +19,7 @@ import {
   ruleWords,
   sourceField,
   sourceWord,
+  sourceWords,
   targetWord,
   valueMapOf,
 } from "./rule-words";
@@ -49,16 +51,22 @@ export default function Rules() {
   const [selected, setSelected] = useState<string>();
   const [at, setAt] = useState(0);
   const [failure, setFailure] = useState<unknown>();
+  // While somebody types, nothing is asked: the answers would come late and in a heap.
+  const rested = useSettled(lanes);
+  const tried = rested.find((l) => l.id === lane?.id);
   const faults = useQuery({
-    queryKey: ["checks", route.id, lanes, route.left.surveyed_at, route.right.surveyed_at],
-    queryFn: () => take(api.POST("/routes/{id}/checks", { params: { path: { id: route.id } }, body: { lanes } })),
+    queryKey: ["checks", route.id, rested, route.left.surveyed_at, route.right.surveyed_at],
+    queryFn: ({ signal }) =>
+      take(api.POST("/routes/{id}/checks", { params: { path: { id: route.id } }, body: { lanes: rested }, signal })),
     placeholderData: keepPreviousData,
   });
   const preview = useQuery({
-    queryKey: ["preview", route.id, lane, at],
-    queryFn: () =>
-      take(api.POST("/routes/{id}/preview", { params: { path: { id: route.id } }, body: { lane: lane as Lane, at } })),
-    enabled: !!lane,
+    queryKey: ["preview", route.id, tried, at],
+    queryFn: ({ signal }) => {
+      const body = { lane: tried as Lane, at };
+      return take(api.POST("/routes/{id}/preview", { params: { path: { id: route.id } }, body, signal }));
+    },
+    enabled: !!tried,
     placeholderData: keepPreviousData,
   });
   const rows = lane ? rowsOf(lane, endOf(schema.data, lane, "right").kind) : [];
@@ -326,6 +334,9 @@ export default function Rules() {
             </span>
           )
         )}
+        <Link className="text-ink-2 underline decoration-hair underline-offset-3" to="../versions">
+          Versions
+        </Link>
         <Button disabled={!dirty} onClick={() => void save()}>
           Save as version {route.version + 1}
         </Button>
@@ -354,8 +365,8 @@ function RuleRow({ row, left, on, select, faults, value }: RuleRowProps) {
     <span className="text-ink-3">nothing feeds it</span>
   ) : typeof rule.source === "string" ? (
     <span className="text-ink-2">{sourceWord[rule.source]}</span>
-  ) : "constant" in rule.source ? (
-    <span className="text-ink-2">the value “{String((rule.source.constant as { value?: unknown }).value ?? "")}”</span>
+  ) : !("field" in rule.source) ? (
+    <span className={`text-ink-2 ${"computed" in rule.source ? "mono" : ""}`}>{sourceWords(rule)}</span>
   ) : (
     <>
       {field?.name ?? <span className="text-clash">{source} (not there)</span>}

@@ -18,9 +18,9 @@ function useScope(routeId: string, end: End, lane: Lane, lanes: Lane[], text?: s
   const asked = useSettled(JSON.stringify({ lanes, text }));
   return useQuery({
     queryKey: ["scope", routeId, end, lane.id, asked],
-    queryFn: () => {
+    queryFn: ({ signal }) => {
       const body = { end, lane: lane.id, ...(JSON.parse(asked) as { lanes: Lane[]; text?: string }) };
-      return take(api.POST("/routes/{id}/scope", { params: { path: { id: routeId } }, body }));
+      return take(api.POST("/routes/{id}/scope", { params: { path: { id: routeId } }, body, signal }));
     },
     placeholderData: keepPreviousData,
   });

@@ -47,6 +47,9 @@ export default function Scope() {
             <span>
               <Kbd>Ctrl Z</Kbd> undo
             </span>
+            <span>
+              <Kbd>Ctrl Y</Kbd> redo
+            </span>
           </>
         }
       >

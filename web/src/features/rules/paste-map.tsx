@@ -1,0 +1,53 @@
+// Pasting a value map from a spreadsheet: every line is marked before any is taken.
+import { useState } from "react";
+import { count } from "@/lib/words";
+import { Button } from "@/ui/basics";
+import { readPasted, withPasted } from "./paste";
+import type { ValueMap } from "./rule-words";
+
+type Props = { map: ValueMap; met: string[]; allowed: string[]; onChange: (m: ValueMap) => void };
+
+export function PasteMap({ map, met, allowed, onChange }: Props) {
+  const [text, setText] = useState("");
+  const lines = readPasted(text, { met, allowed });
+  const marked = lines.filter((l) => l.fault ?? l.note);
+  const good = lines.filter((l) => !l.fault).length;
+  return (
+    <details className="border-t border-hair-2 px-4 py-3">
+      <summary className="font-semibold">Paste from a spreadsheet</summary>
+      <label className="mt-1.5 block">
+        <span className="text-ink-2">Two columns: the value at the left, and what it becomes</span>
+        <textarea
+          className="field mono mt-1 h-[96px] w-full"
+          value={text}
+          spellCheck={false}
+          onChange={(e) => setText(e.target.value)}
+        />
+      </label>
+      {marked.length > 0 && (
+        <ul className="mt-1.5 max-h-[140px] overflow-auto" aria-label="Marked lines">
+          {marked.map((l) => (
+            <li key={l.line} className={l.fault ? "text-clash" : "text-ink-2"}>
+              Line {l.line}: {l.fault ?? l.note}
+            </li>
+          ))}
+        </ul>
+      )}
+      <Button
+        className="mt-2"
+        disabled={good === 0}
+        onClick={() => {
+          onChange(withPasted(map, lines));
+          setText(
+            lines
+              .filter((l) => l.fault)
+              .map((l) => `${l.left}\t${l.right}`)
+              .join("\n"),
+          );
+        }}
+      >
+        {good ? `Take ${count(good, "line")}` : "Take the lines"}
+      </Button>
+    </details>
+  );
+}

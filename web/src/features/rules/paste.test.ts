@@ -1,0 +1,37 @@
+import { describe, expect, it } from "vitest";
+import { readPasted, withPasted } from "./paste";
+
+const known = { met: ["High", "Low", "3 – Mid"], allowed: ["Urgent", "Normal", "Minor"] };
+
+describe("a pasted value map", () => {
+  it("is read line by line, tabs or semicolons", () => {
+    const lines = readPasted("High\tUrgent\r\n\n3 – Mid ; Normal\nLow\t", known);
+    expect(lines.map((l) => [l.line, l.left, l.right, l.fault])).toEqual([
+      [1, "High", "Urgent", undefined],
+      [3, "3 – Mid", "Normal", undefined],
+      [4, "Low", "", undefined],
+    ]);
+  });
+  it("marks doubles and unknown values, and the good lines stay usable", () => {
+    const lines = readPasted("High\tUrgent\nHigh\tMinor\nLow\tminor\nLow\tPurple\nLow\nGone\tMinor", known);
+    expect(lines.map((l) => l.fault ?? l.note)).toEqual([
+      undefined,
+      "“High” stands in line 1 already",
+      "the right writes it “Minor”",
+      "the right does not allow “Purple”",
+      "there is no tab or semicolon between two values",
+      "no item holds this value",
+    ]);
+    const map = {
+      rows: [
+        { left: "High", right: "Normal", returns: true },
+        { left: "Low", right: "Minor", returns: true },
+      ],
+    };
+    expect(withPasted(map, lines).rows).toEqual([
+      { left: "Low", right: "Minor", returns: true },
+      { left: "High", right: "Urgent", returns: true },
+      { left: "Gone", right: "Minor", returns: false },
+    ]);
+  });
+});

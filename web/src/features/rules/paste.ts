@@ -1,0 +1,46 @@
+// Value maps pasted from a spreadsheet: one line per value, left and right divided by a tab (or a semicolon).
+import type { ValueMap } from "./rule-words";
+
+export type PastedLine = {
+  /** Its number, from 1. */
+  line: number;
+  left: string;
+  right: string;
+  /** What is wrong with it; such a line is not taken. */
+  fault?: string;
+  /** What is worth knowing about a line that is taken. */
+  note?: string;
+};
+
+type Known = { met: string[]; allowed: string[] };
+
+/** Every line with what is wrong with it. Where a value comes twice, the first line is taken. */
+export function readPasted(text: string, { met, allowed }: Known): PastedLine[] {
+  const seen = new Map<string, number>();
+  const out: PastedLine[] = [];
+  text.split(/\r?\n/).forEach((raw, n) => {
+    if (!raw.trim()) return;
+    const cells = (raw.includes("\t") ? raw.split("\t") : raw.split(";")).map((c) => c.trim());
+    const [left = "", right = ""] = cells;
+    const line: PastedLine = { line: n + 1, left, right };
+    const before = seen.get(left);
+    const near = allowed.find((a) => a.toLowerCase() === right.toLowerCase());
+    if (cells.length < 2) line.fault = "there is no tab or semicolon between two values";
+    else if (before !== undefined) line.fault = `“${left}” stands in line ${before} already`;
+    else if (right && allowed.length && !allowed.includes(right)) {
+      line.fault = near ? `the right writes it “${near}”` : `the right does not allow “${right}”`;
+    } else if (left && !met.includes(left)) line.note = "no item holds this value";
+    if (!line.fault) seen.set(left, n + 1);
+    out.push(line);
+  });
+  return out;
+}
+
+/** The map with the good lines in it; rows of other values stay. */
+export function withPasted(map: ValueMap, lines: PastedLine[]): ValueMap {
+  const good = lines.filter((l) => !l.fault);
+  const kept = map.rows.filter((r) => !good.some((l) => l.left === r.left));
+  const rows = [...kept];
+  for (const { left, right } of good) rows.push({ left, right, returns: !rows.some((r) => r.right === right) });
+  return { ...map, rows };
+}
