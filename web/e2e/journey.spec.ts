@@ -102,6 +102,36 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await page.getByRole("button", { name: /^Test case/ }).click();
   await page.getByRole("button", { name: "Next item" }).click();
   await expect(page.getByText("OS-2002", { exact: true })).toBeVisible();
+  // A value computed from several fields: what is wrong is told at its place, and what it becomes is seen.
+  await page.getByRole("button", { name: /^Rule for Component/ }).click();
+  await page.getByLabel("Source of Component").selectOption("computed, or several fields joined");
+  const expression = page.getByRole("textbox", { name: "Expression for Component" });
+  await expression.click();
+  await page.keyboard.type("fields.nome");
+  await page.keyboard.press("Escape");
+  await expect(page.getByText("did you mean fields.name?").first()).toBeVisible();
+  await page.keyboard.press("Control+A");
+  await page.keyboard.type('key + "/" + string(size(fields.labels))');
+  await expect(page.getByText(/^OS-2002\/\d$/)).toBeVisible();
+  await accessible(page, "a computed value");
+  // A value map from a spreadsheet: each line is marked, the good ones are taken.
+  await page.getByRole("button", { name: "Rule for Status: value map" }).click();
+  await page.getByText("Paste from a spreadsheet").click();
+  await page.getByLabel("Two columns").fill("Ready\tactive\nReady\tretired\nDraft\tpurple");
+  await expect(page.getByText("Line 2: “Ready” stands in line 1 already")).toBeVisible();
+  await expect(page.getByText("Line 3: the right does not allow “purple”")).toBeVisible();
+  await page.getByRole("button", { name: "Take 1 line" }).click();
+  await page.keyboard.press("Control+s");
+  await expect(page.getByText("Saved as version 2")).toBeVisible();
+  await page.getByRole("link", { name: "Versions" }).click();
+  await expect(page.getByText("Component: not fed →")).toBeVisible();
+  await accessible(page, "versions");
+  await page.getByRole("button", { name: "Go back to it" }).click();
+  await expect(page.getByRole("button", { name: "Rule for Component: none" })).toBeVisible();
+  await page.keyboard.press("Control+z");
+  await expect(page.getByRole("button", { name: "Rule for Component: computed" })).toBeVisible();
+  await page.getByRole("button", { name: "Rule for Component: computed" }).click();
+  await page.getByLabel("Source of Component").selectOption("nothing");
   await page.getByRole("button", { name: "Dry run", exact: true }).click();
 
   await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
@@ -126,6 +156,15 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await page.getByRole("button", { name: "Prove it" }).click();
   await expect(page.getByRole("button", { name: "Prove it again" })).toBeVisible();
   await accessible(page, "proof");
+  for (const [name, ending] of [
+    ["Page", "html"],
+    ["Spreadsheet", "xlsx"],
+    ["Signed file", "json"],
+  ] as const) {
+    const saved = page.waitForEvent("download");
+    await page.getByRole("navigation", { name: "Save the proof" }).getByRole("link", { name }).click();
+    expect((await saved).suggestedFilename()).toMatch(new RegExp(`^hovrel-proof-.*\\.${ending}$`));
+  }
 
   // What the systems themselves show.
   const tally = await page.context().newPage();

@@ -3,6 +3,7 @@
 mod commands;
 
 use std::path::PathBuf;
+use std::process::ExitCode;
 
 use clap::{Parser, Subcommand};
 
@@ -22,6 +23,11 @@ enum Command {
         #[command(subcommand)]
         command: ProfileCommand,
     },
+    /// Look at proofs that were handed on.
+    Proof {
+        #[command(subcommand)]
+        command: ProofCommand,
+    },
     /// Print the OpenAPI description of the server.
     Openapi,
 }
@@ -32,16 +38,28 @@ enum ProfileCommand {
     Check { file: PathBuf },
 }
 
+#[derive(Subcommand)]
+enum ProofCommand {
+    /// Check that a signed proof is what was signed. Exit codes: 0 it is, 1 it is not, 2 it can't be read.
+    Verify {
+        file: PathBuf,
+        /// The key that must have signed it: its fingerprint, or all of it in hexadecimal.
+        #[arg(long)]
+        key: Option<String>,
+    },
+}
+
 #[tokio::main]
-async fn main() -> anyhow::Result<()> {
+async fn main() -> anyhow::Result<ExitCode> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     match Arguments::parse().command {
-        Command::Serve(arguments) => commands::serve::run(arguments).await,
-        Command::Profile { command: ProfileCommand::Check { file } } => commands::profile::check(&file),
-        Command::Openapi => {
-            println!("{}", serde_json::to_string_pretty(&hovrel_server::description())?);
-            Ok(())
+        Command::Serve(arguments) => commands::serve::run(arguments).await?,
+        Command::Profile { command: ProfileCommand::Check { file } } => commands::profile::check(&file)?,
+        Command::Proof { command: ProofCommand::Verify { file, key } } => {
+            return Ok(commands::proof::run(&file, key.as_deref()));
         }
+        Command::Openapi => println!("{}", serde_json::to_string_pretty(&hovrel_server::description())?),
     }
+    Ok(ExitCode::SUCCESS)
 }

@@ -30,6 +30,19 @@ pub enum LossKind {
     Downgraded,
 }
 
+impl LossKind {
+    /// The word for a person.
+    pub fn word(self) -> &'static str {
+        match self {
+            LossKind::Truncated => "shortened",
+            LossKind::Flattened => "flattened",
+            LossKind::Substituted => "replaced",
+            LossKind::Dropped => "dropped",
+            LossKind::Downgraded => "reduced",
+        }
+    }
+}
+
 /// Why a loss happens. Wording for people is in [`LossCause::describe`].
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

@@ -115,6 +115,21 @@ pub enum DifferenceCause {
     WaitsForOthers,
 }
 
+impl DifferenceCause {
+    /// In a few words, for a person.
+    pub fn describe(self) -> &'static str {
+        match self {
+            DifferenceCause::NeverCarried => "left out, or waits as a conflict",
+            DifferenceCause::LeftChangedSince => "changed at the left since the transfer",
+            DifferenceCause::RightChangedSince => "changed at the right since the transfer",
+            DifferenceCause::BothChangedSince => "changed at both ends since the transfer",
+            DifferenceCause::KeptByDecision => "the right's value was kept by decision",
+            DifferenceCause::CannotBeCarried => "the value can't be carried",
+            DifferenceCause::WaitsForOthers => "what it names is not at the right yet",
+        }
+    }
+}
+
 /// Compares every pair of a lane. Items are those in scope, as just read.
 pub fn prove_lane(
     lane: &Lane,

@@ -39,6 +39,21 @@ impl Hub {
         Ok(serde_json::from_slice(&bytes)?)
     }
 
+    /// The secret key that signs proofs; made when it is first asked for.
+    pub async fn signing_key(&self) -> Result<[u8; 32], EngineError> {
+        const OWNER: &[u8] = b"signing key";
+        let failed = |why: String| EngineError::Sealed { system: "the key that signs proofs".into(), why };
+        loop {
+            if let Some((_, sealed)) = self.store.signing_key().await? {
+                let opened = self.sealer.open(&sealed, OWNER).map_err(|e| failed(e.to_string()))?;
+                return opened.try_into().map_err(|_| failed("it has another length".into()));
+            }
+            let secret: [u8; 32] = rand::random();
+            let sealed = self.sealer.seal(&secret, OWNER).map_err(|e| failed(e.to_string()))?;
+            self.store.keep_signing_key(&hovrel_evidence::public_key(&secret), &sealed).await?;
+        }
+    }
+
     /// A connector that speaks to a system with its credentials.
     pub fn connect(&self, system: &System) -> Result<Arc<dyn Connector>, EngineError> {
         self.connect_with(&system.name, &system.profile, &system.address, self.unseal(system)?)

@@ -69,6 +69,18 @@ impl Problem {
         Problem::fields(vec![FieldProblem { pointer: pointer.to_owned(), detail: detail.into() }])
     }
 
+    /// What nobody but the log can explain.
+    pub fn internal(error: impl std::fmt::Display) -> Problem {
+        tracing::error!("{error}");
+        Problem::new(
+            StatusCode::INTERNAL_SERVER_ERROR,
+            "internal",
+            "Hovrel itself failed",
+            error.to_string(),
+            "Look into Hovrel's log.",
+        )
+    }
+
     pub fn not_now(detail: impl Into<String>, advice: &str) -> Problem {
         Problem::new(StatusCode::CONFLICT, "not-now", "This can't be done now", detail, advice)
     }
@@ -125,16 +137,7 @@ impl From<EngineError> for Problem {
                 error.advice(),
             ),
             EngineError::NoProfile(name) => Problem::field("/profile", format!("no profile is called {name}")),
-            other => {
-                tracing::error!("{other}");
-                Problem::new(
-                    StatusCode::INTERNAL_SERVER_ERROR,
-                    "internal",
-                    "Hovrel itself failed",
-                    other.to_string(),
-                    "Look into Hovrel's log.",
-                )
-            }
+            other => Problem::internal(other),
         }
     }
 }

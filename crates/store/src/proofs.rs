@@ -6,7 +6,7 @@ use diesel_async::RunQueryDsl;
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::schema::proofs;
+use crate::schema::{jobs, proofs, signing_key};
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -36,5 +36,37 @@ impl Store {
         let query =
             proofs::table.filter(proofs::route_id.eq(route)).order(proofs::at.desc()).select(Proof::as_select());
         Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// A proof of a route.
+    pub async fn proof(&self, route: Uuid, id: Uuid) -> Result<Proof, StoreError> {
+        let query = proofs::table.find(id).filter(proofs::route_id.eq(route)).select(Proof::as_select());
+        let found = query.first(&mut self.connection().await?).await.optional()?;
+        found.ok_or(StoreError::Missing("the proof"))
+    }
+
+    /// The latest transfer of a route that had begun at a time.
+    pub async fn transfer_before(&self, route: Uuid, at: DateTime<Utc>) -> Result<Option<Uuid>, StoreError> {
+        let query = jobs::table
+            .filter(jobs::route_id.eq(route).and(jobs::kind.eq("transfer")).and(jobs::created_at.le(at)))
+            .order(jobs::created_at.desc())
+            .select(jobs::id);
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// The key that signs proofs, public part and sealed secret; none until there is one.
+    pub async fn signing_key(&self) -> Result<Option<(Vec<u8>, Vec<u8>)>, StoreError> {
+        let query = signing_key::table.select((signing_key::public_key, signing_key::secret));
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// Keeps the key that signs proofs, unless somebody else was faster.
+    pub async fn keep_signing_key(&self, public_key: &[u8], secret: &[u8]) -> Result<(), StoreError> {
+        diesel::insert_into(signing_key::table)
+            .values((signing_key::public_key.eq(public_key), signing_key::secret.eq(secret)))
+            .on_conflict_do_nothing()
+            .execute(&mut self.connection().await?)
+            .await?;
+        Ok(())
     }
 }

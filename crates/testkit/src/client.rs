@@ -69,6 +69,14 @@ impl Client {
         body
     }
 
+    /// A file.
+    pub async fn bytes(&self, path: &str) -> Vec<u8> {
+        let request = self.http.get(format!("{}/api/v1{path}", self.address)).header("cookie", &self.cookie);
+        let answer = request.send().await.expect("the server answers");
+        assert!(answer.status().is_success(), "{path}: {}", answer.status());
+        answer.bytes().await.expect("a body").to_vec()
+    }
+
     pub async fn post(&self, path: &str, body: Value) -> Value {
         let (status, body) = self.call(Method::POST, path, Some(body), None).await;
         assert!(status.is_success(), "{path}: {status} {body}");

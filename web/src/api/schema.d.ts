@@ -403,6 +403,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/proofs/{proof}/files/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A proof with its loss ledger as a file. */
+        get: operations["getProofFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/schema": {
         parameters: {
             query?: never;
@@ -519,6 +536,23 @@ export interface paths {
         put?: never;
         /** Makes the first administrator; refused once there is one. */
         post: operations["makeFirstAdministrator"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/signing-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The public key that proofs are signed with, to be told to whoever gets one. */
+        get: operations["getSigningKey"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1293,6 +1327,11 @@ export interface components {
             path: string[];
             title: string;
         };
+        /**
+         * @description How a proof is written as a file.
+         * @enum {string}
+         */
+        Form: "html" | "xlsx" | "json";
         Found: {
             container: string;
             id: string;
@@ -2152,6 +2191,12 @@ export interface components {
         SignIn: {
             login: string;
             password: string;
+        };
+        SigningKeyAnswer: {
+            /** @description The same, short enough to be compared by people. */
+            fingerprint: string;
+            /** @description 32 bytes in hexadecimal. */
+            public_key: string;
         };
         /** @description Where a rule's value comes from. */
         Source: {
@@ -3317,6 +3362,37 @@ export interface operations {
             };
         };
     };
+    getProofFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                proof: string;
+                form: components["schemas"]["Form"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getRouteSchema: {
         parameters: {
             query?: never;
@@ -3585,6 +3661,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getSigningKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SigningKeyAnswer"];
                 };
             };
         };

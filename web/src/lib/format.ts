@@ -46,12 +46,3 @@ export function percent(part: number, whole: number): string {
   if (part < whole && share > 99.9) return "99.9 %";
   return Number.isInteger(share) ? `${share} %` : `${share.toFixed(1)} %`;
 }
-
-export function download(name: string, data: unknown) {
-  const url = URL.createObjectURL(new Blob([JSON.stringify(data, null, 2)], { type: "application/json" }));
-  const a = document.createElement("a");
-  a.href = url;
-  a.download = name;
-  a.click();
-  URL.revokeObjectURL(url);
-}

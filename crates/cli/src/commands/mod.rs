@@ -1,4 +1,5 @@
 //! One file per command.
 
 pub mod profile;
+pub mod proof;
 pub mod serve;

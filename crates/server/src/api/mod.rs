@@ -2,6 +2,7 @@
 
 pub mod account;
 pub mod artefacts;
+pub mod evidence;
 pub mod find;
 pub mod jobs;
 mod names;
@@ -64,11 +65,18 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(jobs::ledger))
         .routes(routes!(jobs::events))
         .routes(routes!(proofs::latest, proofs::prove))
+        .routes(routes!(evidence::file))
+        .routes(routes!(evidence::key))
 }
 
 /// Types that only a recursive type or a query refers to, which the collector does not follow.
 #[derive(utoipa::OpenApi)]
-#[openapi(components(schemas(hovrel_core::scope::ConditionRow, hovrel_core::scope::Operator, systems::Holds)))]
+#[openapi(components(schemas(
+    hovrel_core::scope::ConditionRow,
+    hovrel_core::scope::Operator,
+    systems::Holds,
+    evidence::Form
+)))]
 struct NotFollowed;
 
 /// The OpenAPI description of everything served.

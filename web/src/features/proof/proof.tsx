@@ -4,7 +4,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { over, useJob } from "@/api/jobs";
-import { ago, download, exact, percent } from "@/lib/format";
+import { ago, exact, percent } from "@/lib/format";
 import { causeWord, count, kindWord, lossWord } from "@/lib/words";
 import { Bar, Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
 import { StaysAt } from "@/ui/pieces";
@@ -228,14 +228,42 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
         <Trouble error={error} />
       </div>
       <Foot keys={<span>A proof is kept with its time and can be handed on.</span>}>
-        <Button onClick={() => download(`hovrel-proof-${proof.at.slice(0, 19).replaceAll(":", "")}.json`, proof)}>
-          Save as file
-        </Button>
+        <Files route={route.id} proof={proof.id} />
         <Button go onClick={prove}>
           Prove it again
         </Button>
       </Foot>
     </>
+  );
+}
+
+/** The proof as files to be handed on. */
+function Files({ route, proof }: { route: string; proof: string }) {
+  const key = useQuery({
+    queryKey: ["signing-key"],
+    queryFn: () => take(api.GET("/signing-key")),
+    staleTime: Infinity,
+  });
+  const forms = [
+    ["html", "Page", "A page with everything in it, to read or print"],
+    ["xlsx", "Spreadsheet", "Counts, fields, differences and losses, a sheet each"],
+    ["json", "Signed file", `Signed with the key ${key.data?.fingerprint ?? "…"}; hovrel proof verify checks it`],
+  ] as const;
+  return (
+    <nav aria-label="Save the proof" className="flex items-center gap-3">
+      <span className="text-ink-2">Save as</span>
+      {forms.map(([form, name, help]) => (
+        <a
+          key={form}
+          href={`/api/v1/routes/${route}/proofs/${proof}/files/${form}`}
+          download
+          title={help}
+          className="underline decoration-hair underline-offset-3 hover:decoration-ink"
+        >
+          {name}
+        </a>
+      ))}
+    </nav>
   );
 }
 

@@ -1,0 +1,57 @@
+//! `hovrel proof verify FILE`: whether a signed proof is what was signed, and by which key.
+
+use std::path::Path;
+use std::process::ExitCode;
+
+use hovrel_evidence::{Verified, verify};
+
+/// Exit codes: 0 it is what was signed, 1 it is not, 2 the file can't be read.
+pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
+    let bytes = match std::fs::read(file) {
+        Ok(bytes) => bytes,
+        Err(e) => {
+            eprintln!("{} can't be read: {e}", file.display());
+            return ExitCode::from(2);
+        }
+    };
+    match verify(&bytes, key) {
+        Ok(verified) => {
+            print!("{}", told(&verified, key.is_some()));
+            ExitCode::SUCCESS
+        }
+        Err(why) => {
+            eprintln!("{} is refused: {why}", file.display());
+            ExitCode::from(1)
+        }
+    }
+}
+
+fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String {
+    let (route, proof) = (&evidence.route, &evidence.proof);
+    let differ: usize = proof.lanes.iter().map(|l| l.differences.len()).sum();
+    let missing: usize = proof.lanes.iter().map(|l| l.missing.len()).sum();
+    let compare = if expected { "the key that was expected" } else { "compare it with what the sender tells you" };
+    let mut out = format!(
+        "The signature holds.\n\
+         key       {fingerprint} ({compare})\n\
+         route     {}, version {}\n\
+         left      {}, {}\n\
+         right     {}, {}\n\
+         proved    {}\n\
+         losses    {} as foreseen, {} not foreseen\n\
+         outcome   {differ} fields differ, {missing} items missing at the right\n",
+        route.name,
+        route.version,
+        route.left.system,
+        route.left.container,
+        route.right.system,
+        route.right.container,
+        proof.at.to_rfc3339(),
+        proof.losses_foreseen,
+        proof.losses_unforeseen,
+    );
+    for lane in &proof.lanes {
+        out += &format!("{:<18}{} of {} paired\n", lane.left_kind.word(), lane.paired, lane.left_count);
+    }
+    out
+}
