@@ -1,4 +1,5 @@
 // The whole main job through visible names, then what both simulated systems show on their own pages.
+import { readFileSync } from "node:fs";
 import { accessible, expect, oldstone, tallybench, test } from "./support";
 
 const password = "a long enough password";
@@ -126,7 +127,23 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await page.getByRole("link", { name: "Versions" }).click();
   await expect(page.getByText("Component: not fed →")).toBeVisible();
   await accessible(page, "versions");
-  await page.getByRole("button", { name: "Go back to it" }).click();
+  // The route as a file: changed for the worse it is refused with its line, as it is it makes a version.
+  const kept = page.waitForEvent("download");
+  await page.getByRole("link", { name: /^Save version 2 as a file/ }).click();
+  const file = readFileSync(await (await kept).path(), "utf8");
+  await page.getByRole("link", { name: "Routes" }).click();
+  const give = (text: string) =>
+    page
+      .getByLabel("Route file")
+      .setInputFiles({ name: "route.yaml", mimeType: "application/yaml", buffer: Buffer.from(text) });
+  await give(file.replace("name: ", "nome: "));
+  await expect(page.getByText(/^line 2: unknown field `nome`/i)).toBeVisible();
+  await accessible(page, "a route file that is refused");
+  await page.getByRole("button", { name: "Close" }).click();
+  await give(file);
+  await expect(page.getByRole("button", { name: "Save as version 4" })).toBeVisible();
+  await page.getByRole("link", { name: "Versions" }).click();
+  await page.getByRole("button", { name: "Go back to it" }).last().click();
   await expect(page.getByRole("button", { name: "Rule for Component: none" })).toBeVisible();
   await page.keyboard.press("Control+z");
   await expect(page.getByRole("button", { name: "Rule for Component: computed" })).toBeVisible();

@@ -63,6 +63,16 @@ impl Client {
         (status, serde_json::from_str(&text).unwrap_or(Value::String(text)))
     }
 
+    /// Sends a text that is no JSON: status and body.
+    pub async fn send_text(&self, path: &str, media_type: &str, text: &str) -> (StatusCode, Value) {
+        let request = self.http.post(format!("{}/api/v1{path}", self.address)).header("content-type", media_type);
+        let request = request.header("cookie", &self.cookie).header("x-hovrel-csrf", &self.csrf);
+        let answer = request.body(text.to_owned()).send().await.expect("the server answers");
+        let status = answer.status();
+        let text = answer.text().await.expect("a body");
+        (status, serde_json::from_str(&text).unwrap_or(Value::String(text)))
+    }
+
     pub async fn get(&self, path: &str) -> Value {
         let (status, body) = self.call(Method::GET, path, None, None).await;
         assert!(status.is_success(), "{path}: {status} {body}");

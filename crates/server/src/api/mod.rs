@@ -9,6 +9,7 @@ mod names;
 pub mod plan_file;
 pub mod plans;
 pub mod proofs;
+mod route_file;
 pub mod routes;
 pub mod rules;
 pub mod scope;
@@ -42,6 +43,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(artefacts::one))
         .routes(routes!(routes::list, routes::make))
         .routes(routes!(routes::propose))
+        .routes(routes!(route_file::import))
+        .routes(routes!(route_file::export))
         .routes(routes!(routes::one, routes::save, routes::remove))
         .routes(routes!(versions::list))
         .routes(routes!(versions::one))

@@ -234,7 +234,7 @@ pub async fn make(
     Ok((StatusCode::CREATED, etag(made.version), Json(made)).into_response())
 }
 
-fn name_faults(name: &str) -> Vec<FieldProblem> {
+pub(super) fn name_faults(name: &str) -> Vec<FieldProblem> {
     match name.trim().chars().count() {
         1..=120 => Vec::new(),
         _ => vec![FieldProblem { pointer: "/name".into(), detail: "a name of 1 to 120 characters is needed".into() }],

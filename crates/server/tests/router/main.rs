@@ -2,6 +2,7 @@
 
 mod decide;
 mod look;
+mod route_file;
 mod settle;
 
 use hovrel_engine::{Hub, WorkerOptions, run_worker};

@@ -67,7 +67,15 @@ export default function Versions() {
           </Button>
         )}
       </div>
-      <Foot keys={<span>Going back changes nothing until it is saved, as a new version.</span>} />
+      <Foot keys={<span>Going back changes nothing until it is saved, as a new version.</span>}>
+        <a
+          href={`/api/v1/routes/${route.id}/file`}
+          download
+          className="underline decoration-hair underline-offset-3 hover:decoration-ink"
+        >
+          Save version {route.version} as a file
+        </a>
+      </Foot>
     </>
   );
 }

@@ -3,6 +3,7 @@ import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { RouteLine } from "../overview/overview";
+import { FromFile } from "./from-file";
 
 export default function Routes() {
   const navigate = useNavigate();
@@ -15,9 +16,12 @@ export default function Routes() {
       </div>
     );
   const make = (
-    <Button go onClick={() => void navigate("/routes/new")}>
-      Make a route
-    </Button>
+    <span className="flex items-center justify-center gap-3">
+      <FromFile />
+      <Button go onClick={() => void navigate("/routes/new")}>
+        Make a route
+      </Button>
+    </span>
   );
   if (routes.data.length === 0)
     return (

@@ -1,0 +1,247 @@
+//! A route as one YAML file: to be kept beside code, read by people, and made again elsewhere.
+//!
+//! Decides what is in it: ends by the names of their systems, lanes with their rules; never an address, a sign-in or
+//! an id of this installation. A file is read whole or refused whole, every fault with its line.
+
+use axum::Extension;
+use axum::Json;
+use axum::extract::{Path, State};
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use hovrel_core::mapping::Lane;
+use hovrel_store::{NewRoute, Session};
+use marked_yaml::Node;
+use serde::{Deserialize, Serialize};
+use serde_json::Value;
+use uuid::Uuid;
+
+use super::routes::{answer, name_faults};
+use super::systems::etag;
+use crate::App;
+use crate::body::parse;
+use crate::problem::{FieldProblem, Problem};
+
+/// What the file begins with; a file of another form has another number.
+const FORM: u32 = 1;
+
+#[derive(Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct RouteFile {
+    hovrel_route: u32,
+    name: String,
+    left: EndFile,
+    right: EndFile,
+    lanes: Vec<Lane>,
+}
+
+#[derive(Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+struct EndFile {
+    /// The name of the system.
+    system: String,
+    container: String,
+}
+
+/// A route as a file. Secrets are never in it.
+#[utoipa::path(get, path = "/routes/{id}/file", operation_id = "getRouteFile", params(("id" = Uuid, Path)),
+    responses((status = 200, body = String, content_type = "application/yaml"), (status = "4XX", body = Problem)))]
+pub async fn export(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let end = async |system: Uuid, container: &str| -> Result<EndFile, Problem> {
+        Ok(EndFile { system: app.hub.store.system(system).await?.name, container: container.to_owned() })
+    };
+    let file = RouteFile {
+        hovrel_route: FORM,
+        left: end(route.left_system, &route.left_container).await?,
+        right: end(route.right_system, &route.right_container).await?,
+        lanes: serde_json::from_value(route.lanes)?,
+        name: route.name,
+    };
+    let text = serde_saphyr::to_string(&file).map_err(Problem::internal)?;
+    // The media type of RFC 9512.
+    let headers = [
+        (header::CONTENT_TYPE, "application/yaml".to_owned()),
+        (header::CONTENT_DISPOSITION, format!("attachment; filename=\"{}.yaml\"", plain(&file.name))),
+    ];
+    Ok((headers, text).into_response())
+}
+
+/// A name of a file that every system takes.
+fn plain(name: &str) -> String {
+    let kept = |c: char| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' };
+    let text: String = name.chars().map(kept).collect();
+    let words: Vec<&str> = text.split('-').filter(|w| !w.is_empty()).collect();
+    if words.is_empty() { "route".to_owned() } else { words.join("-") }
+}
+
+/// Makes a route from a file, or saves it as a new version of the route of that name between the same ends. Lanes
+/// whose rules do not fit the ends are kept, as when they are saved by hand, and listed by the checks.
+#[utoipa::path(post, path = "/routes/file", operation_id = "importRoute",
+    request_body(content = String, content_type = "application/yaml"),
+    responses((status = 200, body = super::routes::RouteAnswer), (status = 201, body = super::routes::RouteAnswer),
+        (status = "4XX", body = Problem)))]
+pub async fn import(
+    State(app): State<App>,
+    Extension(session): Extension<Session>,
+    text: String,
+) -> Result<Response, Problem> {
+    let file = read(&text).map_err(Problem::fields)?;
+    let mut faults: Vec<FieldProblem> = Vec::new();
+    let fault = |pointer: &str, detail: String| FieldProblem { pointer: pointer.to_owned(), detail };
+    if file.hovrel_route != FORM {
+        faults.push(fault("/hovrel_route", format!("this version reads form {FORM}, not {}", file.hovrel_route)));
+    }
+    faults.extend(name_faults(&file.name));
+    let systems = app.hub.store.systems().await?;
+    let mut found = Vec::new();
+    for (pointer, end) in [("/left/system", &file.left), ("/right/system", &file.right)] {
+        match systems.iter().find(|s| s.name == end.system) {
+            Some(system) => found.push(system.id),
+            None => faults.push(fault(pointer, format!("no system is called “{}”; connect it first", end.system))),
+        }
+    }
+    for (n, lane) in file.lanes.iter().enumerate() {
+        if file.lanes[..n].iter().any(|l| l.id == lane.id) {
+            faults.push(fault(&format!("/lanes/{n}/id"), format!("two lanes are called “{}”", lane.id)));
+        }
+    }
+    let name = file.name.trim();
+    let existing = app.hub.store.routes().await?.into_iter().find(|r| r.name == name);
+    if let ([left, right], Some(route)) = (found.as_slice(), &existing) {
+        let ends = (route.left_system, &route.left_container, route.right_system, &route.right_container);
+        if ends != (*left, &file.left.container, *right, &file.right.container) {
+            let why = format!("there is a route called “{name}” between other ends; give this one another name");
+            faults.push(fault("/name", why));
+        }
+    }
+    if found.len() == 2 && found[0] == found[1] && file.left.container == file.right.container {
+        faults.push(fault("/right", "both ends are the same".into()));
+    }
+    let ([left, right], true) = (found.as_slice(), faults.is_empty()) else {
+        return Err(Problem::fields(placed(&text, faults)));
+    };
+    let lanes = serde_json::to_value(&file.lanes)?;
+    let (id, status) = match existing {
+        Some(route) => {
+            app.hub.store.save_route(route.id, route.version, name, &lanes, session.person.id).await?;
+            (route.id, StatusCode::OK)
+        }
+        None => {
+            let id = Uuid::now_v7();
+            let new = NewRoute {
+                id,
+                name,
+                left_system: *left,
+                left_container: &file.left.container,
+                right_system: *right,
+                right_container: &file.right.container,
+                lanes,
+            };
+            app.hub.store.make_route(&new, session.person.id).await?;
+            (id, StatusCode::CREATED)
+        }
+    };
+    let made = answer(&app, app.hub.store.route(id).await?).await?;
+    Ok((status, etag(made.version), Json(made)).into_response())
+}
+
+/// Reads a file; every fault of form with its line.
+fn read(text: &str) -> Result<RouteFile, Vec<FieldProblem>> {
+    let value: Value = serde_saphyr::from_str(text).map_err(|e| {
+        let line = e.location().map_or(1, |l| l.line());
+        vec![FieldProblem { pointer: String::new(), detail: format!("line {line}: {}", e.without_snippet()) }]
+    })?;
+    parse(value).map_err(|faults| placed(text, faults))
+}
+
+/// The faults with the lines that they are in.
+fn placed(text: &str, faults: Vec<FieldProblem>) -> Vec<FieldProblem> {
+    let tree = marked_yaml::parse_yaml(0, text).ok();
+    let placed = |f: FieldProblem| {
+        let line = tree.as_ref().map_or(1, |t| line_of(t, &f.pointer));
+        FieldProblem { detail: format!("line {line}: {}", f.detail), ..f }
+    };
+    let mut faults: Vec<(usize, FieldProblem)> =
+        faults.into_iter().map(|f| (tree.as_ref().map_or(1, |t| line_of(t, &f.pointer)), placed(f))).collect();
+    faults.sort_by_key(|(line, _)| *line);
+    faults.into_iter().map(|(_, f)| f).collect()
+}
+
+/// The line of what a JSON Pointer (RFC 6901) leads to, or of the last thing on the way that is there.
+fn line_of(tree: &Node, pointer: &str) -> usize {
+    let line = |node: &Node| node.span().start().map(|m| m.line());
+    let (mut at, mut found) = (tree, line(tree).unwrap_or(1));
+    for part in pointer.split('/').skip(1) {
+        let name = part.replace("~1", "/").replace("~0", "~");
+        let next = match at {
+            Node::Mapping(map) => map
+                .iter()
+                .find(|(key, _)| key.as_str() == name)
+                .map(|(key, value)| (key.span().start().map(|m| m.line()), value)),
+            Node::Sequence(list) => name.parse().ok().and_then(|n: usize| list.get_node(n)).map(|n| (line(n), n)),
+            Node::Scalar(_) => None,
+        };
+        let Some((place, node)) = next else { break };
+        (at, found) = (node, place.unwrap_or(found));
+    }
+    found
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const GOOD: &str = "hovrel_route: 1
+name: Lift control moves
+left: {system: Oldstone, container: lift-control}
+right:
+  system: Tallybench
+  container: ropeway
+lanes:
+- id: test_case
+  left_kind: test_case
+  right_kind: test_case
+  rules:
+  - target: title
+    source:
+      field: name
+    conversions:
+    - shorten: {to: 250}
+";
+
+    #[test]
+    fn a_file_is_read_and_written_the_same() {
+        let file = read(GOOD).unwrap_or_else(|f| panic!("{f:?}"));
+        let text = serde_saphyr::to_string(&file).expect("it is written");
+        let again = read(&text).unwrap_or_else(|f| panic!("{text}\n{f:?}"));
+        assert_eq!(again.lanes, file.lanes);
+        assert_eq!(serde_saphyr::to_string(&again).expect("it is written"), text);
+        let order: Vec<usize> = ["hovrel_route", "name:", "left:", "right:", "lanes:"]
+            .iter()
+            .map(|k| text.find(k).unwrap_or_else(|| panic!("{k} in {text}")))
+            .collect();
+        assert!(order.is_sorted(), "{text}");
+    }
+
+    #[test]
+    fn every_fault_is_told_with_its_line() {
+        let bad = GOOD
+            .replace("name: Lift control moves", "nome: Lift control moves")
+            .replace("  container: ropeway", "  container: ropeway\n  colour: red")
+            .replace("shorten: {to: 250}", "shorten: {to: long}")
+            .replace("left_kind: test_case", "left_kind: cabin");
+        let faults = read(&bad).err().expect("faults");
+        let lines: Vec<&str> = faults.iter().filter_map(|f| f.detail.split(':').next()).collect();
+        assert_eq!(lines, ["line 1", "line 2", "line 7", "line 10", "line 17"], "{faults:#?}");
+        let cut = read("name: [1, 2").err().expect("it is no YAML");
+        assert!(cut.len() == 1 && cut[0].detail.starts_with("line "), "{cut:?}");
+    }
+
+    #[test]
+    fn names_become_names_of_files() {
+        assert_eq!(
+            (plain("Lift control → moves!"), plain("Ålesund / 2"), plain("→")),
+            ("lift-control-moves".into(), "lesund-2".into(), "route".into())
+        );
+    }
+}
