@@ -5,7 +5,8 @@ import { useNavigate } from "react-router";
 import { api, ProblemError, take } from "@/api/client";
 import { Button, Trouble } from "@/ui/basics";
 
-export function FromFile() {
+/** The button that asks for a file, and what is told of it; the latter stays while the list around it changes. */
+export function useFromFile() {
   const input = useRef<HTMLInputElement>(null);
   const queries = useQueryClient();
   const navigate = useNavigate();
@@ -28,9 +29,9 @@ export function FromFile() {
     }
   };
   const faults = error instanceof ProblemError ? (error.problem.fields ?? []) : [];
-  return (
+  const button = <Button onClick={() => input.current?.click()}>Take one from a file</Button>;
+  const told = (
     <>
-      <Button onClick={() => input.current?.click()}>Take one from a file</Button>
       <input
         ref={input}
         type="file"
@@ -65,4 +66,5 @@ export function FromFile() {
       )}
     </>
   );
+  return { button, told };
 }

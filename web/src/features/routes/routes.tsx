@@ -3,11 +3,12 @@ import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { RouteLine } from "../overview/overview";
-import { FromFile } from "./from-file";
+import { useFromFile } from "./from-file";
 
 export default function Routes() {
   const navigate = useNavigate();
   const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
+  const fromFile = useFromFile();
   if (routes.isPending) return <Loading what="the routes" />;
   if (routes.error)
     return (
@@ -17,30 +18,33 @@ export default function Routes() {
     );
   const make = (
     <span className="flex items-center justify-center gap-3">
-      <FromFile />
+      {fromFile.button}
       <Button go onClick={() => void navigate("/routes/new")}>
         Make a route
       </Button>
     </span>
   );
-  if (routes.data.length === 0)
-    return (
-      <Empty title="No route yet" action={make}>
-        A route connects a project in one system with a project in another. It is saved, so that it can be run as often
-        as needed.
-      </Empty>
-    );
   return (
-    <div className="mx-auto w-full max-w-[1240px] flex-1 overflow-auto px-5 py-5">
-      <div className="mb-3 flex items-center justify-between">
-        <h1 className="text-[15px] font-semibold">Routes</h1>
-        {make}
-      </div>
-      <ul className="space-y-2">
-        {routes.data.map((r) => (
-          <RouteLine key={r.id} route={r} />
-        ))}
-      </ul>
-    </div>
+    <>
+      {fromFile.told}
+      {routes.data.length === 0 ? (
+        <Empty title="No route yet" action={make}>
+          A route connects a project in one system with a project in another. It is saved, so that it can be run as
+          often as needed.
+        </Empty>
+      ) : (
+        <div className="mx-auto w-full max-w-[1240px] flex-1 overflow-auto px-5 py-5">
+          <div className="mb-3 flex items-center justify-between">
+            <h1 className="text-[15px] font-semibold">Routes</h1>
+            {make}
+          </div>
+          <ul className="space-y-2">
+            {routes.data.map((r) => (
+              <RouteLine key={r.id} route={r} />
+            ))}
+          </ul>
+        </div>
+      )}
+    </>
   );
 }
