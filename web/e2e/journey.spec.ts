@@ -80,6 +80,15 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await left.getByRole("button", { name: "Rows" }).click();
   await expect(left.getByLabel("Comparison")).toHaveValue("is");
   await expect(left.getByRole("textbox", { name: "Expression" })).toHaveText("size(title) > 20");
+  // What is typed counts even if the rows are asked for at once.
+  await left.getByRole("button", { name: "Text" }).click();
+  await left.getByRole("textbox", { name: "Conditions as text" }).click();
+  await page.keyboard.press("Control+A");
+  await page.keyboard.press("Delete");
+  await left.getByRole("button", { name: "Rows" }).click();
+  await expect(left.getByText("No condition: everything is in scope.")).toBeVisible();
+  await page.keyboard.press("Control+z");
+  await expect(left.getByRole("textbox", { name: "Expression" })).toHaveText("size(title) > 20");
   await left.getByLabel("Bring along").selectOption("linked");
   await expect(left.getByText("come along")).toBeVisible();
   await left.getByLabel("Bring along").selectOption("nothing");

@@ -14,13 +14,17 @@ import { Matched } from "./matched";
 type End = "left" | "right";
 
 /** Asks what a scope says and covers; `text` in place of the lane's own condition. */
+function ask(routeId: string, body: Schemas["ScopeBody"], signal?: AbortSignal) {
+  return take(api.POST("/routes/{id}/scope", { params: { path: { id: routeId } }, body, signal }));
+}
+
 function useScope(routeId: string, end: End, lane: Lane, lanes: Lane[], text?: string) {
   const asked = useSettled(JSON.stringify({ lanes, text }));
   return useQuery({
     queryKey: ["scope", routeId, end, lane.id, asked],
     queryFn: ({ signal }) => {
       const body = { end, lane: lane.id, ...(JSON.parse(asked) as { lanes: Lane[]; text?: string }) };
-      return take(api.POST("/routes/{id}/scope", { params: { path: { id: routeId } }, body, signal }));
+      return ask(routeId, body, signal);
     },
     placeholderData: keepPreviousData,
   });
@@ -48,6 +52,16 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
     // Only what was read anew may change the lane: an undo must not be undone.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [said]);
+  const toRows = async () => {
+    // What was typed a moment ago may not have been read yet.
+    if (text !== undefined && answer?.text !== text) {
+      const read = await ask(route.id, { end, lane: lane.id, lanes, text }).catch(() => undefined);
+      const condition = read?.text === text ? read.condition : undefined;
+      if (condition) changeLane(lane.id, (l) => ({ ...l, [key]: condition }));
+    }
+    setText(undefined);
+    setUnfinished(false);
+  };
   return (
     <section aria-label={`${end} scope`} className="flex min-h-0 min-w-0 flex-col">
       <div className="mb-2 flex items-center gap-2">
@@ -58,13 +72,7 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
           </span>
         </h2>
         <div role="group" aria-label="Show conditions as" className="ml-auto flex gap-1.5">
-          <Pill
-            on={text === undefined}
-            onClick={() => {
-              setText(undefined);
-              setUnfinished(false);
-            }}
-          >
+          <Pill on={text === undefined} onClick={() => void toRows()}>
             Rows
           </Pill>
           <Pill
