@@ -33,9 +33,6 @@ fn value(expression: &Expression, item: &Artefact) -> Result<Value, String> {
     expression.value(&Seen { artefact: item, path: &path, kind: &kind, now })
 }
 
-/// Where the crate or this checker are not of one mind with the reference, and why.
-const DIFFERENT: [(&str, &str); 0] = [];
-
 #[test]
 fn the_languages_own_conformance_tests_pass() {
     let file = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/data/cel-conformance.json");
@@ -72,8 +69,7 @@ fn the_languages_own_conformance_tests_pass() {
             }
             _ => true,
         };
-        let known = DIFFERENT.iter().any(|(n, _)| *n == name);
-        if (right && of_type) == known {
+        if !right || !of_type {
             let is = compiled.as_ref().map(|e| type_name(&e.is)).unwrap_or_default();
             wrong.push(format!("{name}: {text}: {found:?} ({is}), wanted {} ({})", test["value"], test["type"]));
         }
