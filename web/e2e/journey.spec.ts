@@ -156,6 +156,10 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await expect(page.getByRole("button", { name: "Rule for Component: none" })).toBeVisible();
   await page.keyboard.press("Control+z");
   await expect(page.getByRole("button", { name: "Rule for Component: computed" })).toBeVisible();
+  await page.keyboard.press("Control+y");
+  await expect(page.getByRole("button", { name: "Rule for Component: none" })).toBeVisible();
+  await page.keyboard.press("Control+Shift+z");
+  await page.keyboard.press("Control+z");
   await page.getByRole("button", { name: "Rule for Component: computed" }).click();
   await page.getByLabel("Source of Component").selectOption("nothing");
   await page.getByRole("button", { name: "Dry run", exact: true }).click();

@@ -1,7 +1,7 @@
 // Several values, picked from those that were met, with how often each was.
-import { Popover } from "radix-ui";
 import { useState } from "react";
 import type { Schemas } from "@/api/client";
+import { Pick } from "@/ui/pick";
 
 type Props = { met: Schemas["ValueCount"][]; values: string[]; onChange: (values: string[]) => void };
 
@@ -16,42 +16,28 @@ export function ValuesPick({ met, values, onChange }: Props) {
     setTyped("");
   };
   return (
-    <Popover.Root>
-      <Popover.Trigger className="field min-w-0 flex-1 truncate text-left" aria-label="Values">
-        {values.length ? values.join(", ") : <span className="text-ink-3">choose values</span>}
-      </Popover.Trigger>
-      <Popover.Portal>
-        <Popover.Content
-          aria-label="Values"
-          sideOffset={4}
-          collisionPadding={12}
-          align="start"
-          className="z-40 w-[280px] rounded-lg border border-hair bg-sheet p-2 shadow-lg"
-        >
-          <input
-            aria-label="Find or add a value"
-            className="field mb-1.5 w-full"
-            placeholder="Find, or type and press Enter"
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-            onKeyDown={(e) => e.key === "Enter" && add()}
-          />
-          <ul className="max-h-[240px] overflow-auto">
-            {shown.map((m) => (
-              <li key={m.value}>
-                <label className="flex cursor-pointer items-center gap-2 rounded px-1.5 py-1 hover:bg-wash">
-                  <input type="checkbox" checked={values.includes(m.value)} onChange={() => toggle(m.value)} />
-                  <span className="min-w-0 flex-1 truncate" title={m.value}>
-                    {m.value}
-                  </span>
-                  <span className="text-ink-3">{m.count ? m.count.toLocaleString("en") : "not met"}</span>
-                </label>
-              </li>
-            ))}
-            {shown.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such value was met. Enter adds it.</li>}
-          </ul>
-        </Popover.Content>
-      </Popover.Portal>
-    </Popover.Root>
+    <Pick
+      label="Values"
+      shown={values.join(", ")}
+      invites="choose values"
+      find="Find or add a value"
+      asks="Find, or type and press Enter"
+      typed={typed}
+      onType={setTyped}
+      onEnter={add}
+    >
+      {shown.map((m) => (
+        <li key={m.value}>
+          <label className="flex cursor-pointer items-center gap-2 rounded px-1.5 py-1 hover:bg-wash">
+            <input type="checkbox" checked={values.includes(m.value)} onChange={() => toggle(m.value)} />
+            <span className="min-w-0 flex-1 truncate" title={m.value}>
+              {m.value}
+            </span>
+            <span className="text-ink-3">{m.count ? m.count.toLocaleString("en") : "not met"}</span>
+          </label>
+        </li>
+      ))}
+      {shown.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such value was met. Enter adds it.</li>}
+    </Pick>
   );
 }
