@@ -117,7 +117,8 @@ impl PairLookup for Mapped {
 
 /// Brings the items of a lane's left kind into the form in which its rules take them: calls that can't be
 /// kept are expanded (they can be kept only by a route that carries the shared steps too), the names of folders
-/// and computed values stand beside the item where a rule asks for them, and a link leads to where a file stays that is not taken.
+/// and computed values stand beside the item where a rule asks for them, and a link leads to where a file stays that
+/// is not taken.
 pub fn prepare_items(
     items: &mut [Artefact],
     lane: &Lane,

@@ -44,13 +44,13 @@ impl Hub {
         const OWNER: &[u8] = b"signing key";
         let failed = |why: String| EngineError::Sealed { system: "the key that signs proofs".into(), why };
         loop {
-            if let Some((_, sealed)) = self.store.signing_key().await? {
+            if let Some(sealed) = self.store.signing_key().await? {
                 let opened = self.sealer.open(&sealed, OWNER).map_err(|e| failed(e.to_string()))?;
                 return opened.try_into().map_err(|_| failed("it has another length".into()));
             }
             let secret: [u8; 32] = rand::random();
             let sealed = self.sealer.seal(&secret, OWNER).map_err(|e| failed(e.to_string()))?;
-            self.store.keep_signing_key(&hovrel_evidence::public_key(&secret), &sealed).await?;
+            self.store.keep_signing_key(&sealed).await?;
         }
     }
 

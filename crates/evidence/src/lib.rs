@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 pub use page::page;
-pub use signed::{NotVerified, Verified, fingerprint, public_key, sign, verify};
+pub use signed::{NotVerified, Verified, fingerprint, hex, public_key, sign, verify};
 pub use spreadsheet::{NotWritten, spreadsheet};
 
 /// A proof with everything that belongs to it.
@@ -82,13 +82,20 @@ impl Evidence {
         known.map_or_else(|| words::hanging(field), String::as_str)
     }
 
+    /// What people call the field of a loss. The ledger does not say of which kind its item is: the first kind that
+    /// has the field names it.
+    fn loss_field<'a>(&'a self, field: &'a str) -> &'a str {
+        let named = Kind::ALL.into_iter().find(|k| self.names.get(k.id()).is_some_and(|n| n.contains_key(field)));
+        named.map_or_else(|| words::hanging(field), |kind| self.field_name(kind, field))
+    }
+
     /// Fields that differ, in all lanes.
-    fn differing(&self) -> usize {
+    pub fn differing(&self) -> usize {
         self.proof.lanes.iter().map(|l| l.differences.len()).sum()
     }
 
     /// Items without a counterpart, in all lanes.
-    fn missing(&self) -> usize {
+    pub fn missing(&self) -> usize {
         self.proof.lanes.iter().map(|l| l.missing.len()).sum()
     }
 

@@ -3,7 +3,6 @@
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
 use crate::Evidence;
-use crate::spreadsheet::loss_field;
 use crate::words::capital;
 
 const STYLE: &str = "
@@ -146,7 +145,7 @@ fn losses(e: &Evidence) -> Markup {
             table {
                 thead { tr { th { "Item" } th { "Field" } th { "What happened" } th { "before" } th { "after" } th { "foreseen" } } }
                 tbody { @for entry in &e.ledger { tr {
-                    td.key { (entry.left_key) " " (entry.right_key) } td { (loss_field(e, &entry.loss.field)) }
+                    td.key { (entry.left_key) " " (entry.right_key) } td { (e.loss_field(&entry.loss.field)) }
                     td { span.loss { (entry.loss.kind.word()) } ": " (entry.loss.cause.describe()) }
                     td { del { (entry.loss.before) } } td { (entry.loss.after) }
                     td.bad[!entry.foreseen] { @if entry.foreseen { "yes" } @else { "no" } }

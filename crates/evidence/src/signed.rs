@@ -138,7 +138,8 @@ fn canonical(value: &Value) -> Vec<u8> {
     serde_json_canonicalizer::to_vec(value).unwrap_or_default()
 }
 
-fn hex(bytes: &[u8]) -> String {
+/// Bytes in hexadecimal, in small letters.
+pub fn hex(bytes: &[u8]) -> String {
     bytes.iter().map(|b| format!("{b:02x}")).collect()
 }
 

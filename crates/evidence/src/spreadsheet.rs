@@ -4,7 +4,6 @@
 //! (ISO/IEC 29500 leaves them to the application; common practice): longer texts are cut with a mark, longer lists
 //! go on in another sheet.
 
-use hovrel_core::model::Kind;
 use rust_xlsxwriter::{Color, Format, Workbook, Worksheet, XlsxError};
 
 use crate::Evidence;
@@ -257,7 +256,7 @@ fn losses(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         table.push(&[
             entry.left_key.as_str().into(),
             entry.right_key.as_str().into(),
-            loss_field(e, &entry.loss.field).into(),
+            e.loss_field(&entry.loss.field).into(),
             entry.loss.kind.word().into(),
             why.as_str().into(),
             entry.loss.before.as_str().into(),
@@ -266,10 +265,4 @@ fn losses(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         ])?;
     }
     Ok(())
-}
-
-/// The ledger does not say of which kind an item is: the first kind that has the field names it.
-pub(crate) fn loss_field<'a>(e: &'a Evidence, field: &'a str) -> &'a str {
-    let named = Kind::ALL.into_iter().find(|k| e.names.get(k.id()).is_some_and(|names| names.contains_key(field)));
-    named.map_or_else(|| crate::words::hanging(field), |kind| e.field_name(kind, field))
 }

@@ -123,7 +123,8 @@ fn escaped(name: &str) -> String {
     name.replace('~', "~0").replace('/', "~1")
 }
 
-fn unescaped(part: &str) -> String {
+/// A part of a JSON Pointer as the name that it stands for (RFC 6901 §4).
+pub fn unescaped(part: &str) -> String {
     part.replace("~1", "/").replace("~0", "~")
 }
 

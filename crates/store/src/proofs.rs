@@ -54,16 +54,16 @@ impl Store {
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
-    /// The key that signs proofs, public part and sealed secret; none until there is one.
-    pub async fn signing_key(&self) -> Result<Option<(Vec<u8>, Vec<u8>)>, StoreError> {
-        let query = signing_key::table.select((signing_key::public_key, signing_key::secret));
+    /// The key that signs proofs, sealed; none until there is one.
+    pub async fn signing_key(&self) -> Result<Option<Vec<u8>>, StoreError> {
+        let query = signing_key::table.select(signing_key::secret);
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
     /// Keeps the key that signs proofs, unless somebody else was faster.
-    pub async fn keep_signing_key(&self, public_key: &[u8], secret: &[u8]) -> Result<(), StoreError> {
+    pub async fn keep_signing_key(&self, secret: &[u8]) -> Result<(), StoreError> {
         diesel::insert_into(signing_key::table)
-            .values((signing_key::public_key.eq(public_key), signing_key::secret.eq(secret)))
+            .values(signing_key::secret.eq(secret))
             .on_conflict_do_nothing()
             .execute(&mut self.connection().await?)
             .await?;

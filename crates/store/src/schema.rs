@@ -82,7 +82,7 @@ diesel::table! {
     proofs (id) { id -> Uuid, route_id -> Uuid, body -> Jsonb, differences -> Int4, at -> Timestamptz }
 }
 diesel::table! {
-    signing_key (one) { one -> Bool, public_key -> Bytea, secret -> Bytea, made_at -> Timestamptz }
+    signing_key (one) { one -> Bool, secret -> Bytea, made_at -> Timestamptz }
 }
 diesel::table! {
     dependencies (plan_id, seq, needs) { plan_id -> Uuid, seq -> Int4, needs -> Int4 }

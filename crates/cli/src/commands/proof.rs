@@ -28,8 +28,7 @@ pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
 
 fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String {
     let (route, proof) = (&evidence.route, &evidence.proof);
-    let differ: usize = proof.lanes.iter().map(|l| l.differences.len()).sum();
-    let missing: usize = proof.lanes.iter().map(|l| l.missing.len()).sum();
+    let (differ, missing) = (evidence.differing(), evidence.missing());
     let compare = if expected { "the key that was expected" } else { "compare it with what the sender tells you" };
     let mut out = format!(
         "The signature holds.\n\

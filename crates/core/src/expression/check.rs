@@ -11,7 +11,7 @@ use strsim::jaro_winkler;
 
 use super::ExpressionFault;
 use super::functions::signatures;
-use super::names::{FIELDS, OWN, reach};
+use super::names::{FIELDS, NOW, OWN, reach};
 use super::types::{Type, type_of};
 use crate::catalogue::KindSchema;
 
@@ -83,22 +83,18 @@ impl Checker<'_> {
                 LiteralValue::UInt(_) => Type::Uint,
             },
             Expr::Ident(name) => self.named(at, name),
-            Expr::Select(select) => match &select.operand.expr {
-                Expr::Ident(name) if name == FIELDS && !self.is_bound(FIELDS) => {
-                    let is = self.field(at, &select.field);
-                    if select.test { Type::Bool } else { is }
-                }
-                _ => match self.infer(&select.operand) {
-                    Type::Any | Type::Map => {
-                        if select.test {
-                            Type::Bool
-                        } else {
-                            Type::Any
+            Expr::Select(select) => {
+                let is = match &select.operand.expr {
+                    Expr::Ident(name) if name == FIELDS && !self.is_bound(FIELDS) => self.field(at, &select.field),
+                    _ => match self.infer(&select.operand) {
+                        Type::Any | Type::Map => Type::Any,
+                        other => {
+                            return self.fault_of(at, &select.field, format!("{other} has no part “{}”", select.field));
                         }
-                    }
-                    other => self.fault_of(at, &select.field, format!("{other} has no part “{}”", select.field)),
-                },
-            },
+                    },
+                };
+                if select.test { Type::Bool } else { is }
+            }
             Expr::List(list) => {
                 let of = list.elements.iter().map(|e| self.infer(e)).reduce(Type::or);
                 Type::list(of.unwrap_or(Type::Any))
@@ -127,8 +123,9 @@ impl Checker<'_> {
         if let Some((_, is)) = self.bound.iter().rev().find(|(n, _)| n == name) {
             return is.clone();
         }
-        if let Some((_, _, is)) = OWN.iter().find(|(n, _, _)| *n == name) {
-            self.asks_time |= name == "now";
+        let own = || OWN.iter().chain([&NOW]);
+        if let Some((_, _, is)) = own().find(|(n, _, _)| *n == name) {
+            self.asks_time |= name == NOW.0;
             return is.clone();
         }
         if name == FIELDS {
@@ -143,7 +140,7 @@ impl Checker<'_> {
             let message = format!("there is no “{name}”; the field is {}", reach(&field.id));
             return self.fault(at, message);
         }
-        let near = nearest(name, OWN.iter().map(|(n, _, _)| *n)).map(|n| format!("; did you mean {n}?"));
+        let near = nearest(name, own().map(|(n, _, _)| *n)).map(|n| format!("; did you mean {n}?"));
         self.fault(at, format!("there is no “{name}”{}", near.unwrap_or_default()))
     }
 

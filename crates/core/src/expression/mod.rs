@@ -19,12 +19,12 @@ use serde::{Deserialize, Serialize};
 
 pub(crate) use functions::is_under;
 pub use functions::{Function, functions};
-pub(crate) use names::quoted;
 pub use names::{Name, own_names, reach};
+pub(crate) use names::{OWN, quoted};
 pub use types::Type;
 pub(crate) use types::type_of;
 pub use values::{Moment, Seen};
-pub(crate) use values::{field_value, is_held, number, texts, time};
+pub(crate) use values::{field_value, is_held, number, own_value, texts, time};
 
 use crate::catalogue::KindSchema;
 

@@ -19,25 +19,28 @@ pub struct Name {
     pub field: Option<String>,
 }
 
-/// Properties that every artefact has, whatever its system calls its fields.
-pub(super) const OWN: [(&str, &str, Type); 9] = [
+/// Properties that every artefact has, whatever its system calls its fields: as they are written, as people call
+/// them, and what they are.
+pub(crate) const OWN: [(&str, &str, Type); 8] = [
+    ("folder", "Folder path", Type::Text),
     ("key", "Key", Type::Text),
     ("title", "Title", Type::Text),
-    ("folder", "Folder path", Type::Text),
-    ("url", "Address", Type::Text),
-    ("created", "Created", Type::Time),
-    ("created_by", "Created by", Type::Text),
     ("modified", "Last change", Type::Time),
     ("modified_by", "Last changed by", Type::Text),
-    ("now", "The time of reading", Type::Time),
+    ("created", "Created", Type::Time),
+    ("created_by", "Created by", Type::Text),
+    ("url", "Address", Type::Text),
 ];
+
+/// The time of reading; no property of the artefact.
+pub(super) const NOW: (&str, &str, Type) = ("now", "The time of reading", Type::Time);
 
 /// The variable that holds the fields of the kind.
 pub(super) const FIELDS: &str = "fields";
 
 /// Everything that can be named.
 pub fn own_names(kind: &KindSchema) -> Vec<Name> {
-    let own = OWN.iter().map(|(text, label, is)| Name {
+    let own = OWN.iter().chain([&NOW]).map(|(text, label, is)| Name {
         text: (*text).to_owned(),
         label: (*label).to_owned(),
         is: is.to_string(),

@@ -8,7 +8,7 @@ use cel::{Context, Value as Cel};
 use chrono::{DateTime, FixedOffset, NaiveTime};
 
 use super::functions::environment;
-use super::names::FIELDS;
+use super::names::{FIELDS, NOW, OWN};
 use super::types::{Type, type_of};
 use super::{Expression, HELD};
 use crate::catalogue::KindSchema;
@@ -55,29 +55,14 @@ struct Scope<'a> {
 
 impl VariableResolver for Scope<'_> {
     fn resolve<'b>(&'b self, variable: &str) -> Option<CowVal<'b, 'b>> {
-        let a = self.seen.artefact;
-        let text = |s: &str| Cel::from(s);
-        let at = |stamp: &Option<Stamp>| stamp.as_ref().map_or(Cel::Null, |s| Cel::Timestamp(s.at));
-        let by = |stamp: &Option<Stamp>| text(stamp.as_ref().and_then(|s| s.by.as_deref()).unwrap_or_default());
         let value = match variable {
-            "key" => text(&a.key),
-            "title" => text(&a.title),
-            "folder" => text(&self.seen.path.join(" / ")),
-            "url" => text(a.url.as_deref().unwrap_or_default()),
-            "created" => at(&a.created),
-            "created_by" => by(&a.created),
-            "modified" => at(&a.modified),
-            "modified_by" => by(&a.modified),
-            "now" => Cel::Timestamp(self.seen.now),
-            FIELDS => self.each(|id| {
-                let is = self.seen.kind.field(id).map_or(Type::Text, |f| type_of(f.value_type));
-                from_value(field_value(a, id).as_deref(), &is)
-            }),
-            HELD => self.each(|id| {
-                let is = self.seen.kind.field(id).map_or(Type::Text, |f| type_of(f.value_type));
-                Cel::Bool(is_held(field_value(a, id).as_deref(), &is))
-            }),
-            _ => return None,
+            FIELDS => self.each(from_value),
+            HELD => self.each(|value, is| Cel::Bool(is_held(value, is))),
+            name if name == NOW.0 => Cel::Timestamp(self.seen.now),
+            name => {
+                let (_, _, is) = OWN.iter().find(|(n, _, _)| *n == name)?;
+                from_value(Some(&own_value(self.seen, name)), is)
+            }
         };
         let value: Box<dyn Val> = value.try_into().ok()?;
         Some(CowVal::Owned(value))
@@ -85,10 +70,30 @@ impl VariableResolver for Scope<'_> {
 }
 
 impl Scope<'_> {
-    /// A map of the fields that the expression asks for.
-    fn each(&self, of: impl Fn(&str) -> Cel) -> Cel {
-        let map: HashMap<String, Cel> = self.expression.fields.iter().map(|id| (id.clone(), of(id))).collect();
-        Cel::from(map)
+    /// A map of the fields that the expression asks for, each made of its value and its type.
+    fn each(&self, of: impl Fn(Option<&Value>, &Type) -> Cel) -> Cel {
+        let one = |id: &String| {
+            let is = self.seen.kind.field(id).map_or(Type::Text, |f| type_of(f.value_type));
+            (id.clone(), of(field_value(self.seen.artefact, id).as_deref(), &is))
+        };
+        Cel::from(self.expression.fields.iter().map(one).collect::<HashMap<String, Cel>>())
+    }
+}
+
+/// A property that every artefact has, by its name in expressions: see [`OWN`].
+pub(crate) fn own_value(seen: &Seen<'_>, name: &str) -> Value {
+    let a = seen.artefact;
+    let at = |stamp: &Option<Stamp>| stamp.as_ref().map_or(Value::Empty, |s| Value::Instant(s.at));
+    let by = |stamp: &Option<Stamp>| stamp.as_ref().and_then(|s| s.by.clone()).map_or(Value::Empty, Value::Text);
+    match name {
+        "folder" => Value::Text(seen.path.join(" / ")),
+        "key" => Value::Text(a.key.clone()),
+        "title" => Value::Text(a.title.clone()),
+        "modified" => at(&a.modified),
+        "modified_by" => by(&a.modified),
+        "created" => at(&a.created),
+        "created_by" => by(&a.created),
+        _ => a.url.clone().map_or(Value::Empty, Value::Text),
     }
 }
 

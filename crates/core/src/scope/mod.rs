@@ -17,7 +17,7 @@ pub use row::{Holds as PlaceHolds, Place, operators, places};
 pub use write::write;
 
 use crate::catalogue::KindSchema;
-use crate::expression::{self, Expression, Moment, Seen};
+use crate::expression::{self, Expression, ExpressionFault, Moment, Seen};
 use crate::model::Artefact;
 use row::Test;
 
@@ -163,18 +163,25 @@ fn node(condition: &Condition, kind: &KindSchema, at: &mut Vec<u32>, faults: &mu
                 Node::Wrong
             }
         },
-        Condition::Expression(text) => match expression::compile(text, kind) {
-            Ok(found) if found.is.fits(&expression::Type::Bool) => Node::Expression(found),
-            Ok(found) => {
-                let message = format!("a condition is yes or no, this is {}", found.is);
-                faults.push(ConditionFault { at: at.clone(), message });
-                Node::Wrong
-            }
+        Condition::Expression(text) => match compiled(text, kind) {
+            Ok(found) => Node::Expression(found),
             Err(wrong) => {
                 faults.extend(wrong.into_iter().map(|f| ConditionFault { at: at.clone(), message: f.message }));
                 Node::Wrong
             }
         },
+    }
+}
+
+/// An expression that is a condition.
+fn compiled(text: &str, kind: &KindSchema) -> Result<Expression, Vec<ExpressionFault>> {
+    let found = expression::compile(text, kind)?;
+    match found.is.fits(&expression::Type::Bool) {
+        true => Ok(found),
+        false => {
+            let message = format!("a condition is yes or no, this is {}", found.is);
+            Err(vec![ExpressionFault { from: 0, to: text.chars().count() as u32, message }])
+        }
     }
 }
 

@@ -6,9 +6,9 @@
 use cel::common::ast::{CallExpr, Expr, IdedExpr, LiteralValue, operators};
 
 use super::row::{Test, clock, day_or_time, places};
-use super::{Condition, ConditionRow, Operator};
+use super::{Condition, ConditionRow, Operator, compiled};
 use crate::catalogue::KindSchema;
-use crate::expression::{ExpressionFault, Type, compile, reach, tree_of};
+use crate::expression::{ExpressionFault, reach, tree_of};
 
 /// Reads an expression as conditions. Always a group at the outside, so that rows can be added to it.
 ///
@@ -18,12 +18,7 @@ pub fn read(text: &str, kind: &KindSchema) -> Result<Condition, Vec<ExpressionFa
     if text.trim().is_empty() {
         return Ok(Condition::default());
     }
-    let found = compile(text, kind)?;
-    if !found.is.fits(&Type::Bool) {
-        let to = text.chars().count() as u32;
-        let message = format!("a condition is yes or no, this is {}", found.is);
-        return Err(vec![ExpressionFault { from: 0, to, message }]);
-    }
+    compiled(text, kind)?;
     Ok(match part(text, kind).plain() {
         group @ (Condition::All(_) | Condition::Any(_)) => group,
         other => Condition::All(vec![other]),

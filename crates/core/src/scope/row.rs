@@ -3,13 +3,15 @@
 //! Decides which operators go with a field of a type, and what a row's value has to be. Texts are compared as the
 //! language compares them, capitals included; containing and beginning are without regard to capitals.
 
+use std::borrow::Cow;
+
 use chrono::{DateTime, NaiveDate, NaiveTime, TimeDelta};
 use serde::Serialize;
 
 use super::{ConditionRow, Operator};
 use crate::catalogue::KindSchema;
 use crate::expression::{
-    Moment, Seen, Type, field_value, is_held, is_under, number, quoted, reach, texts, time, type_of,
+    Moment, OWN, Seen, Type, field_value, is_held, is_under, number, own_value, quoted, reach, texts, time, type_of,
 };
 use crate::model::{Decimal, Value};
 
@@ -40,17 +42,6 @@ pub enum Holds {
     Duration,
 }
 
-const OWN: [(&str, &str, &str, Holds); 8] = [
-    ("@folder", "folder", "Folder path", Holds::Path),
-    ("@key", "key", "Key", Holds::Text),
-    ("@title", "title", "Title", Holds::Text),
-    ("@modified", "modified", "Last change", Holds::Time),
-    ("@modified_by", "modified_by", "Last changed by", Holds::Text),
-    ("@created", "created", "Created", Holds::Time),
-    ("@created_by", "created_by", "Created by", Holds::Text),
-    ("@url", "url", "Address", Holds::Text),
-];
-
 /// Everything that rows over a kind can ask of.
 pub fn places(kind: &KindSchema) -> Vec<Place> {
     let place = |field: &str, name: &str, holds| Place {
@@ -59,9 +50,14 @@ pub fn places(kind: &KindSchema) -> Vec<Place> {
         operators: operators(holds).to_vec(),
         holds,
     };
-    let own = OWN.iter().map(|(field, _, name, holds)| place(field, name, *holds));
+    let own = OWN.iter().map(|(id, name, is)| place(&format!("@{id}"), name, own_holds(id, is)));
     let fields = kind.fields.iter().map(|f| place(&f.id, &f.name, holds_of(&type_of(f.value_type))));
     own.chain(fields).collect()
+}
+
+/// What a property that every artefact has holds.
+fn own_holds(id: &str, is: &Type) -> Holds {
+    if id == "folder" { Holds::Path } else { holds_of(is) }
 }
 
 fn holds_of(is: &Type) -> Holds {
@@ -93,18 +89,17 @@ pub fn operators(holds: Holds) -> &'static [Operator] {
 /// A row that was checked.
 pub(super) struct Test {
     place: At,
+    is: Type,
     holds: Holds,
     op: Operator,
     wanted: Wanted,
 }
 
 enum At {
-    /// Its name in expressions.
+    /// A property that every artefact has, by its name in expressions.
     Own(&'static str),
-    Field {
-        id: String,
-        is: Type,
-    },
+    /// A field, by its id.
+    Field(String),
 }
 
 enum Wanted {
@@ -122,61 +117,40 @@ impl Test {
     /// # Errors
     /// Why the row can't be asked of this kind.
     pub fn of(row: &ConditionRow, kind: &KindSchema) -> Result<Test, String> {
-        let (place, holds) = match OWN.iter().find(|(id, ..)| *id == row.field) {
-            Some((_, name, _, holds)) => (At::Own(name), *holds),
+        let own = row.field.strip_prefix('@').and_then(|id| OWN.iter().find(|(n, _, _)| *n == id));
+        let (place, is, holds) = match own {
+            Some((id, _, is)) => (At::Own(id), is.clone(), own_holds(id, is)),
             None => {
                 let field = kind.field(&row.field).ok_or_else(|| {
                     format!("{} has no field “{}”; choose another, or remove the condition", kind.name, row.field)
                 })?;
                 let is = type_of(field.value_type);
                 let holds = holds_of(&is);
-                (At::Field { id: field.id.clone(), is }, holds)
+                (At::Field(field.id.clone()), is, holds)
             }
         };
         if !operators(holds).contains(&row.op) {
             return Err("this comparison does not go with the field; choose another".to_owned());
         }
-        Ok(Test { place, holds, op: row.op, wanted: wanted(row, holds)? })
+        Ok(Test { place, is, holds, op: row.op, wanted: wanted(row, holds)? })
     }
 
     pub fn holds(&self, seen: &Seen<'_>) -> bool {
         use Operator::*;
-        let a = seen.artefact;
-        let field = match &self.place {
-            At::Field { id, .. } => field_value(a, id),
-            At::Own(_) => None,
+        let value = match &self.place {
+            At::Own(name) => Some(Cow::Owned(own_value(seen, name))),
+            At::Field(id) => field_value(seen.artefact, id),
         };
-        let by = |stamp: &Option<crate::model::Stamp>| stamp.as_ref().and_then(|s| s.by.clone()).unwrap_or_default();
-        let own_text = |name: &str| match name {
-            "key" => a.key.clone(),
-            "title" => a.title.clone(),
-            "folder" => seen.path.join(" / "),
-            "url" => a.url.clone().unwrap_or_default(),
-            "created_by" => by(&a.created),
-            _ => by(&a.modified),
-        };
-        let texts_held: Vec<String> = match (self.holds, &self.place) {
-            (Holds::Text | Holds::Path, At::Own(name)) => vec![own_text(name)],
-            (Holds::Text | Holds::Path, At::Field { .. }) => {
-                vec![field.as_deref().map(Value::display).unwrap_or_default()]
-            }
-            (Holds::List, _) => field.as_deref().and_then(texts).unwrap_or_default(),
+        let value = value.as_deref();
+        let texts_held: Vec<String> = match self.holds {
+            Holds::Text | Holds::Path => vec![value.map(Value::display).unwrap_or_default()],
+            Holds::List => value.and_then(texts).unwrap_or_default(),
             _ => Vec::new(),
         };
-        let time_held = || match &self.place {
-            At::Own("created") => a.created.as_ref().map(|s| s.at),
-            At::Own(_) => a.modified.as_ref().map(|s| s.at),
-            At::Field { .. } => field.as_deref().and_then(time),
-        };
-        let filled = || match (&self.place, self.holds) {
-            (At::Field { is, .. }, _) => is_held(field.as_deref(), is),
-            (At::Own(_), Holds::Time) => time_held().is_some(),
-            (At::Own(_), _) => texts_held.iter().any(|t| !t.is_empty()),
-        };
-        let number_held = || field.as_deref().and_then(number);
+        let time_held = || value.and_then(time);
         match (&self.wanted, self.op) {
-            (_, IsEmpty) => !filled(),
-            (_, IsNotEmpty) => filled(),
+            (_, IsEmpty) => !is_held(value, &self.is),
+            (_, IsNotEmpty) => is_held(value, &self.is),
             (Wanted::Texts(w), Is | OneOf) => texts_held.iter().any(|t| w.contains(t)),
             (Wanted::Texts(w), IsNot | NoneOf) => !texts_held.iter().any(|t| w.contains(t)),
             (Wanted::Texts(w), Contains | ContainsNot) => {
@@ -189,7 +163,7 @@ impl Test {
             }
             (Wanted::Texts(w), Under | NotUnder) => texts_held.iter().any(|t| is_under(t, &w[0])) == (self.op == Under),
             (Wanted::Numbers(w), op) => {
-                let held = number_held();
+                let held = value.and_then(number);
                 let same = || held.is_some_and(|n| w.iter().any(|w| size(w) == n));
                 match op {
                     Is | OneOf => same(),
@@ -198,20 +172,14 @@ impl Test {
                     _ => held.is_some_and(|n| n <= size(&w[0])),
                 }
             }
-            (Wanted::YesNo(w), op) => (field.as_deref() == Some(&Value::Boolean(*w))) == (op == Is),
+            (Wanted::YesNo(w), op) => (value == Some(&Value::Boolean(*w))) == (op == Is),
             (Wanted::Time(w, _), op) => time_held().is_some_and(|t| if op == AtLeast { t >= *w } else { t < *w }),
             (Wanted::Days(days), op) => {
                 let since = seen.now - TimeDelta::days(i64::from(*days));
                 time_held().is_some_and(|t| if op == WithinDays { t >= since } else { t < since })
             }
-            (Wanted::Duration(w), op) => match field.as_deref() {
-                Some(Value::Duration(s)) => {
-                    if op == AtLeast {
-                        s >= w
-                    } else {
-                        s <= w
-                    }
-                }
+            (Wanted::Duration(w), op) => match value {
+                Some(Value::Duration(s)) => (op == AtLeast && s >= w) || (op != AtLeast && s <= w),
                 _ => false,
             },
             (Wanted::Nothing | Wanted::Texts(_), _) => false,
@@ -223,7 +191,7 @@ impl Test {
         use Operator::*;
         let at = match &self.place {
             At::Own(name) => (*name).to_owned(),
-            At::Field { id, .. } => reach(id),
+            At::Field(id) => reach(id),
         };
         let list = |texts: &[String]| format!("[{}]", texts.iter().map(|t| quoted(t)).collect::<Vec<_>>().join(", "));
         let in_list = self.holds == Holds::List;
@@ -274,7 +242,7 @@ impl Test {
 
     fn presence(&self, at: &str, held: bool) -> String {
         match (&self.place, self.holds) {
-            (At::Field { .. }, _) if !at.ends_with(']') => format!("{}has({at})", if held { "" } else { "!" }),
+            (At::Field(_), _) if !at.ends_with(']') => format!("{}has({at})", if held { "" } else { "!" }),
             (_, Holds::List) => format!("size({at}) {} 0", if held { "!=" } else { "==" }),
             (_, Holds::Text | Holds::Path) => format!("{at} {} \"\"", if held { "!=" } else { "==" }),
             _ => format!("{at} {} null", if held { "!=" } else { "==" }),

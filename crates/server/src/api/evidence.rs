@@ -8,7 +8,7 @@ use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_engine::RouteProof;
-use hovrel_evidence::{EndFacts, Evidence, LedgerEntry, ProofFacts, RouteFacts, fingerprint, public_key};
+use hovrel_evidence::{EndFacts, Evidence, LedgerEntry, ProofFacts, RouteFacts, fingerprint, hex, public_key};
 use hovrel_store::Proof;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -38,8 +38,7 @@ pub struct SigningKeyAnswer {
 #[utoipa::path(get, path = "/signing-key", operation_id = "getSigningKey", responses((status = 200, body = SigningKeyAnswer)))]
 pub async fn key(State(app): State<App>) -> Result<Json<SigningKeyAnswer>, Problem> {
     let public = public_key(&app.hub.signing_key().await?);
-    let digits = public.iter().map(|b| format!("{b:02x}")).collect();
-    Ok(Json(SigningKeyAnswer { public_key: digits, fingerprint: fingerprint(&public) }))
+    Ok(Json(SigningKeyAnswer { public_key: hex(&public), fingerprint: fingerprint(&public) }))
 }
 
 /// A proof with its loss ledger as a file.

@@ -19,6 +19,7 @@ use super::names::Names;
 use crate::App;
 use crate::body::Body;
 use crate::problem::Problem;
+use crate::surveyed::LeftEnd;
 
 /// Begins a dry run. Refused while rules have faults that block it.
 #[utoipa::path(post, path = "/routes/{id}/dry-runs", operation_id = "dryRun", params(("id" = Uuid, Path)),
@@ -26,7 +27,8 @@ use crate::problem::Problem;
 pub async fn dry_run(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let route = app.hub.store.route(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let faults = super::rules::faults(&app, &route, &lanes).await?;
+    let left = LeftEnd::of(&app, &route, &lanes).await?;
+    let faults = super::rules::faults(&app, &route, &lanes, &left, &left.covered(&lanes)).await?;
     let blocking: Vec<_> = faults.iter().filter(|f| f.blocks).collect();
     if !blocking.is_empty() {
         let listed: Vec<String> = blocking.iter().map(|f| format!("{}: {}", f.field, f.message)).collect();

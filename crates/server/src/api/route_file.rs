@@ -18,7 +18,7 @@ use uuid::Uuid;
 use super::routes::{answer, name_faults};
 use super::systems::etag;
 use crate::App;
-use crate::body::parse;
+use crate::body::{parse, unescaped};
 use crate::problem::{FieldProblem, Problem};
 
 /// What the file begins with; a file of another form has another number.
@@ -157,14 +157,10 @@ fn read(text: &str) -> Result<RouteFile, Vec<FieldProblem>> {
 /// The faults with the lines that they are in.
 fn placed(text: &str, faults: Vec<FieldProblem>) -> Vec<FieldProblem> {
     let tree = marked_yaml::parse_yaml(0, text).ok();
-    let placed = |f: FieldProblem| {
-        let line = tree.as_ref().map_or(1, |t| line_of(t, &f.pointer));
-        FieldProblem { detail: format!("line {line}: {}", f.detail), ..f }
-    };
-    let mut faults: Vec<(usize, FieldProblem)> =
-        faults.into_iter().map(|f| (tree.as_ref().map_or(1, |t| line_of(t, &f.pointer)), placed(f))).collect();
+    let placed = |f: FieldProblem| (tree.as_ref().map_or(1, |t| line_of(t, &f.pointer)), f);
+    let mut faults: Vec<(usize, FieldProblem)> = faults.into_iter().map(placed).collect();
     faults.sort_by_key(|(line, _)| *line);
-    faults.into_iter().map(|(_, f)| f).collect()
+    faults.into_iter().map(|(line, f)| FieldProblem { detail: format!("line {line}: {}", f.detail), ..f }).collect()
 }
 
 /// The line of what a JSON Pointer (RFC 6901) leads to, or of the last thing on the way that is there.
@@ -172,7 +168,7 @@ fn line_of(tree: &Node, pointer: &str) -> usize {
     let line = |node: &Node| node.span().start().map(|m| m.line());
     let (mut at, mut found) = (tree, line(tree).unwrap_or(1));
     for part in pointer.split('/').skip(1) {
-        let name = part.replace("~1", "/").replace("~0", "~");
+        let name = unescaped(part);
         let next = match at {
             Node::Mapping(map) => map
                 .iter()

@@ -96,11 +96,12 @@ pub async fn answer(app: &App, route: Route) -> Result<RouteAnswer, Problem> {
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let mut scope = ScopeFigure { matched: 0, total: 0 };
     let surveyed = LeftEnd::of(app, &route, &lanes).await?;
-    for (lane, covered) in lanes.iter().zip(surveyed.covered(&lanes)) {
+    let covered = surveyed.covered(&lanes);
+    for (lane, covered) in lanes.iter().zip(&covered) {
         scope.matched += (covered.matched.len() + covered.along.len()) as u64;
         scope.total += surveyed.artefacts(lane.left_kind).len() as u64;
     }
-    let faults = super::rules::faults(app, &route, &lanes).await?;
+    let faults = super::rules::faults(app, &route, &lanes, &surveyed, &covered).await?;
     let plan = match app.hub.store.latest_plan(route.id).await? {
         Some(plan) => Some(PlanFigure::of(app, plan).await?),
         None => None,

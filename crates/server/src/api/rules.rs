@@ -1,13 +1,12 @@
 //! What the Rules stop asks while a person works: schema, checks, previews, suggestions. Nothing here is saved.
 
-use std::sync::Arc;
-
 use axum::Json;
 use axum::extract::{Path, State};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{Fault, Lane, Rule, Source, Suggestion, convert, join_deep, source_value, suggest};
 use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::scope::Covered;
 use hovrel_core::survey::Survey;
 use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
@@ -18,7 +17,6 @@ use uuid::Uuid;
 use super::scope::ScopeItem;
 use crate::App;
 use crate::body::Body;
-use crate::cache::Surveyed;
 use crate::problem::Problem;
 use crate::surveyed::LeftEnd;
 
@@ -63,20 +61,20 @@ async fn ends(app: &App, route: &Route) -> Result<Option<RouteEnds>, Problem> {
     Ok(left.zip(right).map(|(l, r)| RouteEnds::new(l.system_name, l.catalogue, r.catalogue)))
 }
 
-async fn left_items(app: &App, route: &Route, kind: Kind) -> Result<Arc<Surveyed>, Problem> {
-    app.cache.get(&app.hub.store, route.left_system, &route.left_container, kind).await
-}
-
-/// Every fault of the lanes, with the surveyed items concerned.
-pub async fn faults(app: &App, route: &Route, lanes: &[Lane]) -> Result<Vec<Fault>, Problem> {
+/// Every fault of the lanes, with the surveyed items concerned; `covered` is what each lane covers of the left.
+pub async fn faults(
+    app: &App,
+    route: &Route,
+    lanes: &[Lane],
+    left: &LeftEnd,
+    covered: &[Covered<'_>],
+) -> Result<Vec<Fault>, Problem> {
     let Some(ends) = ends(app, route).await? else { return Ok(Vec::new()) };
-    let left = LeftEnd::of(app, route, lanes).await?;
-    let covered = left.covered(lanes);
     // What rules take from beside an item is put there first.
     let beside = |r: &Rule| matches!(r.source, Source::Computed(_) | Source::FolderPath);
     let prepared: Vec<Option<Vec<Artefact>>> = lanes
         .iter()
-        .zip(&covered)
+        .zip(covered)
         .map(|(lane, covered)| {
             lane.rules.iter().any(beside).then(|| {
                 let mut items: Vec<Artefact> = covered.all().into_iter().cloned().collect();
@@ -108,7 +106,8 @@ pub async fn checks(
     Body(body): Body<LanesBody>,
 ) -> Result<Json<Vec<Fault>>, Problem> {
     let route = app.hub.store.route(id).await?;
-    Ok(Json(faults(&app, &route, &body.lanes).await?))
+    let left = LeftEnd::of(&app, &route, &body.lanes).await?;
+    Ok(Json(faults(&app, &route, &body.lanes, &left, &left.covered(&body.lanes)).await?))
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -152,7 +151,6 @@ pub async fn preview(
     let route = app.hub.store.route(id).await?;
     let empty = Preview { total: 0, at: 0, item: None, values: Vec::new() };
     let Some(ends) = ends(&app, &route).await? else { return Ok(Json(empty)) };
-    let kept = left_items(&app, &route, body.lane.left_kind).await?;
     let mut lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     // The lane may have changes that are not saved.
     match lanes.iter_mut().find(|l| l.id == body.lane.id) {
@@ -160,6 +158,7 @@ pub async fn preview(
         None => lanes.push(body.lane.clone()),
     }
     let left = LeftEnd::of(&app, &route, &lanes).await?;
+    let paths = left.paths(body.lane.left_kind);
     let covered = left.covered(&lanes).into_iter().zip(&lanes).find(|(_, l)| l.id == body.lane.id);
     let items = covered.map(|(covered, _)| covered.all()).unwrap_or_default();
     let by_key = body.key.and_then(|key| items.iter().position(|a| a.key == key));
@@ -168,19 +167,19 @@ pub async fn preview(
     let (Some(artefact), Some(cx)) = (items.get(at), ends.context(&body.lane, &folders)) else {
         return Ok(Json(Preview { total: items.len() as u64, ..empty }));
     };
-    let shared = left_items(&app, &route, Kind::SharedSteps).await?;
+    let shared = app.cache.get(&app.hub.store, route.left_system, &route.left_container, Kind::SharedSteps).await?;
     let mut one = [(*artefact).clone()];
     if let Some(levels) = cx.right_kind.max_depth {
-        let mut tree = kept.artefacts.clone();
+        let mut tree = left.artefacts(body.lane.left_kind).to_vec();
         join_deep(&mut tree, levels);
         one = tree.into_iter().find(|f| f.id == artefact.id).map_or(one, |found| [found]);
     }
-    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.left, &ends.right, &shared.artefacts, &kept.paths);
+    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.left, &ends.right, &shared.artefacts, paths);
     let [artefact] = &one;
     // A folder is shown by its path, not by its id.
     let shown = |v: &hovrel_core::model::Value| match v {
         hovrel_core::model::Value::Reference(reference) => {
-            kept.paths.get(reference.id()).map_or_else(|| reference.id().to_owned(), |p| p.join(" / "))
+            paths.get(reference.id()).map_or_else(|| reference.id().to_owned(), |p| p.join(" / "))
         }
         hovrel_core::model::Value::User(id) => ends.right.user(id).map_or_else(|| id.clone(), |u| u.name.clone()),
         hovrel_core::model::Value::Steps(steps) => format!("{} steps", steps.len()),
@@ -199,7 +198,7 @@ pub async fn preview(
     Ok(Json(Preview {
         total: items.len() as u64,
         at: at as u64,
-        item: Some(ScopeItem::of(artefact, path_of(artefact, &kept.paths), false)),
+        item: Some(ScopeItem::of(artefact, path_of(artefact, paths), false)),
         values: values.collect(),
     }))
 }

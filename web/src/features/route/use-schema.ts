@@ -12,6 +12,15 @@ export function useSchema(route: Route) {
   });
 }
 
+/** What conditions and expressions over a kind of one end can speak of. */
+export function useNames(route: Route, end: "left" | "right", kind: Schemas["Kind"]) {
+  return useQuery({
+    queryKey: ["names", route.id, end, kind, route[end].surveyed_at],
+    queryFn: () => take(api.GET("/routes/{id}/names", { params: { path: { id: route.id }, query: { end, kind } } })),
+    staleTime: 60_000,
+  });
+}
+
 export type RouteSchema = Schemas["RouteSchema"];
 
 /** What one end says about a lane's kind. */

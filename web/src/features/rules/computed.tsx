@@ -1,8 +1,8 @@
 // A value computed from the item: the expression, its faults at their places, what it becomes.
-import { useQuery } from "@tanstack/react-query";
-import { api, take, type Schemas } from "@/api/client";
+import type { Schemas } from "@/api/client";
 import { ExpressionEditor } from "@/ui/expression-editor";
 import type { Lane, Route } from "../route/draft";
+import { useNames } from "../route/use-schema";
 import type { Rule } from "./rule-words";
 
 type Props = {
@@ -17,22 +17,8 @@ type Props = {
 export const computedOf = (rule?: Rule): string | undefined =>
   rule && typeof rule.source === "object" && "computed" in rule.source ? rule.source.computed : undefined;
 
-/** What expressions over the items of a lane can name. */
-export function useNames(route: Route, lane: Lane) {
-  return useQuery({
-    queryKey: ["names", route.id, "left", lane.left_kind, route.left.surveyed_at],
-    queryFn: () =>
-      take(
-        api.GET("/routes/{id}/names", {
-          params: { path: { id: route.id }, query: { end: "left", kind: lane.left_kind } },
-        }),
-      ),
-    staleTime: 60_000,
-  });
-}
-
 export function Computed({ route, lane, rule, to, faults, setRule }: Props) {
-  const names = useNames(route, lane);
+  const names = useNames(route, "left", lane.left_kind);
   const marks = faults.flatMap((f) =>
     f.reason.reason === "expression" ? [{ from: f.reason.from, to: f.reason.to, message: f.reason.why }] : [],
   );

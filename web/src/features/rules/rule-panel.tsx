@@ -5,7 +5,7 @@ import { api, take, type Schemas } from "@/api/client";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import type { Lane, Route } from "../route/draft";
-import type { endOf } from "../route/use-schema";
+import { useNames, type endOf } from "../route/use-schema";
 import {
   conversionsFor,
   howOf,
@@ -25,7 +25,7 @@ import {
   type Rule,
   type Special,
 } from "./rule-words";
-import { Computed, computedOf, useNames } from "./computed";
+import { Computed, computedOf } from "./computed";
 import { PasteMap } from "./paste-map";
 import { ValueMapEditor } from "./value-map";
 
@@ -140,7 +140,7 @@ export function RulePanel(p: Props) {
 const notComputed: Schemas["ValueType"][] = ["steps", "table", "reference", "references", "user", "user_list"];
 
 function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule, to }: Props & { to: string }) {
-  const names = useNames(route, lane);
+  const names = useNames(route, "left", lane.left_kind);
   const constant = constantOf(rule);
   const computed = computedOf(rule);
   const now = !rule

@@ -7,7 +7,7 @@ import { Pill, Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
 import { ExpressionEditor } from "@/ui/expression-editor";
 import { useDraft, type Lane } from "../route/draft";
-import { endOf, type RouteSchema } from "../route/use-schema";
+import { endOf, useNames, type RouteSchema } from "../route/use-schema";
 import { ConditionEditor } from "./conditions";
 import { Matched } from "./matched";
 
@@ -38,11 +38,7 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
   const key = end === "left" ? "left_scope" : "right_scope";
   const kind = end === "left" ? lane.left_kind : lane.right_kind;
   const value = lane[key] ?? { all: [] };
-  const names = useQuery({
-    queryKey: ["names", route.id, end, kind, route[end].surveyed_at],
-    queryFn: () => take(api.GET("/routes/{id}/names", { params: { path: { id: route.id }, query: { end, kind } } })),
-    staleTime: 60_000,
-  });
+  const names = useNames(route, end, kind);
   const scope = useScope(route.id, end, lane, lanes, text);
   const answer = scope.data;
   // What the text says is the lane's condition as soon as it can be read.
