@@ -92,7 +92,14 @@ fn main() {
     let mut best_reference = f64::MAX;
     for _ in 0..5 {
         let started = Instant::now();
-        let known = Known { pairs: &pairs, bases: &bases, right_all: &all, first_seq: 0, planned: &HashMap::new() };
+        let known = Known {
+            pairs: &pairs,
+            settled: &Default::default(),
+            bases: &bases,
+            right_all: &all,
+            first_seq: 0,
+            planned: &HashMap::new(),
+        };
         let mut updates = 0;
         let found = compare_lane(
             &lane,

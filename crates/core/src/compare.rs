@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use serde::{Deserialize, Serialize};
 
-use crate::identity::{Candidate, Evidence, Pair, match_first_contact};
+use crate::identity::{Candidate, Evidence, Looking, Pair, Settled, match_first_contact};
 use crate::loss::Loss;
 use crate::mapping::{
     COMMENTS, Context, FaultReason, HISTORY, LINKS, Lane, Source, as_they_are, convert, labelled, leads_back, renamed,
@@ -302,6 +302,8 @@ pub struct LaneFindings {
 /// What is remembered about a lane, and where it stands in the plan.
 pub struct Known<'a> {
     pub pairs: &'a [Pair],
+    /// What a person said of items without a pair.
+    pub settled: &'a Settled,
     pub bases: &'a dyn Bases,
     /// Everything at the right, in scope or not, by id: a pair whose right half left the scope is not
     /// gone.
@@ -322,7 +324,7 @@ pub fn compare_lane(
     known: &Known<'_>,
     keep: &mut dyn FnMut(Change),
 ) -> LaneFindings {
-    let Known { pairs, bases, right_all, first_seq, planned } = *known;
+    let Known { pairs, settled, bases, right_all, first_seq, planned } = *known;
     let comparer = Comparer::new(lane, cx);
     let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
     let paired_right: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.right_id.as_str(), p)).collect();
@@ -340,7 +342,8 @@ pub fn compare_lane(
         .filter(|a| !paired_right.contains_key(a.id.as_str()))
         .map(|a| Candidate { artefact: a, path: (right.path)(a) })
         .collect();
-    let matched = match_first_contact(cx.left_system, &unpaired_left, &unpaired_right, lane.matching.similar_from);
+    let looking = Looking { left_system: cx.left_system, matching: &lane.matching, settled };
+    let matched = match_first_contact(looking, &unpaired_left, &unpaired_right);
     out.only_right = (unpaired_right.len() - matched.len()) as u64;
     let mut adoptions: HashMap<&str, (&Artefact, Evidence)> = matched
         .into_iter()

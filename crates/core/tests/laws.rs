@@ -97,8 +97,14 @@ impl World {
         let (left, right): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
         let all: HashMap<&str, &Artefact> = self.right.iter().map(|a| (a.id.as_str(), a)).collect();
         let path = |_: &Artefact| String::new();
-        let known =
-            Known { pairs: &self.pairs, bases: &self.bases, right_all: &all, first_seq: 0, planned: &HashMap::new() };
+        let known = Known {
+            pairs: &self.pairs,
+            settled: &Default::default(),
+            bases: &self.bases,
+            right_all: &all,
+            first_seq: 0,
+            planned: &HashMap::new(),
+        };
         let (left, right) = (End { artefacts: &left, path: &path }, End { artefacts: &right, path: &path });
         let mut changes = Vec::new();
         compare_lane(lane, &cx, &left, &right, &known, &mut |change| changes.push(change));

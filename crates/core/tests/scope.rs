@@ -3,7 +3,6 @@
 
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::expression::{Moment, Seen, compile};
-use hovrel_core::identity::{Candidate, Evidence, match_first_contact};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Decimal, Kind, Link, LinkEnd, LinkType, Stamp, Value, ValueType};
 use hovrel_core::scope::{
@@ -347,42 +346,4 @@ fn folders_follow_what_they_hold() {
         let covered = choose(&[Lane::of_kind(Kind::Folder, vec![]), lane], &of);
         assert_eq!(covered[0].matched.iter().map(|f| f.id.as_str()).collect::<Vec<_>>(), wanted);
     }
-}
-
-fn at<'a>(list: &'a [Artefact], path: &str) -> Vec<Candidate<'a>> {
-    list.iter().map(|artefact| Candidate { artefact, path: path.into() }).collect()
-}
-
-#[test]
-fn a_mark_goes_before_a_title_and_a_title_before_likeness() {
-    let left =
-        [case("L1", "Stop button is lit"), case("L2", "Wind slows the line"), case("L3", "Gate refuses a used pass")];
-    let mut marked = case("R1", "Renamed since");
-    marked.origin = Some("Old:L1".into());
-    let right = [
-        marked,
-        case("R2", "wind slows  the line"),
-        case("R3", "Gate refuses a used pass (checked)"),
-        case("R4", "Stop button is lit"),
-    ];
-    let found = match_first_contact("Old", &at(&left, "A"), &at(&right, "A"), 90);
-    let pairs: Vec<_> = found.iter().map(|(l, r, e)| (*l, *r, e.is_sure())).collect();
-    assert_eq!(pairs, [(0, 0, true), (1, 1, true), (2, 2, false)]);
-    assert!(matches!(&found[0].2, Evidence::Origin { mark } if mark == "Old:L1"));
-    assert!(matches!(found[2].2, Evidence::Similar { score, same_folder: true } if score >= 90));
-}
-
-#[test]
-fn what_can_not_be_told_apart_is_no_match() {
-    let twins = [case("L1", "Stop button is lit"), case("L2", "Stop button is lit")];
-    let one = [case("R1", "Stop button is lit")];
-    let found = match_first_contact("Old", &at(&twins, "A"), &at(&one, "A"), 101);
-    assert_eq!(found, [], "two of one name, one counterpart");
-    // An item that carries another's mark was made from that, whatever it is called.
-    let mut of_another = case("R1", "Stop button is lit");
-    of_another.origin = Some("Other:9".into());
-    assert_eq!(match_first_contact("Old", &at(&twins[..1], "A"), &at(&[of_another], "A"), 50), []);
-    // The same title in another folder is only alike.
-    let found = match_first_contact("Old", &at(&twins[..1], "A"), &at(&one, "B"), 90);
-    assert!(matches!(found[0].2, Evidence::Similar { score: 100, same_folder: false }), "{found:?}");
 }

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, End, Known, compare_lane, right_side, right_value, same};
-use hovrel_core::identity::{Candidate, Pair, match_first_contact, origin_mark};
+use hovrel_core::identity::{Candidate, Looking, Pair, match_first_contact, origin_mark};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{
     Argument, Artefact, Block, Call, Document, Inline, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
@@ -130,7 +130,11 @@ impl World {
             fn seen(list: &[Artefact]) -> Vec<Candidate<'_>> {
                 list.iter().map(|a| Candidate { artefact: a, path: String::new() }).collect()
             }
-            let found = match_first_contact("Old", &seen(&free_left), &seen(&free_right), 101);
+            let found = {
+                let sure = Matching { similar_from: 101, key: None };
+                let looking = Looking { left_system: "Old", matching: &sure, settled: &Default::default() };
+                match_first_contact(looking, &seen(&free_left), &seen(&free_right))
+            };
             let mut set = |id: &str, reference| out.insert((kind, id.to_owned()), Place { kind, reference });
             for a in &free_left {
                 set(&a.id, Reference::Pending { kind, id: a.id.clone() });
@@ -175,6 +179,7 @@ impl World {
             let none = HashMap::new();
             let known = Known {
                 pairs: &self.pairs_of(kind),
+                settled: &Default::default(),
                 bases: self.bases.get(&kind).unwrap_or(&none),
                 right_all: &all,
                 first_seq: changes.len() as u32,

@@ -3,12 +3,12 @@
 use std::collections::{HashMap, HashSet};
 
 use hovrel_core::compare::{Base, BaseSide, End, Known, compare_lane};
-use hovrel_core::identity::{Candidate, Pair, match_first_contact};
-use hovrel_core::mapping::{Lane, Place, call_order};
+use hovrel_core::identity::{Candidate, Looking, Pair, Settled, match_first_contact};
+use hovrel_core::mapping::{Lane, Matching, Place, call_order};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
 use hovrel_core::scope::{Chosen, choose};
-use hovrel_store::{NewChange, PairRow, Plan, Store};
+use hovrel_store::{NewChange, PairRow, Plan, SettledMatch, Store};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use tokio::task::block_in_place;
@@ -48,6 +48,7 @@ pub(crate) fn scope_lanes<'a>(
     both: &'a Both,
     lanes: &[Lane],
     pairs: &HashMap<String, Vec<Pair>>,
+    settled: &HashMap<String, Settled>,
 ) -> (Vec<Scoped<'a>>, Mapped) {
     let left_of = |kind| both.left_items.get(&kind).map_or(&[][..], Vec::as_slice);
     let right_of = |kind| both.right_items.get(&kind).map_or(&[][..], Vec::as_slice);
@@ -67,7 +68,7 @@ pub(crate) fn scope_lanes<'a>(
         .collect();
     scoped.sort_by_key(|s| s.lane.left_kind);
 
-    let mut mapped = Mapped::default();
+    let (mut mapped, nothing) = (Mapped::default(), Settled::new());
     for s in &mut scoped {
         match s.lane.left_kind {
             Kind::Folder => {
@@ -83,7 +84,8 @@ pub(crate) fn scope_lanes<'a>(
             }
             _ => {}
         }
-        place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
+        let said = settled.get(&s.lane.id).unwrap_or(&nothing);
+        place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice), said);
     }
     mapped.set_left(both.left.clone());
     mapped.set_keys(both.left_items.values().flatten(), both.right_items.values().flatten());
@@ -95,7 +97,7 @@ pub(crate) fn scope_lanes<'a>(
 
 /// Notes where the items of a lane are at the right: with their pair, with what surely is their
 /// counterpart, or still to be made.
-fn place(mapped: &mut Mapped, s: &Scoped<'_>, both: &Both, known: &[Pair]) {
+fn place(mapped: &mut Mapped, s: &Scoped<'_>, both: &Both, known: &[Pair], settled: &Settled) {
     let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
     let there: HashSet<&str> = both.right_items.get(&right_kind).into_iter().flatten().map(|a| a.id.as_str()).collect();
     let mut set = |id: &str, reference| mapped.set(left_kind, id, Place { kind: right_kind, reference });
@@ -106,7 +108,10 @@ fn place(mapped: &mut Mapped, s: &Scoped<'_>, both: &Both, known: &[Pair]) {
         known.iter().map(|p| (p.left_id.as_str(), p.right_id.as_str())).unzip();
     let left_free = free(&s.left, &left_taken, &both.left_paths);
     let right_free = free(&s.right, &right_taken, &both.right_paths);
-    let matched = match_first_contact(&both.ends.left_system, &left_free, &right_free, 101);
+    // What is only alike may still be refused: nothing refers to it yet.
+    let sure = Matching { similar_from: 101, ..s.lane.matching.clone() };
+    let looking = Looking { left_system: &both.ends.left_system, matching: &sure, settled };
+    let matched = match_first_contact(looking, &left_free, &right_free);
     let adopted: HashMap<usize, usize> = matched.iter().map(|(l, r, _)| (*l, *r)).collect();
     for (n, candidate) in left_free.iter().enumerate() {
         let id = &candidate.artefact.id;
@@ -135,6 +140,15 @@ pub(crate) fn pairs_by_lane(rows: Vec<PairRow>) -> HashMap<String, Vec<Pair>> {
             left_base: hash(row.left_base),
             right_base: hash(row.right_base),
         });
+    }
+    out
+}
+
+/// What a person said of items without a pair, by lane.
+pub fn settled_by_lane(rows: Vec<SettledMatch>) -> HashMap<String, Settled> {
+    let mut out: HashMap<String, Settled> = HashMap::new();
+    for row in rows {
+        out.entry(row.lane).or_default().insert(row.left_id, row.right_id);
     }
     out
 }
@@ -174,6 +188,8 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let route = hub.store.route(route).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
+    let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
+    let nothing = Settled::new();
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
@@ -181,7 +197,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let named = faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, f.message)).collect();
         return Err(EngineError::Faults(named));
     }
-    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
+    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs, &settled));
     kept::keep_histories(hub, &route, &both, &scoped).await?;
     let mut summary = PlanSummary::default();
     let mut drafted = Drafted::new()?;
@@ -197,7 +213,9 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let (left, right) =
             (End { artefacts: &s.left, path: &left_path }, End { artefacts: &s.right, path: &right_path });
         let first_seq = drafted.next_seq();
-        let kept = Known { pairs: known, bases: &bases, right_all: &right_all, first_seq, planned: &planned };
+        let said = settled.get(&s.lane.id).unwrap_or(&nothing);
+        let kept =
+            Known { pairs: known, settled: said, bases: &bases, right_all: &right_all, first_seq, planned: &planned };
         let mut made: Vec<((Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
             // What already is at the right may be referred to at once.

@@ -23,7 +23,7 @@ mod survey;
 mod transfer;
 mod worker;
 
-pub use dry_run::PlanSummary;
+pub use dry_run::{PlanSummary, settled_by_lane};
 pub use ends::{Mapped, RouteEnds, in_scope, lane_checks, prepare_items};
 pub use error::EngineError;
 pub use hub::Hub;

@@ -10,7 +10,7 @@ use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::both::read_both;
-use crate::dry_run::{changed_bases, pairs_by_lane, scope_lanes};
+use crate::dry_run::{changed_bases, pairs_by_lane, scope_lanes, settled_by_lane};
 use crate::worker::Running;
 use crate::{EngineError, Hub};
 
@@ -32,9 +32,10 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let route = hub.store.route(route).await?;
     let lanes: Vec<_> = serde_json::from_value::<Vec<hovrel_core::mapping::Lane>>(route.lanes.clone())?;
     let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
+    let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
-    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs));
+    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs, &settled));
     let mut proofs: Vec<LaneProof> = Vec::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };

@@ -93,7 +93,15 @@ diesel::table! {
         entries -> Jsonb, kept_at -> Timestamptz,
     }
 }
+diesel::table! {
+    settled_matches (route_id, lane, left_id) {
+        route_id -> Uuid, lane -> Text, left_id -> Text, right_id -> Nullable<Text>, settled_by -> Nullable<Uuid>,
+        settled_at -> Timestamptz,
+    }
+}
 diesel::joinable!(pairs -> routes (route_id));
+diesel::joinable!(settled_matches -> people (settled_by));
+diesel::allow_tables_to_appear_in_same_query!(people, settled_matches);
 diesel::joinable!(route_versions -> people (saved_by));
 diesel::allow_tables_to_appear_in_same_query!(people, route_versions);
 diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);

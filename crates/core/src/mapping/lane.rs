@@ -165,13 +165,25 @@ pub struct UserTable {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Matching {
-    /// Jaro–Winkler similarity of titles, in hundredths, from which an item is shown for review.
+    /// Likeness in hundredths from which two items are shown for review; beyond 100 none are.
     pub similar_from: u8,
+    /// Fields whose equal values make two items one.
+    #[serde(default)]
+    pub key: Option<KeyFields>,
+}
+
+/// A field at each end, or `@key`: what people call the item.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct KeyFields {
+    pub left: String,
+    pub right: String,
 }
 
 impl Default for Matching {
     fn default() -> Self {
-        Matching { similar_from: 93 }
+        Matching { similar_from: 60, key: None }
     }
 }
 

@@ -30,13 +30,13 @@ pub use deep::join_deep;
 pub use expand::{call_order, expand_calls};
 pub use files::link_to_refused_files;
 pub use lane::{
-    Conversion, Direction, Fallback, FirstContact, Lane, Matching, Policies, Rule, Source, UserTable, ValueMap,
-    ValueRow,
+    Conversion, Direction, Fallback, FirstContact, KeyFields, Lane, Matching, Policies, Rule, Source, UserTable,
+    ValueMap, ValueRow,
 };
 pub use links::leads_back;
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
 pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
-pub use suggest::{Suggestion, suggest, suggest_value_map};
+pub use suggest::{GoTogether, Suggestion, Twins, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, match_user};
 pub use versions::{Became, LaneChange, LanePart, RuleChange, changes_between};
 

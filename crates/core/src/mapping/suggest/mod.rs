@@ -1,17 +1,24 @@
 //! Suggesting rules and value maps, with the evidence (a person accepts them; nothing applies silently).
 //!
-//! Decides which source field most likely feeds a target field: by name, by type, and by how many of
-//! the values met at the left are allowed at the right. Names are compared by Jaro–Winkler similarity
-//! (Winkler 1990).
+//! Decides which source field most likely feeds a target field: by name, by type, by how many of the values met
+//! at the left are allowed at the right, and, where pairs exist already, by what these agree on. Precision and
+//! recall are measured on worlds whose answer is known (docs/matching.md).
 
 use serde::{Deserialize, Serialize};
-use strsim::jaro_winkler;
+mod names;
+mod observed;
+mod values;
 
-use super::lane::{Conversion, Direction, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
+use super::lane::{Conversion, Direction, Fallback, Rule, Source, UserTable};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::model::ValueType;
 use crate::survey::KindSurvey;
+use names::name_affinity;
+pub use observed::{GoTogether, Twins};
+use observed::{Observed, observe};
+pub use values::suggest_value_map;
+use values::value_affinity;
 
 /// A proposed rule.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -28,29 +35,34 @@ pub struct Suggestion {
 const WORTH: f64 = 0.45;
 
 /// Proposes a rule for every field at the right that something at the left seems to feed, best first
-/// for each target, each source used once.
-pub fn suggest(left: &KindSchema, left_survey: Option<&KindSurvey>, right: &KindSchema) -> Vec<Suggestion> {
-    let mut scored: Vec<(f64, &FieldSchema, &FieldSchema, Vec<String>)> = Vec::new();
+/// for each target, each source used once. `pairs` are artefacts that are known to be one; none is fine.
+pub fn suggest(
+    left: &KindSchema,
+    left_survey: Option<&KindSurvey>,
+    right: &KindSchema,
+    pairs: &[Twins<'_>],
+) -> Vec<Suggestion> {
+    let mut scored: Vec<(f64, &FieldSchema, &FieldSchema, Likely)> = Vec::new();
     let own = |f: &&FieldSchema| !f.origin_mark && !f.id.starts_with('@');
     for target in right.fields.iter().filter(own).filter(|f| !f.read_only) {
         for source in left.fields.iter().filter(own) {
-            if let Some((score, evidence)) = affinity(source, target, left_survey) {
-                scored.push((score, source, target, evidence));
+            if let Some(likely) = affinity(source, target, left_survey, pairs) {
+                scored.push((likely.score, source, target, likely));
             }
         }
     }
     scored.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.2.id.cmp(&b.2.id)).then_with(|| a.1.id.cmp(&b.1.id)));
     let mut out: Vec<Suggestion> = Vec::new();
     let mut used: Vec<&str> = Vec::new();
-    for (score, source, target, evidence) in scored {
+    for (score, source, target, likely) in scored {
         if score < WORTH || used.contains(&source.id.as_str()) || out.iter().any(|s| s.rule.target == target.id) {
             continue;
         }
         used.push(&source.id);
         out.push(Suggestion {
-            rule: rule_for(source, target, left_survey),
+            rule: rule_for(source, target, left_survey, &likely.together),
             score: (score.min(1.0) * 100.0).round() as u8,
-            evidence,
+            evidence: likely.evidence,
         });
     }
     out.extend(standing(left, right));
@@ -113,7 +125,22 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
     out
 }
 
-fn affinity(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>) -> Option<(f64, Vec<String>)> {
+/// That one field feeds another, and why.
+struct Likely {
+    score: f64,
+    evidence: Vec<String>,
+    together: GoTogether,
+}
+
+/// From this many pairs on, what they say counts in full.
+const MANY: f64 = 8.0;
+
+fn affinity(
+    source: &FieldSchema,
+    target: &FieldSchema,
+    survey: Option<&KindSurvey>,
+    pairs: &[Twins<'_>],
+) -> Option<Likely> {
     let types = type_affinity(source.value_type, target.value_type)?;
     if source.refers_to != target.refers_to {
         return None;
@@ -142,8 +169,21 @@ fn affinity(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         source.value_type,
         ValueType::Steps | ValueType::User | ValueType::Table | ValueType::Reference | ValueType::References
     ) && source.value_type == target.value_type;
-    let score = 0.5 * name + 0.25 * types + 0.25 * overlap + if rare { 0.3 } else { 0.0 };
-    (name >= 0.7 || overlap >= 0.5 || rare).then_some((score, evidence))
+    let alone = 0.5 * name + 0.25 * types + 0.25 * overlap + if rare { 0.3 } else { 0.0 };
+    let Some(Observed { seen, agree, strength, together }) = observe(pairs, &source.id, &target.id) else {
+        let likely = Likely { score: alone, evidence, together: GoTogether::default() };
+        return (name >= 0.7 || overlap >= 0.5 || rare).then_some(likely);
+    };
+    if strength >= 0.3 {
+        let how = if together.0.is_empty() { "both hold the same" } else { "the values go together" };
+        evidence.push(format!("In {agree} of {seen} pairs {how}."));
+    } else {
+        evidence.push(format!("The {seen} pairs that there are do not bear it out."));
+    }
+    let weight = (seen as f64 / MANY).min(1.0);
+    let borne_out = 0.3 * name + 0.1 * types + 0.6 * strength;
+    let score = (1.0 - weight) * alone + weight * borne_out;
+    (name >= 0.7 || overlap >= 0.5 || rare || strength >= 0.5).then_some(Likely { score, evidence, together })
 }
 
 fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
@@ -155,66 +195,12 @@ fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
         (Text, RichText) | (RichText, Text) | (Integer, Decimal) | (Choice, ChoiceList) | (User, UserList) => Some(0.7),
         (Steps, RichText) => Some(0.6),
         (Text, Choice) | (Choice, Text) | (Text, Integer) | (Text, Decimal) | (Duration, Decimal) => Some(0.4),
+        (Integer | Decimal | Boolean | Date | Instant | Url | User, Text) => Some(0.3),
         _ => None,
     }
 }
 
-/// Words that trades use for one thing; common practice, no source.
-const ALIKE: [&[&str]; 15] = [
-    &["script tool", "framework"],
-    &["script file", "source file"],
-    &["script name", "symbol"],
-    &["name", "title", "summary", "heading"],
-    &["text", "body", "description", "statement"],
-    &["remedy", "cure", "fix"],
-    &["steps", "checklist"],
-    &["importance", "priority", "urgency", "severity"],
-    &["description", "preconditions", "objective", "purpose", "details"],
-    &["owner", "assigned", "assignee", "responsible"],
-    &["status", "state", "stage"],
-    &["labels", "tags", "keywords", "key words"],
-    &["estimate", "effort", "effort in hours", "duration"],
-    &["verdict", "outcome", "result"],
-    &["parameters", "data sets", "examples"],
-];
-
-fn name_affinity(a: &str, b: &str) -> f64 {
-    let (a, b) = (a.to_lowercase(), b.to_lowercase());
-    let related = ALIKE.iter().any(|group| group.contains(&a.as_str()) && group.contains(&b.as_str()));
-    jaro_winkler(&a, &b).max(if related { 0.95 } else { 0.0 })
-}
-
-fn value_affinity(left: &str, right: &str) -> f64 {
-    // “4 – Severe” is compared by its word.
-    let word = |s: &str| s.trim_start_matches(|c: char| !c.is_alphabetic()).to_lowercase();
-    let (a, b) = (word(left), word(right));
-    let related = VALUES_ALIKE.iter().any(|g| g.contains(&a.as_str()) && g.contains(&b.as_str()));
-    if related { 0.9 } else { jaro_winkler(&a, &b) }
-}
-
-/// Words of scales that stand for one another; common practice, no source.
-const VALUES_ALIKE: [&[&str]; 18] = [
-    &["proposed", "noted"],
-    &["approved", "agreed"],
-    &["withdrawn", "dropped"],
-    &["open", "reported"],
-    &["fixed", "mended"],
-    &["rejected", "turned down"],
-    &["critical", "severe", "stops the line", "vital"],
-    &["low", "minor", "cosmetic", "small"],
-    &["critical", "urgent", "highest", "blocker"],
-    &["severe", "high", "major"],
-    &["medium", "normal", "moderate"],
-    &["low", "minor"],
-    &["ready", "active", "approved", "in use"],
-    &["retired", "archived", "obsolete", "withdrawn"],
-    &["passed", "pass", "ok"],
-    &["failed", "fail", "not ok"],
-    &["not sure", "unclear", "inconclusive"],
-    &["error", "broken"],
-];
-
-fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>) -> Rule {
+fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>, together: &GoTogether) -> Rule {
     let mut conversions = Vec::new();
     let field = survey.and_then(|s| s.field(&source.id));
     match (source.value_type, target.value_type) {
@@ -237,8 +223,9 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
                 let met: Vec<String> =
                     field.map(|f| f.values.iter().map(|v| v.value.clone()).collect()).unwrap_or_default();
                 let met = if met.is_empty() { source.allowed.clone().unwrap_or_default() } else { met };
-                if !met.iter().all(|v| allowed.contains(v)) {
-                    conversions.push(Conversion::ValueMap(suggest_value_map(&met, allowed)));
+                let stays = |v: &String| allowed.contains(v) && together.of(v).is_none_or(|r| r == v);
+                if !met.iter().all(stays) {
+                    conversions.push(Conversion::ValueMap(suggest_value_map(&met, allowed, together)));
                 }
             }
         }
@@ -256,17 +243,4 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         conversions,
         direction: Direction::ToRight,
     }
-}
-
-/// A value map with the rows that can be told from the words alone; the rest is left to a person.
-pub fn suggest_value_map(met: &[String], allowed: &[String]) -> ValueMap {
-    let mut rows: Vec<ValueRow> = Vec::new();
-    for value in met.iter().filter(|v| !v.is_empty()) {
-        let best = allowed.iter().map(|a| (value_affinity(value, a), a)).max_by(|a, b| a.0.total_cmp(&b.0));
-        if let Some((_, right)) = best.filter(|(score, _)| *score >= 0.8) {
-            let returns = !rows.iter().any(|r| r.right == *right);
-            rows.push(ValueRow { left: value.clone(), right: right.clone(), returns });
-        }
-    }
-    ValueMap { rows, otherwise: Fallback::Block }
 }

@@ -1,0 +1,198 @@
+//! How alike two artefacts are, and who is likest to whom.
+//!
+//! Decides a likeness from titles and texts. Titles are compared by SoftTFIDF (Cohen, Ravikumar and Fienberg
+//! 2003, “A Comparison of String Distance Metrics for Name-Matching Tasks”): weighed words, of which two are one
+//! if their Jaro–Winkler similarity (Winkler 1990) is 0.9 or more. A word with a digit is only like itself: “Cabin
+//! 12” is not “Cabin 13”. Texts are compared by the cosine of their weighed words.
+
+use std::collections::{HashMap, HashSet};
+
+use serde::{Deserialize, Serialize};
+use strsim::jaro_winkler;
+
+use super::Candidate;
+use super::words::{Corpus, Said, Vocabulary, Weighed, cosine};
+
+/// How alike two artefacts are; shares in hundredths.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Likeness {
+    /// In all.
+    pub score: u8,
+    pub same_folder: bool,
+    /// Of the titles.
+    #[serde(default)]
+    pub title: u8,
+    /// Of the texts; none if one of the two says nothing beside its title.
+    #[serde(default)]
+    pub text: Option<u8>,
+    /// The score of the next likest artefact at the right; none if there is no other.
+    #[serde(default)]
+    pub next: Option<u8>,
+}
+
+impl Likeness {
+    /// How much there is to doubt, from 0: what is missing to equality, and how near the next likest comes.
+    pub fn doubt(&self) -> u8 {
+        let near = self.next.map_or(0, |next| CLOSE.saturating_sub(self.score.saturating_sub(next)));
+        (100 - self.score.min(100)) + near
+    }
+}
+
+/// Of two that are no further apart than this, a person can't tell at a glance.
+const CLOSE: u8 = 20;
+
+/// The share that the titles have in the likeness; found by measuring (docs/matching.md).
+const TITLES: f64 = 0.6;
+
+/// Texts of fewer words say nothing.
+const SHORT: usize = 4;
+
+/// From how alike two words are one.
+const ONE_WORD: f64 = 0.9;
+
+struct Scored {
+    /// In ten thousandths, for the order.
+    exact: u32,
+    likeness: Likeness,
+}
+
+fn compare(titles: &Vocabulary, a: &Said, b: &Said) -> Scored {
+    let title = match a.title == b.title {
+        true => 1.0,
+        false => soft(titles, &a.title_words, &b.title_words),
+    };
+    let text = (a.text_words.len() >= SHORT && b.text_words.len() >= SHORT)
+        .then(|| cosine(&a.text_words, &b.text_words).min(1.0));
+    let score = text.map_or(title, |text| TITLES * title + (1.0 - TITLES) * text);
+    let hundredths = |share: f64| (share * 100.0 + 1e-9) as u8;
+    Scored {
+        exact: (score * 10_000.0) as u32,
+        likeness: Likeness {
+            score: hundredths(score),
+            same_folder: a.path == b.path,
+            title: hundredths(title),
+            text: text.map(hundredths),
+            next: None,
+        },
+    }
+}
+
+/// SoftTFIDF of two lists of words, from 0 to 1.
+fn soft(words: &Vocabulary, a: &[Weighed], b: &[Weighed]) -> f64 {
+    let closest = |word: u32| {
+        if let Some((_, weight)) = b.iter().find(|(other, _)| *other == word) {
+            return Some((1.0, *weight));
+        }
+        let mine = words.word(word);
+        let exact = |w: &str| w.contains(|c: char| c.is_numeric());
+        if exact(mine) {
+            return None;
+        }
+        let alike = b.iter().filter(|(other, _)| !exact(words.word(*other)));
+        let alike = alike.map(|(other, weight)| (jaro_winkler(mine, words.word(*other)), *weight));
+        alike.filter(|(alike, _)| *alike >= ONE_WORD).max_by(|x, y| x.0.total_cmp(&y.0))
+    };
+    let shared = a.iter().filter_map(|(word, weight)| {
+        let (alike, other) = closest(*word)?;
+        Some(alike * f64::from(*weight) * f64::from(other))
+    });
+    shared.sum::<f64>().min(1.0)
+}
+
+/// Lists of this many artefacts or more share a word that says nothing.
+const COMMON: usize = 400;
+
+/// For each of the first `left` artefacts of a corpus, the others that share one of its rarest words.
+fn blocks(corpus: &Corpus, left: usize, mut each: impl FnMut(usize, &HashSet<usize>)) {
+    let mut by_title: HashMap<u32, Vec<usize>> = HashMap::new();
+    let mut by_text: HashMap<u32, Vec<usize>> = HashMap::new();
+    for (n, said) in corpus.said.iter().enumerate().skip(left) {
+        said.title_words.iter().for_each(|(w, _)| by_title.entry(*w).or_default().push(n));
+        said.text_words.iter().for_each(|(w, _)| by_text.entry(*w).or_default().push(n));
+    }
+    for (n, said) in corpus.said.iter().enumerate().take(left) {
+        let mut near: HashSet<usize> = HashSet::new();
+        for (words, index) in [(&said.title_words, &by_title), (&said.text_words, &by_text)] {
+            let mut lists: Vec<&Vec<usize>> = words.iter().filter_map(|(w, _)| index.get(w)).collect();
+            lists.sort_by_key(|list| list.len());
+            // The rarest is looked at however common it is; a word in all titles is better than none.
+            let rare = lists.iter().enumerate().take(4).filter(|(n, list)| *n == 0 || list.len() < COMMON);
+            near.extend(rare.flat_map(|(_, list)| list.iter().copied()));
+        }
+        each(n, &near);
+    }
+}
+
+/// Pairs that are alike, from a score on in hundredths, each artefact in one at most: the likest first, the same
+/// folder before another. Places are those in the lists.
+pub(super) fn alike(left: &[Candidate<'_>], right: &[Candidate<'_>], from: u8) -> Vec<(usize, usize, Likeness)> {
+    if left.is_empty() || right.is_empty() {
+        return Vec::new();
+    }
+    let corpus = Corpus::of(left.iter().chain(right).map(|c| (c.artefact, c.path.as_str())));
+    let mut scored: Vec<(Scored, usize, usize)> = Vec::new();
+    blocks(&corpus, left.len(), |l, near| {
+        for r in near {
+            let found = compare(&corpus.titles, &corpus.said[l], &corpus.said[*r]);
+            if found.likeness.score >= from {
+                scored.push((found, l, r - left.len()));
+            }
+        }
+    });
+    // By place at last, so that the outcome never varies.
+    scored.sort_by(|(a, la, ra), (b, lb, rb)| {
+        let order = |s: &Scored| (s.exact + if s.likeness.same_folder { FOLDER } else { 0 }, s.exact);
+        order(b).cmp(&order(a)).then((la, ra).cmp(&(lb, rb)))
+    });
+    let mut best: HashMap<usize, Vec<(usize, u8)>> = HashMap::new();
+    for (found, l, r) in &scored {
+        best.entry(*l).or_default().push((*r, found.likeness.score));
+    }
+    let (mut ls, mut rs) = (HashSet::new(), HashSet::new());
+    let mut out = Vec::new();
+    for (found, l, r) in scored {
+        if !ls.contains(&l) && !rs.contains(&r) {
+            ls.insert(l);
+            rs.insert(r);
+            let others = best[&l].iter().filter(|(other, _)| *other != r);
+            let next = others.map(|(_, score)| *score).max();
+            out.push((l, r, Likeness { next, ..found.likeness }));
+        }
+    }
+    out
+}
+
+/// What the same folder is worth between two that are about equally alike, in ten thousandths.
+const FOLDER: u32 = 500;
+
+/// The likest of `right` to one artefact, at most `most`, likest first.
+pub fn likest(one: &Candidate<'_>, right: &[Candidate<'_>], most: usize) -> Vec<(usize, Likeness)> {
+    let corpus = Corpus::of(std::iter::once(one).chain(right).map(|c| (c.artefact, c.path.as_str())));
+    let mut found: Vec<(u32, usize, Likeness)> = Vec::new();
+    for (n, said) in corpus.said.iter().enumerate().skip(1) {
+        let Scored { exact, likeness } = compare(&corpus.titles, &corpus.said[0], said);
+        if likeness.score > 0 {
+            found.push((exact, n - 1, likeness));
+        }
+    }
+    found.sort_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
+    found.into_iter().take(most).map(|(_, n, likeness)| (n, likeness)).collect()
+}
+
+/// Pairs within one list that are alike, from a score on.
+pub(super) fn alike_within(list: &[Candidate<'_>], from: u8) -> Vec<(usize, usize, Likeness)> {
+    let twice = list.iter().chain(list);
+    let corpus = Corpus::of(twice.map(|c| (c.artefact, c.path.as_str())));
+    let mut out = Vec::new();
+    blocks(&corpus, list.len(), |a, near| {
+        for b in near.iter().map(|b| b - list.len()).filter(|b| a < *b) {
+            let found = compare(&corpus.titles, &corpus.said[a], &corpus.said[b]).likeness;
+            if found.score >= from {
+                out.push((a, b, found));
+            }
+        }
+    });
+    out.sort_by_key(|(a, b, _)| (*a, *b));
+    out
+}

@@ -1,0 +1,205 @@
+//! Identity: which artefact at the right is the counterpart of one at the left.
+//!
+//! Decides by pair first, then by what a person said, by origin mark, by the key fields of the lane, by title
+//! and path, and last by likeness of title and text, which is only ever offered for review. Each artefact is
+//! matched at most once; an ambiguous match is no match.
+
+mod doubles;
+mod likeness;
+mod words;
+
+use std::collections::{HashMap, HashSet};
+
+use serde::{Deserialize, Serialize};
+
+use crate::mapping::Matching;
+use crate::model::{Artefact, Fingerprint};
+
+pub use doubles::{Doubles, doubles};
+pub use likeness::{Likeness, likest};
+use words::fold;
+
+/// The mark that an artefact made by a transfer carries, naming what it was made from.
+pub fn origin_mark(left_system: &str, artefact: &Artefact) -> String {
+    format!("{left_system}:{}", artefact.key)
+}
+
+/// The remembered identity of two artefacts, with the fingerprints of the base.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pair {
+    pub left_id: String,
+    pub right_id: String,
+    /// Of the values at the left under the lane's rules when last in step.
+    pub left_base: Fingerprint,
+    pub right_base: Fingerprint,
+}
+
+/// How a counterpart was found.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "how", rename_all = "snake_case")]
+pub enum Evidence {
+    /// A person said so.
+    Settled,
+    /// The right artefact carries the mark of the left one.
+    Origin { mark: String },
+    /// Nothing else holds this value in the lane's key fields.
+    Key { value: String },
+    /// Same title in the same folder.
+    TitleAndPath { path: String },
+    /// Alike; to be reviewed.
+    Similar(Likeness),
+}
+
+impl Evidence {
+    /// Whether the match is good enough to be taken unless a person says no.
+    pub fn is_sure(&self) -> bool {
+        !matches!(self, Evidence::Similar(_))
+    }
+}
+
+/// An artefact as matching sees it.
+#[derive(Debug, Clone)]
+pub struct Candidate<'a> {
+    pub artefact: &'a Artefact,
+    /// Titles of the folders above, in canonical form for both ends.
+    pub path: String,
+}
+
+/// What a person said of left artefacts: the id of the counterpart, or that there is none.
+pub type Settled = HashMap<String, Option<String>>;
+
+/// How counterparts are looked for where there is no pair.
+#[derive(Clone, Copy)]
+pub struct Looking<'a> {
+    pub left_system: &'a str,
+    pub matching: &'a Matching,
+    pub settled: &'a Settled,
+}
+
+/// Finds counterparts among artefacts that have no pair, in the order of the left.
+/// Cost: linear, and for likeness proportional to the artefacts that share one of their rarest words.
+pub fn match_first_contact(
+    looking: Looking<'_>,
+    left: &[Candidate<'_>],
+    right: &[Candidate<'_>],
+) -> Vec<(usize, usize, Evidence)> {
+    let mut found =
+        Finding { left_free: (0..left.len()).collect(), right_free: (0..right.len()).collect(), out: Vec::new() };
+    let right_ids: HashMap<&str, usize> = right.iter().enumerate().map(|(n, c)| (c.artefact.id.as_str(), n)).collect();
+    for (n, c) in left.iter().enumerate() {
+        match looking.settled.get(&c.artefact.id) {
+            Some(None) => _ = found.left_free.remove(&n),
+            Some(Some(id)) => {
+                if let Some(m) = right_ids.get(id.as_str()) {
+                    found.take(n, *m, || Evidence::Settled);
+                }
+            }
+            None => {}
+        }
+    }
+
+    let marks: HashMap<&str, usize> =
+        right.iter().enumerate().filter_map(|(n, c)| Some((c.artefact.origin.as_deref()?, n))).collect();
+    for (n, c) in left.iter().enumerate() {
+        let mark = origin_mark(looking.left_system, c.artefact);
+        if let Some(&m) = marks.get(mark.as_str()) {
+            found.take(n, m, || Evidence::Origin { mark });
+        }
+    }
+    // An artefact that carries the mark of something else was made from that.
+    found.right_free.retain(|n| right[*n].artefact.origin.is_none());
+
+    if let Some(key) = &looking.matching.key {
+        let values = |list: &[Candidate<'_>], field: &str| -> Vec<Option<String>> {
+            list.iter().map(|c| key_value(c.artefact, field)).collect()
+        };
+        let (ls, rs) = (values(left, &key.left), values(right, &key.right));
+        let there = by_value(&rs, &found.right_free);
+        for (value, at) in by_value(&ls, &found.left_free) {
+            if let ([l], Some([r])) = (at.as_slice(), there.get(value).map(Vec::as_slice)) {
+                found.take(*l, *r, || Evidence::Key { value: value.clone() });
+            }
+        }
+    }
+
+    let places = |list: &[Candidate<'_>]| -> Vec<Option<(String, String)>> {
+        list.iter().map(|c| Some((fold(&c.path), fold(&c.artefact.title)))).collect()
+    };
+    let (ls, rs) = (places(left), places(right));
+    let there = by_value(&rs, &found.right_free);
+    // Two of one name in one folder can't be told apart: no match, the rest of the rules decide.
+    for (place, at) in by_value(&ls, &found.left_free) {
+        if let ([l], Some([r])) = (at.as_slice(), there.get(place).map(Vec::as_slice)) {
+            found.take(*l, *r, || Evidence::TitleAndPath { path: left[*l].path.clone() });
+        }
+    }
+
+    // Nothing is more than equal: beyond 100 there is nothing to look for.
+    if looking.matching.similar_from <= 100 {
+        let free = |list: &HashSet<usize>| {
+            let mut free: Vec<usize> = list.iter().copied().collect();
+            free.sort_unstable();
+            free
+        };
+        let (lf, rf) = (free(&found.left_free), free(&found.right_free));
+        let ls: Vec<_> = lf.iter().map(|n| left[*n].clone()).collect();
+        let rs: Vec<_> = rf.iter().map(|n| right[*n].clone()).collect();
+        let alike = likeness::alike(&ls, &rs, looking.matching.similar_from);
+        found.out.extend(alike.into_iter().map(|(l, r, how)| (lf[l], rf[r], Evidence::Similar(how))));
+    }
+    found.out.sort_by_key(|(l, _, _)| *l);
+    found.out
+}
+
+struct Finding {
+    left_free: HashSet<usize>,
+    right_free: HashSet<usize>,
+    out: Vec<(usize, usize, Evidence)>,
+}
+
+impl Finding {
+    /// Takes two as one if both are free.
+    fn take(&mut self, left: usize, right: usize, evidence: impl FnOnce() -> Evidence) {
+        if self.left_free.contains(&left) && self.right_free.remove(&right) {
+            self.left_free.remove(&left);
+            self.out.push((left, right, evidence()));
+        }
+    }
+}
+
+/// What an artefact holds in a key field, without regard to case and spaces; `@key` is what people call it.
+fn key_value(artefact: &Artefact, field: &str) -> Option<String> {
+    let text = match field {
+        "@key" => artefact.key.clone(),
+        field => artefact.fields.get(field).filter(|v| !v.is_blank())?.display(),
+    };
+    Some(fold(&text)).filter(|t| !t.is_empty())
+}
+
+/// The free ones by what they hold.
+fn by_value<'v, V: Eq + std::hash::Hash>(values: &'v [Option<V>], free: &HashSet<usize>) -> HashMap<&'v V, Vec<usize>> {
+    let mut map: HashMap<&V, Vec<usize>> = HashMap::new();
+    for (n, value) in values.iter().enumerate().filter(|(n, _)| free.contains(n)) {
+        if let Some(value) = value {
+            map.entry(value).or_default().push(n);
+        }
+    }
+    map
+}
+
+#[cfg(test)]
+mod tests {
+    use strsim::{jaro, jaro_winkler};
+
+    /// Winkler 1990, “String Comparator Metrics and Enhanced Decision Rules in the Fellegi–Sunter Model
+    /// of Record Linkage”, table of examples (values from memory).
+    #[test]
+    fn similarity_is_winklers() {
+        for (a, b, expected) in [("MARTHA", "MARHTA", 0.961), ("DIXON", "DICKSONX", 0.813), ("DWAYNE", "DUANE", 0.840)]
+        {
+            assert!((jaro_winkler(a, b) - expected).abs() < 0.0006, "{a} {b}: {}", jaro_winkler(a, b));
+        }
+        assert!((jaro("MARTHA", "MARHTA") - 0.944).abs() < 0.0006);
+    }
+}

@@ -1,0 +1,126 @@
+//! Words of titles and texts, weighted by how rare they are.
+//!
+//! Decides what a word is and how much it says of an artefact: term frequency times inverse document frequency
+//! (Salton and Buckley 1988), each list of words a vector of length one.
+
+use std::collections::HashMap;
+
+use crate::model::{Artefact, Value};
+
+/// Without regard to case and spaces.
+pub(super) fn fold(text: &str) -> String {
+    text.split_whitespace().collect::<Vec<_>>().join(" ").to_lowercase()
+}
+
+fn words_of(text: &str) -> impl Iterator<Item = String> {
+    text.split(|c: char| !c.is_alphanumeric()).filter(|w| !w.is_empty()).map(str::to_lowercase)
+}
+
+/// What an artefact says in running text, beside its title.
+fn text_of(artefact: &Artefact) -> String {
+    let title = fold(&artefact.title);
+    let said = artefact.fields.iter().filter_map(|(_, value)| match value {
+        Value::Text(_) | Value::RichText(_) | Value::Steps(_) => {
+            Some(value.display()).filter(|text| fold(text) != title)
+        }
+        _ => None,
+    });
+    said.collect::<Vec<_>>().join(" ")
+}
+
+/// Words by number, and in how many lists each is.
+#[derive(Default)]
+pub(super) struct Vocabulary {
+    numbers: HashMap<String, u32>,
+    words: Vec<String>,
+    lists: Vec<u32>,
+    total: u32,
+}
+
+/// A word with its weight.
+pub(super) type Weighed = (u32, f32);
+
+impl Vocabulary {
+    fn add(&mut self, text: &str) -> Vec<u32> {
+        let mut list: Vec<u32> = words_of(text)
+            .map(|word| {
+                *self.numbers.entry(word).or_insert_with_key(|word| {
+                    self.words.push(word.clone());
+                    self.lists.push(0);
+                    self.words.len() as u32 - 1
+                })
+            })
+            .collect();
+        list.sort_unstable();
+        self.total += 1;
+        for (n, word) in list.iter().enumerate() {
+            if n == 0 || list[n - 1] != *word {
+                self.lists[*word as usize] += 1;
+            }
+        }
+        list
+    }
+
+    /// The words of a list with their weights, as a vector of length one, in the order of their numbers.
+    fn weighed(&self, list: &[u32]) -> Vec<Weighed> {
+        let mut out: Vec<Weighed> = Vec::new();
+        for same in list.chunk_by(|a, b| a == b) {
+            let rare = (f64::from(self.total + 1) / f64::from(self.lists[same[0] as usize])).ln();
+            out.push((same[0], ((1.0 + (same.len() as f64).ln()) * rare) as f32));
+        }
+        let length = out.iter().map(|(_, w)| w * w).sum::<f32>().sqrt();
+        out.iter_mut().for_each(|(_, w)| *w /= length);
+        out
+    }
+
+    pub(super) fn word(&self, number: u32) -> &str {
+        &self.words[number as usize]
+    }
+}
+
+/// What an artefact says, weighed.
+pub(super) struct Said {
+    pub path: String,
+    pub title: String,
+    pub title_words: Vec<Weighed>,
+    pub text_words: Vec<Weighed>,
+}
+
+/// Everything that is compared with one another.
+pub(super) struct Corpus {
+    pub titles: Vocabulary,
+    pub said: Vec<Said>,
+}
+
+impl Corpus {
+    pub(super) fn of<'a>(all: impl Iterator<Item = (&'a Artefact, &'a str)>) -> Corpus {
+        let (mut titles, mut texts) = (Vocabulary::default(), Vocabulary::default());
+        let numbered: Vec<_> =
+            all.map(|(a, path)| (fold(path), fold(&a.title), titles.add(&a.title), texts.add(&text_of(a)))).collect();
+        let said = numbered.into_iter().map(|(path, title, title_list, text_list)| Said {
+            path,
+            title,
+            title_words: titles.weighed(&title_list),
+            text_words: texts.weighed(&text_list),
+        });
+        let said = said.collect();
+        Corpus { titles, said }
+    }
+}
+
+/// The cosine of two vectors of length one.
+pub(super) fn cosine(a: &[Weighed], b: &[Weighed]) -> f64 {
+    let (mut n, mut m, mut sum) = (0, 0, 0.0);
+    while let (Some((wa, xa)), Some((wb, xb))) = (a.get(n), b.get(m)) {
+        match wa.cmp(wb) {
+            std::cmp::Ordering::Less => n += 1,
+            std::cmp::Ordering::Greater => m += 1,
+            std::cmp::Ordering::Equal => {
+                sum += f64::from(xa * xb);
+                n += 1;
+                m += 1;
+            }
+        }
+    }
+    sum
+}

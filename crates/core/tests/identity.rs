@@ -1,0 +1,99 @@
+//! Finding counterparts among items that have no pair: what goes before what, and what can't be told apart.
+
+use hovrel_core::identity::{Candidate, Evidence, Looking, Settled, match_first_contact};
+use hovrel_core::mapping::{KeyFields, Matching};
+use hovrel_core::model::{Artefact, Kind, Value};
+
+fn case(key: &str, title: &str) -> Artefact {
+    Artefact { title: title.into(), ..Artefact::bare(Kind::TestCase, key) }
+}
+
+fn at<'a>(list: &'a [Artefact], path: &str) -> Vec<Candidate<'a>> {
+    list.iter().map(|artefact| Candidate { artefact, path: path.into() }).collect()
+}
+
+/// Matches from a likeness on, with nothing settled.
+fn matches(left: &[Candidate<'_>], right: &[Candidate<'_>], similar_from: u8) -> Vec<(usize, usize, Evidence)> {
+    let matching = Matching { similar_from, key: None };
+    match_first_contact(Looking { left_system: "Old", matching: &matching, settled: &Settled::new() }, left, right)
+}
+
+#[test]
+fn a_mark_goes_before_a_title_and_a_title_before_likeness() {
+    let left =
+        [case("L1", "Stop button is lit"), case("L2", "Wind slows the line"), case("L3", "Gate refuses a used pass")];
+    let mut marked = case("R1", "Renamed since");
+    marked.origin = Some("Old:L1".into());
+    let right = [
+        marked,
+        case("R2", "wind slows  the line"),
+        case("R3", "Gate refuses a used pass (checked)"),
+        case("R4", "Stop button is lit"),
+    ];
+    let found = matches(&at(&left, "A"), &at(&right, "A"), 70);
+    let pairs: Vec<_> = found.iter().map(|(l, r, e)| (*l, *r, e.is_sure())).collect();
+    assert_eq!(pairs, [(0, 0, true), (1, 1, true), (2, 2, false)]);
+    assert!(matches!(&found[0].2, Evidence::Origin { mark } if mark == "Old:L1"));
+    assert!(matches!(&found[2].2, Evidence::Similar(how) if how.score >= 70 && how.same_folder));
+}
+
+#[test]
+fn what_can_not_be_told_apart_is_no_match() {
+    let twins = [case("L1", "Stop button is lit"), case("L2", "Stop button is lit")];
+    let one = [case("R1", "Stop button is lit")];
+    let found = matches(&at(&twins, "A"), &at(&one, "A"), 101);
+    assert_eq!(found, [], "two of one name, one counterpart");
+    // An item that carries another's mark was made from that, whatever it is called.
+    let mut of_another = case("R1", "Stop button is lit");
+    of_another.origin = Some("Other:9".into());
+    assert_eq!(matches(&at(&twins[..1], "A"), &at(&[of_another], "A"), 50), []);
+    // The same title in another folder is only alike.
+    let found = matches(&at(&twins[..1], "A"), &at(&one, "B"), 90);
+    assert!(matches!(&found[0].2, Evidence::Similar(how) if how.score == 100 && !how.same_folder), "{found:?}");
+}
+
+#[test]
+fn a_person_goes_before_everything_and_a_key_before_a_title() {
+    let numbered = |id: &str, title: &str, number: &str| {
+        let mut a = case(id, title);
+        a.fields.set("number", Value::text(number));
+        a
+    };
+    let left = [
+        numbered("L1", "Stop button is lit", "7"),
+        numbered("L2", "Wind slows the line", "8"),
+        numbered("L3", "Gate", "9"),
+    ];
+    let right = [
+        numbered("R1", "Stop button is lit", "8"),
+        numbered("R2", "Something else", " 7 "),
+        numbered("R3", "Gate", ""),
+    ];
+    let key = Some(KeyFields { left: "number".into(), right: "number".into() });
+    let matching = Matching { similar_from: 101, key };
+    let found = |settled: &Settled| {
+        let looking = Looking { left_system: "Old", matching: &matching, settled };
+        let found = match_first_contact(looking, &at(&left, "A"), &at(&right, "A"));
+        found.into_iter().map(|(l, r, e)| (l, r, matches!(e, Evidence::Key { .. }))).collect::<Vec<_>>()
+    };
+    assert_eq!(found(&Settled::new()), [(0, 1, true), (1, 0, true), (2, 2, false)]);
+    // The first has no counterpart, the second another; what is left over is found as before.
+    let said = Settled::from([("L1".into(), None), ("L2".into(), Some("R3".into()))]);
+    assert_eq!(found(&said), [(1, 2, false)]);
+    // What a person said of something that is gone counts no more.
+    assert_eq!(found(&Settled::from([("L2".into(), Some("R9".into()))])).len(), 3);
+}
+
+#[test]
+fn doubles_hang_together_and_numbers_keep_apart() {
+    let list = [
+        case("A", "Gate 3 refuses a used day pass"),
+        case("B", "Gate 4 refuses a used day pass"),
+        case("C", "gate 3 refuses a used  day pass"),
+        case("D", "Gate 3 refuse a used day pass"),
+        case("E", "The radio is heard in every cabin"),
+    ];
+    let found = hovrel_core::identity::doubles(&at(&list, "A"), 75);
+    assert_eq!(found.iter().map(|d| d.members.clone()).collect::<Vec<_>>(), [vec![0, 2, 3]]);
+    assert!(hovrel_core::identity::doubles(&[], 90).is_empty());
+}
