@@ -1,6 +1,7 @@
 //! `hovrel`: a thin map from commands to the crates that do the work.
 
 mod commands;
+mod remote;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -10,6 +11,8 @@ use clap::{Parser, Subcommand};
 #[derive(Parser)]
 #[command(name = "hovrel", version, about = "Moves and synchronises test artefacts between systems, and proves it")]
 struct Arguments {
+    #[command(flatten)]
+    remote: remote::Remote,
     #[command(subcommand)]
     command: Command,
 }
@@ -23,11 +26,16 @@ enum Command {
         #[command(subcommand)]
         command: ProfileCommand,
     },
-    /// Look at proofs that were handed on.
+    /// Prove a route: both ends are read again and compared. Or verify a proof that was handed on.
+    #[command(args_conflicts_with_subcommands = true)]
     Proof {
         #[command(subcommand)]
-        command: ProofCommand,
+        command: Option<ProofCommand>,
+        #[command(flatten)]
+        prove: remote::Prove,
     },
+    #[command(flatten)]
+    Remote(remote::RemoteCommand),
     /// Print the OpenAPI description of the server.
     Openapi,
 }
@@ -53,12 +61,15 @@ enum ProofCommand {
 async fn main() -> anyhow::Result<ExitCode> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
-    match Arguments::parse().command {
+    let arguments = Arguments::parse();
+    match arguments.command {
         Command::Serve(arguments) => commands::serve::run(arguments).await?,
         Command::Profile { command: ProfileCommand::Check { file } } => commands::profile::check(&file)?,
-        Command::Proof { command: ProofCommand::Verify { file, key } } => {
+        Command::Proof { command: Some(ProofCommand::Verify { file, key }), .. } => {
             return Ok(commands::proof::run(&file, key.as_deref()));
         }
+        Command::Proof { command: None, prove } => return Ok(remote::prove(&arguments.remote, &prove).await),
+        Command::Remote(command) => return Ok(remote::run(&arguments.remote, command).await),
         Command::Openapi => println!("{}", serde_json::to_string_pretty(&hovrel_server::description())?),
     }
     Ok(ExitCode::SUCCESS)

@@ -282,6 +282,29 @@ pub fn same(wanted: &Value, now: &Value) -> bool {
     }
 }
 
+/// A field of two artefacts, side by side.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BesideField {
+    pub target: String,
+    /// What the left becomes under the rule; none if it can't be carried.
+    pub left: Option<Value>,
+    pub right: Value,
+    pub same: bool,
+}
+
+/// Two artefacts as the rules of a lane see them, whether they differ or not: for a person who has to say whether
+/// they are one.
+pub fn beside(lane: &Lane, cx: &Context<'_>, left: &Artefact, right: &Artefact) -> Vec<BesideField> {
+    let comparer = Comparer::new(lane, cx);
+    let field = |rule: &crate::mapping::Rule| {
+        let now = right_value(right, &rule.target).into_owned();
+        let left = convert(rule, left, cx).value.map(|v| comparer.expected(v, &now));
+        let same = left.as_ref().is_some_and(|l| same(l, &now));
+        BesideField { target: rule.target.clone(), left, right: now, same }
+    };
+    lane.rules.iter().map(field).collect()
+}
+
 /// One end of a lane as read: artefacts in scope, with the paths of their folders.
 pub struct End<'a> {
     pub artefacts: &'a [&'a Artefact],
@@ -342,7 +365,7 @@ pub fn compare_lane(
         .filter(|a| !paired_right.contains_key(a.id.as_str()))
         .map(|a| Candidate { artefact: a, path: (right.path)(a) })
         .collect();
-    let looking = Looking { left_system: cx.left_system, matching: &lane.matching, settled };
+    let looking = Looking { left_system: cx.left_system, matching: &lane.finding(), settled };
     let matched = match_first_contact(looking, &unpaired_left, &unpaired_right);
     out.only_right = (unpaired_right.len() - matched.len()) as u64;
     let mut adoptions: HashMap<&str, (&Artefact, Evidence)> = matched

@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 
 use hovrel_core::compare::{Base, BaseSide, End, Known, compare_lane};
 use hovrel_core::identity::{Candidate, Looking, Pair, Settled, match_first_contact};
-use hovrel_core::mapping::{Lane, Matching, Place, call_order};
+use hovrel_core::mapping::{Lane, Place, call_order};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
 use hovrel_core::scope::{Chosen, choose};
@@ -71,12 +71,7 @@ pub(crate) fn scope_lanes<'a>(
     let (mut mapped, nothing) = (Mapped::default(), Settled::new());
     for s in &mut scoped {
         match s.lane.left_kind {
-            Kind::Folder => {
-                s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len));
-                // Folders are alike only if they are the same: “similar” folders would swallow each
-                // other's items.
-                s.lane.matching.similar_from = 101;
-            }
+            Kind::Folder => s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len)),
             Kind::SharedSteps => {
                 let order = call_order(&s.left);
                 let at: HashMap<&str, usize> = order.iter().enumerate().map(|(n, id)| (id.as_str(), n)).collect();
@@ -109,7 +104,7 @@ fn place(mapped: &mut Mapped, s: &Scoped<'_>, both: &Both, known: &[Pair], settl
     let left_free = free(&s.left, &left_taken, &both.left_paths);
     let right_free = free(&s.right, &right_taken, &both.right_paths);
     // What is only alike may still be refused: nothing refers to it yet.
-    let sure = Matching { similar_from: 101, ..s.lane.matching.clone() };
+    let sure = s.lane.finding().sure_only();
     let looking = Looking { left_system: &both.ends.left_system, matching: &sure, settled };
     let matched = match_first_contact(looking, &left_free, &right_free);
     let adopted: HashMap<usize, usize> = matched.iter().map(|(l, r, _)| (*l, *r)).collect();

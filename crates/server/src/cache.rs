@@ -13,6 +13,7 @@ use crate::problem::Problem;
 type Key = (Uuid, String, Kind);
 
 /// Artefacts of one kind of one container, with the paths of their folders.
+#[derive(Default)]
 pub struct Surveyed {
     pub artefacts: Vec<Artefact>,
     pub paths: HashMap<String, Vec<String>>,
@@ -48,8 +49,7 @@ impl Cache {
         container: &str,
         kind: Kind,
     ) -> Result<Arc<Surveyed>, Problem> {
-        let empty = || Arc::new(Surveyed::new(Vec::new(), HashMap::new()));
-        let Some(survey) = store.survey(system, container).await? else { return Ok(empty()) };
+        let Some(survey) = store.survey(system, container).await? else { return Ok(Arc::default()) };
         let key = (system, container.to_owned(), kind);
         let kept = self.0.lock().unwrap_or_else(|e| e.into_inner()).get(&key).cloned();
         if let Some((_, found)) = kept.filter(|(at, _)| *at == survey.at) {

@@ -4,12 +4,14 @@
 //! are problem details (RFC 9457). The OpenAPI description is made from the code and kept as
 //! docs/openapi.json.
 
+mod access;
 mod api;
 mod body;
 mod cache;
 mod problem;
 mod session;
 mod surveyed;
+mod twins;
 mod web;
 
 use std::sync::Arc;

@@ -14,8 +14,10 @@ use axum::response::{IntoResponse, Response};
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
 
-use crate::App;
+use hovrel_store::Session;
+
 use crate::problem::Problem;
+use crate::{App, access};
 
 const COOKIE: &str = "hovrel_session";
 pub const CSRF_HEADER: &str = "x-hovrel-csrf";
@@ -27,6 +29,16 @@ const OPEN: [&str; 3] = ["/setup", "/session", "/openapi.json"];
 pub async fn guard(State(app): State<App>, mut request: Request, next: Next) -> Response {
     if OPEN.contains(&request.uri().path()) && request.method() != Method::DELETE {
         return next.run(request).await;
+    }
+    if let Some(shown) = bearer(request.headers()) {
+        let asked = access::Asked::of(&request);
+        return match by_key(&app, &shown, &asked).await {
+            Ok(session) => {
+                request.extensions_mut().insert(session);
+                next.run(request).await
+            }
+            Err(refused) => refused.into_response(),
+        };
     }
     let unknown = Problem::new(
         StatusCode::UNAUTHORIZED,
@@ -55,6 +67,28 @@ pub async fn guard(State(app): State<App>, mut request: Request, next: Next) -> 
     }
     request.extensions_mut().insert(session);
     next.run(request).await
+}
+
+/// The key in the authorization header (RFC 6750 §2.1).
+fn bearer(headers: &HeaderMap) -> Option<String> {
+    let value = headers.get(header::AUTHORIZATION)?.to_str().ok()?;
+    let (scheme, key) = value.split_once(' ')?;
+    scheme.eq_ignore_ascii_case("bearer").then(|| key.trim().to_owned())
+}
+
+/// What a key stands for, if it may do what is asked.
+async fn by_key(app: &App, shown: &str, asked: &access::Asked) -> Result<Session, Problem> {
+    let Some((key, person)) = app.hub.store.key_by_hash(&hash(shown)).await? else {
+        return Err(Problem::new(
+            StatusCode::UNAUTHORIZED,
+            "sign-in",
+            "The key is not valid",
+            "Nobody made this key.",
+            "Check that all of it was copied; make a new one under Keys if it is lost.",
+        ));
+    };
+    access::check(app, &key, asked).await?;
+    Ok(Session { person, csrf: String::new(), key: Some(key) })
 }
 
 /// The token in the session cookie.

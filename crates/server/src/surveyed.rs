@@ -36,6 +36,11 @@ impl LeftEnd {
         Ok(LeftEnd { catalogue, kinds })
     }
 
+    /// Everything of a kind; empty if the end was not surveyed.
+    pub fn kept(&self, kind: Kind) -> Arc<Surveyed> {
+        self.kinds.get(&kind).cloned().unwrap_or_default()
+    }
+
     pub fn artefacts(&self, kind: Kind) -> &[Artefact] {
         self.kinds.get(&kind).map_or(&[], |s| s.artefacts.as_slice())
     }

@@ -6,7 +6,7 @@ use diesel_async::RunQueryDsl;
 use uuid::Uuid;
 
 use crate::schema::{people, sessions};
-use crate::{Store, StoreError};
+use crate::{Key, Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = people)]
@@ -21,6 +21,8 @@ pub struct Person {
 pub struct Session {
     pub person: Person,
     pub csrf: String,
+    /// The key that was shown in place of a sign-in; the person is who made it.
+    pub key: Option<Key>,
 }
 
 impl Store {
@@ -80,7 +82,7 @@ impl Store {
             .filter(sessions::expires_at.gt(diesel::dsl::now))
             .select((Person::as_select(), sessions::csrf));
         let found: Option<(Person, String)> = query.first(&mut self.connection().await?).await.optional()?;
-        Ok(found.map(|(person, csrf)| Session { person, csrf }))
+        Ok(found.map(|(person, csrf)| Session { person, csrf, key: None }))
     }
 
     pub async fn end_session(&self, token_hash: &[u8]) -> Result<(), StoreError> {

@@ -94,14 +94,23 @@ diesel::table! {
     }
 }
 diesel::table! {
+    keys (id) {
+        id -> Uuid, name -> Text, hash -> Bytea, may -> Array<Nullable<Text>>, route_ids -> Nullable<Array<Nullable<Uuid>>>,
+        made_by -> Uuid, made_at -> Timestamptz, expires_at -> Nullable<Timestamptz>,
+        used_at -> Nullable<Timestamptz>, revoked_at -> Nullable<Timestamptz>,
+    }
+}
+diesel::table! {
     settled_matches (route_id, lane, left_id) {
         route_id -> Uuid, lane -> Text, left_id -> Text, right_id -> Nullable<Text>, settled_by -> Nullable<Uuid>,
         settled_at -> Timestamptz,
     }
 }
 diesel::joinable!(pairs -> routes (route_id));
+diesel::joinable!(keys -> people (made_by));
 diesel::joinable!(settled_matches -> people (settled_by));
 diesel::allow_tables_to_appear_in_same_query!(people, settled_matches);
+diesel::allow_tables_to_appear_in_same_query!(people, keys);
 diesel::joinable!(route_versions -> people (saved_by));
 diesel::allow_tables_to_appear_in_same_query!(people, route_versions);
 diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);

@@ -172,7 +172,13 @@ impl Client {
     /// The lanes that are proposed between two ends, with every rule settled.
     pub async fn proposed_lanes(&self, left: &Value, right: &Value) -> Vec<Value> {
         let proposed = self.post("/routes/proposal", json!({"left": left, "right": right})).await;
-        let mut lanes: Vec<Value> = proposed.as_array().expect("lanes").iter().map(|p| p["lane"].clone()).collect();
+        let accepted = |p: &Value| {
+            let rules = p["suggestions"].as_array().expect("suggestions").iter().map(|s| s["rule"].clone());
+            let mut lane = p["lane"].clone();
+            lane["rules"] = rules.collect();
+            lane
+        };
+        let mut lanes: Vec<Value> = proposed.as_array().expect("lanes").iter().map(accepted).collect();
         for rule in lanes.iter_mut().flat_map(|l| l["rules"].as_array_mut().expect("rules")) {
             let default = match rule["target"].as_str() {
                 Some("priority") => "Normal",

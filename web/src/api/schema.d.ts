@@ -123,6 +123,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every key that was made, the latest first. */
+        get: operations["listKeys"];
+        put?: never;
+        /** Makes a key. */
+        post: operations["makeKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revokes a key: whatever uses it is refused from now on. */
+        delete: operations["revokeKey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/overview": {
         parameters: {
             query?: never;
@@ -354,6 +389,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/doubles/{lane}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Items of one end that seem to be one thing twice, at either end, in all that the container holds. */
+        get: operations["listDoubles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/dry-runs": {
         parameters: {
             query?: never;
@@ -380,6 +432,58 @@ export interface paths {
         };
         /** A route as a file. Secrets are never in it. */
         get: operations["getRouteFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/matches/{lane}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Left items of a lane that have no pair, with their likely counterparts. */
+        get: operations["listMatches"];
+        /** Keeps what a person says of left items; all of it or nothing. */
+        put: operations["settleMatches"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/matches/{lane}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two items as the lane's rules see them. */
+        get: operations["besideMatch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/matches/{lane}/others": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The likest items at the right that have no pair, likest first. */
+        get: operations["otherMatches"];
         put?: never;
         post?: never;
         delete?: never;
@@ -851,6 +955,14 @@ export interface components {
         };
         /** @enum {string} */
         Became: "added" | "removed" | "changed";
+        /** @description A field of two items, side by side. */
+        BesideAnswer: {
+            diff?: components["schemas"]["ValueDiff"] | null;
+            field_name: string;
+            left?: components["schemas"]["ValueDiff"] | null;
+            right: components["schemas"]["ValueDiff"];
+            same: boolean;
+        };
         Block: {
             /** @enum {string} */
             block: "paragraph";
@@ -1067,6 +1179,19 @@ export interface components {
         Document: {
             blocks: components["schemas"]["Block"][];
         };
+        /** @description Items that seem to be one thing twice. */
+        DoubleGroup: {
+            items: components["schemas"]["MatchItem"][];
+            /**
+             * Format: int32
+             * @description The least likeness that holds the group together, in hundredths.
+             */
+            score: number;
+        };
+        DoubleList: {
+            left: components["schemas"]["DoubleGroup"][];
+            right: components["schemas"]["DoubleGroup"][];
+        };
         EndBody: {
             container: string;
             /** Format: uuid */
@@ -1080,22 +1205,23 @@ export interface components {
         /** @description How a counterpart was found. */
         Evidence: {
             /** @enum {string} */
+            how: "settled";
+        } | {
+            /** @enum {string} */
             how: "origin";
             mark: string;
         } | {
             /** @enum {string} */
-            how: "title_and_path";
-            path: string;
+            how: "key";
+            value: string;
         } | {
             /** @enum {string} */
+            how: "title_and_path";
+            path: string;
+        } | (components["schemas"]["Likeness"] & {
+            /** @enum {string} */
             how: "similar";
-            same_folder: boolean;
-            /**
-             * Format: int32
-             * @description Similarity in hundredths.
-             */
-            score: number;
-        };
+        });
         /** @description One thing that is wrong with an expression, and where: characters from 0, the last one not included. */
         ExpressionFault: {
             /** Format: int32 */
@@ -1501,6 +1627,41 @@ export interface components {
             key: string;
             system_name: string;
         };
+        /** @description A key, without the key itself. */
+        KeyAnswer: {
+            /** Format: date-time */
+            expires_at?: string | null;
+            /** Format: uuid */
+            id: string;
+            /** Format: date-time */
+            made_at: string;
+            made_by: string;
+            may: components["schemas"]["May"][];
+            name: string;
+            /** Format: date-time */
+            revoked_at?: string | null;
+            /** @description The routes that it may touch; none if any. */
+            routes?: string[] | null;
+            /** Format: date-time */
+            used_at?: string | null;
+        };
+        KeyBody: {
+            /**
+             * Format: date-time
+             * @description None for a key that lasts until it is revoked.
+             */
+            expires_at?: string | null;
+            may: components["schemas"]["May"][];
+            /** @description What it is for. */
+            name: string;
+            /** @description The routes that it may touch; none for any. */
+            routes?: string[] | null;
+        };
+        /** @description A field at each end, or `@key`: what people call the item. */
+        KeyFields: {
+            left: string;
+            right: string;
+        };
         /**
          * @description What sort of thing an artefact is. The order is the order of transfer: what holds or is linked to
          *     by others comes first.
@@ -1611,6 +1772,30 @@ export interface components {
             left_key: string;
             loss: components["schemas"]["LossDetail"];
             right_key: string;
+        };
+        /** @description How alike two artefacts are; shares in hundredths. */
+        Likeness: {
+            /**
+             * Format: int32
+             * @description The score of the next likest artefact at the right; none if there is no other.
+             */
+            next?: number | null;
+            same_folder: boolean;
+            /**
+             * Format: int32
+             * @description In all.
+             */
+            score: number;
+            /**
+             * Format: int32
+             * @description Of the texts; none if one of the two says nothing beside its title.
+             */
+            text?: number | null;
+            /**
+             * Format: int32
+             * @description Of the titles.
+             */
+            title?: number;
         };
         LineKind: "paragraph" | "heading" | {
             /**
@@ -1781,14 +1966,62 @@ export interface components {
             /** @description Of this source. */
             image: string;
         } | "mention" | "parameter" | "cell" | "line_break";
-        /** @description How counterparts are found where no pair exists yet. */
-        Matching: {
+        /** @description An item at one end. */
+        MatchItem: {
+            id: string;
+            key: string;
+            path: string;
+            title: string;
+        };
+        /** @description What matching finds in a lane. */
+        MatchList: {
+            /**
+             * Format: int64
+             * @description Left items to which nothing at the right is like.
+             */
+            alone_left: number;
+            /** Format: int64 */
+            alone_right: number;
+            /** @description Alike, for a person to say; the most doubtful first. */
+            doubtful: components["schemas"]["Matched"][];
+            /** Format: int64 */
+            doubtful_count: number;
+            settled: components["schemas"]["Matched"][];
+            /** Format: int64 */
+            settled_count: number;
+            /** @description Taken as one unless a person says no. */
+            sure: components["schemas"]["Matched"][];
+            /** Format: int64 */
+            sure_count: number;
+        };
+        /** @description A left item with what is, or may be, its counterpart. */
+        Matched: {
             /**
              * Format: int32
-             * @description Jaro–Winkler similarity of titles, in hundredths, from which an item is shown for review.
+             * @description How much there is to doubt, from 0; only for what is alike.
+             */
+            doubt: number;
+            evidence: components["schemas"]["Evidence"];
+            left: components["schemas"]["MatchItem"];
+            right?: components["schemas"]["MatchItem"] | null;
+            /** Format: date-time */
+            settled_at?: string | null;
+            settled_by?: string | null;
+        };
+        /** @description How counterparts are found where no pair exists yet. */
+        Matching: {
+            key?: components["schemas"]["KeyFields"] | null;
+            /**
+             * Format: int32
+             * @description Likeness in hundredths from which two items are shown for review; beyond 100 none are.
              */
             similar_from: number;
         };
+        /**
+         * @description What a key may do.
+         * @enum {string}
+         */
+        May: "look" | "plan" | "apply" | "routes";
         Me: {
             /** @description To be sent in `x-hovrel-csrf` with requests that change something. */
             csrf: string;
@@ -1821,8 +2054,19 @@ export interface components {
             /** @description What rows can ask of, with the comparisons that go with each. */
             places: components["schemas"]["Place"][];
         };
+        /** @description A new key. It is not kept and can't be shown again. */
+        NewKeyAnswer: {
+            /** Format: uuid */
+            id: string;
+            key: string;
+        };
         /** @enum {string} */
         Operator: "is" | "is_not" | "one_of" | "none_of" | "contains" | "contains_not" | "starts_with" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "before" | "within_days" | "older_than_days" | "under" | "not_under";
+        /** @description An item that could be the counterpart. */
+        Other: {
+            item: components["schemas"]["MatchItem"];
+            likeness: components["schemas"]["Likeness"];
+        };
         /**
          * @description What a dry run found for an artefact.
          * @enum {string}
@@ -2041,6 +2285,12 @@ export interface components {
         };
         /** @description A lane that could be, with why its rules are what they are. */
         ProposedLane: {
+            /**
+             * Format: int64
+             * @description Items that are known to be one at both ends already, and bear the suggestions out.
+             */
+            known: number;
+            /** @description Without rules: these are for a person to accept. */
             lane: components["schemas"]["Lane"];
             /** Format: int64 */
             left_count: number;
@@ -2048,6 +2298,7 @@ export interface components {
             /** Format: int64 */
             right_count: number;
             right_name: string;
+            suggestions: components["schemas"]["Suggestion"][];
         };
         /** @description A pointer to an artefact. */
         Reference: {
@@ -2157,6 +2408,11 @@ export interface components {
             /** Format: int64 */
             to_settle: number;
         };
+        /** @description What a person says of a left item. */
+        Said: {
+            /** @description This is the counterpart. */
+            right: string;
+        } | "nobody" | "open";
         SaveBody: {
             lanes: components["schemas"]["Lane"][];
             name: string;
@@ -2202,6 +2458,13 @@ export interface components {
             key: string;
             path: string;
             title: string;
+        };
+        Settle: {
+            left_id: string;
+            said: components["schemas"]["Said"];
+        };
+        SettleBody: {
+            settle: components["schemas"]["Settle"][];
         };
         Setup: {
             /** @description True until the first administrator is made. */
@@ -2779,6 +3042,83 @@ export interface operations {
             };
         };
     };
+    listKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyAnswer"][];
+                };
+            };
+        };
+    };
+    makeKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyBody"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewKeyAnswer"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revokeKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getOverview: {
         parameters: {
             query?: never;
@@ -3286,6 +3626,36 @@ export interface operations {
             };
         };
     };
+    listDoubles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoubleList"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     dryRun: {
         parameters: {
             query?: never;
@@ -3332,6 +3702,135 @@ export interface operations {
                 };
                 content: {
                     "application/yaml": string;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listMatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchList"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settleMatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleBody"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    besideMatch: {
+        parameters: {
+            query: {
+                left_id: string;
+                right_id: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideAnswer"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    otherMatches: {
+        parameters: {
+            query: {
+                left_id: string;
+                /** @description Only those whose key or title contains this. */
+                find?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Other"][];
                 };
             };
             "4XX": {

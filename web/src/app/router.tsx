@@ -13,6 +13,8 @@ const Routes = lazy(() => import("@/features/routes/routes"));
 const NewRoute = lazy(() => import("@/features/routes/new-route"));
 const RouteFrame = lazy(() => import("@/features/route/frame"));
 const Ends = lazy(() => import("@/features/route/ends"));
+const Counterparts = lazy(() => import("@/features/counterparts/counterparts"));
+const Keys = lazy(() => import("@/features/keys/keys"));
 const Versions = lazy(() => import("@/features/route/versions"));
 const Scope = lazy(() => import("@/features/scope/scope"));
 const Rules = lazy(() => import("@/features/rules/rules"));
@@ -60,9 +62,11 @@ export const router = createBrowserRouter([
           { path: "dry-run", element: <DryRun /> },
           { path: "transfer", element: <Transfer /> },
           { path: "proof", element: <Proof /> },
+          { path: "counterparts", element: <Counterparts /> },
           { path: "versions", element: <Versions /> },
         ],
       },
+      { path: "/keys", element: <Keys /> },
       { path: "*", element: <Nowhere /> },
     ],
   },

@@ -11,6 +11,7 @@ const places = [
   ["/", "Overview"],
   ["/systems", "Systems"],
   ["/routes", "Routes"],
+  ["/keys", "Keys"],
 ] as const;
 
 function Bar() {
@@ -58,7 +59,7 @@ function Bar() {
             className="z-40 min-w-40 rounded-md border border-hair bg-sheet p-1 shadow-lg"
           >
             <DropdownMenu.Item onSelect={showKeys} className="rounded px-3 py-1.5 data-highlighted:bg-wash">
-              Keys on this screen
+              Keyboard on this screen
             </DropdownMenu.Item>
             <DropdownMenu.Item onSelect={() => void signOut()} className="rounded px-3 py-1.5 data-highlighted:bg-wash">
               Sign out

@@ -148,6 +148,10 @@ export function evidenceWords(e: Schemas["Evidence"]): string {
     case "title_and_path":
       return `same title in the same folder (${e.path || "top"})`;
     case "similar":
-      return `titles are ${e.score} % alike${e.same_folder ? ", in the same folder" : ""}`;
+      return `${e.score} % alike${e.same_folder ? ", in the same folder" : ""}`;
+    case "settled":
+      return "a person said so";
+    case "key":
+      return `both have the key ${e.value}`;
   }
 }

@@ -2,6 +2,7 @@
 
 mod both_sides;
 mod browser;
+mod command_line;
 mod evidence;
 mod journey;
 mod meanwhile;

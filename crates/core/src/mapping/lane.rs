@@ -181,6 +181,16 @@ pub struct KeyFields {
     pub right: String,
 }
 
+/// Nothing is more than equal.
+const NEVER: u8 = 101;
+
+impl Matching {
+    /// Without those that a person would have to look at.
+    pub fn sure_only(self) -> Matching {
+        Matching { similar_from: NEVER, ..self }
+    }
+}
+
 impl Default for Matching {
     fn default() -> Self {
         Matching { similar_from: 60, key: None }
@@ -201,6 +211,15 @@ impl Lane {
             rules,
             matching: Matching::default(),
             policies: Policies::default(),
+        }
+    }
+
+    /// How counterparts are found. Folders are alike only if they are the same: “similar” folders would swallow each
+    /// other's items.
+    pub fn finding(&self) -> Matching {
+        match self.left_kind {
+            Kind::Folder => Matching { similar_from: NEVER, ..self.matching.clone() },
+            _ => self.matching.clone(),
         }
     }
 

@@ -5,6 +5,8 @@ pub mod artefacts;
 pub mod evidence;
 pub mod find;
 pub mod jobs;
+pub mod keys;
+pub mod matches;
 mod names;
 pub mod plan_file;
 pub mod plans;
@@ -29,6 +31,8 @@ fn described() -> OpenApiRouter<App> {
     OpenApiRouter::new()
         .routes(routes!(account::setup, account::make_first))
         .routes(routes!(account::session, account::sign_in, account::sign_out))
+        .routes(routes!(keys::list, keys::make))
+        .routes(routes!(keys::revoke))
         .routes(routes!(find::find))
         .routes(routes!(find::overview))
         .routes(routes!(systems::profiles))
@@ -54,6 +58,10 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(scope::scope))
         .routes(routes!(rules::preview))
         .routes(routes!(rules::suggestions))
+        .routes(routes!(matches::list, matches::settle))
+        .routes(routes!(matches::others))
+        .routes(routes!(matches::side_by_side))
+        .routes(routes!(matches::listed_doubles))
         .routes(routes!(plans::dry_run))
         .routes(routes!(plans::one))
         .routes(routes!(plans::changes))

@@ -6,7 +6,7 @@ use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::mapping::{Lane, suggest};
+use hovrel_core::mapping::{Lane, Suggestion, suggest};
 use hovrel_core::model::Kind;
 use hovrel_core::survey::Survey;
 use hovrel_store::{NewRoute, Route, Session, SurveyRow};
@@ -21,6 +21,7 @@ use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
 use crate::surveyed::LeftEnd;
+use crate::twins::{At, KnownTwins};
 
 #[derive(Serialize, ToSchema)]
 pub struct RouteEnd {
@@ -128,9 +129,14 @@ pub async fn answer(app: &App, route: Route) -> Result<RouteAnswer, Problem> {
 
 /// Every route and where it stands.
 #[utoipa::path(get, path = "/routes", operation_id = "listRoutes", responses((status = 200, body = Vec<RouteAnswer>)))]
-pub async fn list(State(app): State<App>) -> Result<Json<Vec<RouteAnswer>>, Problem> {
+pub async fn list(
+    State(app): State<App>,
+    Extension(session): Extension<Session>,
+) -> Result<Json<Vec<RouteAnswer>>, Problem> {
     let mut out = Vec::new();
-    for route in app.hub.store.routes().await? {
+    let only = session.key.and_then(|key| key.route_ids);
+    let shown = |route: &Route| only.as_ref().is_none_or(|ids| ids.contains(&Some(route.id)));
+    for route in app.hub.store.routes().await?.into_iter().filter(shown) {
         out.push(answer(&app, route).await?);
     }
     Ok(Json(out))
@@ -143,6 +149,12 @@ pub struct EndBody {
     container: String,
 }
 
+impl EndBody {
+    fn at(&self) -> At<'_> {
+        At { system: self.system, container: &self.container }
+    }
+}
+
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ProposeBody {
@@ -153,7 +165,11 @@ pub struct ProposeBody {
 /// A lane that could be, with why its rules are what they are.
 #[derive(Serialize, ToSchema)]
 pub struct ProposedLane {
+    /// Without rules: these are for a person to accept.
     lane: Lane,
+    suggestions: Vec<Suggestion>,
+    /// Items that are known to be one at both ends already, and bear the suggestions out.
+    known: u64,
     left_name: String,
     right_name: String,
     left_count: u64,
@@ -178,10 +194,14 @@ pub async fn propose(
     let mut out = Vec::new();
     for kind in Kind::ALL {
         let (Some(l), Some(r)) = (left.kind(kind), right.kind(kind)) else { continue };
-        let rules = suggest(l, left_survey.kind(kind), r).into_iter().map(|s| s.rule).collect();
+        let (here, there) = (body.left.at(), body.right.at());
+        let known = KnownTwins::of(&app, here, there, (kind, kind)).await?;
+        let suggestions = suggest(l, left_survey.kind(kind), r, &known.both());
         let count = |s: &Survey| s.kind(kind).map_or(0, |k| k.count);
         out.push(ProposedLane {
-            lane: Lane::of_kind(kind, rules),
+            lane: Lane::of_kind(kind, Vec::new()),
+            suggestions,
+            known: known.both().len() as u64,
             left_name: l.name.clone(),
             right_name: r.name.clone(),
             left_count: count(&left_survey),

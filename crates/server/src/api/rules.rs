@@ -19,6 +19,7 @@ use crate::App;
 use crate::body::Body;
 use crate::problem::Problem;
 use crate::surveyed::LeftEnd;
+use crate::twins::{At, KnownTwins};
 
 #[derive(Serialize, ToSchema)]
 pub struct EndSchema {
@@ -55,7 +56,7 @@ pub async fn schema(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json
 }
 
 /// Both ends for the rules, from the surveys; none until both are surveyed.
-async fn ends(app: &App, route: &Route) -> Result<Option<RouteEnds>, Problem> {
+pub(super) async fn ends(app: &App, route: &Route) -> Result<Option<RouteEnds>, Problem> {
     let left = end_schema(app, route.left_system, &route.left_container).await?;
     let right = end_schema(app, route.right_system, &route.right_container).await?;
     Ok(left.zip(right).map(|(l, r)| RouteEnds::new(l.system_name, l.catalogue, r.catalogue)))
@@ -225,5 +226,10 @@ pub async fn suggestions(
     let (Some(l), Some(r)) = (left.catalogue.kind(body.left_kind), right.catalogue.kind(body.right_kind)) else {
         return Ok(Json(Vec::new()));
     };
-    Ok(Json(suggest(l, left.survey.kind(body.left_kind), r)))
+    let (here, there) = (
+        At { system: route.left_system, container: &route.left_container },
+        At { system: route.right_system, container: &route.right_container },
+    );
+    let known = KnownTwins::of(&app, here, there, (body.left_kind, body.right_kind)).await?;
+    Ok(Json(suggest(l, left.survey.kind(body.left_kind), r, &known.both())))
 }

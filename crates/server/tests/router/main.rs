@@ -1,5 +1,6 @@
 //! The real router on a real database, over HTTP: sign-in, versions, bad input, cursors, live events.
 
+mod counterparts;
 mod decide;
 mod look;
 mod route_file;

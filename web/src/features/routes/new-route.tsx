@@ -7,6 +7,7 @@ import { ago } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Button, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
+import { chosenLanes, everything, ProposedLanes } from "./proposed-lanes";
 
 type End = { system: string; container: string };
 
@@ -17,7 +18,7 @@ export default function NewRoute() {
   const [left, setLeft] = useState<End>({ system: "", container: "" });
   const [right, setRight] = useState<End>({ system: "", container: "" });
   const [name, setName] = useState("");
-  const [out, setOut] = useState<string[]>([]);
+  const [choice, setChoice] = useState(everything);
   const [error, setError] = useState<unknown>();
   const ready = !!left.container && !!right.container;
   const proposal = useQuery({
@@ -49,7 +50,7 @@ export default function NewRoute() {
   const make = async () => {
     setError(undefined);
     try {
-      const lanes = (proposal.data ?? []).filter((p) => !out.includes(p.lane.id)).map((p) => p.lane);
+      const lanes = chosenLanes(proposal.data ?? [], choice);
       const made = await take(api.POST("/routes", { body: { name, left, right, lanes } }));
       await queries.invalidateQueries();
       await navigate(`/routes/${made.id}/ends`);
@@ -74,37 +75,7 @@ export default function NewRoute() {
         </div>
         {ready && proposal.isPending && <Loading what="both ends" />}
         {proposal.error && <Trouble error={proposal.error} />}
-        {proposal.data && (
-          <section className="mt-3">
-            <h2 className="mb-2 font-semibold">Lanes to begin with</h2>
-            <p className="mb-3 text-ink-2">
-              Proposed from names, types and the values met. Every rule can be changed before anything runs.
-            </p>
-            <ul className="divide-y divide-hair-2 border border-hair bg-sheet">
-              {proposal.data.map((p) => (
-                <li key={p.lane.id}>
-                  <label className="grid cursor-pointer grid-cols-[26px_1fr_110px_1fr_90px] items-center gap-2 px-3 py-2">
-                    <input
-                      type="checkbox"
-                      checked={!out.includes(p.lane.id)}
-                      onChange={(e) =>
-                        setOut(e.target.checked ? out.filter((o) => o !== p.lane.id) : [...out, p.lane.id])
-                      }
-                    />
-                    <span>
-                      {p.left_name} <span className="text-ink-3">{p.left_count.toLocaleString("en")}</span>
-                    </span>
-                    <span className="text-center text-ink-2">→</span>
-                    <span>
-                      {p.right_name} <span className="text-ink-3">{p.right_count.toLocaleString("en")} there now</span>
-                    </span>
-                    <span className="text-right text-ink-2">{count(p.lane.rules.length, "rule")}</span>
-                  </label>
-                </li>
-              ))}
-            </ul>
-          </section>
-        )}
+        {proposal.data && <ProposedLanes proposed={proposal.data} choice={choice} onChange={setChoice} />}
         {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
         {fault("/right") && (
           <p role="alert" className="mt-2 text-clash">

@@ -27,6 +27,7 @@ import {
 } from "./rule-words";
 import { Computed, computedOf } from "./computed";
 import { PasteMap } from "./paste-map";
+import { useSuggestions } from "./suggestions";
 import { ValueMapEditor } from "./value-map";
 
 type End = ReturnType<typeof endOf>;
@@ -396,23 +397,13 @@ function PeopleFallback({
 
 /** What Hovrel would propose, with its evidence. */
 function Suggested({ route, lane, target, rule, left, setRule }: Props) {
-  const suggestions = useQuery({
-    queryKey: ["suggestions", route.id, lane.left_kind, lane.right_kind, route.left.surveyed_at],
-    queryFn: () =>
-      take(
-        api.POST("/routes/{id}/suggestions", {
-          params: { path: { id: route.id } },
-          body: { left_kind: lane.left_kind, right_kind: lane.right_kind },
-        }),
-      ),
-    staleTime: 60_000,
-  });
+  const suggestions = useSuggestions(route, lane);
   const found = suggestions.data?.find((s) => s.rule.target === target);
   if (!found) return null;
   const same = rule && JSON.stringify(rule.source) === JSON.stringify(found.rule.source);
   const source = sourceField(found.rule);
   return (
-    <Part title={same ? "Why this source" : "Suggested"}>
+    <Part title={`${same ? "Why this source" : "Suggested"} · ${found.score} %`}>
       <ul className="text-ink-2">
         {found.evidence.map((e) => (
           <li key={e}>{e}</li>

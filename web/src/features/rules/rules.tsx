@@ -24,6 +24,7 @@ import {
   valueMapOf,
 } from "./rule-words";
 import { RulePanel } from "./rule-panel";
+import { Suggestions } from "./suggestions";
 
 type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Rule };
 
@@ -182,6 +183,25 @@ export default function Rules() {
           </span>
         )}
       </LanesBar>
+      {lane && (
+        <Suggestions
+          route={route}
+          lane={lane}
+          name={(target) =>
+            targetWord(
+              target,
+              right.kind?.fields.find((f) => f.id === target),
+            )
+          }
+          left={left}
+          accept={(rules) =>
+            changeLane(lane.id, (l) => ({
+              ...l,
+              rules: [...l.rules.filter((r) => !rules.some((n) => n.target === r.target)), ...rules],
+            }))
+          }
+        />
+      )}
       <div className="flex min-h-0 flex-1">
         <div className="min-w-0 flex-1 overflow-auto bg-sheet">
           <table className="w-full table-fixed">
@@ -334,6 +354,12 @@ export default function Rules() {
             </span>
           )
         )}
+        <Link
+          className="text-ink-2 underline decoration-hair underline-offset-3"
+          to={`../counterparts${lane ? `?lane=${lane.id}` : ""}`}
+        >
+          Counterparts
+        </Link>
         <Link className="text-ink-2 underline decoration-hair underline-offset-3" to="../versions">
           Versions
         </Link>

@@ -1,0 +1,172 @@
+//! The command line, unattended: a whole migration with a key, every exit code, and keys that do not suffice.
+
+use std::path::Path;
+use std::process::Output;
+
+use hovrel_standins::fault::FaultPlan;
+use hovrel_standins::world::Size;
+use hovrel_testkit::{Client, Systems};
+use serde_json::{Value, json};
+
+use crate::program::Program;
+
+/// Somebody who runs commands with a key.
+struct Shell<'a> {
+    server: &'a str,
+    key: String,
+}
+
+struct Ended {
+    code: i32,
+    said: String,
+    complained: String,
+}
+
+impl Shell<'_> {
+    async fn run(&self, arguments: &[&str]) -> Ended {
+        let mut command = tokio::process::Command::new(env!("CARGO_BIN_EXE_hovrel"));
+        command.args(arguments).env("HOVREL_SERVER", self.server).env("HOVREL_KEY", &self.key).env("RUST_LOG", "warn");
+        let Output { status, stdout, stderr } = command.output().await.expect("the program runs");
+        let text = |bytes: Vec<u8>| String::from_utf8(bytes).expect("text");
+        Ended { code: status.code().expect("it ends by itself"), said: text(stdout), complained: text(stderr) }
+    }
+
+    async fn json(&self, arguments: &[&str]) -> Value {
+        let ended = self.run(&[arguments, &["--json"]].concat()).await;
+        assert_eq!(ended.code, 0, "{arguments:?}: {}", ended.complained);
+        assert_eq!(ended.complained, "", "in a pipeline nothing is shown beside the value");
+        serde_json::from_str(&ended.said).expect("one JSON value")
+    }
+
+    async fn code(&self, arguments: &[&str]) -> i32 {
+        self.run(arguments).await.code
+    }
+}
+
+async fn key(client: &Client, name: &str, may: &[&str], routes: Option<&[&str]>) -> (String, String) {
+    let made = client.post("/keys", json!({"name": name, "may": may, "routes": routes})).await;
+    let text = |field: &str| made[field].as_str().expect("text").to_owned();
+    (text("id"), text("key"))
+}
+
+fn path(file: &Path) -> &str {
+    file.to_str().expect("a path is text")
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_whole_migration_by_commands() {
+    let (both, program) = (Systems::start(Size::DEMO).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let route = client.make_route(&both).await;
+    let (everything, secret) = key(&client, "pipeline", &["look", "plan", "apply", "routes"], None).await;
+    let shell = Shell { server: &program.address, key: secret };
+    let folder = tempfile::tempdir().expect("a folder");
+    let file = |name: &str| folder.path().join(name);
+    let name = "Lift control moves";
+
+    // 0: connections, survey, plan, transfer, proof.
+    let checked = shell.json(&["check"]).await;
+    assert_eq!(checked.as_array().expect("systems").len(), 2, "{checked}");
+    let surveyed = shell.json(&["survey", "Oldstone", "lift-control"]).await;
+    assert!(surveyed["kinds"].as_array().expect("kinds").iter().any(|k| k["kind"] == "test_case"), "{surveyed}");
+    let plan = shell.json(&["plan", name]).await;
+    let (changes, losing) =
+        (plan["changes"].as_u64().expect("a count"), plan["with_losses"].as_u64().expect("a count"));
+    assert!(changes > 400 && losing > 0, "{plan}");
+
+    // 3: a pipeline goes no further than it is allowed; nothing is written.
+    let under = (losing - 1).to_string();
+    let held = shell.run(&["apply", name, "--max-losses", &under]).await;
+    assert_eq!(held.code, 3, "{}", held.complained);
+    assert!(
+        held.complained.contains(&format!("{losing} changes lose something, {under} are allowed")),
+        "{}",
+        held.complained
+    );
+    assert_eq!(shell.code(&["plan", name, "--max-losses", &under]).await, 3);
+    assert_eq!(client.get(&format!("/routes/{route}")).await["transfer"], Value::Null, "nothing was written");
+
+    let applied = shell.json(&["apply", name, "--max-losses", &losing.to_string()]).await;
+    let included = client.get(&format!("/routes/{route}")).await["plan"]["included"].clone();
+    assert_eq!((&applied["done"], &applied["refused"]), (&included, &json!(0)), "all that was taken in");
+    assert_eq!(shell.code(&["apply", name]).await, 3, "a plan is transferred once");
+
+    let proof = file("proof.json");
+    let proved = shell.json(&["proof", name, "--output", path(&proof)]).await;
+    assert_eq!(proved["differences"], 0, "{proved}");
+    assert_eq!(shell.code(&["proof", "verify", path(&proof)]).await, 0);
+
+    // Routes as files: out, and in again as a new version.
+    let yaml = file("route.yaml");
+    assert_eq!(shell.code(&["route", "export", name, "-o", path(&yaml)]).await, 0);
+    assert_eq!(shell.json(&["route", "import", path(&yaml)]).await["version"], 2);
+    // 2: usage, and files that are wrong, told with their lines.
+    assert_eq!(shell.code(&["plan", "Nobody’s route"]).await, 2);
+    assert_eq!(shell.code(&["check", "Nowhere"]).await, 2);
+    assert_eq!(shell.code(&["fly"]).await, 2);
+    assert_eq!(shell.code(&["proof", name, "-o", "proof.pdf"]).await, 2);
+    std::fs::write(&yaml, std::fs::read_to_string(&yaml).expect("it was written").replace("lanes:", "lames:"))
+        .expect("it is kept");
+    let wrong = shell.run(&["route", "import", path(&yaml)]).await;
+    assert_eq!(wrong.code, 2);
+    assert!(wrong.complained.contains("line ") && wrong.complained.contains("lames"), "{}", wrong.complained);
+
+    // 5: somebody changes at the target what was carried.
+    let target = both.connect(&hovrel_testkit::TALLYBENCH);
+    let pair = client
+        .get(&format!(
+            "/plans/{}/changes?outcome=new_right&kind=test_case&limit=1",
+            plan["id"].as_str().expect("an id")
+        ))
+        .await;
+    let carried = pair["items"][0]["left"]["key"].as_str().expect("a key").to_owned();
+    let cases = hovrel_testkit::read_all(&*target, "ropeway", hovrel_core::model::Kind::TestCase).await;
+    let there =
+        cases.iter().find(|c| c.origin.as_deref() == Some(&format!("Oldstone:{carried}"))).expect("it was carried");
+    crate::meanwhile::edit(&*target, "ropeway", &there.id, "title", "Changed since").await;
+    let differs = shell.run(&["proof", name, "--json"]).await;
+    assert_eq!(differs.code, 5, "{}", differs.complained);
+    let value: Value = serde_json::from_str(&differs.said).expect("JSON all the same");
+    assert!(value["differences"].as_u64() > Some(0), "{value}");
+
+    // 4: the target refuses some of it, since somebody changes each item just before it is written.
+    let source = both.connect(&hovrel_testkit::OLDSTONE);
+    let mine = hovrel_testkit::read_all(&*source, "lift-control", hovrel_core::model::Kind::TestCase).await;
+    let other = mine
+        .iter()
+        .find(|c| c.key != carried && cases.iter().any(|t| t.origin.as_deref() == Some(&format!("Oldstone:{}", c.key))))
+        .expect("another");
+    crate::meanwhile::edit(&*source, "lift-control", &other.id, "name", "Changed at the left").await;
+    assert_eq!(shell.code(&["plan", name]).await, 0);
+    both.misbehave(FaultPlan { seed: 1, changed_before: 1000, ..FaultPlan::default() });
+    let refused = shell.run(&["apply", name]).await;
+    assert_eq!(refused.code, 4, "{} {}", refused.said, refused.complained);
+    both.misbehave(FaultPlan::default());
+
+    // 1: a job fails, or nobody answers.
+    both.misbehave(FaultPlan { seed: 1, error: 1000, ..FaultPlan::default() });
+    assert_eq!(shell.code(&["check"]).await, 1, "a check failed");
+    both.misbehave(FaultPlan::default());
+    let nobody = Shell { server: "http://127.0.0.1:9", key: shell.key.clone() };
+    assert_eq!(nobody.code(&["check"]).await, 1);
+
+    // 6: no key, a wrong one, one that is too narrow, one for another route, one that was revoked.
+    let asked = async |key: &str, arguments: &[&str]| {
+        let ended = Shell { server: &program.address, key: key.to_owned() }.run(arguments).await;
+        (ended.code, ended.complained)
+    };
+    assert_eq!(asked("", &["check"]).await.0, 6);
+    assert_eq!(asked("hovrel_nobody", &["check"]).await.0, 6);
+    let (_, narrow) = key(&client, "looks only", &["look"], None).await;
+    let (code, why) = asked(&narrow, &["plan", name]).await;
+    assert!(code == 6 && why.contains("may not plan"), "{why}");
+    assert_eq!(asked(&narrow, &["route", "export", name]).await.0, 0, "what it may, it may");
+    let (_, planner) = key(&client, "plans only", &["look", "plan"], Some(&[&route])).await;
+    assert_eq!(asked(&planner, &["plan", name]).await.0, 0);
+    assert_eq!(asked(&planner, &["apply", name]).await.0, 6);
+    assert_eq!(asked(&planner, &["route", "import", path(&yaml)]).await.0, 6);
+    let (status, _) = client.call(reqwest::Method::DELETE, &format!("/keys/{everything}"), None, None).await;
+    assert!(status.is_success());
+    let (code, why) = asked(&shell.key, &["check"]).await;
+    assert!(code == 6 && why.contains("was revoked"), "{why}");
+}

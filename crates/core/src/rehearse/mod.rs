@@ -1,0 +1,244 @@
+//! The rehearsal: a plan played to a copy of the target in memory that holds the rules of its catalogue.
+//!
+//! Decides which changes the target would refuse, and why: by what each writes (required fields, allowed values,
+//! lengths, moves, files), and by what is there when its turn comes (folders and their depth, unique values, people,
+//! items that are referred to, changes that it needs). Rules that no catalogue tells can't be rehearsed.
+
+mod refusal;
+mod values;
+
+use std::collections::{HashMap, HashSet};
+
+pub use refusal::{Refusal, RefusalReason};
+use values::Checked;
+
+use crate::catalogue::{Catalogue, KindSchema};
+use crate::mapping::{FirstContact, PARENT};
+use crate::model::{Artefact, Kind, Reference, Value};
+use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write};
+
+/// A copy of the target: its rules, and of what it holds as much as they ask about.
+pub struct Rehearsal {
+    kinds: Vec<KindSchema>,
+    people: HashSet<String>,
+    /// Everything there, with the depth of folders from 1.
+    there: HashMap<(Kind, String), u32>,
+    /// What the plan has made so far, by kind and id at the left.
+    made: HashMap<(Kind, String), u32>,
+    /// Values that nothing else may hold, with the key of what holds them.
+    taken: HashMap<(Kind, String, String), String>,
+    refused: HashSet<u32>,
+}
+
+impl Rehearsal {
+    /// `there` is everything that the target holds, folders included.
+    pub fn new<'a>(catalogue: &Catalogue, there: impl Iterator<Item = &'a Artefact> + Clone) -> Rehearsal {
+        let parents: HashMap<&str, Option<&str>> = there
+            .clone()
+            .filter(|a| a.kind == Kind::Folder)
+            .map(|a| (a.id.as_str(), a.parent.as_deref()))
+            .collect();
+        let depth = |id: &str| {
+            let (mut depth, mut at) = (1, id);
+            // A circle of parents ends at the number of folders.
+            while let Some(Some(parent)) = parents.get(at).filter(|_| depth as usize <= parents.len()) {
+                (depth, at) = (depth + 1, parent);
+            }
+            depth
+        };
+        let mut out = Rehearsal {
+            kinds: catalogue.kinds.clone(),
+            people: catalogue.users.iter().map(|u| u.id.clone()).collect(),
+            there: HashMap::new(),
+            made: HashMap::new(),
+            taken: HashMap::new(),
+            refused: HashSet::new(),
+        };
+        for a in there {
+            let levels = if a.kind == Kind::Folder { depth(&a.id) } else { 0 };
+            out.there.insert((a.kind, a.id.clone()), levels);
+            let Some(schema) = catalogue.kind(a.kind) else { continue };
+            for field in schema.fields.iter().filter(|f| f.unique) {
+                let held = match field.origin_mark {
+                    true => a.origin.clone(),
+                    false => a.fields.get(&field.id).filter(|v| !v.is_blank()).map(Value::display),
+                };
+                if let Some(value) = held {
+                    out.taken.insert((a.kind, field.id.clone(), value), a.key.clone());
+                }
+            }
+        }
+        out
+    }
+
+    /// What the target would say to a change as it is decided; empty if it takes it, or if the change is not taken
+    /// in. Changes are played in plan order.
+    pub fn play(&mut self, change: &Change, decision: &Decision, first_contact: FirstContact) -> Vec<Refusal> {
+        let writes = matches!(
+            change.outcome,
+            Outcome::NewRight | Outcome::UpdateRight | Outcome::Adopt | Outcome::Conflict
+        );
+        if !decision.included || !writes {
+            return Vec::new();
+        }
+        let right = change.right.as_ref().filter(|_| !decision.as_new);
+        let mut fields = fields_to_write(change, decision, first_contact);
+        if decision.as_new || change.outcome == Outcome::NewRight {
+            // What a new item leaves empty is not written.
+            fields.retain(|f| f.write != Value::Empty);
+        }
+        let mut out = Vec::new();
+        let kind = self.kinds.iter().find(|k| k.kind == change.right_kind);
+        let Some(kind) = kind.filter(|k| k.writable || fields.is_empty()) else {
+            out.push(Refusal::new("", RefusalReason::KindNotTaken));
+            self.refused.insert(change.seq);
+            return out;
+        };
+        for field in &fields {
+            for reason in self.field_refusals(kind, change, field) {
+                out.push(Refusal::new(&field.field, reason));
+            }
+        }
+        match right {
+            None => out.extend(missing(kind, &fields)),
+            Some(side) => {
+                if !self.there.contains_key(&(change.right_kind, side.id.clone())) {
+                    out.push(Refusal::new("", RefusalReason::ItemGone));
+                }
+                for field in fields.iter().filter(|f| f.write.is_blank()) {
+                    if kind.field(&field.field).is_some_and(|s| s.required) {
+                        out.push(Refusal::new(&field.field, RefusalReason::Required));
+                    }
+                }
+            }
+        }
+        out.extend(moves(kind, change, &fields, right.is_some()));
+        let needed = change.depends_on.iter().filter(|seq| self.refused.contains(seq));
+        out.extend(needed.map(|seq| Refusal::new("", RefusalReason::Waits { change: *seq })));
+        let key = change.left.as_ref().map(|l| l.key.clone()).unwrap_or_default();
+        if !out.is_empty() {
+            self.refused.insert(change.seq);
+            return out;
+        }
+        if let (None, Some(left)) = (right, &change.left) {
+            let depth = if change.right_kind == Kind::Folder { self.depth_in(parent_of(&fields)) + 1 } else { 0 };
+            self.made.insert((change.kind, left.id.clone()), depth);
+        }
+        for field in fields.iter().filter(|f| !f.write.is_blank()) {
+            if kind.field(&field.field).is_some_and(|s| s.unique) {
+                let unique = (change.right_kind, field.field.clone(), field.write.display());
+                self.taken.insert(unique, key.clone());
+            }
+        }
+        out
+    }
+
+    fn depth_in(&self, parent: Option<&Reference>) -> u32 {
+        match parent {
+            None => 0,
+            Some(Reference::Known(id)) => self.there.get(&(Kind::Folder, id.clone())).copied().unwrap_or(0),
+            Some(Reference::Pending { kind, id }) => self.made.get(&(*kind, id.clone())).copied().unwrap_or(0),
+        }
+    }
+
+    /// Whether what a value refers to is there by now.
+    fn has(&self, kind: Option<Kind>, reference: &Reference) -> bool {
+        match reference {
+            Reference::Known(id) => {
+                let of = |k: Kind| self.there.contains_key(&(k, id.clone()));
+                kind.map_or_else(|| self.kinds.iter().any(|k| of(k.kind)), of)
+            }
+            Reference::Pending { kind, id } => self.made.contains_key(&(*kind, id.clone())),
+        }
+    }
+
+    fn field_refusals(&self, kind: &KindSchema, change: &Change, field: &FieldChange) -> Vec<RefusalReason> {
+        if field.field == PARENT {
+            return self.folder_refusals(kind, change, &field.write);
+        }
+        let Some(schema) = kind.field(&field.field) else { return vec![RefusalReason::NoSuchField] };
+        let mut out = Vec::new();
+        if schema.read_only {
+            out.push(RefusalReason::ReadOnly);
+        }
+        let known = Checked {
+            has: &|kind, reference| self.has(kind, reference),
+            is_person: &|id| self.people.contains(id),
+        };
+        out.extend(known.refusals(schema, &field.write));
+        if schema.unique && !field.write.is_blank() {
+            let value = field.write.display();
+            let own = change.right.as_ref().map(|r| r.key.as_str());
+            let held = self.taken.get(&(kind.kind, field.field.clone(), value.clone()));
+            if let Some(by) = held.filter(|by| Some(by.as_str()) != own) {
+                out.push(RefusalReason::Taken { value, by: by.clone() });
+            }
+        }
+        out
+    }
+
+    fn folder_refusals(&self, kind: &KindSchema, change: &Change, parent: &Value) -> Vec<RefusalReason> {
+        let reference = match parent {
+            Value::Reference(reference) => reference,
+            _ if parent.is_blank() && !kind.needs_folder => return Vec::new(),
+            _ => return vec![RefusalReason::NeedsFolder],
+        };
+        if !kind.in_folders {
+            return vec![RefusalReason::NotInFolders];
+        }
+        // A folder that its own plan was to make and did not is told as a change that is waited for.
+        let waits = change.depends_on.iter().any(|seq| self.refused.contains(seq));
+        if !self.has(Some(Kind::Folder), reference) && !waits {
+            return vec![RefusalReason::NotThere { what: reference.id().to_owned() }];
+        }
+        let levels = self.depth_in(Some(reference)) + 1;
+        match kind.max_depth {
+            Some(limit) if kind.kind == Kind::Folder && levels > limit => {
+                vec![RefusalReason::TooDeep { levels, limit }]
+            }
+            _ => Vec::new(),
+        }
+    }
+}
+
+fn parent_of<'a>(fields: &[&'a FieldChange]) -> Option<&'a Reference> {
+    fields.iter().find(|f| f.field == PARENT).and_then(|f| match &f.write {
+        Value::Reference(reference) => Some(reference),
+        _ => None,
+    })
+}
+
+/// What a new item lacks.
+fn missing(kind: &KindSchema, fields: &[&FieldChange]) -> Vec<Refusal> {
+    let held = |id: &str| fields.iter().any(|f| f.field == id && !f.write.is_blank());
+    let required = kind.fields.iter().filter(|f| f.required && !f.read_only && !held(&f.id));
+    let mut out: Vec<Refusal> = required.map(|f| Refusal::new(&f.id, RefusalReason::Required)).collect();
+    if kind.needs_folder && !fields.iter().any(|f| f.field == PARENT) {
+        out.push(Refusal::new(PARENT, RefusalReason::NeedsFolder));
+    }
+    out
+}
+
+/// States that no moves lead to, and fields that these ask for.
+fn moves(kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: bool) -> Vec<Refusal> {
+    let mut out = Vec::new();
+    for field in fields {
+        let workflow = kind.field(&field.field).and_then(|f| f.workflow.as_ref());
+        let (Some(workflow), Value::Choice(to)) = (workflow, &field.write) else { continue };
+        let now = change.right_side.0.get(&field.field).filter(|v| existing && !v.is_blank());
+        let from = now.map_or_else(|| workflow.first.clone(), Value::display);
+        if workflow.way(&from, to).is_none() {
+            out.push(Refusal::new(&field.field, RefusalReason::NoWay { from, to: to.clone() }));
+            continue;
+        }
+        let held = |id: &str| match fields.iter().find(|f| f.field == id) {
+            Some(f) => !f.write.is_blank(),
+            None => existing && change.right_side.0.get(id).is_some_and(|v| !v.is_blank()),
+        };
+        for asked in workflow.asked(&from, to).into_iter().filter(|f| !held(f)) {
+            let reason = RefusalReason::MoveAsks { to: to.clone(), field: asked.to_owned() };
+            out.push(Refusal::new(&field.field, reason));
+        }
+    }
+    out
+}

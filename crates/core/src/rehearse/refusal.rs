@@ -1,0 +1,140 @@
+//! Why a target would not take a change.
+
+use serde::{Deserialize, Serialize};
+
+use crate::model::ValueType;
+
+/// What a target would not take.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Refusal {
+    /// The target field; empty if it is the item as a whole.
+    pub field: String,
+    pub reason: RefusalReason,
+}
+
+impl Refusal {
+    pub(super) fn new(field: &str, reason: RefusalReason) -> Refusal {
+        Refusal { field: field.to_owned(), reason }
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "reason", rename_all = "snake_case")]
+pub enum RefusalReason {
+    KindNotTaken,
+    ItemGone,
+    /// A change that it needs is refused.
+    Waits {
+        change: u32,
+    },
+    NoSuchField,
+    ReadOnly,
+    Required,
+    WrongType {
+        wanted: ValueType,
+    },
+    NotAllowed {
+        value: String,
+    },
+    TooLong {
+        length: u32,
+        limit: u32,
+    },
+    /// Something else holds the value, and nothing else may.
+    Taken {
+        value: String,
+        by: String,
+    },
+    NobodyThere {
+        person: String,
+    },
+    NotThere {
+        what: String,
+    },
+    NeedsFolder,
+    NotInFolders,
+    TooDeep {
+        levels: u32,
+        limit: u32,
+    },
+    NoWay {
+        from: String,
+        to: String,
+    },
+    MoveAsks {
+        to: String,
+        field: String,
+    },
+    FileTooLarge {
+        name: String,
+        bytes: u64,
+        limit: u64,
+    },
+    FileType {
+        name: String,
+        media_type: String,
+    },
+    FileTwice {
+        name: String,
+    },
+    LinkType {
+        link: String,
+    },
+    CallsNotTaken,
+    ArgumentsNotTaken,
+    StepDataNotTaken,
+}
+
+impl RefusalReason {
+    /// What the target would say and what to do, for a person.
+    pub fn describe(&self) -> String {
+        match self {
+            RefusalReason::KindNotTaken => "items of this kind can't be written there; leave it out".into(),
+            RefusalReason::ItemGone => "it is not there any more; make a new dry run".into(),
+            RefusalReason::Waits { change } => {
+                format!("change {} of this plan, which it needs, would be refused; settle that first", change + 1)
+            }
+            RefusalReason::NoSuchField => "there is no such field there; remove the rule".into(),
+            RefusalReason::ReadOnly => "the field can only be read there; remove the rule".into(),
+            RefusalReason::Required => "the field is required there and would be empty; take it in, or feed it".into(),
+            RefusalReason::WrongType { wanted } => {
+                format!("the field takes {}; choose a conversion", wanted.word())
+            }
+            RefusalReason::NotAllowed { value } => format!("“{value}” is not allowed there; map it to another value"),
+            RefusalReason::TooLong { length, limit } => {
+                format!("{length} characters, and the field takes {limit}; shorten it by rule or in the item")
+            }
+            RefusalReason::Taken { value, by } => {
+                format!("{by} holds “{value}” there already, and nothing else may; adopt that item or leave this one out")
+            }
+            RefusalReason::NobodyThere { person } => format!("nobody there is called {person}; map the person"),
+            RefusalReason::NotThere { what } => format!("{what}, to which it refers, is not there; carry that first"),
+            RefusalReason::NeedsFolder => "it must be in a folder there; feed the folder".into(),
+            RefusalReason::NotInFolders => "items of this kind are in no folder there; remove the rule".into(),
+            RefusalReason::TooDeep { levels, limit } => {
+                format!("it would be {levels} levels deep, and folders go {limit} deep there; move it up")
+            }
+            RefusalReason::NoWay { from, to } => {
+                format!("no moves lead from “{from}” to “{to}” there; map it to a state that can be reached")
+            }
+            RefusalReason::MoveAsks { to, field } => {
+                format!("reaching “{to}” asks for the field “{field}”, which would be empty; take it in, or feed it")
+            }
+            RefusalReason::FileTooLarge { name, bytes, limit } => {
+                format!("the file “{name}” has {bytes} bytes, and {limit} are taken; leave it out or make it smaller")
+            }
+            RefusalReason::FileType { name, media_type } => {
+                format!("the file “{name}” is of the type {media_type}, which is not taken there")
+            }
+            RefusalReason::FileTwice { name } => {
+                format!("two files are called “{name}”, and names are unique there; rename one at the left")
+            }
+            RefusalReason::LinkType { link } => format!("links that say “{link}” are not taken there"),
+            RefusalReason::CallsNotTaken => "steps can't call shared steps there".into(),
+            RefusalReason::ArgumentsNotTaken => "calls of shared steps take no arguments there".into(),
+            RefusalReason::StepDataNotTaken => "steps have no data of their own there".into(),
+        }
+    }
+}

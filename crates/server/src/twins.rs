@@ -1,0 +1,146 @@
+//! The unpaired items of a lane at both ends, and what is known to be one: from the last surveys.
+//!
+//! Decides nothing of its own: the core matches. Suggestions learn from what is known, and people review the rest.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
+
+use chrono::Utc;
+use hovrel_core::catalogue::Catalogue;
+use hovrel_core::identity::{Candidate, Evidence, Looking, Settled, match_first_contact};
+use hovrel_core::mapping::{Lane, Matching, Twins};
+use hovrel_core::model::{Artefact, Kind};
+use hovrel_engine::{path_of, settled_by_lane};
+use hovrel_store::{Route, SettledMatch};
+use uuid::Uuid;
+
+use crate::App;
+use crate::cache::Surveyed;
+use crate::problem::Problem;
+use crate::surveyed::LeftEnd;
+
+/// A container of a system.
+#[derive(Clone, Copy)]
+pub struct At<'a> {
+    pub system: Uuid,
+    pub container: &'a str,
+}
+
+pub fn candidates<'a>(list: impl IntoIterator<Item = &'a Artefact>, kept: &Surveyed) -> Vec<Candidate<'a>> {
+    let seen = |a: &'a Artefact| Candidate { artefact: a, path: path_of(a, &kept.paths).join(" / ") };
+    list.into_iter().map(seen).collect()
+}
+
+/// Items of one kind at two ends that are known to be one.
+pub struct KnownTwins {
+    left: Arc<Surveyed>,
+    right: Arc<Surveyed>,
+    ids: Vec<(String, String)>,
+}
+
+impl KnownTwins {
+    /// The pairs of every route between two ends, and what surely is one without a pair.
+    pub async fn of(app: &App, left: At<'_>, right: At<'_>, kinds: (Kind, Kind)) -> Result<KnownTwins, Problem> {
+        let store = &app.hub.store;
+        let left_kept = app.cache.get(store, left.system, left.container, kinds.0).await?;
+        let right_kept = app.cache.get(store, right.system, right.container, kinds.1).await?;
+        let (mut lanes, mut routes) = (HashMap::new(), Vec::new());
+        for route in store.routes().await? {
+            let from = (route.left_system, route.left_container.as_str());
+            let to = (route.right_system, route.right_container.as_str());
+            let (here, there) = ((left.system, left.container), (right.system, right.container));
+            let turned = (from, to) == (there, here);
+            if (from, to) != (here, there) && !turned {
+                continue;
+            }
+            for lane in serde_json::from_value::<Vec<Lane>>(route.lanes.clone())? {
+                let same = if turned { (lane.right_kind, lane.left_kind) } else { (lane.left_kind, lane.right_kind) };
+                if same == kinds {
+                    lanes.insert((route.id, lane.id), turned);
+                }
+            }
+            routes.push(route.id);
+        }
+        let mut ids = Vec::new();
+        for pair in store.joined(&routes).await? {
+            match lanes.get(&(pair.route, pair.lane)) {
+                Some(true) => ids.push((pair.right_id, pair.left_id)),
+                Some(false) => ids.push((pair.left_id, pair.right_id)),
+                None => {}
+            }
+        }
+        let left_name = store.system(left.system).await?.name;
+        let sure = Matching::default().sure_only();
+        let looking = Looking { left_system: &left_name, matching: &sure, settled: &Settled::new() };
+        let (ls, rs): (HashSet<&str>, HashSet<&str>) = ids.iter().map(|(l, r)| (l.as_str(), r.as_str())).unzip();
+        let free_left = candidates(left_kept.artefacts.iter().filter(|a| !ls.contains(a.id.as_str())), &left_kept);
+        let free_right = candidates(right_kept.artefacts.iter().filter(|a| !rs.contains(a.id.as_str())), &right_kept);
+        let found = match_first_contact(looking, &free_left, &free_right);
+        let found: Vec<(String, String)> = found
+            .into_iter()
+            .map(|(l, r, _)| (free_left[l].artefact.id.clone(), free_right[r].artefact.id.clone()))
+            .collect();
+        ids.extend(found);
+        Ok(KnownTwins { left: left_kept, right: right_kept, ids })
+    }
+
+    pub fn both(&self) -> Vec<Twins<'_>> {
+        // More than this say the same again.
+        const MOST: usize = 2000;
+        let found = self.ids.iter().filter_map(|(l, r)| Some((self.left.by_id(l)?, self.right.by_id(r)?)));
+        found.take(MOST).collect()
+    }
+}
+
+/// What is in the scope of a lane at both ends and has no pair.
+pub struct Unpaired {
+    pub left_system: String,
+    pub left_end: LeftEnd,
+    pub right: Arc<Surveyed>,
+    left_ids: Vec<String>,
+    right_ids: Vec<String>,
+    pub settled: Vec<SettledMatch>,
+}
+
+impl Unpaired {
+    pub async fn of(app: &App, route: &Route, lane: &Lane) -> Result<Unpaired, Problem> {
+        let store = &app.hub.store;
+        let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+        let left_end = LeftEnd::of(app, route, &lanes).await?;
+        let right = app.cache.get(store, route.right_system, &route.right_container, lane.right_kind).await?;
+        let survey = store.survey(route.right_system, &route.right_container).await?;
+        let there: Catalogue = survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
+        let pairs = store.pairs(route.id).await?;
+        let of_lane = || pairs.iter().filter(|p| p.lane == lane.id);
+        let left_paired: HashSet<&str> = of_lane().map(|p| p.left_id.as_str()).collect();
+        let right_paired: HashSet<&str> = of_lane().map(|p| p.right_id.as_str()).collect();
+        let covered = left_end.covered(&lanes).into_iter().zip(&lanes).find(|(_, l)| l.id == lane.id);
+        let covered = covered.map(|(covered, _)| covered.all()).unwrap_or_default();
+        let left_ids = covered.into_iter().map(|a| &a.id).filter(|id| !left_paired.contains(id.as_str()));
+        let left_ids = left_ids.cloned().collect();
+        let now = Utc::now().fixed_offset();
+        let in_scope = there.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
+            hovrel_engine::in_scope(&right.artefacts, &lane.right_scope, kind, &right.paths, now)
+        });
+        let right_ids = in_scope.into_iter().map(|a| &a.id).filter(|id| !right_paired.contains(id.as_str()));
+        let right_ids = right_ids.cloned().collect();
+        let settled = store.settled_matches(route.id).await?.into_iter().filter(|m| m.lane == lane.id).collect();
+        let left_system = store.system(route.left_system).await?.name;
+        Ok(Unpaired { left_system, left_end, right, left_ids, right_ids, settled })
+    }
+
+    pub fn left<'a>(&'a self, kept: &'a Surveyed) -> Vec<Candidate<'a>> {
+        candidates(self.left_ids.iter().filter_map(|id| kept.by_id(id)), kept)
+    }
+
+    pub fn right(&self) -> Vec<Candidate<'_>> {
+        candidates(self.right_ids.iter().filter_map(|id| self.right.by_id(id)), &self.right)
+    }
+
+    /// What matching finds, with what a person said already.
+    pub fn found(&self, lane: &Lane, left: &[Candidate<'_>], right: &[Candidate<'_>]) -> Vec<(usize, usize, Evidence)> {
+        let settled = settled_by_lane(self.settled.clone()).remove(&lane.id).unwrap_or_default();
+        let looking = Looking { left_system: &self.left_system, matching: &lane.finding(), settled: &settled };
+        match_first_contact(looking, left, right)
+    }
+}

@@ -1,0 +1,138 @@
+//! Counterparts: what a person says of items without a pair holds for the dry run, and what makes no sense is refused.
+
+use reqwest::Method;
+use serde_json::{Value, json};
+
+use crate::{Routed, pointers, routed};
+
+fn rows<'v>(list: &'v Value, shelf: &str) -> &'v [Value] {
+    list[shelf].as_array().expect("rows")
+}
+
+fn id(row: &Value, end: &str) -> String {
+    row[end]["id"].as_str().expect("an id").to_owned()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_a_person_says_holds_for_the_dry_run() {
+    let Routed { client, route, _both } = routed().await;
+    let path = format!("/routes/{route}/matches/test_case");
+    let list = client.get(&path).await;
+    let (doubtful, sure) = (rows(&list, "doubtful"), rows(&list, "sure"));
+    assert!(!doubtful.is_empty() && !sure.is_empty(), "{list}");
+    let doubts: Vec<u64> = doubtful.iter().map(|m| m["doubt"].as_u64().expect("a number")).collect();
+    assert!(doubts.is_sorted_by(|a, b| a >= b), "the most doubtful first: {doubts:?}");
+
+    // Side by side, field by field; and others to choose from, likest first.
+    let (one, its) = (id(&doubtful[0], "left"), id(&doubtful[0], "right"));
+    let beside = client.get(&format!("{path}/beside?left_id={one}&right_id={its}")).await;
+    let fields = beside.as_array().expect("fields");
+    assert!(fields.iter().any(|f| f["field_name"] == "Title" || f["field_name"] == "Heading"), "{beside}");
+    assert!(fields.iter().any(|f| f["same"] == false), "they only look alike");
+    let others = client.get(&format!("{path}/others?left_id={one}")).await;
+    let scores: Vec<u64> =
+        others.as_array().expect("a list").iter().map(|o| o["likeness"]["score"].as_u64().expect("a score")).collect();
+    assert!(scores.len() <= 9 && scores.is_sorted_by(|a, b| a >= b), "{scores:?}");
+    assert_eq!(others[0]["item"]["id"], its, "the likest is the one that was offered");
+    let title = doubtful[0]["right"]["title"].as_str().expect("a title");
+    let first = title.split(' ').next().unwrap_or_default();
+    let found = client.get(&format!("{path}/others?left_id={one}&find={first}")).await;
+    assert!(
+        found.as_array().expect("a list").iter().all(|o| o["item"]["title"]
+            .as_str()
+            .unwrap()
+            .to_lowercase()
+            .contains(&first.to_lowercase())),
+        "{found}"
+    );
+
+    // One is said to be the same, a sure one to have no counterpart.
+    let (wrong, was) = (id(&sure[0], "left"), id(&sure[0], "right"));
+    let said = json!({"settle": [{"left_id": one, "said": {"right": its}}, {"left_id": wrong, "said": "nobody"}]});
+    assert_eq!(client.call(Method::PUT, &path, Some(said), None).await.0, 204);
+    let after = client.get(&path).await;
+    assert_eq!(after["settled_count"], 2);
+    assert!(rows(&after, "settled").iter().all(|m| m["settled_by"] == "First"), "{after}");
+    let plan = client.dry_run(&route).await;
+    let changes = client.all_changes(&plan).await;
+    let of = |id: &str| {
+        changes.iter().find(|c| c["kind"] == "test_case" && c["left"]["id"] == id).unwrap_or_else(|| panic!("{id}"))
+    };
+    assert_eq!((&of(&one)["outcome"], &of(&one)["evidence"]["how"]), (&json!("adopt"), &json!("settled")));
+    assert_eq!(of(&one)["included"], true, "what a person said needs no second look");
+    assert_eq!(of(&wrong)["outcome"], "new_right");
+    assert!(
+        !changes.iter().any(|c| c["right"]["id"] == was.as_str() && c["kind"] == "test_case"),
+        "it stays by itself"
+    );
+
+    // Opened again, matching decides as before.
+    let open = json!({"settle": [{"left_id": one, "said": "open"}, {"left_id": wrong, "said": "open"}]});
+    assert_eq!(client.call(Method::PUT, &path, Some(open), None).await.0, 204);
+    let again = client.get(&path).await;
+    assert_eq!(
+        (&again["doubtful"], &again["sure"], &again["settled"]),
+        (&list["doubtful"], &list["sure"], &list["settled"])
+    );
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_makes_no_sense_is_refused_whole() {
+    let Routed { client, route, _both } = routed().await;
+    let path = format!("/routes/{route}/matches/test_case");
+    let list = client.get(&path).await;
+    let (a, b) = (&rows(&list, "sure")[0], &rows(&list, "sure")[1]);
+    let (right, nobody) = (id(a, "right"), "nobody-has-this-id");
+    let twice = json!({"settle": [
+        {"left_id": id(a, "left"), "said": {"right": right}},
+        {"left_id": id(b, "left"), "said": {"right": right}},
+        {"left_id": nobody, "said": "nobody"},
+        {"left_id": id(b, "left"), "said": {"right": nobody}},
+    ]});
+    let (status, problem) = client.call(Method::PUT, &path, Some(twice), None).await;
+    assert_eq!(
+        (status.as_u16(), pointers(&problem)),
+        (422, vec!["/settle/1/said", "/settle/2/left_id", "/settle/3/said"])
+    );
+    assert_eq!(client.get(&path).await["settled_count"], 0, "nothing of it is kept");
+    assert_eq!(client.call(Method::GET, &path.replace("test_case", "cabin"), None, None).await.0, 404);
+
+    // The small world holds two test cases of one name in one folder; they are pointed out, not merged.
+    let doubles = client.get(&format!("/routes/{route}/doubles/test_case")).await;
+    let titles: Vec<&str> =
+        doubles["left"][0]["items"].as_array().expect("items").iter().filter_map(|i| i["title"].as_str()).collect();
+    assert!(titles.len() >= 2, "{doubles}");
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn keys_open_what_their_maker_ticked_and_nothing_else() {
+    let Routed { client, route, _both } = routed().await;
+    let empty = json!({"name": " ", "may": [], "routes": [], "expires_at": "2020-01-01T00:00:00Z"});
+    let (status, problem) = client.call(Method::POST, "/keys", Some(empty), None).await;
+    assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/name", "/may", "/expires_at", "/routes"]));
+    let made = client.post("/keys", json!({"name": "looks at one", "may": ["look"], "routes": [route]})).await;
+    let (id, key) = (made["id"].as_str().expect("an id"), made["key"].as_str().expect("a key"));
+    let bare = reqwest::Client::new();
+    let with_key = async |method: Method, path: &str| {
+        let request = bare.request(method, format!("{}/api/v1{path}", client.address)).bearer_auth(key);
+        request.json(&json!({})).send().await.expect("an answer").status().as_u16()
+    };
+    for (method, path, status) in [
+        (Method::GET, "/routes".to_owned(), 200),
+        (Method::GET, format!("/routes/{route}"), 200),
+        (Method::GET, "/systems".to_owned(), 200),
+        (Method::POST, format!("/routes/{route}/dry-runs"), 403),
+        (Method::DELETE, format!("/routes/{route}"), 403),
+        (Method::GET, "/keys".to_owned(), 403),
+        (Method::POST, "/keys".to_owned(), 403),
+        (Method::POST, "/systems".to_owned(), 403),
+        (Method::GET, "/routes/00000000-0000-0000-0000-000000000000".to_owned(), 403),
+    ] {
+        assert_eq!(with_key(method.clone(), &path).await, status, "{method} {path}");
+    }
+    let listed = client.get("/keys").await;
+    assert!(!listed.to_string().contains(key), "a key is shown once");
+    assert!(!listed[0]["used_at"].is_null(), "{listed}");
+    assert_eq!(client.call(Method::DELETE, &format!("/keys/{id}"), None, None).await.0, 204);
+    assert_eq!(with_key(Method::GET, "/routes").await, 401);
+}

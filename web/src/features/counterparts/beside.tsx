@@ -1,0 +1,66 @@
+// Two items side by side, field by field, as the rules see them: what differs first.
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, take } from "@/api/client";
+import { count } from "@/lib/words";
+import { Loading, Trouble } from "@/ui/basics";
+import { Shown } from "@/ui/pieces";
+import type { Route } from "../route/draft";
+import type { Matched } from "./use-matches";
+
+export function Beside({ route, lane, row }: { route: Route; lane: string; row: Matched }) {
+  const left_id = row.left.id,
+    right_id = row.right?.id ?? "";
+  const beside = useQuery({
+    queryKey: ["beside", route.id, lane, route.version, left_id, right_id],
+    queryFn: () => {
+      const params = { path: { id: route.id, lane }, query: { left_id, right_id } };
+      return take(api.GET("/routes/{id}/matches/{lane}/beside", { params }));
+    },
+    enabled: !!right_id,
+    placeholderData: keepPreviousData,
+    staleTime: 60_000,
+  });
+  const fields = beside.data ?? [];
+  const differ = fields.filter((f) => !f.same);
+  const same = fields.filter((f) => f.same);
+  return (
+    <section
+      aria-label="Side by side"
+      className="max-h-[48%] min-h-[150px] shrink-0 overflow-auto border-t-2 border-hair bg-sheet"
+    >
+      {!right_id && <p className="px-4 py-3 text-ink-2">It is made anew; there is nothing to compare.</p>}
+      {!!right_id && beside.isPending && <Loading what="both items" />}
+      <Trouble error={beside.error} />
+      {!!right_id && beside.data && (
+        <>
+          <p className="sticky top-0 border-b border-hair bg-wash px-4 py-1.5">
+            <b className="font-semibold">
+              {row.left.key} and {row.right?.key}
+            </b>{" "}
+            <span className="text-ink-2">
+              {differ.length === 0
+                ? "hold the same"
+                : `differ in ${count(differ.length, "field")}, agree in ${same.length}`}
+            </span>
+          </p>
+          {[...differ, ...same].map((f) => (
+            <div key={f.field_name} className="grid grid-cols-[1fr_150px_1fr] border-b border-hair-2">
+              <div className="min-w-0 border-l-[3px] border-end-left py-1.5 pr-3 pl-4">
+                {f.left ? <Shown value={f.left} /> : <span className="text-ink-3">can’t be carried</span>}
+              </div>
+              <div className="py-1.5 text-center text-[11px] text-ink-2">
+                {f.field_name}
+                <span className={`block ${f.same ? "text-ink-3" : "text-loss"}`}>
+                  {f.same ? "the same" : "differs"}
+                </span>
+              </div>
+              <div className="min-w-0 border-r-[3px] border-end-right px-3 py-1.5">
+                <Shown value={f.right} />
+              </div>
+            </div>
+          ))}
+        </>
+      )}
+    </section>
+  );
+}

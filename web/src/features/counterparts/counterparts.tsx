@@ -1,0 +1,243 @@
+// Counterparts: items of the left that may be at the right already, for a person to say, at speed, by keyboard.
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { useRef, useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { useKeys } from "@/app/keys";
+import { count, kindsWord } from "@/lib/words";
+import { Button, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/basics";
+import { useDraft } from "../route/draft";
+import { LanesBar, useLane } from "../route/lanes-bar";
+import { endOf, useSchema } from "../route/use-schema";
+import { Beside } from "./beside";
+import { DoublesList } from "./doubles";
+import { MatchRow, ROW } from "./match-row";
+import { Others } from "./others";
+import { useMatches, type Matched } from "./use-matches";
+
+const shelves = ["doubtful", "settled", "sure"] as const;
+type Shelf = (typeof shelves)[number] | "doubles";
+
+export default function Counterparts() {
+  const { route } = useDraft();
+  const schema = useSchema(route);
+  const [lane] = useLane();
+  const [query, setQuery] = useSearchParams();
+  const shelf = (query.get("show") as Shelf | null) ?? "doubtful";
+  const [at, setAt] = useState(0);
+  const [choosing, setChoosing] = useState(false);
+  const [surestFirst, setSurestFirst] = useState(false);
+  const [level, setLevel] = useState(90);
+  const matches = useMatches(route, lane?.id ?? "");
+  const box = useRef<HTMLDivElement>(null);
+  const list = matches.list.data;
+  const shown: Matched[] = !list || shelf === "doubles" ? [] : list[shelf];
+  const rows = shelf === "doubtful" && surestFirst ? [...shown].reverse() : shown;
+  const current = Math.min(at, Math.max(rows.length - 1, 0));
+  const row = rows[current];
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => box.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+  });
+  const select = (n: number) => {
+    const next = Math.min(Math.max(n, 0), rows.length - 1);
+    setAt(next);
+    setChoosing(false);
+    virtual.scrollToIndex(next);
+  };
+  const put = (more: Record<string, string>) => {
+    const next = new URLSearchParams(query);
+    Object.entries(more).forEach(([k, v]) => next.set(k, v));
+    setQuery(next, { replace: true });
+    setAt(0);
+    setChoosing(false);
+  };
+  const say = (right: Matched["right"]) => {
+    if (!row || shelf === "doubles") return;
+    matches.say([{ row, right: right ?? null }]);
+    setChoosing(false);
+  };
+  const score = (m: Matched) => (m.evidence.how === "similar" ? m.evidence.score : 0);
+  const above = list?.doubtful.filter((m) => score(m) >= level) ?? [];
+  useKeys([
+    { key: "ArrowDown", does: "Next item", run: () => select(current + 1) },
+    { key: "ArrowUp", does: "Previous item", run: () => select(current - 1) },
+    { key: "y", does: "They are one", run: () => row?.right && say(row.right) },
+    { key: "n", does: "It has no counterpart: it is made anew", run: () => say(null) },
+    { key: "c", does: "Choose another", run: () => row && setChoosing(!choosing) },
+    { key: "u", does: "Take the last back", run: matches.takeBack },
+    { key: "Escape", does: "Choose no other", run: () => setChoosing(false) },
+  ]);
+  if (schema.isPending) return <Loading what="both ends" />;
+  if (schema.error)
+    return (
+      <div className="p-8">
+        <Trouble error={schema.error} />
+      </div>
+    );
+  const left = endOf(schema.data, lane, "left"),
+    right = endOf(schema.data, lane, "right");
+  const counts = list && {
+    doubtful: list.doubtful_count,
+    settled: list.settled_count,
+    sure: list.sure_count,
+  };
+  const named = { doubtful: "To say", settled: "Said", sure: "Sure" } as const;
+  return (
+    <>
+      <LanesBar
+        left={(l) => endOf(schema.data, l, "left").kind?.name ?? "?"}
+        right={(l) => endOf(schema.data, l, "right").kind?.name ?? "?"}
+      />
+      <div className="flex shrink-0 flex-wrap items-center gap-2 border-b border-hair px-5 py-2">
+        {shelves.map((s) => (
+          <Pill key={s} on={shelf === s} onClick={() => put({ show: s })}>
+            {named[s]} <b className="font-semibold">{counts ? counts[s].toLocaleString("en") : "…"}</b>
+          </Pill>
+        ))}
+        <Pill on={shelf === "doubles"} onClick={() => put({ show: "doubles" })}>
+          Doubles within an end
+        </Pill>
+        {shelf === "doubtful" && rows.length > 1 && (
+          <label className="ml-2 text-ink-2">
+            Sorted by{" "}
+            <select
+              aria-label="Order"
+              className="field"
+              value={surestFirst ? "sure" : "doubt"}
+              onChange={(e) => {
+                setSurestFirst(e.target.value === "sure");
+                setAt(0);
+              }}
+            >
+              <option value="doubt">doubt, most first</option>
+              <option value="sure">doubt, least first</option>
+            </select>
+          </label>
+        )}
+        {shelf === "doubtful" && !!list?.doubtful.length && (
+          <span className="ml-auto flex items-center gap-2 text-ink-2">
+            <label>
+              Alike from{" "}
+              <select
+                aria-label="Alike from"
+                className="field"
+                value={level}
+                onChange={(e) => setLevel(Number(e.target.value))}
+              >
+                {[95, 90, 85, 80, 75, 70].map((l) => (
+                  <option key={l} value={l}>
+                    {l} %
+                  </option>
+                ))}
+              </select>
+            </label>
+            <Button
+              disabled={above.length === 0}
+              onClick={() => matches.say(above.map((m) => ({ row: m, right: m.right ?? null })))}
+            >
+              Say that {above.length.toLocaleString("en")} are one
+            </Button>
+          </span>
+        )}
+      </div>
+      <Trouble error={matches.list.error ?? matches.error} />
+      {matches.list.isPending && <Loading what="the counterparts" />}
+      {shelf === "doubles" && lane && <DoublesList route={route} lane={lane} left={left.name} right={right.name} />}
+      {list && shelf !== "doubles" && rows.length === 0 && (
+        <Empty title={shelf === "doubtful" ? "Nothing to say" : "Nothing here"}>
+          {shelf === "doubtful" && (
+            <>
+              No unpaired {kindsWord(lane?.left_kind)} of {left.name} look like something at {right.name} without surely
+              being it.{" "}
+              {list.sure_count > 0 && `${count(list.sure_count, "item is", "items are")} surely there already. `}
+              {list.alone_left > 0 && `${count(list.alone_left, "item is", "items are")} only at ${left.name}.`}
+            </>
+          )}
+          {shelf === "settled" && "What people say here holds for every dry run to come."}
+          {shelf === "sure" &&
+            "Nothing carries the mark of an item at the left, nor the same key, nor the same title in the same folder."}
+        </Empty>
+      )}
+      {rows.length > 0 && (
+        <>
+          <div
+            ref={box}
+            tabIndex={0}
+            role="listbox"
+            aria-label="Items that may have a counterpart"
+            aria-activedescendant={row && `m-${row.left.id}`}
+            className="min-h-[120px] flex-1 overflow-auto bg-sheet"
+          >
+            <div className="relative" style={{ height: virtual.getTotalSize() }}>
+              {virtual.getVirtualItems().map((v) => {
+                const m = rows[v.index] as Matched;
+                return (
+                  <MatchRow
+                    key={m.left.id}
+                    row={m}
+                    on={v.index === current}
+                    top={v.start}
+                    select={() => select(v.index)}
+                  />
+                );
+              })}
+            </div>
+          </div>
+          {row && lane && choosing && <Others route={route} lane={lane.id} row={row} choose={say} />}
+          {row && lane && !choosing && <Beside route={route} lane={lane.id} row={row} />}
+        </>
+      )}
+      <Foot
+        keys={
+          shelf === "doubtful" && (
+            <>
+              <span>
+                <Kbd>Y</Kbd> they are one
+              </span>
+              <span>
+                <Kbd>N</Kbd> it has none
+              </span>
+              <span>
+                <Kbd>C</Kbd> another
+              </span>
+              <span>
+                <Kbd>U</Kbd> take back
+              </span>
+            </>
+          )
+        }
+      >
+        {list && (
+          <span className="text-ink-2">
+            {list.alone_left.toLocaleString("en")} only at {left.name}, {list.alone_right.toLocaleString("en")} only at{" "}
+            {right.name}
+          </span>
+        )}
+        {shelf === "settled" && row && (
+          <Button onClick={() => matches.open([row])}>Let matching decide about {row.left.key}</Button>
+        )}
+        {matches.undoable > 0 && <Button onClick={matches.takeBack}>Take the last back</Button>}
+        {row && shelf !== "doubles" && (
+          <>
+            <Button onClick={() => say(null)}>It has no counterpart</Button>
+            <Button onClick={() => setChoosing(!choosing)} aria-expanded={choosing}>
+              Choose another
+            </Button>
+            {row.right && shelf !== "settled" && (
+              <Button go onClick={() => say(row.right)}>
+                They are one
+              </Button>
+            )}
+          </>
+        )}
+        {!row && (
+          <Link className="text-ink-2 underline decoration-hair underline-offset-3" to="../dry-run">
+            To the dry run
+          </Link>
+        )}
+      </Foot>
+    </>
+  );
+}

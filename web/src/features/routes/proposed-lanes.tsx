@@ -1,0 +1,122 @@
+// The lanes that a new route may begin with, and the rules proposed for each, with their evidence.
+import type { Schemas } from "@/api/client";
+import { count, kindsWord } from "@/lib/words";
+import { ruleWords, sourceField, sourceWords, targetWord } from "../rules/rule-words";
+import { levels } from "../rules/suggestions";
+
+type Proposed = Schemas["ProposedLane"];
+
+/** Which lanes and rules are left out, and from which level on rules are accepted. */
+export type Choice = { level: number; lanes: string[]; rules: string[] };
+
+export const everything: Choice = { level: 0, lanes: [], rules: [] };
+
+const ruleId = (lane: string, target: string) => `${lane} ${target}`;
+
+function accepted(p: Proposed, choice: Choice) {
+  const wanted = (s: Schemas["Suggestion"]) =>
+    s.score >= choice.level && !choice.rules.includes(ruleId(p.lane.id, s.rule.target));
+  return p.suggestions.filter(wanted).map((s) => s.rule);
+}
+
+/** The lanes as chosen. */
+export function chosenLanes(proposed: Proposed[], choice: Choice): Schemas["Lane"][] {
+  const kept = proposed.filter((p) => !choice.lanes.includes(p.lane.id));
+  return kept.map((p) => ({ ...p.lane, rules: accepted(p, choice) }));
+}
+
+const without = (list: string[], one: string) => list.filter((o) => o !== one);
+const toggled = (list: string[], one: string) => (list.includes(one) ? without(list, one) : [...list, one]);
+
+type Props = { proposed: Proposed[]; choice: Choice; onChange: (c: Choice) => void };
+
+export function ProposedLanes({ proposed, choice, onChange }: Props) {
+  return (
+    <section className="mt-3">
+      <div className="mb-2 flex items-end justify-between gap-4">
+        <div>
+          <h2 className="font-semibold">Lanes to begin with</h2>
+          <p className="text-ink-2">
+            Proposed from names, types, the values met, and what is at both ends already. Every rule can be changed
+            before anything runs.
+          </p>
+        </div>
+        <label className="shrink-0 text-ink-2">
+          Accept rules{" "}
+          <select
+            aria-label="Accept rules"
+            className="field"
+            value={choice.level}
+            onChange={(e) => onChange({ ...choice, level: Number(e.target.value) })}
+          >
+            {levels.map(([value, words]) => (
+              <option key={value} value={value}>
+                {words}
+              </option>
+            ))}
+          </select>
+        </label>
+      </div>
+      <ul className="divide-y divide-hair-2 border border-hair bg-sheet">
+        {proposed.map((p) => (
+          <li key={p.lane.id} className="px-3 py-2">
+            <label className="grid cursor-pointer grid-cols-[26px_1fr_110px_1fr] items-center gap-2">
+              <input
+                type="checkbox"
+                checked={!choice.lanes.includes(p.lane.id)}
+                onChange={() => onChange({ ...choice, lanes: toggled(choice.lanes, p.lane.id) })}
+              />
+              <span>
+                {p.left_name} <span className="text-ink-3">{p.left_count.toLocaleString("en")}</span>
+              </span>
+              <span className="text-center text-ink-2">→</span>
+              <span>
+                {p.right_name} <span className="text-ink-3">{p.right_count.toLocaleString("en")} there now</span>
+              </span>
+            </label>
+            {p.suggestions.length > 0 && (
+              <details className="pl-[34px]">
+                <summary className="cursor-pointer py-0.5 text-ink-2">
+                  {accepted(p, choice).length} of {count(p.suggestions.length, "rule")}
+                  {p.known > 0 &&
+                    `, borne out by ${p.known.toLocaleString("en")} ${kindsWord(p.lane.left_kind)} that are at both ends`}
+                </summary>
+                <ul className="mt-1 space-y-1.5 pb-1">
+                  {p.suggestions.map((s) => (
+                    <RuleChoice
+                      key={s.rule.target}
+                      suggestion={s}
+                      low={s.score < choice.level}
+                      on={s.score >= choice.level && !choice.rules.includes(ruleId(p.lane.id, s.rule.target))}
+                      onToggle={() =>
+                        onChange({ ...choice, rules: toggled(choice.rules, ruleId(p.lane.id, s.rule.target)) })
+                      }
+                    />
+                  ))}
+                </ul>
+              </details>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+type RuleProps = { suggestion: Schemas["Suggestion"]; low: boolean; on: boolean; onToggle: () => void };
+
+function RuleChoice({ suggestion: { rule, score, evidence }, low, on, onToggle }: RuleProps) {
+  return (
+    <li>
+      <label className={`grid grid-cols-[22px_1fr_44px_1fr] items-start gap-2 ${low ? "text-ink-3" : ""}`}>
+        <input type="checkbox" className="mt-0.5" checked={on} disabled={low} onChange={onToggle} />
+        <span className="min-w-0 truncate">
+          {sourceField(rule) ?? sourceWords(rule)} <span className="text-ink-2">→</span> {targetWord(rule.target)}{" "}
+          <span className="text-ink-3">{ruleWords(rule)}</span>
+        </span>
+        <b className="text-right font-semibold">{score} %</b>
+        <span className="text-ink-2">{evidence.join(" ")}</span>
+      </label>
+    </li>
+  );
+}

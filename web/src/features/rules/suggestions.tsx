@@ -1,0 +1,114 @@
+// What Hovrel proposes for a lane and nobody has accepted: one by one with its evidence, or all from a level on.
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, take, type Schemas } from "@/api/client";
+import { count } from "@/lib/words";
+import { Button } from "@/ui/basics";
+import { Pop } from "@/ui/pop";
+import type { Lane, Route } from "../route/draft";
+import type { endOf } from "../route/use-schema";
+import { ruleWords, sourceField, sourceWords, type Rule } from "./rule-words";
+
+export type Suggestion = Schemas["Suggestion"];
+
+export function useSuggestions(route: Route, lane: Lane) {
+  const { left_kind, right_kind } = lane;
+  return useQuery({
+    queryKey: [
+      "suggestions",
+      route.id,
+      left_kind,
+      right_kind,
+      route.pairs,
+      route.left.surveyed_at,
+      route.right.surveyed_at,
+    ],
+    queryFn: () =>
+      take(
+        api.POST("/routes/{id}/suggestions", { params: { path: { id: route.id } }, body: { left_kind, right_kind } }),
+      ),
+    staleTime: 60_000,
+  });
+}
+
+/** Levels from which suggestions are accepted together; how good they are is in docs/matching.md. */
+export const levels = [
+  [85, "from 85 %"],
+  [70, "from 70 %"],
+  [0, "all"],
+] as const;
+
+type Props = {
+  route: Route;
+  lane: Lane;
+  left: ReturnType<typeof endOf>;
+  /** What a target is called. */
+  name: (target: string) => string;
+  accept: (rules: Rule[]) => void;
+};
+
+export function Suggestions({ route, lane, left, name, accept }: Props) {
+  const found = useSuggestions(route, lane);
+  const [level, setLevel] = useState(70);
+  const open = found.data?.filter((s) => !lane.rules.some((r) => r.target === s.rule.target)) ?? [];
+  if (open.length === 0) return null;
+  const from = open.filter((s) => s.score >= level);
+  const source = (rule: Rule) =>
+    left.kind?.fields.find((f) => f.id === sourceField(rule))?.name ?? sourceWords(rule) ?? ruleWords(rule);
+  return (
+    <div
+      role="region"
+      aria-label="Suggestions"
+      className="flex shrink-0 items-center gap-3 border-b border-hair bg-wash px-5 py-1.5"
+    >
+      <span>
+        <b className="font-semibold">{count(open.length, "suggestion")}</b> for fields that nothing feeds
+      </span>
+      <Pop label="Look at them" title="Suggestions">
+        <ul className="max-h-[420px] w-[520px] space-y-2 overflow-auto">
+          {open.map((s) => (
+            <li
+              key={s.rule.target}
+              className="grid grid-cols-[1fr_auto] items-start gap-3 border-b border-hair-2 pb-2 last:border-0"
+            >
+              <div className="min-w-0">
+                <p>
+                  <b className="font-semibold">{source(s.rule)}</b> <span className="text-ink-2">→</span>{" "}
+                  <b className="font-semibold">{name(s.rule.target)}</b> <span className="text-ink-2">{s.score} %</span>
+                </p>
+                <ul className="text-ink-2">
+                  {s.evidence.map((e) => (
+                    <li key={e}>{e}</li>
+                  ))}
+                </ul>
+              </div>
+              <Button
+                aria-label={`Accept ${source(s.rule)} for ${name(s.rule.target)}`}
+                onClick={() => accept([s.rule])}
+              >
+                Accept
+              </Button>
+            </li>
+          ))}
+        </ul>
+      </Pop>
+      <span className="ml-auto flex items-center gap-2">
+        <select
+          aria-label="Level of suggestions"
+          className="field"
+          value={level}
+          onChange={(e) => setLevel(Number(e.target.value))}
+        >
+          {levels.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </select>
+        <Button disabled={from.length === 0} onClick={() => accept(from.map((s) => s.rule))}>
+          Accept {from.length}
+        </Button>
+      </span>
+    </div>
+  );
+}
