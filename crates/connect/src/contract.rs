@@ -163,6 +163,7 @@ pub struct Meter {
     pub retries: AtomicU64,
     pub refused_for_rate: AtomicU64,
     pub waited_ms: AtomicU64,
+    pub took_ms: AtomicU64,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -173,6 +174,9 @@ pub struct MeterReading {
     pub refused_for_rate: u64,
     /// Time spent waiting for the system's limits, over all calls.
     pub waited_ms: u64,
+    /// Time from sending to the first of the answer, over all calls that were answered.
+    #[serde(default)]
+    pub took_ms: u64,
 }
 
 impl Meter {
@@ -182,6 +186,7 @@ impl Meter {
             retries: self.retries.load(Relaxed),
             refused_for_rate: self.refused_for_rate.load(Relaxed),
             waited_ms: self.waited_ms.load(Relaxed),
+            took_ms: self.took_ms.load(Relaxed),
         }
     }
 }

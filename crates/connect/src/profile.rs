@@ -194,6 +194,9 @@ pub struct TypeOf {
     pub refers_to: Option<Kind>,
     #[serde(default)]
     pub origin_mark: bool,
+    /// Whether no two items of a kind may hold the same value.
+    #[serde(default)]
+    pub unique: bool,
     /// For choices: whether they are reached by moves.
     #[serde(default)]
     pub moves: bool,

@@ -131,7 +131,9 @@ impl Transport {
     pub async fn execute(&self, method: &Method, url: &str, request: RequestBuilder) -> Result<Response, ConnectError> {
         let _slot = self.slot().await;
         self.meter.calls.fetch_add(1, Relaxed);
+        let began = Instant::now();
         let response = request.send().await.map_err(|e| self.lost(method, url, &e))?;
+        self.meter.took_ms.fetch_add(began.elapsed().as_millis() as u64, Relaxed);
         self.answered.store(true, Relaxed);
         Ok(response)
     }

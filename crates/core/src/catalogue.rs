@@ -99,6 +99,9 @@ pub struct FieldSchema {
     /// The field that carries the origin mark.
     #[serde(default)]
     pub origin_mark: bool,
+    /// Whether no two items of the kind may hold the same value.
+    #[serde(default)]
+    pub unique: bool,
     /// For a choice that is reached by moves: which moves there are.
     #[serde(default)]
     pub workflow: Option<Workflow>,
@@ -127,6 +130,7 @@ impl FieldSchema {
             max_bytes: None,
             media_types: None,
             origin_mark: false,
+            unique: false,
             workflow: None,
             backdated: false,
         }

@@ -31,6 +31,7 @@ pub mod mapping;
 pub mod model;
 pub mod plan;
 pub mod reconcile;
+pub mod rehearse;
 pub mod scope;
 pub mod survey;
 pub mod text;

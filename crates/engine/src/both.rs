@@ -23,6 +23,7 @@ use crate::{EngineError, Hub};
 /// Both ends of a route, read whole.
 pub(crate) struct Both {
     pub left: Arc<dyn Connector>,
+    pub right: Arc<dyn Connector>,
     pub left_system: System,
     pub right_system: System,
     pub ends: RouteEnds,
@@ -100,6 +101,7 @@ pub(crate) async fn read_both(
         left_system,
         right_system,
         left,
+        right,
         carried_elsewhere,
         left_items,
         right_items,

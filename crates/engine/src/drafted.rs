@@ -35,6 +35,23 @@ pub struct Outline {
 /// Changes in plan order, each with whether it is taken in unless a person says otherwise.
 type Read = Box<dyn Iterator<Item = Result<(Change, bool), serde_json::Error>> + Send>;
 
+/// A plan that is made, still in its file.
+pub struct Made {
+    file: File,
+    included: Vec<bool>,
+}
+
+impl Made {
+    /// Its changes from the first on, as often as they are wanted, one reading after the other.
+    pub fn read(&self) -> Result<Read, EngineError> {
+        let mut file = self.file.try_clone()?;
+        file.rewind()?;
+        let changes = serde_json::Deserializer::from_reader(BufReader::new(file)).into_iter();
+        let read = changes.zip(self.included.clone()).map(|(change, taken)| Ok((change?, taken)));
+        Ok(Box::new(read))
+    }
+}
+
 impl Drafted {
     pub fn new() -> Result<Drafted, EngineError> {
         let file = BufWriter::new(tempfile::tempfile()?);
@@ -79,7 +96,7 @@ impl Drafted {
 
     /// What is known of the plan, and its changes, read again. `planned` says which change brings an item of the left
     /// to the right.
-    pub fn finish(mut self, planned: &HashMap<(Kind, String), u32>) -> Result<(Outline, Read), EngineError> {
+    pub fn finish(mut self, planned: &HashMap<(Kind, String), u32>) -> Result<(Outline, Made), EngineError> {
         if let Some(failed) = self.failed {
             return Err(failed);
         }
@@ -91,12 +108,10 @@ impl Drafted {
                 self.included[*seq as usize] = false;
             }
         }
-        let mut file = self.file.into_inner().map_err(|e| e.into_error())?;
-        file.rewind()?;
-        let changes = serde_json::Deserializer::from_reader(BufReader::new(file)).into_iter();
-        let read = changes.zip(self.included).map(|(change, taken)| Ok((change?, taken)));
+        let file = self.file.into_inner().map_err(|e| e.into_error())?;
         let fingerprint = self.hasher.finalize().as_bytes().to_vec();
-        Ok((Outline { fingerprint, needs: self.needs, changes: self.changes }, Box::new(read)))
+        let made = Made { file, included: self.included };
+        Ok((Outline { fingerprint, needs: self.needs, changes: self.changes }, made))
     }
 }
 
@@ -113,7 +128,9 @@ mod tests {
         }
         let brings = |c: &&Change| matches!(c.outcome, Outcome::NewRight | Outcome::Blocked);
         let planned = changes.iter().filter(brings).map(|c| ((c.kind, c.left.as_ref().unwrap().id.clone()), c.seq));
-        let (outline, read) = drafted.finish(&planned.collect()).expect("it is kept");
+        let (outline, made) = drafted.finish(&planned.collect()).expect("it is kept");
+        assert_eq!(made.read().expect("it can be read").count(), changes.len());
+        let read = made.read().expect("as often as it is wanted");
         (outline, read.map(|r| r.expect("it is read")).collect())
     }
 

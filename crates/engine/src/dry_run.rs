@@ -7,6 +7,7 @@ use hovrel_core::identity::{Candidate, Looking, Pair, Settled, match_first_conta
 use hovrel_core::mapping::{Lane, Place, call_order};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
+use hovrel_core::rehearse::{Estimate, Refusal};
 use hovrel_core::scope::{Chosen, choose};
 use hovrel_store::{NewChange, PairRow, Plan, SettledMatch, Store};
 use serde::{Deserialize, Serialize};
@@ -17,12 +18,13 @@ use uuid::Uuid;
 use crate::both::{Both, read_both};
 use crate::drafted::Drafted;
 use crate::ends::{Mapped, in_scope, lane_checks};
+use crate::rehearsed::{Rehearsed, gets_link, rehearse};
 use crate::survey::path_of;
 use crate::worker::Running;
 use crate::{EngineError, Hub, kept};
 
 /// What a dry run found, in numbers.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct PlanSummary {
     pub left_in_scope: u64,
     pub left_total: u64,
@@ -33,6 +35,9 @@ pub struct PlanSummary {
     /// Left items that get a link to their counterpart if their change is carried out.
     #[serde(default)]
     pub links_back: u64,
+    /// What the transfer will cost; none in plans of before it was foreseen.
+    #[serde(default)]
+    pub estimate: Option<Estimate>,
 }
 
 /// A lane with what is in its scope at both ends.
@@ -217,13 +222,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
                 made.push(((change.kind, left.id.clone()), change.seq));
             }
-            if s.lane.policies.link_back
-                && let Some(left) = &change.left
-                && matches!(change.outcome, Outcome::NewRight | Outcome::Adopt | Outcome::UpdateRight)
-                && !both.linked_back.contains(&(change.kind, left.id.clone()))
-            {
-                summary.links_back += 1;
-            }
+            summary.links_back += u64::from(s.lane.policies.link_back && gets_link(&change, &both));
             drafted.keep(&change);
         };
         let found = block_in_place(|| compare_lane(&s.lane, &cx, &left, &right, &kept, &mut keep));
@@ -234,12 +233,16 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         summary.only_right += found.only_right;
         planned.extend(made);
     }
-    let (outline, changes) = drafted.finish(&planned)?;
+    let (outline, made) = drafted.finish(&planned)?;
+    job.tell(json!({"phase": "rehearsing"})).await?;
+    let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();
+    let Rehearsed { mut refusals, estimate } = block_in_place(|| rehearse(&both, &lanes, &made))?;
+    summary.estimate = Some(estimate);
     let plan = Plan {
         id: Uuid::now_v7(),
         route_id: route.id,
         route_version: route.version,
-        lanes: serde_json::to_value(scoped.iter().map(|s| &s.lane).collect::<Vec<_>>())?,
+        lanes: serde_json::to_value(lanes)?,
         summary: serde_json::to_value(&summary)?,
         digest: outline.fingerprint,
         made_at: chrono::Utc::now(),
@@ -247,12 +250,17 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     // What was read is no longer needed: a plan is kept in parts.
     drop((scoped, mapped));
     drop(both);
-    let rows = changes.map(|read| read.and_then(|(change, taken)| row(plan.id, &change, taken)));
+    let id = plan.id;
+    let rows = made.read()?.map(move |read| {
+        let (change, taken) = read?;
+        let refusals = refusals.remove(&change.seq).unwrap_or_default();
+        row(id, &change, taken, &refusals)
+    });
     hub.store.keep_plan(&plan, Box::new(rows), &outline.needs).await?;
     Ok(json!({"plan": plan.id, "changes": outline.changes}))
 }
 
-fn row(plan: Uuid, change: &Change, included: bool) -> Result<NewChange, serde_json::Error> {
+fn row(plan: Uuid, change: &Change, included: bool, refusals: &[Refusal]) -> Result<NewChange, serde_json::Error> {
     let decision = Decision { included, ..Decision::default_for(change) };
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
     let side = change.left.as_ref().or(change.right.as_ref());
@@ -273,6 +281,7 @@ fn row(plan: Uuid, change: &Change, included: bool) -> Result<NewChange, serde_j
         conflicts: conflicts as i32,
         body: serde_json::to_value(change)?,
         included: decision.included,
+        refusals: serde_json::to_value(refusals)?,
         decision: serde_json::to_value(&decision)?,
     })
 }

@@ -17,6 +17,7 @@ mod error;
 mod hub;
 mod kept;
 mod proof;
+mod rehearsed;
 #[cfg(test)]
 mod sample;
 mod survey;

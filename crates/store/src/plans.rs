@@ -4,7 +4,7 @@ use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use serde_json::Value;
+use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::artefacts::escape_like;
@@ -41,6 +41,7 @@ pub struct NewChange {
     pub body: Value,
     pub decision: Value,
     pub included: bool,
+    pub refusals: Value,
 }
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -51,6 +52,7 @@ pub struct ChangeRow {
     pub body: Value,
     pub decision: Value,
     pub included: bool,
+    pub refusals: Value,
 }
 
 /// A change that is taken in: its place, and the places of those that it waits for.
@@ -71,6 +73,8 @@ pub struct ChangeFilter {
     pub with_losses: bool,
     pub find: Option<String>,
     pub left_out: bool,
+    /// Taken in, and the target would not take it.
+    pub refused: bool,
 }
 
 /// Rows per statement: of needs, and of changes, whose bodies are many times as large in memory as they are kept.
@@ -94,6 +98,9 @@ fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     }
     if filter.with_losses {
         query = query.filter(changes::losses.gt(0));
+    }
+    if filter.refused {
+        query = query.filter(changes::refusals.ne(json!([])).and(changes::included));
     }
     if filter.left_out {
         query = query.filter(changes::included.eq(false));
@@ -244,18 +251,36 @@ impl Store {
 
     /// Keeps a decision. What needs a change that is left out is left out with it; what a change that is
     /// taken in needs is taken in too.
-    pub async fn decide(&self, plan: Uuid, seq: i32, decision: &Value, included: bool) -> Result<(), StoreError> {
+    pub async fn decide(
+        &self,
+        plan: Uuid,
+        seq: i32,
+        decision: &Value,
+        included: bool,
+        refusals: &Value,
+    ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
                 diesel::update(changes::table.find((plan, seq)))
-                    .set((changes::decision.eq(decision), changes::included.eq(included)))
+                    .set((
+                        changes::decision.eq(decision),
+                        changes::included.eq(included),
+                        changes::refusals.eq(refusals),
+                    ))
                     .execute(connection)
                     .await?;
                 follow(connection, plan, &[seq], included).await?;
                 Ok(())
             })
             .await
+    }
+
+    /// How many changes are taken in that the target would not take, as the rehearsal found.
+    pub async fn count_refused(&self, plan: Uuid) -> Result<i64, StoreError> {
+        let refused = changes::refusals.ne(json!([])).and(changes::included);
+        let query = changes::table.filter(changes::plan_id.eq(plan).and(refused));
+        Ok(query.count().get_result(&mut self.connection().await?).await?)
     }
 
     /// Includes or leaves out every matching change that can be written; returns how many changed.

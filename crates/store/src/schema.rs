@@ -44,7 +44,7 @@ diesel::table! {
     changes (plan_id, seq) {
         plan_id -> Uuid, seq -> Int4, lane -> Text, kind -> Text, outcome -> Text, left_id -> Nullable<Text>,
         left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
-        conflicts -> Int4, body -> Jsonb, decision -> Jsonb, included -> Bool,
+        conflicts -> Int4, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
     }
 }
 diesel::table! {

@@ -22,13 +22,16 @@ impl Connection {
                 .map_err(|e| Trouble::Usage(format!("the key file {} can't be read: {e}", path.display())))?,
             None => std::env::var("HOVREL_KEY").unwrap_or_default(),
         };
+        let Some(server) = &remote.server else {
+            return Err(Trouble::Usage("say where the server is: set HOVREL_SERVER, or give --server".into()));
+        };
         if key.trim().is_empty() {
             let why = "a key is needed: set HOVREL_KEY, or name a file with --key-from; keys are made under Keys";
             return Err(Trouble::Key(why.into()));
         }
         Ok(Connection {
             http: reqwest::Client::new(),
-            server: remote.server.trim_end_matches('/').to_owned(),
+            server: server.trim_end_matches('/').to_owned(),
             key: key.trim().to_owned(),
             watched: !remote.quiet && !remote.json && std::io::stderr().is_terminal(),
         })

@@ -22,8 +22,8 @@ use connection::Connection;
 #[derive(clap::Args)]
 pub struct Remote {
     /// The address of the server.
-    #[arg(long, global = true, env = "HOVREL_SERVER", default_value = "http://127.0.0.1:7110")]
-    server: String,
+    #[arg(long, global = true, env = "HOVREL_SERVER")]
+    server: Option<String>,
     /// File with the key. Without it the key is taken from HOVREL_KEY.
     #[arg(long, global = true)]
     key_from: Option<std::path::PathBuf>,

@@ -71,6 +71,7 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
                 max_bytes: optional(&p.schema.max_bytes),
                 media_types: list(&p.schema.media_types),
                 origin_mark: type_of.origin_mark,
+                unique: type_of.unique,
                 workflow: p.schema.moves.as_ref().filter(|_| type_of.moves).map(|at| workflow(described, at)),
                 backdated: false,
                 id: if is_files { ATTACHMENTS.to_owned() } else { id },

@@ -162,6 +162,7 @@ impl Property {
                 _ => None,
             },
             origin_mark: role == Role::Origin,
+            unique: false,
             ..FieldSchema::new(&name, &title, value_type_here)
         };
         let datatype = (is_literal && !xml).then(|| NamedNode::new_unchecked(value_type));

@@ -127,10 +127,10 @@ impl FaultReason {
                 "the right end requires this field and the item holds nothing; map the empty value".into()
             }
             FaultReason::TypesDiffer { from, to } => {
-                format!("{} can't become {}; choose a conversion or another field", type_word(*from), type_word(*to))
+                format!("{} can't become {}; choose a conversion or another field", from.word(), to.word())
             }
             FaultReason::WrongType { value, wanted } => {
-                format!("“{}” is not {}; correct the item or choose a conversion", short(value), type_word(*wanted))
+                format!("“{}” is not {}; correct the item or choose a conversion", short(value), wanted.word())
             }
             FaultReason::ValueNotInMap { value } => {
                 format!("the value “{}” is not in the value map; add a row or choose what happens to others", short(value))
@@ -179,32 +179,6 @@ impl FaultReason {
 
 fn short(text: &str) -> String {
     if text.chars().count() <= 60 { text.to_owned() } else { text.chars().take(59).chain(['…']).collect() }
-}
-
-fn type_word(t: ValueType) -> &'static str {
-    match t {
-        ValueType::Text => "text",
-        ValueType::RichText => "rich text",
-        ValueType::Integer => "a whole number",
-        ValueType::Decimal => "a number",
-        ValueType::Boolean => "yes or no",
-        ValueType::Date => "a date",
-        ValueType::Instant => "a time",
-        ValueType::Duration => "a duration",
-        ValueType::Choice => "a choice",
-        ValueType::ChoiceList => "a list of choices",
-        ValueType::User => "a person",
-        ValueType::UserList => "a list of people",
-        ValueType::Url => "an address",
-        ValueType::Reference => "a reference",
-        ValueType::Table => "a table",
-        ValueType::Steps => "steps",
-        ValueType::Attachments => "files",
-        ValueType::References => "references",
-        ValueType::Links => "links",
-        ValueType::Comments => "comments",
-        ValueType::History => "history",
-    }
 }
 
 /// How many items a fault names; the count is exact beyond that.

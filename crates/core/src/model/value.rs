@@ -117,6 +117,35 @@ pub enum ValueType {
 }
 
 impl ValueType {
+    /// What a field of this type holds, in words.
+    pub fn word(self) -> &'static str {
+        match self {
+            ValueType::Text => "text",
+            ValueType::RichText => "rich text",
+            ValueType::Integer => "a whole number",
+            ValueType::Decimal => "a number",
+            ValueType::Boolean => "yes or no",
+            ValueType::Date => "a date",
+            ValueType::Instant => "a time",
+            ValueType::Duration => "a duration",
+            ValueType::Choice => "a choice",
+            ValueType::ChoiceList => "a list of choices",
+            ValueType::User => "a person",
+            ValueType::UserList => "a list of people",
+            ValueType::Url => "an address",
+            ValueType::Reference => "a reference",
+            ValueType::Table => "a table",
+            ValueType::Steps => "steps",
+            ValueType::Attachments => "files",
+            ValueType::References => "references",
+            ValueType::Links => "links",
+            ValueType::Comments => "comments",
+            ValueType::History => "history",
+        }
+    }
+}
+
+impl ValueType {
     /// Whether values of it hang on the artefact and are none of its fields' own.
     pub fn hangs(self) -> bool {
         matches!(self, ValueType::Attachments | ValueType::Links | ValueType::Comments | ValueType::History)

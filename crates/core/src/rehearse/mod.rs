@@ -4,11 +4,13 @@
 //! lengths, moves, files), and by what is there when its turn comes (folders and their depth, unique values, people,
 //! items that are referred to, changes that it needs). Rules that no catalogue tells can't be rehearsed.
 
+mod effort;
 mod refusal;
 mod values;
 
 use std::collections::{HashMap, HashSet};
 
+pub use effort::{Effort, Estimate, Pace};
 pub use refusal::{Refusal, RefusalReason};
 use values::Checked;
 
@@ -28,16 +30,16 @@ pub struct Rehearsal {
     /// Values that nothing else may hold, with the key of what holds them.
     taken: HashMap<(Kind, String, String), String>,
     refused: HashSet<u32>,
+    /// One change alone is looked at: what its plan makes counts as made.
+    alone: bool,
+    effort: Effort,
 }
 
 impl Rehearsal {
     /// `there` is everything that the target holds, folders included.
     pub fn new<'a>(catalogue: &Catalogue, there: impl Iterator<Item = &'a Artefact> + Clone) -> Rehearsal {
-        let parents: HashMap<&str, Option<&str>> = there
-            .clone()
-            .filter(|a| a.kind == Kind::Folder)
-            .map(|a| (a.id.as_str(), a.parent.as_deref()))
-            .collect();
+        let parents: HashMap<&str, Option<&str>> =
+            there.clone().filter(|a| a.kind == Kind::Folder).map(|a| (a.id.as_str(), a.parent.as_deref())).collect();
         let depth = |id: &str| {
             let (mut depth, mut at) = (1, id);
             // A circle of parents ends at the number of folders.
@@ -53,6 +55,8 @@ impl Rehearsal {
             made: HashMap::new(),
             taken: HashMap::new(),
             refused: HashSet::new(),
+            alone: false,
+            effort: Effort::default(),
         };
         for a in there {
             let levels = if a.kind == Kind::Folder { depth(&a.id) } else { 0 };
@@ -71,14 +75,22 @@ impl Rehearsal {
         out
     }
 
-    /// What the target would say to a change as it is decided; empty if it takes it, or if the change is not taken
-    /// in. Changes are played in plan order.
+    /// For one change by itself, whose decision was changed: what comes before it in its plan counts as made.
+    pub fn alone(self) -> Rehearsal {
+        Rehearsal { alone: true, ..self }
+    }
+
+    /// What the changes played so far cost.
+    pub fn effort(&mut self) -> &mut Effort {
+        &mut self.effort
+    }
+
+    /// What the target would say to a change as it is decided; empty if it takes it. Changes are played in plan
+    /// order; those that are not taken in are looked at too, and leave no trace.
     pub fn play(&mut self, change: &Change, decision: &Decision, first_contact: FirstContact) -> Vec<Refusal> {
-        let writes = matches!(
-            change.outcome,
-            Outcome::NewRight | Outcome::UpdateRight | Outcome::Adopt | Outcome::Conflict
-        );
-        if !decision.included || !writes {
+        let writes =
+            matches!(change.outcome, Outcome::NewRight | Outcome::UpdateRight | Outcome::Adopt | Outcome::Conflict);
+        if !writes {
             return Vec::new();
         }
         let right = change.right.as_ref().filter(|_| !decision.as_new);
@@ -87,12 +99,11 @@ impl Rehearsal {
             // What a new item leaves empty is not written.
             fields.retain(|f| f.write != Value::Empty);
         }
-        let mut out = Vec::new();
+        let mut out: Vec<Refusal> = Vec::new();
         let kind = self.kinds.iter().find(|k| k.kind == change.right_kind);
         let Some(kind) = kind.filter(|k| k.writable || fields.is_empty()) else {
-            out.push(Refusal::new("", RefusalReason::KindNotTaken));
             self.refused.insert(change.seq);
-            return out;
+            return vec![Refusal::new("", RefusalReason::KindNotTaken)];
         };
         for field in &fields {
             for reason in self.field_refusals(kind, change, field) {
@@ -105,7 +116,7 @@ impl Rehearsal {
                 if !self.there.contains_key(&(change.right_kind, side.id.clone())) {
                     out.push(Refusal::new("", RefusalReason::ItemGone));
                 }
-                for field in fields.iter().filter(|f| f.write.is_blank()) {
+                for field in fields.iter().filter(|f| !says_something(&f.write)) {
                     if kind.field(&field.field).is_some_and(|s| s.required) {
                         out.push(Refusal::new(&field.field, RefusalReason::Required));
                     }
@@ -116,10 +127,11 @@ impl Rehearsal {
         let needed = change.depends_on.iter().filter(|seq| self.refused.contains(seq));
         out.extend(needed.map(|seq| Refusal::new("", RefusalReason::Waits { change: *seq })));
         let key = change.left.as_ref().map(|l| l.key.clone()).unwrap_or_default();
-        if !out.is_empty() {
+        if !out.is_empty() || !decision.included {
             self.refused.insert(change.seq);
             return out;
         }
+        self.effort.count(kind, change, &fields, right.is_some());
         if let (None, Some(left)) = (right, &change.left) {
             let depth = if change.right_kind == Kind::Folder { self.depth_in(parent_of(&fields)) + 1 } else { 0 };
             self.made.insert((change.kind, left.id.clone()), depth);
@@ -148,7 +160,7 @@ impl Rehearsal {
                 let of = |k: Kind| self.there.contains_key(&(k, id.clone()));
                 kind.map_or_else(|| self.kinds.iter().any(|k| of(k.kind)), of)
             }
-            Reference::Pending { kind, id } => self.made.contains_key(&(*kind, id.clone())),
+            Reference::Pending { kind, id } => self.alone || self.made.contains_key(&(*kind, id.clone())),
         }
     }
 
@@ -161,10 +173,8 @@ impl Rehearsal {
         if schema.read_only {
             out.push(RefusalReason::ReadOnly);
         }
-        let known = Checked {
-            has: &|kind, reference| self.has(kind, reference),
-            is_person: &|id| self.people.contains(id),
-        };
+        let known =
+            Checked { has: &|kind, reference| self.has(kind, reference), is_person: &|id| self.people.contains(id) };
         out.extend(known.refusals(schema, &field.write));
         if schema.unique && !field.write.is_blank() {
             let value = field.write.display();
@@ -208,9 +218,17 @@ fn parent_of<'a>(fields: &[&'a FieldChange]) -> Option<&'a Reference> {
     })
 }
 
+/// Spaces alone fill no field.
+fn says_something(value: &Value) -> bool {
+    match value {
+        Value::Text(text) => !text.trim().is_empty(),
+        other => !other.is_blank(),
+    }
+}
+
 /// What a new item lacks.
 fn missing(kind: &KindSchema, fields: &[&FieldChange]) -> Vec<Refusal> {
-    let held = |id: &str| fields.iter().any(|f| f.field == id && !f.write.is_blank());
+    let held = |id: &str| fields.iter().any(|f| f.field == id && says_something(&f.write));
     let required = kind.fields.iter().filter(|f| f.required && !f.read_only && !held(&f.id));
     let mut out: Vec<Refusal> = required.map(|f| Refusal::new(&f.id, RefusalReason::Required)).collect();
     if kind.needs_folder && !fields.iter().any(|f| f.field == PARENT) {

@@ -107,7 +107,9 @@ impl RefusalReason {
                 format!("{length} characters, and the field takes {limit}; shorten it by rule or in the item")
             }
             RefusalReason::Taken { value, by } => {
-                format!("{by} holds “{value}” there already, and nothing else may; adopt that item or leave this one out")
+                format!(
+                    "{by} holds “{value}” there already, and nothing else may; adopt that item or leave this one out"
+                )
             }
             RefusalReason::NobodyThere { person } => format!("nobody there is called {person}; map the person"),
             RefusalReason::NotThere { what } => format!("{what}, to which it refers, is not there; carry that first"),

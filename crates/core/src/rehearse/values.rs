@@ -80,7 +80,7 @@ impl Checked<'_> {
                 if field.calls == Calls::Plain && calls().any(|c| !c.arguments.is_empty()) {
                     out.push(RefusalReason::ArgumentsNotTaken);
                 }
-                if !field.step_data && steps.iter().any(|s| !s.data.is_empty()) {
+                if !field.step_data && steps.iter().any(|s| !s.data.plain().trim().is_empty()) {
                     out.push(RefusalReason::StepDataNotTaken);
                 }
                 out.extend(calls().filter_map(|c| self.gone(Some(Kind::SharedSteps), &c.target)));
@@ -122,6 +122,6 @@ fn takes(wanted: ValueType, value: &Value) -> bool {
         Value::Attachments(_) => wanted == ValueType::Attachments,
         Value::Comments(_) => wanted == ValueType::Comments,
         Value::History(_) => wanted == ValueType::History,
-        Value::Unreadable { .. } => false,
+        Value::Unreadable(_) => false,
     }
 }

@@ -46,6 +46,11 @@ impl Names {
         kept.by_id(id).map_or_else(|| id.to_owned(), |a| format!("{} {}", a.key, a.title))
     }
 
+    /// Everything that was surveyed.
+    pub fn all(&self) -> impl Iterator<Item = &Artefact> + Clone {
+        self.items.values().flat_map(|kept| &kept.artefacts)
+    }
+
     pub fn found(&self, kind: Kind, id: &str) -> Option<&Artefact> {
         self.items.get(&kind)?.by_id(id)
     }

@@ -8,6 +8,7 @@ use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::Value;
 use hovrel_core::plan::{Change, Decision, FieldDecision, fields_to_write};
+use hovrel_core::rehearse::{Estimate, Refusal, RefusalReason, Rehearsal};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{ChangeFilter, ChangeRow, NewJob, Plan};
 use serde::{Deserialize, Serialize};
@@ -58,6 +59,10 @@ pub struct PlanFigure {
     pub only_right: u64,
     /// Left items that get a link to their counterpart if their change is carried out.
     pub links_back: u64,
+    /// Changes taken in that the right would not take, as the rehearsal found.
+    pub refused: i64,
+    /// What the transfer will cost.
+    pub estimate: Option<Estimate>,
     pub outcomes: Vec<OutcomeCount>,
     pub fields: Vec<String>,
     /// BLAKE3 over the changes, in hex.
@@ -89,6 +94,8 @@ impl PlanFigure {
             left_total: summary.left_total,
             only_right: summary.only_right,
             links_back: summary.links_back,
+            refused: app.hub.store.count_refused(plan.id).await?,
+            estimate: summary.estimate,
             outcomes: real()
                 .map(|(outcome, kind, included, count, ..)| OutcomeCount {
                     outcome: outcome.clone(),
@@ -127,6 +134,9 @@ pub struct ChangeQuery {
     with_losses: bool,
     #[serde(default)]
     left_out: bool,
+    /// Only those taken in that the right would not take.
+    #[serde(default)]
+    refused: bool,
     find: Option<String>,
     /// Cursor of the page before.
     after: Option<i32>,
@@ -141,6 +151,7 @@ impl ChangeQuery {
             field: self.field,
             with_losses: self.with_losses,
             left_out: self.left_out,
+            refused: self.refused,
             find: self.find.filter(|f| !f.trim().is_empty()),
         }
     }
@@ -167,6 +178,8 @@ pub struct ListedChange {
     conflicts_open: u32,
     losses: u32,
     faults: Vec<String>,
+    /// What the right would say to it, as the rehearsal found.
+    refusals: Vec<String>,
     included: bool,
     as_new: bool,
     steps: Option<u32>,
@@ -177,6 +190,7 @@ struct Read {
     change: Change,
     decision: Decision,
     included: bool,
+    refusals: Vec<Refusal>,
 }
 
 fn read(row: ChangeRow) -> Result<Read, Problem> {
@@ -184,7 +198,13 @@ fn read(row: ChangeRow) -> Result<Read, Problem> {
         change: serde_json::from_value(row.body)?,
         decision: serde_json::from_value(row.decision)?,
         included: row.included,
+        refusals: serde_json::from_value(row.refusals)?,
     })
+}
+
+fn refusal_words(refusal: &Refusal) -> String {
+    let told = refusal.reason.describe();
+    if refusal.field.is_empty() { told } else { format!("{}: {told}", refusal.field) }
 }
 
 fn first_contact(lanes: &[Lane], change: &Change) -> FirstContact {
@@ -192,7 +212,7 @@ fn first_contact(lanes: &[Lane], change: &Change) -> FirstContact {
 }
 
 fn listed(read: Read, lanes: &[Lane]) -> ListedChange {
-    let Read { change, decision, included } = read;
+    let Read { change, decision, included, refusals } = read;
     let policy = first_contact(lanes, &change);
     let open = change
         .fields
@@ -208,6 +228,7 @@ fn listed(read: Read, lanes: &[Lane]) -> ListedChange {
         conflicts_open: open.count() as u32,
         losses: change.losses.len() as u32,
         faults: change.faults.iter().map(|(field, reason)| format!("{field}: {}", reason.describe())).collect(),
+        refusals: refusals.iter().map(refusal_words).collect(),
         steps: value(|v| if let Value::Steps(s) = v { Some(s.len() as u32) } else { None }),
         files: value(|v| if let Value::Attachments(a) = v { Some(a.len() as u32) } else { None }).unwrap_or(0),
         left: change.left,
@@ -413,7 +434,7 @@ pub async fn decide(
 ) -> Result<Json<ChangeDetail>, Problem> {
     use hovrel_core::plan::Outcome;
     still_open(&app, id).await?;
-    let Read { change, mut decision, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
+    let Read { change, mut decision, refusals, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
     if matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight | Outcome::InStep) && body.included == Some(true)
     {
         return Err(Problem::not_now(
@@ -438,8 +459,29 @@ pub async fn decide(
     let wants = body.fields.values().any(|d| *d != FieldDecision::Leave);
     decision.fields.extend(body.fields);
     decision.included = body.included.unwrap_or(decision.included || wants);
-    app.hub.store.decide(id, seq as i32, &serde_json::to_value(&decision)?, decision.included).await?;
+    let refusals = serde_json::to_value(refusals_once_decided(&app, id, &change, &decision, refusals).await?)?;
+    app.hub.store.decide(id, seq as i32, &serde_json::to_value(&decision)?, decision.included, &refusals).await?;
     Ok(Json(detail(&app, id, seq).await?))
+}
+
+/// What the right would say to a change whose decision was changed. What its plan makes before it counts as made;
+/// what the rehearsal of the whole found of that stays.
+async fn refusals_once_decided(
+    app: &App,
+    plan: Uuid,
+    change: &Change,
+    decision: &Decision,
+    before: Vec<Refusal>,
+) -> Result<Vec<Refusal>, Problem> {
+    let plan = app.hub.store.plan(plan).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
+    let route = app.hub.store.route(plan.route_id).await?;
+    let there = Names::of(app, route.right_system, &route.right_container).await?;
+    let mut stage = Rehearsal::new(&there.catalogue, there.all()).alone();
+    let mut out = stage.play(change, decision, first_contact(&lanes, change));
+    let of_the_whole = |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
+    out.extend(before.into_iter().filter(of_the_whole));
+    Ok(out)
 }
 
 #[derive(Deserialize, ToSchema)]

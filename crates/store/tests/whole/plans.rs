@@ -23,6 +23,7 @@ fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
         body: json!({"seq": seq}),
         decision: json!({"included": outcome != "blocked"}),
         included: outcome != "blocked",
+        refusals: if seq == 4 { json!([{"field": "title", "reason": {"reason": "required"}}]) } else { json!([]) },
     }
 }
 
@@ -55,11 +56,11 @@ async fn taken_in(store: &Store, plan: Uuid) -> Vec<i32> {
 async fn leaving_out_and_taking_in_follow_what_is_needed() {
     let (store, _, plan) = with_a_plan().await;
     assert_eq!(taken_in(&store, plan).await, [0, 1, 2, 3, 4]);
-    store.decide(plan, 1, &json!({"included": false}), false).await.expect("decided");
+    store.decide(plan, 1, &json!({"included": false}), false, &json!([])).await.expect("decided");
     assert_eq!(taken_in(&store, plan).await, [0, 4], "what needs it goes with it");
     let follower = store.change(plan, 2).await.expect("it is there");
     assert_eq!((follower.included, follower.decision["included"].as_bool()), (false, Some(false)));
-    store.decide(plan, 3, &json!({"included": true}), true).await.expect("decided");
+    store.decide(plan, 3, &json!({"included": true}), true, &json!([])).await.expect("decided");
     assert_eq!(taken_in(&store, plan).await, [0, 1, 3, 4], "what it needs comes with it, and no more");
     let all = ChangeFilter::default();
     assert_eq!(store.include_matching(plan, &all, false).await.expect("decided"), 4);
@@ -81,6 +82,8 @@ async fn filters_and_pages_find_what_they_say() {
     assert_eq!(seqs(ChangeFilter::default(), -1, 4).await, (vec![0, 1, 2, 3], 6));
     assert_eq!(seqs(ChangeFilter::default(), 3, 4).await, (vec![4, 5], 6));
     assert_eq!(seqs(ChangeFilter { with_losses: true, ..Default::default() }, -1, 9).await.0, [1, 3, 5]);
+    assert_eq!(seqs(ChangeFilter { refused: true, ..Default::default() }, -1, 9).await.0, [4]);
+    assert_eq!(store.count_refused(plan).await.expect("a count"), 1);
     assert_eq!(seqs(ChangeFilter { left_out: true, ..Default::default() }, -1, 9).await.0, [5]);
     assert_eq!(seqs(ChangeFilter { outcome: Some("blocked".into()), ..Default::default() }, -1, 9).await.0, [5]);
     assert_eq!(seqs(ChangeFilter { field: Some("priority".into()), ..Default::default() }, -1, 9).await.1, 0);

@@ -1,0 +1,105 @@
+//! What a transfer costs: calls to either end, and the time that their limits allow.
+//!
+//! Decides how many calls a change takes: one to make or to change an item, one per move of its state, one per
+//! file and note, one more for a list whose members come later, two to link back. Retries are not foreseen.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::catalogue::KindSchema;
+use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY};
+use crate::model::{Kind, LinkEnd, Reference, Value};
+use crate::plan::{Change, FieldChange};
+
+/// Work counted while changes are played.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Effort {
+    /// Items to make, by kind: several of some kinds go in one call.
+    made: BTreeMap<Kind, u64>,
+    /// Other calls to the right.
+    right: u64,
+    left: u64,
+}
+
+/// What an end allows.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Pace {
+    pub calls_at_once: usize,
+    pub calls_per_minute: Option<u32>,
+    /// Items of a kind that can be made in one call.
+    pub batches: BTreeMap<Kind, usize>,
+    /// Seconds that a call took so far.
+    pub seconds_per_call: f64,
+}
+
+/// A foreseen cost.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Estimate {
+    pub right_calls: u64,
+    pub left_calls: u64,
+    /// At the pace of the slower end.
+    pub seconds: u64,
+}
+
+impl Effort {
+    /// Counts a change that is taken in and would be taken. `existing` says that the item is there already.
+    pub(super) fn count(&mut self, kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: bool) {
+        let held = |f: &FieldChange| f.right.clone().filter(|_| existing).unwrap_or(Value::Empty);
+        let own = |f: &&&FieldChange| !matches!(f.field.as_str(), ATTACHMENTS | COMMENTS | HISTORY);
+        if !existing {
+            *self.made.entry(change.right_kind).or_default() += 1;
+        } else if fields.iter().filter(own).count() > 0 {
+            self.right += 1;
+        }
+        let mut later = false;
+        for field in fields {
+            let now = held(field);
+            match &field.write {
+                Value::Attachments(files) => {
+                    let there = |f: &_| matches!(&now, Value::Attachments(list) if list.contains(f));
+                    let sent = files.iter().filter(|f| !there(*f)).count() as u64;
+                    self.right += sent;
+                    self.left += sent;
+                }
+                Value::Comments(list) => self.right += list.len().saturating_sub(length(&now)) as u64,
+                Value::History(list) => self.right += list.len().saturating_sub(length(&now)) as u64,
+                Value::Links(links) => later |= links.iter().any(|l| matches!(l.target, LinkEnd::Pending { .. })),
+                Value::References(list) => later |= list.iter().any(|r| matches!(r, Reference::Pending { .. })),
+                Value::Choice(to) => {
+                    let Some(workflow) = kind.field(&field.field).and_then(|f| f.workflow.as_ref()) else { continue };
+                    let from = if now.is_blank() { workflow.first.clone() } else { now.display() };
+                    self.right += workflow.way(&from, to).map_or(0, |way| way.len() as u64);
+                }
+                _ => {}
+            }
+        }
+        self.right += u64::from(later);
+    }
+
+    /// The item at the left gets a link to its counterpart: it is read and written.
+    pub fn link_back(&mut self) {
+        self.left += 2;
+    }
+
+    pub fn estimate(&self, left: &Pace, right: &Pace) -> Estimate {
+        let batches = |(kind, n): (&Kind, &u64)| n.div_ceil(right.batches.get(kind).copied().unwrap_or(1) as u64);
+        let right_calls = self.right + self.made.iter().map(batches).sum::<u64>();
+        let seconds = |calls: u64, pace: &Pace| {
+            let at_once = calls as f64 * pace.seconds_per_call / pace.calls_at_once.max(1) as f64;
+            let allowed = pace.calls_per_minute.map_or(0.0, |n| calls as f64 * 60.0 / f64::from(n.max(1)));
+            at_once.max(allowed)
+        };
+        let seconds = seconds(right_calls, right).max(seconds(self.left, left)).ceil() as u64;
+        Estimate { right_calls, left_calls: self.left, seconds }
+    }
+}
+
+fn length(value: &Value) -> usize {
+    match value {
+        Value::Comments(list) => list.len(),
+        Value::History(list) => list.len(),
+        _ => 0,
+    }
+}

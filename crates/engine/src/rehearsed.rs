@@ -1,0 +1,63 @@
+//! The rehearsal of a plan: every change played to a copy of the right end, before any of it is kept.
+
+use std::collections::HashMap;
+
+use hovrel_connect::Connector;
+use hovrel_core::mapping::{FirstContact, Lane};
+use hovrel_core::model::Kind;
+use hovrel_core::plan::{Change, Decision, Outcome};
+use hovrel_core::rehearse::{Estimate, Pace, Refusal, Rehearsal};
+
+use crate::EngineError;
+use crate::both::Both;
+use crate::drafted::Made;
+
+/// What a rehearsal found.
+pub(crate) struct Rehearsed {
+    /// What the right would not take, by the place of the change.
+    pub refusals: HashMap<u32, Vec<Refusal>>,
+    pub estimate: Estimate,
+}
+
+pub(crate) fn rehearse(both: &Both, lanes: &[&Lane], made: &Made) -> Result<Rehearsed, EngineError> {
+    let mut stage = Rehearsal::new(&both.ends.right, both.right_items.values().flatten());
+    let lane_of: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), *l)).collect();
+    let mut refusals = HashMap::new();
+    for read in made.read()? {
+        let (change, included) = read?;
+        let lane = lane_of.get(change.lane.as_str());
+        let decision = Decision { included, ..Decision::default_for(&change) };
+        let found = stage.play(&change, &decision, first_contact(lane.copied()));
+        if included && lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both) {
+            stage.effort().link_back();
+        }
+        if !found.is_empty() {
+            refusals.insert(change.seq, found);
+        }
+    }
+    let estimate = stage.effort().estimate(&pace(&*both.left), &pace(&*both.right));
+    Ok(Rehearsed { refusals, estimate })
+}
+
+fn first_contact(lane: Option<&Lane>) -> FirstContact {
+    lane.map(|l| l.policies.first_contact).unwrap_or_default()
+}
+
+/// Whether a change, carried out, leaves a link to the counterpart at the left.
+pub(crate) fn gets_link(change: &Change, both: &Both) -> bool {
+    let Some(left) = &change.left else { return false };
+    let there: (Kind, String) = (change.kind, left.id.clone());
+    matches!(change.outcome, Outcome::NewRight | Outcome::Adopt | Outcome::UpdateRight)
+        && !both.linked_back.contains(&there)
+}
+
+/// What an end allows, and how long its calls took while it was read.
+fn pace(connector: &dyn Connector) -> Pace {
+    let (can, meter) = (connector.describe(), connector.meter());
+    Pace {
+        calls_at_once: can.calls_at_once,
+        calls_per_minute: can.calls_per_minute,
+        batches: can.batches,
+        seconds_per_call: meter.took_ms as f64 / 1000.0 / (meter.calls.max(1)) as f64,
+    }
+}
