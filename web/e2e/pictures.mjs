@@ -111,6 +111,10 @@ await page.getByText("Component: not fed").waitFor();
 await page.getByText("Saved as version 3").waitFor({ state: "hidden" });
 await shot("versions");
 await stop(/Rules/).click();
+await page.getByRole("link", { name: "Counterparts" }).click();
+await page.getByRole("region", { name: "Side by side" }).getByText("differ in").waitFor();
+await shot("counterparts");
+await stop(/Rules/).click();
 await page.getByText("every rule is valid").waitFor();
 await button(/^Dry run$/).click();
 

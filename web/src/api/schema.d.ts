@@ -509,6 +509,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The people met in a field of the left, each with whom they are recognised as at the right without a table. */
+        get: operations["recognisePeople"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/preview": {
         parameters: {
             query?: never;
@@ -1049,6 +1066,8 @@ export interface components {
             /** Format: int64 */
             limit?: number | null;
             outcome?: string | null;
+            /** @description Only those taken in that the right would not take. */
+            refused?: boolean;
             with_losses?: boolean;
         };
         /** @description One step of a check. */
@@ -1201,6 +1220,18 @@ export interface components {
             catalogue: components["schemas"]["Catalogue"];
             survey: components["schemas"]["Survey"];
             system_name: string;
+        };
+        /** @description A foreseen cost. */
+        Estimate: {
+            /** Format: int64 */
+            left_calls: number;
+            /** Format: int64 */
+            right_calls: number;
+            /**
+             * Format: int64
+             * @description At the pace of the slower end.
+             */
+            seconds: number;
         };
         /** @description How a counterpart was found. */
         Evidence: {
@@ -1443,6 +1474,8 @@ export interface components {
             step_data?: boolean;
             /** @description For steps: whether files of the item can belong to one of them. */
             step_files?: boolean;
+            /** @description Whether no two items of the kind may hold the same value. */
+            unique?: boolean;
             value_type: components["schemas"]["ValueType"];
             workflow?: components["schemas"]["Workflow"] | null;
         };
@@ -1854,6 +1887,8 @@ export interface components {
             /** Format: int32 */
             losses: number;
             outcome: components["schemas"]["Outcome"];
+            /** @description What the right would say to it, as the rehearsal found. */
+            refusals: string[];
             right?: components["schemas"]["Side"] | null;
             /** Format: int32 */
             seq: number;
@@ -2139,6 +2174,7 @@ export interface components {
             conflicts: number;
             /** @description BLAKE3 over the changes, in hex. */
             digest: string;
+            estimate?: components["schemas"]["Estimate"] | null;
             fields: string[];
             /** Format: uuid */
             id: string;
@@ -2160,6 +2196,11 @@ export interface components {
             /** Format: int64 */
             only_right: number;
             outcomes: components["schemas"]["OutcomeCount"][];
+            /**
+             * Format: int64
+             * @description Changes taken in that the right would not take, as the rehearsal found.
+             */
+            refused: number;
             /** Format: int32 */
             route_version: number;
             transfer?: components["schemas"]["JobAnswer"] | null;
@@ -2294,11 +2335,31 @@ export interface components {
             lane: components["schemas"]["Lane"];
             /** Format: int64 */
             left_count: number;
+            /** @description What fields are called, by id. */
+            left_fields: {
+                [key: string]: string;
+            };
             left_name: string;
             /** Format: int64 */
             right_count: number;
+            right_fields: {
+                [key: string]: string;
+            };
             right_name: string;
             suggestions: components["schemas"]["Suggestion"][];
+        };
+        /** @description Somebody met at the left, and as whom they are recognised at the right. */
+        Recognised: {
+            /**
+             * Format: int64
+             * @description Items that name them.
+             */
+            count: number;
+            how?: components["schemas"]["UserMatch"] | null;
+            id: string;
+            name: string;
+            /** @description Their id at the right; nobody if they are not recognised. */
+            right?: string | null;
         };
         /** @description A pointer to an artefact. */
         Reference: {
@@ -2649,6 +2710,11 @@ export interface components {
             login?: string | null;
             name: string;
         };
+        /**
+         * @description How somebody was recognised.
+         * @enum {string}
+         */
+        UserMatch: "email" | "login" | "name";
         /** @description How people are recognised, beyond e-mail, login and name. */
         UserTable: {
             otherwise?: components["schemas"]["Fallback"];
@@ -3175,6 +3241,8 @@ export interface operations {
                 field?: string;
                 with_losses?: boolean;
                 left_out?: boolean;
+                /** @description Only those taken in that the right would not take. */
+                refused?: boolean;
                 find?: string;
                 /** @description Cursor of the page before. */
                 after?: number;
@@ -3863,6 +3931,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Names"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    recognisePeople: {
+        parameters: {
+            query: {
+                kind: components["schemas"]["Kind"];
+                field: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recognised"][];
                 };
             };
             "4XX": {

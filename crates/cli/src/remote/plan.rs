@@ -18,6 +18,9 @@ pub struct Limits {
     /// Items that can't be carried as they are.
     #[arg(long, value_name = "N")]
     max_blocked: Option<u64>,
+    /// Changes that the rehearsal saw the right refuse.
+    #[arg(long, value_name = "N")]
+    max_refused: Option<u64>,
 }
 
 impl Limits {
@@ -28,6 +31,7 @@ impl Limits {
             (number("with_losses"), self.max_losses, "changes lose something"),
             (number("conflicts"), self.max_conflicts, "fields are in conflict"),
             (blocked, self.max_blocked, "items can't be carried"),
+            (number("refused"), self.max_refused, "changes would be refused"),
         ];
         let over = each.into_iter().filter_map(|(n, limit, what)| Some((n, limit.filter(|l| n > *l)?, what)));
         over.map(|(n, limit, what)| format!("{n} {what}, {limit} are allowed")).collect()
@@ -52,6 +56,7 @@ fn told(plan: &Value) -> Vec<String> {
         count("conflicts", "conflict"),
         count("blocked", "blocked"),
         line("losing something", &plan["with_losses"]),
+        line("would be refused", &plan["refused"]),
         line("in step", &plan["in_step"]),
     ]
 }

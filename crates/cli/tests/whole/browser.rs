@@ -2,27 +2,80 @@
 
 use std::process::Command;
 
-use crate::program::Program;
+use hovrel_connect::Write;
+use hovrel_core::model::{Fields, Kind, Value};
 use hovrel_standins::world::Size;
-use hovrel_testkit::Systems;
+use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, read_all};
+
+use crate::program::Program;
+
+/// Runs walks of web/e2e by their names; what they told.
+async fn walked(program: &Program, walks: &[&str], more: Vec<(&'static str, String)>) -> String {
+    let web = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web");
+    let mut command = Command::new("npx");
+    command
+        .args(["playwright", "test"])
+        .args(walks)
+        .current_dir(web)
+        .env("HOVREL_ADDRESS", &program.address)
+        .envs(more);
+    let output =
+        tokio::task::spawn_blocking(move || command.output()).await.expect("it ran").expect("Playwright starts");
+    let told = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(output.status.success(), "{told}{}", String::from_utf8_lossy(&output.stderr));
+    assert!(told.contains(&format!("{} passed", walks.len())), "every walk ran: {told}");
+    told
+}
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_person_in_the_browser() {
     let both = Systems::start(Size::SMALL).await;
     let program = Program::start_with_presets(&both).await;
-    let web = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web");
-    let mut command = Command::new("npx");
-    command
-        .args(["playwright", "test"])
-        .current_dir(web)
-        .env("HOVREL_ADDRESS", &program.address)
-        .env("OLDSTONE", both.oldstone.url())
-        .env("TALLYBENCH", both.tallybench.url())
-        .env("FERNWAY", both.fernway.url())
-        .env("REQMOOR", both.reqmoor.url());
-    let output =
-        tokio::task::spawn_blocking(move || command.output()).await.expect("it ran").expect("Playwright starts");
-    let told = String::from_utf8_lossy(&output.stdout);
-    assert!(output.status.success(), "{told}{}", String::from_utf8_lossy(&output.stderr));
-    assert!(told.contains("4 passed"), "every walk ran: {told}");
+    let systems = vec![
+        ("OLDSTONE", both.oldstone.url()),
+        ("TALLYBENCH", both.tallybench.url()),
+        ("FERNWAY", both.fernway.url()),
+        ("REQMOOR", both.reqmoor.url()),
+    ];
+    walked(&program, &["journey", "keyboard", "requirements", "tracker"], systems).await;
+}
+
+/// How many test cases stand at the right under a title that somebody edited.
+const EDITED: usize = 110;
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_hundred_doubtful_matches_in_the_browser() {
+    let both = Systems::start(Size::DEMO).await;
+    let (left, right) = (both.connect(&OLDSTONE), both.connect(&TALLYBENCH));
+    let there = read_all(&*right, TALLYBENCH.container, Kind::TestCase).await;
+    let cases = read_all(&*left, OLDSTONE.container, Kind::TestCase).await;
+    let new =
+        cases.iter().filter(|c| c.title.split(' ').count() > 4 && !there.iter().any(|t| t.title.contains(&c.title)));
+    for (n, case) in new.take(EDITED).enumerate() {
+        let title = match n % 3 {
+            0 => format!("{} (new rig)", case.title),
+            1 => format!("Check: {}", case.title.to_lowercase()),
+            _ => case.title.split(' ').rev().collect::<Vec<_>>().join(" "),
+        };
+        let fields: Fields = [
+            ("title", Value::text(&title)),
+            ("priority", Value::choice("Normal")),
+            ("status", Value::choice("active")),
+        ]
+        .into_iter()
+        .collect();
+        let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None };
+        right.write(TALLYBENCH.container, &write).await.expect("it is made");
+    }
+    let program = Program::start().await;
+    let client = Client::sign_in(&program.address).await;
+    let route = client.make_route(&both).await;
+    let told = walked(&program, &["counterparts"], vec![("ROUTE", route.clone())]).await;
+    println!("{}", told.lines().filter(|l| l.contains("a hundred matches")).collect::<String>());
+
+    // What was said holds for the dry run.
+    let plan = client.dry_run(&route).await;
+    let adopted = client.changes(&plan, "outcome=adopt&kind=test_case").await;
+    let settled = adopted.iter().filter(|c| c["evidence"]["how"] == "settled" && c["included"] == true);
+    assert!(settled.count() >= 90, "{} adoptions", adopted.len());
 }

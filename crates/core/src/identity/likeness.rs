@@ -103,15 +103,22 @@ fn soft(words: &Vocabulary, a: &[Weighed], b: &[Weighed]) -> f64 {
 /// Lists of this many artefacts or more share a word that says nothing.
 const COMMON: usize = 400;
 
-/// For each of the first `left` artefacts of a corpus, the others that share one of its rarest words.
-fn blocks(corpus: &Corpus, left: usize, mut each: impl FnMut(usize, &HashSet<usize>)) {
+/// For each wanted of the first `left` artefacts of a corpus, those offered of the others that share one of its
+/// rarest words.
+fn blocks(
+    corpus: &Corpus,
+    left: usize,
+    wanted: &dyn Fn(usize) -> bool,
+    offered: &dyn Fn(usize) -> bool,
+    mut each: impl FnMut(usize, &HashSet<usize>),
+) {
     let mut by_title: HashMap<u32, Vec<usize>> = HashMap::new();
     let mut by_text: HashMap<u32, Vec<usize>> = HashMap::new();
-    for (n, said) in corpus.said.iter().enumerate().skip(left) {
+    for (n, said) in corpus.said.iter().enumerate().skip(left).filter(|(n, _)| offered(*n)) {
         said.title_words.iter().for_each(|(w, _)| by_title.entry(*w).or_default().push(n));
         said.text_words.iter().for_each(|(w, _)| by_text.entry(*w).or_default().push(n));
     }
-    for (n, said) in corpus.said.iter().enumerate().take(left) {
+    for (n, said) in corpus.said.iter().enumerate().take(left).filter(|(n, _)| wanted(*n)) {
         let mut near: HashSet<usize> = HashSet::new();
         for (words, index) in [(&said.title_words, &by_title), (&said.text_words, &by_text)] {
             let mut lists: Vec<&Vec<usize>> = words.iter().filter_map(|(w, _)| index.get(w)).collect();
@@ -124,15 +131,21 @@ fn blocks(corpus: &Corpus, left: usize, mut each: impl FnMut(usize, &HashSet<usi
     }
 }
 
-/// Pairs that are alike, from a score on in hundredths, each artefact in one at most: the likest first, the same
-/// folder before another. Places are those in the lists.
-pub(super) fn alike(left: &[Candidate<'_>], right: &[Candidate<'_>], from: u8) -> Vec<(usize, usize, Likeness)> {
-    if left.is_empty() || right.is_empty() {
+/// Pairs of free artefacts that are alike, from a score on in hundredths, each artefact in one at most: the likest
+/// first, the same folder before another. What words weigh is told by all of both lists, free or not, so that a
+/// likeness is the same wherever it is shown.
+pub(super) fn alike(
+    (left, left_free): (&[Candidate<'_>], &HashSet<usize>),
+    (right, right_free): (&[Candidate<'_>], &HashSet<usize>),
+    from: u8,
+) -> Vec<(usize, usize, Likeness)> {
+    if left_free.is_empty() || right_free.is_empty() {
         return Vec::new();
     }
     let corpus = Corpus::of(left.iter().chain(right).map(|c| (c.artefact, c.path.as_str())));
     let mut scored: Vec<(Scored, usize, usize)> = Vec::new();
-    blocks(&corpus, left.len(), |l, near| {
+    let is_free = |r: usize| right_free.contains(&(r - left.len()));
+    blocks(&corpus, left.len(), &|l| left_free.contains(&l), &is_free, |l, near| {
         for r in near {
             let found = compare(&corpus.titles, &corpus.said[l], &corpus.said[*r]);
             if found.likeness.score >= from {
@@ -166,14 +179,20 @@ pub(super) fn alike(left: &[Candidate<'_>], right: &[Candidate<'_>], from: u8) -
 /// What the same folder is worth between two that are about equally alike, in ten thousandths.
 const FOLDER: u32 = 500;
 
-/// The likest of `right` to one artefact, at most `most`, likest first.
-pub fn likest(one: &Candidate<'_>, right: &[Candidate<'_>], most: usize) -> Vec<(usize, Likeness)> {
-    let corpus = Corpus::of(std::iter::once(one).chain(right).map(|c| (c.artefact, c.path.as_str())));
+/// The likest of `right` to one artefact of `left`, at most `most` of those offered, likest first.
+pub fn likest(
+    left: &[Candidate<'_>],
+    one: usize,
+    right: &[Candidate<'_>],
+    offered: &dyn Fn(&Candidate<'_>) -> bool,
+    most: usize,
+) -> Vec<(usize, Likeness)> {
+    let corpus = Corpus::of(left.iter().chain(right).map(|c| (c.artefact, c.path.as_str())));
     let mut found: Vec<(u32, usize, Likeness)> = Vec::new();
-    for (n, said) in corpus.said.iter().enumerate().skip(1) {
-        let Scored { exact, likeness } = compare(&corpus.titles, &corpus.said[0], said);
+    for n in (0..right.len()).filter(|n| offered(&right[*n])) {
+        let Scored { exact, likeness } = compare(&corpus.titles, &corpus.said[one], &corpus.said[left.len() + n]);
         if likeness.score > 0 {
-            found.push((exact, n - 1, likeness));
+            found.push((exact, n, likeness));
         }
     }
     found.sort_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
@@ -185,7 +204,7 @@ pub(super) fn alike_within(list: &[Candidate<'_>], from: u8) -> Vec<(usize, usiz
     let twice = list.iter().chain(list);
     let corpus = Corpus::of(twice.map(|c| (c.artefact, c.path.as_str())));
     let mut out = Vec::new();
-    blocks(&corpus, list.len(), |a, near| {
+    blocks(&corpus, list.len(), &|_| true, &|_| true, |a, near| {
         for b in near.iter().map(|b| b - list.len()).filter(|b| a < *b) {
             let found = compare(&corpus.titles, &corpus.said[a], &corpus.said[b]).likeness;
             if found.score >= from {

@@ -137,16 +137,9 @@ pub fn match_first_contact(
 
     // Nothing is more than equal: beyond 100 there is nothing to look for.
     if looking.matching.similar_from <= 100 {
-        let free = |list: &HashSet<usize>| {
-            let mut free: Vec<usize> = list.iter().copied().collect();
-            free.sort_unstable();
-            free
-        };
-        let (lf, rf) = (free(&found.left_free), free(&found.right_free));
-        let ls: Vec<_> = lf.iter().map(|n| left[*n].clone()).collect();
-        let rs: Vec<_> = rf.iter().map(|n| right[*n].clone()).collect();
-        let alike = likeness::alike(&ls, &rs, looking.matching.similar_from);
-        found.out.extend(alike.into_iter().map(|(l, r, how)| (lf[l], rf[r], Evidence::Similar(how))));
+        let (l, r) = ((left, &found.left_free), (right, &found.right_free));
+        let alike = likeness::alike(l, r, looking.matching.similar_from);
+        found.out.extend(alike.into_iter().map(|(l, r, how)| (l, r, Evidence::Similar(how))));
     }
     found.out.sort_by_key(|(l, _, _)| *l);
     found.out

@@ -13,9 +13,9 @@ use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
 use super::links::links;
 use super::mentions::lead_on;
 use super::steps::{checklist, steps};
-use super::users::{UserMatcher, match_user};
+use super::users::{UserMatcher, recognise};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
-use crate::catalogue::{Catalogue, FieldSchema, KindSchema, User};
+use crate::catalogue::{Catalogue, FieldSchema, KindSchema};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
 use crate::model::{Artefact, Decimal, Document, Kind, Link, LinkEnd, Reference, Value, ValueType};
@@ -303,17 +303,8 @@ fn one_person(
     if let Some(row) = table.rows.iter().find(|r| r.left == id) {
         return Ok((!row.right.is_empty()).then(|| row.right.clone()));
     }
-    let known = cx.left.user(id).cloned();
-    let name = known.as_ref().map_or(id, |u| u.name.as_str()).to_owned();
-    // Somebody the left catalogue no longer lists can still be recognised by login.
-    let asked = known.unwrap_or_else(|| User {
-        id: id.to_owned(),
-        login: Some(id.to_owned()),
-        email: None,
-        name: id.to_owned(),
-        active: false,
-    });
-    if let Some((found, _)) = match_user(&asked, cx.right_users) {
+    let (name, found) = recognise(id, cx.left, cx.right_users);
+    if let Some((found, _)) = found {
         return Ok(Some(found));
     }
     let mut lose = |kind, after: &str| {

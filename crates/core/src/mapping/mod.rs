@@ -37,7 +37,7 @@ pub use links::leads_back;
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
 pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
 pub use suggest::{GoTogether, Suggestion, Twins, suggest, suggest_value_map};
-pub use users::{UserMatch, UserMatcher, match_user};
+pub use users::{UserMatch, UserMatcher, recognise};
 pub use versions::{Became, LaneChange, LanePart, RuleChange, changes_between};
 
 /// The pseudo-field that holds an artefact's folder.

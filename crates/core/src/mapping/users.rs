@@ -5,7 +5,7 @@
 
 use std::collections::HashMap;
 
-use crate::catalogue::User;
+use crate::catalogue::{Catalogue, User};
 
 /// How somebody was recognised.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
@@ -52,7 +52,7 @@ impl UserMatcher {
 }
 
 /// The id at the other end of the person `user`, and how they were recognised.
-pub fn match_user(user: &User, others: &UserMatcher) -> Option<(String, UserMatch)> {
+pub(super) fn match_user(user: &User, others: &UserMatcher) -> Option<(String, UserMatch)> {
     let only = |map: &HashMap<String, Vec<String>>, key: Option<&str>| match map.get(&fold(key?)).map(Vec::as_slice) {
         Some([one]) => Some(one.clone()),
         _ => None,
@@ -61,6 +61,16 @@ pub fn match_user(user: &User, others: &UserMatcher) -> Option<(String, UserMatc
         .map(|id| (id, UserMatch::Email))
         .or_else(|| only(&others.by_login, user.login.as_deref()).map(|id| (id, UserMatch::Login)))
         .or_else(|| only(&others.by_name, Some(&user.name)).map(|id| (id, UserMatch::Name)))
+}
+
+/// What somebody at the left is called, and as whom they are recognised. Somebody whom the left catalogue no longer
+/// lists can still be recognised by login.
+pub fn recognise(id: &str, left: &Catalogue, others: &UserMatcher) -> (String, Option<(String, UserMatch)>) {
+    let gone =
+        || User { id: id.to_owned(), login: Some(id.to_owned()), email: None, name: id.to_owned(), active: false };
+    let asked = left.user(id).cloned().unwrap_or_else(gone);
+    let found = match_user(&asked, others);
+    (asked.name, found)
 }
 
 fn fold(text: &str) -> String {

@@ -218,12 +218,12 @@ fn by_titles(ends: &Ends, from: f64) -> Quality {
 
 /// Whether the right one is among the first that are offered when another is to be chosen.
 fn among_first(ends: &Ends, most: usize) -> Quality {
-    let right = candidates(&ends.right);
+    let (left, right) = (candidates(&ends.left), candidates(&ends.right));
     let mut out = Quality::default();
-    for one in candidates(&ends.left).into_iter().step_by(6) {
-        let Some(truth) = ends.truth.get(&one.artefact.id) else { continue };
+    for n in (0..left.len()).step_by(6) {
+        let Some(truth) = ends.truth.get(&left[n].artefact.id) else { continue };
         out.there += 1;
-        let first = likest(&one, &right, most);
+        let first = likest(&left, n, &right, &|_| true, most);
         out.right += usize::from(first.iter().any(|(n, _)| right[*n].artefact.id == *truth));
     }
     Quality { found: out.there, ..out }

@@ -173,14 +173,12 @@ pub async fn others(
     let lane = lane_of(&route, &lane)?;
     let open = Unpaired::of(&app, &route, &lane).await?;
     let kept = open.left_end.kept(lane.left_kind);
-    let one = kept.by_id(&query.left_id).ok_or_else(|| Problem::missing("This item"))?;
-    let one = candidates([one], &kept).swap_remove(0);
-    let mut right = open.right();
-    if let Some(find) = query.find.map(|f| f.trim().to_lowercase()).filter(|f| !f.is_empty()) {
-        let holds = |text: &str| text.to_lowercase().contains(&find);
-        right.retain(|c| holds(&c.artefact.key) || holds(&c.artefact.title));
-    }
-    let found = block_in_place(|| likest(&one, &right, OFFERED));
+    let (left, right) = (open.left(&kept), open.right());
+    let one = left.iter().position(|c| c.artefact.id == query.left_id).ok_or_else(|| Problem::missing("This item"))?;
+    let find = query.find.unwrap_or_default().trim().to_lowercase();
+    let holds = |text: &str| text.to_lowercase().contains(&find);
+    let offered = |c: &Candidate<'_>| holds(&c.artefact.key) || holds(&c.artefact.title);
+    let found = block_in_place(|| likest(&left, one, &right, &offered, OFFERED));
     let offered = found.into_iter().map(|(n, likeness)| Other { item: MatchItem::of(&right[n]), likeness });
     Ok(Json(offered.collect()))
 }

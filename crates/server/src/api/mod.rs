@@ -58,6 +58,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(scope::scope))
         .routes(routes!(rules::preview))
         .routes(routes!(rules::suggestions))
+        .routes(routes!(rules::people))
         .routes(routes!(matches::list, matches::settle))
         .routes(routes!(matches::others))
         .routes(routes!(matches::side_by_side))

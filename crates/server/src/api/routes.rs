@@ -1,11 +1,13 @@
 //! Routes: list, make from a proposal, save as a new version, and where each of the six stops stands.
 
+use std::collections::BTreeMap;
+
 use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
-use hovrel_core::catalogue::Catalogue;
+use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::mapping::{Lane, Suggestion, suggest};
 use hovrel_core::model::Kind;
 use hovrel_core::survey::Survey;
@@ -168,6 +170,9 @@ pub struct ProposedLane {
     /// Without rules: these are for a person to accept.
     lane: Lane,
     suggestions: Vec<Suggestion>,
+    /// What fields are called, by id.
+    left_fields: BTreeMap<String, String>,
+    right_fields: BTreeMap<String, String>,
     /// Items that are known to be one at both ends already, and bear the suggestions out.
     known: u64,
     left_name: String,
@@ -197,10 +202,13 @@ pub async fn propose(
         let (here, there) = (body.left.at(), body.right.at());
         let known = KnownTwins::of(&app, here, there, (kind, kind)).await?;
         let suggestions = suggest(l, left_survey.kind(kind), r, &known.both());
+        let called = |k: &KindSchema| k.fields.iter().map(|f| (f.id.clone(), f.name.clone())).collect();
         let count = |s: &Survey| s.kind(kind).map_or(0, |k| k.count);
         out.push(ProposedLane {
             lane: Lane::of_kind(kind, Vec::new()),
             suggestions,
+            left_fields: called(l),
+            right_fields: called(r),
             known: known.both().len() as u64,
             left_name: l.name.clone(),
             right_name: r.name.clone(),

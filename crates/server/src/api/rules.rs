@@ -1,17 +1,19 @@
 //! What the Rules stop asks while a person works: schema, checks, previews, suggestions. Nothing here is saved.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::{Path, Query, State};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
-use hovrel_core::mapping::{Fault, Lane, Rule, Source, Suggestion, convert, join_deep, source_value, suggest};
+use hovrel_core::mapping::{
+    Fault, Lane, Rule, Source, Suggestion, UserMatch, UserMatcher, convert, join_deep, recognise, source_value, suggest,
+};
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::scope::Covered;
 use hovrel_core::survey::Survey;
 use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::scope::ScopeItem;
@@ -202,6 +204,48 @@ pub async fn preview(
         item: Some(ScopeItem::of(artefact, path_of(artefact, paths), false)),
         values: values.collect(),
     }))
+}
+
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct PeopleQuery {
+    kind: Kind,
+    field: String,
+}
+
+/// Somebody met at the left, and as whom they are recognised at the right.
+#[derive(Serialize, ToSchema)]
+pub struct Recognised {
+    id: String,
+    name: String,
+    /// Items that name them.
+    count: u64,
+    /// Their id at the right; nobody if they are not recognised.
+    right: Option<String>,
+    how: Option<UserMatch>,
+}
+
+/// The people met in a field of the left, each with whom they are recognised as at the right without a table.
+#[utoipa::path(get, path = "/routes/{id}/people", operation_id = "recognisePeople", params(("id" = Uuid, Path), PeopleQuery),
+    responses((status = 200, body = Vec<Recognised>), (status = "4XX", body = Problem)))]
+pub async fn people(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<PeopleQuery>,
+) -> Result<Json<Vec<Recognised>>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let left = end_schema(&app, route.left_system, &route.left_container).await?;
+    let right = end_schema(&app, route.right_system, &route.right_container).await?;
+    let (Some(left), Some(right)) = (left, right) else { return Ok(Json(Vec::new())) };
+    let others = UserMatcher::new(&right.catalogue.users);
+    let met = left.survey.kind(query.kind).and_then(|k| k.field(&query.field)).map_or(&[][..], |f| &f.values);
+    let recognised = met.iter().filter(|v| !v.value.is_empty()).map(|v| {
+        let (name, found) = recognise(&v.value, &left.catalogue, &others);
+        let (right, how) = found.unzip();
+        Recognised { id: v.value.clone(), name, count: v.count, right, how }
+    });
+    Ok(Json(recognised.collect()))
 }
 
 #[derive(Deserialize, ToSchema)]

@@ -26,7 +26,7 @@ export function Beside({ route, lane, row }: { route: Route; lane: string; row: 
   return (
     <section
       aria-label="Side by side"
-      className="max-h-[48%] min-h-[150px] shrink-0 overflow-auto border-t-2 border-hair bg-sheet"
+      className="max-h-[46%] min-h-[150px] shrink-0 overflow-auto border-t-2 border-hair bg-sheet"
     >
       {!right_id && <p className="px-4 py-3 text-ink-2">It is made anew; there is nothing to compare.</p>}
       {!!right_id && beside.isPending && <Loading what="both items" />}

@@ -10,6 +10,7 @@ import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
 import { Beside } from "./beside";
 import { DoublesList } from "./doubles";
+import { Finding } from "./finding";
 import { MatchRow, ROW } from "./match-row";
 import { Others } from "./others";
 import { useMatches, type Matched } from "./use-matches";
@@ -99,6 +100,7 @@ export default function Counterparts() {
         <Pill on={shelf === "doubles"} onClick={() => put({ show: "doubles" })}>
           Doubles within an end
         </Pill>
+        {lane && <Finding lane={lane} left={left.kind} right={right.kind} />}
         {shelf === "doubtful" && rows.length > 1 && (
           <label className="ml-2 text-ink-2">
             Sorted by{" "}
@@ -137,7 +139,7 @@ export default function Counterparts() {
               disabled={above.length === 0}
               onClick={() => matches.say(above.map((m) => ({ row: m, right: m.right ?? null })))}
             >
-              Say that {above.length.toLocaleString("en")} are one
+              Take {count(above.length, "pair")} as one
             </Button>
           </span>
         )}

@@ -37,7 +37,7 @@ export function Others({ route, lane, row, choose }: Props) {
       ref={section}
       tabIndex={-1}
       aria-label="Choose another"
-      className="max-h-[52%] min-h-[150px] shrink-0 overflow-auto border-t-2 border-hair bg-sheet"
+      className="max-h-[52%] min-h-[150px] shrink-0 focus:outline-none overflow-auto border-t-2 border-hair bg-sheet"
     >
       <div className="sticky top-0 flex items-center gap-3 border-b border-hair bg-wash px-4 py-1.5">
         <b className="font-semibold">Which is {row.left.key}?</b>
@@ -66,7 +66,9 @@ export function Others({ route, lane, row, choose }: Props) {
               onClick={() => choose(item)}
               className="grid w-full grid-cols-[34px_90px_1fr_1fr] items-baseline gap-2 border-b border-hair-2 px-4 py-1.5 text-left hover:bg-wash"
             >
-              <Kbd>{n + 1}</Kbd>
+              <span>
+                <Kbd>{n + 1}</Kbd>
+              </span>
               <span>
                 <b className="font-semibold">{likeness.score} %</b>
               </span>

@@ -70,10 +70,10 @@ export function ChangeRow({ item, top, on, locked, select, toggle }: Props) {
       </div>
       <div className="flex min-w-0 items-center gap-2 px-2.5">{rightWords(item)}</div>
       <div
-        className={`flex items-center justify-end px-2.5 whitespace-nowrap ${item.conflicts_open || item.faults.length ? "text-clash" : "text-ink-2"}`}
+        className={`flex items-center justify-end px-2.5 whitespace-nowrap ${item.conflicts_open || item.faults.length || refused(item) ? "text-clash" : "text-ink-2"}`}
       >
-        {item.faults.length > 0
-          ? count(item.faults.length, "reason")
+        {item.faults.length > 0 || refused(item)
+          ? count(item.faults.length + item.refusals.length, "reason")
           : item.conflicts_open > 0
             ? count(item.conflicts_open, "conflict")
             : item.fields_written < item.fields
@@ -84,7 +84,16 @@ export function ChangeRow({ item, top, on, locked, select, toggle }: Props) {
   );
 }
 
+/** Taken in, and the right would not take it. */
+const refused = (i: Listed) => i.included && i.refusals.length > 0;
+
 function rightWords(i: Listed): React.ReactNode {
+  if (refused(i))
+    return (
+      <span className="truncate text-clash" title={i.refusals.join("; ")}>
+        would be refused: {i.refusals[0]}
+      </span>
+    );
   const right = i.right && (
     <>
       <span className="mono shrink-0 text-ink-2">{i.right.key}</span>

@@ -88,6 +88,16 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
           ))}
         </ul>
       )}
+      {c.refusals.length > 0 && (
+        <div className="border-b border-hair-2 bg-clash-wash px-3 py-2 text-clash">
+          <b className="font-semibold">The right would refuse it</b>
+          <ul>
+            {c.refusals.map((r) => (
+              <li key={r}>{r}</li>
+            ))}
+          </ul>
+        </div>
+      )}
       {d.fields.length === 0 && c.faults.length === 0 && (
         <p className="px-3 py-3 text-ink-2">
           {c.outcome === "adopt"

@@ -2,12 +2,12 @@
 import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
-import { useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
 import { over, useJob } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
-import { ago, exact } from "@/lib/format";
+import { ago, exact, span } from "@/lib/format";
 import { count, kindWord, outcomeWord, type DiscShape } from "@/lib/words";
 import { Button, Check, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/basics";
 import { Disc, Legend } from "@/ui/disc";
@@ -95,6 +95,7 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     find: query.get("find") ?? undefined,
     with_losses: query.get("losses") === "1",
     left_out: query.get("out") === "1",
+    refused: query.get("refused") === "1",
   };
   const pages = useInfiniteQuery({
     queryKey: ["changes", plan.id, filter],
@@ -202,7 +203,7 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
   ] as DiscShape[];
   const of = (shape: string) => plan.outcomes.filter((o) => o.outcome === shape).reduce((n, o) => n + o.count, 0);
   const kinds = [...new Set(plan.outcomes.map((o) => o.kind))];
-  const none = !filter.outcome && !filter.with_losses && !filter.left_out;
+  const none = !filter.outcome && !filter.with_losses && !filter.left_out && !filter.refused;
   const stale = plan.route_version !== route.version;
   const all =
     items.length > 0 && items.every((i) => i.included) ? "in" : items.some((i) => i.included) ? "some" : "out";
@@ -224,6 +225,12 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           <Pill on={filter.with_losses} onClick={() => only(filter.with_losses ? {} : { losses: "1" })}>
             <Disc shape="loss" label="" />
             With losses <b className="font-semibold">{plan.with_losses}</b>
+          </Pill>
+        )}
+        {plan.refused > 0 && (
+          <Pill on={filter.refused} onClick={() => only(filter.refused ? {} : { refused: "1" })}>
+            <span className="text-clash">{route.right.system_name} would refuse</span>{" "}
+            <b className="font-semibold">{plan.refused.toLocaleString("en")}</b>
           </Pill>
         )}
         {plan.changes > plan.included && (
@@ -366,7 +373,18 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           {stale && <span className="text-clash"> with version {plan.route_version} of the rules</span>}
           {plan.with_losses > 0 && ` · ${count(plan.with_losses, "item")} with losses`}
           {waiting && plan.conflicts > 0 && ` · ${count(plan.conflicts, "conflict")}`}
+          {plan.estimate && !locked && plan.included > 0 && (
+            <span
+              className="block"
+              title={`Foreseen for what the dry run took in, from the limits of both ends and how long their calls took: ${count(plan.estimate.right_calls, "call")} to ${route.right.system_name}, ${plan.estimate.left_calls.toLocaleString("en")} to ${route.left.system_name}. Retries come on top.`}
+            >
+              about {count(plan.estimate.right_calls, "call")}, {span(plan.estimate.seconds)}
+            </span>
+          )}
         </span>
+        <Link className="text-ink-2 underline decoration-hair underline-offset-3" to="../counterparts">
+          Counterparts
+        </Link>
         <Button onClick={again}>Dry run again</Button>
         {plan.changes > 0 && (
           <a

@@ -86,6 +86,8 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
                     <RuleChoice
                       key={s.rule.target}
                       suggestion={s}
+                      from={p.left_fields[sourceField(s.rule) ?? ""] ?? sourceWords(s.rule)}
+                      to={p.right_fields[s.rule.target] ?? targetWord(s.rule.target)}
                       low={s.score < choice.level}
                       on={s.score >= choice.level && !choice.rules.includes(ruleId(p.lane.id, s.rule.target))}
                       onToggle={() =>
@@ -103,16 +105,22 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
   );
 }
 
-type RuleProps = { suggestion: Schemas["Suggestion"]; low: boolean; on: boolean; onToggle: () => void };
+type RuleProps = {
+  suggestion: Schemas["Suggestion"];
+  from: string;
+  to: string;
+  low: boolean;
+  on: boolean;
+  onToggle: () => void;
+};
 
-function RuleChoice({ suggestion: { rule, score, evidence }, low, on, onToggle }: RuleProps) {
+function RuleChoice({ suggestion: { rule, score, evidence }, from, to, low, on, onToggle }: RuleProps) {
   return (
     <li>
       <label className={`grid grid-cols-[22px_1fr_44px_1fr] items-start gap-2 ${low ? "text-ink-3" : ""}`}>
         <input type="checkbox" className="mt-0.5" checked={on} disabled={low} onChange={onToggle} />
         <span className="min-w-0 truncate">
-          {sourceField(rule) ?? sourceWords(rule)} <span className="text-ink-2">→</span> {targetWord(rule.target)}{" "}
-          <span className="text-ink-3">{ruleWords(rule)}</span>
+          {from} <span className="text-ink-2">→</span> {to} <span className="text-ink-3">{ruleWords(rule)}</span>
         </span>
         <b className="text-right font-semibold">{score} %</b>
         <span className="text-ink-2">{evidence.join(" ")}</span>

@@ -8,9 +8,6 @@ import type { Lane, Route } from "../route/draft";
 import { useNames, type endOf } from "../route/use-schema";
 import {
   conversionsFor,
-  howOf,
-  hows,
-  howWord,
   likelyHow,
   PARENT,
   ruleWords,
@@ -20,13 +17,13 @@ import {
   targetWord,
   valueMapOf,
   withValueMap,
-  type Conversion,
-  type How,
   type Rule,
   type Special,
 } from "./rule-words";
+import { Chain } from "./chain";
 import { Computed, computedOf } from "./computed";
 import { PasteMap } from "./paste-map";
+import { PeopleTable } from "./people-table";
 import { useSuggestions } from "./suggestions";
 import { ValueMapEditor } from "./value-map";
 
@@ -68,32 +65,29 @@ export function RulePanel(p: Props) {
         {schema?.required && <p className="mb-1.5 text-ink-2">Required there.</p>}
         <SourceChoice {...p} to={to} />
         {rule && schema && (source || fromPath || computedOf(rule) !== undefined) && (
-          <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
-            <span className="text-ink-2">How</span>
-            <select
-              className="field w-full"
-              value={howOf(rule)}
-              onChange={(e) => setRule({ ...rule, conversions: conversionsFor(e.target.value as How, schema) })}
-            >
-              {[...new Set([...hows(schema, fromPath), howOf(rule)])].map((h) => (
-                <option key={h} value={h}>
-                  {howWord[h]}
-                </option>
-              ))}
-            </select>
-          </label>
-        )}
-        {rule && howOf(rule) === "shorten" && (
-          <Shorten rule={rule} limit={schema?.max_length ?? undefined} setRule={setRule} />
+          <Chain
+            rule={rule}
+            schema={schema}
+            fromPath={fromPath}
+            users={right.users}
+            people={(table, onChange) =>
+              source && (
+                <PeopleTable
+                  route={p.route}
+                  lane={p.lane}
+                  field={source}
+                  table={table}
+                  leftName={left.name}
+                  rightName={right.name}
+                  users={right.users}
+                  onChange={onChange}
+                />
+              )
+            }
+            setRule={setRule}
+          />
         )}
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
-        {rule && <Setting rule={rule} setRule={setRule} />}
-        {rule && howOf(rule) === "people" && (
-          <p className="mt-2 text-ink-2">
-            People are recognised by e-mail, then login, then name, if only one person has it.
-          </p>
-        )}
-        {rule && howOf(rule) === "people" && <PeopleFallback rule={rule} users={right.users} setRule={setRule} />}
       </Part>
       {p.faults.length > 0 && (
         <Part title="To settle">
@@ -246,26 +240,6 @@ function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule
   );
 }
 
-function Shorten({ rule, limit, setRule }: { rule: Rule; limit?: number; setRule: (r: Rule) => void }) {
-  const last = rule.conversions?.at(-1);
-  const to = typeof last === "object" && "shorten" in last ? last.shorten.to : 0;
-  return (
-    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
-      <span className="text-ink-2">Characters</span>
-      <input
-        type="number"
-        min={1}
-        max={limit}
-        className="field w-24"
-        value={to}
-        onChange={(e) =>
-          setRule({ ...rule, conversions: [{ shorten: { to: Math.max(1, Number(e.target.value) || 1) } }] })
-        }
-      />
-    </label>
-  );
-}
-
 /** The folder at the right that takes every item. */
 function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule: (r: Rule) => void }) {
   const constant = constantOf(rule);
@@ -294,100 +268,6 @@ function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule
         {folders.data?.map((f) => (
           <option key={f.id} value={f.id}>
             {f.path || f.title}
-          </option>
-        ))}
-      </select>
-    </label>
-  );
-}
-
-/** What a conversion with one setting of its own asks. */
-function Setting({ rule, setRule }: { rule: Rule; setRule: (r: Rule) => void }) {
-  const last = rule.conversions?.at(-1);
-  if (typeof last !== "object") return null;
-  const set = (conversion: Conversion) =>
-    setRule({ ...rule, conversions: [...(rule.conversions ?? []).slice(0, -1), conversion] });
-  const asked = (label: string, control: ReactNode) => (
-    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
-      <span className="text-ink-2">{label}</span>
-      {control}
-    </label>
-  );
-  if ("if_empty" in last)
-    return asked(
-      "Text",
-      <input
-        className="field w-full"
-        value={last.if_empty.text}
-        onChange={(e) => set({ if_empty: { text: e.target.value } })}
-      />,
-    );
-  if ("number" in last)
-    return asked(
-      "Written with",
-      <select
-        className="field w-full"
-        value={last.number.comma ? "comma" : "point"}
-        onChange={(e) => set({ number: { comma: e.target.value === "comma" } })}
-      >
-        <option value="comma">a decimal comma (1.204,5)</option>
-        <option value="point">a decimal point (1,204.5)</option>
-      </select>,
-    );
-  if ("path_level" in last)
-    return asked(
-      "Level",
-      <input
-        type="number"
-        min={1}
-        className="field w-24"
-        value={last.path_level.level}
-        onChange={(e) => set({ path_level: { level: Math.max(1, Number(e.target.value) || 1) } })}
-      />,
-    );
-  return null;
-}
-
-function PeopleFallback({
-  rule,
-  users,
-  setRule,
-}: {
-  rule: Rule;
-  users: Schemas["User"][];
-  setRule: (r: Rule) => void;
-}) {
-  const last = rule.conversions?.at(-1);
-  if (typeof last !== "object" || !("users" in last)) return null;
-  const table = last.users;
-  const now =
-    typeof table.otherwise === "object" ? table.otherwise.use : table.otherwise === "leave_empty" ? "" : "=block";
-  return (
-    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
-      <span className="text-ink-2">Others</span>
-      <select
-        className="field w-full"
-        value={now}
-        onChange={(e) =>
-          setRule({
-            ...rule,
-            conversions: [
-              {
-                users: {
-                  ...table,
-                  otherwise:
-                    e.target.value === "=block" ? "block" : e.target.value ? { use: e.target.value } : "leave_empty",
-                },
-              },
-            ],
-          })
-        }
-      >
-        <option value="=block">hold the item back and list it</option>
-        <option value="">leave empty, and keep the name in the losses</option>
-        {users.map((u) => (
-          <option key={u.id} value={u.id}>
-            use {u.name}
           </option>
         ))}
       </select>

@@ -99,7 +99,8 @@ export function ruleWords(r: Rule): string {
   if (!last) return typeof r.source === "string" ? sourceRule[r.source] : "as it is";
   if (typeof last === "object" && "shorten" in last) return `shorten to ${last.shorten.to}`;
   if (typeof last === "object" && "path_level" in last) return `folder ${last.path_level.level}`;
-  return howWord[howOf(r)];
+  const before = (r.conversions?.length ?? 1) - 1;
+  return before > 0 ? `${howWord[howOf(r)]} +${before}` : howWord[howOf(r)];
 }
 
 export const valueMapOf = (r: Rule | undefined): ValueMap | undefined => {
@@ -136,12 +137,14 @@ export const howWord: Record<How, string> = {
   path_level: "one folder of the path",
 };
 
+export function conversionHow(c: Conversion): How {
+  if (typeof c === "string") return c;
+  return "users" in c ? "people" : (Object.keys(c)[0] as How);
+}
+
 export function howOf(r: Rule): How {
   const last = r.conversions?.at(-1);
-  if (!last) return "as_it_is";
-  if (typeof last === "string") return last;
-  if ("users" in last) return "people";
-  return Object.keys(last)[0] as How;
+  return last ? conversionHow(last) : "as_it_is";
 }
 
 /** Which conversions make sense into a type. */

@@ -182,7 +182,9 @@ fn affinity(
     }
     let weight = (seen as f64 / MANY).min(1.0);
     let borne_out = 0.3 * name + 0.1 * types + 0.6 * strength;
-    let score = (1.0 - weight) * alone + weight * borne_out;
+    // What is called the same is worth a look, even if what is at both ends does not bear it out.
+    let least = if name >= 0.9 && alone >= WORTH { WORTH } else { 0.0 };
+    let score = ((1.0 - weight) * alone + weight * borne_out).max(least);
     (name >= 0.7 || overlap >= 0.5 || rare || strength >= 0.5).then_some(Likely { score, evidence, together })
 }
 

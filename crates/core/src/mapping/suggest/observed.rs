@@ -88,6 +88,10 @@ pub(super) fn observe(pairs: &[Twins<'_>], left: &str, right: &str) -> Option<Ob
             together: GoTogether::default(),
         });
     }
+    // Where the right holds one value only there is nothing to tell, unless the left holds it too.
+    if rights.len() == 1 && same < seen {
+        return None;
+    }
     // The smaller text wins a draw, so that the outcome never varies.
     let together: BTreeMap<String, (String, usize, usize)> = table
         .iter()
@@ -100,15 +104,9 @@ pub(super) fn observe(pairs: &[Twins<'_>], left: &str, right: &str) -> Option<Ob
     let told: usize = together.values().map(|(_, n, _)| n).sum();
     let guessed = rights.values().copied().max().unwrap_or(0);
     let lambda = match seen - guessed {
-        // With one value at the right there is nothing to tell; the same value is still the same.
-        0 => same as f64 / seen as f64 * 0.5,
-        open => (told.saturating_sub(guessed)) as f64 / open as f64,
+        0 => 0.0,
+        open => told.saturating_sub(guessed) as f64 / open as f64,
     };
-    let agree = told.max(same);
-    Some(Observed {
-        seen,
-        agree,
-        strength: lambda.max(if same == seen { 1.0 } else { 0.0 }),
-        together: GoTogether(together),
-    })
+    let strength = if same == seen { 1.0 } else { lambda };
+    Some(Observed { seen, agree: told.max(same), strength, together: GoTogether(together) })
 }

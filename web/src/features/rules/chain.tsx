@@ -1,0 +1,82 @@
+// How a value is converted: one step after another, each with its settings.
+import type { ReactNode } from "react";
+import type { Schemas } from "@/api/client";
+import { ConversionSettings } from "./conversion-settings";
+import { conversionHow, conversionsFor, hows, howWord, type Conversion, type How, type Rule } from "./rule-words";
+
+type Props = {
+  rule: Rule;
+  schema: Schemas["FieldSchema"];
+  fromPath: boolean;
+  users: Schemas["User"][];
+  /** The table of who is who, for a step that recognises people. */
+  people: (table: Schemas["UserTable"], onChange: (c: Conversion) => void) => ReactNode;
+  setRule: (r: Rule) => void;
+};
+
+export function Chain({ rule, schema, fromPath, users, people, setRule }: Props) {
+  const steps = rule.conversions ?? [];
+  const set = (conversions: Conversion[]) => setRule({ ...rule, conversions });
+  const put = (n: number, how: How) =>
+    set([...steps.slice(0, n), ...conversionsFor(how, schema), ...steps.slice(n + 1)]);
+  const choices = hows(schema, fromPath);
+  const more = choices.filter((h) => h !== "as_it_is" && !steps.some((s) => conversionHow(s) === h));
+  const select = (label: string, value: How, options: How[], choose: (how: How) => void) => (
+    <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+      <span className="text-ink-2">{label}</span>
+      <select className="field w-full" value={value} onChange={(e) => choose(e.target.value as How)}>
+        {[...new Set([...options, value])].map((h) => (
+          <option key={h} value={h}>
+            {howWord[h]}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+  return (
+    <>
+      {steps.length === 0 && select("How", "as_it_is", choices, (how) => put(0, how))}
+      {steps.map((step, n) => (
+        <div key={n}>
+          {select(n === 0 ? "How" : "Then", conversionHow(step), n === 0 ? choices : more, (how) => put(n, how))}
+          {n > 0 && (
+            <button
+              type="button"
+              className="ml-[92px] text-ink-2 underline decoration-hair underline-offset-3"
+              onClick={() => set(steps.filter((_, k) => k !== n))}
+            >
+              Leave this step out
+            </button>
+          )}
+          <ConversionSettings
+            conversion={step}
+            limit={schema.max_length ?? undefined}
+            users={users}
+            onChange={(c) => set(steps.map((s, k) => (k === n ? c : s)))}
+          />
+          {typeof step === "object" &&
+            "users" in step &&
+            people(step.users, (c) => set(steps.map((s, k) => (k === n ? c : s))))}
+        </div>
+      ))}
+      {steps.length > 0 && more.length > 0 && (
+        <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
+          <span className="text-ink-2">Then</span>
+          <select
+            aria-label="Another step"
+            className="field w-full text-ink-2"
+            value=""
+            onChange={(e) => set([...steps, ...conversionsFor(e.target.value as How, schema)])}
+          >
+            <option value="">nothing more</option>
+            {more.map((h) => (
+              <option key={h} value={h}>
+                {howWord[h]}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
+    </>
+  );
+}

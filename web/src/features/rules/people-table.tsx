@@ -1,0 +1,89 @@
+// Who is who: everybody met at the left in a field, as whom they are recognised at the right, and by whom they are
+// to be replaced.
+import { useQuery } from "@tanstack/react-query";
+import { api, take, type Schemas } from "@/api/client";
+import { count } from "@/lib/words";
+import type { Lane, Route } from "../route/draft";
+import type { Conversion } from "./rule-words";
+
+type Table = Schemas["UserTable"];
+type Props = {
+  route: Route;
+  lane: Lane;
+  field: string;
+  table: Table;
+  leftName: string;
+  rightName: string;
+  users: Schemas["User"][];
+  onChange: (c: Conversion) => void;
+};
+
+const howWord: Record<Schemas["UserMatch"], string> = { email: "by e-mail", login: "by login", name: "by name" };
+
+export function PeopleTable({ route, lane, field, table, leftName, rightName, users, onChange }: Props) {
+  const people = useQuery({
+    queryKey: ["people", route.id, lane.left_kind, field, route.left.surveyed_at, route.right.surveyed_at],
+    queryFn: () => {
+      const params = { path: { id: route.id }, query: { kind: lane.left_kind, field } };
+      return take(api.GET("/routes/{id}/people", { params }));
+    },
+    staleTime: 60_000,
+  });
+  const rows = table.rows ?? [];
+  const met = people.data ?? [];
+  const ids = [...new Set([...met.map((p) => p.id), ...rows.map((r) => r.left)])];
+  const known = (id: string) => met.find((p) => p.id === id);
+  const called = (id: string | null | undefined) => users.find((u) => u.id === id)?.name ?? id;
+  const set = (left: string, right: string) => {
+    const others = rows.filter((r) => r.left !== left);
+    onChange({ users: { ...table, rows: right ? [...others, { left, right, returns: false }] : others } });
+  };
+  const strangers = ids.filter((id) => !known(id)?.right && !rows.some((r) => r.left === id));
+  return (
+    <section className="mt-3">
+      <p className="mb-1.5 text-ink-2">
+        {count(ids.length, "person", "people")} met,{" "}
+        <span className={strangers.length ? "text-clash" : ""}>{strangers.length} not recognised</span>
+      </p>
+      <div className="grid grid-cols-[1fr_44px_1fr] gap-x-2 text-[11px] text-ink-3">
+        <span>{leftName}</span>
+        <span className="text-right">items</span>
+        <span>{rightName}</span>
+      </div>
+      <ul className="mt-1 space-y-1.5">
+        {ids.map((id) => {
+          const own = rows.find((r) => r.left === id);
+          const found = known(id);
+          const lost = !own && !found?.right;
+          return (
+            <li key={id} className="grid grid-cols-[1fr_44px_1fr] items-center gap-x-2">
+              <span
+                className="truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px]"
+                title={id}
+              >
+                {found?.name ?? id}
+              </span>
+              <span className="mono text-right text-ink-3">{found?.count ?? 0}</span>
+              <select
+                aria-label={`${found?.name ?? id} is`}
+                value={own?.right ?? ""}
+                onChange={(e) => set(id, e.target.value)}
+                className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right"}`}
+              >
+                <option value="">
+                  {found?.right && found.how ? `${called(found.right)} (${howWord[found.how]})` : "as others"}
+                </option>
+                {users.map((u) => (
+                  <option key={u.id} value={u.id}>
+                    {u.name}
+                    {u.login ? ` (${u.login})` : ""}
+                  </option>
+                ))}
+              </select>
+            </li>
+          );
+        })}
+      </ul>
+    </section>
+  );
+}
