@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use hovrel_connect::{Connector, Reading};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Kind};
-use hovrel_core::survey::Surveyor;
+use hovrel_core::survey::{Surveyor, drift};
 use hovrel_store::{ArtefactRow, NewArtefact, NewJob};
 use serde_json::json;
 use uuid::Uuid;
@@ -93,6 +93,7 @@ pub(crate) async fn run(
     let containers = connector.containers().await.map_err(failed)?;
     let name = containers.iter().find(|c| c.id == container).map_or(container, |c| c.name.as_str()).to_owned();
     let catalogue = connector.catalogue(container).await.map_err(failed)?;
+    let before = hub.store.survey(system.id, container).await?;
     let mut surveyor = Surveyor::default();
     let mut all = Vec::new();
     for schema in &catalogue.kinds {
@@ -117,7 +118,10 @@ pub(crate) async fn run(
         };
         Ok(NewArtefact { row, words: a.words() })
     });
-    let survey = surveyor.finish();
+    let mut survey = surveyor.finish();
+    if let Some(before) = before {
+        survey.drift = drift(&serde_json::from_value(before.catalogue)?, &catalogue);
+    }
     let (catalogue, survey) = (serde_json::to_value(&catalogue)?, serde_json::to_value(&survey)?);
     hub.store.keep_survey(system.id, container, &name, &catalogue, &survey, Box::new(rows)).await?;
     Ok(json!({"artefacts": each().count()}))

@@ -1167,6 +1167,15 @@ export interface components {
             /** @description The first of those that nothing verifies, in the order of their keys. */
             uncovered: components["schemas"]["Uncovered"][];
         };
+        /** @description An item that leads to something which is not there. */
+        Dangling: {
+            id: string;
+            key: string;
+            kind: components["schemas"]["Kind"];
+            to: string;
+            /** @description What it leads to, by kind and id. */
+            to_kind: components["schemas"]["Kind"];
+        };
         /** @description A decimal number as normalised digits, so that 1.50 and 1.5 are one value and none is rounded. */
         Decimal: string;
         DecisionBody: {
@@ -1177,6 +1186,16 @@ export interface components {
                 [key: string]: components["schemas"]["FieldDecision"];
             };
             included?: boolean | null;
+        };
+        /** @description How items of a kind stand in folders. */
+        Depths: {
+            /**
+             * Format: int64
+             * @description Of folders: how many hold nothing.
+             */
+            empty: number;
+            /** @description Items by how many folders are above them; the first number is of those in no folder. */
+            items: number[];
         };
         /** @description A field that does not agree. */
         Difference: {
@@ -1725,10 +1744,14 @@ export interface components {
             attachments: number;
             /** Format: int64 */
             count: number;
+            /** @description How items stand in folders. */
+            depths?: components["schemas"]["Depths"];
             fields: components["schemas"]["FieldSurvey"][];
             kind: components["schemas"]["Kind"];
             /** Format: int64 */
             largest_attachment: number;
+            /** @description Sorts of markup in texts, with how many items use each. */
+            markup?: components["schemas"]["ValueCount"][];
             /**
              * Format: int64
              * @description Items whose text could not be read exactly.
@@ -2634,6 +2657,14 @@ export interface components {
         };
         Survey: {
             coverage?: components["schemas"]["Coverage"] | null;
+            dangling?: components["schemas"]["Dangling"][];
+            /**
+             * Format: int64
+             * @description Links and calls that lead to what is not there, and the first of them.
+             */
+            dangling_count?: number;
+            /** @description What is otherwise in the catalogue than at the survey before, in words. */
+            drift?: string[];
             kinds: components["schemas"]["KindSurvey"][];
         };
         SurveyAnswer: {

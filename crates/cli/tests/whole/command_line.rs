@@ -5,7 +5,7 @@ use std::process::Output;
 
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, Systems};
+use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH};
 use serde_json::{Value, json};
 
 use crate::program::Program;
@@ -57,12 +57,19 @@ fn path(file: &Path) -> &str {
 async fn a_whole_migration_by_commands() {
     let (both, program) = (Systems::start(Size::DEMO).await, Program::start().await);
     let client = Client::sign_in(&program.address).await;
-    let route = client.make_route(&both).await;
+    let (left, right) = (client.connect(&both, &OLDSTONE).await, client.connect(&both, &TALLYBENCH).await);
+    let mut lanes = client.proposed_lanes(&left, &right).await;
+    // Nobody is asked: where both ends hold something the left wins, and what is only alike is made anew.
+    for lane in &mut lanes {
+        lane["policies"]["first_contact"] = json!("left_wins");
+        lane["matching"] = json!({"similar_from": 101});
+    }
+    let name = "Lift control moves";
+    let route = client.keep_route(name, &left, &right, lanes).await;
     let (everything, secret) = key(&client, "pipeline", &["look", "plan", "apply", "routes"], None).await;
     let shell = Shell { server: &program.address, key: secret };
     let folder = tempfile::tempdir().expect("a folder");
     let file = |name: &str| folder.path().join(name);
-    let name = "Lift control moves";
 
     // 0: connections, survey, plan, transfer, proof.
     let checked = shell.json(&["check"]).await;
@@ -112,7 +119,7 @@ async fn a_whole_migration_by_commands() {
     assert!(wrong.complained.contains("line ") && wrong.complained.contains("lames"), "{}", wrong.complained);
 
     // 5: somebody changes at the target what was carried.
-    let target = both.connect(&hovrel_testkit::TALLYBENCH);
+    let target = both.connect(&TALLYBENCH);
     let pair = client
         .get(&format!(
             "/plans/{}/changes?outcome=new_right&kind=test_case&limit=1",
@@ -130,7 +137,7 @@ async fn a_whole_migration_by_commands() {
     assert!(value["differences"].as_u64() > Some(0), "{value}");
 
     // 4: the target refuses some of it, since somebody changes each item just before it is written.
-    let source = both.connect(&hovrel_testkit::OLDSTONE);
+    let source = both.connect(&OLDSTONE);
     let mine = hovrel_testkit::read_all(&*source, "lift-control", hovrel_core::model::Kind::TestCase).await;
     let other = mine
         .iter()

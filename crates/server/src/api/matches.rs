@@ -177,7 +177,12 @@ pub async fn others(
     let one = left.iter().position(|c| c.artefact.id == query.left_id).ok_or_else(|| Problem::missing("This item"))?;
     let find = query.find.unwrap_or_default().trim().to_lowercase();
     let holds = |text: &str| text.to_lowercase().contains(&find);
-    let offered = |c: &Candidate<'_>| holds(&c.artefact.key) || holds(&c.artefact.title);
+    // Nobody is the counterpart of two.
+    let of_others = open.settled.iter().filter(|m| m.left_id != query.left_id);
+    let claimed: HashSet<&str> = of_others.filter_map(|m| m.right_id.as_deref()).collect();
+    let offered = |c: &Candidate<'_>| {
+        !claimed.contains(c.artefact.id.as_str()) && (holds(&c.artefact.key) || holds(&c.artefact.title))
+    };
     let found = block_in_place(|| likest(&left, one, &right, &offered, OFFERED));
     let offered = found.into_iter().map(|(n, likeness)| Other { item: MatchItem::of(&right[n]), likeness });
     Ok(Json(offered.collect()))

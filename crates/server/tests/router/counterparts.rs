@@ -53,6 +53,11 @@ async fn what_a_person_says_holds_for_the_dry_run() {
     let after = client.get(&path).await;
     assert_eq!(after["settled_count"], 2);
     assert!(rows(&after, "settled").iter().all(|m| m["settled_by"] == "First"), "{after}");
+    let others = client.get(&format!("{path}/others?left_id={wrong}")).await;
+    assert!(
+        others.as_array().expect("a list").iter().all(|o| o["item"]["id"] != its.as_str()),
+        "nobody is the counterpart of two"
+    );
     let plan = client.dry_run(&route).await;
     let changes = client.all_changes(&plan).await;
     let of = |id: &str| {

@@ -26,6 +26,7 @@ export function Beside({ route, lane, row }: { route: Route; lane: string; row: 
   return (
     <section
       aria-label="Side by side"
+      tabIndex={0}
       className="max-h-[46%] min-h-[150px] shrink-0 overflow-auto border-t-2 border-hair bg-sheet"
     >
       {!right_id && <p className="px-4 py-3 text-ink-2">It is made anew; there is nothing to compare.</p>}

@@ -7,6 +7,9 @@ import type { ValueMap } from "./rule-words";
 
 type Props = { map: ValueMap; met: string[]; allowed: string[]; onChange: (m: ValueMap) => void };
 
+/** Lines that are listed; all of them are counted. */
+const MARKED = 200;
+
 export function PasteMap({ map, met, allowed, onChange }: Props) {
   const [text, setText] = useState("");
   const lines = readPasted(text, { met, allowed });
@@ -26,11 +29,14 @@ export function PasteMap({ map, met, allowed, onChange }: Props) {
       </label>
       {marked.length > 0 && (
         <ul className="mt-1.5 max-h-[140px] overflow-auto" aria-label="Marked lines">
-          {marked.map((l) => (
+          {marked.slice(0, MARKED).map((l) => (
             <li key={l.line} className={l.fault ? "text-clash" : "text-ink-2"}>
               Line {l.line}: {l.fault ?? l.note}
             </li>
           ))}
+          {marked.length > MARKED && (
+            <li className="text-ink-3">and {(marked.length - MARKED).toLocaleString("en")} more</li>
+          )}
         </ul>
       )}
       <Button

@@ -17,6 +17,7 @@ type Known = { met: string[]; allowed: string[] };
 /** Every line with what is wrong with it. Where a value comes twice, the first line is taken. */
 export function readPasted(text: string, { met, allowed }: Known): PastedLine[] {
   const seen = new Map<string, number>();
+  const held = new Set(met);
   const out: PastedLine[] = [];
   text.split(/\r?\n/).forEach((raw, n) => {
     if (!raw.trim()) return;
@@ -29,7 +30,7 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
     else if (before !== undefined) line.fault = `“${left}” stands in line ${before} already`;
     else if (right && allowed.length && !allowed.includes(right)) {
       line.fault = near ? `the right writes it “${near}”` : `the right does not allow “${right}”`;
-    } else if (left && !met.includes(left)) line.note = "no item holds this value";
+    } else if (left && !held.has(left)) line.note = "no item holds this value";
     if (!line.fault) seen.set(left, n + 1);
     out.push(line);
   });
@@ -39,8 +40,13 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
 /** The map with the good lines in it; rows of other values stay. */
 export function withPasted(map: ValueMap, lines: PastedLine[]): ValueMap {
   const good = lines.filter((l) => !l.fault);
-  const kept = map.rows.filter((r) => !good.some((l) => l.left === r.left));
-  const rows = [...kept];
-  for (const { left, right } of good) rows.push({ left, right, returns: !rows.some((r) => r.right === right) });
+  const pasted = new Set(good.map((l) => l.left));
+  const rows = map.rows.filter((r) => !pasted.has(r.left));
+  // Of several rows with one right value the first travels back.
+  const led = new Set(rows.map((r) => r.right));
+  for (const { left, right } of good) {
+    rows.push({ left, right, returns: !led.has(right) });
+    led.add(right);
+  }
   return { ...map, rows };
 }

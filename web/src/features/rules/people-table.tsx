@@ -55,17 +55,20 @@ export function PeopleTable({ route, lane, field, table, leftName, rightName, us
           const own = rows.find((r) => r.left === id);
           const found = known(id);
           const lost = !own && !found?.right;
+          // Two people of one name are told apart by their ids.
+          const shared = met.filter((p) => p.name === found?.name).length > 1;
+          const name = `${found?.name ?? id}${shared ? ` (${id})` : ""}`;
           return (
             <li key={id} className="grid grid-cols-[1fr_44px_1fr] items-center gap-x-2">
               <span
                 className="truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px]"
                 title={id}
               >
-                {found?.name ?? id}
+                {name}
               </span>
               <span className="mono text-right text-ink-3">{found?.count ?? 0}</span>
               <select
-                aria-label={`${found?.name ?? id} is`}
+                aria-label={`${name} is`}
                 value={own?.right ?? ""}
                 onChange={(e) => set(id, e.target.value)}
                 className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right"}`}

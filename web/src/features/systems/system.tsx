@@ -10,6 +10,7 @@ import { formatWord, count, kindsWord, kindWord, typeWord } from "@/lib/words";
 import { Bar, Button, Empty, Loading, Pill, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
 import { Items } from "./items";
+import { Shape } from "./shape";
 
 export default function SystemView() {
   const { id = "" } = useParams();
@@ -219,6 +220,23 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
             </dd>
           </div>
         )}
+        {!!survey.survey.dangling_count && (
+          <div>
+            <dt className="text-ink-3">Lead to nothing</dt>
+            <dd className="text-clash">
+              <Figure
+                n={survey.survey.dangling_count}
+                open={() =>
+                  setQuery({
+                    container: survey.container,
+                    kind: survey.survey.dangling?.[0]?.kind ?? kind,
+                    view: "shape",
+                  })
+                }
+              />
+            </dd>
+          </div>
+        )}
         {found && found.with_read_losses > 0 && (
           <div>
             <dt className="text-ink-3">Text not read exactly</dt>
@@ -228,6 +246,19 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
           </div>
         )}
       </dl>
+      {!!survey.survey.drift?.length && (
+        <div role="note" className="mb-4 rounded-lg border border-hair bg-wash px-5 py-3">
+          <b className="font-semibold">Otherwise than at the survey before</b>
+          <ul className="text-ink-2">
+            {survey.survey.drift.map((d) => (
+              <li key={d}>{d}</li>
+            ))}
+          </ul>
+          <p className="text-ink-2">
+            Rules that no longer fit are listed at the Rules stop of each route, and counted on its line.
+          </p>
+        </div>
+      )}
       <div className="mb-3 flex flex-wrap items-center gap-2">
         {kinds.map((k) => (
           <Pill
@@ -250,6 +281,9 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
             Not verified
           </Pill>
         )}
+        <Pill on={view === "shape"} onClick={() => show({ view: "shape" })}>
+          Shape and markup
+        </Pill>
         <Pill on={view === "people"} onClick={() => show({ view: "people" })}>
           People
         </Pill>
@@ -275,6 +309,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         />
       )}
       {view === "coverage" && survey.survey.coverage && <NotVerified coverage={survey.survey.coverage} />}
+      {view === "shape" && <Shape system={system} container={survey.container} kind={kind} survey={survey.survey} />}
       {view === "people" && <People users={survey.catalogue.users} />}
       {view === "tree" && (
         <Tree

@@ -3,13 +3,20 @@
 //! Decides how counts, fill rates and value spreads are computed. Streaming: feed artefacts one by one
 //! to a [`Surveyor`]; memory grows with the number of different values, which is capped per field.
 
+mod markup;
+mod standing;
+
 use std::collections::{BTreeMap, HashMap};
 
 use serde::{Deserialize, Serialize};
 
+use crate::catalogue::Catalogue;
 use crate::coverage::{Coverage, Covering};
 use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
 use crate::model::{Artefact, Kind, Value};
+use markup::markup_of;
+use standing::Standing;
+pub use standing::{Dangling, Depths};
 
 /// Different values kept per field; beyond that a field is free text and its spread says nothing.
 const MOST_VALUES: usize = 200;
@@ -21,6 +28,14 @@ pub struct Survey {
     /// Of the requirements, how many are verified; none where there are no requirements.
     #[serde(default)]
     pub coverage: Option<Coverage>,
+    /// Links and calls that lead to what is not there, and the first of them.
+    #[serde(default)]
+    pub dangling_count: u64,
+    #[serde(default)]
+    pub dangling: Vec<Dangling>,
+    /// What is otherwise in the catalogue than at the survey before, in words.
+    #[serde(default)]
+    pub drift: Vec<String>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -34,6 +49,12 @@ pub struct KindSurvey {
     pub largest_attachment: u64,
     /// Items whose text could not be read exactly.
     pub with_read_losses: u64,
+    /// How items stand in folders.
+    #[serde(default)]
+    pub depths: Depths,
+    /// Sorts of markup in texts, with how many items use each.
+    #[serde(default)]
+    pub markup: Vec<ValueCount>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -77,6 +98,7 @@ impl KindSurvey {
 pub struct Surveyor {
     kinds: BTreeMap<Kind, Gathered>,
     covering: Covering,
+    standing: Standing,
 }
 
 #[derive(Default)]
@@ -86,6 +108,7 @@ struct Gathered {
     attachment_bytes: u64,
     largest_attachment: u64,
     with_read_losses: u64,
+    markup: BTreeMap<&'static str, u64>,
     fields: BTreeMap<String, Field>,
 }
 
@@ -100,6 +123,7 @@ struct Field {
 impl Surveyor {
     pub fn see(&mut self, artefact: &Artefact) {
         self.covering.see(artefact);
+        self.standing.see(artefact);
         let kind = self.kinds.entry(artefact.kind).or_default();
         kind.count += 1;
         for a in &artefact.attachments {
@@ -118,6 +142,10 @@ impl Surveyor {
             let field = kind.fields.entry(name.to_owned()).or_default();
             field.filled += 1;
             field.overflow = true;
+        }
+        let used: std::collections::BTreeSet<&str> = artefact.fields.iter().flat_map(|(_, v)| markup_of(v)).collect();
+        for word in used {
+            *kind.markup.entry(word).or_default() += 1;
         }
         for (name, value) in artefact.fields.iter() {
             let field = kind.fields.entry(name.to_string()).or_default();
@@ -143,6 +171,7 @@ impl Surveyor {
     }
 
     pub fn finish(self) -> Survey {
+        let (dangling_count, dangling, mut depths) = self.standing.finish();
         let kinds = self
             .kinds
             .into_iter()
@@ -153,11 +182,47 @@ impl Surveyor {
                 attachment_bytes: g.attachment_bytes,
                 largest_attachment: g.largest_attachment,
                 with_read_losses: g.with_read_losses,
+                depths: depths.remove(&kind).unwrap_or_default(),
+                markup: by_count(g.markup),
                 fields: g.fields.into_iter().map(|(name, f)| f.finish(name, g.count)).collect(),
             })
             .collect();
-        Survey { kinds, coverage: self.covering.finish() }
+        let drift = Vec::new();
+        Survey { kinds, coverage: self.covering.finish(), dangling_count, dangling, drift }
     }
+}
+
+/// The most frequent first.
+fn by_count(counts: BTreeMap<&str, u64>) -> Vec<ValueCount> {
+    let mut out: Vec<ValueCount> =
+        counts.into_iter().map(|(value, count)| ValueCount { value: value.to_owned(), count }).collect();
+    out.sort_by(|a, b| b.count.cmp(&a.count).then_with(|| a.value.cmp(&b.value)));
+    out
+}
+
+/// What is otherwise in a catalogue than before, in words: what takes less now first, since rules may break of it.
+pub fn drift(before: &Catalogue, now: &Catalogue) -> Vec<String> {
+    let mut out = Vec::new();
+    for old in &before.kinds {
+        let told = old.narrowed(now.kind(old.kind));
+        out.extend(told.into_iter().map(|what| format!("{}: {what}", old.name)));
+    }
+    for new in &now.kinds {
+        let Some(old) = before.kind(new.kind) else {
+            out.push(format!("{} is kept there now", new.name));
+            continue;
+        };
+        // What takes less the other way round takes more now.
+        let told = new.fields.iter().filter(|f| old.field(&f.id).is_none());
+        out.extend(told.map(|f| format!("{}: the field “{}” is new", new.name, f.name)));
+        for (was, is) in new.fields.iter().filter_map(|f| Some((old.field(&f.id)?, f))) {
+            let more = is.allowed.iter().flatten().filter(|v| was.allowed.as_ref().is_some_and(|a| !a.contains(v)));
+            out.extend(more.map(|v| format!("{}: “{}” takes “{v}” now", new.name, is.name)));
+        }
+    }
+    let gone = before.users.iter().filter(|u| now.user(&u.id).is_none());
+    out.extend(gone.map(|u| format!("{} is not known there any more", u.name)));
+    out
 }
 
 impl Field {
