@@ -61,7 +61,7 @@ test("a hundred doubtful matches are settled by keyboard", async ({ page }) => {
   await page.getByRole("button", { name: "Make a key" }).click();
   await page.getByRole("button", { name: "Make the key" }).click();
   await expect(page.getByText("a name of 1 to 120 characters is needed")).toBeVisible();
-  await page.getByLabel("Name").fill("nightly");
+  await page.getByLabel("Name", { exact: true }).fill("nightly");
   await accessible(page, "a new key");
   await page.getByRole("button", { name: "Make the key" }).click();
   await expect(page.getByLabel("The key")).toHaveValue(/^hovrel_/);

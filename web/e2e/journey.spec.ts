@@ -9,7 +9,7 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await expect(page.getByRole("heading", { name: "Make the first administrator" })).toBeVisible();
   await accessible(page, "sign-in");
   await page.getByLabel("Login").fill("ida");
-  await page.getByLabel("Name").fill("Ida Brekke");
+  await page.getByLabel("Name", { exact: true }).fill("Ida Brekke");
   await page.getByLabel("Password").fill("short");
   await page.getByRole("button", { name: "Make administrator and sign in" }).click();
   await expect(page.getByText("12 characters or more are needed")).toBeVisible();
@@ -42,7 +42,7 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await page.getByRole("button", { name: "Make a route" }).click();
   await page.getByLabel("Left system").selectOption("Oldstone");
   await page.getByLabel("Right system").selectOption("Tallybench");
-  await page.getByLabel("Name").fill("Lift control moves");
+  await page.getByLabel("Name", { exact: true }).fill("Lift control moves");
   await expect(page.getByText("Lanes to begin with")).toBeVisible();
   await accessible(page, "new route");
   await page.getByRole("button", { name: "Make the route" }).click();

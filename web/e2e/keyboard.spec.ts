@@ -48,22 +48,19 @@ test("the keyboard alone is enough", async ({ page }) => {
   await find(page, "make a route", "Make a route");
   await choose(page, page.getByLabel("Left system"), "Old", "Oldstone");
   await choose(page, page.getByLabel("Right system"), "Tal", "Tallybench");
-  await tabTo(page, page.getByLabel("Name"));
+  await tabTo(page, page.getByLabel("Name", { exact: true }));
   await page.keyboard.type("By keyboard");
   await press(page, "Make the route");
   await press(page, "Choose the scope");
   await press(page, "Settle the rules");
 
+  // A select takes letters for itself; from a button, S leads to what is next to settle. What the pairs of the first
+  // route bear out is mapped already; two values are met once only, and left to a person.
+  await expect(page.getByText("to settle before a dry run")).toBeVisible();
+  await tabTo(page, button(page, "Previous item"));
+  await page.keyboard.press("s");
   await choose(page, page.getByLabel("3b – Between becomes"), "Nor", "Normal");
   await choose(page, page.getByLabel("empty becomes"), "Nor", "Normal");
-  // A select takes letters for itself; from a button, S leads to what is next to settle.
-  await tabTo(page, button(page, "Previous item"));
-  await page.keyboard.press("s");
-  await choose(page, page.getByLabel("Draft becomes"), "act", "active");
-  await choose(page, page.getByLabel("In review becomes"), "act", "active");
-  await tabTo(page, button(page, "Previous item"));
-  await page.keyboard.press("s");
-  await choose(page, page.getByLabel("Broken rig becomes"), "err", "error");
   await expect(page.getByText("every rule is valid")).toBeVisible();
   await find(page, "by keyboard rules", "By keyboard Rules");
   await tabTo(page, button(page, "Previous item"));

@@ -47,7 +47,7 @@ for (const name of ["Oldstone", "Tallybench"]) {
 await page.goto(`${address}/routes/new`);
 await page.getByLabel("Left system").selectOption("Oldstone");
 await page.getByLabel("Right system").selectOption("Tallybench");
-await page.getByLabel("Name").fill("Lift control moves to the new tool");
+await page.getByLabel("Name", { exact: true }).fill("Lift control moves to the new tool");
 await page.getByText("Lanes to begin with").waitFor();
 await shot("new-route");
 await button("Make the route").click();

@@ -30,7 +30,7 @@ test("requirements come from the requirements server to the tracker", async ({ p
   await page.getByRole("button", { name: "Make a route" }).click();
   await page.getByLabel("Left system").selectOption("Reqmoor");
   await page.getByLabel("Right system").selectOption("Fernway");
-  await page.getByLabel("Name").fill("Safety requirements to the tracker");
+  await page.getByLabel("Name", { exact: true }).fill("Safety requirements to the tracker");
   await expect(page.getByText("Lanes to begin with")).toBeVisible();
   await page.getByRole("button", { name: "Make the route" }).click();
   await page.getByRole("link", { name: /Rules/ }).click();

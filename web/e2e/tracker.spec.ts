@@ -21,7 +21,7 @@ test("requirements and defects go to the tracker, and links follow them", async 
   await page.goto("/routes/new");
   await page.getByLabel("Left system").selectOption("Oldstone");
   await page.getByLabel("Right system").selectOption("Fernway");
-  await page.getByLabel("Name").fill("Requirements and defects to the tracker");
+  await page.getByLabel("Name", { exact: true }).fill("Requirements and defects to the tracker");
   await page.getByRole("checkbox", { name: /^Test case/ }).uncheck();
   await page.getByRole("button", { name: "Make the route" }).click();
   await page.getByRole("link", { name: /Rules/ }).click();

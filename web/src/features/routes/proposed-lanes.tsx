@@ -118,7 +118,14 @@ function RuleChoice({ suggestion: { rule, score, evidence }, from, to, low, on, 
   return (
     <li>
       <label className={`grid grid-cols-[22px_1fr_44px_1fr] items-start gap-2 ${low ? "text-ink-3" : ""}`}>
-        <input type="checkbox" className="mt-0.5" checked={on} disabled={low} onChange={onToggle} />
+        <input
+          type="checkbox"
+          className="mt-0.5"
+          aria-label={`Take ${from} for ${to}`}
+          checked={on}
+          disabled={low}
+          onChange={onToggle}
+        />
         <span className="min-w-0 truncate">
           {from} <span className="text-ink-2">→</span> {to} <span className="text-ink-3">{ruleWords(rule)}</span>
         </span>
