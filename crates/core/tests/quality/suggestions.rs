@@ -155,7 +155,7 @@ fn world(seed: u64) -> World {
         .map(|n| {
             let mut a = Artefact::bare(Kind::TestCase, &format!("L{n}"));
             let mut b = Artefact::bare(Kind::TestCase, &format!("R{n}"));
-            for c in 0..CONCEPTS.len() {
+            for (c, concept) in CONCEPTS.iter().enumerate() {
                 let words = |random: &mut ChaCha8Rng| {
                     (0..5).map(|_| *WORDS.choose(random).expect("a word")).collect::<Vec<_>>().join(" ")
                 };
@@ -167,10 +167,10 @@ fn world(seed: u64) -> World {
                 };
                 let held = random.random_bool(0.9);
                 if let Some((field, _)) = left.iter().find(|(_, of)| *of == c).filter(|_| held) {
-                    a.fields.set(field.id.as_str(), value(&CONCEPTS[c], pick, &said, false));
+                    a.fields.set(field.id.as_str(), value(concept, pick, &said, false));
                 }
                 if let Some((field, _)) = right.iter().find(|(_, of)| *of == c).filter(|_| held) {
-                    b.fields.set(field.id.as_str(), value(&CONCEPTS[c], pick_b, &said_b, true));
+                    b.fields.set(field.id.as_str(), value(concept, pick_b, &said_b, true));
                 }
             }
             (a, b)
