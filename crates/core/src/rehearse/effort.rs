@@ -1,7 +1,8 @@
 //! What a transfer costs: calls to either end, and the time that their limits allow.
 //!
-//! Decides how many calls a change takes: one to make or to change an item, one per move of its state, one per
-//! file and note, one more for a list whose members come later, two to link back. Retries are not foreseen.
+//! Decides how many calls a change takes: one to make or to change an item, one per move of its state, one per file and
+//! note and one to look at them after, two for links to what is not there yet and for texts that name it (they are
+//! written when it is, on an item that is read first), two at the left to link back. Retries are not foreseen.
 
 use std::collections::BTreeMap;
 
@@ -9,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::catalogue::KindSchema;
 use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY};
-use crate::model::{Kind, LinkEnd, Reference, Value};
+use crate::model::{Kind, Value};
 use crate::plan::{Change, FieldChange};
 
 /// Work counted while changes are played.
@@ -44,8 +45,16 @@ pub struct Estimate {
 }
 
 impl Effort {
-    /// Counts a change that is taken in and would be taken. `existing` says that the item is there already.
-    pub(super) fn count(&mut self, kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: bool) {
+    /// Counts a change that is taken in and would be taken. `existing` says that the item is there already, `later`
+    /// that some of it is written once others are there.
+    pub(super) fn count(
+        &mut self,
+        kind: &KindSchema,
+        change: &Change,
+        fields: &[&FieldChange],
+        existing: bool,
+        later: bool,
+    ) {
         let held = |f: &FieldChange| f.right.clone().filter(|_| existing).unwrap_or(Value::Empty);
         let own = |f: &&&FieldChange| !matches!(f.field.as_str(), ATTACHMENTS | COMMENTS | HISTORY);
         if !existing {
@@ -53,20 +62,19 @@ impl Effort {
         } else if fields.iter().filter(own).count() > 0 {
             self.right += 1;
         }
-        let mut later = false;
         for field in fields {
             let now = held(field);
             match &field.write {
                 Value::Attachments(files) => {
                     let there = |f: &_| matches!(&now, Value::Attachments(list) if list.contains(f));
                     let sent = files.iter().filter(|f| !there(*f)).count() as u64;
-                    self.right += sent;
+                    self.right += sent + u64::from(sent > 0);
                     self.left += sent;
                 }
-                Value::Comments(list) => self.right += list.len().saturating_sub(length(&now)) as u64,
-                Value::History(list) => self.right += list.len().saturating_sub(length(&now)) as u64,
-                Value::Links(links) => later |= links.iter().any(|l| matches!(l.target, LinkEnd::Pending { .. })),
-                Value::References(list) => later |= list.iter().any(|r| matches!(r, Reference::Pending { .. })),
+                Value::Comments(_) | Value::History(_) => {
+                    let added = length(&field.write).saturating_sub(length(&now)) as u64;
+                    self.right += added + u64::from(added > 0);
+                }
                 Value::Choice(to) => {
                     let Some(workflow) = kind.field(&field.field).and_then(|f| f.workflow.as_ref()) else { continue };
                     let from = if now.is_blank() { workflow.first.clone() } else { now.display() };
@@ -75,7 +83,7 @@ impl Effort {
                 _ => {}
             }
         }
-        self.right += u64::from(later);
+        self.right += if later { 2 } else { 0 };
     }
 
     /// The item at the left gets a link to its counterpart: it is read and written.

@@ -15,8 +15,8 @@ pub use refusal::{Refusal, RefusalReason};
 use values::Checked;
 
 use crate::catalogue::{Catalogue, KindSchema};
-use crate::mapping::{FirstContact, PARENT};
-use crate::model::{Artefact, Kind, Reference, Value};
+use crate::mapping::{FirstContact, PARENT, names_pending};
+use crate::model::{Artefact, Kind, Link, LinkEnd, Reference, Value};
 use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write};
 
 /// A copy of the target: its rules, and of what it holds as much as they ask about.
@@ -25,8 +25,8 @@ pub struct Rehearsal {
     people: HashSet<String>,
     /// Everything there, with the depth of folders from 1.
     there: HashMap<(Kind, String), u32>,
-    /// What the plan has made so far, by kind and id at the left.
-    made: HashMap<(Kind, String), u32>,
+    /// What the plan has made so far, by kind and id at the left: the depth of folders, and the place of the change.
+    made: HashMap<(Kind, String), (u32, u32)>,
     /// Values that nothing else may hold, with the key of what holds them.
     taken: HashMap<(Kind, String, String), String>,
     refused: HashSet<u32>,
@@ -34,6 +34,9 @@ pub struct Rehearsal {
     alone: bool,
     effort: Effort,
 }
+
+/// Changes that are about as near as this are carried out together.
+const TOGETHER: u32 = 50;
 
 impl Rehearsal {
     /// `there` is everything that the target holds, folders included.
@@ -131,10 +134,11 @@ impl Rehearsal {
             self.refused.insert(change.seq);
             return out;
         }
-        self.effort.count(kind, change, &fields, right.is_some());
+        let later = self.comes_later(change, &fields);
+        self.effort.count(kind, change, &fields, right.is_some(), later);
         if let (None, Some(left)) = (right, &change.left) {
             let depth = if change.right_kind == Kind::Folder { self.depth_in(parent_of(&fields)) + 1 } else { 0 };
-            self.made.insert((change.kind, left.id.clone()), depth);
+            self.made.insert((change.kind, left.id.clone()), (depth, change.seq));
         }
         for field in fields.iter().filter(|f| !f.write.is_blank()) {
             if kind.field(&field.field).is_some_and(|s| s.unique) {
@@ -149,8 +153,22 @@ impl Rehearsal {
         match parent {
             None => 0,
             Some(Reference::Known(id)) => self.there.get(&(Kind::Folder, id.clone())).copied().unwrap_or(0),
-            Some(Reference::Pending { kind, id }) => self.made.get(&(*kind, id.clone())).copied().unwrap_or(0),
+            Some(Reference::Pending { kind, id }) => self.made.get(&(*kind, id.clone())).map_or(0, |(depth, _)| *depth),
         }
+    }
+
+    /// Whether a change names, or links to, what is not there when it is carried out. What is made together with it is
+    /// not there yet.
+    fn comes_later(&self, change: &Change, fields: &[&FieldChange]) -> bool {
+        let there = |kind: Kind, id: &str| {
+            let made = self.made.get(&(kind, id.to_owned()));
+            made.is_some_and(|(_, seq)| kind != change.kind || seq + TOGETHER <= change.seq)
+        };
+        let waits = |link: &Link| matches!(&link.target, LinkEnd::Pending { kind, id } if !there(*kind, id));
+        fields.iter().any(|f| match &f.write {
+            Value::Links(links) => links.iter().any(waits),
+            value => names_pending(value),
+        })
     }
 
     /// Whether what a value refers to is there by now.
