@@ -49,7 +49,7 @@ test("a hundred doubtful matches are settled by keyboard", async ({ page }) => {
     await page.getByRole("button", { name: /^Take .* as one/ }).click();
   }
   await page.reload();
-  await expect(pill(/^Said/)).toBeVisible();
+  await expect(pill(/^Said/)).toContainText(/\d/);
   const said = Number(/\d+/.exec(await pill(/^Said/).innerText())?.[0]);
   expect(said).toBeGreaterThanOrEqual(100);
   await pill(/^Doubles/).click();
