@@ -18,6 +18,7 @@ use crate::mapping::{
 };
 use crate::model::{Artefact, Fingerprint, Kind, Reference, Value};
 use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side, lacks_only};
+use crate::workflow::Hindrance;
 
 /// Values by target field: those of the source at the left, and those of the field at the right.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -226,17 +227,18 @@ impl<'a> Comparer<'a> {
             let (Some(workflow), Value::Choice(to)) = (workflow, &change.write) else { continue };
             let now = right.map(|r| right_value(r, &change.field).display()).filter(|s| !s.is_empty());
             let from = now.unwrap_or_else(|| workflow.first.clone());
-            if workflow.way(&from, to).is_none() {
-                faults.push((change.field.clone(), FaultReason::NoWay { from, to: to.clone() }));
-                continue;
-            }
             let held = |field: &str| match fields.iter().find(|f| f.field == field) {
                 Some(f) => !f.write.is_blank(),
                 None => right.is_some_and(|r| !right_value(r, field).is_blank()),
             };
-            for field in workflow.asked(&from, to).into_iter().filter(|f| !held(f)) {
-                faults.push((change.field.clone(), FaultReason::MoveAsks { to: to.clone(), field: field.to_owned() }));
-            }
+            faults.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
+                let (from, to) = (from.clone(), to.clone());
+                let reason = match hindrance {
+                    Hindrance::NoWay => FaultReason::NoWay { from, to },
+                    Hindrance::Asks(field) => FaultReason::MoveAsks { to, field },
+                };
+                (change.field.clone(), reason)
+            }));
         }
         faults
     }

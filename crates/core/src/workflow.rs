@@ -27,7 +27,25 @@ pub struct Move {
     pub asks: Vec<String>,
 }
 
+/// What stands in the way of a state.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Hindrance {
+    /// No moves lead there.
+    NoWay,
+    /// The way asks for a field that holds nothing.
+    Asks(String),
+}
+
 impl Workflow {
+    /// What stands in the way from one state to another; `held` says which fields hold something.
+    pub fn hindrances(&self, from: &str, to: &str, held: impl Fn(&str) -> bool) -> Vec<Hindrance> {
+        if self.way(from, to).is_none() {
+            return vec![Hindrance::NoWay];
+        }
+        let asked = self.asked(from, to).into_iter().filter(|field| !held(field));
+        asked.map(|field| Hindrance::Asks(field.to_owned())).collect()
+    }
+
     /// The shortest way from one state to another; empty if they are the same, none if there is no way.
     pub fn way(&self, from: &str, to: &str) -> Option<Vec<&Move>> {
         let mut came: HashMap<&str, &Move> = HashMap::new();

@@ -18,6 +18,7 @@ use crate::catalogue::{Catalogue, KindSchema};
 use crate::mapping::{FirstContact, PARENT, names_pending};
 use crate::model::{Artefact, Kind, Link, LinkEnd, Reference, Value};
 use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write};
+use crate::workflow::Hindrance;
 
 /// A copy of the target: its rules, and of what it holds as much as they ask about.
 pub struct Rehearsal {
@@ -263,18 +264,18 @@ fn moves(kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: 
         let (Some(workflow), Value::Choice(to)) = (workflow, &field.write) else { continue };
         let now = change.right_side.0.get(&field.field).filter(|v| existing && !v.is_blank());
         let from = now.map_or_else(|| workflow.first.clone(), Value::display);
-        if workflow.way(&from, to).is_none() {
-            out.push(Refusal::new(&field.field, RefusalReason::NoWay { from, to: to.clone() }));
-            continue;
-        }
         let held = |id: &str| match fields.iter().find(|f| f.field == id) {
             Some(f) => !f.write.is_blank(),
             None => existing && change.right_side.0.get(id).is_some_and(|v| !v.is_blank()),
         };
-        for asked in workflow.asked(&from, to).into_iter().filter(|f| !held(f)) {
-            let reason = RefusalReason::MoveAsks { to: to.clone(), field: asked.to_owned() };
-            out.push(Refusal::new(&field.field, reason));
-        }
+        out.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
+            let (from, to) = (from.clone(), to.clone());
+            let reason = match hindrance {
+                Hindrance::NoWay => RefusalReason::NoWay { from, to },
+                Hindrance::Asks(field) => RefusalReason::MoveAsks { to, field },
+            };
+            Refusal::new(&field.field, reason)
+        }));
     }
     out
 }
