@@ -11,7 +11,7 @@ use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use async_trait::async_trait;
 use bytes::Bytes;
 use futures::Stream;
-use hovrel_core::catalogue::Catalogue;
+use hovrel_core::catalogue::{Catalogue, NewField};
 use hovrel_core::model::{Artefact, Attachment, Comment, Fields, HistoryEntry, Kind};
 use serde::{Deserialize, Serialize};
 
@@ -110,6 +110,12 @@ pub trait Connector: Send + Sync {
 
     async fn catalogue(&self, container: &str) -> Result<Catalogue, ConnectError>;
 
+    /// Adds a field to a kind and returns its id; the catalogue has it from then on. Tried once. Only of the types
+    /// that [`KindSchema::makes`](hovrel_core::catalogue::KindSchema) names.
+    async fn make_field(&self, _container: &str, _kind: Kind, field: &NewField) -> Result<String, ConnectError> {
+        Err(no_new_fields(field))
+    }
+
     /// One page of one kind. Missing items are simply not in it; an item the system lists twice is
     /// returned twice, and the reader keeps the last.
     async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError>;
@@ -154,6 +160,11 @@ pub trait Connector: Send + Sync {
     async fn add_history(&self, kind: Kind, id: &str, entry: &HistoryEntry) -> Result<(), ConnectError>;
 
     fn meter(&self) -> MeterReading;
+}
+
+/// That a system adds no fields.
+pub(crate) fn no_new_fields(field: &NewField) -> ConnectError {
+    ConnectError::Refused { field: field.name.clone(), text: "no fields can be added there".into() }
 }
 
 /// Counts of what a connector did, for progress and for the share of a limit that was used.

@@ -174,6 +174,9 @@ pub struct Schema {
     /// Where the moves between states stand, from the kind.
     #[serde(default)]
     pub moves: Option<MovesAt>,
+    /// How a field is added, where the system lets one.
+    #[serde(default)]
+    pub new_fields: Option<NewFieldsAt>,
     /// The system's words for types.
     pub types: BTreeMap<String, TypeOf>,
 }
@@ -200,6 +203,24 @@ pub struct TypeOf {
     /// For choices: whether they are reached by moves.
     #[serde(default)]
     pub moves: bool,
+}
+
+/// How a field is added to a kind. Places are in what is sent, but for `kinds` and `id`.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct NewFieldsAt {
+    pub path: String,
+    /// Where a kind says that it takes new fields, from the kind.
+    pub kinds: String,
+    pub name: String,
+    #[serde(rename = "type")]
+    pub type_word: String,
+    pub allowed: String,
+    pub max_length: String,
+    /// Where the answer says which id it got.
+    pub id: String,
+    /// The system's word for each type that it makes.
+    pub types: BTreeMap<ValueType, String>,
 }
 
 /// Where a kind says how its items move from one state to another.
@@ -536,6 +557,11 @@ fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
             }
         }
         SignIn::Key { .. } => {}
+    }
+    for word in p.schema.new_fields.iter().flat_map(|n| n.types.values()) {
+        if !p.schema.types.contains_key(word) {
+            fault("new_fields", format!("the type “{word}” is not among the schema's types"));
+        }
     }
     for kind in p.kinds.values() {
         for (key, path) in [("one", &kind.one), ("page", &kind.page)] {

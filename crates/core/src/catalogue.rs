@@ -34,6 +34,9 @@ pub struct KindSchema {
     #[serde(default)]
     pub needs_folder: bool,
     pub writable: bool,
+    /// Types of fields that can be added to the kind there; none if none can.
+    #[serde(default)]
+    pub makes: Vec<ValueType>,
 }
 
 fn yes() -> bool {
@@ -51,6 +54,7 @@ impl KindSchema {
             in_folders: true,
             needs_folder: false,
             writable: true,
+            makes: Vec::new(),
         }
     }
 }
@@ -135,6 +139,21 @@ impl FieldSchema {
             backdated: false,
         }
     }
+}
+
+/// A field to be added to a kind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct NewField {
+    pub name: String,
+    pub value_type: ValueType,
+    /// Of a choice; empty for everything else.
+    #[serde(default)]
+    pub allowed: Vec<String>,
+    /// In characters.
+    #[serde(default)]
+    pub max_length: Option<u32>,
 }
 
 /// Whether steps can call shared steps.

@@ -70,6 +70,8 @@ pub enum LossCause {
     LinkKeptAsAddress,
     /// The other end has no such type of link.
     NoSuchLinkType,
+    /// The rule leaves links of this type out.
+    LinkTypeLeftOut,
     /// What is referred to is not carried.
     NotCarried,
     /// A value that the value map does not name.
@@ -111,6 +113,7 @@ impl LossCause {
             LossCause::CallOfNothing => "the shared steps are not there; the call is written as text".into(),
             LossCause::LinkKeptAsAddress => "what it leads to is not carried; the link is kept as an address".into(),
             LossCause::NoSuchLinkType => "the other end has no such type of link".into(),
+            LossCause::LinkTypeLeftOut => "the rule leaves links of this type out".into(),
             LossCause::NotCarried => "what it refers to is not carried".into(),
             LossCause::NotInMap => "the value map does not name this value".into(),
             LossCause::UnknownUser => "nobody there was recognised as this person".into(),

@@ -27,6 +27,17 @@ pub struct Move {
     pub asks: Vec<String>,
 }
 
+/// How a new item gets to a state.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Way {
+    pub to: String,
+    /// The states on the way, without the first and the last.
+    pub by: Vec<String>,
+    /// Fields that the moves ask for.
+    pub asks: Vec<String>,
+}
+
 /// What stands in the way of a state.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Hindrance {
@@ -70,6 +81,17 @@ impl Workflow {
             }
         }
         None
+    }
+
+    /// How a new item gets to each of the states that it can get to.
+    pub fn ways(&self, states: &[String]) -> Vec<Way> {
+        let way = |to: &String| {
+            let mut by: Vec<String> = self.way(&self.first, to)?.into_iter().map(|m| m.to.clone()).collect();
+            by.pop();
+            let asks = self.asked(&self.first, to).into_iter().map(str::to_owned).collect();
+            Some(Way { to: to.clone(), by, asks })
+        };
+        states.iter().filter_map(way).collect()
     }
 
     /// The fields that the way from one state to another asks for, each once.
@@ -135,5 +157,11 @@ mod tests {
         let workflow = Workflow { first: "a".into(), moves };
         assert_eq!(workflow.asked("a", "c"), ["cure", "reason"]);
         assert!(workflow.asked("c", "a").is_empty());
+        let states = ["a", "c", "d"].map(str::to_owned);
+        let way = |to: &str, by: &[&str], asks: &[&str]| {
+            let owned = |list: &[&str]| list.iter().map(|s| (*s).to_owned()).collect();
+            Way { to: to.to_owned(), by: owned(by), asks: owned(asks) }
+        };
+        assert_eq!(workflow.ways(&states), [way("a", &[], &[]), way("c", &["b"], &["cure", "reason"])]);
     }
 }

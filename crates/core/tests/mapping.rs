@@ -276,6 +276,35 @@ fn links_lead_to_counterparts_there_or_to_come() {
 }
 
 #[test]
+fn types_of_links_become_what_the_map_says() {
+    let ends = Ends::new();
+    let link = |link_type| Link { link_type, target: LinkEnd::Url("https://skarnvik.example/x".into()) };
+    let mut item = Artefact::bare(Kind::TestCase, "c9");
+    let holds_up = LinkType::Other("holds up".into());
+    item.links = vec![link(holds_up.clone()), link(LinkType::Duplicates), link(LinkType::Implements)];
+    let rows = vec![
+        LinkTypeRow { left: holds_up, right: Some(LinkType::Verifies) },
+        LinkTypeRow { left: LinkType::Duplicates, right: None },
+    ];
+    let types = Conversion::LinkTypes(LinkTypes { rows });
+    let found = ends.convert(LINKS, Source::Links, vec![types.clone()], &item);
+    let Some(Value::Links(made)) = found.value else { panic!("links stay links") };
+    let made: Vec<_> = made.into_iter().map(|l| l.link_type).collect();
+    assert_eq!(made, [LinkType::Verifies, LinkType::RelatesTo], "what no row names becomes the nearest");
+    let lost: Vec<_> = found.losses.into_iter().map(|l| l.cause).collect();
+    assert_eq!(lost, [LossCause::LinkTypeLeftOut, LossCause::NoSuchLinkType]);
+    let wrong = LinkTypes { rows: vec![LinkTypeRow { left: LinkType::Verifies, right: Some(LinkType::Affects) }] };
+    let reasons = |c: Conversion, direction| {
+        let lane = Lane::of_kind(Kind::TestCase, vec![Rule { direction, ..rule(LINKS, Source::Links, vec![c]) }]);
+        let found = check(&lane, &ends.context(), &[]).into_iter().filter(|f| f.field == LINKS);
+        found.map(|f| f.reason).collect::<Vec<_>>()
+    };
+    let not_kept = FaultReason::MapTargetNotAllowed { value: "affects".into() };
+    assert_eq!(reasons(Conversion::LinkTypes(wrong), Direction::ToRight), [not_kept]);
+    assert_eq!(reasons(types, Direction::Both), [FaultReason::NotInvertible], "what is left out does not come back");
+}
+
+#[test]
 fn each_fault_names_its_reason() {
     let ends = Ends::new();
     let text = Value::text;

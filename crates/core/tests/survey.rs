@@ -42,6 +42,29 @@ fn what_hangs_together_is_counted_and_what_leads_to_nothing_named() {
     assert_eq!((folders.depths.empty, folders.depths.items.iter().sum::<u64>()), (1, 5));
 }
 
+/// What somebody chose from a list is counted to the last value; what anybody may type is not.
+#[test]
+fn values_of_long_lists_and_types_of_links_are_all_counted() {
+    let mut surveyor = Surveyor::default();
+    let link = |link_type| Link { link_type, target: LinkEnd::Url("https://skarnvik.example/x".into()) };
+    for n in 0..5_000 {
+        let mut case = item(Kind::TestCase, &n.to_string(), None);
+        case.fields.set("part", Value::choice(format!("Part {n}")));
+        case.fields.set("note", Value::text(format!("Note {n}")));
+        if n < 3 {
+            case.links = vec![link(LinkType::Verifies), link(LinkType::Verifies), link(LinkType::Affects)];
+        }
+        surveyor.see(&case);
+    }
+    let survey = surveyor.finish();
+    let field = |f: &str| survey.kind(Kind::TestCase).and_then(|k| k.field(f)).expect("a field").clone();
+    let (part, note, links) = (field("part"), field("note"), field("@links"));
+    assert_eq!((part.values.len(), part.distinct, part.distinct_exact), (5_000, 5_000, true));
+    assert_eq!((note.values.len(), note.distinct_exact), (0, false));
+    let counts: Vec<_> = links.values.iter().map(|v| (v.value.as_str(), v.count)).collect();
+    assert_eq!(counts, [("affects", 3), ("verifies", 3), ("", 4_997)], "items, not links");
+}
+
 #[test]
 fn drift_says_what_takes_less_what_takes_more_and_who_left() {
     let choice = |values: &[&str]| FieldSchema {

@@ -11,6 +11,7 @@ mod fault_page;
 pub mod fernway;
 mod meddle;
 pub mod oldstone;
+mod own_fields;
 mod page;
 mod persist;
 mod records;

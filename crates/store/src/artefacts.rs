@@ -100,6 +100,15 @@ impl Store {
             .await
     }
 
+    /// Puts what a container can hold in place of what it could when it was surveyed; what is in it stays as surveyed.
+    pub async fn keep_catalogue(&self, system: Uuid, container: &str, catalogue: &Value) -> Result<(), StoreError> {
+        diesel::update(surveys::table.find((system, container)))
+            .set(surveys::catalogue.eq(catalogue))
+            .execute(&mut self.connection().await?)
+            .await?;
+        Ok(())
+    }
+
     pub async fn surveys(&self, system: Uuid) -> Result<Vec<SurveyRow>, StoreError> {
         let query = surveys::table.filter(surveys::system_id.eq(system)).order(surveys::container);
         Ok(query.select(SurveyRow::as_select()).load(&mut self.connection().await?).await?)

@@ -509,6 +509,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/new-field": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The field that would be made at the right for one of the left; none if it makes none that could hold it. */
+        get: operations["proposeField"];
+        put?: never;
+        /** Adds a field to a kind at the right end, at once, and reads what that end can hold anew. Answers with the field. */
+        post: operations["makeField"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/people": {
         parameters: {
             query?: never;
@@ -1139,6 +1157,8 @@ export interface components {
                 /** Format: int32 */
                 level: number;
             };
+        } | {
+            link_types: components["schemas"]["LinkTypes"];
         };
         /** @description The same thing at the other end of a route. */
         Counterpart: {
@@ -1239,6 +1259,8 @@ export interface components {
             catalogue: components["schemas"]["Catalogue"];
             survey: components["schemas"]["Survey"];
             system_name: string;
+            /** @description Of fields that are set by moves: how a new item gets to each state. */
+            ways: components["schemas"]["FieldWays"][];
         };
         /** @description A foreseen cost. */
         Estimate: {
@@ -1520,6 +1542,11 @@ export interface components {
             /** @description The most frequent values; only for fields with few different ones. */
             values: components["schemas"]["ValueCount"][];
         };
+        FieldWays: {
+            field: string;
+            kind: components["schemas"]["Kind"];
+            ways: components["schemas"]["Way"][];
+        };
         FirstAdministrator: {
             login: string;
             name: string;
@@ -1726,6 +1753,8 @@ export interface components {
             /** @description Whether its items are kept in folders. */
             in_folders?: boolean;
             kind: components["schemas"]["Kind"];
+            /** @description Types of fields that can be added to the kind there; none if none can. */
+            makes?: components["schemas"]["ValueType"][];
             /**
              * Format: int32
              * @description Levels of nesting, where the system limits them.
@@ -1887,6 +1916,17 @@ export interface components {
         LinkType: "verifies" | "verified_by" | "decomposes" | "decomposed_by" | "affects" | "affected_by" | "implements" | "duplicates" | "relates_to" | {
             other: string;
         };
+        LinkTypeRow: {
+            left: components["schemas"]["LinkType"];
+            right?: components["schemas"]["LinkType"] | null;
+        };
+        /**
+         * @description What types of links become. A type that no row names stays, or becomes the nearest that the right keeps, as a
+         *     loss.
+         */
+        LinkTypes: {
+            rows: components["schemas"]["LinkTypeRow"][];
+        };
         ListedArtefact: {
             artefact: components["schemas"]["Artefact"];
             path: string;
@@ -1968,6 +2008,9 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "no_such_link_type";
+        } | {
+            /** @enum {string} */
+            cause: "link_type_left_out";
         } | {
             /** @enum {string} */
             cause: "not_carried";
@@ -2111,6 +2154,22 @@ export interface components {
             names: components["schemas"]["Name"][];
             /** @description What rows can ask of, with the comparisons that go with each. */
             places: components["schemas"]["Place"][];
+        };
+        /** @description A field to be added to a kind. */
+        NewField: {
+            /** @description Of a choice; empty for everything else. */
+            allowed?: string[];
+            /**
+             * Format: int32
+             * @description In characters.
+             */
+            max_length?: number | null;
+            name: string;
+            value_type: components["schemas"]["ValueType"];
+        };
+        NewFieldBody: {
+            field: components["schemas"]["NewField"];
+            kind: components["schemas"]["Kind"];
         };
         /** @description A new key. It is not kept and can't be shown again. */
         NewKeyAnswer: {
@@ -2923,6 +2982,14 @@ export interface components {
         };
         /** @enum {string} */
         WantedWord: "run" | "pause" | "stop";
+        /** @description How a new item gets to a state. */
+        Way: {
+            /** @description Fields that the moves ask for. */
+            asks: string[];
+            /** @description The states on the way, without the first and the last. */
+            by: string[];
+            to: string;
+        };
         /** @enum {string} */
         WhichEnd: "left" | "right";
         /** @description The moves of one field. */
@@ -3962,6 +4029,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Names"];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proposeField: {
+        parameters: {
+            query: {
+                left_kind: components["schemas"]["Kind"];
+                right_kind: components["schemas"]["Kind"];
+                /** @description The field of the left that has no place. */
+                field: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewField"] | null;
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    makeField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFieldBody"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldSchema"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             "4XX": {

@@ -155,3 +155,25 @@ export function evidenceWords(e: Schemas["Evidence"]): string {
       return `both have the key ${e.value}`;
   }
 }
+
+const linkWords: Record<Extract<Schemas["LinkType"], string>, string> = {
+  verifies: "verifies",
+  verified_by: "verified by",
+  decomposes: "decomposes",
+  decomposed_by: "decomposed by",
+  affects: "affects",
+  affected_by: "affected by",
+  implements: "implements",
+  duplicates: "duplicates",
+  relates_to: "relates to",
+};
+
+/** A type of link as people read it. */
+export const linkWord = (type: Schemas["LinkType"]): string =>
+  typeof type === "string" ? linkWords[type] : type.other;
+
+/** The type that is read so. */
+export function linkTypeOf(word: string): Schemas["LinkType"] {
+  const known = (Object.keys(linkWords) as (keyof typeof linkWords)[]).find((type) => linkWords[type] === word);
+  return known ?? { other: word };
+}

@@ -16,13 +16,29 @@ type Props = {
   onEnter?: () => void;
   open?: boolean;
   onOpenChange?: (open: boolean) => void;
+  /** How the field looks, where it is not as others. */
+  look?: string;
   children: ReactNode;
 };
 
-export function Pick({ label, shown, invites, find, asks = find, typed, onType, onEnter, children, ...root }: Props) {
+const USUAL = "field min-w-0 flex-1 truncate text-left";
+
+export function Pick({
+  label,
+  shown,
+  invites,
+  find,
+  asks = find,
+  typed,
+  onType,
+  onEnter,
+  look = USUAL,
+  children,
+  ...root
+}: Props) {
   return (
     <Popover.Root {...root}>
-      <Popover.Trigger className="field min-w-0 flex-1 truncate text-left" aria-label={label} title={shown}>
+      <Popover.Trigger className={look} aria-label={label} title={shown}>
         {shown || <span className="text-ink-3">{invites}</span>}
       </Popover.Trigger>
       <Popover.Portal>

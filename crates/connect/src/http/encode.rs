@@ -1,6 +1,6 @@
 //! Artefacts to bodies: a write's fields at the places where they are read.
 
-use hovrel_core::catalogue::FieldSchema;
+use hovrel_core::catalogue::{FieldSchema, NewField};
 use hovrel_core::mapping::LINKS;
 use hovrel_core::model::{Artefact, Comment, HistoryEntry, Link, LinkEnd, Value};
 use hovrel_core::text::{self, TextFormat};
@@ -10,7 +10,7 @@ use super::decode::{Decoder, label};
 use super::schema::ORIGIN;
 use super::tree;
 use crate::Write;
-use crate::profile::{CommentsAt, Concurrency, HistoryAt, LinksAt, OriginLabel, Speaks, StepsAt, TableAt};
+use crate::profile::{CommentsAt, Concurrency, HistoryAt, LinksAt, NewFieldsAt, OriginLabel, Speaks, StepsAt, TableAt};
 
 /// What to send.
 #[derive(Debug, Clone, Default)]
@@ -19,6 +19,20 @@ pub struct Request {
     /// The root element, for XML.
     pub root: Option<String>,
     pub headers: Vec<(String, String)>,
+}
+
+/// A field to be added.
+pub fn new_field(at: &NewFieldsAt, field: &NewField) -> Request {
+    let mut body = Json::Object(Map::new());
+    tree::put(&mut body, &at.name, json!(field.name));
+    tree::put(&mut body, &at.type_word, json!(at.types.get(&field.value_type)));
+    if !field.allowed.is_empty() {
+        tree::put(&mut body, &at.allowed, json!(field.allowed));
+    }
+    if let Some(most) = field.max_length {
+        tree::put(&mut body, &at.max_length, json!(most));
+    }
+    Request { body: Some(body), ..Request::default() }
 }
 
 /// `now` is the item as it is, for systems where the last write wins.

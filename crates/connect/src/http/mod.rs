@@ -10,11 +10,12 @@ mod tree;
 
 use async_trait::async_trait;
 use futures::StreamExt;
-use hovrel_core::catalogue::Catalogue;
+use hovrel_core::catalogue::{Catalogue, NewField};
 use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
 use reqwest::Method;
 
 use crate::check::{Said, check};
+use crate::contract::no_new_fields;
 use crate::profile::{Concurrency, KindProfile, Paging, Profile};
 use crate::transport::escape_segment;
 use crate::{
@@ -143,6 +144,18 @@ impl Connector for HttpConnector {
         let read = schema::read(&self.client, container).await?;
         self.catalogues.write().await.insert(container.to_owned(), std::sync::Arc::new(read.clone()));
         Ok(read)
+    }
+
+    async fn make_field(&self, container: &str, kind: Kind, field: &NewField) -> Result<String, ConnectError> {
+        let of = self.kind(kind)?;
+        let at = self.client.profile.schema.new_fields.as_ref().ok_or_else(|| no_new_fields(field))?;
+        let path = fill(&at.path, &[("container", container), ("kind", &of.schema_id)]);
+        let answer = self.client.write(Method::POST, &path, encode::new_field(at, field)).await?;
+        self.catalogues.write().await.remove(container);
+        tree::text(&answer, &at.id).ok_or_else(|| {
+            let why = format!("the answer does not say which id the field got (at {})", at.id);
+            ConnectError::Malformed { address: path, why }
+        })
     }
 
     async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError> {

@@ -8,7 +8,7 @@ use hovrel_core::workflow::{Move, Workflow};
 use super::client::Client;
 use super::{fill, tree};
 use crate::ConnectError;
-use crate::profile::MovesAt;
+use crate::profile::{MovesAt, NewFieldsAt};
 
 /// The field for an origin mark that is one of an item's labels.
 pub const ORIGIN: &str = "@origin";
@@ -24,6 +24,10 @@ fn workflow(described: &serde_json::Value, at: &MovesAt) -> Workflow {
         first: text(described, &at.first),
         moves: tree::items(described, &at.items).into_iter().map(one).collect(),
     }
+}
+
+fn is_yes(text: Option<String>) -> bool {
+    text.is_some_and(|t| matches!(t.as_str(), "true" | "yes"))
 }
 
 pub async fn read(client: &Client, container: &str) -> Result<Catalogue, ConnectError> {
@@ -54,7 +58,7 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
             fields.push(FieldSchema {
                 name: tree::text(item, &p.schema.name).unwrap_or_else(|| id.clone()),
                 value_type: type_of.value_type,
-                required: tree::text(item, &p.schema.required).is_some_and(|t| matches!(t.as_str(), "true" | "yes")),
+                required: is_yes(tree::text(item, &p.schema.required)),
                 read_only: false,
                 allowed: list(&p.schema.allowed),
                 max_length: optional(&p.schema.max_length).map(|n| n as u32),
@@ -104,7 +108,10 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
             });
         }
         let max_depth = p.schema.depth.as_ref().and_then(|d| tree::number(described, d)).map(|n| n as u32);
+        let takes = |at: &&NewFieldsAt| is_yes(tree::text(described, &at.kinds));
+        let makes = p.schema.new_fields.as_ref().filter(takes).map(|at| at.types.keys().copied().collect());
         kinds.push(KindSchema {
+            makes: makes.unwrap_or_default(),
             max_depth,
             in_folders: of.parent.is_some(),
             ..KindSchema::new(*kind, &of.name, fields)

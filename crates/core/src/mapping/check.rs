@@ -308,6 +308,12 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
             }
         }
     }
+    for conversion in &rule.conversions {
+        if let (Conversion::LinkTypes(map), Some(kept)) = (conversion, target.and_then(|t| t.link_types.as_ref())) {
+            let led_to = map.rows.iter().filter_map(|r| r.right.as_ref()).filter(|t| !kept.contains(t));
+            out.extend(led_to.map(|t| FaultReason::MapTargetNotAllowed { value: t.word().to_owned() }));
+        }
+    }
     if rule.direction == Direction::Both && !invertible(rule) {
         out.push(FaultReason::NotInvertible);
     }
@@ -353,6 +359,11 @@ fn invertible(rule: &Rule) -> bool {
             | Conversion::Hours
             | Conversion::Number { .. }
             | Conversion::PathLevel { .. } => false,
+            // Two types that become one can't be told apart on the way back.
+            Conversion::LinkTypes(map) => map
+                .rows
+                .iter()
+                .all(|row| row.right.is_some() && map.rows.iter().filter(|r| r.right == row.right).count() == 1),
             Conversion::ValueMap(map) => map.rows.iter().all(|row| {
                 let same: Vec<_> = map.rows.iter().filter(|r| r.right == row.right).collect();
                 same.len() == 1 || same.iter().filter(|r| r.returns).count() == 1

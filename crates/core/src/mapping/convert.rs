@@ -10,7 +10,7 @@ use super::comments::{comments, gathered, history};
 use super::computed::computed_field;
 use super::files::files;
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
-use super::links::links;
+use super::links::{links, retyped};
 use super::mentions::lead_on;
 use super::steps::{checklist, steps};
 use super::users::{UserMatcher, recognise};
@@ -160,6 +160,7 @@ fn step(
         Conversion::IfEmpty { text } => Ok(if value.is_blank() { Value::text(text) } else { value }),
         Conversion::Hours => hours(value),
         Conversion::Number { comma } => number(value, *comma),
+        Conversion::LinkTypes(map) => Ok(retyped(map, value, rule, losses)),
         Conversion::PathLevel { level } => Ok(match value {
             Value::ChoiceList(path) => {
                 (*level as usize).checked_sub(1).and_then(|n| path.get(n)).map_or(Value::Empty, Value::choice)

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::Kind;
+use crate::model::{Kind, LinkType};
 // Under another name, since the API's description takes every `Value` for untyped JSON.
 use crate::model::Value as FieldValue;
 use crate::scope::{Along, Condition};
@@ -112,6 +112,26 @@ pub enum Conversion {
     PathLevel {
         level: u32,
     },
+    LinkTypes(LinkTypes),
+}
+
+/// What types of links become. A type that no row names stays, or becomes the nearest that the right keeps, as a
+/// loss.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct LinkTypes {
+    pub rows: Vec<LinkTypeRow>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct LinkTypeRow {
+    pub left: LinkType,
+    /// None leaves such links out, as a loss.
+    #[serde(default)]
+    pub right: Option<LinkType>,
 }
 
 /// One row per value at the left.

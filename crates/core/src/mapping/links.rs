@@ -5,10 +5,36 @@
 //! is declared.
 
 use super::convert::{PairLookup, sorted};
-use super::lane::Rule;
+use super::lane::{LinkTypes, Rule};
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Link, LinkEnd, LinkType, Reference, Value};
+
+/// Links with their types replaced as the map says.
+pub(super) fn retyped(map: &LinkTypes, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+    let Value::Links(list) = value else { return value };
+    let mut out = Vec::new();
+    for link in list {
+        let link_type = match map.rows.iter().find(|r| r.left == link.link_type) {
+            None => link.link_type.clone(),
+            Some(row) => match &row.right {
+                Some(other) => other.clone(),
+                None => {
+                    losses.push(Loss {
+                        field: rule.target.clone(),
+                        kind: LossKind::Dropped,
+                        cause: LossCause::LinkTypeLeftOut,
+                        before: link.display(),
+                        after: String::new(),
+                    });
+                    continue;
+                }
+            },
+        };
+        out.push(Link { link_type, ..link });
+    }
+    Value::Links(sorted(&out))
+}
 
 pub fn links(
     value: Value,

@@ -14,6 +14,7 @@ mod files;
 mod lane;
 mod links;
 mod mentions;
+mod new_field;
 mod resolve;
 mod steps;
 mod suggest;
@@ -30,11 +31,12 @@ pub use deep::join_deep;
 pub use expand::{call_order, expand_calls};
 pub use files::link_to_refused_files;
 pub use lane::{
-    Conversion, Direction, Fallback, FirstContact, KeyFields, Lane, Matching, Policies, Rule, Source, UserTable,
-    ValueMap, ValueRow,
+    Conversion, Direction, Fallback, FirstContact, KeyFields, Lane, LinkTypeRow, LinkTypes, Matching, Policies, Rule,
+    Source, UserTable, ValueMap, ValueRow,
 };
 pub use links::leads_back;
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
+pub use new_field::field_like;
 pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
 pub use suggest::{GoTogether, Suggestion, Twins, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, recognise};

@@ -6,20 +6,23 @@
 mod markup;
 mod standing;
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::Catalogue;
 use crate::coverage::{Coverage, Covering};
 use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
-use crate::model::{Artefact, Kind, Value};
+use crate::model::{Artefact, Kind, LinkType, Value};
 use markup::markup_of;
 use standing::Standing;
 pub use standing::{Dangling, Depths};
 
-/// Different values kept per field; beyond that a field is free text and its spread says nothing.
-const MOST_VALUES: usize = 200;
+/// Different values kept per field of text or numbers; beyond that its spread says nothing.
+const MOST_TYPED: usize = 200;
+
+/// Different values kept per field whose values somebody chose from a list: each may need a row in a value map.
+const MOST_NAMED: usize = 10_000;
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -141,9 +144,14 @@ impl Surveyor {
         for (name, _) in hanging.into_iter().filter(|(_, empty)| !empty) {
             let field = kind.fields.entry(name.to_owned()).or_default();
             field.filled += 1;
-            field.overflow = true;
+            // Of links, the types are what is worth knowing.
+            field.overflow |= name != LINKS;
         }
-        let used: std::collections::BTreeSet<&str> = artefact.fields.iter().flat_map(|(_, v)| markup_of(v)).collect();
+        let types: BTreeSet<&LinkType> = artefact.links.iter().map(|l| &l.link_type).collect();
+        for link_type in types {
+            kind.fields.entry(LINKS.to_owned()).or_default().count(link_type.word().to_owned(), MOST_NAMED);
+        }
+        let used: BTreeSet<&str> = artefact.fields.iter().flat_map(|(_, v)| markup_of(v)).collect();
         for word in used {
             *kind.markup.entry(word).or_default() += 1;
         }
@@ -155,7 +163,10 @@ impl Surveyor {
             field.filled += 1;
             field.longest = field.longest.max(value.char_length().unwrap_or(0) as u32);
             match value {
-                Value::ChoiceList(list) | Value::UserList(list) => list.iter().for_each(|v| field.count(v.clone())),
+                Value::ChoiceList(list) | Value::UserList(list) => {
+                    list.iter().for_each(|v| field.count(v.clone(), MOST_NAMED));
+                }
+                Value::Choice(one) | Value::User(one) => field.count(one.clone(), MOST_NAMED),
                 Value::RichText(_)
                 | Value::Steps(_)
                 | Value::Attachments(_)
@@ -165,7 +176,7 @@ impl Surveyor {
                 | Value::Links(_)
                 | Value::Comments(_)
                 | Value::History(_) => field.overflow = true,
-                other => field.count(other.display()),
+                other => field.count(other.display(), MOST_TYPED),
             }
         }
     }
@@ -226,10 +237,10 @@ pub fn drift(before: &Catalogue, now: &Catalogue) -> Vec<String> {
 }
 
 impl Field {
-    fn count(&mut self, value: String) {
+    fn count(&mut self, value: String, most: usize) {
         if let Some(n) = self.values.get_mut(&value) {
             *n += 1;
-        } else if self.values.len() < MOST_VALUES {
+        } else if self.values.len() < most {
             self.values.insert(value, 1);
         } else {
             self.overflow = true;

@@ -8,6 +8,7 @@ pub mod jobs;
 pub mod keys;
 pub mod matches;
 mod names;
+pub mod new_field;
 pub mod plan_file;
 pub mod plans;
 pub mod proofs;
@@ -59,6 +60,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(rules::preview))
         .routes(routes!(rules::suggestions))
         .routes(routes!(rules::people))
+        .routes(routes!(new_field::propose, new_field::make))
         .routes(routes!(matches::list, matches::settle))
         .routes(routes!(matches::others))
         .routes(routes!(matches::side_by_side))

@@ -395,6 +395,7 @@ fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
         (_, Some(Conversion::IfEmpty { .. })) => "a text if empty".into(),
         (_, Some(Conversion::Hours)) => "hours".into(),
         (_, Some(Conversion::Number { .. })) => "number".into(),
+        (_, Some(Conversion::LinkTypes(_))) => "types of links".into(),
         (_, Some(Conversion::PathLevel { level })) => format!("folder at level {level}"),
     }
 }

@@ -10,6 +10,7 @@ use hovrel_core::mapping::{
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::scope::Covered;
 use hovrel_core::survey::Survey;
+use hovrel_core::workflow::Way;
 use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
@@ -28,6 +29,24 @@ pub struct EndSchema {
     system_name: String,
     catalogue: Catalogue,
     survey: Survey,
+    /// Of fields that are set by moves: how a new item gets to each state.
+    ways: Vec<FieldWays>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct FieldWays {
+    kind: Kind,
+    field: String,
+    ways: Vec<Way>,
+}
+
+fn ways_of(catalogue: &Catalogue) -> Vec<FieldWays> {
+    let fields = catalogue.kinds.iter().flat_map(|k| k.fields.iter().map(move |f| (k.kind, f)));
+    let ways = fields.filter_map(|(kind, f)| {
+        let ways = f.workflow.as_ref()?.ways(f.allowed.as_deref().unwrap_or_default());
+        Some(FieldWays { kind, field: f.id.clone(), ways })
+    });
+    ways.collect()
 }
 
 #[derive(Serialize, ToSchema)]
@@ -39,9 +58,11 @@ pub struct RouteSchema {
 
 async fn end_schema(app: &App, system: Uuid, container: &str) -> Result<Option<EndSchema>, Problem> {
     let Some(row) = app.hub.store.survey(system, container).await? else { return Ok(None) };
+    let catalogue: Catalogue = serde_json::from_value(row.catalogue)?;
     Ok(Some(EndSchema {
         system_name: app.hub.store.system(system).await?.name,
-        catalogue: serde_json::from_value(row.catalogue)?,
+        ways: ways_of(&catalogue),
+        catalogue,
         survey: serde_json::from_value(row.survey)?,
     }))
 }

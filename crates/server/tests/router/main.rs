@@ -3,6 +3,7 @@
 mod counterparts;
 mod decide;
 mod look;
+mod new_field;
 mod route_file;
 mod settle;
 

@@ -11,12 +11,13 @@ use axum::routing::{get, post, put};
 use axum::{Json, Router};
 use chrono::{SubsecRound, Utc};
 use serde::Deserialize;
-use serde_json::{Value, json};
+use serde_json::{Map, Value, json};
 
 use super::state::{Case, Chapter, DEEPEST, DataSet, File, STATUSES, State, Step};
 use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave, too_many};
 use crate::meddle::meddled;
+use crate::own_fields::OwnFields;
 use crate::records::{Known, Past, as_text};
 
 const LARGEST_FILE: usize = 25_000_000;
@@ -30,6 +31,7 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .route("/api/projects", get(projects))
         .route("/api/projects/{project}/people", get(people))
         .route("/api/projects/{project}/schema", get(schema))
+        .route("/api/projects/{project}/schema/{kind}/fields", post(add_field))
         .route("/api/projects/{project}/chapters", get(chapters).post(make_chapter))
         .route("/api/projects/{project}/cases", get(cases).post(make_case))
         .route("/api/projects/{project}/records/{kind}", get(records_api::list).post(records_api::make))
@@ -93,6 +95,26 @@ async fn people(Extract(server): Extract<Server>) -> Json<Value> {
 }
 
 async fn schema(Extract(server): Extract<Server>) -> Json<Value> {
+    Json(described(&server))
+}
+
+/// Adds a field to a kind; everybody sees it from then on.
+async fn add_field(
+    Extract(server): Extract<Server>,
+    Path((_, kind)): Path<(String, String)>,
+    Json(body): Json<Value>,
+) -> Response {
+    let described = described(&server);
+    let kinds = described["kinds"].as_array().into_iter().flatten();
+    let Some(of) = kinds.into_iter().find(|k| k["id"] == kind && k["own_fields"] == true) else { return missing() };
+    let titles: Vec<String> = of["fields"].as_array().into_iter().flatten().map(|f| as_text(&f["title"])).collect();
+    match server.kept.write().own_fields.add(&kind, &titles, &body) {
+        Ok(field) => (StatusCode::CREATED, Json(field)).into_response(),
+        Err((field, why)) => refuse(bad(field, why)),
+    }
+}
+
+fn described(server: &Server) -> Value {
     let priorities = server.kept.read().priorities();
     let mut described = json!({"kinds": [
         {"id": "chapter", "title": "Chapter", "depth": DEEPEST, "fields": [
@@ -118,8 +140,13 @@ async fn schema(Extract(server): Extract<Server>) -> Json<Value> {
     ]});
     if let Some(kinds) = described["kinds"].as_array_mut() {
         kinds.extend(kinds::KINDS.iter().map(records_api::schema));
+        for kind in kinds.iter_mut().filter(|k| k["id"] != "chapter") {
+            kind["own_fields"] = json!(true);
+            let own = server.kept.read().own_fields.described(&as_text(&kind["id"]));
+            kind["fields"].as_array_mut().into_iter().for_each(|f| f.extend(own.clone()));
+        }
     }
-    Json(described)
+    described
 }
 
 fn chapter_json(c: &Chapter) -> Value {
@@ -127,8 +154,8 @@ fn chapter_json(c: &Chapter) -> Value {
            "external_ref": c.external_ref, "etag": format!("\"c{}\"", c.revision)})
 }
 
-fn case_json(c: &Case) -> Value {
-    json!({
+fn case_json(c: &Case, own: &OwnFields) -> Value {
+    let mut out = json!({
         "id": c.id, "number": format!("TB-{}", c.id), "chapter_id": c.chapter_id, "title": c.title,
         "preconditions": c.preconditions, "priority": c.priority, "status": c.status, "component": c.component,
         "tags": c.tags, "assigned": c.assigned, "steps": c.steps, "external_ref": c.external_ref, "files": c.files,
@@ -136,7 +163,9 @@ fn case_json(c: &Case) -> Value {
         "automation": c.automation, "data_sets": c.data_sets, "links": records_api::links_json(&c.links),
         "etag": format!("\"v{}\"", c.revision),
         "updated_at": c.updated_at.to_rfc3339_opts(chrono::SecondsFormat::Millis, true), "updated_by": c.updated_by,
-    })
+    });
+    own.write("case", &c.own, &mut out);
+    out
 }
 
 pub(super) fn with_etag(status: StatusCode, item: Value) -> Response {
@@ -173,7 +202,7 @@ async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Respon
     let state = server.kept.read();
     let wanted = query.get("external_ref");
     let found = state.cases.values().filter(|c| wanted.is_none_or(|w| c.external_ref.as_ref() == Some(w)));
-    page(found.map(|c| (c.id, case_json(c))).collect(), &query)
+    page(found.map(|c| (c.id, case_json(c, &state.own_fields))).collect(), &query)
 }
 
 pub(super) fn missing() -> Response {
@@ -185,7 +214,9 @@ async fn one_chapter(Extract(server): Extract<Server>, Path(id): Path<u32>) -> R
 }
 
 async fn one_case(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
-    server.kept.read().cases.get(&id).map_or_else(missing, |c| with_etag(StatusCode::OK, case_json(c)))
+    let state = server.kept.read();
+    let written = state.cases.get(&id).map(|c| case_json(c, &state.own_fields));
+    written.map_or_else(missing, |c| with_etag(StatusCode::OK, c))
 }
 
 /// A patch of a chapter: what is not given stays.
@@ -212,7 +243,7 @@ struct CaseBody {
     assigned: Option<Option<String>>,
     steps: Option<Vec<Step>>,
     data_sets: Option<Vec<DataSet>>,
-    automation: Option<serde_json::Map<String, Value>>,
+    automation: Option<Map<String, Value>>,
     links: Option<Value>,
     #[serde(default, with = "double")]
     chapter_id: Option<Option<u32>>,
@@ -373,14 +404,20 @@ async fn change_chapter(
     with_etag(StatusCode::OK, made)
 }
 
-async fn make_case(Extract(server): Extract<Server>, Json(body): Json<CaseBody>) -> Response {
+async fn make_case(Extract(server): Extract<Server>, Json(body): Json<Map<String, Value>>) -> Response {
     match new_case(body, &mut server.kept.write()) {
         Ok(made) => with_etag(StatusCode::CREATED, made),
         Err(refusal) => refuse(refusal),
     }
 }
 
-fn new_case(body: CaseBody, state: &mut State) -> Result<Value, Refusal> {
+/// What is given for a case's own fields goes into `held`; the rest is the body of a case.
+fn case_body(mut given: Map<String, Value>, held: &mut Map<String, Value>, state: &State) -> Result<CaseBody, Refusal> {
+    state.own_fields.take("case", &mut given, held).map_err(|(field, why)| bad(field, why))?;
+    serde_json::from_value(Value::Object(given)).map_err(|e| bad("item", e.to_string()))
+}
+
+fn new_case(given: Map<String, Value>, state: &mut State) -> Result<Value, Refusal> {
     let mut c = Case {
         id: 0,
         chapter_id: None,
@@ -399,13 +436,15 @@ fn new_case(body: CaseBody, state: &mut State) -> Result<Value, Refusal> {
         comments: Vec::new(),
         history: Vec::new(),
         automation: Default::default(),
+        own: Map::new(),
         revision: 1,
         updated_at: Utc::now().trunc_subsecs(3),
         updated_by: "hovrel".into(),
     };
+    let body = case_body(given, &mut c.own, state)?;
     fill_case(&mut c, body, state)?;
     c.id = state.take_number();
-    let made = case_json(&c);
+    let made = case_json(&c, &state.own_fields);
     state.cases.insert(c.id, c);
     state.made_one();
     Ok(made)
@@ -429,8 +468,8 @@ pub(super) fn each(body: &Value, mut make: impl FnMut(Value) -> Result<Value, Re
 async fn make_cases(Extract(server): Extract<Server>, Json(body): Json<Value>) -> Response {
     let mut state = server.kept.write();
     each(&body, |item| {
-        let body = serde_json::from_value(item).map_err(|e| bad("item", e.to_string()))?;
-        new_case(body, &mut state)
+        let given = serde_json::from_value(item).map_err(|e| bad("item", e.to_string()))?;
+        new_case(given, &mut state)
     })
 }
 
@@ -446,20 +485,21 @@ async fn change_case(
     Extract(server): Extract<Server>,
     Path(id): Path<u32>,
     headers: HeaderMap,
-    Json(body): Json<CaseBody>,
+    Json(given): Json<Map<String, Value>>,
 ) -> Response {
     let mut state = server.kept.write();
     let Some(mut c) = state.cases.get(&id).cloned() else { return missing() };
-    if let Err(e) = matches(&headers, &case_json(&c)) {
+    if let Err(e) = matches(&headers, &case_json(&c, &state.own_fields)) {
         return *e;
     }
     let before = c.clone();
-    if let Err(e) = fill_case(&mut c, body, &state) {
+    let filled = case_body(given, &mut c.own, &state).and_then(|body| fill_case(&mut c, body, &state));
+    if let Err(e) = filled {
         return refuse(e);
     }
     touch(&mut c);
     note_changes(&before, &mut c);
-    let made = case_json(&c);
+    let made = case_json(&c, &state.own_fields);
     state.cases.insert(id, c);
     with_etag(StatusCode::OK, made)
 }
@@ -489,11 +529,12 @@ async fn comment_case(Extract(server): Extract<Server>, Path(id): Path<u32>, Jso
         Ok(comment) => comment,
         Err((field, why)) => return refuse(bad(field, why)),
     };
-    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    let State { cases, own_fields, .. } = &mut *state;
+    let Some(c) = cases.get_mut(&id) else { return missing() };
     c.comments.push(comment);
     c.comments.sort_by_key(|m| m.at);
     c.revision += 1;
-    with_etag(StatusCode::CREATED, case_json(c))
+    with_etag(StatusCode::CREATED, case_json(c, own_fields))
 }
 
 async fn past_of_case(Extract(server): Extract<Server>, Path(id): Path<u32>, Json(body): Json<Value>) -> Response {
@@ -502,11 +543,12 @@ async fn past_of_case(Extract(server): Extract<Server>, Path(id): Path<u32>, Jso
         Err((field, why)) => return refuse(bad(field, why)),
     };
     let mut state = server.kept.write();
-    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    let State { cases, own_fields, .. } = &mut *state;
+    let Some(c) = cases.get_mut(&id) else { return missing() };
     c.history.push(past);
     c.history.sort_by_key(|p| p.at);
     c.revision += 1;
-    with_etag(StatusCode::CREATED, case_json(c))
+    with_etag(StatusCode::CREATED, case_json(c, own_fields))
 }
 
 fn touch(c: &mut Case) {
@@ -532,19 +574,21 @@ async fn put_file(
     }
     let mut state = server.kept.write();
     let sha256 = state.blobs.put(&bytes);
-    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    let State { cases, own_fields, .. } = &mut *state;
+    let Some(c) = cases.get_mut(&id) else { return missing() };
     c.files.retain(|f| f.name != name);
     c.files.push(File { name, media_type: media, bytes: bytes.len() as u64, sha256 });
     touch(c);
-    with_etag(StatusCode::OK, case_json(c))
+    with_etag(StatusCode::OK, case_json(c, own_fields))
 }
 
 async fn remove_file(Extract(server): Extract<Server>, Path((id, name)): Path<(u32, String)>) -> Response {
     let mut state = server.kept.write();
-    let Some(c) = state.cases.get_mut(&id) else { return missing() };
+    let State { cases, own_fields, .. } = &mut *state;
+    let Some(c) = cases.get_mut(&id) else { return missing() };
     c.files.retain(|f| f.name != name);
     touch(c);
-    with_etag(StatusCode::OK, case_json(c))
+    with_etag(StatusCode::OK, case_json(c, own_fields))
 }
 
 async fn get_file(Extract(server): Extract<Server>, Path((id, name)): Path<(u32, String)>) -> Response {

@@ -10,6 +10,7 @@ use serde_json::{Map, Value, json};
 use super::api::{Query_, Refusal, bad, each, matches, missing, page, refuse, with_etag};
 use super::state::State;
 use super::{Server, kinds};
+use crate::own_fields::OwnFields;
 use crate::records::{
     self, Field, Form, Kind, Known, Link, Past, Record, Remark, as_text, check_links, fill, note_changes,
 };
@@ -81,7 +82,7 @@ pub fn read_links(given: &Value, state: &State) -> Result<Vec<Link>, records::Re
     Ok(out)
 }
 
-fn write(record: &Record, kind: &Kind) -> Value {
+fn write(record: &Record, kind: &Kind, own: &OwnFields) -> Value {
     let mut out = json!({
         "id": record.number, "number": format!("{}-{}", kind.prefix, record.number),
         "etag": format!("\"r{}\"", record.revision),
@@ -97,6 +98,7 @@ fn write(record: &Record, kind: &Kind) -> Value {
             _ => value,
         };
     }
+    own.write(kind.id, &record.values, &mut out);
     out
 }
 
@@ -122,7 +124,7 @@ pub async fn list(
     let wanted = query.get("external_ref");
     let marked = |r: &&Record| wanted.is_none_or(|w| r.values.get("external_ref").map(as_text).as_ref() == Some(w));
     let found = state.records.get(kind.id).into_iter().flat_map(|r| r.values()).filter(marked);
-    page(found.map(|r| (r.number, write(r, kind))).collect(), &query)
+    page(found.map(|r| (r.number, write(r, kind, &state.own_fields))).collect(), &query)
 }
 
 fn found(state: &State, kind: &str, id: u32) -> Option<(&'static Kind, Record)> {
@@ -130,7 +132,9 @@ fn found(state: &State, kind: &str, id: u32) -> Option<(&'static Kind, Record)> 
 }
 
 pub async fn one(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, u32)>) -> Response {
-    found(&server.kept.read(), &kind, id).map_or_else(missing, |(kind, r)| with_etag(StatusCode::OK, write(&r, kind)))
+    let state = server.kept.read();
+    let found = found(&state, &kind, id);
+    found.map_or_else(missing, |(kind, r)| with_etag(StatusCode::OK, write(&r, kind, &state.own_fields)))
 }
 
 enum Wrong {
@@ -140,6 +144,8 @@ enum Wrong {
 
 fn keep(state: &mut State, record: Record, mut given: Map<String, Value>, kind: &Kind) -> Result<Value, Wrong> {
     let links = given.remove("links");
+    let mut record = record;
+    state.own_fields.take(kind.id, &mut given, &mut record.values).map_err(Wrong::Field)?;
     let given = settle(given, kind).map_err(Wrong::Field)?;
     let mut record = fill(&record, given, kind, state).map_err(Wrong::Field)?;
     if let Some(links) = links {
@@ -155,8 +161,9 @@ fn keep(state: &mut State, record: Record, mut given: Map<String, Value>, kind: 
     if let Some(before) = all.get(&record.number) {
         note_changes(before, &mut record, kind);
     }
-    let made = write(&record, kind);
-    all.insert(record.number, record);
+    let number = record.number;
+    let made = write(&record, kind, &state.own_fields);
+    all.insert(number, record);
     Ok(made)
 }
 
@@ -232,7 +239,7 @@ fn hang(server: &Server, kind: &str, id: u32, add: impl FnOnce(&mut Record)) -> 
     record.remarks.sort_by_key(|m| m.at);
     record.trail.sort_by_key(|p| p.at);
     record.revision += 1;
-    let made = write(&record, kind);
+    let made = write(&record, kind, &state.own_fields);
     state.records.entry(kind.id.to_owned()).or_default().insert(id, record);
     with_etag(StatusCode::CREATED, made)
 }
@@ -296,7 +303,7 @@ pub async fn change(
 ) -> Response {
     let mut state = server.kept.write();
     let Some((kind, mut record)) = found(&state, &kind, id) else { return missing() };
-    if let Err(e) = matches(&headers, &write(&record, kind)) {
+    if let Err(e) = matches(&headers, &write(&record, kind, &state.own_fields)) {
         return *e;
     }
     record.revision += 1;

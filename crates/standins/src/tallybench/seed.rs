@@ -99,6 +99,7 @@ fn chapter(state: &mut State, world: &World, folder: usize) -> u32 {
 fn add(state: &mut State, chapter: u32, title: String, preconditions: &str, steps: Vec<Step>, n: usize) {
     let id = state.take_number();
     let case = Case {
+        own: Default::default(),
         id,
         chapter_id: Some(chapter),
         title,

@@ -4,8 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
+use serde_json::{Map, Value};
 
 use crate::meddle::{self, Items, Meddling};
+use crate::own_fields::OwnFields;
 use crate::persist::Blobs;
 use crate::records::{Known, Link, Past, Records, Remark};
 
@@ -27,6 +29,8 @@ pub struct State {
     /// Priorities that come off the list when so many more cases were made.
     #[serde(default)]
     pub retiring: Option<(u32, BTreeSet<String>)>,
+    #[serde(default)]
+    pub own_fields: OwnFields,
     pub blobs: Blobs,
     pub next_number: u32,
 }
@@ -90,6 +94,9 @@ pub struct Case {
     pub history: Vec<Past>,
     #[serde(default)]
     pub automation: Automation,
+    /// What fields hold that somebody added.
+    #[serde(default)]
+    pub own: Map<String, Value>,
     pub revision: u32,
     pub updated_at: DateTime<Utc>,
     pub updated_by: String,

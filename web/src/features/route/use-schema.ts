@@ -32,6 +32,7 @@ export function endOf(schema: RouteSchema | undefined, lane: Lane | undefined, e
     kind: side?.catalogue.kinds.find((k) => k.kind === kind),
     survey: side?.survey.kinds.find((k) => k.kind === kind),
     users: side?.catalogue.users ?? [],
+    ways: side?.ways,
   };
 }
 

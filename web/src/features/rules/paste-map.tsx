@@ -1,5 +1,5 @@
 // Pasting a value map from a spreadsheet: every line is marked before any is taken.
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import { readPasted, withPasted } from "./paste";
@@ -12,7 +12,7 @@ const MARKED = 200;
 
 export function PasteMap({ map, met, allowed, onChange }: Props) {
   const [text, setText] = useState("");
-  const lines = readPasted(text, { met, allowed });
+  const lines = useMemo(() => readPasted(text, { met, allowed }), [text, met, allowed]);
   const marked = lines.filter((l) => l.fault ?? l.note);
   const good = lines.filter((l) => !l.fault).length;
   return (

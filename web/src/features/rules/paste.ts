@@ -18,6 +18,9 @@ type Known = { met: string[]; allowed: string[] };
 export function readPasted(text: string, { met, allowed }: Known): PastedLine[] {
   const seen = new Map<string, number>();
   const held = new Set(met);
+  const taken = new Set(allowed);
+  // However it is written: the first that is alike.
+  const alike = new Map(allowed.toReversed().map((a) => [a.toLowerCase(), a]));
   const out: PastedLine[] = [];
   text.split(/\r?\n/).forEach((raw, n) => {
     if (!raw.trim()) return;
@@ -25,10 +28,10 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
     const [left = "", right = ""] = cells;
     const line: PastedLine = { line: n + 1, left, right };
     const before = seen.get(left);
-    const near = allowed.find((a) => a.toLowerCase() === right.toLowerCase());
+    const near = alike.get(right.toLowerCase());
     if (cells.length < 2) line.fault = "there is no tab or semicolon between two values";
     else if (before !== undefined) line.fault = `“${left}” stands in line ${before} already`;
-    else if (right && allowed.length && !allowed.includes(right)) {
+    else if (right && allowed.length && !taken.has(right)) {
       line.fault = near ? `the right writes it “${near}”` : `the right does not allow “${right}”`;
     } else if (left && !held.has(left)) line.note = "no item holds this value";
     if (!line.fault) seen.set(left, n + 1);

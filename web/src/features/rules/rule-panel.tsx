@@ -1,15 +1,15 @@
 // One rule, opened: where its value comes from, how it is converted, its value map, what is wrong.
 import { useQuery } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { useMemo, type ReactNode } from "react";
 import { api, take, type Schemas } from "@/api/client";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import type { Lane, Route } from "../route/draft";
 import { useNames, type endOf } from "../route/use-schema";
 import {
-  conversionsFor,
-  likelyHow,
+  LINKS,
   PARENT,
+  ruleFrom,
   ruleWords,
   sourceField,
   sourceWords,
@@ -21,6 +21,7 @@ import {
   type Special,
 } from "./rule-words";
 import { Chain } from "./chain";
+import { LinkTypesEditor } from "./link-types";
 import { Computed, computedOf } from "./computed";
 import { PasteMap } from "./paste-map";
 import { PeopleTable } from "./people-table";
@@ -59,6 +60,8 @@ export function RulePanel(p: Props) {
   const map = valueMapOf(rule);
   const source = rule && sourceField(rule);
   const sourceSchema = left.kind?.fields.find((f) => f.id === source);
+  const survey = left.survey?.fields.find((f) => f.field === source);
+  const met = useMemo(() => survey?.values.map((v) => v.value) ?? [], [survey]);
   return (
     <>
       <Part title={`${right.name}: ${to}`}>
@@ -87,6 +90,18 @@ export function RulePanel(p: Props) {
             setRule={setRule}
           />
         )}
+        {rule?.source === "links" && (
+          <div className="mt-3">
+            <LinkTypesEditor
+              rule={rule}
+              leftName={left.name}
+              rightName={right.name}
+              met={left.survey?.fields.find((f) => f.field === LINKS)?.values ?? []}
+              kept={schema?.link_types ?? undefined}
+              setRule={setRule}
+            />
+          </div>
+        )}
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
       </Part>
       {p.faults.length > 0 && (
@@ -109,8 +124,10 @@ export function RulePanel(p: Props) {
       {rule && map && (
         <ValueMapEditor
           source={sourceSchema}
-          survey={left.survey?.fields.find((f) => f.field === source)}
+          survey={survey}
           allowed={schema?.allowed ?? []}
+          ways={right.ways?.find((w) => w.kind === p.lane.right_kind && w.field === target)?.ways}
+          fieldWord={(field) => right.kind?.fields.find((f) => f.id === field)?.name ?? field}
           leftName={left.name}
           rightName={right.name}
           title={`${sourceSchema?.name ?? source ?? sourceWords(rule)} → ${to}`}
@@ -121,7 +138,7 @@ export function RulePanel(p: Props) {
       {rule && map && (
         <PasteMap
           map={map}
-          met={left.survey?.fields.find((f) => f.field === source)?.values.map((v) => v.value) ?? []}
+          met={met}
           allowed={schema?.allowed ?? []}
           onChange={(m) => setRule(withValueMap(rule, m))}
         />
@@ -166,11 +183,7 @@ function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule
     if (choice.startsWith("=")) return setRule({ ...base, source: choice.slice(1) as Special });
     const field = left.kind?.fields.find((f) => f.id === choice.slice(2));
     const longest = left.survey?.fields.find((f) => f.field === field?.id)?.longest ?? 0;
-    setRule({
-      ...base,
-      source: { field: choice.slice(2) },
-      conversions: field && schema ? conversionsFor(likelyHow(field, schema, longest), schema) : [],
-    });
+    setRule(field && schema ? ruleFrom(schema, field, longest) : { ...base, source: { field: choice.slice(2) } });
   };
   return (
     <>

@@ -123,7 +123,16 @@ export function fallbackWords(otherwise: Schemas["Fallback"] | undefined): strin
 
 /** The choices of “how”, and the conversions each stands for. */
 export type How =
-  "as_it_is" | "value_map" | "rich_text" | "shorten" | "people" | "if_empty" | "hours" | "number" | "path_level";
+  | "as_it_is"
+  | "value_map"
+  | "rich_text"
+  | "shorten"
+  | "people"
+  | "if_empty"
+  | "hours"
+  | "number"
+  | "path_level"
+  | "link_types";
 
 export const howWord: Record<How, string> = {
   as_it_is: "as it is",
@@ -135,6 +144,7 @@ export const howWord: Record<How, string> = {
   hours: "hours",
   number: "number",
   path_level: "one folder of the path",
+  link_types: "types of links",
 };
 
 export function conversionHow(c: Conversion): How {
@@ -188,6 +198,8 @@ export function conversionsFor(how: How, target: Schemas["FieldSchema"]): Conver
       return [{ number: { comma: true } }];
     case "path_level":
       return [{ path_level: { level: 1 } }];
+    case "link_types":
+      return [{ link_types: { rows: [] } }];
   }
 }
 
@@ -196,8 +208,18 @@ export function likelyHow(source: Schemas["FieldSchema"], target: Schemas["Field
   const to = target.value_type;
   if (to === "steps" || to === "rich_text") return "rich_text";
   if (to === "user" || to === "user_list") return "people";
-  if ((to === "choice" || to === "choice_list") && target.allowed) return "value_map";
+  const known = new Set(target.allowed);
+  const same = source.value_type === to && source.allowed?.every((v) => known.has(v));
+  if ((to === "choice" || to === "choice_list") && target.allowed) return same ? "as_it_is" : "value_map";
   if (to === "text" && target.max_length && (source.value_type !== "text" || longest > target.max_length))
     return longest > target.max_length ? "shorten" : "as_it_is";
   return "as_it_is";
 }
+
+/** A rule that fills a field at the right from one at the left, converted as it most likely has to be. */
+export const ruleFrom = (target: Schemas["FieldSchema"], source: Schemas["FieldSchema"], longest: number): Rule => ({
+  target: target.id,
+  source: { field: source.id },
+  conversions: conversionsFor(likelyHow(source, target, longest), target),
+  direction: "to_right",
+});

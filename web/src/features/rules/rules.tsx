@@ -16,6 +16,7 @@ import {
   HISTORY,
   LINKS,
   PARENT,
+  ruleFrom,
   ruleWords,
   sourceField,
   sourceWord,
@@ -23,6 +24,7 @@ import {
   targetWord,
   valueMapOf,
 } from "./rule-words";
+import { MakeField } from "./make-field";
 import { RulePanel } from "./rule-panel";
 import { Suggestions } from "./suggestions";
 
@@ -144,6 +146,7 @@ export default function Rules() {
       };
     });
   };
+  const longestOf = (f: Schemas["FieldSchema"]) => left.survey?.fields.find((s) => s.field === f.id)?.longest ?? 0;
   const setLinkBack = (link_back: boolean) =>
     lane && changeLane(lane.id, (l) => ({ ...l, policies: { ...l.policies, link_back } }));
   const used = lane?.rules.map(sourceField) ?? [];
@@ -289,7 +292,19 @@ export default function Rules() {
                     <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
                       <span className="bg-sheet px-1">not carried</span>
                     </td>
-                    <td className="border-b border-hair-2 px-3">—</td>
+                    <td className="border-b border-hair-2 px-3">
+                      {lane && right.kind?.makes?.length ? (
+                        <MakeField
+                          route={route}
+                          lane={lane}
+                          source={f}
+                          rightName={right.name}
+                          made={(target) => setRule(target.id, ruleFrom(target, f, longestOf(f)))}
+                        />
+                      ) : (
+                        "—"
+                      )}
+                    </td>
                     <td className="border-b border-hair-2 px-3">
                       {count(filled, "item holds a value", "items hold a value")}
                     </td>

@@ -1,9 +1,11 @@
 // A value map: one row per value really met at the left, with how many items hold it.
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState } from "react";
+import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
 import type { ValueMap } from "./rule-words";
+import { ValueChoice } from "./value-choice";
+import { shared, valuesOf, withReturn, withRow } from "./value-rows";
 
 /** Height of a row, in pixels. */
 const ROW = 31;
@@ -18,20 +20,23 @@ type Props = {
   source?: Schemas["FieldSchema"];
   survey?: Schemas["FieldSurvey"];
   allowed: string[];
+  /** How a new item gets to each state, where values are states. */
+  ways?: Schemas["Way"][];
+  /** What a field of the right is called. */
+  fieldWord: (field: string) => string;
   map: ValueMap;
   onChange: (m: ValueMap) => void;
 };
 
-export function ValueMapEditor({ title, leftName, rightName, source, survey, allowed, map, onChange }: Props) {
+export function ValueMapEditor(p: Props) {
+  const { title, leftName, rightName, source, survey, allowed, ways, fieldWord, map, onChange } = p;
   const met = survey?.values ?? [];
-  // The order of the left system's own list, then what is off it, then the empty value.
-  const rank = (v: string) =>
-    v === "" ? 1e6 : (source?.allowed?.indexOf(v) ?? -1) >= 0 ? (source?.allowed?.indexOf(v) ?? 0) : 1e5;
-  const values = [
-    ...new Set([...met.map((v) => v.value), ...map.rows.map((r) => r.left), ...(source?.allowed ?? []), ""]),
-  ].sort((a, b) => rank(a) - rank(b));
-  const counts = new Map(met.map((v) => [v.value, v.count]));
-  const rows = new Map(map.rows.map((r) => [r.left, r]));
+  const own = source?.allowed ?? undefined;
+  const values = useMemo(() => valuesOf(own, survey?.values.map((v) => v.value) ?? [], map), [own, survey, map]);
+  const listed = useMemo(() => own && new Set(own), [own]);
+  const counts = useMemo(() => new Map(survey?.values.map((v) => [v.value, v.count])), [survey]);
+  const rows = useMemo(() => new Map(map.rows.map((r) => [r.left, r])), [map]);
+  const several = useMemo(() => shared(map), [map]);
   const [find, setFind] = useState("");
   const wanted = find.trim().toLowerCase();
   const shown = wanted ? values.filter((v) => v.toLowerCase().includes(wanted)) : values;
@@ -42,13 +47,10 @@ export function ValueMapEditor({ title, leftName, rightName, source, survey, all
     estimateSize: () => ROW,
     overscan: 12,
   });
-  const set = (left: string, right: string) => {
-    const others = map.rows.filter((r) => r.left !== left);
-    const returns = !others.some((r) => r.right === right);
-    onChange({ ...map, rows: right === "\u0000" ? others : [...others, { left, right, returns }] });
-  };
-  const otherwise =
-    typeof map.otherwise === "object" ? map.otherwise.use : map.otherwise === "leave_empty" ? "=empty" : "=block";
+  const note = (value: string) =>
+    ways && !ways.some((w) => w.to === value) ? "no moves lead there from new" : undefined;
+  const led = new Set(map.rows.map((r) => r.right));
+  const onTheWay = ways?.filter((w) => led.has(w.to) && (w.by.length > 0 || w.asks.length > 0)) ?? [];
   return (
     <>
       <section className="border-t border-hair-2 px-4 py-3">
@@ -78,7 +80,7 @@ export function ValueMapEditor({ title, leftName, rightName, source, survey, all
               const row = rows.get(value);
               const n = counts.get(value) ?? 0;
               const open = !row && n > 0 && map.otherwise === "block" && value !== "";
-              const off = !!value && !!source?.allowed && !source.allowed.includes(value);
+              const off = !!value && !!listed && !listed.has(value);
               return (
                 <li
                   key={value}
@@ -92,29 +94,60 @@ export function ValueMapEditor({ title, leftName, rightName, source, survey, all
                     {value || "empty"}
                   </span>
                   <span className="mono text-right text-ink-3">{n}</span>
-                  <span className="text-center text-ink-3">→</span>
-                  <select
-                    aria-label={`${value || "empty"} becomes`}
-                    aria-invalid={open}
-                    value={row ? row.right : "\u0000"}
-                    onChange={(e) => set(value, e.target.value)}
-                    className={`w-full rounded-[5px] border px-1.5 py-[3px] ${open ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right"}`}
-                  >
-                    <option value={"\u0000"}>
-                      {value === "" ? "stays empty" : map.otherwise === "block" ? "choose…" : "as others"}
-                    </option>
-                    {allowed.map((a) => (
-                      <option key={a} value={a}>
-                        {a}
-                      </option>
-                    ))}
-                    {value !== "" && <option value="">leave empty</option>}
-                  </select>
+                  {row && several.has(row.right) ? (
+                    <button
+                      type="button"
+                      role="radio"
+                      aria-checked={!!row.returns}
+                      aria-label={`${row.right} becomes ${value || "empty"} on the way back`}
+                      title={
+                        row.returns
+                          ? `Several values become ${row.right}; this one it becomes on the way back`
+                          : `Let ${row.right} become this one on the way back`
+                      }
+                      onClick={() => onChange(withReturn(map, value))}
+                      className={`text-center ${row.returns ? "font-bold text-ink" : "text-ink-3"}`}
+                    >
+                      {row.returns ? "⇄" : "→"}
+                    </button>
+                  ) : (
+                    <span className="text-center text-ink-3">→</span>
+                  )}
+                  <ValueChoice
+                    label={`${value || "empty"} becomes`}
+                    allowed={allowed}
+                    value={row?.right}
+                    none={value === "" ? "stays empty" : map.otherwise === "block" ? "choose…" : "as others"}
+                    note={note}
+                    emptied={value !== ""}
+                    open={open}
+                    onChange={(right) => onChange(withRow(map, value, right))}
+                  />
                 </li>
               );
             })}
           </ul>
         </div>
+        {several.size > 0 && (
+          <p className="mt-2 text-ink-2">
+            ⇄ marks what travels back where several values become one: {count(several.size, "such value")}.
+          </p>
+        )}
+        {onTheWay.length > 0 && (
+          <>
+            <h4 className="mt-3 text-ink-2">How a new item gets there</h4>
+            <ul>
+              {onTheWay.map((w) => (
+                <li key={w.to}>
+                  {[...w.by, w.to].join(" → ")}
+                  {w.asks.length > 0 && (
+                    <span className="text-ink-2">, which asks for {w.asks.map(fieldWord).join(" and ")}</span>
+                  )}
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
       </section>
       <section className="border-t border-hair-2 px-4 py-3">
         <label className="font-semibold" htmlFor="otherwise">
@@ -123,27 +156,30 @@ export function ValueMapEditor({ title, leftName, rightName, source, survey, all
         <select
           id="otherwise"
           className="field mt-1.5 w-full"
-          value={otherwise}
-          onChange={(e) =>
-            onChange({
-              ...map,
-              otherwise:
-                e.target.value === "=block"
-                  ? "block"
-                  : e.target.value === "=empty"
-                    ? "leave_empty"
-                    : { use: e.target.value },
-            })
-          }
+          value={typeof map.otherwise === "object" ? "use" : (map.otherwise ?? "block")}
+          onChange={(e) => {
+            const chosen = e.target.value;
+            onChange({ ...map, otherwise: chosen === "use" ? { use: allowed[0] ?? "" } : (chosen as "block") });
+          }}
         >
-          <option value="=block">holds its item back, and is listed</option>
-          <option value="=empty">leaves the field empty, as a loss</option>
-          {allowed.map((a) => (
-            <option key={a} value={a}>
-              becomes {a}, as a loss
-            </option>
-          ))}
+          <option value="block">holds its item back, and is listed</option>
+          <option value="leave_empty">leaves the field empty, as a loss</option>
+          {allowed.length > 0 && <option value="use">becomes another value, as a loss</option>}
         </select>
+        {typeof map.otherwise === "object" && (
+          <div className="mt-1.5 flex">
+            <ValueChoice
+              label="Any other value becomes"
+              allowed={allowed}
+              value={map.otherwise.use}
+              none="choose…"
+              note={note}
+              emptied={false}
+              open={!map.otherwise.use}
+              onChange={(use) => onChange({ ...map, otherwise: use === undefined ? "block" : { use } })}
+            />
+          </div>
+        )}
       </section>
     </>
   );

@@ -4,6 +4,8 @@
 //! at the left are allowed at the right, and, where pairs exist already, by what these agree on. Precision and
 //! recall are measured on worlds whose answer is known (docs/matching.md).
 
+use std::collections::HashSet;
+
 use serde::{Deserialize, Serialize};
 mod names;
 mod observed;
@@ -17,8 +19,8 @@ use crate::survey::KindSurvey;
 use names::name_affinity;
 pub use observed::{GoTogether, Twins};
 use observed::{Observed, observe};
+use values::Allowed;
 pub use values::suggest_value_map;
-use values::value_affinity;
 
 /// A proposed rule.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
@@ -156,7 +158,8 @@ fn affinity(
     let mut overlap = 0.0;
     if let (Some(allowed), Some(field)) = (&target.allowed, survey.and_then(|s| s.field(&source.id))) {
         let met: Vec<&str> = field.values.iter().map(|v| v.value.as_str()).filter(|v| !v.is_empty()).collect();
-        let close = met.iter().filter(|v| allowed.iter().any(|a| value_affinity(v, a) >= 0.8)).count();
+        let there = Allowed::new(allowed);
+        let close = met.iter().filter(|v| there.meant(v).is_some()).count();
         if !met.is_empty() {
             overlap = close as f64 / met.len() as f64;
             if close > 0 {
@@ -225,7 +228,8 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
                 let met: Vec<String> =
                     field.map(|f| f.values.iter().map(|v| v.value.clone()).collect()).unwrap_or_default();
                 let met = if met.is_empty() { source.allowed.clone().unwrap_or_default() } else { met };
-                let stays = |v: &String| allowed.contains(v) && together.of(v).is_none_or(|r| r == v);
+                let there: HashSet<&String> = allowed.iter().collect();
+                let stays = |v: &String| there.contains(v) && together.of(v).is_none_or(|r| r == v);
                 if !met.iter().all(stays) {
                     conversions.push(Conversion::ValueMap(suggest_value_map(&met, allowed, together)));
                 }

@@ -1,0 +1,114 @@
+//! A field made at the right end for what has no place there: proposed, and made when a person says so.
+//!
+//! The one thing that a route's screens write outside before a transfer: rules can't be checked against a field that
+//! is not there.
+
+use axum::Json;
+use axum::extract::{Path, Query, State};
+use axum::http::StatusCode;
+use axum::response::{IntoResponse, Response};
+use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, NewField};
+use hovrel_core::mapping::field_like;
+use hovrel_core::model::{Kind, ValueType};
+use hovrel_core::survey::Survey;
+use hovrel_engine::EngineError;
+use hovrel_store::SurveyRow;
+use serde::Deserialize;
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use crate::App;
+use crate::body::Body;
+use crate::problem::{FieldProblem, Problem};
+
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct LikeQuery {
+    left_kind: Kind,
+    right_kind: Kind,
+    /// The field of the left that has no place.
+    field: String,
+}
+
+fn not_surveyed() -> Problem {
+    Problem::not_now("Both ends must be surveyed before a field is made.", "Survey them at the Ends stop.")
+}
+
+fn kind_of(catalogue: &Catalogue, kind: Kind) -> Result<&KindSchema, Problem> {
+    catalogue.kind(kind).ok_or_else(|| Problem::missing("This kind"))
+}
+
+/// The field that would be made at the right for one of the left; none if it makes none that could hold it.
+#[utoipa::path(get, path = "/routes/{id}/new-field", operation_id = "proposeField", params(("id" = Uuid, Path), LikeQuery),
+    responses((status = 200, body = Option<NewField>), (status = "4XX", body = Problem)))]
+pub async fn propose(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<LikeQuery>,
+) -> Result<Json<Option<NewField>>, Problem> {
+    let store = &app.hub.store;
+    let route = store.route(id).await?;
+    let left = store.survey(route.left_system, &route.left_container).await?.ok_or_else(not_surveyed)?;
+    let right = store.survey(route.right_system, &route.right_container).await?.ok_or_else(not_surveyed)?;
+    let (from, to): (Catalogue, Catalogue) =
+        (serde_json::from_value(left.catalogue)?, serde_json::from_value(right.catalogue)?);
+    let survey: Survey = serde_json::from_value(left.survey)?;
+    let source = kind_of(&from, query.left_kind)?.field(&query.field);
+    let source = source.ok_or_else(|| Problem::missing("This field"))?;
+    let met = survey.kind(query.left_kind).and_then(|k| k.field(&query.field));
+    Ok(Json(field_like(source, met, kind_of(&to, query.right_kind)?)))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NewFieldBody {
+    kind: Kind,
+    field: NewField,
+}
+
+fn faults(field: &NewField, kind: &KindSchema) -> Vec<FieldProblem> {
+    let mut out = Vec::new();
+    let mut fault =
+        |pointer: &str, detail: String| out.push(FieldProblem { pointer: format!("/field/{pointer}"), detail });
+    let same = |f: &&FieldSchema| f.name.to_lowercase() == field.name.trim().to_lowercase();
+    if field.name.trim().is_empty() {
+        fault("name", "a name is needed".into());
+    } else if let Some(there) = kind.fields.iter().find(same) {
+        fault("name", format!("there is a field “{}” already", there.name));
+    }
+    if !kind.makes.contains(&field.value_type) {
+        fault("value_type", format!("{} of this type can't be added to {}", field.value_type.word(), kind.name));
+    }
+    if field.value_type == ValueType::Choice && field.allowed.is_empty() {
+        fault("allowed", "a choice needs values".into());
+    }
+    out
+}
+
+/// Adds a field to a kind at the right end, at once, and reads what that end can hold anew. Answers with the field.
+#[utoipa::path(post, path = "/routes/{id}/new-field", operation_id = "makeField", params(("id" = Uuid, Path)), request_body = NewFieldBody,
+    responses((status = 201, body = FieldSchema), (status = "4XX", body = Problem), (status = 502, body = Problem)))]
+pub async fn make(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<NewFieldBody>,
+) -> Result<Response, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let (system, container) = (app.hub.store.system(route.right_system).await?, &route.right_container);
+    let SurveyRow { catalogue, .. } = app.hub.store.survey(system.id, container).await?.ok_or_else(not_surveyed)?;
+    let known: Catalogue = serde_json::from_value(catalogue)?;
+    let wrong = faults(&body.field, kind_of(&known, body.kind)?);
+    if !wrong.is_empty() {
+        return Err(Problem::fields(wrong));
+    }
+    let connector = app.hub.connect(&system)?;
+    let failed = |error| EngineError::System { system: system.name.clone(), error };
+    let field = NewField { name: body.field.name.trim().to_owned(), ..body.field };
+    let made = connector.make_field(container, body.kind, &field).await.map_err(failed)?;
+    let now = connector.catalogue(container).await.map_err(failed)?;
+    app.hub.store.keep_catalogue(system.id, container, &serde_json::to_value(&now)?).await?;
+    tracing::info!(system = system.name, field = field.name, "a field was added");
+    let field = kind_of(&now, body.kind)?.field(&made).cloned().ok_or_else(|| Problem::missing("The new field"))?;
+    Ok((StatusCode::CREATED, Json(field)).into_response())
+}

@@ -1,0 +1,101 @@
+// What a value becomes: from a list that is short enough to unfold, or sought in a long one.
+import { useState } from "react";
+import { Pick } from "@/ui/pick";
+
+/** A longer list is sought in, not unfolded. */
+const UNFOLDED = 60;
+
+/** Values that are shown of those found. */
+const SHOWN = 100;
+
+type Props = {
+  /** What the choice is called for whoever can't see it. */
+  label: string;
+  allowed: string[];
+  /** None if nothing is chosen. */
+  value: string | undefined;
+  /** What is said where nothing is chosen. */
+  none: string;
+  /** What is worth knowing of a value, beside it. */
+  note?: (value: string) => string | undefined;
+  /** Whether “leave empty” can be chosen. */
+  emptied: boolean;
+  /** Whether a choice is wanted and missing. */
+  open: boolean;
+  onChange: (value: string | undefined) => void;
+};
+
+/** Stands for no choice, among texts that anybody may have written. */
+const NONE = "\u0000";
+
+export function ValueChoice(p: Props) {
+  const look = p.open ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right";
+  const worded = (value: string) => {
+    const note = p.note?.(value);
+    return note ? `${value} (${note})` : value;
+  };
+  if (p.allowed.length > UNFOLDED) return <Sought {...p} look={look} worded={worded} />;
+  return (
+    <select
+      aria-label={p.label}
+      aria-invalid={p.open}
+      value={p.value ?? NONE}
+      onChange={(e) => p.onChange(e.target.value === NONE ? undefined : e.target.value)}
+      className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${look}`}
+    >
+      <option value={NONE}>{p.none}</option>
+      {p.value && !p.allowed.includes(p.value) && <option value={p.value}>{p.value} (not allowed)</option>}
+      {p.allowed.map((a) => (
+        <option key={a} value={a}>
+          {worded(a)}
+        </option>
+      ))}
+      {p.emptied && <option value="">leave empty</option>}
+    </select>
+  );
+}
+
+function Sought(p: Props & { look: string; worded: (value: string) => string }) {
+  const [open, setOpen] = useState(false);
+  const [typed, setTyped] = useState("");
+  const wanted = typed.trim().toLowerCase();
+  const found = open ? p.allowed.filter((a) => a.toLowerCase().includes(wanted)) : [];
+  const choose = (value: string | undefined) => {
+    p.onChange(value);
+    setOpen(false);
+    setTyped("");
+  };
+  const row = (key: string, words: string, value: string | undefined) => (
+    <li key={key}>
+      <button
+        type="button"
+        className="w-full truncate rounded px-1.5 py-1 text-left hover:bg-wash"
+        onClick={() => choose(value)}
+      >
+        {words}
+      </button>
+    </li>
+  );
+  return (
+    <Pick
+      label={p.label}
+      shown={p.value === "" ? "leave empty" : p.value}
+      invites={p.none}
+      look={`min-w-0 w-full truncate rounded-[5px] border px-1.5 py-[3px] text-left ${p.look}`}
+      find="Find a value"
+      typed={typed}
+      onType={setTyped}
+      onEnter={() => found[0] !== undefined && choose(found[0])}
+      open={open}
+      onOpenChange={setOpen}
+    >
+      {!wanted && row("none", p.none, undefined)}
+      {!wanted && p.emptied && row("empty", "leave empty", "")}
+      {found.slice(0, SHOWN).map((a) => row(`v ${a}`, p.worded(a), a))}
+      {found.length > SHOWN && (
+        <li className="px-1.5 py-1 text-ink-3">and {(found.length - SHOWN).toLocaleString("en")} more; type to find</li>
+      )}
+      {found.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such value is allowed there.</li>}
+    </Pick>
+  );
+}
