@@ -4,9 +4,10 @@
 use std::collections::HashMap;
 
 use hovrel_connect::{Connector, Reading};
+use hovrel_core::identity::Candidate;
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Kind};
-use hovrel_core::survey::{Surveyor, drift};
+use hovrel_core::survey::{Surveyor, drift, twice};
 use hovrel_store::{ArtefactRow, NewArtefact, NewJob};
 use serde_json::json;
 use uuid::Uuid;
@@ -119,6 +120,14 @@ pub(crate) async fn run(
         Ok(NewArtefact { row, words: a.words() })
     });
     let mut survey = surveyor.finish();
+    for (kind, list) in &all {
+        let seen = |a| Candidate { artefact: a, path: path_of(a, &paths).join(" / ") };
+        let told = survey.kinds.iter_mut().find(|k| k.kind == *kind);
+        if let Some(told) = told {
+            let candidates: Vec<_> = list.iter().map(seen).collect();
+            (told.twice_count, told.twice) = tokio::task::block_in_place(|| twice(*kind, &candidates));
+        }
+    }
     if let Some(before) = before {
         survey.drift = drift(&serde_json::from_value(before.catalogue)?, &catalogue);
     }

@@ -1781,6 +1781,12 @@ export interface components {
             largest_attachment: number;
             /** @description Sorts of markup in texts, with how many items use each. */
             markup?: components["schemas"]["ValueCount"][];
+            twice?: components["schemas"]["Twice"][];
+            /**
+             * Format: int64
+             * @description How many groups of items seem to be one thing, and the surest of them.
+             */
+            twice_count?: number;
             /**
              * Format: int64
              * @description Items whose text could not be read exactly.
@@ -2786,6 +2792,22 @@ export interface components {
             /** Format: int32 */
             seq: number;
             state: string;
+        };
+        /** @description A group of items that seem to be one thing. */
+        Twice: {
+            items: components["schemas"]["TwiceItem"][];
+            /**
+             * Format: int32
+             * @description The least likeness that holds the group together, in hundredths.
+             */
+            score: number;
+        };
+        TwiceItem: {
+            id: string;
+            key: string;
+            /** @description Titles of the folders above. */
+            path: string;
+            title: string;
         };
         Uncovered: {
             id: string;

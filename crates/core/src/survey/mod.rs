@@ -5,6 +5,7 @@
 
 mod markup;
 mod standing;
+mod twice;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
@@ -17,6 +18,7 @@ use crate::model::{Artefact, Kind, LinkType, Value};
 use markup::markup_of;
 use standing::Standing;
 pub use standing::{Dangling, Depths};
+pub use twice::{TWICE_FROM, Twice, TwiceItem, twice};
 
 /// Different values kept per field of text or numbers; beyond that its spread says nothing.
 const MOST_TYPED: usize = 200;
@@ -58,6 +60,11 @@ pub struct KindSurvey {
     /// Sorts of markup in texts, with how many items use each.
     #[serde(default)]
     pub markup: Vec<ValueCount>,
+    /// How many groups of items seem to be one thing, and the surest of them.
+    #[serde(default)]
+    pub twice_count: u64,
+    #[serde(default)]
+    pub twice: Vec<Twice>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -195,6 +202,8 @@ impl Surveyor {
                 with_read_losses: g.with_read_losses,
                 depths: depths.remove(&kind).unwrap_or_default(),
                 markup: by_count(g.markup),
+                twice_count: 0,
+                twice: Vec::new(),
                 fields: g.fields.into_iter().map(|(name, f)| f.finish(name, g.count)).collect(),
             })
             .collect();

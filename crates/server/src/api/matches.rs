@@ -12,6 +12,7 @@ use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::identity::{Candidate, Doubles, Evidence, Likeness, doubles, likest};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::Artefact;
+use hovrel_core::survey::TWICE_FROM;
 use hovrel_engine::Mapped;
 use hovrel_store::{NewMatch, Route, Session};
 use serde::{Deserialize, Serialize};
@@ -344,9 +345,6 @@ pub struct DoubleList {
     right: Vec<DoubleGroup>,
 }
 
-/// From how alike two items of one end are pointed out; common practice, no source.
-const DOUBLE: u8 = 90;
-
 /// Items of one end that seem to be one thing twice, at either end, in all that the container holds.
 #[utoipa::path(get, path = "/routes/{id}/doubles/{lane}", operation_id = "listDoubles",
     params(("id" = Uuid, Path), ("lane" = String, Path)),
@@ -369,7 +367,7 @@ pub async fn listed_doubles(
             let items = members.into_iter().map(|n| MatchItem::of(&all[n])).collect();
             DoubleGroup { items, score }
         };
-        let found = block_in_place(|| doubles(&all, DOUBLE));
+        let found = block_in_place(|| doubles(&all, TWICE_FROM));
         out.push(found.into_iter().take(LISTED).map(group).collect());
     }
     let right = out.pop().unwrap_or_default();

@@ -146,7 +146,7 @@ export default function Rules() {
       };
     });
   };
-  const longestOf = (f: Schemas["FieldSchema"]) => left.survey?.fields.find((s) => s.field === f.id)?.longest ?? 0;
+  const longestOf = (field: string) => left.survey?.fields.find((s) => s.field === field)?.longest ?? 0;
   const setLinkBack = (link_back: boolean) =>
     lane && changeLane(lane.id, (l) => ({ ...l, policies: { ...l.policies, link_back } }));
   const used = lane?.rules.map(sourceField) ?? [];
@@ -236,6 +236,7 @@ export default function Rules() {
                   select={() => setSelected(row.target)}
                   faults={faults.data?.filter((f) => f.lane === lane?.id && f.field === row.target) ?? []}
                   value={preview.data?.values.find((v) => v.target === row.target)}
+                  longest={longestOf}
                 />
               ))}
               {hanging.map((id) => (
@@ -299,7 +300,7 @@ export default function Rules() {
                           lane={lane}
                           source={f}
                           rightName={right.name}
-                          made={(target) => setRule(target.id, ruleFrom(target, f, longestOf(f)))}
+                          made={(target) => setRule(target.id, ruleFrom(target, f, longestOf(f.id)))}
                         />
                       ) : (
                         "—"
@@ -396,12 +397,15 @@ type RuleRowProps = {
   select: () => void;
   faults: Schemas["Fault"][];
   value?: Schemas["PreviewValue"];
+  /** Characters of the longest text in a field of the left. */
+  longest: (field: string) => number;
 };
 
-function RuleRow({ row, left, on, select, faults, value }: RuleRowProps) {
+function RuleRow({ row, left, on, select, faults, value, longest: longestOf }: RuleRowProps) {
   const { rule, schema, target } = row;
   const source = rule && sourceField(rule);
   const field = left?.fields.find((f) => f.id === source);
+  const longest = source ? longestOf(source) : 0;
   const from = !rule ? (
     <span className="text-ink-3">nothing feeds it</span>
   ) : typeof rule.source === "string" ? (
@@ -415,6 +419,11 @@ function RuleRow({ row, left, on, select, faults, value }: RuleRowProps) {
         <span className="mono ml-1.5 text-ink-3">
           {typeWord[field.value_type]}
           {field.allowed ? ` · ${field.allowed.length} values` : ""}
+        </span>
+      )}
+      {schema?.max_length && longest > schema.max_length && (
+        <span className="mono ml-1.5 text-loss" title={`the longest has ${longest} characters`}>
+          up to {longest.toLocaleString("en")}
         </span>
       )}
     </>

@@ -10,6 +10,8 @@ import { formatWord, count, kindsWord, kindWord, typeWord } from "@/lib/words";
 import { Bar, Button, Empty, Loading, Pill, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
 import { Items } from "./items";
+import { Head } from "./head";
+import { People } from "./people";
 import { Shape } from "./shape";
 
 export default function SystemView() {
@@ -310,7 +312,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
       )}
       {view === "coverage" && survey.survey.coverage && <NotVerified coverage={survey.survey.coverage} />}
       {view === "shape" && <Shape system={system} container={survey.container} kind={kind} survey={survey.survey} />}
-      {view === "people" && <People users={survey.catalogue.users} />}
+      {view === "people" && <People catalogue={survey.catalogue} survey={survey.survey} />}
       {view === "tree" && (
         <Tree
           system={system}
@@ -319,20 +321,6 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         />
       )}
     </>
-  );
-}
-
-function Head({ names }: { names: string[] }) {
-  return (
-    <thead>
-      <tr className="text-left text-[11px] text-ink-3">
-        {names.map((name) => (
-          <th key={name} className="border-b border-hair px-3 py-1.5 font-normal">
-            {name}
-          </th>
-        ))}
-      </tr>
-    </thead>
   );
 }
 
@@ -367,27 +355,6 @@ function NotVerified({ coverage }: { coverage: Schemas["Coverage"] }) {
         </tbody>
       </table>
     </>
-  );
-}
-
-function People({ users }: { users: Schemas["User"][] }) {
-  const names = users.map((u) => u.name);
-  return (
-    <table className="w-full border border-hair bg-sheet">
-      <Head names={["Name", "Login", "E-mail", ""]} />
-      <tbody>
-        {users.map((u) => (
-          <tr key={u.id} className="border-b border-hair-2 last:border-0">
-            <td className="px-3 py-1.5 font-medium">{u.name}</td>
-            <td className="mono px-3 text-ink-2">{u.login ?? ""}</td>
-            <td className="px-3 text-ink-2">{u.email ?? <span className="text-ink-3">not told</span>}</td>
-            <td className="px-3 text-right text-clash">
-              {names.filter((n) => n === u.name).length > 1 && "not the only one of this name"}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </table>
   );
 }
 
