@@ -13,7 +13,7 @@ use serde::{Deserialize, Serialize};
 use crate::identity::{Candidate, Evidence, Looking, Pair, Settled, match_first_contact};
 use crate::loss::Loss;
 use crate::mapping::{
-    COMMENTS, Context, FaultReason, HISTORY, LINKS, Lane, Source, as_they_are, convert, labelled, leads_back, renamed,
+    COMMENTS, Context, FaultReason, HISTORY, LINKS, Lane, Ready, Source, as_they_are, labelled, leads_back, renamed,
     source_value,
 };
 use crate::model::{Artefact, Fingerprint, Kind, Reference, Value};
@@ -67,6 +67,7 @@ pub struct Comparer<'a> {
     lane: &'a Lane,
     cx: &'a Context<'a>,
     order: Vec<usize>,
+    ready: Vec<Ready<'a>>,
 }
 
 /// What comparing two artefacts found.
@@ -78,7 +79,13 @@ pub enum Found {
 
 impl<'a> Comparer<'a> {
     pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
-        Comparer { lane, cx, order: targets(lane) }
+        let ready = lane.rules.iter().map(|r| Ready::new(r, cx.right_kind)).collect();
+        Comparer { lane, cx, order: targets(lane), ready }
+    }
+
+    /// The lane's rules, ready for many artefacts.
+    pub(crate) fn rules(&self) -> &[Ready<'a>] {
+        &self.ready
     }
 
     /// The fingerprint of what the rules take from a left artefact.
@@ -135,7 +142,8 @@ impl<'a> Comparer<'a> {
     pub fn compare(&self, left: &Artefact, right: &Artefact, base: Option<&Base>) -> Found {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
-        for rule in &self.lane.rules {
+        for ready in &self.ready {
+            let rule = ready.rule;
             let source = source_value(rule, left, self.cx.left_system);
             let Some(source) = source else { continue };
             let now = right_value(right, &rule.target);
@@ -147,7 +155,7 @@ impl<'a> Comparer<'a> {
             if left_same && right_same && !moved && renamed.is_none() {
                 continue;
             }
-            let converted = convert(rule, left, self.cx);
+            let converted = ready.convert(left, self.cx);
             if let Some(fault) = converted.fault {
                 // A value that can't be carried blocks only if it is new: what was agreed on stays.
                 if !left_same {
@@ -195,8 +203,9 @@ impl<'a> Comparer<'a> {
     pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(String, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
-        for rule in &self.lane.rules {
-            let converted = convert(rule, left, self.cx);
+        for ready in &self.ready {
+            let rule = ready.rule;
+            let converted = ready.convert(left, self.cx);
             if let Some(fault) = converted.fault {
                 faults.push((rule.target.clone(), fault));
                 continue;
@@ -298,13 +307,14 @@ pub struct BesideField {
 /// they are one.
 pub fn beside(lane: &Lane, cx: &Context<'_>, left: &Artefact, right: &Artefact) -> Vec<BesideField> {
     let comparer = Comparer::new(lane, cx);
-    let field = |rule: &crate::mapping::Rule| {
+    let field = |ready: &Ready<'_>| {
+        let rule = ready.rule;
         let now = right_value(right, &rule.target).into_owned();
-        let left = convert(rule, left, cx).value.map(|v| comparer.expected(v, &now));
+        let left = ready.convert(left, cx).value.map(|v| comparer.expected(v, &now));
         let same = left.as_ref().is_some_and(|l| same(l, &now));
         BesideField { target: rule.target.clone(), left, right: now, same }
     };
-    lane.rules.iter().map(field).collect()
+    comparer.rules().iter().map(field).collect()
 }
 
 /// One end of a lane as read: artefacts in scope, with the paths of their folders.

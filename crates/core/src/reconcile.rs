@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use crate::compare::{Base, Comparer, right_value, same};
 use crate::identity::Pair;
 use crate::loss::Loss;
-use crate::mapping::{ATTACHMENTS, COMMENTS, Context, HISTORY, LINKS, Lane, convert, source_value};
+use crate::mapping::{ATTACHMENTS, COMMENTS, Context, HISTORY, LINKS, Lane, source_value};
 use crate::model::{Artefact, Kind, Value};
 use crate::plan::lacks_only;
 
@@ -169,11 +169,12 @@ pub fn prove_lane(
         };
         proof.paired += 1;
         let base = if comparer.untouched(artefact, other, pair) { None } else { bases.base(pair) };
-        for rule in &lane.rules {
+        for ready in comparer.rules() {
+            let rule = ready.rule;
             if source_value(rule, artefact, cx.left_system).is_none() {
                 continue;
             }
-            let converted = convert(rule, artefact, cx);
+            let converted = ready.convert(artefact, cx);
             let now = right_value(other, &rule.target);
             let entry = fields.entry(&rule.target).or_insert_with(|| FieldProof {
                 field: rule.target.clone(),

@@ -414,6 +414,23 @@ fn items_at_fault_are_counted_and_named() {
     assert_eq!(fault.items[1], "c2");
 }
 
+/// Thousands of values without a row are counted, and a hundred of them told one by one.
+#[test]
+fn what_is_at_fault_in_thousands_is_told_by_its_number() {
+    let ends = Ends::new();
+    let items: Vec<Artefact> = (0..2_000)
+        .map(|n| Artefact { id: format!("c{n}"), ..item("level", Value::choice(format!("L{}", n / 2))) })
+        .collect();
+    let rules = vec![rule("priority", Source::Field("level".into()), vec![map(&[("L0", "High")], Fallback::Block)])];
+    let found = check(&Lane::of_kind(Kind::TestCase, rules), &ends.context(), &items.iter().collect::<Vec<_>>());
+    let of: Vec<&Fault> = found.iter().filter(|f| f.field == "priority").collect();
+    assert_eq!(of.len(), 101);
+    assert_eq!(of[0].reason, FaultReason::ValueNotInMap { value: "L1".into() });
+    assert_eq!((&of[100].reason, of[100].item_count), (&FaultReason::AndMore { reasons: 899 }, 1_798));
+    assert!(of.iter().all(|f| f.blocks));
+    assert_eq!(of.iter().map(|f| f.item_count).sum::<u64>(), 1_998, "no item is forgotten");
+}
+
 /// A value computed from several fields, with every conversion behind it that a field could have.
 #[test]
 fn a_value_is_computed_from_the_item() {

@@ -49,10 +49,10 @@ impl Cache {
         container: &str,
         kind: Kind,
     ) -> Result<Arc<Surveyed>, Problem> {
-        let Some(survey) = store.survey(system, container).await? else { return Ok(Arc::default()) };
+        let Some(surveyed_at) = store.surveyed_at(system, container).await? else { return Ok(Arc::default()) };
         let key = (system, container.to_owned(), kind);
         let kept = self.0.lock().unwrap_or_else(|e| e.into_inner()).get(&key).cloned();
-        if let Some((_, found)) = kept.filter(|(at, _)| *at == survey.at) {
+        if let Some((_, found)) = kept.filter(|(at, _)| *at == surveyed_at) {
             return Ok(found);
         }
         let read = async |kind: Kind| -> Result<Vec<Artefact>, Problem> {
@@ -75,7 +75,7 @@ impl Cache {
             let oldest = kept.iter().min_by_key(|(_, (at, _))| *at).map(|(k, _)| k.clone());
             oldest.map(|k| kept.remove(&k));
         }
-        kept.insert(key, (survey.at, found.clone()));
+        kept.insert(key, (surveyed_at, found.clone()));
         Ok(found)
     }
 }

@@ -119,6 +119,12 @@ impl Store {
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
+    /// When a container was surveyed.
+    pub async fn surveyed_at(&self, system: Uuid, container: &str) -> Result<Option<DateTime<Utc>>, StoreError> {
+        let query = surveys::table.find((system, container)).select(surveys::at);
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
     /// Surveyed artefacts of a kind after a place in their order, some at a time: their places and bodies. For
     /// scope counts and previews, which need them all, but not as they are stored.
     pub async fn artefact_bodies(

@@ -1430,6 +1430,11 @@ export interface components {
             /** @enum {string} */
             reason: "move_asks";
             to: string;
+        } | {
+            /** @enum {string} */
+            reason: "and_more";
+            /** Format: int32 */
+            reasons: number;
         };
         /**
          * @description What to do about one field.

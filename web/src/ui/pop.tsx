@@ -1,12 +1,18 @@
 import { Popover } from "radix-ui";
 
+type Props = {
+  label: string;
+  title: string;
+  /** Whether it begins open. */
+  defaultOpen?: boolean;
+  children: React.ReactNode;
+};
+
 /** A button that opens a small sheet. */
-export function Pop({ label, title, children }: { label: string; title: string; children: React.ReactNode }) {
+export function Pop({ label, title, defaultOpen, children }: Props) {
   return (
-    <Popover.Root>
-      <Popover.Trigger className="text-ink-2 underline decoration-hair underline-offset-3 hover:text-ink">
-        {label}
-      </Popover.Trigger>
+    <Popover.Root defaultOpen={defaultOpen}>
+      <Popover.Trigger className={popButton}>{label}</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
           aria-label={title}
@@ -20,3 +26,6 @@ export function Pop({ label, title, children }: { label: string; title: string; 
     </Popover.Root>
   );
 }
+
+/** How such a button looks. */
+export const popButton = "text-ink-2 underline decoration-hair underline-offset-3 hover:text-ink";

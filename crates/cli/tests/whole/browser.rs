@@ -8,6 +8,7 @@ use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, read_all};
 
 use crate::program::Program;
+use crate::wide::wide_world;
 
 /// Runs walks of web/e2e by their names; what they told.
 async fn walked(program: &Program, walks: &[&str], more: Vec<(&'static str, String)>) -> String {
@@ -80,4 +81,14 @@ async fn a_hundred_doubtful_matches_in_the_browser() {
     let adopted = client.changes(&plan, "outcome=adopt&kind=test_case").await;
     let settled = adopted.iter().filter(|c| c["evidence"]["how"] == "settled" && c["included"] == true);
     assert!(settled.count() >= 90, "{} adoptions", adopted.len());
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn two_hundred_fields_and_five_thousand_values_in_the_browser() {
+    let program = Program::start().await;
+    let client = Client::sign_in(&program.address).await;
+    let world = wide_world(&client).await;
+    let routes = vec![("USUAL", world.usual.clone()), ("WIDE", world.wide.clone())];
+    let told = walked(&program, &["wide"], routes).await;
+    told.lines().filter_map(|l| l.trim().strip_prefix("wide: ")).for_each(|l| println!("{l}"));
 }

@@ -9,3 +9,4 @@ mod meanwhile;
 mod pairs;
 mod program;
 mod routes;
+mod wide;

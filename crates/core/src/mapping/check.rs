@@ -4,10 +4,13 @@
 //! nothing feeds, values no map names, rules that would have to run backwards and can't. Each fault
 //! carries the items concerned. All faults are returned together (law 10).
 
+use std::collections::HashSet;
+
 use serde::{Deserialize, Serialize};
 
 use super::computed::value_type;
-use super::convert::{Context, convert};
+use super::convert::{Context, Ready};
+use super::item_faults::ItemFaults;
 use super::lane::{Conversion, Direction, Lane, Rule, Source};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
 use crate::catalogue::KindSchema;
@@ -106,6 +109,10 @@ pub enum FaultReason {
         to: String,
         field: String,
     },
+    /// Of one rule, so many reasons beyond those told one by one.
+    AndMore {
+        reasons: u32,
+    },
 }
 
 impl FaultReason {
@@ -166,6 +173,9 @@ impl FaultReason {
             FaultReason::MoveAsks { to, field } => {
                 format!("reaching “{to}” asks for the field “{field}”, which would be empty; fill it by a rule")
             }
+            FaultReason::AndMore { reasons } => {
+                format!("{reasons} more of such values or items are at fault in this field; settle those that are named")
+            }
             FaultReason::Expression { from, why, .. } => format!("in the expression at character {}: {why}", from + 1),
             FaultReason::NotComputed { why } => {
                 format!("the value can't be computed for the item: {why}; say in the expression what it is then")
@@ -181,9 +191,6 @@ fn short(text: &str) -> String {
     if text.chars().count() <= 60 { text.to_owned() } else { text.chars().take(59).chain(['…']).collect() }
 }
 
-/// How many items a fault names; the count is exact beyond that.
-const NAMED_ITEMS: usize = 50;
-
 /// Finds every fault of `lane`. `items` are the artefacts in the lane's scope at the left, as last
 /// surveyed; without them only the schema is checked.
 pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
@@ -196,21 +203,25 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
             faults.push(fault(lane, "", FaultReason::Scope { left, why: wrong.message }, true));
         }
     }
-    for (n, rule) in lane.rules.iter().enumerate() {
-        if lane.rules[..n].iter().any(|r| r.target == rule.target) {
-            faults.push(fault(lane, &rule.target, FaultReason::FedTwice, true));
-            continue;
-        }
-        let before = faults.len();
-        faults.extend(
-            schema_faults(rule, cx.left_kind, cx.right_kind).into_iter().map(|r| fault(lane, &rule.target, r, true)),
-        );
-        if faults.len() == before {
-            faults.extend(item_faults(lane, rule, cx, items));
-        }
+    let mut fed: HashSet<&str> = HashSet::new();
+    let mut rules: Vec<Result<ItemFaults<'_>, Vec<Fault>>> = Vec::new();
+    for rule in &lane.rules {
+        let wrong = match fed.insert(&rule.target) {
+            false => vec![FaultReason::FedTwice],
+            true => schema_faults(rule, cx.left_kind, cx.right_kind),
+        };
+        rules.push(match wrong.is_empty() {
+            true => Ok(ItemFaults::new(lane, Ready::new(rule, cx.right_kind))),
+            false => Err(wrong.into_iter().map(|r| fault(lane, &rule.target, r, true)).collect()),
+        });
     }
+    // Item by item: what one holds is near at hand for all rules.
+    for item in items {
+        rules.iter_mut().flatten().for_each(|rule| rule.see(item, cx));
+    }
+    faults.extend(rules.into_iter().flat_map(|found| found.map_or_else(|wrong| wrong, ItemFaults::finish)));
     for field in cx.right_kind.fields.iter().filter(|f| f.required && !f.read_only) {
-        if !lane.rules.iter().any(|r| r.target == field.id) {
+        if !fed.contains(field.id.as_str()) {
             faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
         }
     }
@@ -226,7 +237,7 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     faults
 }
 
-fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
+pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
     Fault {
         lane: lane.id.clone(),
         field: field.to_owned(),
@@ -302,8 +313,9 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
                 super::Fallback::Use(v) => Some(v),
                 _ => None,
             };
+            let allowed: HashSet<&String> = allowed.iter().collect();
             let led_to = map.rows.iter().map(|r| &r.right).chain(default).filter(|v| !v.is_empty());
-            for value in led_to.filter(|v| !allowed.contains(v)) {
+            for value in led_to.filter(|v| !allowed.contains(*v)) {
                 out.push(FaultReason::MapTargetNotAllowed { value: value.clone() });
             }
         }
@@ -369,34 +381,4 @@ fn invertible(rule: &Rule) -> bool {
                 same.len() == 1 || same.iter().filter(|r| r.returns).count() == 1
             }),
         })
-}
-
-/// Faults of single items, gathered by reason.
-fn item_faults(lane: &Lane, rule: &Rule, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
-    let mut found: Vec<Fault> = Vec::new();
-    for item in items {
-        let Some(reason) = convert(rule, item, cx).fault else { continue };
-        // Folders are planned together with their lane, which the check of one lane does not see.
-        if matches!(reason, FaultReason::FolderNotCarried { .. } | FaultReason::NotCarried { .. }) {
-            continue;
-        }
-        // Reasons that name the item's own value are one fault per value only for maps and people,
-        // where a row settles many items at once.
-        let same = |f: &Fault| match (&f.reason, &reason) {
-            (FaultReason::TooLong { .. }, FaultReason::TooLong { .. }) => true,
-            (a, b) => a == b,
-        };
-        let entry = match found.iter_mut().find(|f| same(f)) {
-            Some(f) => f,
-            None => {
-                found.push(fault(lane, &rule.target, reason, true));
-                found.last_mut().expect("just pushed")
-            }
-        };
-        entry.item_count += 1;
-        if entry.items.len() < NAMED_ITEMS {
-            entry.items.push(item.id.clone());
-        }
-    }
-    found
 }

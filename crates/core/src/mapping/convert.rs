@@ -4,12 +4,13 @@
 //! target's format and back), so that comparing it with the target needs no tolerance.
 
 use std::borrow::Cow;
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
+use super::amounts::{hours, number, shortened};
 use super::comments::{comments, gathered, history};
 use super::computed::computed_field;
 use super::files::files;
-use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap};
+use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
 use super::links::{links, retyped};
 use super::mentions::lead_on;
 use super::steps::{checklist, steps};
@@ -105,58 +106,100 @@ pub(crate) fn sorted(links: &[Link]) -> Vec<Link> {
     links
 }
 
-/// Applies `rule` to `artefact`.
-pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted {
-    let mut out = Converted { value: None, losses: Vec::new(), fault: None };
-    let Some(source) = source_value(rule, artefact, cx.left_system) else { return out };
-    let mut value = source.into_owned();
-    let read = match &rule.source {
-        Source::Field(field) => field,
-        Source::Attachments => ATTACHMENTS,
-        _ => "",
-    };
-    if !read.is_empty() {
-        let about = artefact.read_losses.iter().filter(|l| l.field == read);
-        out.losses.extend(about.map(|l| Loss { field: rule.target.clone(), ..l.clone() }));
-    }
-    if let Value::Unreadable(raw) = &value {
-        out.fault = Some(match rule.source {
-            Source::Computed(_) => FaultReason::NotComputed { why: raw.clone() },
-            _ => FaultReason::Unreadable { raw: raw.clone() },
-        });
-        return out;
-    }
-    for conversion in &rule.conversions {
-        match step(conversion, value, rule, cx, &mut out.losses) {
-            Ok(next) => value = next,
-            Err(fault) => {
-                out.fault = Some(fault);
-                return out;
-            }
+/// A rule made ready for many artefacts: what it looks up in long lists it finds in one step.
+pub struct Ready<'r> {
+    pub rule: &'r Rule,
+    /// For each conversion, the rows of its table by the value at the left; of several the first.
+    rows: Vec<Rows<'r>>,
+    /// The target; none if there is no such field.
+    field: Option<&'r FieldSchema>,
+    /// Values that the target allows; none if it takes any.
+    allowed: Option<HashSet<&'r str>>,
+}
+
+type Rows<'r> = HashMap<&'r str, &'r ValueRow>;
+
+impl<'r> Ready<'r> {
+    /// `right` is the kind that the rule fills.
+    pub fn new(rule: &'r Rule, right: &'r KindSchema) -> Ready<'r> {
+        let rows = |c: &'r Conversion| {
+            let rows = match c {
+                Conversion::ValueMap(map) => &map.rows,
+                Conversion::Users(table) => &table.rows,
+                _ => return Rows::new(),
+            };
+            rows.iter().rev().map(|r| (r.left.as_str(), r)).collect()
+        };
+        let field = right.field(&rule.target);
+        let allowed = field.and_then(|f| f.allowed.as_ref());
+        Ready {
+            rule,
+            field,
+            rows: rule.conversions.iter().map(rows).collect(),
+            allowed: allowed.map(|a| a.iter().map(String::as_str).collect()),
         }
     }
-    match fit(value, rule, artefact, cx, &mut out.losses) {
-        Ok(value) => out.value = Some(lead_on(value.settled(), rule, cx, &mut out.losses)),
-        Err(fault) => out.fault = Some(fault),
+
+    /// Applies the rule to an artefact.
+    pub fn convert(&self, artefact: &Artefact, cx: &Context<'_>) -> Converted {
+        let rule = self.rule;
+        let mut out = Converted { value: None, losses: Vec::new(), fault: None };
+        let Some(source) = source_value(rule, artefact, cx.left_system) else { return out };
+        let mut value = source.into_owned();
+        let read = match &rule.source {
+            Source::Field(field) => field,
+            Source::Attachments => ATTACHMENTS,
+            _ => "",
+        };
+        if !read.is_empty() {
+            let about = artefact.read_losses.iter().filter(|l| l.field == read);
+            out.losses.extend(about.map(|l| Loss { field: rule.target.clone(), ..l.clone() }));
+        }
+        if let Value::Unreadable(raw) = &value {
+            out.fault = Some(match rule.source {
+                Source::Computed(_) => FaultReason::NotComputed { why: raw.clone() },
+                _ => FaultReason::Unreadable { raw: raw.clone() },
+            });
+            return out;
+        }
+        for (conversion, rows) in rule.conversions.iter().zip(&self.rows) {
+            match step(conversion, rows, value, rule, cx, &mut out.losses) {
+                Ok(next) => value = next,
+                Err(fault) => {
+                    out.fault = Some(fault);
+                    return out;
+                }
+            }
+        }
+        match fit(value, self, artefact, cx, &mut out.losses) {
+            Ok(value) => out.value = Some(lead_on(value.settled(), rule, cx, &mut out.losses)),
+            Err(fault) => out.fault = Some(fault),
+        }
+        out
     }
-    out
+}
+
+/// Applies `rule` to one artefact.
+pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted {
+    Ready::new(rule, cx.right_kind).convert(artefact, cx)
 }
 
 fn step(
     conversion: &Conversion,
+    rows: &Rows<'_>,
     value: Value,
     rule: &Rule,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
     match conversion {
-        Conversion::ValueMap(map) => mapped(map, value, rule, losses),
+        Conversion::ValueMap(map) => mapped(map, rows, value, rule, losses),
         Conversion::RichText => Ok(match value {
             Value::Text(text) => Value::RichText(Document::from_text(&text)),
             other => other,
         }),
         Conversion::Shorten { to } => Ok(shortened(value, *to, rule, losses)),
-        Conversion::Users(table) => person(table, value, rule, cx, losses),
+        Conversion::Users(table) => person(table, rows, value, rule, cx, losses),
         Conversion::IfEmpty { text } => Ok(if value.is_blank() { Value::text(text) } else { value }),
         Conversion::Hours => hours(value),
         Conversion::Number { comma } => number(value, *comma),
@@ -170,47 +213,17 @@ fn step(
     }
 }
 
-/// Hours from seconds, or from text with hours, minutes and perhaps seconds; exact to the second.
-fn hours(value: Value) -> Result<Value, FaultReason> {
-    let wrong = |v: &Value| FaultReason::WrongType { value: v.display(), wanted: ValueType::Duration };
-    let seconds = match &value {
-        v if v.is_blank() => return Ok(Value::Empty),
-        Value::Duration(s) => *s,
-        Value::Text(t) => {
-            let parts: Vec<i64> =
-                t.trim().split(':').map(str::parse).collect::<Result<_, _>>().map_err(|_| wrong(&value))?;
-            match parts.as_slice() {
-                [h, m] if (0..60).contains(m) && *h >= 0 => h * 3600 + m * 60,
-                [h, m, s] if (0..60).contains(m) && (0..60).contains(s) && *h >= 0 => h * 3600 + m * 60 + s,
-                _ => return Err(wrong(&value)),
-            }
-        }
-        _ => return Err(wrong(&value)),
-    };
-    // Ten thousandths of an hour are finer than a second.
-    let parts = (seconds * 10_000 + 1800) / 3600;
-    let text = format!("{}.{:04}", parts / 10_000, parts % 10_000);
-    Decimal::parse(&text).map(Value::Decimal).map_err(|_| wrong(&value))
-}
-
-fn number(value: Value, comma: bool) -> Result<Value, FaultReason> {
-    let Value::Text(text) = &value else { return Ok(value) };
-    let text = text.trim().replace([' ', '\u{a0}', '\u{202f}'], "");
-    // With a decimal comma, points divide thousands; without one, commas do.
-    let text = if comma { text.replace('.', "").replace(',', ".") } else { text.replace(',', "") };
-    match text.is_empty() {
-        true => Ok(Value::Empty),
-        false => Decimal::parse(&text)
-            .map(Value::Decimal)
-            .map_err(|_| FaultReason::WrongType { value: value.display(), wanted: ValueType::Decimal }),
-    }
-}
-
-fn mapped(map: &ValueMap, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
+fn mapped(
+    map: &ValueMap,
+    rows: &Rows<'_>,
+    value: Value,
+    rule: &Rule,
+    losses: &mut Vec<Loss>,
+) -> Result<Value, FaultReason> {
     if let Value::ChoiceList(list) = value {
         let mut out = Vec::new();
         for item in list {
-            if let Value::Choice(v) = mapped(map, Value::Choice(item), rule, losses)?
+            if let Value::Choice(v) = mapped(map, rows, Value::Choice(item), rule, losses)?
                 && !out.contains(&v)
             {
                 out.push(v);
@@ -219,7 +232,7 @@ fn mapped(map: &ValueMap, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> 
         return Ok(Value::ChoiceList(out));
     }
     let shown = value.display();
-    if let Some(row) = map.rows.iter().find(|r| r.left == shown) {
+    if let Some(row) = rows.get(shown.as_str()) {
         return Ok(if row.right.is_empty() { Value::Empty } else { Value::Choice(row.right.clone()) });
     }
     if value.is_blank() {
@@ -251,42 +264,23 @@ fn mapped(map: &ValueMap, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> 
     }
 }
 
-fn shortened(value: Value, to: u32, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
-    let text = match value {
-        Value::Text(t) => t,
-        other => return other,
-    };
-    if text.chars().count() <= to as usize {
-        return Value::Text(text);
-    }
-    // Trailing space would be trimmed by many systems and then look like a change.
-    let cut: String = text.chars().take(to as usize).collect::<String>().trim_end().to_owned();
-    losses.push(Loss {
-        field: rule.target.clone(),
-        kind: LossKind::Truncated,
-        cause: LossCause::TooLong { limit: to },
-        before: text,
-        after: cut.clone(),
-    });
-    Value::Text(cut)
-}
-
 fn person(
     table: &UserTable,
+    rows: &Rows<'_>,
     value: Value,
     rule: &Rule,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
     match value {
-        Value::User(id) => Ok(match one_person(table, &id, rule, cx, losses)? {
+        Value::User(id) => Ok(match one_person(table, rows, &id, rule, cx, losses)? {
             Some(id) => Value::User(id),
             None => Value::Empty,
         }),
         Value::UserList(ids) => {
             let mut out = Vec::new();
             for id in ids {
-                out.extend(one_person(table, &id, rule, cx, losses)?);
+                out.extend(one_person(table, rows, &id, rule, cx, losses)?);
             }
             Ok(Value::UserList(out))
         }
@@ -296,12 +290,13 @@ fn person(
 
 fn one_person(
     table: &UserTable,
+    rows: &Rows<'_>,
     id: &str,
     rule: &Rule,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Option<String>, FaultReason> {
-    if let Some(row) = table.rows.iter().find(|r| r.left == id) {
+    if let Some(row) = rows.get(id) {
         return Ok((!row.right.is_empty()).then(|| row.right.clone()));
     }
     let (name, found) = recognise(id, cx.left, cx.right_users);
@@ -333,16 +328,16 @@ fn one_person(
 /// Makes the value one of the target field's type, as the target will hold it.
 fn fit(
     value: Value,
-    rule: &Rule,
+    ready: &Ready<'_>,
     artefact: &Artefact,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
+    let rule = ready.rule;
     if rule.target == PARENT {
         return parent(value, rule, cx);
     }
-    let field =
-        cx.right_kind.field(&rule.target).ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
+    let field = ready.field.ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
     if rule.target == ATTACHMENTS {
         return Ok(files(value, field, rule, artefact.url.as_deref(), losses));
     }
@@ -422,13 +417,13 @@ fn fit(
     {
         return Err(FaultReason::TooLong { length: length as u32, limit });
     }
-    if let Some(allowed) = &field.allowed {
+    if let Some(allowed) = &ready.allowed {
         let given: &[String] = match &out {
             Value::Choice(v) => std::slice::from_ref(v),
             Value::ChoiceList(l) => l,
             _ => &[],
         };
-        if let Some(bad) = given.iter().find(|v| !allowed.contains(v)) {
+        if let Some(bad) = given.iter().find(|v| !allowed.contains(v.as_str())) {
             return Err(FaultReason::NotAllowed { value: bad.clone() });
         }
     }

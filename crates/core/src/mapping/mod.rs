@@ -4,6 +4,7 @@
 //! artefact, [`check()`] finds everything wrong with a lane before it runs, [`suggest()`] proposes rules
 //! with their evidence. Rules are data: a route is a file of them.
 
+mod amounts;
 mod check;
 mod comments;
 mod computed;
@@ -11,6 +12,7 @@ mod convert;
 mod deep;
 mod expand;
 mod files;
+mod item_faults;
 mod lane;
 mod links;
 mod mentions;
@@ -26,7 +28,7 @@ pub use comments::is_there as comment_is_there;
 pub(crate) use comments::{all_there, as_they_are};
 pub use computed::Computed;
 pub(crate) use convert::sorted;
-pub use convert::{Context, Converted, PairLookup, Place, convert, source_value};
+pub use convert::{Context, Converted, PairLookup, Place, Ready, convert, source_value};
 pub use deep::join_deep;
 pub use expand::{call_order, expand_calls};
 pub use files::link_to_refused_files;

@@ -173,20 +173,24 @@ pub(super) fn with_etag(status: StatusCode, item: Value) -> Response {
     (status, [(header::ETAG, etag)], Json(item)).into_response()
 }
 
-/// Pages by a cursor that says after which id to go on.
-pub(super) fn page(items: Vec<(u32, Value)>, query: &HashMap<String, String>) -> Response {
+/// Pages by a cursor that says after which id to go on. Only what is on the page is written.
+pub(super) fn page<'s, T: 's>(
+    found: impl Iterator<Item = (u32, &'s T)>,
+    query: &HashMap<String, String>,
+    write: impl Fn(&T) -> Value,
+) -> Response {
     let after: u32 = match query.get("after").map(|c| c.strip_prefix('k').unwrap_or_default().parse()) {
         None => 0,
         Some(Ok(n)) => n,
         Some(Err(_)) => return problem(StatusCode::BAD_REQUEST, "bad_cursor", Some("after"), "not one of our cursors"),
     };
     let limit = query.get("limit").and_then(|v| v.parse().ok()).unwrap_or(50).clamp(1, LONGEST_PAGE);
-    let total = items.len();
-    let mut rest = items.into_iter().filter(|(id, _)| *id > after);
-    let taken: Vec<(u32, Value)> = rest.by_ref().take(limit).collect();
+    let all: Vec<(u32, &T)> = found.collect();
+    let mut rest = all.iter().filter(|(id, _)| *id > after);
+    let taken: Vec<&(u32, &T)> = rest.by_ref().take(limit).collect();
     let next = rest.next().and_then(|_| taken.last().map(|(id, _)| format!("k{id}")));
-    let items: Vec<Value> = taken.into_iter().map(|(_, v)| v).collect();
-    Json(json!({"items": items, "next": next, "total": total})).into_response()
+    let items: Vec<Value> = taken.into_iter().map(|(_, item)| write(item)).collect();
+    Json(json!({"items": items, "next": next, "total": all.len()})).into_response()
 }
 
 pub(super) type Query_ = Query<HashMap<String, String>>;
@@ -195,14 +199,14 @@ async fn chapters(Extract(server): Extract<Server>, Query(query): Query_) -> Res
     let state = server.kept.read();
     let wanted = query.get("external_ref");
     let found = state.chapters.values().filter(|c| wanted.is_none_or(|w| c.external_ref.as_ref() == Some(w)));
-    page(found.map(|c| (c.id, chapter_json(c))).collect(), &query)
+    page(found.map(|c| (c.id, c)), &query, chapter_json)
 }
 
 async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
     let state = server.kept.read();
     let wanted = query.get("external_ref");
     let found = state.cases.values().filter(|c| wanted.is_none_or(|w| c.external_ref.as_ref() == Some(w)));
-    page(found.map(|c| (c.id, case_json(c, &state.own_fields))).collect(), &query)
+    page(found.map(|c| (c.id, c)), &query, |c| case_json(c, &state.own_fields))
 }
 
 pub(super) fn missing() -> Response {

@@ -124,7 +124,7 @@ pub async fn list(
     let wanted = query.get("external_ref");
     let marked = |r: &&Record| wanted.is_none_or(|w| r.values.get("external_ref").map(as_text).as_ref() == Some(w));
     let found = state.records.get(kind.id).into_iter().flat_map(|r| r.values()).filter(marked);
-    page(found.map(|r| (r.number, write(r, kind, &state.own_fields))).collect(), &query)
+    page(found.map(|r| (r.number, r)), &query, |r| write(r, kind, &state.own_fields))
 }
 
 fn found(state: &State, kind: &str, id: u32) -> Option<(&'static Kind, Record)> {

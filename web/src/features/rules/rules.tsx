@@ -1,6 +1,6 @@
 // The Rules stop: fields of both ends with the rule on the spine, tried out on a real item.
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { percent } from "@/lib/format";
@@ -11,28 +11,16 @@ import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
-import {
-  HANGING,
-  HISTORY,
-  LINKS,
-  PARENT,
-  ruleFrom,
-  ruleWords,
-  sourceField,
-  sourceWord,
-  sourceWords,
-  targetWord,
-  valueMapOf,
-} from "./rule-words";
+import { HANGING, HISTORY, LINKS, PARENT, ruleFrom, sourceField, targetWord, valueMapOf } from "./rule-words";
 import { MakeField } from "./make-field";
 import { RulePanel } from "./rule-panel";
+import { RuleRow, type Row } from "./rule-row";
 import { Suggestions } from "./suggestions";
-
-type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Rule };
 
 /** Every field at the right, the folder included, with the rule that fills it. */
 function rowsOf(lane: Lane, right?: Schemas["KindSchema"]): Row[] {
-  const rule = (target: string) => lane.rules.find((r) => r.target === target);
+  const rules = new Map(lane.rules.map((r) => [r.target, r]));
+  const rule = (target: string) => rules.get(target);
   const fields = right?.fields.filter((f) => !f.read_only) ?? [];
   const known = fields.map((f) => ({ target: f.id, schema: f, rule: rule(f.id) }));
   const gone = lane.rules
@@ -72,7 +60,16 @@ export default function Rules() {
     enabled: !!tried,
     placeholderData: keepPreviousData,
   });
-  const rows = lane ? rowsOf(lane, endOf(schema.data, lane, "right").kind) : [];
+  const rightKind = endOf(schema.data, lane, "right").kind;
+  const rows = useMemo(() => (lane ? rowsOf(lane, rightKind) : []), [lane, rightKind]);
+  const leftSurvey = endOf(schema.data, lane, "left").survey;
+  const longest = useMemo(() => new Map(leftSurvey?.fields.map((f) => [f.field, f.longest])), [leftSurvey]);
+  const made = useMemo(() => new Map(preview.data?.values.map((v) => [v.target, v])), [preview.data]);
+  const wrong = useMemo(() => {
+    const of = faults.data?.filter((f) => f.lane === lane?.id) ?? [];
+    // Of several faults of a field the first is told in its row.
+    return new Map(of.toReversed().map((f) => [f.field, f.message]));
+  }, [faults.data, lane?.id]);
   const current = rows.find((r) => r.target === selected) ?? rows.find((r) => valueMapOf(r.rule)) ?? rows[0];
   const move = (by: number) => {
     const n = rows.findIndex((r) => r.target === current?.target);
@@ -146,10 +143,10 @@ export default function Rules() {
       };
     });
   };
-  const longestOf = (field: string) => left.survey?.fields.find((s) => s.field === field)?.longest ?? 0;
+  const longestOf = (field: string) => longest.get(field) ?? 0;
   const setLinkBack = (link_back: boolean) =>
     lane && changeLane(lane.id, (l) => ({ ...l, policies: { ...l.policies, link_back } }));
-  const used = lane?.rules.map(sourceField) ?? [];
+  const used = new Set(lane?.rules.map(sourceField));
   // What hangs on items at the left and has no place at the right.
   const hanging = [...HANGING, ...(left.kind?.in_folders ? [PARENT] : [])].filter(
     (id) =>
@@ -159,7 +156,7 @@ export default function Rules() {
   );
   const carries = (r: Rule) => r.source === "history" || r.source === "comments_and_history";
   const keepsHistory = left.kind?.fields.some((f) => f.id === HISTORY) && !lane?.rules.some(carries);
-  const unused = left.kind?.fields.filter((f) => !f.id.startsWith("@") && !f.origin_mark && !used.includes(f.id)) ?? [];
+  const unused = left.kind?.fields.filter((f) => !f.id.startsWith("@") && !f.origin_mark && !used.has(f.id)) ?? [];
   return (
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>
@@ -233,10 +230,10 @@ export default function Rules() {
                   row={row}
                   left={left.kind}
                   on={row.target === current?.target}
-                  select={() => setSelected(row.target)}
-                  faults={faults.data?.filter((f) => f.lane === lane?.id && f.field === row.target) ?? []}
-                  value={preview.data?.values.find((v) => v.target === row.target)}
-                  longest={longestOf}
+                  select={setSelected}
+                  fault={wrong.get(row.target)}
+                  value={made.get(row.target)}
+                  longest={row.rule ? longestOf(sourceField(row.rule) ?? "") : 0}
                 />
               ))}
               {hanging.map((id) => (
@@ -387,84 +384,5 @@ export default function Rules() {
         </Button>
       </Foot>
     </>
-  );
-}
-
-type RuleRowProps = {
-  row: Row;
-  left?: Schemas["KindSchema"];
-  on: boolean;
-  select: () => void;
-  faults: Schemas["Fault"][];
-  value?: Schemas["PreviewValue"];
-  /** Characters of the longest text in a field of the left. */
-  longest: (field: string) => number;
-};
-
-function RuleRow({ row, left, on, select, faults, value, longest: longestOf }: RuleRowProps) {
-  const { rule, schema, target } = row;
-  const source = rule && sourceField(rule);
-  const field = left?.fields.find((f) => f.id === source);
-  const longest = source ? longestOf(source) : 0;
-  const from = !rule ? (
-    <span className="text-ink-3">nothing feeds it</span>
-  ) : typeof rule.source === "string" ? (
-    <span className="text-ink-2">{sourceWord[rule.source]}</span>
-  ) : !("field" in rule.source) ? (
-    <span className={`text-ink-2 ${"computed" in rule.source ? "mono" : ""}`}>{sourceWords(rule)}</span>
-  ) : (
-    <>
-      {field?.name ?? <span className="text-clash">{source} (not there)</span>}
-      {field && (
-        <span className="mono ml-1.5 text-ink-3">
-          {typeWord[field.value_type]}
-          {field.allowed ? ` · ${field.allowed.length} values` : ""}
-        </span>
-      )}
-      {schema?.max_length && longest > schema.max_length && (
-        <span className="mono ml-1.5 text-loss" title={`the longest has ${longest} characters`}>
-          up to {longest.toLocaleString("en")}
-        </span>
-      )}
-    </>
-  );
-  const to = targetWord(target, schema);
-  const bad = faults.length > 0;
-  const lossy = !!value?.losses.length;
-  const what = bad ? faults[0]?.message : (value?.fault ?? value?.becomes);
-  const cell = `border-b border-hair-2 px-3 py-1.5 truncate ${on ? "bg-wash" : ""}`;
-  return (
-    <tr onClick={select} className="cursor-pointer" aria-selected={on}>
-      <td className={`${cell} !pl-5`}>{from}</td>
-      <td className={`${cell} spine-cell text-center`}>
-        <button
-          type="button"
-          onClick={select}
-          aria-label={`Rule for ${to}: ${rule ? ruleWords(rule) : "none"}`}
-          className={`max-w-full truncate rounded-[10px] border bg-sheet px-2.5 py-px text-[11px] ${!rule && bad ? "border-clash text-clash" : rule ? "border-hair" : "border-dashed border-hair text-ink-3"} ${rule && ruleWords(rule).startsWith("shorten") ? "text-loss" : ""}`}
-        >
-          {rule ? `→ ${ruleWords(rule)}` : bad ? "choose…" : "not fed"}
-        </button>
-      </td>
-      <td className={cell}>
-        {to}
-        {schema?.required && (
-          <span className="font-bold text-clash" title="required">
-            {" "}
-            *
-          </span>
-        )}
-        {schema && (
-          <span className="mono ml-1.5 text-ink-3">
-            {typeWord[schema.value_type]}
-            {schema.max_length ? ` ≤ ${schema.max_length}` : ""}
-            {schema.allowed ? ` · ${schema.allowed.length} values` : ""}
-          </span>
-        )}
-      </td>
-      <td className={`${cell} ${bad || value?.fault ? "text-clash" : lossy ? "text-loss" : ""}`} title={what}>
-        {what}
-      </td>
-    </tr>
   );
 }

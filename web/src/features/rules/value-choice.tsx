@@ -57,6 +57,8 @@ export function ValueChoice(p: Props) {
 
 function Sought(p: Props & { look: string; worded: (value: string) => string }) {
   const [open, setOpen] = useState(false);
+  // Dozens of rows have one: what opens is made when somebody asks for it.
+  const [asked, setAsked] = useState(false);
   const [typed, setTyped] = useState("");
   const wanted = typed.trim().toLowerCase();
   const found = open ? p.allowed.filter((a) => a.toLowerCase().includes(wanted)) : [];
@@ -76,12 +78,31 @@ function Sought(p: Props & { look: string; worded: (value: string) => string }) 
       </button>
     </li>
   );
+  const shown = p.value === "" ? "leave empty" : p.value;
+  const look = `min-w-0 w-full truncate rounded-[5px] border px-1.5 py-[3px] text-left ${p.look}`;
+  if (!asked)
+    return (
+      <button
+        type="button"
+        aria-label={p.label}
+        aria-haspopup="dialog"
+        aria-expanded={false}
+        title={shown}
+        className={look}
+        onClick={() => {
+          setAsked(true);
+          setOpen(true);
+        }}
+      >
+        {shown ?? <span className="text-ink-3">{p.none}</span>}
+      </button>
+    );
   return (
     <Pick
       label={p.label}
-      shown={p.value === "" ? "leave empty" : p.value}
+      shown={shown}
       invites={p.none}
-      look={`min-w-0 w-full truncate rounded-[5px] border px-1.5 py-[3px] text-left ${p.look}`}
+      look={look}
       find="Find a value"
       typed={typed}
       onType={setTyped}

@@ -1,0 +1,73 @@
+//! Faults of single items under one rule, gathered by reason while items go by.
+//!
+//! Decides which faults are one: those of one reason. The first reasons are told one by one with the items concerned;
+//! beyond them, thousands would say no more than their number does.
+
+use std::collections::HashMap;
+
+use super::check::{Fault, FaultReason, fault};
+use super::convert::{Context, Ready};
+use super::lane::Lane;
+use crate::model::Artefact;
+
+/// How many items a fault names; the count is exact beyond that.
+const NAMED_ITEMS: usize = 50;
+
+/// How many reasons of a rule are told one by one.
+const NAMED_REASONS: usize = 100;
+
+pub(super) struct ItemFaults<'r> {
+    lane: &'r Lane,
+    ready: Ready<'r>,
+    found: Vec<Fault>,
+    /// Where the fault of a reason stands in `found`; none if it is one of those that are only counted.
+    places: HashMap<FaultReason, Option<usize>>,
+    /// Items at fault for a reason that is only counted: the first few, and how many.
+    rest: (Vec<String>, u64),
+}
+
+impl<'r> ItemFaults<'r> {
+    pub(super) fn new(lane: &'r Lane, ready: Ready<'r>) -> ItemFaults<'r> {
+        ItemFaults { lane, ready, found: Vec::new(), places: HashMap::new(), rest: Default::default() }
+    }
+
+    pub(super) fn see(&mut self, item: &Artefact, cx: &Context<'_>) {
+        let Some(reason) = self.ready.convert(item, cx).fault else { return };
+        // Folders are planned together with their lane, which the check of one lane does not see.
+        if matches!(reason, FaultReason::FolderNotCarried { .. } | FaultReason::NotCarried { .. }) {
+            return;
+        }
+        // A row settles all items of a value; what is too long is settled for all at once.
+        let key = match &reason {
+            FaultReason::TooLong { limit, .. } => FaultReason::TooLong { length: 0, limit: *limit },
+            other => other.clone(),
+        };
+        let told = self.found.len();
+        let place = *self.places.entry(key).or_insert((told < NAMED_REASONS).then_some(told));
+        let (items, count) = match place {
+            Some(n) => {
+                if n == told {
+                    self.found.push(fault(self.lane, &self.ready.rule.target, reason, true));
+                }
+                let Fault { items, item_count, .. } = &mut self.found[n];
+                (items, item_count)
+            }
+            None => (&mut self.rest.0, &mut self.rest.1),
+        };
+        *count += 1;
+        if items.len() < NAMED_ITEMS {
+            items.push(item.id.clone());
+        }
+    }
+
+    /// What was found, in the order in which it was.
+    pub(super) fn finish(mut self) -> Vec<Fault> {
+        let reasons = self.places.values().filter(|place| place.is_none()).count() as u32;
+        if reasons > 0 {
+            let (items, item_count) = self.rest;
+            let more = fault(self.lane, &self.ready.rule.target, FaultReason::AndMore { reasons }, true);
+            self.found.push(Fault { items, item_count, ..more });
+        }
+        self.found
+    }
+}

@@ -1,0 +1,88 @@
+// A row of the Rules stop: a field of the left, the rule on the spine, a field of the right, what it makes of an item.
+import { memo } from "react";
+import type { Schemas } from "@/api/client";
+import { typeWord } from "@/lib/words";
+import { ruleWords, sourceField, sourceWord, sourceWords, targetWord, type Rule } from "./rule-words";
+
+/** A field at the right and what fills it. */
+export type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Rule };
+
+type Props = {
+  row: Row;
+  left?: Schemas["KindSchema"];
+  on: boolean;
+  select: (target: string) => void;
+  /** What is wrong with the rule, or with its absence. */
+  fault?: string;
+  value?: Schemas["PreviewValue"];
+  /** Characters of the longest text in the field of the left that it takes. */
+  longest: number;
+};
+
+// Systems have hundreds of fields: a row is drawn again only if it is another.
+export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, value, longest }: Props) {
+  const { rule, schema, target } = row;
+  const source = rule && sourceField(rule);
+  const field = left?.fields.find((f) => f.id === source);
+  const from = !rule ? (
+    <span className="text-ink-3">nothing feeds it</span>
+  ) : typeof rule.source === "string" ? (
+    <span className="text-ink-2">{sourceWord[rule.source]}</span>
+  ) : !("field" in rule.source) ? (
+    <span className={`text-ink-2 ${"computed" in rule.source ? "mono" : ""}`}>{sourceWords(rule)}</span>
+  ) : (
+    <>
+      {field?.name ?? <span className="text-clash">{source} (not there)</span>}
+      {field && (
+        <span className="mono ml-1.5 text-ink-3">
+          {typeWord[field.value_type]}
+          {field.allowed ? ` · ${field.allowed.length} values` : ""}
+        </span>
+      )}
+      {schema?.max_length && longest > schema.max_length && (
+        <span className="mono ml-1.5 text-loss" title={`the longest has ${longest} characters`}>
+          up to {longest.toLocaleString("en")}
+        </span>
+      )}
+    </>
+  );
+  const to = targetWord(target, schema);
+  const bad = fault !== undefined;
+  const lossy = !!value?.losses.length;
+  const what = fault ?? value?.fault ?? value?.becomes;
+  const cell = `border-b border-hair-2 px-3 py-1.5 truncate ${on ? "bg-wash" : ""}`;
+  return (
+    <tr onClick={() => select(target)} className="cursor-pointer" aria-selected={on}>
+      <td className={`${cell} !pl-5`}>{from}</td>
+      <td className={`${cell} spine-cell text-center`}>
+        <button
+          type="button"
+          onClick={() => select(target)}
+          aria-label={`Rule for ${to}: ${rule ? ruleWords(rule) : "none"}`}
+          className={`max-w-full truncate rounded-[10px] border bg-sheet px-2.5 py-px text-[11px] ${!rule && bad ? "border-clash text-clash" : rule ? "border-hair" : "border-dashed border-hair text-ink-3"} ${rule && ruleWords(rule).startsWith("shorten") ? "text-loss" : ""}`}
+        >
+          {rule ? `→ ${ruleWords(rule)}` : bad ? "choose…" : "not fed"}
+        </button>
+      </td>
+      <td className={cell}>
+        {to}
+        {schema?.required && (
+          <span className="font-bold text-clash" title="required">
+            {" "}
+            *
+          </span>
+        )}
+        {schema && (
+          <span className="mono ml-1.5 text-ink-3">
+            {typeWord[schema.value_type]}
+            {schema.max_length ? ` ≤ ${schema.max_length}` : ""}
+            {schema.allowed ? ` · ${schema.allowed.length} values` : ""}
+          </span>
+        )}
+      </td>
+      <td className={`${cell} ${bad || value?.fault ? "text-clash" : lossy ? "text-loss" : ""}`} title={what}>
+        {what}
+      </td>
+    </tr>
+  );
+});
