@@ -89,6 +89,15 @@ async fn two_hundred_fields_and_five_thousand_values_in_the_browser() {
     let client = Client::sign_in(&program.address).await;
     let world = wide_world(&client).await;
     let routes = vec![("USUAL", world.usual.clone()), ("WIDE", world.wide.clone())];
-    let told = walked(&program, &["wide"], routes).await;
+    let told = walked(&program, &["wide", "fields"], routes).await;
     told.lines().filter_map(|l| l.trim().strip_prefix("wide: ")).for_each(|l| println!("{l}"));
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_new_route_in_the_browser() {
+    let both = Systems::start(Size::DEMO).await;
+    let program = Program::start_with_presets(&both).await;
+    Client::sign_in(&program.address).await;
+    let told = walked(&program, &["new-route"], Vec::new()).await;
+    told.lines().filter_map(|l| l.trim().strip_prefix("new route: ")).for_each(|l| println!("{l}"));
 }

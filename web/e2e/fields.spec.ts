@@ -1,0 +1,43 @@
+// A field made where there is none, types of links, and what travels back of several values.
+import { accessible, expect, test } from "./support";
+
+test("what has no place at the right gets one", async ({ page }) => {
+  await page.goto("/");
+  await page.getByLabel("Login").fill("admin");
+  await page.getByLabel("Password").fill("a long enough password");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+  await page.goto(`/routes/${process.env.USUAL ?? ""}/rules?lane=test_case`);
+  await expect(page.getByText("every rule is valid")).toBeVisible();
+
+  const row = page.getByRole("row", { name: /^Brake class/ });
+  await row.getByRole("button", { name: "Make a field for it" }).click();
+  const sheet = page.getByRole("dialog", { name: "A field at Tallybench for Brake class" });
+  await sheet.getByLabel("Name").fill(" title");
+  await sheet.getByRole("button", { name: "Make the field" }).click();
+  await expect(sheet.getByText("There is a field “Title” already")).toBeVisible();
+  await accessible(page, "a field to be made");
+  await sheet.getByLabel("Name").fill("Brake class");
+  await sheet.getByRole("button", { name: "Make the field" }).click();
+  await expect(page.getByRole("button", { name: "Rule for Brake class: as it is" })).toBeVisible();
+  await expect(page.getByLabel("Source of Brake class")).toHaveValue(/^f:/);
+  await expect(row.getByRole("button", { name: "Make a field for it" })).toHaveCount(0);
+
+  // Two values become one; which of them it becomes on the way back is chosen.
+  await page.getByRole("button", { name: "Rule for Priority: value map" }).click();
+  await page.getByLabel("1 – Minor becomes").selectOption("Low");
+  await page.getByLabel("2 – Low becomes").selectOption("Low");
+  const back = page.getByRole("radio", { name: "Low becomes 1 – Minor on the way back" });
+  await back.click();
+  await expect(back).toBeChecked();
+  await expect(page.getByRole("radio", { name: "Low becomes 2 – Low on the way back" })).not.toBeChecked();
+
+  await page.getByRole("button", { name: "Rule for Links: links" }).click();
+  await page.getByLabel("Links “relates to” become").selectOption("verifies");
+  await expect(page.getByRole("button", { name: "Rule for Links: types of links" })).toBeVisible();
+  await accessible(page, "types of links");
+  await page.getByLabel("Links “relates to” become").selectOption("left out, as a loss");
+  await expect(page.getByText("every rule is valid")).toBeVisible();
+  await page.keyboard.press("Control+s");
+  await expect(page.getByText("Saved as version")).toBeVisible();
+});
