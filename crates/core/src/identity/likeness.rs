@@ -8,7 +8,6 @@
 use std::collections::{HashMap, HashSet};
 
 use serde::{Deserialize, Serialize};
-use strsim::jaro_winkler;
 
 use super::Candidate;
 use super::words::{Corpus, Said, Vocabulary, Weighed, cosine};
@@ -57,25 +56,32 @@ struct Scored {
     likeness: Likeness,
 }
 
-fn compare(titles: &Vocabulary, a: &Said, b: &Said) -> Scored {
+/// How alike two are; none if that is surely less than `from`, in hundredths. Texts are looked at first: comparing
+/// them costs less.
+fn compare(titles: &Vocabulary, a: &Said, b: &Said, from: u8) -> Option<Scored> {
+    let text = (a.text_words.len() >= SHORT && b.text_words.len() >= SHORT)
+        .then(|| cosine(&a.text_words, &b.text_words).min(1.0));
+    let most = text.map_or(1.0, |text| TITLES + (1.0 - TITLES) * text);
+    if hundredths(most) < from {
+        return None;
+    }
     let title = match a.title == b.title {
         true => 1.0,
         false => soft(titles, &a.title_words, &b.title_words),
     };
-    let text = (a.text_words.len() >= SHORT && b.text_words.len() >= SHORT)
-        .then(|| cosine(&a.text_words, &b.text_words).min(1.0));
     let score = text.map_or(title, |text| TITLES * title + (1.0 - TITLES) * text);
-    let hundredths = |share: f64| (share * 100.0 + 1e-9) as u8;
-    Scored {
-        exact: (score * 10_000.0) as u32,
-        likeness: Likeness {
-            score: hundredths(score),
-            same_folder: a.path == b.path,
-            title: hundredths(title),
-            text: text.map(hundredths),
-            next: None,
-        },
-    }
+    let likeness = Likeness {
+        score: hundredths(score),
+        same_folder: a.path == b.path,
+        title: hundredths(title),
+        text: text.map(hundredths),
+        next: None,
+    };
+    (likeness.score >= from).then_some(Scored { exact: (score * 10_000.0) as u32, likeness })
+}
+
+fn hundredths(share: f64) -> u8 {
+    (share * 100.0 + 1e-9) as u8
 }
 
 /// SoftTFIDF of two lists of words, from 0 to 1.
@@ -84,13 +90,7 @@ fn soft(words: &Vocabulary, a: &[Weighed], b: &[Weighed]) -> f64 {
         if let Some((_, weight)) = b.iter().find(|(other, _)| *other == word) {
             return Some((1.0, *weight));
         }
-        let mine = words.word(word);
-        let exact = |w: &str| w.contains(|c: char| c.is_numeric());
-        if exact(mine) {
-            return None;
-        }
-        let alike = b.iter().filter(|(other, _)| !exact(words.word(*other)));
-        let alike = alike.map(|(other, weight)| (jaro_winkler(mine, words.word(*other)), *weight));
+        let alike = b.iter().map(|(other, weight)| (words.alike(word, *other), *weight));
         alike.filter(|(alike, _)| *alike >= ONE_WORD).max_by(|x, y| x.0.total_cmp(&y.0))
     };
     let shared = a.iter().filter_map(|(word, weight)| {
@@ -103,6 +103,9 @@ fn soft(words: &Vocabulary, a: &[Weighed], b: &[Weighed]) -> f64 {
 /// Lists of this many artefacts or more share a word that says nothing.
 const COMMON: usize = 400;
 
+/// As [`COMMON`], among items that are nearly the same: these share their rarest words too.
+const COMMON_WITHIN: usize = 60;
+
 /// For each wanted of the first `left` artefacts of a corpus, those offered of the others that share one of its
 /// rarest words.
 fn blocks(
@@ -110,6 +113,7 @@ fn blocks(
     left: usize,
     wanted: &dyn Fn(usize) -> bool,
     offered: &dyn Fn(usize) -> bool,
+    common: usize,
     mut each: impl FnMut(usize, &HashSet<usize>),
 ) {
     let mut by_title: HashMap<u32, Vec<usize>> = HashMap::new();
@@ -124,7 +128,7 @@ fn blocks(
             let mut lists: Vec<&Vec<usize>> = words.iter().filter_map(|(w, _)| index.get(w)).collect();
             lists.sort_by_key(|list| list.len());
             // The rarest is looked at however common it is; a word in all titles is better than none.
-            let rare = lists.iter().enumerate().take(4).filter(|(n, list)| *n == 0 || list.len() < COMMON);
+            let rare = lists.iter().enumerate().take(4).filter(|(n, list)| *n == 0 || list.len() < common);
             near.extend(rare.flat_map(|(_, list)| list.iter().copied()));
         }
         each(n, &near);
@@ -145,10 +149,9 @@ pub(super) fn alike(
     let corpus = Corpus::of(left.iter().chain(right).map(|c| (c.artefact, c.path.as_str())));
     let mut scored: Vec<(Scored, usize, usize)> = Vec::new();
     let is_free = |r: usize| right_free.contains(&(r - left.len()));
-    blocks(&corpus, left.len(), &|l| left_free.contains(&l), &is_free, |l, near| {
+    blocks(&corpus, left.len(), &|l| left_free.contains(&l), &is_free, COMMON, |l, near| {
         for r in near {
-            let found = compare(&corpus.titles, &corpus.said[l], &corpus.said[*r]);
-            if found.likeness.score >= from {
+            if let Some(found) = compare(&corpus.titles, &corpus.said[l], &corpus.said[*r], from) {
                 scored.push((found, l, r - left.len()));
             }
         }
@@ -190,10 +193,8 @@ pub fn likest(
     let corpus = Corpus::of(left.iter().chain(right).map(|c| (c.artefact, c.path.as_str())));
     let mut found: Vec<(u32, usize, Likeness)> = Vec::new();
     for n in (0..right.len()).filter(|n| offered(&right[*n])) {
-        let Scored { exact, likeness } = compare(&corpus.titles, &corpus.said[one], &corpus.said[left.len() + n]);
-        if likeness.score > 0 {
-            found.push((exact, n, likeness));
-        }
+        let compared = compare(&corpus.titles, &corpus.said[one], &corpus.said[left.len() + n], 1);
+        found.extend(compared.map(|Scored { exact, likeness }| (exact, n, likeness)));
     }
     found.sort_by(|a, b| b.0.cmp(&a.0).then(a.1.cmp(&b.1)));
     found.into_iter().take(most).map(|(_, n, likeness)| (n, likeness)).collect()
@@ -204,11 +205,10 @@ pub(super) fn alike_within(list: &[Candidate<'_>], from: u8) -> Vec<(usize, usiz
     let twice = list.iter().chain(list);
     let corpus = Corpus::of(twice.map(|c| (c.artefact, c.path.as_str())));
     let mut out = Vec::new();
-    blocks(&corpus, list.len(), &|_| true, &|_| true, |a, near| {
+    blocks(&corpus, list.len(), &|_| true, &|_| true, COMMON_WITHIN, |a, near| {
         for b in near.iter().map(|b| b - list.len()).filter(|b| a < *b) {
-            let found = compare(&corpus.titles, &corpus.said[a], &corpus.said[b]).likeness;
-            if found.score >= from {
-                out.push((a, b, found));
+            if let Some(found) = compare(&corpus.titles, &corpus.said[a], &corpus.said[b], from) {
+                out.push((a, b, found.likeness));
             }
         }
     });

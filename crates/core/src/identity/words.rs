@@ -3,7 +3,10 @@
 //! Decides what a word is and how much it says of an artefact: term frequency times inverse document frequency
 //! (Salton and Buckley 1988), each list of words a vector of length one.
 
+use std::cell::RefCell;
 use std::collections::HashMap;
+
+use strsim::jaro_winkler;
 
 use crate::model::{Artefact, Value};
 
@@ -34,7 +37,11 @@ pub(super) struct Vocabulary {
     numbers: HashMap<String, u32>,
     words: Vec<String>,
     lists: Vec<u32>,
+    /// Whether a word is only like itself: one with a digit.
+    alone: Vec<bool>,
     total: u32,
+    /// How alike two words are, once it was asked: titles of one project say the same words again and again.
+    alike: RefCell<HashMap<(u32, u32), f64>>,
 }
 
 /// A word with its weight.
@@ -47,6 +54,7 @@ impl Vocabulary {
                 *self.numbers.entry(word).or_insert_with_key(|word| {
                     self.words.push(word.clone());
                     self.lists.push(0);
+                    self.alone.push(word.contains(|c: char| c.is_numeric()));
                     self.words.len() as u32 - 1
                 })
             })
@@ -73,8 +81,13 @@ impl Vocabulary {
         out
     }
 
-    pub(super) fn word(&self, number: u32) -> &str {
-        &self.words[number as usize]
+    /// How alike two different words are, from 0 to 1 (Winkler 1990); 0 for those that are only like themselves.
+    pub(super) fn alike(&self, a: u32, b: u32) -> f64 {
+        if self.alone[a as usize] || self.alone[b as usize] {
+            return 0.0;
+        }
+        let measured = || jaro_winkler(&self.words[a as usize], &self.words[b as usize]);
+        *self.alike.borrow_mut().entry((a.min(b), a.max(b))).or_insert_with(measured)
     }
 }
 

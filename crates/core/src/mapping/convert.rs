@@ -7,20 +7,18 @@ use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 
 use super::amounts::{hours, number, shortened};
-use super::comments::{comments, gathered, history};
+use super::comments::gathered;
 use super::computed::computed_field;
-use super::files::files;
+use super::fit::fit;
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
-use super::links::{links, retyped};
+use super::links::retyped;
 use super::mentions::lead_on;
-use super::steps::{checklist, steps};
 use super::users::{UserMatcher, recognise};
-use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
+use super::{ATTACHMENTS, PATH};
 use crate::catalogue::{Catalogue, FieldSchema, KindSchema};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{Artefact, Decimal, Document, Kind, Link, LinkEnd, Reference, Value, ValueType};
-use crate::text::{TextFormat, TextLoss, carry};
+use crate::model::{Artefact, Document, Kind, Link, LinkEnd, Reference, Value};
 
 /// Where an artefact of the left is, or will be, at the right.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -112,9 +110,9 @@ pub struct Ready<'r> {
     /// For each conversion, the rows of its table by the value at the left; of several the first.
     rows: Vec<Rows<'r>>,
     /// The target; none if there is no such field.
-    field: Option<&'r FieldSchema>,
+    pub(super) field: Option<&'r FieldSchema>,
     /// Values that the target allows; none if it takes any.
-    allowed: Option<HashSet<&'r str>>,
+    pub(super) allowed: Option<HashSet<&'r str>>,
 }
 
 type Rows<'r> = HashMap<&'r str, &'r ValueRow>;
@@ -323,162 +321,4 @@ fn one_person(
             Ok(None)
         }
     }
-}
-
-/// Makes the value one of the target field's type, as the target will hold it.
-fn fit(
-    value: Value,
-    ready: &Ready<'_>,
-    artefact: &Artefact,
-    cx: &Context<'_>,
-    losses: &mut Vec<Loss>,
-) -> Result<Value, FaultReason> {
-    let rule = ready.rule;
-    if rule.target == PARENT {
-        return parent(value, rule, cx);
-    }
-    let field = ready.field.ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
-    if rule.target == ATTACHMENTS {
-        return Ok(files(value, field, rule, artefact.url.as_deref(), losses));
-    }
-    if rule.target == LINKS {
-        return Ok(links(value, field, rule, cx.places, losses));
-    }
-    if rule.target == COMMENTS {
-        return Ok(comments(value, field, rule, cx, losses));
-    }
-    if rule.target == HISTORY {
-        return Ok(history(value, cx));
-    }
-    if value.is_blank() {
-        return if field.required { Err(FaultReason::RequiredEmpty) } else { Ok(Value::Empty) };
-    }
-    let shown = value.display();
-    let mismatch = |from: &Value| FaultReason::WrongType { value: from.display(), wanted: field.value_type };
-    let out = match (field.value_type, value) {
-        (ValueType::Text, Value::RichText(d)) => plain_text(&d, rule, losses),
-        (ValueType::Text, Value::Steps(s)) => return Err(mismatch(&Value::Steps(s))),
-        (ValueType::Text, Value::Text(t)) => Value::Text(t),
-        (ValueType::Text, Value::ChoiceList(path)) if rule.source == Source::FolderPath => {
-            Value::Text(path.join(" / "))
-        }
-        (ValueType::Text, other) => Value::Text(other.display()),
-        (ValueType::RichText, Value::Text(t)) => rich(&Document::from_text(&t), field, rule, losses),
-        (ValueType::RichText, Value::RichText(d)) => rich(&d, field, rule, losses),
-        (ValueType::RichText, Value::Steps(s)) => checklist(&s, field, rule, cx, losses),
-        (ValueType::Steps, Value::Steps(s)) => Value::Steps(steps(s, field, rule, cx, losses)),
-        (ValueType::Reference, Value::Reference(r)) => match place_of(&r, rule, cx) {
-            Some(place) => Value::Reference(place),
-            None => return Err(FaultReason::NotCarried { what: r.id().to_owned() }),
-        },
-        (ValueType::References, Value::References(list)) => {
-            let (there, missing): (Vec<_>, Vec<_>) =
-                list.iter().map(|r| (r, place_of(r, rule, cx))).partition(|(_, place)| place.is_some());
-            for (reference, _) in missing {
-                losses.push(Loss {
-                    field: rule.target.clone(),
-                    kind: LossKind::Dropped,
-                    cause: LossCause::NotCarried,
-                    before: reference.id().to_owned(),
-                    after: String::new(),
-                });
-            }
-            Value::References(there.into_iter().filter_map(|(_, place)| place).collect())
-        }
-        (ValueType::Choice, Value::Choice(v) | Value::Text(v)) => Value::Choice(v),
-        (ValueType::ChoiceList, Value::ChoiceList(l)) => Value::ChoiceList(l),
-        (ValueType::ChoiceList, Value::Choice(v) | Value::Text(v)) => Value::ChoiceList(vec![v]),
-        (ValueType::User, Value::User(u)) => Value::User(u),
-        (ValueType::UserList, Value::UserList(u)) => Value::UserList(u),
-        (ValueType::UserList, Value::User(u)) => Value::UserList(vec![u]),
-        (ValueType::Integer, v @ Value::Integer(_)) => v,
-        (ValueType::Integer, Value::Text(t)) => match t.trim().parse() {
-            Ok(i) => Value::Integer(i),
-            Err(_) => return Err(mismatch(&Value::Text(t))),
-        },
-        (ValueType::Decimal, v @ Value::Decimal(_)) => v,
-        (ValueType::Decimal, Value::Text(t)) => {
-            Value::Decimal(Decimal::parse(t.trim()).map_err(|_| mismatch(&Value::Text(t)))?)
-        }
-        (ValueType::Decimal, Value::Integer(i)) => {
-            Value::Decimal(Decimal::parse(&i.to_string()).map_err(|_| mismatch(&Value::Integer(i)))?)
-        }
-        (ValueType::Boolean, v @ Value::Boolean(_)) => v,
-        (ValueType::Date, v @ Value::Date(_)) => v,
-        (ValueType::Instant, v @ Value::Instant(_)) => v,
-        (ValueType::Duration, v @ Value::Duration(_)) => v,
-        (ValueType::Url, v @ Value::Url(_)) => v,
-        (ValueType::Url, Value::Text(t)) if t.contains("://") => Value::Url(t),
-        (ValueType::Table, v @ Value::Table(_)) => v,
-        (_, other) => return Err(mismatch(&other)),
-    };
-    if let (Some(limit), Some(length)) = (field.max_length, out.char_length())
-        && length > limit as usize
-    {
-        return Err(FaultReason::TooLong { length: length as u32, limit });
-    }
-    if let Some(allowed) = &ready.allowed {
-        let given: &[String] = match &out {
-            Value::Choice(v) => std::slice::from_ref(v),
-            Value::ChoiceList(l) => l,
-            _ => &[],
-        };
-        if let Some(bad) = given.iter().find(|v| !allowed.contains(v.as_str())) {
-            return Err(FaultReason::NotAllowed { value: bad.clone() });
-        }
-    }
-    if let (Some(workflow), Value::Choice(state)) = (&field.workflow, &out)
-        && workflow.way(&workflow.first, state).is_none()
-    {
-        return Err(FaultReason::NoWay { from: workflow.first.clone(), to: state.clone() });
-    }
-    // A text that turns out blank (only control characters, say) must not clear a required field.
-    if out.is_blank() && field.required {
-        return Err(FaultReason::RequiredEmpty);
-    }
-    debug_assert!(!shown.is_empty() || !matches!(out, Value::Text(_)), "a shown value came from nothing");
-    Ok(out)
-}
-
-/// Where what a field of the left refers to is at the right.
-fn place_of(reference: &Reference, rule: &Rule, cx: &Context<'_>) -> Option<Reference> {
-    let Source::Field(source) = &rule.source else { return None };
-    let kind = cx.left_kind.field(source)?.refers_to?;
-    Some(cx.places.counterpart(kind, reference.id())?.reference)
-}
-
-fn parent(value: Value, rule: &Rule, cx: &Context<'_>) -> Result<Value, FaultReason> {
-    let left_id = match value {
-        // One folder of the right for all, by its id there.
-        Value::Reference(_) if matches!(rule.source, Source::Constant(_)) => return Ok(value),
-        Value::Reference(Reference::Known(id)) => id,
-        _ if cx.right_kind.needs_folder => return Err(FaultReason::RequiredEmpty),
-        _ => return Ok(Value::Empty),
-    };
-    match cx.places.counterpart(Kind::Folder, &left_id) {
-        Some(place) => Ok(Value::Reference(place.reference)),
-        None => Err(FaultReason::FolderNotCarried { folder: left_id }),
-    }
-}
-
-fn plain_text(document: &Document, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
-    let carried = carry(document, TextFormat::Plain);
-    declare(&carried.losses, &rule.target, losses);
-    Value::Text(carried.text.replace('\n', " "))
-}
-
-pub(super) fn rich(document: &Document, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
-    let carried = carry(document, field.format.unwrap_or(TextFormat::Plain));
-    declare(&carried.losses, &rule.target, losses);
-    Value::RichText(carried.held)
-}
-
-pub(super) fn declare(found: &[TextLoss], field: &str, losses: &mut Vec<Loss>) {
-    losses.extend(found.iter().map(|l| Loss {
-        field: field.to_owned(),
-        kind: l.kind,
-        cause: l.cause.clone(),
-        before: l.about.clone(),
-        after: if l.kind == LossKind::Dropped { String::new() } else { l.about.clone() },
-    }));
 }

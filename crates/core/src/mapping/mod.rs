@@ -12,6 +12,7 @@ mod convert;
 mod deep;
 mod expand;
 mod files;
+mod fit;
 mod item_faults;
 mod lane;
 mod links;

@@ -3,8 +3,9 @@
 //! Decides what becomes of the parts of a step that the other end has no place for: data, files and calls are
 //! joined to the action, each declared.
 
-use super::convert::{Context, declare, rich};
+use super::convert::Context;
 use super::expand::call_text;
+use super::fit::{declare, rich};
 use super::lane::Rule;
 use crate::catalogue::{Calls, FieldSchema};
 use crate::loss::{Loss, LossCause, LossKind};

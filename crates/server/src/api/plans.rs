@@ -383,6 +383,7 @@ fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
         (Source::Origin, _) => "origin".into(),
         (Source::Constant(_), _) => "constant".into(),
         (Source::Attachments, _) => "files".into(),
+        (_, Some(Conversion::LinkTypes(_))) => "types of links".into(),
         (Source::Links, _) => "links".into(),
         (Source::Comments, _) => "comments".into(),
         (Source::CommentsAndHistory, _) => "comments and history".into(),
@@ -395,7 +396,6 @@ fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
         (_, Some(Conversion::IfEmpty { .. })) => "a text if empty".into(),
         (_, Some(Conversion::Hours)) => "hours".into(),
         (_, Some(Conversion::Number { .. })) => "number".into(),
-        (_, Some(Conversion::LinkTypes(_))) => "types of links".into(),
         (_, Some(Conversion::PathLevel { level })) => format!("folder at level {level}"),
     }
 }
