@@ -1,12 +1,8 @@
 // A hundred doubtful matches settled by the keyboard alone, at speed; what was said is kept and can be taken back.
-import { accessible, expect, test } from "./support";
+import { accessible, expect, signedIn, test } from "./support";
 
 test("a hundred doubtful matches are settled by keyboard", async ({ page }) => {
-  await page.goto("/");
-  await page.getByLabel("Login").fill("admin");
-  await page.getByLabel("Password").fill("a long enough password");
-  await page.keyboard.press("Enter");
-  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+  await signedIn(page);
   await page.goto(`/routes/${process.env.ROUTE ?? ""}/counterparts?lane=test_case`);
   const pill = (name: RegExp) => page.getByRole("button", { name });
   const open = pill(/^To say/);

@@ -1,12 +1,8 @@
 // A field made where there is none, types of links, and what travels back of several values.
-import { accessible, expect, test } from "./support";
+import { accessible, expect, signedIn, test } from "./support";
 
 test("what has no place at the right gets one", async ({ page }) => {
-  await page.goto("/");
-  await page.getByLabel("Login").fill("admin");
-  await page.getByLabel("Password").fill("a long enough password");
-  await page.keyboard.press("Enter");
-  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+  await signedIn(page);
   await page.goto(`/routes/${process.env.USUAL ?? ""}/rules?lane=test_case`);
   await expect(page.getByText("every rule is valid")).toBeVisible();
 

@@ -1,13 +1,9 @@
 // From nothing to a clean dry run between two systems that nothing joined before, by what is suggested.
-import { accessible, expect, test } from "./support";
+import { accessible, expect, signedIn, test } from "./support";
 
 test("a new route is ready for its transfer by what is suggested", async ({ page }) => {
   const began = Date.now();
-  await page.goto("/");
-  await page.getByLabel("Login").fill("admin");
-  await page.getByLabel("Password").fill("a long enough password");
-  await page.keyboard.press("Enter");
-  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+  await signedIn(page);
   for (const name of ["Tallybench", "Oldstone"]) {
     await page.goto("/systems/new");
     await page.getByRole("radio", { name: new RegExp(`^${name}`) }).check({ force: true });

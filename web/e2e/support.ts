@@ -37,6 +37,15 @@ export async function accessible(page: Page, view: string) {
   await page.emulateMedia({ colorScheme: "light", reducedMotion: "reduce" });
 }
 
+/** Signs in as the administrator whom the test made. */
+export async function signedIn(page: Page) {
+  await page.goto("/");
+  await page.getByLabel("Login").fill("admin");
+  await page.getByLabel("Password").fill("a long enough password");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+}
+
 export const oldstone = process.env.OLDSTONE ?? "";
 export const tallybench = process.env.TALLYBENCH ?? "";
 export const fernway = process.env.FERNWAY ?? "";

@@ -1,7 +1,7 @@
 // 200 fields and a value map of 5,000 values: looked for, pasted, chosen, taken back; with how long things take beside
 // the usual route in the same run.
 import type { Page } from "@playwright/test";
-import { expect, test } from "./support";
+import { expect, signedIn, test } from "./support";
 
 /** From a key to the next picture, of every key pressed since it was last asked, in milliseconds. */
 async function keyTimes(page: Page): Promise<number[]> {
@@ -25,11 +25,7 @@ test("rules for 200 fields and 5,000 values stay quick to work with", async ({ p
       requestAnimationFrame(() => setTimeout(() => kept.keyTimes.push(performance.now() - event.timeStamp)));
     window.addEventListener("keydown", noted, { capture: true });
   });
-  await page.goto("/");
-  await page.getByLabel("Login").fill("admin");
-  await page.getByLabel("Password").fill("a long enough password");
-  await page.keyboard.press("Enter");
-  await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+  await signedIn(page);
 
   const rule = page.getByRole("button", { name: /^Rule for/ });
   const status = page.getByRole("status").filter({ hasText: /to settle|every rule is valid/ });

@@ -404,6 +404,13 @@ function Fields({
                     const person = f.value_type === "user" || f.value_type === "user_list";
                     const known = person ? users.map((u) => u.id) : f.allowed;
                     const off = !!known && !!v.value && !known.includes(v.value);
+                    // Types of links are counted; items are not listed by them.
+                    if (f.id.startsWith("@"))
+                      return (
+                        <span key={v.value} className="px-1.5 text-ink-2">
+                          {v.value || "none"} <span className="mono text-ink-3">{v.count}</span>
+                        </span>
+                      );
                     return (
                       <button
                         key={v.value}
