@@ -146,9 +146,13 @@ impl Client {
 
     /// Connects a system and surveys it; the end of a route.
     pub async fn connect(&self, systems: &Systems, known: &Known) -> Value {
+        self.connect_at(known, known.name, &systems.address(known)).await
+    }
+
+    /// As [`Client::connect`], for a system of a known sort that has its own name and address.
+    pub async fn connect_at(&self, known: &Known, name: &str, address: &str) -> Value {
         let sign_in: BTreeMap<&str, &str> = known.sign_in.iter().copied().collect();
-        let address = systems.address(known);
-        let body = json!({"name": known.name, "profile": known.profile, "address": address, "sign_in": sign_in});
+        let body = json!({"name": name, "profile": known.profile, "address": address, "sign_in": sign_in});
         let system = self.post("/systems", body).await["id"].as_str().expect("an id").to_owned();
         self.surveyed(&system, known).await
     }

@@ -105,9 +105,16 @@ impl Systems {
 
     /// A connector to one of them, signed in with its own credentials.
     pub fn connect(&self, known: &Known) -> Arc<dyn Connector> {
-        let offer = Offer::shipped().into_iter().find(|o| o.id == known.profile).expect("it ships");
-        let asked: BTreeMap<String, String> = known.sign_in.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
-        offer.connect(&self.address(known), Credentials(asked)).expect("the address is one")
+        known.connector(&self.address(known))
+    }
+}
+
+impl Known {
+    /// A connector to such a system at an address, signed in with its own credentials.
+    pub fn connector(&self, address: &str) -> Arc<dyn Connector> {
+        let offer = Offer::shipped().into_iter().find(|o| o.id == self.profile).expect("it ships");
+        let asked: BTreeMap<String, String> = self.sign_in.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
+        offer.connect(address, Credentials(asked)).expect("the address is one")
     }
 }
 

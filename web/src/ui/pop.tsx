@@ -1,18 +1,27 @@
 import { Popover } from "radix-ui";
+import { useState } from "react";
 
-type Props = {
-  label: string;
-  title: string;
-  /** Whether it begins open. */
-  defaultOpen?: boolean;
-  children: React.ReactNode;
-};
+const LOOK = "text-ink-2 underline decoration-hair underline-offset-3 hover:text-ink";
 
 /** A button that opens a small sheet. */
-export function Pop({ label, title, defaultOpen, children }: Props) {
+export function Pop({ label, title, children }: { label: string; title: string; children: React.ReactNode }) {
+  // There may be hundreds of such buttons: what opens is made when somebody asks for it.
+  const [asked, setAsked] = useState(false);
+  if (!asked)
+    return (
+      <button
+        type="button"
+        aria-haspopup="dialog"
+        aria-expanded={false}
+        className={LOOK}
+        onClick={() => setAsked(true)}
+      >
+        {label}
+      </button>
+    );
   return (
-    <Popover.Root defaultOpen={defaultOpen}>
-      <Popover.Trigger className={popButton}>{label}</Popover.Trigger>
+    <Popover.Root defaultOpen>
+      <Popover.Trigger className={LOOK}>{label}</Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
           aria-label={title}
@@ -26,6 +35,3 @@ export function Pop({ label, title, defaultOpen, children }: Props) {
     </Popover.Root>
   );
 }
-
-/** How such a button looks. */
-export const popButton = "text-ink-2 underline decoration-hair underline-offset-3 hover:text-ink";

@@ -1,10 +1,8 @@
 //! A wide world: two systems whose test cases have 200 fields more than usual, one of them a list of 5,000 values of
 //! which every one is met; and beside it the usual route, to compare with.
 
-use std::collections::BTreeMap;
-
 use futures::{StreamExt, TryStreamExt};
-use hovrel_connect::{Connector, Credentials, Offer, Write};
+use hovrel_connect::Write;
 use hovrel_core::catalogue::NewField;
 use hovrel_core::model::{Fields, Kind, Value, ValueType};
 use hovrel_standins::world::Size;
@@ -27,17 +25,11 @@ pub struct Wide {
     _systems: (Systems, Running, Running),
 }
 
-fn connector(running: &Running) -> std::sync::Arc<dyn Connector> {
-    let offer = Offer::shipped().into_iter().find(|o| o.id == TALLYBENCH.profile).expect("it ships");
-    let asked: BTreeMap<String, String> = TALLYBENCH.sign_in.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
-    offer.connect(&running.url(), Credentials(asked)).expect("the address is one")
-}
-
 /// A Tallybench with added fields, the first of them the long list; the fields' ids.
 async fn with_fields(value: impl Fn(usize) -> String) -> (Running, Vec<String>) {
     let options = tallybench::Options { size: Size::SMALL, calls_per_minute: 600_000, ..Default::default() };
     let running = tallybench::start(options).await.expect("Tallybench starts");
-    let c = connector(&running);
+    let c = TALLYBENCH.connector(&running.url());
     let mut ids = Vec::new();
     for n in 0..FIELDS {
         let new = match n {
@@ -59,23 +51,13 @@ async fn with_fields(value: impl Fn(usize) -> String) -> (Running, Vec<String>) 
     (running, ids)
 }
 
-async fn connect(client: &Client, name: &str, running: &Running) -> serde_json::Value {
-    let sign_in: BTreeMap<&str, &str> = TALLYBENCH.sign_in.iter().copied().collect();
-    let body = json!({"name": name, "profile": TALLYBENCH.profile, "address": running.url(), "sign_in": sign_in});
-    let system = client.post("/systems", body).await["id"].as_str().expect("an id").to_owned();
-    let asked = json!({"container": TALLYBENCH.container});
-    let job = client.post(&format!("/systems/{system}/surveys"), asked).await;
-    assert_eq!(client.finish(&job).await["state"], "done");
-    json!({"system": system, "container": TALLYBENCH.container})
-}
-
 /// Makes both routes at the program that `client` is signed in to.
 pub async fn wide_world(client: &Client) -> Wide {
     let systems = Systems::start(Size::SMALL).await;
     let usual = client.make_route(&systems).await;
     let (left, ids) = with_fields(|n| format!("Part {n:04}")).await;
     let (right, _) = with_fields(|n| format!("Nord {n:04}")).await;
-    let c = connector(&left);
+    let c = TALLYBENCH.connector(&left.url());
     let write = |n: usize| {
         let title = Value::text(format!("Part {n:04} holds under load"));
         let usual = [("title", title), ("priority", Value::choice("Normal")), ("status", Value::choice("active"))];
@@ -94,7 +76,10 @@ pub async fn wide_world(client: &Client) -> Wide {
     }));
     let made: Vec<_> = made.buffered(4).try_collect().await.expect("items are taken");
     assert!(made.into_iter().flatten().all(|m| m.is_ok()));
-    let ends = (connect(client, "South", &left).await, connect(client, "North", &right).await);
+    let ends = (
+        client.connect_at(&TALLYBENCH, "South", &left.url()).await,
+        client.connect_at(&TALLYBENCH, "North", &right.url()).await,
+    );
     let mut lanes = client.proposed_lanes(&ends.0, &ends.1).await;
     let rules = lanes.iter_mut().flat_map(|l| l["rules"].as_array_mut().expect("rules"));
     // What the long list does not name is left to a person.

@@ -11,9 +11,9 @@ use serde::{Deserialize, Serialize};
 use super::computed::value_type;
 use super::convert::{Context, Ready};
 use super::item_faults::ItemFaults;
-use super::lane::{Conversion, Direction, Lane, Rule, Source};
+use super::lane::{Conversion, Direction, Fallback, Lane, Rule, Source};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
-use crate::catalogue::KindSchema;
+use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
 use crate::model::{Artefact, ValueType};
 use crate::scope::condition_faults;
@@ -307,29 +307,34 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
             out.push(FaultReason::TypesDiffer { from, to: target.value_type });
         }
     }
-    for conversion in &rule.conversions {
-        if let (Conversion::ValueMap(map), Some(allowed)) = (conversion, target.and_then(|t| t.allowed.as_ref())) {
-            let default = match &map.otherwise {
-                super::Fallback::Use(v) => Some(v),
-                _ => None,
-            };
-            let allowed: HashSet<&String> = allowed.iter().collect();
-            let led_to = map.rows.iter().map(|r| &r.right).chain(default).filter(|v| !v.is_empty());
-            for value in led_to.filter(|v| !allowed.contains(*v)) {
-                out.push(FaultReason::MapTargetNotAllowed { value: value.clone() });
-            }
-        }
-    }
-    for conversion in &rule.conversions {
-        if let (Conversion::LinkTypes(map), Some(kept)) = (conversion, target.and_then(|t| t.link_types.as_ref())) {
-            let led_to = map.rows.iter().filter_map(|r| r.right.as_ref()).filter(|t| !kept.contains(t));
-            out.extend(led_to.map(|t| FaultReason::MapTargetNotAllowed { value: t.word().to_owned() }));
-        }
-    }
+    out.extend(rule.conversions.iter().flat_map(|c| led_astray(c, target)));
     if rule.direction == Direction::Both && !invertible(rule) {
         out.push(FaultReason::NotInvertible);
     }
     out
+}
+
+/// What a step's table leads to and the target does not take.
+fn led_astray(conversion: &Conversion, target: Option<&FieldSchema>) -> Vec<FaultReason> {
+    let astray = |value: &str| FaultReason::MapTargetNotAllowed { value: value.to_owned() };
+    match conversion {
+        Conversion::ValueMap(map) => {
+            let Some(allowed) = target.and_then(|t| t.allowed.as_ref()) else { return Vec::new() };
+            let allowed: HashSet<&String> = allowed.iter().collect();
+            let default = match &map.otherwise {
+                Fallback::Use(v) => Some(v),
+                _ => None,
+            };
+            let led_to = map.rows.iter().map(|r| &r.right).chain(default);
+            led_to.filter(|v| !v.is_empty() && !allowed.contains(v)).map(|v| astray(v)).collect()
+        }
+        Conversion::LinkTypes(map) => {
+            let Some(kept) = target.and_then(|t| t.link_types.as_ref()) else { return Vec::new() };
+            let led_to = map.rows.iter().filter_map(|r| r.right.as_ref());
+            led_to.filter(|t| !kept.contains(t)).map(|t| astray(t.word())).collect()
+        }
+        _ => Vec::new(),
+    }
 }
 
 fn after_conversions(source: ValueType, rule: &Rule) -> ValueType {

@@ -10,13 +10,12 @@ use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, NewField};
 use hovrel_core::mapping::field_like;
 use hovrel_core::model::{Kind, ValueType};
-use hovrel_core::survey::Survey;
 use hovrel_engine::EngineError;
-use hovrel_store::SurveyRow;
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::rules::end_schema;
 use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
@@ -47,17 +46,13 @@ pub async fn propose(
     Path(id): Path<Uuid>,
     Query(query): Query<LikeQuery>,
 ) -> Result<Json<Option<NewField>>, Problem> {
-    let store = &app.hub.store;
-    let route = store.route(id).await?;
-    let left = store.survey(route.left_system, &route.left_container).await?.ok_or_else(not_surveyed)?;
-    let right = store.survey(route.right_system, &route.right_container).await?.ok_or_else(not_surveyed)?;
-    let (from, to): (Catalogue, Catalogue) =
-        (serde_json::from_value(left.catalogue)?, serde_json::from_value(right.catalogue)?);
-    let survey: Survey = serde_json::from_value(left.survey)?;
-    let source = kind_of(&from, query.left_kind)?.field(&query.field);
+    let route = app.hub.store.route(id).await?;
+    let left = end_schema(&app, route.left_system, &route.left_container).await?.ok_or_else(not_surveyed)?;
+    let right = end_schema(&app, route.right_system, &route.right_container).await?.ok_or_else(not_surveyed)?;
+    let source = kind_of(&left.catalogue, query.left_kind)?.field(&query.field);
     let source = source.ok_or_else(|| Problem::missing("This field"))?;
-    let met = survey.kind(query.left_kind).and_then(|k| k.field(&query.field));
-    Ok(Json(field_like(source, met, kind_of(&to, query.right_kind)?)))
+    let met = left.survey.kind(query.left_kind).and_then(|k| k.field(&query.field));
+    Ok(Json(field_like(source, met, kind_of(&right.catalogue, query.right_kind)?)))
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -96,9 +91,8 @@ pub async fn make(
 ) -> Result<Response, Problem> {
     let route = app.hub.store.route(id).await?;
     let (system, container) = (app.hub.store.system(route.right_system).await?, &route.right_container);
-    let SurveyRow { catalogue, .. } = app.hub.store.survey(system.id, container).await?.ok_or_else(not_surveyed)?;
-    let known: Catalogue = serde_json::from_value(catalogue)?;
-    let wrong = faults(&body.field, kind_of(&known, body.kind)?);
+    let known = end_schema(&app, system.id, container).await?.ok_or_else(not_surveyed)?;
+    let wrong = faults(&body.field, kind_of(&known.catalogue, body.kind)?);
     if !wrong.is_empty() {
         return Err(Problem::fields(wrong));
     }

@@ -27,8 +27,8 @@ use crate::twins::{At, KnownTwins};
 #[derive(Serialize, ToSchema)]
 pub struct EndSchema {
     system_name: String,
-    catalogue: Catalogue,
-    survey: Survey,
+    pub(super) catalogue: Catalogue,
+    pub(super) survey: Survey,
     /// Of fields that are set by moves: how a new item gets to each state.
     ways: Vec<FieldWays>,
 }
@@ -56,7 +56,7 @@ pub struct RouteSchema {
     right: Option<EndSchema>,
 }
 
-async fn end_schema(app: &App, system: Uuid, container: &str) -> Result<Option<EndSchema>, Problem> {
+pub(super) async fn end_schema(app: &App, system: Uuid, container: &str) -> Result<Option<EndSchema>, Problem> {
     let Some(row) = app.hub.store.survey(system, container).await? else { return Ok(None) };
     let catalogue: Catalogue = serde_json::from_value(row.catalogue)?;
     Ok(Some(EndSchema {

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, ProblemError, take, type Schemas } from "@/api/client";
 import { count, typeWord } from "@/lib/words";
 import { Button, Trouble } from "@/ui/basics";
-import { Pop, popButton } from "@/ui/pop";
+import { Pop } from "@/ui/pop";
 import type { Lane, Route } from "../route/draft";
 
 type Props = {
@@ -16,19 +16,9 @@ type Props = {
   made: (field: Schemas["FieldSchema"]) => void;
 };
 
-const LABEL = "Make a field for it";
-
 export function MakeField(p: Props) {
-  // There may be one for each of hundreds of fields: what opens is made when somebody asks for it.
-  const [asked, setAsked] = useState(false);
-  if (!asked)
-    return (
-      <button type="button" aria-haspopup="dialog" className={popButton} onClick={() => setAsked(true)}>
-        {LABEL}
-      </button>
-    );
   return (
-    <Pop label={LABEL} title={`A field at ${p.rightName} for ${p.source.name}`} defaultOpen>
+    <Pop label="Make a field for it" title={`A field at ${p.rightName} for ${p.source.name}`}>
       <Asked {...p} />
     </Pop>
   );

@@ -34,4 +34,12 @@ describe("a pasted value map", () => {
       { left: "Gone", right: "Minor", returns: false },
     ]);
   });
+  it("leaves a way back where the value that travelled back leads elsewhere now", () => {
+    const rows = [
+      { left: "High", right: "Urgent", returns: true },
+      { left: "Low", right: "Urgent", returns: false },
+    ];
+    const pasted = withPasted({ rows }, readPasted("High\tNormal", known));
+    expect(pasted.rows.filter((r) => r.returns).map((r) => r.left)).toEqual(["Low", "High"]);
+  });
 });

@@ -1,5 +1,6 @@
 // Value maps pasted from a spreadsheet: one line per value, left and right divided by a tab (or a semicolon).
 import type { ValueMap } from "./rule-words";
+import { settled } from "./value-rows";
 
 export type PastedLine = {
   /** Its number, from 1. */
@@ -44,12 +45,7 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
 export function withPasted(map: ValueMap, lines: PastedLine[]): ValueMap {
   const good = lines.filter((l) => !l.fault);
   const pasted = new Set(good.map((l) => l.left));
-  const rows = map.rows.filter((r) => !pasted.has(r.left));
-  // Of several rows with one right value the first travels back.
-  const led = new Set(rows.map((r) => r.right));
-  for (const { left, right } of good) {
-    rows.push({ left, right, returns: !led.has(right) });
-    led.add(right);
-  }
-  return { ...map, rows };
+  const others = map.rows.filter((r) => !pasted.has(r.left));
+  const rows = [...others, ...good.map(({ left, right }) => ({ left, right, returns: false }))];
+  return { ...map, rows: settled(rows) };
 }

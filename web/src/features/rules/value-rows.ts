@@ -4,7 +4,7 @@ import type { ValueMap } from "./rule-words";
 type Row = ValueMap["rows"][number];
 
 /** Each right value has one row that travels back: the one that did, or else the first. */
-function settled(rows: Row[]): Row[] {
+export function settled(rows: Row[]): Row[] {
   const back = new Map<string, Row>();
   for (const row of rows) {
     const led = back.get(row.right);
