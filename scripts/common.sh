@@ -48,7 +48,7 @@ start_postgres() {
   port=$(free_port)
   (cd / && pg pg_ctl -D "$pg_folder" -w -t 60 -l "$pg_folder/log" \
     -o "-p $port -h 127.0.0.1 -c unix_socket_directories='' -c max_connections=200 $options" start >/dev/null 9>&-) || {
-    tail -5 "$pg_folder/log"; return 1
+    tail -n 5 "$pg_folder/log"; return 1
   }
   database_url="postgres://hovrel@127.0.0.1:$port/postgres"
 }

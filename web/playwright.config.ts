@@ -8,6 +8,8 @@ export default defineConfig({
   expect: { timeout: 20_000 },
   reporter: "list",
   use: {
+    // What is waited for longest, a transfer, is expected in words, not clicked on.
+    actionTimeout: 120_000,
     baseURL: process.env.HOVREL_ADDRESS,
     viewport: { width: 1280, height: 800 },
     contextOptions: { reducedMotion: "reduce" },

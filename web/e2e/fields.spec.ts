@@ -28,6 +28,21 @@ test("what has no place at the right gets one", async ({ page }) => {
   await expect(back).toBeChecked();
   await expect(page.getByRole("radio", { name: "Low becomes 2 – Low on the way back" })).not.toBeChecked();
 
+  // A map over what is computed has a row for each value that comes out, and writes any text where the field takes it.
+  await page.getByRole("button", { name: "Rule for Component: not fed" }).click();
+  await page.getByLabel("Source of Component").selectOption("computed, or several fields joined");
+  await page.getByRole("textbox", { name: /Expression/ }).fill('key.endsWith("1") ? "first" : "other"');
+  await page.getByLabel("How").selectOption("value map");
+  await expect(page.getByText("2 values in scope, any text at the right")).toBeVisible();
+  const first = page.getByRole("listitem").filter({ hasText: /^first/ });
+  const items = Number(await first.locator(".mono").innerText());
+  expect(items).toBeGreaterThan(0);
+  await expect(page.getByText(`${items} items:`)).toBeVisible();
+  await page.getByLabel("first becomes", { exact: true }).fill("Drive");
+  await page.getByRole("button", { name: "other becomes nothing" }).click();
+  await expect(page.getByText("every rule is valid")).toBeVisible();
+  await accessible(page, "a map to any text");
+
   await page.getByRole("button", { name: "Rule for Links: links" }).click();
   await page.getByLabel("Links “relates to” become").selectOption("verifies");
   await expect(page.getByRole("button", { name: "Rule for Links: types of links" })).toBeVisible();

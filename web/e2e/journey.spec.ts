@@ -153,11 +153,11 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await expect(page.getByRole("button", { name: "Save as version 4" })).toBeVisible();
   await page.getByRole("link", { name: "Versions" }).click();
   await page.getByRole("button", { name: "Go back to it" }).last().click();
-  await expect(page.getByRole("button", { name: "Rule for Component: none" })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Rule for Component: not fed" })).toBeVisible();
   await page.keyboard.press("Control+z");
   await expect(page.getByRole("button", { name: "Rule for Component: computed" })).toBeVisible();
   await page.keyboard.press("Control+y");
-  await expect(page.getByRole("button", { name: "Rule for Component: none" })).toBeVisible();
+  await expect(page.getByRole("button", { name: "Rule for Component: not fed" })).toBeVisible();
   await page.keyboard.press("Control+Shift+z");
   await page.keyboard.press("Control+z");
   await page.getByRole("button", { name: "Rule for Component: computed" }).click();

@@ -58,13 +58,21 @@ enum ProofCommand {
 }
 
 #[tokio::main]
-async fn main() -> anyhow::Result<ExitCode> {
+async fn main() -> ExitCode {
+    run().await.unwrap_or_else(|error| {
+        // For people: what failed and why, without the way through the program.
+        eprintln!("{error:#}");
+        ExitCode::FAILURE
+    })
+}
+
+async fn run() -> anyhow::Result<ExitCode> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let arguments = Arguments::parse();
     match arguments.command {
         Command::Serve(arguments) => commands::serve::run(arguments).await?,
-        Command::Profile { command: ProfileCommand::Check { file } } => commands::profile::check(&file)?,
+        Command::Profile { command: ProfileCommand::Check { file } } => return Ok(commands::profile::check(&file)),
         Command::Proof { command: Some(ProofCommand::Verify { file, key }), .. } => {
             return Ok(commands::proof::run(&file, key.as_deref()));
         }

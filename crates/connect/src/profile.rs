@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 
 use hovrel_core::model::{Kind, LinkType, ValueType};
 use hovrel_core::text::TextFormat;
+use hovrel_intake::{Fault, FileFault, by_word, lines_of, read_yaml};
 use serde::Deserialize;
 
 #[derive(Debug, Clone, Deserialize)]
@@ -26,6 +27,7 @@ pub struct Profile {
     pub container_name: String,
     pub people: People,
     pub schema: Schema,
+    #[serde(deserialize_with = "by_word")]
     pub kinds: BTreeMap<Kind, KindProfile>,
     pub errors: Errors,
     /// Calls at once, where the system does not say.
@@ -220,6 +222,7 @@ pub struct NewFieldsAt {
     /// Where the answer says which id it got.
     pub id: String,
     /// The system's word for each type that it makes.
+    #[serde(deserialize_with = "by_word")]
     pub types: BTreeMap<ValueType, String>,
 }
 
@@ -470,16 +473,25 @@ pub struct ProfileFault {
     pub why: String,
 }
 
-/// Reads a profile. `name` is how the faults call it. A fault of form is reported alone, with its line;
-/// faults of sense are all reported together, with their keys.
+/// Reads a profile. `name` is how the faults call it. Faults of form are all reported together, with their lines; so
+/// are faults of sense, of a profile whose form is right.
 pub fn parse(name: &str, yaml: &str) -> Result<Profile, Vec<ProfileFault>> {
-    let mut profile: Profile = serde_saphyr::from_str(yaml).map_err(|e| {
-        let line = e.location().map(|l| l.line());
-        vec![ProfileFault { name: name.to_owned(), line, why: e.without_snippet().to_string() }]
-    })?;
+    let told = |FileFault { line, fault }: FileFault| {
+        let key =
+            fault.pointer.rsplit('/').next().filter(|k| !k.is_empty() && !fault.detail.contains(&format!("`{k}`")));
+        let why = key.map_or_else(|| fault.detail.clone(), |key| format!("{key}: {}", fault.detail));
+        ProfileFault { name: name.to_owned(), line: Some(line), why }
+    };
+    let told = |faults: Vec<FileFault>| {
+        let mut out: Vec<ProfileFault> = faults.into_iter().map(told).collect();
+        // What several kinds share by an anchor is wrong once.
+        out.dedup_by(|a, b| (a.line, &a.why) == (b.line, &b.why));
+        out
+    };
+    let mut profile: Profile = read_yaml(yaml).map_err(told)?;
     profile.kinds.values_mut().for_each(KindProfile::name_kind);
-    let faults = faults(name, yaml, &profile);
-    if faults.is_empty() { Ok(profile) } else { Err(faults) }
+    let faults = faults(&profile);
+    if faults.is_empty() { Ok(profile) } else { Err(told(lines_of(yaml, faults))) }
 }
 
 impl KindProfile {
@@ -511,77 +523,79 @@ impl KindProfile {
     }
 }
 
-fn faults(name: &str, yaml: &str, p: &Profile) -> Vec<ProfileFault> {
+/// Faults of sense.
+fn faults(p: &Profile) -> Vec<Fault> {
     let mut out = Vec::new();
-    let mut fault = |key: &str, why: String| {
-        let line = yaml.lines().position(|l| l.trim_start().starts_with(&format!("{key}:"))).map(|n| n as u64 + 1);
-        out.push(ProfileFault { name: name.to_owned(), line, why: format!("{key}: {why}") });
-    };
-    let mut pointer = |key: &str, text: &str| {
+    let mut fault = |pointer: &str, detail: String| out.push(Fault { pointer: pointer.to_owned(), detail });
+    let mut place = |pointer: &str, text: &str| {
         if !text.is_empty() && !text.starts_with('/') {
-            fault(key, format!("“{text}” is not a JSON Pointer; it must begin with / (RFC 6901 §3)"));
+            fault(pointer, format!("“{text}” is not a JSON Pointer; it must begin with / (RFC 6901 §3)"));
         }
     };
-    pointer("clock", &p.about.clock);
-    pointer("version", &p.about.version);
-    pointer("kinds", &p.schema.kinds);
-    pointer("fields", &p.schema.fields);
-    pointer("items", &p.containers.items);
-    pointer("code", &p.errors.code);
-    for kind in p.kinds.values() {
-        pointer("items", &kind.list.items);
-        pointer("key", &kind.key);
-        kind.parent.iter().for_each(|at| pointer("parent", at));
-        pointer("version", &kind.version);
-        kind.fields_at.iter().for_each(|(field, at)| pointer(field, at));
+    place("/about/clock", &p.about.clock);
+    place("/about/version", &p.about.version);
+    place("/schema/kinds", &p.schema.kinds);
+    place("/schema/fields", &p.schema.fields);
+    place("/containers/items", &p.containers.items);
+    place("/errors/code", &p.errors.code);
+    for (id, kind) in &p.kinds {
+        let at = format!("/kinds/{}", id.id());
+        place(&format!("{at}/list/items"), &kind.list.items);
+        place(&format!("{at}/key"), &kind.key);
+        kind.parent.iter().for_each(|text| place(&format!("{at}/parent"), text));
+        place(&format!("{at}/version"), &kind.version);
+        kind.fields_at.iter().for_each(|(field, text)| place(&format!("{at}/fields_at/{field}"), text));
     }
     let asked = |id: &str| p.asks.iter().any(|a| a.id == id);
+    let not_asked = |id: &str| format!("“{id}” is not among what is asked");
     match &p.sign_in {
-        SignIn::Key { ask, .. } if !asked(ask) => fault("sign_in", format!("“{ask}” is not among what is asked")),
+        SignIn::Key { ask, .. } if !asked(ask) => fault("/sign_in/key/ask", not_asked(ask)),
         SignIn::Session { body, .. } => {
-            for value in body.values() {
+            for (key, value) in body {
                 let names = value.split('{').skip(1).filter_map(|s| s.split_once('}')).map(|(n, _)| n);
-                for unknown in names.filter(|n| !asked(n)) {
-                    fault("body", format!("“{unknown}” is not among what is asked"));
-                }
+                names.filter(|n| !asked(n)).for_each(|n| fault(&format!("/sign_in/session/body/{key}"), not_asked(n)));
             }
         }
         SignIn::ClientCredentials { client, secret, .. } => {
-            for ask in [client, secret].into_iter().filter(|a| !asked(a)) {
-                fault("sign_in", format!("“{ask}” is not among what is asked"));
+            for (key, ask) in [("client", client), ("secret", secret)].into_iter().filter(|(_, a)| !asked(a)) {
+                fault(&format!("/sign_in/client_credentials/{key}"), not_asked(ask));
             }
         }
         SignIn::Basic { login, password } => {
-            for ask in [login, password].into_iter().filter(|a| !asked(a)) {
-                fault("sign_in", format!("“{ask}” is not among what is asked"));
+            for (key, ask) in [("login", login), ("password", password)].into_iter().filter(|(_, a)| !asked(a)) {
+                fault(&format!("/sign_in/basic/{key}"), not_asked(ask));
             }
         }
         SignIn::Key { .. } => {}
     }
     for word in p.schema.new_fields.iter().flat_map(|n| n.types.values()) {
         if !p.schema.types.contains_key(word) {
-            fault("new_fields", format!("the type “{word}” is not among the schema's types"));
+            fault("/schema/new_fields/types", format!("the type “{word}” is not among the schema's types"));
         }
     }
-    for kind in p.kinds.values() {
-        for (key, path) in [("one", &kind.one), ("page", &kind.page)] {
+    for (id, kind) in &p.kinds {
+        let at = format!("/kinds/{}", id.id());
+        let added = kind.comments.as_ref().and_then(|c| c.add.as_ref());
+        let paths = [
+            ("one", Some(&kind.one)),
+            ("page", Some(&kind.page)),
+            ("move_at", kind.move_at.as_ref()),
+            ("comments/add", added),
+        ];
+        for (key, path) in paths.into_iter().filter_map(|(key, path)| Some((key, path?))) {
             if !path.contains("{id}") {
-                fault(key, format!("“{path}” lacks {{id}}"));
+                fault(&format!("{at}/{key}"), format!("“{path}” lacks {{id}}"));
             }
         }
         if !kind.find_by_origin.contains("{mark}") {
-            fault("find_by_origin", format!("“{}” lacks {{mark}}", kind.find_by_origin));
+            fault(&format!("{at}/find_by_origin"), format!("“{}” lacks {{mark}}", kind.find_by_origin));
         }
         if kind.version.is_empty() && !matches!(kind.concurrency, Concurrency::LastWins) {
-            fault("version", format!("{} lacks the place of its version; only last_wins goes without", kind.name));
-        }
-        for (key, path) in [("move_at", &kind.move_at), ("add", &kind.comments.as_ref().and_then(|c| c.add.clone()))] {
-            if let Some(path) = path.as_ref().filter(|p| !p.contains("{id}")) {
-                fault(key, format!("“{path}” lacks {{id}}"));
-            }
+            let why = format!("{} lacks the place of its version; only last_wins goes without", kind.name);
+            fault(&format!("{at}/version"), why);
         }
         if p.speaks == Speaks::Xml && kind.root.is_none() {
-            fault("kinds", format!("{} lacks root, the element an item is written in", kind.name));
+            fault(&format!("{at}/root"), format!("{} lacks root, the element an item is written in", kind.name));
         }
     }
     out

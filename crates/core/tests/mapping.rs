@@ -10,6 +10,7 @@ use hovrel_core::model::{
     Artefact, Attachment, Call, Document, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
 };
 use hovrel_core::scope::{Along, Condition, ConditionRow, Operator};
+use hovrel_core::survey::Surveyor;
 use hovrel_core::text::TextFormat;
 
 fn field(id: &str, value_type: ValueType) -> FieldSchema {
@@ -124,6 +125,10 @@ fn item(field: &str, value: Value) -> Artefact {
     item
 }
 
+fn file(name: &str, media_type: &str, bytes: u64) -> Attachment {
+    Attachment { name: name.into(), media_type: media_type.into(), bytes, digest: name.into() }
+}
+
 fn map(rows: &[(&str, &str)], otherwise: Fallback) -> Conversion {
     let row = |(l, r): &(&str, &str)| ValueRow { left: (*l).into(), right: (*r).into(), returns: false };
     Conversion::ValueMap(ValueMap { rows: rows.iter().map(row).collect(), otherwise })
@@ -229,12 +234,6 @@ fn calls_lead_to_the_counterpart_or_become_text() {
 #[test]
 fn files_that_the_target_refuses_are_lost_by_name() {
     let ends = Ends::new();
-    let file = |name: &str, media: &str, bytes| Attachment {
-        name: name.into(),
-        media_type: media.into(),
-        bytes,
-        digest: name.into(),
-    };
     let mut item = Artefact::bare(Kind::TestCase, "c9");
     item.url = Some("https://old.example/c9".into());
     item.attachments =
@@ -467,6 +466,86 @@ fn a_value_is_computed_from_the_item() {
     assert_eq!(long.losses.len(), 1, "cutting what was computed is a loss as well");
     let none = computed("number", "int(fields.name)", vec![]);
     assert!(matches!(none.fault, Some(FaultReason::NotComputed { .. })), "{none:?}");
+}
+
+/// What a table has to deal with is what reaches it: computed and converted, of the items it is asked about.
+#[test]
+fn a_table_meets_what_stands_before_it() {
+    let ends = Ends::new();
+    let table = || map(&[], Fallback::Block);
+    let kind = &ends.left.kinds[0];
+    let spread = |source: Source, conversions: Vec<Conversion>, items: &[(&str, Value)]| {
+        let rule = rule("priority", source, conversions);
+        let computed = Computed::of(&Lane::of_kind(Kind::TestCase, vec![rule.clone()]), kind);
+        let items: Vec<Artefact> = items
+            .iter()
+            .map(|(field, value)| {
+                let mut one = item(field, value.clone());
+                computed.beside(&mut one, kind, &[]);
+                one
+            })
+            .collect();
+        let found = met(&rule, &items.iter().collect::<Vec<_>>(), &ends.context());
+        assert_eq!(found.field, "priority");
+        let values: Vec<(String, u64)> = found.values.into_iter().map(|v| (v.value, v.count)).collect();
+        (values, found.distinct, found.distinct_exact)
+    };
+    let counted = |values: &[(&str, u64)]| values.iter().map(|(v, n)| ((*v).to_owned(), *n)).collect::<Vec<_>>();
+
+    let counts: Vec<(&str, Value)> = [3, 1, 7, 9].map(|n| ("count", Value::Integer(n))).into();
+    let many = Source::Computed("fields.count > 2 ? \"many\" : \"few\"".into());
+    let (values, ..) = spread(many.clone(), vec![table()], &counts);
+    assert_eq!(values, counted(&[("many", 3), ("few", 1)]), "counted as computed, not as they stand in a field");
+    let (values, ..) = spread(many, vec![Conversion::Shorten { to: 3 }, table()], &counts);
+    assert_eq!(values, counted(&[("man", 3), ("few", 1)]), "what stands before the table is done, what follows not");
+
+    let level = Source::Field("level".into());
+    let mut levels: Vec<(&str, Value)> = ["A", "B", "A"].map(|v| ("level", Value::choice(v))).into();
+    levels.push(("level", Value::Empty));
+    levels.push(("name", Value::text("has no such field")));
+    let (values, distinct, exact) = spread(level, vec![table()], &levels);
+    assert_eq!(
+        (values, distinct, exact),
+        (counted(&[("A", 2), ("B", 1), ("", 2)]), 2, true),
+        "none is a value too, and stands last"
+    );
+    let several = [("labels", Value::ChoiceList(vec!["a".into(), "b".into()])), ("labels", Value::choice("b"))];
+    let (values, ..) = spread(Source::Field("labels".into()), vec![table()], &several);
+    assert_eq!(values, counted(&[("b", 2), ("a", 1)]), "each of a list counts");
+    let odd = [("level", Value::Unreadable("?".into()))];
+    assert_eq!(spread(Source::Field("level".into()), vec![table()], &odd).0, counted(&[("", 1)]));
+    let texts: Vec<(&str, Value)> = (0..300).map(|n| ("name", Value::text(format!("T{n}")))).collect();
+    let (values, distinct, exact) = spread(Source::Field("name".into()), vec![table()], &texts);
+    assert_eq!((values.len(), distinct, exact), (300, 300, true), "texts that go through a table are all counted");
+}
+
+/// Texts and files that are longer or larger than the other end takes are told of the survey alone.
+#[test]
+fn limits_that_are_too_low_are_told() {
+    let ends = Ends::new();
+    let mut surveyor = Surveyor::default();
+    for length in [4, 11, 30] {
+        let mut one = item("name", Value::text("x".repeat(length)));
+        one.fields.set("level", Value::choice("y".repeat(length)));
+        one.attachments.push(file("a", "image/png", 10 * length as u64));
+        surveyor.see(&one);
+    }
+    let survey = surveyor.finish();
+    let told = |rules: Vec<Rule>| {
+        let lane = Lane::of_kind(Kind::TestCase, rules);
+        let found = beyond_limits(&lane, survey.kind(Kind::TestCase).expect("surveyed"), &ends.right);
+        found.into_iter().map(|b| (b.field, b.target, b.met, b.limit, b.shortened)).collect::<Vec<_>>()
+    };
+    let from = |field: &str| Source::Field(field.to_owned());
+    let title = |met, shortened| vec![("name".to_owned(), "title".to_owned(), met, 10, shortened)];
+    assert_eq!(told(vec![rule("title", from("name"), vec![])]), title(30, false));
+    assert_eq!(told(vec![rule("title", from("name"), vec![Conversion::Shorten { to: 10 }])]), title(30, true));
+    let files = told(vec![rule(ATTACHMENTS, Source::Attachments, vec![])]);
+    assert_eq!(files, [(ATTACHMENTS.to_owned(), ATTACHMENTS.to_owned(), 300, 100, false)]);
+    // What becomes something else has another length, and what takes anything has no limit.
+    assert_eq!(told(vec![rule("title", from("level"), vec![map(&[], Fallback::Block)])]), []);
+    assert_eq!(told(vec![rule("text", from("name"), vec![Conversion::RichText])]), []);
+    assert_eq!(told(vec![rule("title", from("note"), vec![]), rule("title", Source::Origin, vec![])]), []);
 }
 
 #[test]

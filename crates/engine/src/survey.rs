@@ -7,7 +7,7 @@ use hovrel_connect::{Connector, Reading};
 use hovrel_core::identity::Candidate;
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Kind};
-use hovrel_core::survey::{Surveyor, drift, twice};
+use hovrel_core::survey::{Surveyor, doubles_of, drift};
 use hovrel_store::{ArtefactRow, NewArtefact, NewJob};
 use serde_json::json;
 use uuid::Uuid;
@@ -125,7 +125,7 @@ pub(crate) async fn run(
         let told = survey.kinds.iter_mut().find(|k| k.kind == *kind);
         if let Some(told) = told {
             let candidates: Vec<_> = list.iter().map(seen).collect();
-            (told.twice_count, told.twice) = tokio::task::block_in_place(|| twice(*kind, &candidates));
+            (told.doubles_count, told.doubles) = tokio::task::block_in_place(|| doubles_of(*kind, &candidates));
         }
     }
     if let Some(before) = before {

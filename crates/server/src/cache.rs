@@ -6,6 +6,7 @@ use std::sync::{Arc, Mutex};
 use chrono::{DateTime, Utc};
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_store::Store;
+use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::problem::Problem;
@@ -61,9 +62,12 @@ impl Cache {
                 let rows = store.artefact_bodies(system, container, kind.id(), after).await?;
                 let Some((last, _)) = rows.last() else { return Ok(out) };
                 after = *last;
-                for (_, body) in rows {
-                    out.push(serde_json::from_value::<Artefact>(body)?.compact());
-                }
+                block_in_place(|| {
+                    for (_, body) in rows {
+                        out.push(serde_json::from_value::<Artefact>(body)?.compact());
+                    }
+                    Ok::<_, serde_json::Error>(())
+                })?;
             }
         };
         let folders = read(Kind::Folder).await?;

@@ -65,6 +65,12 @@ impl Problem {
         p
     }
 
+    /// A body that could not be read.
+    pub fn faults(faults: Vec<hovrel_intake::Fault>) -> Problem {
+        let field = |f: hovrel_intake::Fault| FieldProblem { pointer: f.pointer, detail: f.detail };
+        Problem::fields(faults.into_iter().map(field).collect())
+    }
+
     pub fn field(pointer: &str, detail: impl Into<String>) -> Problem {
         Problem::fields(vec![FieldProblem { pointer: pointer.to_owned(), detail: detail.into() }])
     }

@@ -13,6 +13,7 @@ use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::scope::{Chosen, Covered, choose};
 use hovrel_engine::path_of;
 use hovrel_store::Route;
+use tokio::task::block_in_place;
 
 use crate::App;
 use crate::cache::Surveyed;
@@ -56,7 +57,14 @@ impl LeftEnd {
         path_of(artefact, self.paths(artefact.kind))
     }
 
-    /// What each lane covers, in the order of the lanes.
+    /// What the lane of an id covers; none if there is no such lane.
+    pub fn covered_by(&self, lanes: &[Lane], id: &str) -> Option<Covered<'_>> {
+        let found = self.covered(lanes).into_iter().zip(lanes).find(|(_, lane)| lane.id == id);
+        found.map(|(covered, _)| covered)
+    }
+
+    /// What each lane covers, in the order of the lanes. Of many items that takes its time, which others need not wait
+    /// for.
     pub fn covered(&self, lanes: &[Lane]) -> Vec<Covered<'_>> {
         let end = Chosen {
             catalogue: &self.catalogue,
@@ -64,6 +72,6 @@ impl LeftEnd {
             path: &|artefact| self.path(artefact),
             now: Utc::now().fixed_offset(),
         };
-        choose(lanes, &end)
+        block_in_place(|| choose(lanes, &end))
     }
 }

@@ -114,8 +114,7 @@ impl Unpaired {
         let of_lane = || pairs.iter().filter(|p| p.lane == lane.id);
         let left_paired: HashSet<&str> = of_lane().map(|p| p.left_id.as_str()).collect();
         let right_paired: HashSet<&str> = of_lane().map(|p| p.right_id.as_str()).collect();
-        let covered = left_end.covered(&lanes).into_iter().zip(&lanes).find(|(_, l)| l.id == lane.id);
-        let covered = covered.map(|(covered, _)| covered.all()).unwrap_or_default();
+        let covered = left_end.covered_by(&lanes, &lane.id).map(|covered| covered.all()).unwrap_or_default();
         let left_ids = covered.into_iter().map(|a| &a.id).filter(|id| !left_paired.contains(id.as_str()));
         let left_ids = left_ids.cloned().collect();
         let now = Utc::now().fixed_offset();

@@ -389,23 +389,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/routes/{id}/doubles/{lane}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Items of one end that seem to be one thing twice, at either end, in all that the container holds. */
-        get: operations["listDoubles"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/routes/{id}/dry-runs": {
         parameters: {
             query?: never;
@@ -486,6 +469,23 @@ export interface paths {
         get: operations["otherMatches"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/met": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The values that reach the table of a rule, a value map or one of link types, with how many items in scope hold each. */
+        post: operations["valuesMet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -874,6 +874,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/systems/{id}/containers/{container}/routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The routes that use a project, with what of its survey does not fit their rules or the other end. */
+        get: operations["listUses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/systems/{id}/surveys": {
         parameters: {
             query?: never;
@@ -997,6 +1014,25 @@ export interface components {
             left?: components["schemas"]["ValueDiff"] | null;
             right: components["schemas"]["ValueDiff"];
             same: boolean;
+        };
+        /** @description A field whose longest text, or largest file, is beyond what the field takes that a rule fills from it. */
+        Beyond: {
+            /** @description The field at the left. */
+            field: string;
+            /**
+             * Format: int64
+             * @description The most that the right takes.
+             */
+            limit: number;
+            /**
+             * Format: int64
+             * @description The most that was met: characters, or bytes of a file.
+             */
+            met: number;
+            /** @description Whether the rule shortens it. */
+            shortened: boolean;
+            /** @description What the field at the right is called. */
+            target: string;
         };
         Block: {
             /** @enum {string} */
@@ -1237,18 +1273,21 @@ export interface components {
         Document: {
             blocks: components["schemas"]["Block"][];
         };
-        /** @description Items that seem to be one thing twice. */
+        /** @description A group of items that seem to be one thing. */
         DoubleGroup: {
-            items: components["schemas"]["MatchItem"][];
+            items: components["schemas"]["DoubleItem"][];
             /**
              * Format: int32
              * @description The least likeness that holds the group together, in hundredths.
              */
             score: number;
         };
-        DoubleList: {
-            left: components["schemas"]["DoubleGroup"][];
-            right: components["schemas"]["DoubleGroup"][];
+        DoubleItem: {
+            id: string;
+            key: string;
+            /** @description Titles of the folders above. */
+            path: string;
+            title: string;
         };
         EndBody: {
             container: string;
@@ -1780,18 +1819,18 @@ export interface components {
             count: number;
             /** @description How items stand in folders. */
             depths?: components["schemas"]["Depths"];
+            doubles?: components["schemas"]["DoubleGroup"][];
+            /**
+             * Format: int64
+             * @description How many groups of items seem to be one thing, and the surest of them.
+             */
+            doubles_count?: number;
             fields: components["schemas"]["FieldSurvey"][];
             kind: components["schemas"]["Kind"];
             /** Format: int64 */
             largest_attachment: number;
             /** @description Sorts of markup in texts, with how many items use each. */
             markup?: components["schemas"]["ValueCount"][];
-            twice?: components["schemas"]["Twice"][];
-            /**
-             * Format: int64
-             * @description How many groups of items seem to be one thing, and the surest of them.
-             */
-            twice_count?: number;
             /**
              * Format: int64
              * @description Items whose text could not be read exactly.
@@ -2139,6 +2178,11 @@ export interface components {
             csrf: string;
             login: string;
             name: string;
+        };
+        MetBody: {
+            lane: components["schemas"]["Lane"];
+            /** @description The field that the rule fills. */
+            target: string;
         };
         /** @description A move from one state to another. */
         Move: {
@@ -2798,26 +2842,34 @@ export interface components {
             seq: number;
             state: string;
         };
-        /** @description A group of items that seem to be one thing. */
-        Twice: {
-            items: components["schemas"]["TwiceItem"][];
-            /**
-             * Format: int32
-             * @description The least likeness that holds the group together, in hundredths.
-             */
-            score: number;
-        };
-        TwiceItem: {
-            id: string;
-            key: string;
-            /** @description Titles of the folders above. */
-            path: string;
-            title: string;
-        };
         Uncovered: {
             id: string;
             key: string;
             title: string;
+        };
+        /** @description A route with a surveyed project as one of its ends. */
+        Use: {
+            /** @description What was met here and is beyond a limit at the other end; empty where this is the right end. */
+            beyond: components["schemas"]["UseBeyond"][];
+            faults: components["schemas"]["UseFault"][];
+            name: string;
+            /** @description What the system at the other end is called. */
+            other: string;
+            /** Format: uuid */
+            route: string;
+            /**
+             * Format: int64
+             * @description How many faults its rules have to settle, and the first of them.
+             */
+            to_settle: number;
+        };
+        UseBeyond: components["schemas"]["Beyond"] & {
+            kind: components["schemas"]["Kind"];
+        };
+        UseFault: {
+            /** @description What the field at the right is called; empty for the lane itself. */
+            field: string;
+            message: string;
         };
         /** @description Somebody known to a system. */
         User: {
@@ -3819,36 +3871,6 @@ export interface operations {
             };
         };
     };
-    listDoubles: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-                lane: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DoubleList"];
-                };
-            };
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     dryRun: {
         parameters: {
             query?: never;
@@ -4024,6 +4046,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Other"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    valuesMet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MetBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldSurvey"];
                 };
             };
             "4XX": {
@@ -4917,6 +4972,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FolderNode"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listUses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                container: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Use"][];
                 };
             };
             "4XX": {

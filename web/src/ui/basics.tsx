@@ -155,7 +155,7 @@ export function Kbd({ children }: { children: ReactNode }) {
 
 export function Foot({ keys, children }: { keys?: ReactNode; children?: ReactNode }) {
   return (
-    <footer className="flex min-h-[52px] shrink-0 items-center gap-3.5 border-t border-hair bg-paper px-5 py-2">
+    <footer className="mt-auto flex min-h-[52px] shrink-0 items-center gap-3.5 border-t border-hair bg-paper px-5 py-2">
       <div className="flex items-center gap-x-3 gap-y-1 flex-wrap text-ink-2">{keys}</div>
       <div className="ml-auto flex items-center gap-3">{children}</div>
     </footer>

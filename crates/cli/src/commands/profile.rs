@@ -1,26 +1,31 @@
 //! `hovrel profile check FILE`.
 
 use std::path::Path;
+use std::process::ExitCode;
 
-use anyhow::Context;
-
-pub fn check(file: &Path) -> anyhow::Result<()> {
-    let text = std::fs::read_to_string(file).with_context(|| format!("{} can't be read", file.display()))?;
+/// Exit codes: 0 it is a profile, 2 it can't be read or has faults.
+pub fn check(file: &Path) -> ExitCode {
+    let text = match std::fs::read_to_string(file) {
+        Ok(text) => text,
+        Err(e) => {
+            eprintln!("{} can't be read: {e}", file.display());
+            return ExitCode::from(2);
+        }
+    };
     let name = file.file_name().unwrap_or_default().to_string_lossy();
     match hovrel_connect::profile::parse(&name, &text) {
         Ok(profile) => {
             let kinds: Vec<&str> = profile.kinds.keys().map(|k| k.word()).collect();
             println!("{name}: {} is described with {}", profile.title, kinds.join(", "));
-            Ok(())
+            ExitCode::SUCCESS
         }
         Err(faults) => {
             for fault in &faults {
                 eprintln!("{fault}");
             }
-            anyhow::bail!(
-                "{} of {name} must be corrected",
-                if faults.len() == 1 { "one thing" } else { "several things" }
-            )
+            let told = if faults.len() == 1 { "one thing" } else { "several things" };
+            eprintln!("{told} of {name} must be corrected");
+            ExitCode::from(2)
         }
     }
 }

@@ -35,7 +35,8 @@ pub struct Arguments {
 
 pub async fn run(a: Arguments) -> anyhow::Result<()> {
     let sealer = Sealer::new(&key(&a.key_file)?).with_context(|| format!("{}", a.key_file.display()))?;
-    let store = Store::open(&a.database_url, 16).await?;
+    let opened = Store::open(&a.database_url, 16).await;
+    let store = opened.context("see that PostgreSQL runs, and that --database-url leads to it")?;
     let mut offers = hovrel_connect::Offer::shipped();
     if let Some(folder) = &a.profiles {
         offers.extend(read_profiles(folder)?.into_iter().map(hovrel_connect::Offer::of));

@@ -126,6 +126,18 @@ async fn a_whole_migration_by_commands() {
     assert_eq!(wrong.code, 2);
     assert!(wrong.complained.contains("line ") && wrong.complained.contains("lames"), "{}", wrong.complained);
 
+    let profile = file("profile.yaml");
+    let described = include_str!("../../../connect/src/profiles/tallybench.yaml");
+    std::fs::write(&profile, described).expect("it is kept");
+    assert_eq!(shell.code(&["profile", "check", path(&profile)]).await, 0);
+    std::fs::write(&profile, described.replace("about_it:", "about_us:").replace("speaks: json", "speaks: jso"))
+        .expect("it is kept");
+    let wrong = shell.run(&["profile", "check", path(&profile)]).await;
+    assert_eq!(wrong.code, 2);
+    for told in ["line 4: unknown field `about_us`", "line 5: speaks: unknown variant `jso`"] {
+        assert!(wrong.complained.contains(told), "{told} in {}", wrong.complained);
+    }
+
     // 5: somebody changes at the target what was carried.
     let target = both.connect(&TALLYBENCH);
     let pair = client

@@ -602,11 +602,29 @@ fn a_broken_profile_is_refused_with_line_and_key() {
     let one = |yaml: &str| profile::parse("mine.yaml", yaml).expect_err("it is broken");
     let faults = one(&good.replace("speaks: json", "speaks: jso"));
     assert_eq!(faults[0].line, Some(5), "{faults:?}");
-    let faults = one(&good.replace("container_name: /title", "container_nam: /title"));
-    assert!(faults[0].why.contains("container_nam"), "{faults:?}");
+    // Whatever is wrong is told at once, each at its line; a file with anchors is no other.
+    let fernway = include_str!("../../src/profiles/fernway.yaml");
+    let several = fernway
+        .replace("speaks: json", "speaks: jso")
+        .replace("container_name:", "container_nam:")
+        .replace("\n  defect:", "\n  defekt:")
+        .replacen("find_by_origin:", "find_by:", 1);
+    let faults = one(&several);
+    let line_of = |text: &str, what: &str| text.lines().position(|l| l.contains(what)).map(|n| n as u64 + 1);
+    let told =
+        |word: &str| faults.iter().find(|f| f.why.contains(word)).unwrap_or_else(|| panic!("{word}: {faults:?}"));
+    assert_eq!(told("container_nam`").line, line_of(&several, "container_nam:"));
+    assert_eq!(told("jso").line, line_of(&several, "speaks: jso"));
+    assert_eq!(told("defekt").line, line_of(&several, "defekt:"));
+    assert_eq!(told("find_by`").line, line_of(&several, "find_by:"));
+    assert!(told("container_name`").why.contains("missing field"), "{faults:?}");
+    let cut = one("profile: [1, 2");
+    assert!(cut.len() == 1 && cut[0].line.is_some(), "{cut:?}");
     // Faults of sense are all listed.
     let faults = one(&good.replace("clock: /time", "clock: time").replace("one: /api/cases/{id}", "one: /api/cases"));
     let keys: Vec<&str> = faults.iter().filter_map(|f| f.why.split(':').next()).collect();
     assert_eq!(keys, ["clock", "one"], "{faults:?}");
-    assert_eq!(faults[0].line, good.lines().position(|l| l.contains("clock:")).map(|n| n as u64 + 1));
+    assert_eq!(faults[0].line, line_of(good, "clock:"));
+    let cases = good.lines().position(|l| l.starts_with("  test_case:")).expect("it has cases") as u64;
+    assert!(faults[1].line.is_some_and(|l| l > cases), "not the first of this name, but the kind's: {faults:?}");
 }

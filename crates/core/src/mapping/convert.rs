@@ -138,12 +138,36 @@ impl<'r> Ready<'r> {
         }
     }
 
+    /// What reaches the first table of the rule: after the conversions before it, or from the source where there is no
+    /// table. None if the source is absent, or nothing gets that far.
+    pub(super) fn before_table(&self, artefact: &Artefact, cx: &Context<'_>) -> Option<Value> {
+        let value = source_value(self.rule, artefact, cx.left_system)?.into_owned();
+        if matches!(value, Value::Unreadable(_)) {
+            return None;
+        }
+        let is_table = |c: &Conversion| matches!(c, Conversion::ValueMap(_) | Conversion::LinkTypes(_));
+        let before = self.rule.conversions.iter().take_while(|c| !is_table(c)).count();
+        self.through(before, value, cx, &mut Vec::new()).ok()
+    }
+
+    /// What the first so many conversions make of a value.
+    fn through(
+        &self,
+        conversions: usize,
+        value: Value,
+        cx: &Context<'_>,
+        losses: &mut Vec<Loss>,
+    ) -> Result<Value, FaultReason> {
+        let mut steps = self.rule.conversions.iter().zip(&self.rows).take(conversions);
+        steps.try_fold(value, |value, (c, rows)| step(c, rows, value, self.rule, cx, losses))
+    }
+
     /// Applies the rule to an artefact.
     pub fn convert(&self, artefact: &Artefact, cx: &Context<'_>) -> Converted {
         let rule = self.rule;
         let mut out = Converted { value: None, losses: Vec::new(), fault: None };
         let Some(source) = source_value(rule, artefact, cx.left_system) else { return out };
-        let mut value = source.into_owned();
+        let value = source.into_owned();
         let read = match &rule.source {
             Source::Field(field) => field,
             Source::Attachments => ATTACHMENTS,
@@ -160,16 +184,8 @@ impl<'r> Ready<'r> {
             });
             return out;
         }
-        for (conversion, rows) in rule.conversions.iter().zip(&self.rows) {
-            match step(conversion, rows, value, rule, cx, &mut out.losses) {
-                Ok(next) => value = next,
-                Err(fault) => {
-                    out.fault = Some(fault);
-                    return out;
-                }
-            }
-        }
-        match fit(value, self, artefact, cx, &mut out.losses) {
+        let converted = self.through(rule.conversions.len(), value, cx, &mut out.losses);
+        match converted.and_then(|value| fit(value, self, artefact, cx, &mut out.losses)) {
             Ok(value) => out.value = Some(lead_on(value.settled(), rule, cx, &mut out.losses)),
             Err(fault) => out.fault = Some(fault),
         }

@@ -15,8 +15,10 @@ mod files;
 mod fit;
 mod item_faults;
 mod lane;
+mod limits;
 mod links;
 mod mentions;
+mod met;
 mod new_field;
 mod resolve;
 mod steps;
@@ -37,8 +39,10 @@ pub use lane::{
     Conversion, Direction, Fallback, FirstContact, KeyFields, Lane, LinkTypeRow, LinkTypes, Matching, Policies, Rule,
     Source, UserTable, ValueMap, ValueRow,
 };
+pub use limits::{Beyond, beyond_limits};
 pub use links::leads_back;
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
+pub use met::met;
 pub use new_field::field_like;
 pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
 pub use suggest::{GoTogether, Suggestion, Twins, suggest, suggest_value_map};

@@ -3,28 +3,24 @@
 //! Decides how counts, fill rates and value spreads are computed. Streaming: feed artefacts one by one
 //! to a [`Surveyor`]; memory grows with the number of different values, which is capped per field.
 
+mod doubles;
 mod markup;
+mod spread;
 mod standing;
-mod twice;
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::Catalogue;
 use crate::coverage::{Coverage, Covering};
 use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
-use crate::model::{Artefact, Kind, LinkType, Value};
+use crate::model::{Artefact, Kind};
+pub use doubles::{DoubleGroup, DoubleItem, doubles_of};
 use markup::markup_of;
+pub(crate) use spread::Spread;
 use standing::Standing;
 pub use standing::{Dangling, Depths};
-pub use twice::{TWICE_FROM, Twice, TwiceItem, twice};
-
-/// Different values kept per field of text or numbers; beyond that its spread says nothing.
-const MOST_TYPED: usize = 200;
-
-/// Different values kept per field whose values somebody chose from a list: each may need a row in a value map.
-const MOST_NAMED: usize = 10_000;
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -62,9 +58,9 @@ pub struct KindSurvey {
     pub markup: Vec<ValueCount>,
     /// How many groups of items seem to be one thing, and the surest of them.
     #[serde(default)]
-    pub twice_count: u64,
+    pub doubles_count: u64,
     #[serde(default)]
-    pub twice: Vec<Twice>,
+    pub doubles: Vec<DoubleGroup>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -119,15 +115,7 @@ struct Gathered {
     largest_attachment: u64,
     with_read_losses: u64,
     markup: BTreeMap<&'static str, u64>,
-    fields: BTreeMap<String, Field>,
-}
-
-#[derive(Default)]
-struct Field {
-    filled: u64,
-    longest: u32,
-    values: HashMap<String, u64>,
-    overflow: bool,
+    fields: BTreeMap<String, Spread>,
 }
 
 impl Surveyor {
@@ -144,47 +132,21 @@ impl Surveyor {
         kind.with_read_losses += u64::from(!artefact.read_losses.is_empty());
         let hanging = [
             (ATTACHMENTS, artefact.attachments.is_empty()),
-            (LINKS, artefact.links.is_empty()),
             (COMMENTS, artefact.comments.is_empty()),
             (HISTORY, artefact.history.is_empty()),
         ];
         for (name, _) in hanging.into_iter().filter(|(_, empty)| !empty) {
-            let field = kind.fields.entry(name.to_owned()).or_default();
-            field.filled += 1;
-            // Of links, the types are what is worth knowing.
-            field.overflow |= name != LINKS;
+            kind.fields.entry(name.to_owned()).or_default().see_uncounted();
         }
-        let types: BTreeSet<&LinkType> = artefact.links.iter().map(|l| &l.link_type).collect();
-        for link_type in types {
-            kind.fields.entry(LINKS.to_owned()).or_default().count(link_type.word().to_owned(), MOST_NAMED);
+        if !artefact.links.is_empty() {
+            kind.fields.entry(LINKS.to_owned()).or_default().see_links(&artefact.links);
         }
         let used: BTreeSet<&str> = artefact.fields.iter().flat_map(|(_, v)| markup_of(v)).collect();
         for word in used {
             *kind.markup.entry(word).or_default() += 1;
         }
         for (name, value) in artefact.fields.iter() {
-            let field = kind.fields.entry(name.to_string()).or_default();
-            if value.is_blank() {
-                continue;
-            }
-            field.filled += 1;
-            field.longest = field.longest.max(value.char_length().unwrap_or(0) as u32);
-            match value {
-                Value::ChoiceList(list) | Value::UserList(list) => {
-                    list.iter().for_each(|v| field.count(v.clone(), MOST_NAMED));
-                }
-                Value::Choice(one) | Value::User(one) => field.count(one.clone(), MOST_NAMED),
-                Value::RichText(_)
-                | Value::Steps(_)
-                | Value::Attachments(_)
-                | Value::Table(_)
-                | Value::References(_)
-                | Value::Reference(_)
-                | Value::Links(_)
-                | Value::Comments(_)
-                | Value::History(_) => field.overflow = true,
-                other => field.count(other.display(), MOST_TYPED),
-            }
+            kind.fields.entry(name.to_string()).or_default().see(value);
         }
     }
 
@@ -202,8 +164,8 @@ impl Surveyor {
                 with_read_losses: g.with_read_losses,
                 depths: depths.remove(&kind).unwrap_or_default(),
                 markup: by_count(g.markup),
-                twice_count: 0,
-                twice: Vec::new(),
+                doubles_count: 0,
+                doubles: Vec::new(),
                 fields: g.fields.into_iter().map(|(name, f)| f.finish(name, g.count)).collect(),
             })
             .collect();
@@ -243,36 +205,4 @@ pub fn drift(before: &Catalogue, now: &Catalogue) -> Vec<String> {
     let gone = before.users.iter().filter(|u| now.user(&u.id).is_none());
     out.extend(gone.map(|u| format!("{} is not known there any more", u.name)));
     out
-}
-
-impl Field {
-    fn count(&mut self, value: String, most: usize) {
-        if let Some(n) = self.values.get_mut(&value) {
-            *n += 1;
-        } else if self.values.len() < most {
-            self.values.insert(value, 1);
-        } else {
-            self.overflow = true;
-        }
-    }
-
-    fn finish(self, field: String, total: u64) -> FieldSurvey {
-        let distinct = self.values.len() as u64;
-        let mut values: Vec<ValueCount> = Vec::new();
-        if !self.overflow {
-            values = self.values.into_iter().map(|(value, count)| ValueCount { value, count }).collect();
-            values.sort_by(|a, b| b.count.cmp(&a.count).then_with(|| a.value.cmp(&b.value)));
-            if self.filled < total {
-                values.push(ValueCount { value: String::new(), count: total - self.filled });
-            }
-        }
-        FieldSurvey {
-            field,
-            filled: self.filled,
-            longest: self.longest,
-            values,
-            distinct,
-            distinct_exact: !self.overflow,
-        }
-    }
 }

@@ -9,10 +9,9 @@ use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_core::compare::beside;
 use hovrel_core::diff::{ValueDiff, diff};
-use hovrel_core::identity::{Candidate, Doubles, Evidence, Likeness, doubles, likest};
+use hovrel_core::identity::{Candidate, Evidence, Likeness, likest};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::Artefact;
-use hovrel_core::survey::TWICE_FROM;
 use hovrel_engine::Mapped;
 use hovrel_store::{NewMatch, Route, Session};
 use serde::{Deserialize, Serialize};
@@ -25,7 +24,7 @@ use super::plans::field_name;
 use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
-use crate::twins::{Unpaired, candidates};
+use crate::twins::Unpaired;
 
 /// An item at one end.
 #[derive(Clone, Serialize, ToSchema)]
@@ -329,47 +328,4 @@ pub async fn settle(
     }
     app.hub.store.settle_matches(id, &lane.id, &settled, &opened).await?;
     Ok(StatusCode::NO_CONTENT)
-}
-
-/// Items that seem to be one thing twice.
-#[derive(Serialize, ToSchema)]
-pub struct DoubleGroup {
-    items: Vec<MatchItem>,
-    /// The least likeness that holds the group together, in hundredths.
-    score: u8,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct DoubleList {
-    left: Vec<DoubleGroup>,
-    right: Vec<DoubleGroup>,
-}
-
-/// Items of one end that seem to be one thing twice, at either end, in all that the container holds.
-#[utoipa::path(get, path = "/routes/{id}/doubles/{lane}", operation_id = "listDoubles",
-    params(("id" = Uuid, Path), ("lane" = String, Path)),
-    responses((status = 200, body = DoubleList), (status = "4XX", body = Problem)))]
-pub async fn listed_doubles(
-    State(app): State<App>,
-    Path((id, lane)): Path<(Uuid, String)>,
-) -> Result<Json<DoubleList>, Problem> {
-    let route = app.hub.store.route(id).await?;
-    let lane = lane_of(&route, &lane)?;
-    let ends = [
-        (route.left_system, &route.left_container, lane.left_kind),
-        (route.right_system, &route.right_container, lane.right_kind),
-    ];
-    let mut out: Vec<Vec<DoubleGroup>> = Vec::new();
-    for (system, container, kind) in ends {
-        let kept = app.cache.get(&app.hub.store, system, container, kind).await?;
-        let all = candidates(&kept.artefacts, &kept);
-        let group = |Doubles { members, score }: Doubles| {
-            let items = members.into_iter().map(|n| MatchItem::of(&all[n])).collect();
-            DoubleGroup { items, score }
-        };
-        let found = block_in_place(|| doubles(&all, TWICE_FROM));
-        out.push(found.into_iter().take(LISTED).map(group).collect());
-    }
-    let right = out.pop().unwrap_or_default();
-    Ok(Json(DoubleList { left: out.pop().unwrap_or_default(), right }))
 }

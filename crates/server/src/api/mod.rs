@@ -17,6 +17,7 @@ pub mod routes;
 pub mod rules;
 pub mod scope;
 pub mod systems;
+mod uses;
 pub mod versions;
 
 use axum::Json;
@@ -44,6 +45,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(systems::containers))
         .routes(routes!(systems::surveys, systems::survey))
         .routes(routes!(systems::folder_tree))
+        .routes(routes!(uses::list))
         .routes(routes!(systems::artefacts))
         .routes(routes!(artefacts::one))
         .routes(routes!(routes::list, routes::make))
@@ -58,13 +60,13 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(scope::names))
         .routes(routes!(scope::scope))
         .routes(routes!(rules::preview))
+        .routes(routes!(rules::values_met))
         .routes(routes!(rules::suggestions))
         .routes(routes!(rules::people))
         .routes(routes!(new_field::propose, new_field::make))
         .routes(routes!(matches::list, matches::settle))
         .routes(routes!(matches::others))
         .routes(routes!(matches::side_by_side))
-        .routes(routes!(matches::listed_doubles))
         .routes(routes!(plans::dry_run))
         .routes(routes!(plans::one))
         .routes(routes!(plans::changes))

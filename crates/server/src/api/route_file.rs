@@ -9,16 +9,14 @@ use axum::extract::{Path, State};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use hovrel_core::mapping::Lane;
+use hovrel_intake::{Fault, FileFault, lines_of, read_yaml};
 use hovrel_store::{NewRoute, Session};
-use marked_yaml::Node;
 use serde::{Deserialize, Serialize};
-use serde_json::Value;
 use uuid::Uuid;
 
 use super::routes::{answer, name_faults};
 use super::systems::etag;
 use crate::App;
-use crate::body::{parse, unescaped};
 use crate::problem::{FieldProblem, Problem};
 
 /// What the file begins with; a file of another form has another number.
@@ -86,12 +84,12 @@ pub async fn import(
     text: String,
 ) -> Result<Response, Problem> {
     let file = read(&text).map_err(Problem::fields)?;
-    let mut faults: Vec<FieldProblem> = Vec::new();
-    let fault = |pointer: &str, detail: String| FieldProblem { pointer: pointer.to_owned(), detail };
+    let mut faults: Vec<Fault> = Vec::new();
+    let fault = |pointer: &str, detail: String| Fault { pointer: pointer.to_owned(), detail };
     if file.hovrel_route != FORM {
         faults.push(fault("/hovrel_route", format!("this version reads form {FORM}, not {}", file.hovrel_route)));
     }
-    faults.extend(name_faults(&file.name));
+    faults.extend(name_faults(&file.name).into_iter().map(|f| fault(&f.pointer, f.detail)));
     let systems = app.hub.store.systems().await?;
     let mut found = Vec::new();
     for (pointer, end) in [("/left/system", &file.left), ("/right/system", &file.right)] {
@@ -118,7 +116,7 @@ pub async fn import(
         faults.push(fault("/right", "both ends are the same".into()));
     }
     let ([left, right], true) = (found.as_slice(), faults.is_empty()) else {
-        return Err(Problem::fields(placed(&text, faults)));
+        return Err(Problem::fields(told(lines_of(&text, faults))));
     };
     let lanes = serde_json::to_value(&file.lanes)?;
     let (id, status) = match existing {
@@ -147,40 +145,16 @@ pub async fn import(
 
 /// Reads a file; every fault of form with its line.
 fn read(text: &str) -> Result<RouteFile, Vec<FieldProblem>> {
-    let value: Value = serde_saphyr::from_str(text).map_err(|e| {
-        let line = e.location().map_or(1, |l| l.line());
-        vec![FieldProblem { pointer: String::new(), detail: format!("line {line}: {}", e.without_snippet()) }]
-    })?;
-    parse(value).map_err(|faults| placed(text, faults))
+    read_yaml(text).map_err(told)
 }
 
-/// The faults with the lines that they are in.
-fn placed(text: &str, faults: Vec<FieldProblem>) -> Vec<FieldProblem> {
-    let tree = marked_yaml::parse_yaml(0, text).ok();
-    let placed = |f: FieldProblem| (tree.as_ref().map_or(1, |t| line_of(t, &f.pointer)), f);
-    let mut faults: Vec<(usize, FieldProblem)> = faults.into_iter().map(placed).collect();
-    faults.sort_by_key(|(line, _)| *line);
-    faults.into_iter().map(|(line, f)| FieldProblem { detail: format!("line {line}: {}", f.detail), ..f }).collect()
-}
-
-/// The line of what a JSON Pointer (RFC 6901) leads to, or of the last thing on the way that is there.
-fn line_of(tree: &Node, pointer: &str) -> usize {
-    let line = |node: &Node| node.span().start().map(|m| m.line());
-    let (mut at, mut found) = (tree, line(tree).unwrap_or(1));
-    for part in pointer.split('/').skip(1) {
-        let name = unescaped(part);
-        let next = match at {
-            Node::Mapping(map) => map
-                .iter()
-                .find(|(key, _)| key.as_str() == name)
-                .map(|(key, value)| (key.span().start().map(|m| m.line()), value)),
-            Node::Sequence(list) => name.parse().ok().and_then(|n: usize| list.get_node(n)).map(|n| (line(n), n)),
-            Node::Scalar(_) => None,
-        };
-        let Some((place, node)) = next else { break };
-        (at, found) = (node, place.unwrap_or(found));
-    }
-    found
+/// The faults of a file, each with its line in what is told.
+fn told(faults: Vec<FileFault>) -> Vec<FieldProblem> {
+    let told = |FileFault { line, fault: Fault { pointer, detail } }| FieldProblem {
+        pointer,
+        detail: format!("line {line}: {detail}"),
+    };
+    faults.into_iter().map(told).collect()
 }
 
 #[cfg(test)]

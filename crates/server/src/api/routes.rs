@@ -13,6 +13,7 @@ use hovrel_core::model::Kind;
 use hovrel_core::survey::Survey;
 use hovrel_store::{NewRoute, Route, Session, SurveyRow};
 use serde::{Deserialize, Serialize};
+use tokio::task::block_in_place;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
@@ -129,6 +130,12 @@ pub async fn answer(app: &App, route: Route) -> Result<RouteAnswer, Problem> {
     })
 }
 
+/// Whether who asks may see a route: a key may be for some routes only.
+pub(super) fn shown_to(session: &Session, route: &Route) -> bool {
+    let only = session.key.as_ref().and_then(|key| key.route_ids.as_ref());
+    only.is_none_or(|ids| ids.contains(&Some(route.id)))
+}
+
 /// Every route and where it stands.
 #[utoipa::path(get, path = "/routes", operation_id = "listRoutes", responses((status = 200, body = Vec<RouteAnswer>)))]
 pub async fn list(
@@ -136,9 +143,7 @@ pub async fn list(
     Extension(session): Extension<Session>,
 ) -> Result<Json<Vec<RouteAnswer>>, Problem> {
     let mut out = Vec::new();
-    let only = session.key.and_then(|key| key.route_ids);
-    let shown = |route: &Route| only.as_ref().is_none_or(|ids| ids.contains(&Some(route.id)));
-    for route in app.hub.store.routes().await?.into_iter().filter(shown) {
+    for route in app.hub.store.routes().await?.into_iter().filter(|r| shown_to(&session, r)) {
         out.push(answer(&app, route).await?);
     }
     Ok(Json(out))
@@ -201,7 +206,7 @@ pub async fn propose(
         let (Some(l), Some(r)) = (left.kind(kind), right.kind(kind)) else { continue };
         let (here, there) = (body.left.at(), body.right.at());
         let known = KnownTwins::of(&app, here, there, (kind, kind)).await?;
-        let suggestions = suggest(l, left_survey.kind(kind), r, &known.both());
+        let suggestions = block_in_place(|| suggest(l, left_survey.kind(kind), r, &known.both()));
         let called = |k: &KindSchema| k.fields.iter().map(|f| (f.id.clone(), f.name.clone())).collect();
         let count = |s: &Survey| s.kind(kind).map_or(0, |k| k.count);
         out.push(ProposedLane {

@@ -5,15 +5,17 @@ use axum::extract::{Path, Query, State};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{
-    Fault, Lane, Rule, Source, Suggestion, UserMatch, UserMatcher, convert, join_deep, recognise, source_value, suggest,
+    Fault, Lane, Rule, Source, Suggestion, UserMatch, UserMatcher, convert, join_deep, met, recognise, source_value,
+    suggest,
 };
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::scope::Covered;
-use hovrel_core::survey::Survey;
+use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
 use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
+use tokio::task::block_in_place;
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
@@ -26,7 +28,7 @@ use crate::twins::{At, KnownTwins};
 
 #[derive(Serialize, ToSchema)]
 pub struct EndSchema {
-    system_name: String,
+    pub(super) system_name: String,
     pub(super) catalogue: Catalogue,
     pub(super) survey: Survey,
     /// Of fields that are set by moves: how a new item gets to each state.
@@ -85,6 +87,23 @@ pub(super) async fn ends(app: &App, route: &Route) -> Result<Option<RouteEnds>, 
     Ok(left.zip(right).map(|(l, r)| RouteEnds::new(l.system_name, l.catalogue, r.catalogue)))
 }
 
+/// The items that a lane covers with what its rules take from beside an item; none if they take nothing from there.
+fn prepared(
+    lane: &Lane,
+    lanes: &[Lane],
+    covered: &Covered<'_>,
+    left: &LeftEnd,
+    ends: &RouteEnds,
+) -> Option<Vec<Artefact>> {
+    let beside = |r: &Rule| matches!(r.source, Source::Computed(_) | Source::FolderPath);
+    lane.rules.iter().any(beside).then(|| {
+        let mut items: Vec<Artefact> = covered.all().into_iter().cloned().collect();
+        let paths = left.paths(lane.left_kind);
+        hovrel_engine::prepare_items(&mut items, lane, lanes, &ends.left, &ends.right, &[], paths);
+        items
+    })
+}
+
 /// Every fault of the lanes, with the surveyed items concerned; `covered` is what each lane covers of the left.
 pub async fn faults(
     app: &App,
@@ -93,26 +112,31 @@ pub async fn faults(
     left: &LeftEnd,
     covered: &[Covered<'_>],
 ) -> Result<Vec<Fault>, Problem> {
-    let Some(ends) = ends(app, route).await? else { return Ok(Vec::new()) };
-    // What rules take from beside an item is put there first.
-    let beside = |r: &Rule| matches!(r.source, Source::Computed(_) | Source::FolderPath);
-    let prepared: Vec<Option<Vec<Artefact>>> = lanes
-        .iter()
-        .zip(covered)
-        .map(|(lane, covered)| {
-            lane.rules.iter().any(beside).then(|| {
-                let mut items: Vec<Artefact> = covered.all().into_iter().cloned().collect();
-                let paths = left.paths(lane.left_kind);
-                hovrel_engine::prepare_items(&mut items, lane, lanes, &ends.left, &ends.right, &[], paths);
-                items
-            })
-        })
-        .collect();
-    let items = |lane: &Lane| match lanes.iter().position(|l| l.id == lane.id) {
-        Some(n) => prepared[n].as_ref().map_or_else(|| covered[n].all(), |items| items.iter().collect()),
-        None => Vec::new(),
-    };
-    Ok(lane_checks(lanes, &ends, &items))
+    let ends = ends(app, route).await?;
+    Ok(ends.map(|ends| faults_between(&ends, lanes, left, covered)).unwrap_or_default())
+}
+
+/// As [`faults`], between ends that are read already.
+pub(super) fn faults_between(ends: &RouteEnds, lanes: &[Lane], left: &LeftEnd, covered: &[Covered<'_>]) -> Vec<Fault> {
+    block_in_place(|| {
+        let prepared: Vec<Option<Vec<Artefact>>> =
+            lanes.iter().zip(covered).map(|(lane, covered)| prepared(lane, lanes, covered, left, ends)).collect();
+        let items = |lane: &Lane| match lanes.iter().position(|l| l.id == lane.id) {
+            Some(n) => prepared[n].as_ref().map_or_else(|| covered[n].all(), |items| items.iter().collect()),
+            None => Vec::new(),
+        };
+        lane_checks(lanes, ends, &items)
+    })
+}
+
+/// The lanes of a route with one as it is now, which may have changes that are not saved, or be new.
+fn with_lane(route: &Route, now: &Lane) -> Result<Vec<Lane>, Problem> {
+    let mut lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    match lanes.iter_mut().find(|l| l.id == now.id) {
+        Some(lane) => lane.clone_from(now),
+        None => lanes.push(now.clone()),
+    }
+    Ok(lanes)
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -175,16 +199,10 @@ pub async fn preview(
     let route = app.hub.store.route(id).await?;
     let empty = Preview { total: 0, at: 0, item: None, values: Vec::new() };
     let Some(ends) = ends(&app, &route).await? else { return Ok(Json(empty)) };
-    let mut lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    // The lane may have changes that are not saved.
-    match lanes.iter_mut().find(|l| l.id == body.lane.id) {
-        Some(lane) => lane.clone_from(&body.lane),
-        None => lanes.push(body.lane.clone()),
-    }
+    let lanes = with_lane(&route, &body.lane)?;
     let left = LeftEnd::of(&app, &route, &lanes).await?;
     let paths = left.paths(body.lane.left_kind);
-    let covered = left.covered(&lanes).into_iter().zip(&lanes).find(|(_, l)| l.id == body.lane.id);
-    let items = covered.map(|(covered, _)| covered.all()).unwrap_or_default();
+    let items = left.covered_by(&lanes, &body.lane.id).map(|covered| covered.all()).unwrap_or_default();
     let by_key = body.key.and_then(|key| items.iter().position(|a| a.key == key));
     let at = by_key.unwrap_or(body.at as usize).min(items.len().saturating_sub(1));
     let folders = Mapped::assumed();
@@ -225,6 +243,40 @@ pub async fn preview(
         item: Some(ScopeItem::of(artefact, path_of(artefact, paths), false)),
         values: values.collect(),
     }))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct MetBody {
+    lane: Lane,
+    /// The field that the rule fills.
+    target: String,
+}
+
+/// The values that reach the table of a rule, a value map or one of link types, with how many items in scope hold each.
+#[utoipa::path(post, path = "/routes/{id}/met", operation_id = "valuesMet", params(("id" = Uuid, Path)), request_body = MetBody,
+    responses((status = 200, body = FieldSurvey), (status = "4XX", body = Problem)))]
+pub async fn values_met(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<MetBody>,
+) -> Result<Json<FieldSurvey>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let rule = body.lane.rules.iter().find(|r| r.target == body.target);
+    let rule = rule.ok_or_else(|| Problem::field("/target", "no rule of the lane fills this field"))?;
+    let missing =
+        || Problem::not_now("Both ends must be surveyed, and have the lane's kinds.", "Survey them at the Ends stop.");
+    let ends = ends(&app, &route).await?.ok_or_else(missing)?;
+    let folders = Mapped::assumed();
+    let cx = ends.context(&body.lane, &folders).ok_or_else(missing)?;
+    let lanes = with_lane(&route, &body.lane)?;
+    let left = LeftEnd::of(&app, &route, &lanes).await?;
+    let covered = left.covered_by(&lanes, &body.lane.id).ok_or_else(missing)?;
+    Ok(Json(block_in_place(|| {
+        let prepared = prepared(&body.lane, &lanes, &covered, &left, &ends);
+        let items = prepared.as_ref().map_or_else(|| covered.all(), |items| items.iter().collect());
+        met(rule, &items, &cx)
+    })))
 }
 
 #[derive(Deserialize, IntoParams)]
@@ -296,5 +348,5 @@ pub async fn suggestions(
         At { system: route.right_system, container: &route.right_container },
     );
     let known = KnownTwins::of(&app, here, there, (body.left_kind, body.right_kind)).await?;
-    Ok(Json(suggest(l, left.survey.kind(body.left_kind), r, &known.both())))
+    Ok(Json(block_in_place(|| suggest(l, left.survey.kind(body.left_kind), r, &known.both()))))
 }

@@ -237,6 +237,75 @@ async fn a_preview_shows_what_the_rules_make_of_a_real_item() {
     assert!(fault.as_str().is_some_and(|f| f.contains("value map")), "{fault}");
 }
 
+/// A value map is shown what reaches it from the items in scope, computed or not.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn values_are_counted_as_they_reach_the_map() {
+    let m = routed().await;
+    let mut lanes = m.lanes().await;
+    let lane = cases(&mut lanes);
+    let path = format!("/routes/{}/met", m.route);
+    let met = async |lane: &Value, target: &str| {
+        let found = m.client.post(&path, json!({"lane": lane, "target": target})).await;
+        let values: Vec<(String, u64)> = found["values"]
+            .as_array()
+            .expect("values")
+            .iter()
+            .map(|v| (v["value"].as_str().unwrap().to_owned(), v["count"].as_u64().unwrap()))
+            .collect();
+        values
+    };
+    let sum = |values: &[(String, u64)]| values.iter().map(|(_, n)| n).sum::<u64>();
+    let all = met(lane, "priority").await;
+    assert!(all.len() > 2, "{all:?}");
+    let (most, count) = all[0].clone();
+
+    let mut few = lane.clone();
+    let from = rule(&mut few, "priority")["source"]["field"].as_str().expect("a field").to_owned();
+    few["left_scope"] = row(&from, "is", &most);
+    assert_eq!(met(&few, "priority").await, [(most, count)], "only what is in scope");
+
+    let mut computed = lane.clone();
+    rule(&mut computed, "priority")["source"] = json!({"computed": "key.endsWith(\"1\") ? \"first\" : \"other\""});
+    let found = met(&computed, "priority").await;
+    assert_eq!((found.len(), sum(&found)), (2, sum(&all)), "{found:?}");
+    assert_eq!(found[0].0, "other", "the most frequent first");
+    // While an expression is being written there is nothing to count.
+    rule(&mut computed, "priority")["source"] = json!({"computed": "key.endsWith("});
+    assert_eq!(met(&computed, "priority").await, [(String::new(), sum(&all))]);
+
+    let (status, problem) =
+        m.client.call(Method::POST, &path, Some(json!({"lane": lane, "target": "colour"})), None).await;
+    assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/target"]));
+}
+
+/// A survey says which routes it concerns: whose rules do not fit, and what the other end does not take.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_survey_tells_what_it_means_for_routes() {
+    let m = routed().await;
+    let route = m.client.get(&format!("/routes/{}", m.route)).await;
+    let uses = async |end: &str| {
+        let (system, container) = (route[end]["system"].as_str().unwrap(), route[end]["container"].as_str().unwrap());
+        m.client.get(&format!("/systems/{system}/containers/{container}/routes")).await
+    };
+    let left = uses("left").await;
+    assert_eq!(
+        (&left[0]["name"], &left[0]["other"], &left[0]["to_settle"]),
+        (&route["name"], &route["right"]["system_name"], &json!(0))
+    );
+    let title = left[0]["beyond"].as_array().unwrap().iter().find(|b| b["target"] == "Title").expect("one is too long");
+    assert_eq!((&title["kind"], &title["met"], &title["shortened"]), (&json!("test_case"), &json!(400), &json!(true)));
+    assert_eq!(uses("right").await[0]["beyond"], json!([]), "nothing is taken from there");
+
+    let mut lanes = m.lanes().await;
+    rule(cases(&mut lanes), "title")["source"] = json!({"field": "colour"});
+    assert_eq!(m.save(&lanes, route["version"].as_i64().unwrap()).await.0, 200);
+    for end in ["left", "right"] {
+        let now = uses(end).await;
+        assert_eq!((&now[0]["to_settle"], &now[0]["faults"][0]["field"]), (&json!(1), &json!("Title")), "{now}");
+    }
+    assert_eq!(m.client.get(&format!("/systems/{}/containers/nowhere/routes", uuid::Uuid::nil())).await, json!([]));
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_in_use_is_not_taken_away() {
     let m = routed().await;

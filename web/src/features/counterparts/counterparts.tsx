@@ -146,7 +146,7 @@ export default function Counterparts() {
       </div>
       <Trouble error={matches.list.error ?? matches.error} />
       {matches.list.isPending && <Loading what="the counterparts" />}
-      {shelf === "doubles" && lane && <DoublesList route={route} lane={lane} left={left.name} right={right.name} />}
+      {shelf === "doubles" && lane && <DoublesList route={route} lane={lane} />}
       {list && shelf !== "doubles" && rows.length === 0 && (
         <Empty title={shelf === "doubtful" ? "Nothing to say" : "Nothing here"}>
           {shelf === "doubtful" && (

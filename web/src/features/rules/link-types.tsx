@@ -1,4 +1,4 @@
-// What types of links become: one row per type met at the left.
+// What types of links become: one row per type met in scope.
 import type { Schemas } from "@/api/client";
 import { linkWord, linkTypeOf } from "@/lib/words";
 import type { Conversion, Rule } from "./rule-words";
@@ -9,8 +9,8 @@ type Props = {
   rule: Rule;
   leftName: string;
   rightName: string;
-  /** Types met, as people read them, with how many items have such links. */
-  met: Schemas["ValueCount"][];
+  /** Types met, as people read them, with how many items in scope have such links; unknown while it is asked for. */
+  met?: Schemas["ValueCount"][];
   /** Types kept at the right; any if undefined. */
   kept: LinkType[] | undefined;
   setRule: (rule: Rule) => void;
@@ -22,7 +22,9 @@ const isMap = (c: Conversion): c is { link_types: Map } => typeof c === "object"
 
 export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule }: Props) {
   const rows = rule.conversions?.find(isMap)?.link_types.rows ?? [];
-  const words = [...new Set([...met.map((m) => m.value).filter(Boolean), ...rows.map((r) => linkWord(r.left))])];
+  const words = [
+    ...new Set([...(met ?? []).map((m) => m.value).filter(Boolean), ...rows.map((r) => linkWord(r.left))]),
+  ];
   const keeps = (word: string) => !kept || kept.some((k) => linkWord(k) === word);
   const nearest = kept?.some((k) => k === "relates_to") ? "relates to" : undefined;
   const set = (word: string, choice: string) => {
@@ -31,7 +33,7 @@ export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule 
     const now = choice ? [...others, { left: linkTypeOf(word), right }] : others;
     setRule({ ...rule, conversions: now.length ? [{ link_types: { rows: now } }] : [] });
   };
-  if (words.length === 0) return <p className="text-ink-2">No links were met at the left.</p>;
+  if (words.length === 0) return <p className="text-ink-2">{met ? "No item in scope has links." : "…"}</p>;
   return (
     <>
       <div className="grid grid-cols-[1fr_48px_18px_1fr] items-center text-[11px] text-ink-3">
@@ -51,7 +53,9 @@ export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule 
               <span className="truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px]">
                 {word}
               </span>
-              <span className="mono text-right text-ink-3">{met.find((m) => m.value === word)?.count ?? 0}</span>
+              <span className="mono text-right text-ink-3">
+                {met && (met.find((m) => m.value === word)?.count ?? 0)}
+              </span>
               <span className="text-center text-ink-3">→</span>
               <select
                 aria-label={`Links “${word}” become`}

@@ -7,7 +7,6 @@ import { Button } from "@/ui/basics";
 import type { Lane, Route } from "../route/draft";
 import { useNames, type endOf } from "../route/use-schema";
 import {
-  LINKS,
   PARENT,
   ruleFrom,
   ruleWords,
@@ -26,6 +25,7 @@ import { Computed, computedOf } from "./computed";
 import { PasteMap } from "./paste-map";
 import { PeopleTable } from "./people-table";
 import { useSuggestions } from "./suggestions";
+import { beforeTable, useMet } from "./use-met";
 import { ValueMapEditor } from "./value-map";
 
 type End = ReturnType<typeof endOf>;
@@ -60,8 +60,9 @@ export function RulePanel(p: Props) {
   const map = valueMapOf(rule);
   const source = rule && sourceField(rule);
   const sourceSchema = left.kind?.fields.find((f) => f.id === source);
-  const survey = left.survey?.fields.find((f) => f.field === source);
-  const met = useMemo(() => survey?.values.map((v) => v.value) ?? [], [survey]);
+  const met = useMet(p.route, p.lane, rule);
+  const values = useMemo(() => met?.values.map((v) => v.value) ?? [], [met]);
+  const direct = source !== undefined && beforeTable(rule)?.conversions?.length === 0;
   return (
     <>
       <Part title={`${right.name}: ${to}`}>
@@ -96,7 +97,7 @@ export function RulePanel(p: Props) {
               rule={rule}
               leftName={left.name}
               rightName={right.name}
-              met={left.survey?.fields.find((f) => f.field === LINKS)?.values ?? []}
+              met={met?.values}
               kept={schema?.link_types ?? undefined}
               setRule={setRule}
             />
@@ -123,9 +124,9 @@ export function RulePanel(p: Props) {
       )}
       {rule && map && (
         <ValueMapEditor
-          source={sourceSchema}
-          survey={survey}
-          allowed={schema?.allowed ?? []}
+          own={(direct && sourceSchema?.allowed) || undefined}
+          met={met}
+          allowed={schema?.allowed ?? undefined}
           ways={right.ways?.find((w) => w.kind === p.lane.right_kind && w.field === target)?.ways}
           fieldWord={(field) => right.kind?.fields.find((f) => f.id === field)?.name ?? field}
           leftName={left.name}
@@ -138,7 +139,7 @@ export function RulePanel(p: Props) {
       {rule && map && (
         <PasteMap
           map={map}
-          met={met}
+          met={values}
           allowed={schema?.allowed ?? []}
           onChange={(m) => setRule(withValueMap(rule, m))}
         />

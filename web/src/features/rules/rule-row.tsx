@@ -50,6 +50,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
   const bad = fault !== undefined;
   const lossy = !!value?.losses.length;
   const what = fault ?? value?.fault ?? value?.becomes;
+  const words = rule ? ruleWords(rule) : bad ? "choose…" : "not fed";
   const cell = `border-b border-hair-2 px-3 py-1.5 truncate ${on ? "bg-wash" : ""}`;
   return (
     <tr onClick={() => select(target)} className="cursor-pointer" aria-selected={on}>
@@ -58,10 +59,10 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
         <button
           type="button"
           onClick={() => select(target)}
-          aria-label={`Rule for ${to}: ${rule ? ruleWords(rule) : "none"}`}
-          className={`max-w-full truncate rounded-[10px] border bg-sheet px-2.5 py-px text-[11px] ${!rule && bad ? "border-clash text-clash" : rule ? "border-hair" : "border-dashed border-hair text-ink-3"} ${rule && ruleWords(rule).startsWith("shorten") ? "text-loss" : ""}`}
+          aria-label={`Rule for ${to}: ${words}`}
+          className={`max-w-full truncate rounded-[10px] border bg-sheet px-2.5 py-px text-[11px] ${!rule && bad ? "border-clash text-clash" : rule ? "border-hair" : "border-dashed border-hair text-ink-3"} ${words.startsWith("shorten") ? "text-loss" : ""}`}
         >
-          {rule ? `→ ${ruleWords(rule)}` : bad ? "choose…" : "not fed"}
+          {rule ? `→ ${words}` : words}
         </button>
       </td>
       <td className={cell}>

@@ -1,6 +1,8 @@
-// What a value becomes: from a list that is short enough to unfold, or sought in a long one.
+// What a value becomes: from a list that is short enough to unfold, sought in a long one, or written where any text
+// goes.
 import { useState } from "react";
 import { Pick } from "@/ui/pick";
+import { WrittenValue } from "./written-value";
 
 /** A longer list is sought in, not unfolded. */
 const UNFOLDED = 60;
@@ -11,7 +13,8 @@ const SHOWN = 100;
 type Props = {
   /** What the choice is called for whoever can't see it. */
   label: string;
-  allowed: string[];
+  /** None if the field takes any text. */
+  allowed: string[] | undefined;
   /** None if nothing is chosen. */
   value: string | undefined;
   /** What is said where nothing is chosen. */
@@ -34,7 +37,9 @@ export function ValueChoice(p: Props) {
     const note = p.note?.(value);
     return note ? `${value} (${note})` : value;
   };
-  if (p.allowed.length > UNFOLDED) return <Sought {...p} look={look} worded={worded} />;
+  const { allowed } = p;
+  if (!allowed) return <WrittenValue {...p} look={look} />;
+  if (allowed.length > UNFOLDED) return <Sought {...p} allowed={allowed} look={look} worded={worded} />;
   return (
     <select
       aria-label={p.label}
@@ -44,8 +49,8 @@ export function ValueChoice(p: Props) {
       className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${look}`}
     >
       <option value={NONE}>{p.none}</option>
-      {p.value && !p.allowed.includes(p.value) && <option value={p.value}>{p.value} (not allowed)</option>}
-      {p.allowed.map((a) => (
+      {p.value && !allowed.includes(p.value) && <option value={p.value}>{p.value} (not allowed)</option>}
+      {allowed.map((a) => (
         <option key={a} value={a}>
           {worded(a)}
         </option>
@@ -55,7 +60,7 @@ export function ValueChoice(p: Props) {
   );
 }
 
-function Sought(p: Props & { look: string; worded: (value: string) => string }) {
+function Sought(p: Props & { allowed: string[]; look: string; worded: (value: string) => string }) {
   const [open, setOpen] = useState(false);
   // Dozens of rows have one: what opens is made when somebody asks for it.
   const [asked, setAsked] = useState(false);

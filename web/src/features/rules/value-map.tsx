@@ -1,4 +1,4 @@
-// A value map: one row per value really met at the left, with how many items hold it.
+// A value map: one row per value that really reaches it, with how many items in scope hold it.
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
@@ -17,9 +17,12 @@ type Props = {
   title: string;
   leftName: string;
   rightName: string;
-  source?: Schemas["FieldSchema"];
-  survey?: Schemas["FieldSurvey"];
-  allowed: string[];
+  /** The left system's own list of values, where nothing stands between the field and the map. */
+  own?: string[];
+  /** What reaches the map; unknown while it is asked for. */
+  met?: Schemas["FieldSurvey"];
+  /** Values that the right allows; any text if undefined. */
+  allowed?: string[];
   /** How a new item gets to each state, where values are states. */
   ways?: Schemas["Way"][];
   /** What a field of the right is called. */
@@ -28,13 +31,16 @@ type Props = {
   onChange: (m: ValueMap) => void;
 };
 
+/** How many values there are to map. */
+function metWords(met: Schemas["FieldSurvey"]): string {
+  return `${met.distinct_exact ? "" : "more than "}${count(met.distinct, "value")} in scope`;
+}
+
 export function ValueMapEditor(p: Props) {
-  const { title, leftName, rightName, source, survey, allowed, ways, fieldWord, map, onChange } = p;
-  const met = survey?.values ?? [];
-  const own = source?.allowed ?? undefined;
-  const values = useMemo(() => valuesOf(own, survey?.values.map((v) => v.value) ?? [], map), [own, survey, map]);
+  const { title, leftName, rightName, own, met, allowed, ways, fieldWord, map, onChange } = p;
+  const values = useMemo(() => valuesOf(own, met?.values.map((v) => v.value) ?? [], map), [own, met, map]);
   const listed = useMemo(() => own && new Set(own), [own]);
-  const counts = useMemo(() => new Map(survey?.values.map((v) => [v.value, v.count])), [survey]);
+  const counts = useMemo(() => new Map(met?.values.map((v) => [v.value, v.count])), [met]);
   const rows = useMemo(() => new Map(map.rows.map((r) => [r.left, r])), [map]);
   const several = useMemo(() => shared(map), [map]);
   const [find, setFind] = useState("");
@@ -56,7 +62,7 @@ export function ValueMapEditor(p: Props) {
       <section className="border-t border-hair-2 px-4 py-3">
         <h3 className="font-semibold">{title}</h3>
         <p className="mb-2 text-ink-2">
-          {count(met.filter((v) => v.value).length, "value")} met at the left, {allowed.length} allowed at the right
+          {met ? metWords(met) : "…"}, {allowed ? `${allowed.length} allowed` : "any text"} at the right
         </p>
         <div className="grid grid-cols-[1fr_48px_18px_1fr] items-center gap-y-1.5 text-[11px] text-ink-3">
           <span>{leftName}</span>
@@ -93,7 +99,7 @@ export function ValueMapEditor(p: Props) {
                   >
                     {value || "empty"}
                   </span>
-                  <span className="mono text-right text-ink-3">{n}</span>
+                  <span className="mono text-right text-ink-3">{met && n}</span>
                   {row && several.has(row.right) ? (
                     <button
                       type="button"
@@ -159,12 +165,12 @@ export function ValueMapEditor(p: Props) {
           value={typeof map.otherwise === "object" ? "use" : (map.otherwise ?? "block")}
           onChange={(e) => {
             const chosen = e.target.value;
-            onChange({ ...map, otherwise: chosen === "use" ? { use: allowed[0] ?? "" } : (chosen as "block") });
+            onChange({ ...map, otherwise: chosen === "use" ? { use: allowed?.[0] ?? "" } : (chosen as "block") });
           }}
         >
           <option value="block">holds its item back, and is listed</option>
           <option value="leave_empty">leaves the field empty, as a loss</option>
-          {allowed.length > 0 && <option value="use">becomes another value, as a loss</option>}
+          <option value="use">becomes another value, as a loss</option>
         </select>
         {typeof map.otherwise === "object" && (
           <div className="mt-1.5 flex">

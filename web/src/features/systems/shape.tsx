@@ -4,6 +4,7 @@ import type { Schemas } from "@/api/client";
 import { itemPath } from "@/lib/paths";
 import { count, kindsWord, kindWord } from "@/lib/words";
 import { Bar } from "@/ui/basics";
+import { DoubleGroups, doublesWords } from "./doubles";
 
 type Props = {
   system: string;
@@ -46,35 +47,14 @@ export function Shape({ system, container, kind, survey }: Props) {
           {markup.length === 0 && <li className="px-4 py-3 text-ink-3">Nothing but plain paragraphs.</li>}
         </ul>
       </section>
-      {(found?.twice_count ?? 0) > 0 && (
-        <section aria-label="There twice" className="col-span-2">
-          <h3 className="mb-1 font-semibold">There twice, it seems</h3>
-          <ul className="max-h-[320px] overflow-auto rounded-lg border border-hair bg-sheet">
-            {found?.twice?.map((group) => (
-              <li
-                key={group.items.map((i) => i.id).join(" ")}
-                className="grid grid-cols-[90px_1fr] border-b border-hair-2 px-4 py-1.5 last:border-0"
-              >
-                <span className="text-ink-2">{group.score} % alike</span>
-                <ul className="min-w-0">
-                  {group.items.map((i) => (
-                    <li key={i.id} className="truncate">
-                      <Link
-                        className="mono underline decoration-hair underline-offset-3"
-                        to={itemPath(system, container, kind, i.id)}
-                      >
-                        {i.key}
-                      </Link>{" "}
-                      {i.title} <span className="text-ink-3">{i.path}</span>
-                    </li>
-                  ))}
-                </ul>
-              </li>
-            ))}
-          </ul>
-          {(found?.twice_count ?? 0) > (found?.twice?.length ?? 0) && (
-            <p className="mt-1 text-ink-2">These are the surest of {count(found?.twice_count ?? 0, "group")}.</p>
-          )}
+      {!!found?.doubles_count && (
+        <section aria-label="Doubles" className="col-span-2">
+          <h3 className="mb-1 font-semibold">
+            Doubles <span className="font-normal text-ink-2">{doublesWords(found)}</span>
+          </h3>
+          <div className="flex max-h-[320px] flex-col rounded-lg border border-hair bg-sheet">
+            <DoubleGroups found={found} system={system} container={container} kind={kind} name={kindsWord(kind)} />
+          </div>
         </section>
       )}
       <section aria-label="Leads to nothing" className="col-span-2">

@@ -13,6 +13,8 @@ import { Items } from "./items";
 import { Head } from "./head";
 import { People } from "./people";
 import { Shape } from "./shape";
+import { BeyondLimits, Uses } from "./uses";
+import { useUses } from "./use-uses";
 
 export default function SystemView() {
   const { id = "" } = useParams();
@@ -168,6 +170,7 @@ function SurveyPart({
 function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnswer"] }) {
   const [query, setQuery] = useSearchParams();
   const kinds = survey.catalogue.kinds;
+  const uses = useUses(system, survey.container, survey.at).data ?? [];
   const kind =
     query.get("kind") ??
     (kinds.find((k) => k.kind === "test_case") ?? kinds.find((k) => k.kind !== "folder"))?.kind ??
@@ -256,11 +259,9 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
               <li key={d}>{d}</li>
             ))}
           </ul>
-          <p className="text-ink-2">
-            Rules that no longer fit are listed at the Rules stop of each route, and counted on its line.
-          </p>
         </div>
       )}
+      <Uses uses={uses} />
       <div className="mb-3 flex flex-wrap items-center gap-2">
         {kinds.map((k) => (
           <Pill
@@ -298,6 +299,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
           schema={schema}
           survey={found}
           users={survey.catalogue.users}
+          uses={uses}
           open={(field, value) => show({ field, value })}
         />
       )}
@@ -362,11 +364,13 @@ function Fields({
   schema,
   survey,
   users,
+  uses,
   open,
 }: {
   schema: Schemas["KindSchema"];
   survey?: Schemas["KindSurvey"];
   users: Schemas["User"][];
+  uses: Schemas["Use"][];
   open: (field: string, value: string) => void;
 }) {
   const total = survey?.count ?? 0;
@@ -436,6 +440,7 @@ function Fields({
                     </span>
                   )}
                 </div>
+                <BeyondLimits uses={uses} kind={schema.kind} field={f.id} />
               </td>
             </tr>
           );

@@ -1,4 +1,4 @@
-//! Items of one end that seem to be there twice, as the survey tells them.
+//! Doubles as the survey tells them: items of one end that seem to be one thing.
 //!
 //! Decides of which kinds it is asked (what people write by hand; runs and results repeat titles by their nature),
 //! and from which likeness two items are pointed out.
@@ -11,15 +11,15 @@ use crate::model::Kind;
 /// A group of items that seem to be one thing.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Twice {
+pub struct DoubleGroup {
     /// The least likeness that holds the group together, in hundredths.
     pub score: u8,
-    pub items: Vec<TwiceItem>,
+    pub items: Vec<DoubleItem>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct TwiceItem {
+pub struct DoubleItem {
     pub id: String,
     pub key: String,
     pub title: String,
@@ -28,23 +28,23 @@ pub struct TwiceItem {
 }
 
 /// From how alike two items of one end are pointed out; common practice, no source.
-pub const TWICE_FROM: u8 = 90;
+const DOUBLES_FROM: u8 = 90;
 
 /// Groups that are named; the count is exact beyond that.
 const NAMED: usize = 100;
 
 /// How many groups of items seem to be one thing, and the surest of them.
-pub fn twice(kind: Kind, all: &[Candidate<'_>]) -> (u64, Vec<Twice>) {
+pub fn doubles_of(kind: Kind, all: &[Candidate<'_>]) -> (u64, Vec<DoubleGroup>) {
     if !matches!(kind, Kind::Requirement | Kind::TestCase | Kind::SharedSteps | Kind::Defect) {
         return (0, Vec::new());
     }
-    let groups = doubles(all, TWICE_FROM);
+    let groups = doubles(all, DOUBLES_FROM);
     let item = |n: &usize| {
         let Candidate { artefact: a, path } = &all[*n];
-        TwiceItem { id: a.id.clone(), key: a.key.clone(), title: a.title.clone(), path: path.clone() }
+        DoubleItem { id: a.id.clone(), key: a.key.clone(), title: a.title.clone(), path: path.clone() }
     };
     let named = groups.iter().take(NAMED);
-    let named =
-        named.map(|Doubles { members, score }| Twice { score: *score, items: members.iter().map(item).collect() });
+    let named = named
+        .map(|Doubles { members, score }| DoubleGroup { score: *score, items: members.iter().map(item).collect() });
     (groups.len() as u64, named.collect())
 }
