@@ -512,6 +512,10 @@ fn a_table_meets_what_stands_before_it() {
     let several = [("labels", Value::ChoiceList(vec!["a".into(), "b".into()])), ("labels", Value::choice("b"))];
     let (values, ..) = spread(Source::Field("labels".into()), vec![table()], &several);
     assert_eq!(values, counted(&[("b", 2), ("a", 1)]), "each of a list counts");
+    let people = Conversion::Users(UserTable { rows: vec![], otherwise: Fallback::Block });
+    let named = ["u1", "u2", "u1"].map(|id| ("owner", Value::User(id.into())));
+    let (values, ..) = spread(Source::Field("owner".into()), vec![people], &named);
+    assert_eq!(values, counted(&[("u1", 2), ("u2", 1)]), "people by what they are known as, before they are replaced");
     let odd = [("level", Value::Unreadable("?".into()))];
     assert_eq!(spread(Source::Field("level".into()), vec![table()], &odd).0, counted(&[("", 1)]));
     let texts: Vec<(&str, Value)> = (0..300).map(|n| ("name", Value::text(format!("T{n}")))).collect();

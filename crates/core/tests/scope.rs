@@ -263,6 +263,24 @@ fn any_item() -> impl Strategy<Value = Artefact> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(600))]
 
+    /// What does not ask for the time says the same at any time; as text it asks whenever its rows do.
+    #[test]
+    fn what_does_not_ask_for_the_time_is_the_same_at_any(
+        condition in any_condition(), items in prop::collection::vec(any_item(), 1..5), days in 0..40_000i64
+    ) {
+        let kind = kind();
+        let later = now() + chrono::TimeDelta::days(days);
+        let [early, late] = [now(), later].map(|at| Filter::new(&condition, &kind, at));
+        if !condition.depends_on_now() {
+            for item in &items {
+                prop_assert_eq!(early.matches(item, &path()), late.matches(item, &path()));
+            }
+        } else {
+            let text = write(&condition, &kind).expect("every row says something");
+            prop_assert!(Condition::Expression(text).depends_on_now());
+        }
+    }
+
     /// Rows and text say the same of every item, and one becomes the other and back.
     #[test]
     fn rows_and_text_agree(condition in any_condition(), items in prop::collection::vec(any_item(), 1..5)) {

@@ -51,6 +51,18 @@ impl Cache {
         kind: Kind,
     ) -> Result<Arc<Surveyed>, Problem> {
         let Some(surveyed_at) = store.surveyed_at(system, container).await? else { return Ok(Arc::default()) };
+        self.as_of(store, surveyed_at, system, container, kind).await
+    }
+
+    /// As [`Cache::get`], where it is known when the survey was made.
+    pub async fn as_of(
+        &self,
+        store: &Store,
+        surveyed_at: DateTime<Utc>,
+        system: Uuid,
+        container: &str,
+        kind: Kind,
+    ) -> Result<Arc<Surveyed>, Problem> {
         let key = (system, container.to_owned(), kind);
         let kept = self.0.lock().unwrap_or_else(|e| e.into_inner()).get(&key).cloned();
         if let Some((_, found)) = kept.filter(|(at, _)| *at == surveyed_at) {

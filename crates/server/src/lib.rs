@@ -32,6 +32,7 @@ pub use api::systems::Preset;
 pub struct App {
     pub hub: Hub,
     pub(crate) cache: Arc<cache::Cache>,
+    pub(crate) figures: Arc<api::standing::Figures>,
     /// Systems that the demo offers in the connect form.
     pub(crate) presets: Arc<Vec<Preset>>,
 }
@@ -41,7 +42,7 @@ const LARGEST_BODY: usize = 2 * 1024 * 1024;
 
 /// The whole application as a router.
 pub fn router(hub: Hub, presets: Vec<Preset>) -> Router {
-    let app = App { hub, cache: Arc::default(), presets: Arc::new(presets) };
+    let app = App { hub, cache: Arc::default(), figures: Arc::default(), presets: Arc::new(presets) };
     let fixed = |name, value| SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value));
     Router::new()
         .nest("/api/v1", api::router().layer(from_fn_with_state(app.clone(), session::guard)).with_state(app))

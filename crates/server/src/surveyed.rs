@@ -27,14 +27,15 @@ pub struct LeftEnd {
 impl LeftEnd {
     /// What was surveyed of the kinds that lanes carry; empty if the end was not surveyed.
     pub async fn of(app: &App, route: &Route, lanes: &[Lane]) -> Result<LeftEnd, Problem> {
-        let survey = app.hub.store.survey(route.left_system, &route.left_container).await?;
-        let catalogue = survey.map(|row| serde_json::from_value(row.catalogue)).transpose()?.unwrap_or_default();
+        let (store, system, container) = (&app.hub.store, route.left_system, &route.left_container);
         let mut kinds = HashMap::new();
+        let Some(survey) = store.survey(system, container).await? else {
+            return Ok(LeftEnd { catalogue: Catalogue::default(), kinds });
+        };
         for kind in lanes.iter().map(|l| l.left_kind) {
-            let kept = app.cache.get(&app.hub.store, route.left_system, &route.left_container, kind).await?;
-            kinds.insert(kind, kept);
+            kinds.insert(kind, app.cache.as_of(store, survey.at, system, container, kind).await?);
         }
-        Ok(LeftEnd { catalogue, kinds })
+        Ok(LeftEnd { catalogue: serde_json::from_value(survey.catalogue)?, kinds })
     }
 
     /// Everything of a kind; empty if the end was not surveyed.

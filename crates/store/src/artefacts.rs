@@ -20,6 +20,18 @@ pub struct SurveyRow {
     pub at: DateTime<Utc>,
 }
 
+/// A survey without what it found.
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = surveys)]
+pub struct SurveyHead {
+    pub system_id: Uuid,
+    pub container: String,
+    pub container_name: String,
+    pub at: DateTime<Utc>,
+    /// When what the container can hold was read last.
+    pub catalogue_at: DateTime<Utc>,
+}
+
 #[derive(Debug, Clone, Queryable, Selectable, Insertable)]
 #[diesel(table_name = artefacts)]
 pub struct ArtefactRow {
@@ -103,7 +115,7 @@ impl Store {
     /// Puts what a container can hold in place of what it could when it was surveyed; what is in it stays as surveyed.
     pub async fn keep_catalogue(&self, system: Uuid, container: &str, catalogue: &Value) -> Result<(), StoreError> {
         diesel::update(surveys::table.find((system, container)))
-            .set(surveys::catalogue.eq(catalogue))
+            .set((surveys::catalogue.eq(catalogue), surveys::catalogue_at.eq(diesel::dsl::now)))
             .execute(&mut self.connection().await?)
             .await?;
         Ok(())
@@ -112,6 +124,11 @@ impl Store {
     pub async fn surveys(&self, system: Uuid) -> Result<Vec<SurveyRow>, StoreError> {
         let query = surveys::table.filter(surveys::system_id.eq(system)).order(surveys::container);
         Ok(query.select(SurveyRow::as_select()).load(&mut self.connection().await?).await?)
+    }
+
+    /// All surveys, without what they found.
+    pub async fn survey_heads(&self) -> Result<Vec<SurveyHead>, StoreError> {
+        Ok(surveys::table.select(SurveyHead::as_select()).load(&mut self.connection().await?).await?)
     }
 
     pub async fn survey(&self, system: Uuid, container: &str) -> Result<Option<SurveyRow>, StoreError> {

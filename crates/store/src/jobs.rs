@@ -29,6 +29,16 @@ pub struct Job {
     pub finished_at: Option<DateTime<Utc>>,
 }
 
+/// The states of a job that nobody works on any more.
+const OVER: [&str; 3] = ["done", "failed", "stopped"];
+
+impl Job {
+    /// Whether it ended, well or not. A paused job did not.
+    pub fn is_over(&self) -> bool {
+        OVER.contains(&self.state.as_str())
+    }
+}
+
 #[derive(Debug, Clone, Default, Insertable)]
 #[diesel(table_name = jobs)]
 pub struct NewJob {
@@ -212,7 +222,7 @@ impl Store {
             .transaction(async |connection| {
                 let refused = journal::table.filter(journal::job_id.eq(job).and(journal::state.eq("refused")));
                 let again = diesel::update(refused).set(journal::state.eq("intended")).execute(connection).await?;
-                diesel::update(jobs::table.find(job).filter(jobs::state.eq_any(["done", "failed", "stopped"])))
+                diesel::update(jobs::table.find(job).filter(jobs::state.eq_any(OVER)))
                     .set((
                         jobs::state.eq("waiting"),
                         jobs::wanted.eq("run"),
@@ -227,13 +237,14 @@ impl Store {
             .await
     }
 
-    /// The transfer of a plan, if there was one.
-    pub async fn transfer_of_plan(&self, plan: Uuid) -> Result<Option<Job>, StoreError> {
+    /// The transfers of plans; a plan that was not carried out has none.
+    pub async fn transfers_of_plans(&self, plans: &[Uuid]) -> Result<Vec<Job>, StoreError> {
         let query = jobs::table
-            .filter(jobs::plan_id.eq(plan).and(jobs::kind.eq("transfer")))
-            .order(jobs::created_at.desc())
+            .filter(jobs::plan_id.eq_any(plans).and(jobs::kind.eq("transfer")))
+            .distinct_on(jobs::plan_id)
+            .order((jobs::plan_id, jobs::created_at.desc()))
             .select(Job::as_select());
-        Ok(query.first(&mut self.connection().await?).await.optional()?)
+        Ok(query.load(&mut self.connection().await?).await?)
     }
 
     pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
@@ -248,6 +259,16 @@ impl Store {
             .order(jobs::created_at.desc())
             .select(Job::as_select());
         Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
+    /// The newest job of each kind of each of some routes.
+    pub async fn latest_jobs(&self, routes: &[Uuid]) -> Result<Vec<Job>, StoreError> {
+        let query = jobs::table
+            .filter(jobs::route_id.eq_any(routes))
+            .distinct_on((jobs::route_id, jobs::kind))
+            .order((jobs::route_id, jobs::kind, jobs::created_at.desc()))
+            .select(Job::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
     }
 
     /// The newest jobs; for the overview.

@@ -1,5 +1,6 @@
 //! Pairs and their bases.
 
+use diesel::dsl::count_star;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
 use serde_json::Value;
@@ -50,9 +51,13 @@ impl Store {
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
-    /// How many pairs a route has.
-    pub async fn count_pairs(&self, route: Uuid) -> Result<i64, StoreError> {
-        Ok(pairs::table.filter(pairs::route_id.eq(route)).count().get_result(&mut self.connection().await?).await?)
+    /// How many pairs routes have; a route without any is not among them.
+    pub async fn count_pairs(&self, routes: &[Uuid]) -> Result<Vec<(Uuid, i64)>, StoreError> {
+        let query = pairs::table
+            .filter(pairs::route_id.eq_any(routes))
+            .group_by(pairs::route_id)
+            .select((pairs::route_id, count_star()));
+        Ok(query.load(&mut self.connection().await?).await?)
     }
 
     /// The values behind hashes.

@@ -55,6 +55,20 @@ pub struct ChangeRow {
     pub refusals: Value,
 }
 
+/// How many changes of a plan are alike in outcome, kind and whether they are taken in.
+#[derive(Debug, Clone, Queryable)]
+pub struct ChangeCount {
+    pub plan_id: Uuid,
+    pub outcome: String,
+    pub kind: String,
+    pub included: bool,
+    pub count: i64,
+    pub with_losses: i64,
+    pub conflicts: i64,
+    /// Taken in, and the target would not take them, as the rehearsal found.
+    pub refused: i64,
+}
+
 /// A change that is taken in: its place, and the places of those that it waits for.
 #[derive(Debug, Clone, Queryable)]
 pub struct Included {
@@ -193,10 +207,14 @@ impl Store {
         found.optional()?.ok_or(StoreError::Missing("the plan"))
     }
 
-    pub async fn latest_plan(&self, route: Uuid) -> Result<Option<Plan>, StoreError> {
-        let query =
-            plans::table.filter(plans::route_id.eq(route)).order(plans::made_at.desc()).select(Plan::as_select());
-        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    /// The newest plan of each of some routes.
+    pub async fn latest_plans(&self, routes: &[Uuid]) -> Result<Vec<Plan>, StoreError> {
+        let query = plans::table
+            .filter(plans::route_id.eq_any(routes))
+            .distinct_on(plans::route_id)
+            .order((plans::route_id, plans::made_at.desc()))
+            .select(Plan::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
     }
 
     /// One page of changes after a place, and how many match in all.
@@ -276,13 +294,6 @@ impl Store {
             .await
     }
 
-    /// How many changes are taken in that the target would not take, as the rehearsal found.
-    pub async fn count_refused(&self, plan: Uuid) -> Result<i64, StoreError> {
-        let refused = changes::refusals.ne(json!([])).and(changes::included);
-        let query = changes::table.filter(changes::plan_id.eq(plan).and(refused));
-        Ok(query.count().get_result(&mut self.connection().await?).await?)
-    }
-
     /// Includes or leaves out every matching change that can be written; returns how many changed.
     pub async fn include_matching(
         &self,
@@ -312,31 +323,34 @@ impl Store {
             .await
     }
 
-    /// Counts for the filters: (outcome, kind, included, changes, changes with losses, conflicts).
-    pub async fn change_counts(&self, plan: Uuid) -> Result<Vec<(String, String, bool, i64, i64, i64)>, StoreError> {
+    /// Counts of plans, for the filters and for saying where a route stands.
+    pub async fn change_counts(&self, of: &[Uuid]) -> Result<Vec<ChangeCount>, StoreError> {
         use diesel::dsl::sql;
         use diesel::sql_types::BigInt;
         let query = changes::table
-            .filter(changes::plan_id.eq(plan))
-            .group_by((changes::outcome, changes::kind, changes::included))
-            .order((changes::outcome, changes::kind, changes::included))
+            .filter(changes::plan_id.eq_any(of))
+            .group_by((changes::plan_id, changes::outcome, changes::kind, changes::included))
+            .order((changes::plan_id, changes::outcome, changes::kind, changes::included))
             .select((
+                changes::plan_id,
                 changes::outcome,
                 changes::kind,
                 changes::included,
                 count_star(),
                 sql::<BigInt>("count(*) filter (where losses > 0)"),
                 sql::<BigInt>("coalesce(sum(conflicts), 0)::bigint"),
+                sql::<BigInt>("count(*) filter (where included and refusals <> '[]'::jsonb)"),
             ));
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// Names of the fields that changes of a plan touch.
-    pub async fn changed_fields(&self, plan: Uuid) -> Result<Vec<String>, StoreError> {
+    /// Names of the fields that changes of plans touch, by plan and in order.
+    pub async fn changed_fields(&self, of: &[Uuid]) -> Result<Vec<(Uuid, String)>, StoreError> {
         let query = changes::table
-            .filter(changes::plan_id.eq(plan).and(changes::outcome.ne("in_step")))
-            .select(diesel::dsl::sql::<diesel::sql_types::Text>("distinct unnest(field_names)"));
-        let mut names: Vec<String> = query.load(&mut self.connection().await?).await?;
+            .filter(changes::plan_id.eq_any(of).and(changes::outcome.ne("in_step")))
+            .select((changes::plan_id, diesel::dsl::sql::<diesel::sql_types::Text>("unnest(field_names)")))
+            .distinct();
+        let mut names: Vec<(Uuid, String)> = query.load(&mut self.connection().await?).await?;
         names.sort();
         Ok(names)
     }

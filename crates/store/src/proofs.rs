@@ -18,7 +18,27 @@ pub struct Proof {
     pub at: DateTime<Utc>,
 }
 
+/// A proof without what it says item by item.
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = proofs)]
+pub struct ProofHead {
+    pub id: Uuid,
+    pub route_id: Uuid,
+    pub differences: i32,
+    pub at: DateTime<Utc>,
+}
+
 impl Store {
+    /// The newest proof of each of some routes.
+    pub async fn latest_proofs(&self, routes: &[Uuid]) -> Result<Vec<ProofHead>, StoreError> {
+        let query = proofs::table
+            .filter(proofs::route_id.eq_any(routes))
+            .distinct_on(proofs::route_id)
+            .order((proofs::route_id, proofs::at.desc()))
+            .select(ProofHead::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
     pub async fn keep_proof(&self, id: Uuid, route: Uuid, body: &Value, differences: i32) -> Result<(), StoreError> {
         diesel::insert_into(proofs::table)
             .values((

@@ -15,6 +15,7 @@ diesel::table! {
 diesel::table! {
     surveys (system_id, container) {
         system_id -> Uuid, container -> Text, container_name -> Text, catalogue -> Jsonb, survey -> Jsonb, at -> Timestamptz,
+        catalogue_at -> Timestamptz,
     }
 }
 diesel::table! {

@@ -1,12 +1,12 @@
 //! A client of Hovrel's API, signed in, with the steps that every journey has.
 
 use std::collections::BTreeMap;
-use std::time::Duration;
 
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 
-use crate::{Known, OLDSTONE, Systems, TALLYBENCH};
+use crate::patience::PATIENCE;
+use crate::{Known, OLDSTONE, Systems, TALLYBENCH, eventually};
 
 pub struct Client {
     http: reqwest::Client,
@@ -22,7 +22,7 @@ impl Client {
     /// Makes the first administrator if there is none, and signs in.
     pub async fn sign_in(address: &str) -> Client {
         let mut client = Client {
-            http: reqwest::Client::new(),
+            http: reqwest::Client::builder().timeout(PATIENCE).build().expect("a client"),
             address: address.into(),
             cookie: String::new(),
             csrf: String::new(),
@@ -93,28 +93,20 @@ impl Client {
         body
     }
 
-    /// The first server-sent events of a stream, after the one with the given id: ids and data.
-    pub async fn first_events(&self, path: &str, after: Option<i64>, count: usize) -> Vec<(i64, String)> {
+    /// The server-sent events of a stream to its end, after the one with the given id: ids and data.
+    pub async fn events(&self, path: &str, after: Option<i64>) -> Vec<(i64, String)> {
         let mut request = self.http.get(format!("{}/api/v1{path}", self.address)).header("cookie", &self.cookie);
         if let Some(id) = after {
             request = request.header("last-event-id", id.to_string());
         }
-        let mut answer = request.send().await.expect("the server answers");
-        let (mut text, mut out) = (String::new(), Vec::new());
-        while out.len() < count {
-            let part = answer.chunk().await.expect("the stream goes on").expect("it does not end");
-            text.push_str(&String::from_utf8_lossy(&part));
-            // What comes after the last empty line is not whole yet.
-            let Some((whole, _)) = text.rsplit_once("\n\n") else { continue };
-            out.clear();
-            for event in whole.split("\n\n").filter(|e| e.contains("data:")) {
-                let line = |name: &str| event.lines().find_map(|l| l.strip_prefix(name)).map(str::trim);
-                let id = line("id:").and_then(|i| i.parse().ok()).expect("an event has an id");
-                out.push((id, line("data:").unwrap_or_default().to_owned()));
-            }
-        }
-        out.truncate(count);
-        out
+        let text = request.send().await.expect("the server answers").text().await.expect("the stream ends");
+        let told = text.split("\n\n").filter(|event| event.contains("data:"));
+        told.map(|event| {
+            let line = |name: &str| event.lines().find_map(|l| l.strip_prefix(name)).map(str::trim);
+            let id = line("id:").and_then(|i| i.parse().ok()).expect("an event has an id");
+            (id, line("data:").unwrap_or_default().to_owned())
+        })
+        .collect()
     }
 
     /// Pauses, resumes or stops a job, and waits until it is in that state.
@@ -122,26 +114,18 @@ impl Client {
         let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
         let said = self.call(Method::PUT, &format!("{path}/wanted"), Some(json!({"wanted": wanted})), None).await;
         assert!(said.0.is_success(), "{}", said.1);
-        for _ in 0..600 {
-            if self.get(&path).await["state"] == state {
-                return;
-            }
-            tokio::time::sleep(Duration::from_millis(50)).await;
-        }
-        panic!("the job is not {state} half a minute after it was asked to {wanted}");
+        let there = async || (self.get(&path).await["state"] == state).then_some(());
+        eventually(&format!("a job that was asked to {wanted}"), there).await;
     }
 
     /// Waits until a job is over; the job.
     pub async fn finish(&self, job: &Value) -> Value {
         let id = job["id"].as_str().expect("a job has an id");
-        for _ in 0..6000 {
+        eventually("the end of a job", async || {
             let now = self.get(&format!("/jobs/{id}")).await;
-            if matches!(now["state"].as_str(), Some("done" | "failed" | "stopped")) {
-                return now;
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        panic!("the job did not end: {}", self.get(&format!("/jobs/{id}")).await);
+            matches!(now["state"].as_str(), Some("done" | "failed" | "stopped")).then_some(now)
+        })
+        .await
     }
 
     /// Connects a system and surveys it; the end of a route.

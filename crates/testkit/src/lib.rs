@@ -4,10 +4,12 @@
 
 mod client;
 mod database;
+mod patience;
 mod settled;
 mod systems;
 
 pub use client::Client;
 pub use database::Database;
+pub use patience::{eventually, within};
 pub use settled::settled_route;
 pub use systems::{FERNWAY, KNOWN, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, connectors, read_all};

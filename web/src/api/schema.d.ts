@@ -45,7 +45,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Events as they happen. After a reconnect, `Last-Event-ID` says where to go on. */
+        /**
+         * Events as they happen, until the job is over. After a reconnect, `Last-Event-ID` says where to go on; the stream of
+         *     a job that is over ends when all is told.
+         */
         get: operations["jobEvents"];
         put?: never;
         post?: never;
@@ -492,6 +495,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/met/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The people that reach the table of a rule, each with whom they are recognised as at the right without a table. */
+        post: operations["peopleMet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/names": {
         parameters: {
             query?: never;
@@ -521,23 +541,6 @@ export interface paths {
         put?: never;
         /** Adds a field to a kind at the right end, at once, and reads what that end can hold anew. Answers with the field. */
         post: operations["makeField"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/routes/{id}/people": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The people met in a field of the left, each with whom they are recognised as at the right without a table. */
-        get: operations["recognisePeople"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2489,7 +2492,7 @@ export interface components {
         Recognised: {
             /**
              * Format: int64
-             * @description Items that name them.
+             * @description Items in scope that name them.
              */
             count: number;
             how?: components["schemas"]["UserMatch"] | null;
@@ -4091,6 +4094,39 @@ export interface operations {
             };
         };
     };
+    peopleMet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MetBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recognised"][];
+                };
+            };
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getNames: {
         parameters: {
             query: {
@@ -4186,38 +4222,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
-                };
-            };
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    recognisePeople: {
-        parameters: {
-            query: {
-                kind: components["schemas"]["Kind"];
-                field: string;
-            };
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Recognised"][];
                 };
             };
             "4XX": {

@@ -2,11 +2,10 @@
 //! holds none, and new items that are found by searching.
 
 use std::collections::BTreeSet;
-use std::time::Duration;
 
 use hovrel_core::model::{Artefact, Kind, LinkEnd};
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, FERNWAY, OLDSTONE, Systems, read_all, settled_route};
+use hovrel_testkit::{Client, FERNWAY, OLDSTONE, Systems, eventually, read_all, settled_route};
 use reqwest::Method;
 use serde_json::{Value, json};
 
@@ -14,14 +13,11 @@ use crate::program::Program;
 
 /// Asks until something is found: what a transfer made is surveyed after it.
 async fn found(client: &Client, path: &str) -> Value {
-    for _ in 0..200 {
+    eventually(path, async || {
         let (status, body) = client.call(Method::GET, path, None, None).await;
-        if status.is_success() && body != json!([]) {
-            return body;
-        }
-        tokio::time::sleep(Duration::from_millis(50)).await;
-    }
-    panic!("nothing came at {path}");
+        (status.is_success() && body != json!([])).then_some(body)
+    })
+    .await
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -2,7 +2,6 @@
 //! can be held there. Nothing of theirs is overwritten, and what is not concerned goes on.
 
 use std::collections::BTreeSet;
-use std::time::Duration;
 
 use futures::StreamExt;
 use hovrel_connect::{Connector, Write};
@@ -10,7 +9,9 @@ use hovrel_core::mapping::LINKS;
 use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Link, LinkEnd, LinkType, Value as Held};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::{Size, oddities};
-use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route};
+use hovrel_testkit::{
+    Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, connectors, eventually, read_all, settled_route,
+};
 use serde_json::Value;
 
 use crate::program::Program;
@@ -267,9 +268,7 @@ async fn links_that_were_still_to_come_at_a_pause_are_written() {
         let mark = format!("Oldstone:{key}");
         fern.find_by_origin(FERNWAY.container, Kind::TestCase, &mark).await.expect("an answer")
     };
-    while there(&from.key).await.is_none() || there(&to.key).await.is_none() {
-        tokio::time::sleep(Duration::from_millis(20)).await;
-    }
+    eventually("two items", async || Some((there(&from.key).await?, there(&to.key).await?))).await;
     client.want(&job, "pause", "paused").await;
     systems.misbehave(FaultPlan::default());
     let half = there(&from.key).await.expect("it was carried");
@@ -297,12 +296,8 @@ async fn a_text_edited_before_its_names_are_led_on_is_kept() {
     // Slow enough that there is a moment between making the items and leading on what they name.
     systems.tallybench.faults.set(FaultPlan { delay: 1000, delay_ms: 60, ..FaultPlan::default() });
     let job = client.transfer(&plan).await;
-    let made = loop {
-        match tally.find_by_origin(TALLYBENCH.container, Kind::TestCase, &mark).await.expect("an answer") {
-            Some(made) => break made,
-            None => tokio::time::sleep(Duration::from_millis(10)).await,
-        }
-    };
+    let found = async || tally.find_by_origin(TALLYBENCH.container, Kind::TestCase, &mark).await.expect("an answer");
+    let made = eventually(&mark, found).await;
     let text = made.fields.get("preconditions").map(Held::display).unwrap_or_default();
     assert!(text.contains("see OS-2010"), "still with the key of the left: {text}");
     edit(&*tally, TALLYBENCH.container, &made.id, "preconditions", "Typed at the right").await;

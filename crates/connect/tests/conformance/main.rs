@@ -16,7 +16,7 @@ use hovrel_core::model::{
 };
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
-use hovrel_testkit::{FERNWAY, KNOWN, Systems, TALLYBENCH, read_all};
+use hovrel_testkit::{FERNWAY, KNOWN, Systems, TALLYBENCH, read_all, within};
 use sha2::{Digest, Sha256};
 
 /// An item that fills every required field, with a mark to find it by.
@@ -266,7 +266,7 @@ async fn every_connector_conforms() {
     let systems = Systems::start(Size::SMALL).await;
     for known in KNOWN {
         let c = systems.connect(known);
-        conforms(&*c, known.container, 0).await;
+        within(known.name, conforms(&*c, known.container, 0)).await;
         several_at_once(&*c, known.container).await;
     }
 }
@@ -281,7 +281,7 @@ async fn every_connector_conforms_while_its_system_misbehaves() {
             faults.set(FaultPlan::rough(seed));
             // A system that asks for few calls is gone through more than once.
             for round in 0..6 {
-                conforms(&*connector, known.container, seed + 100 * round).await;
+                within(known.name, conforms(&*connector, known.container, seed + 100 * round)).await;
                 if faults.met_every_sort() {
                     break;
                 }
@@ -428,7 +428,7 @@ async fn a_fifth_system_by_profile_alone_conforms() {
     let connector = HttpConnector::new(described, &address, Credentials(asked.into())).expect("an address");
     assert!(connector.check().await.iter().all(|s| s.state == CheckState::Ok));
     assert_eq!(connector.containers().await.expect("books")[0].name, "North quay");
-    conforms(&connector, "north", 0).await;
+    within(quaylog::NAME, conforms(&connector, "north", 0)).await;
     let made = read_all(&connector, "north", Kind::Requirement).await;
     assert!(made.iter().any(|o| o.fields.get("binding") == Some(&Value::Boolean(true))));
 }

@@ -38,6 +38,12 @@ pub(super) const NOW: (&str, &str, Type) = ("now", "The time of reading", Type::
 /// The variable that holds the fields of the kind.
 pub(super) const FIELDS: &str = "fields";
 
+/// Whether an expression may ask what time it is. A text that only has the word in it counts too: nothing is wrong with
+/// asking again for an answer that is the same.
+pub fn names_now(text: &str) -> bool {
+    text.split(|c: char| !c.is_alphanumeric() && c != '_').any(|word| word == NOW.0)
+}
+
 /// Everything that can be named.
 pub fn own_names(kind: &KindSchema) -> Vec<Name> {
     let own = OWN.iter().chain([&NOW]).map(|(text, label, is)| Name {

@@ -145,7 +145,8 @@ impl<'r> Ready<'r> {
         if matches!(value, Value::Unreadable(_)) {
             return None;
         }
-        let is_table = |c: &Conversion| matches!(c, Conversion::ValueMap(_) | Conversion::LinkTypes(_));
+        let is_table =
+            |c: &Conversion| matches!(c, Conversion::ValueMap(_) | Conversion::LinkTypes(_) | Conversion::Users(_));
         let before = self.rule.conversions.iter().take_while(|c| !is_table(c)).count();
         self.through(before, value, cx, &mut Vec::new()).ok()
     }

@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::expression::names_now;
 use crate::model::{Kind, LinkType};
 // Under another name, since the API's description takes every `Value` for untyped JSON.
 use crate::model::Value as FieldValue;
@@ -232,6 +233,12 @@ impl Lane {
             matching: Matching::default(),
             policies: Policies::default(),
         }
+    }
+
+    /// Whether what it covers or computes changes as time goes by, with nothing else changed.
+    pub fn depends_on_now(&self) -> bool {
+        let computed = |r: &Rule| matches!(&r.source, Source::Computed(text) if names_now(text));
+        self.left_scope.depends_on_now() || self.right_scope.depends_on_now() || self.rules.iter().any(computed)
     }
 
     /// How counterparts are found. Folders are alike only if they are the same: “similar” folders would swallow each

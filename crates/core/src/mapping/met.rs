@@ -1,7 +1,7 @@
 //! What a rule's table has to deal with.
 //!
-//! Decides which values a value map, or a table of link types, meets: those that reach it, computed and converted by
-//! what stands before it, with how many items in scope hold each.
+//! Decides which values a value map, or a table of link types or people, meets: those that reach it, computed and
+//! converted by what stands before it, with how many items in scope hold each.
 
 use super::convert::{Context, Ready};
 use super::lane::Rule;

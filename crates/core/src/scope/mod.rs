@@ -17,7 +17,7 @@ pub use row::{Holds as PlaceHolds, Place, operators, places};
 pub use write::write;
 
 use crate::catalogue::KindSchema;
-use crate::expression::{self, Expression, ExpressionFault, Moment, Seen};
+use crate::expression::{self, Expression, ExpressionFault, Moment, Seen, names_now};
 use crate::model::Artefact;
 use row::Test;
 
@@ -37,6 +37,17 @@ pub enum Condition {
 impl Default for Condition {
     fn default() -> Self {
         Condition::All(Vec::new())
+    }
+}
+
+impl Condition {
+    /// Whether it counts days from the moment it is asked.
+    pub fn depends_on_now(&self) -> bool {
+        match self {
+            Condition::All(list) | Condition::Any(list) => list.iter().any(Condition::depends_on_now),
+            Condition::Row(row) => matches!(row.op, Operator::WithinDays | Operator::OlderThanDays),
+            Condition::Expression(text) => names_now(text),
+        }
     }
 }
 

@@ -7,7 +7,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::jobs::JobAnswer;
-use super::routes::RouteAnswer;
+use super::standing::{RouteAnswer, answers};
 use super::systems::SystemAnswer;
 use crate::App;
 use crate::problem::Problem;
@@ -66,10 +66,7 @@ pub struct Overview {
 /// Everything a person with two minutes needs.
 #[utoipa::path(get, path = "/overview", operation_id = "getOverview", responses((status = 200, body = Overview)))]
 pub async fn overview(State(app): State<App>) -> Result<Json<Overview>, Problem> {
-    let mut routes = Vec::new();
-    for route in app.hub.store.routes().await? {
-        routes.push(super::routes::answer(&app, route).await?);
-    }
+    let routes = answers(&app, app.hub.store.routes().await?).await?;
     let systems = app.hub.store.systems().await?;
     Ok(Json(Overview {
         routes,

@@ -104,7 +104,7 @@ pub async fn want(
     Body(body): Body<WantedBody>,
 ) -> Result<Json<JobAnswer>, Problem> {
     let job = app.hub.store.job(id).await?;
-    if matches!(job.state.as_str(), "done" | "failed" | "stopped") {
+    if job.is_over() {
         return Err(Problem::not_now("The job is over.", "Start a new one."));
     }
     let wanted = match body.wanted {
@@ -122,7 +122,7 @@ pub async fn want(
     responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
 pub async fn retry(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
     let job = app.hub.store.job(id).await?;
-    if job.kind != "transfer" || !matches!(job.state.as_str(), "done" | "failed" | "stopped") {
+    if job.kind != "transfer" || !job.is_over() {
         return Err(Problem::not_now("Only a transfer that is over can be retried.", "Wait until it ends."));
     }
     app.hub.store.retry_refused(id).await?;
@@ -191,7 +191,8 @@ pub async fn ledger(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json
     Ok(Json(out))
 }
 
-/// Events as they happen. After a reconnect, `Last-Event-ID` says where to go on.
+/// Events as they happen, until the job is over. After a reconnect, `Last-Event-ID` says where to go on; the stream of
+/// a job that is over ends when all is told.
 #[utoipa::path(get, path = "/jobs/{id}/events", operation_id = "jobEvents", params(("id" = Uuid, Path)),
     responses((status = 200, content_type = "text/event-stream", body = String), (status = "4XX", body = Problem)))]
 pub async fn events(
@@ -204,12 +205,19 @@ pub async fn events(
         headers.get("last-event-id").and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
     let stream = async_stream::stream! {
         loop {
-            // A database that is away for a moment must not end the stream.
-            let events = app.hub.store.events(id, after, 200).await.unwrap_or_default();
+            // Asked before its events are read: the last of them is kept together with the state. A database that
+            // is away for a moment must not end the stream.
+            let over = app.hub.store.job(id).await.is_ok_and(|job| job.is_over());
+            let events = app.hub.store.events(id, after, 200).await;
+            let told_all = over && events.as_ref().is_ok_and(Vec::is_empty);
+            let events = events.unwrap_or_default();
             let rest = events.is_empty();
             for event in events {
                 after = event.seq;
                 yield Ok(Event::default().id(event.seq.to_string()).data(event.body.to_string()));
+            }
+            if told_all {
+                return;
             }
             if rest {
                 tokio::time::sleep(Duration::from_millis(300)).await;

@@ -16,6 +16,7 @@ mod route_file;
 pub mod routes;
 pub mod rules;
 pub mod scope;
+pub mod standing;
 pub mod systems;
 mod uses;
 pub mod versions;
@@ -62,7 +63,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(rules::preview))
         .routes(routes!(rules::values_met))
         .routes(routes!(rules::suggestions))
-        .routes(routes!(rules::people))
+        .routes(routes!(rules::people_met))
         .routes(routes!(new_field::propose, new_field::make))
         .routes(routes!(matches::list, matches::settle))
         .routes(routes!(matches::others))

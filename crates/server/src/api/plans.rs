@@ -10,7 +10,7 @@ use hovrel_core::model::Value;
 use hovrel_core::plan::{Change, Decision, FieldDecision, fields_to_write};
 use hovrel_core::rehearse::{Estimate, Refusal, RefusalReason, Rehearsal};
 use hovrel_engine::PlanSummary;
-use hovrel_store::{ChangeFilter, ChangeRow, NewJob, Plan};
+use hovrel_store::{ChangeCount, ChangeFilter, ChangeRow, NewJob, Plan};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -80,33 +80,55 @@ pub struct OutcomeCount {
 }
 
 impl PlanFigure {
-    pub async fn of(app: &App, plan: Plan) -> Result<PlanFigure, Problem> {
+    /// Plans in numbers, in their order.
+    pub async fn of(app: &App, plans: Vec<Plan>) -> Result<Vec<PlanFigure>, Problem> {
+        let ids: Vec<Uuid> = plans.iter().map(|p| p.id).collect();
+        let counts = app.hub.store.change_counts(&ids).await?;
+        let fields = app.hub.store.changed_fields(&ids).await?;
+        let transfers = app.hub.store.transfers_of_plans(&ids).await?;
+        let one = |plan: Plan| {
+            let id = plan.id;
+            let fields = fields.iter().filter(|(of, _)| *of == id).map(|(_, name)| name.clone()).collect();
+            let transfer = transfers.iter().find(|t| t.plan_id == Some(id)).cloned().map(JobAnswer::of);
+            let counts: Vec<&ChangeCount> =
+                counts.iter().filter(|c| c.plan_id == id && c.outcome != "in_step").collect();
+            PlanFigure::in_all(plan, &counts, fields, transfer)
+        };
+        plans.into_iter().map(one).collect()
+    }
+
+    fn in_all(
+        plan: Plan,
+        counts: &[&ChangeCount],
+        fields: Vec<String>,
+        transfer: Option<JobAnswer>,
+    ) -> Result<PlanFigure, Problem> {
         let summary: PlanSummary = serde_json::from_value(plan.summary)?;
-        let counts = app.hub.store.change_counts(plan.id).await?;
-        let real = || counts.iter().filter(|c| c.0 != "in_step");
+        let sum = |of: fn(&ChangeCount) -> i64| counts.iter().map(|c| of(c)).sum();
         Ok(PlanFigure {
-            changes: real().map(|c| c.3).sum(),
-            included: real().filter(|c| c.2).map(|c| c.3).sum(),
-            with_losses: real().map(|c| c.4).sum(),
-            conflicts: real().map(|c| c.5).sum(),
+            changes: sum(|c| c.count),
+            included: sum(|c| if c.included { c.count } else { 0 }),
+            with_losses: sum(|c| c.with_losses),
+            conflicts: sum(|c| c.conflicts),
+            refused: sum(|c| c.refused),
             in_step: summary.in_step,
             left_in_scope: summary.left_in_scope,
             left_total: summary.left_total,
             only_right: summary.only_right,
             links_back: summary.links_back,
-            refused: app.hub.store.count_refused(plan.id).await?,
             estimate: summary.estimate,
-            outcomes: real()
-                .map(|(outcome, kind, included, count, ..)| OutcomeCount {
-                    outcome: outcome.clone(),
-                    kind: kind.clone(),
-                    included: *included,
-                    count: *count,
+            outcomes: counts
+                .iter()
+                .map(|c| OutcomeCount {
+                    outcome: c.outcome.clone(),
+                    kind: c.kind.clone(),
+                    included: c.included,
+                    count: c.count,
                 })
                 .collect(),
-            fields: app.hub.store.changed_fields(plan.id).await?,
+            fields,
             digest: plan.digest.iter().map(|b| format!("{b:02x}")).collect(),
-            transfer: app.hub.store.transfer_of_plan(plan.id).await?.map(JobAnswer::of),
+            transfer,
             id: plan.id,
             made_at: plan.made_at,
             route_version: plan.route_version,
@@ -119,7 +141,8 @@ impl PlanFigure {
     responses((status = 200, body = PlanFigure), (status = "4XX", body = Problem)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<PlanFigure>, Problem> {
     let plan = app.hub.store.plan(id).await?;
-    Ok(Json(PlanFigure::of(&app, plan).await?))
+    let figures = PlanFigure::of(&app, vec![plan]).await?;
+    figures.into_iter().next().map(Json).ok_or_else(|| Problem::missing("The plan"))
 }
 
 /// Which changes.
@@ -408,10 +431,10 @@ pub async fn change(State(app): State<App>, Path((id, seq)): Path<(Uuid, u32)>) 
 }
 
 async fn still_open(app: &App, plan: Uuid) -> Result<(), Problem> {
-    match app.hub.store.transfer_of_plan(plan).await? {
-        Some(_) => Err(Problem::not_now("This plan was already transferred.", "Make a new dry run.")),
-        None => Ok(()),
+    if app.hub.store.transfers_of_plans(&[plan]).await?.is_empty() {
+        return Ok(());
     }
+    Err(Problem::not_now("This plan was already transferred.", "Make a new dry run."))
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -517,7 +540,7 @@ pub async fn include(
 pub async fn transfer(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     still_open(&app, id).await?;
     let plan = app.hub.store.plan(id).await?;
-    if app.hub.store.latest_plan(plan.route_id).await?.is_some_and(|p| p.id != id) {
+    if app.hub.store.latest_plans(&[plan.route_id]).await?.iter().any(|p| p.id != id) {
         return Err(Problem::not_now(
             "There is a newer dry run of this route.",
             "Open the newest one and transfer that.",

@@ -14,7 +14,8 @@ use hovrel_store::{NewRoute, Session};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
-use super::routes::{answer, name_faults};
+use super::routes::name_faults;
+use super::standing::{RouteAnswer, answer};
 use super::systems::etag;
 use crate::App;
 use crate::problem::{FieldProblem, Problem};
@@ -76,7 +77,7 @@ fn plain(name: &str) -> String {
 /// whose rules do not fit the ends are kept, as when they are saved by hand, and listed by the checks.
 #[utoipa::path(post, path = "/routes/file", operation_id = "importRoute",
     request_body(content = String, content_type = "application/yaml"),
-    responses((status = 200, body = super::routes::RouteAnswer), (status = 201, body = super::routes::RouteAnswer),
+    responses((status = 200, body = RouteAnswer), (status = 201, body = RouteAnswer),
         (status = "4XX", body = Problem)))]
 pub async fn import(
     State(app): State<App>,
@@ -139,7 +140,7 @@ pub async fn import(
             (id, StatusCode::CREATED)
         }
     };
-    let made = answer(&app, app.hub.store.route(id).await?).await?;
+    let made = answer(&app, id).await?;
     Ok((status, etag(made.version), Json(made)).into_response())
 }
 

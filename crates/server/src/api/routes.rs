@@ -1,4 +1,4 @@
-//! Routes: list, make from a proposal, save as a new version, and where each of the six stops stands.
+//! Routes: list, make from a proposal, save as a new version, remove.
 
 use std::collections::BTreeMap;
 
@@ -6,129 +6,22 @@ use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json};
-use chrono::{DateTime, Utc};
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::mapping::{Lane, Suggestion, suggest};
 use hovrel_core::model::Kind;
 use hovrel_core::survey::Survey;
-use hovrel_store::{NewRoute, Route, Session, SurveyRow};
+use hovrel_store::{NewRoute, Route, Session};
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::jobs::JobAnswer;
-use super::plans::PlanFigure;
+use super::standing::{RouteAnswer, answer, answers};
 use super::systems::{etag, if_match};
 use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
-use crate::surveyed::LeftEnd;
 use crate::twins::{At, KnownTwins};
-
-#[derive(Serialize, ToSchema)]
-pub struct RouteEnd {
-    pub system: Uuid,
-    pub system_name: String,
-    pub container: String,
-    pub container_name: String,
-    pub surveyed_at: Option<DateTime<Utc>>,
-    /// Whether the last check of the system found no failed step; none if it was never checked.
-    pub healthy: Option<bool>,
-    pub checked_at: Option<DateTime<Utc>>,
-}
-
-/// A route and where it stands.
-#[derive(Serialize, ToSchema)]
-pub struct RouteAnswer {
-    pub id: Uuid,
-    pub name: String,
-    pub version: i32,
-    pub updated_at: DateTime<Utc>,
-    pub left: RouteEnd,
-    pub right: RouteEnd,
-    pub lanes: Vec<Lane>,
-    pub scope: ScopeFigure,
-    pub rules: RulesFigure,
-    pub plan: Option<PlanFigure>,
-    pub dry_run: Option<JobAnswer>,
-    pub transfer: Option<JobAnswer>,
-    pub proof: Option<ProofFigure>,
-    /// Pairs remembered.
-    pub pairs: i64,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct ScopeFigure {
-    pub matched: u64,
-    pub total: u64,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct RulesFigure {
-    pub count: u64,
-    pub to_settle: u64,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct ProofFigure {
-    pub id: Uuid,
-    pub differences: i32,
-    pub at: DateTime<Utc>,
-}
-
-async fn end(app: &App, system: Uuid, container: &str) -> Result<(RouteEnd, Option<SurveyRow>), Problem> {
-    let system = app.hub.store.system(system).await?;
-    let survey = app.hub.store.survey(system.id, container).await?;
-    let steps: Option<Vec<super::systems::CheckStepAnswer>> =
-        system.check_steps.map(serde_json::from_value).transpose()?;
-    let end = RouteEnd {
-        healthy: steps.map(|s| !s.iter().any(|s| matches!(s.state, super::systems::StepState::Failed))),
-        checked_at: system.checked_at,
-        system: system.id,
-        system_name: system.name,
-        container: container.to_owned(),
-        container_name: survey.as_ref().map_or_else(|| container.to_owned(), |s| s.container_name.clone()),
-        surveyed_at: survey.as_ref().map(|s| s.at),
-    };
-    Ok((end, survey))
-}
-
-pub async fn answer(app: &App, route: Route) -> Result<RouteAnswer, Problem> {
-    let (left, _) = end(app, route.left_system, &route.left_container).await?;
-    let (right, _) = end(app, route.right_system, &route.right_container).await?;
-    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let mut scope = ScopeFigure { matched: 0, total: 0 };
-    let surveyed = LeftEnd::of(app, &route, &lanes).await?;
-    let covered = surveyed.covered(&lanes);
-    for (lane, covered) in lanes.iter().zip(&covered) {
-        scope.matched += (covered.matched.len() + covered.along.len()) as u64;
-        scope.total += surveyed.artefacts(lane.left_kind).len() as u64;
-    }
-    let faults = super::rules::faults(app, &route, &lanes, &surveyed, &covered).await?;
-    let plan = match app.hub.store.latest_plan(route.id).await? {
-        Some(plan) => Some(PlanFigure::of(app, plan).await?),
-        None => None,
-    };
-    let job = async |kind| Ok::<_, Problem>(app.hub.store.latest_job(route.id, kind).await?.map(JobAnswer::of));
-    let proof = app.hub.store.latest_proof(route.id).await?;
-    Ok(RouteAnswer {
-        rules: RulesFigure { count: lanes.iter().map(|l| l.rules.len() as u64).sum(), to_settle: faults.len() as u64 },
-        plan,
-        dry_run: job("dry_run").await?,
-        transfer: job("transfer").await?,
-        proof: proof.map(|p| ProofFigure { id: p.id, differences: p.differences, at: p.at }),
-        pairs: app.hub.store.count_pairs(route.id).await?,
-        id: route.id,
-        name: route.name,
-        version: route.version,
-        updated_at: route.updated_at,
-        left,
-        right,
-        lanes,
-        scope,
-    })
-}
 
 /// Whether who asks may see a route: a key may be for some routes only.
 pub(super) fn shown_to(session: &Session, route: &Route) -> bool {
@@ -142,11 +35,9 @@ pub async fn list(
     State(app): State<App>,
     Extension(session): Extension<Session>,
 ) -> Result<Json<Vec<RouteAnswer>>, Problem> {
-    let mut out = Vec::new();
-    for route in app.hub.store.routes().await?.into_iter().filter(|r| shown_to(&session, r)) {
-        out.push(answer(&app, route).await?);
-    }
-    Ok(Json(out))
+    let mut routes = app.hub.store.routes().await?;
+    routes.retain(|r| shown_to(&session, r));
+    Ok(Json(answers(&app, routes).await?))
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -264,7 +155,7 @@ pub async fn make(
         lanes: serde_json::to_value(&body.lanes)?,
     };
     app.hub.store.make_route(&new, session.person.id).await?;
-    let made = answer(&app, app.hub.store.route(id).await?).await?;
+    let made = answer(&app, id).await?;
     Ok((StatusCode::CREATED, etag(made.version), Json(made)).into_response())
 }
 
@@ -279,7 +170,7 @@ pub(super) fn name_faults(name: &str) -> Vec<FieldProblem> {
 #[utoipa::path(get, path = "/routes/{id}", operation_id = "getRoute", params(("id" = Uuid, Path)),
     responses((status = 200, body = RouteAnswer), (status = "4XX", body = Problem)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
-    let found = answer(&app, app.hub.store.route(id).await?).await?;
+    let found = answer(&app, id).await?;
     Ok((etag(found.version), Json(found)).into_response())
 }
 

@@ -1,7 +1,7 @@
 //! What the Rules stop asks while a person works: schema, checks, previews, suggestions. Nothing here is saved.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{
@@ -16,7 +16,7 @@ use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;
-use utoipa::{IntoParams, ToSchema};
+use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::scope::ScopeItem;
@@ -261,30 +261,28 @@ pub async fn values_met(
     Path(id): Path<Uuid>,
     Body(body): Body<MetBody>,
 ) -> Result<Json<FieldSurvey>, Problem> {
-    let route = app.hub.store.route(id).await?;
+    Ok(Json(reached(&app, id, &body).await?.0))
+}
+
+/// What reaches the table of a rule, and the ends that it stands between.
+async fn reached(app: &App, route: Uuid, body: &MetBody) -> Result<(FieldSurvey, RouteEnds), Problem> {
+    let route = app.hub.store.route(route).await?;
     let rule = body.lane.rules.iter().find(|r| r.target == body.target);
     let rule = rule.ok_or_else(|| Problem::field("/target", "no rule of the lane fills this field"))?;
     let missing =
         || Problem::not_now("Both ends must be surveyed, and have the lane's kinds.", "Survey them at the Ends stop.");
-    let ends = ends(&app, &route).await?.ok_or_else(missing)?;
+    let ends = ends(app, &route).await?.ok_or_else(missing)?;
     let folders = Mapped::assumed();
     let cx = ends.context(&body.lane, &folders).ok_or_else(missing)?;
     let lanes = with_lane(&route, &body.lane)?;
-    let left = LeftEnd::of(&app, &route, &lanes).await?;
+    let left = LeftEnd::of(app, &route, &lanes).await?;
     let covered = left.covered_by(&lanes, &body.lane.id).ok_or_else(missing)?;
-    Ok(Json(block_in_place(|| {
+    let found = block_in_place(|| {
         let prepared = prepared(&body.lane, &lanes, &covered, &left, &ends);
         let items = prepared.as_ref().map_or_else(|| covered.all(), |items| items.iter().collect());
         met(rule, &items, &cx)
-    })))
-}
-
-#[derive(Deserialize, IntoParams)]
-#[into_params(parameter_in = Query)]
-#[serde(deny_unknown_fields)]
-pub struct PeopleQuery {
-    kind: Kind,
-    field: String,
+    });
+    Ok((found, ends))
 }
 
 /// Somebody met at the left, and as whom they are recognised at the right.
@@ -292,31 +290,27 @@ pub struct PeopleQuery {
 pub struct Recognised {
     id: String,
     name: String,
-    /// Items that name them.
+    /// Items in scope that name them.
     count: u64,
     /// Their id at the right; nobody if they are not recognised.
     right: Option<String>,
     how: Option<UserMatch>,
 }
 
-/// The people met in a field of the left, each with whom they are recognised as at the right without a table.
-#[utoipa::path(get, path = "/routes/{id}/people", operation_id = "recognisePeople", params(("id" = Uuid, Path), PeopleQuery),
+/// The people that reach the table of a rule, each with whom they are recognised as at the right without a table.
+#[utoipa::path(post, path = "/routes/{id}/met/people", operation_id = "peopleMet", params(("id" = Uuid, Path)), request_body = MetBody,
     responses((status = 200, body = Vec<Recognised>), (status = "4XX", body = Problem)))]
-pub async fn people(
+pub async fn people_met(
     State(app): State<App>,
     Path(id): Path<Uuid>,
-    Query(query): Query<PeopleQuery>,
+    Body(body): Body<MetBody>,
 ) -> Result<Json<Vec<Recognised>>, Problem> {
-    let route = app.hub.store.route(id).await?;
-    let left = end_schema(&app, route.left_system, &route.left_container).await?;
-    let right = end_schema(&app, route.right_system, &route.right_container).await?;
-    let (Some(left), Some(right)) = (left, right) else { return Ok(Json(Vec::new())) };
-    let others = UserMatcher::new(&right.catalogue.users);
-    let met = left.survey.kind(query.kind).and_then(|k| k.field(&query.field)).map_or(&[][..], |f| &f.values);
-    let recognised = met.iter().filter(|v| !v.value.is_empty()).map(|v| {
-        let (name, found) = recognise(&v.value, &left.catalogue, &others);
+    let (met, ends) = reached(&app, id, &body).await?;
+    let others = UserMatcher::new(&ends.right.users);
+    let recognised = met.values.into_iter().filter(|v| !v.value.is_empty()).map(|v| {
+        let (name, found) = recognise(&v.value, &ends.left, &others);
         let (right, how) = found.unzip();
-        Recognised { id: v.value.clone(), name, count: v.count, right, how }
+        Recognised { id: v.value, name, count: v.count, right, how }
     });
     Ok(Json(recognised.collect()))
 }

@@ -1,7 +1,7 @@
 //! Looking at what there is: finding anything by what it says, and the page of one item.
 
 use hovrel_standins::world::{Size, oddities};
-use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH};
+use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, eventually};
 use reqwest::Method;
 use serde_json::Value;
 
@@ -72,13 +72,11 @@ async fn the_page_of_an_item_holds_what_hangs_on_it_and_what_became_of_it() {
     // And from the other end back. What was made is there once the survey that follows a transfer has seen it.
     let there = counterpart["item"]["id"].as_str().unwrap();
     let path = format!("/systems/{tally}/containers/{}/artefact?kind=test_case&id={there}", TALLYBENCH.container);
-    for _ in 0..200 {
-        if client.call(Method::GET, &path, None, None).await.0.is_success() {
-            break;
-        }
-        tokio::time::sleep(std::time::Duration::from_millis(50)).await;
-    }
-    let right = client.get(&path).await;
+    let right = eventually("what the transfer made", async || {
+        let (status, body) = client.call(Method::GET, &path, None, None).await;
+        status.is_success().then_some(body)
+    })
+    .await;
     assert_eq!(
         (&right["counterparts"][0]["key"], &right["counterparts"][0]["is_left"]),
         (&key.as_str().into(), &true.into())

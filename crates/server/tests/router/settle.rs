@@ -273,9 +273,27 @@ async fn values_are_counted_as_they_reach_the_map() {
     rule(&mut computed, "priority")["source"] = json!({"computed": "key.endsWith("});
     assert_eq!(met(&computed, "priority").await, [(String::new(), sum(&all))]);
 
-    let (status, problem) =
-        m.client.call(Method::POST, &path, Some(json!({"lane": lane, "target": "colour"})), None).await;
-    assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/target"]));
+    // People likewise, with whom they are recognised as.
+    let people = async |lane: &Value, target: &str| {
+        m.client.post(&format!("{path}/people"), json!({"lane": lane, "target": target})).await
+    };
+    let by_people = |r: &&Value| r["conversions"].as_array().is_some_and(|c| c.iter().any(|c| c["users"].is_object()));
+    let named = lane["rules"].as_array().unwrap().iter().find(by_people).expect("a rule with people")["target"].clone();
+    let named = named.as_str().unwrap();
+    let everybody = people(lane, named).await;
+    let count = |told: &Value| told.as_array().unwrap().iter().map(|p| p["count"].as_u64().unwrap()).sum::<u64>();
+    assert!(
+        everybody.as_array().unwrap().iter().any(|p| p["right"].is_string() && p["how"].is_string()),
+        "{everybody}"
+    );
+    let some = people(&few, named).await;
+    assert!((1..count(&everybody)).contains(&count(&some)), "only what is in scope: {some} of {everybody}");
+
+    for path in [path.clone(), format!("{path}/people")] {
+        let wrong = json!({"lane": lane, "target": "colour"});
+        let (status, problem) = m.client.call(Method::POST, &path, Some(wrong), None).await;
+        assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/target"]));
+    }
 }
 
 /// A survey says which routes it concerns: whose rules do not fit, and what the other end does not take.

@@ -7,31 +7,9 @@ import { ago, exact } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
+import { nextStep } from "./next-step";
 
 type Route = Schemas["RouteAnswer"];
-
-/** What a person should do next about a route; the first that applies. */
-export function nextStep(r: Route): { text: string; to: string; tone?: "clash" | "ok" } {
-  const at = (stop: string) => `/routes/${r.id}/${stop}`;
-  if (r.left.healthy === false || r.right.healthy === false)
-    return { text: "an end fails its check", to: at("ends"), tone: "clash" };
-  if (!r.left.surveyed_at || !r.right.surveyed_at) return { text: "an end has not been surveyed", to: at("ends") };
-  if (r.rules.to_settle > 0)
-    return { text: `${count(r.rules.to_settle, "thing")} to settle in the rules`, to: at("rules"), tone: "clash" };
-  if (r.transfer && ["running", "waiting", "paused"].includes(r.transfer.state))
-    return { text: `transfer is ${r.transfer.state}`, to: at("transfer") };
-  if (!r.plan) return { text: "ready for a first dry run", to: at("dry-run") };
-  if (!r.plan.transfer && r.plan.changes > 0)
-    return {
-      text: `${count(r.plan.changes, "change")} found, ${r.plan.conflicts ? `${count(r.plan.conflicts, "conflict")} to decide` : "not transferred"}`,
-      to: at("dry-run"),
-    };
-  if (!r.proof || (r.transfer?.finished_at && r.proof.at < r.transfer.finished_at))
-    return { text: "not proved since the last transfer", to: at("proof") };
-  if (r.proof.differences > 0)
-    return { text: `proof found ${count(r.proof.differences, "difference")}`, to: at("proof"), tone: "clash" };
-  return { text: "both ends agree", to: at("proof"), tone: "ok" };
-}
 
 const jobWord: Record<string, string> = { survey: "Survey", dry_run: "Dry run", transfer: "Transfer", proof: "Proof" };
 const jobStop: Record<string, string> = { dry_run: "dry-run", transfer: "transfer", proof: "proof" };

@@ -3,12 +3,11 @@ import { useQuery } from "@tanstack/react-query";
 import { NavLink, Outlet, useBlocker, useParams } from "react-router";
 import { api, take } from "@/api/client";
 import { over, useJob } from "@/api/jobs";
-import { ago } from "@/lib/format";
-import { count } from "@/lib/words";
 import { useKeys } from "@/app/keys";
 import { Button, Loading, Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
 import { DraftProvider, useDraft, type Route } from "./draft";
+import { stops } from "./stops";
 
 export default function RouteFrame() {
   const { id = "" } = useParams();
@@ -31,57 +30,6 @@ export default function RouteFrame() {
       <Outlet />
     </DraftProvider>
   );
-}
-
-type Stop = { to: string; name: string; figure: string; done: boolean };
-
-function stops(r: Route, dirty: boolean): Stop[] {
-  const checked = r.left.healthy !== false && r.right.healthy !== false;
-  const surveyed = !!r.left.surveyed_at && !!r.right.surveyed_at;
-  const t = r.transfer;
-  const progress = t?.progress as { settled?: number; total?: number } | undefined;
-  const result = t?.result as { done?: number; refused?: number } | null | undefined;
-  const transfer = !t
-    ? "not started"
-    : t.state === "done"
-      ? result?.refused
-        ? `${result.refused} refused`
-        : `done ${ago(t.finished_at)}`
-      : t.state === "running" && progress?.total != null
-        ? `${progress.settled} of ${progress.total}`
-        : t.state;
-  return [
-    {
-      to: "ends",
-      name: "Ends",
-      figure: !surveyed ? "to be surveyed" : checked ? `read ${ago(r.left.surveyed_at)}` : "a check failed",
-      done: surveyed && checked,
-    },
-    {
-      to: "scope",
-      name: "Scope",
-      figure: `${r.scope.matched.toLocaleString("en")} of ${r.scope.total.toLocaleString("en")}`,
-      done: r.scope.matched > 0,
-    },
-    {
-      to: "rules",
-      name: "Rules",
-      figure: dirty
-        ? "not saved"
-        : r.rules.to_settle
-          ? `${r.rules.to_settle} to settle`
-          : `${r.rules.count}, all valid`,
-      done: r.rules.count > 0 && r.rules.to_settle === 0,
-    },
-    { to: "dry-run", name: "Dry run", figure: r.plan ? count(r.plan.changes, "change") : "not made", done: !!r.plan },
-    { to: "transfer", name: "Transfer", figure: transfer, done: t?.state === "done" },
-    {
-      to: "proof",
-      name: "Proof",
-      figure: !r.proof ? "not made" : r.proof.differences ? count(r.proof.differences, "difference") : "agrees",
-      done: !!r.proof,
-    },
-  ];
 }
 
 function Line({ route }: { route: Route }) {

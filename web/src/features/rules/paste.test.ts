@@ -1,3 +1,4 @@
+import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { readPasted, withPasted } from "./paste";
 
@@ -11,6 +12,33 @@ describe("a pasted value map", () => {
       [3, "3 – Mid", "Normal", undefined],
       [4, "Low", "", undefined],
     ]);
+  });
+  // RFC 4180, section 2, rules 5 to 7, with a tab for the comma.
+  const written = (cell: string) => (/["\t\n\r]/.test(cell) ? `"${cell.replaceAll('"', '""')}"` : cell);
+  const value = fc
+    .string({ unit: fc.constantFrom("a", "Ø", " ", '"', "\t", "\n", ";", ",", "雪", "–") })
+    .map((s) => s.trim())
+    .filter((s) => s !== "");
+
+  it("is what was copied, whatever the values hold", () => {
+    const rows = fc.uniqueArray(fc.tuple(value, value), { selector: ([left]) => left, minLength: 1, maxLength: 6 });
+    fc.assert(
+      fc.property(rows, fc.constantFrom("\n", "\r\n"), (rows, end) => {
+        const text = rows.map((r) => r.map(written).join("\t")).join(end);
+        const read = readPasted(text, { met: rows.map(([left]) => left), allowed: [] });
+        expect(read.map((l) => [l.left, l.right, l.fault, l.note])).toEqual(
+          rows.map(([left, right]) => [left, right, undefined, undefined]),
+        );
+      }),
+    );
+  });
+  it("keeps the numbers of lines behind a value of two lines, and quotes that enclose nothing", () => {
+    const broken = readPasted('"High\nest"\tUrgent\nLow\tMinor', known);
+    expect(broken.map((l) => [l.line, l.left])).toEqual([
+      [1, "High\nest"],
+      [3, "Low"],
+    ]);
+    expect(readPasted('"High" ones\tUrgent\n"Low\tMinor', known).map((l) => l.left)).toEqual(['"High" ones', '"Low']);
   });
   it("marks doubles and unknown values, and the good lines stay usable", () => {
     const lines = readPasted("High\tUrgent\nHigh\tMinor\nLow\tminor\nLow\tPurple\nLow\nGone\tMinor", known);

@@ -1,4 +1,5 @@
 // Value maps pasted from a spreadsheet: one line per value, left and right divided by a tab (or a semicolon).
+import Papa from "papaparse";
 import type { ValueMap } from "./rule-words";
 import { settled } from "./value-rows";
 
@@ -15,6 +16,27 @@ export type PastedLine = {
 
 type Known = { met: string[]; allowed: string[] };
 
+function cells(text: string, delimiter: string): string[][] {
+  const read = (quoteChar: string) => Papa.parse<string[]>(text, { delimiter, quoteChar, newline: "\n" });
+  const quoted = read('"');
+  // Quotes that do not enclose a cell are part of the text.
+  return quoted.errors.some((e) => e.type === "Quotes") ? read("\0").data : quoted.data;
+}
+
+/**
+ * Lines with their numbers, as spreadsheets copy them: what holds a tab, a break or a quote stands in quotes, and
+ * quotes in it are doubled (RFC 4180, section 2, with tabs).
+ */
+function lines(text: string): { line: number; cells: string[] }[] {
+  let line = 1;
+  return cells(text.replaceAll(/\r\n?/g, "\n"), "\t").map((row) => {
+    const at = line;
+    line += row.join("").split("\n").length;
+    const divided = row.length > 1 ? row : (cells(row[0] ?? "", ";")[0] ?? []);
+    return { line: at, cells: divided.map((c) => c.trim()) };
+  });
+}
+
 /** Every line with what is wrong with it. Where a value comes twice, the first line is taken. */
 export function readPasted(text: string, { met, allowed }: Known): PastedLine[] {
   const seen = new Map<string, number>();
@@ -23,11 +45,10 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
   // However it is written: the first that is alike.
   const alike = new Map(allowed.toReversed().map((a) => [a.toLowerCase(), a]));
   const out: PastedLine[] = [];
-  text.split(/\r?\n/).forEach((raw, n) => {
-    if (!raw.trim()) return;
-    const cells = (raw.includes("\t") ? raw.split("\t") : raw.split(";")).map((c) => c.trim());
+  for (const { line: number, cells } of lines(text)) {
+    if (cells.every((c) => !c) && cells.length < 2) continue;
     const [left = "", right = ""] = cells;
-    const line: PastedLine = { line: n + 1, left, right };
+    const line: PastedLine = { line: number, left, right };
     const before = seen.get(left);
     const near = alike.get(right.toLowerCase());
     if (cells.length < 2) line.fault = "there is no tab or semicolon between two values";
@@ -35,9 +56,9 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
     else if (right && allowed.length && !taken.has(right)) {
       line.fault = near ? `the right writes it “${near}”` : `the right does not allow “${right}”`;
     } else if (left && !held.has(left)) line.note = "no item holds this value";
-    if (!line.fault) seen.set(left, n + 1);
+    if (!line.fault) seen.set(left, number);
     out.push(line);
-  });
+  }
   return out;
 }
 

@@ -1,16 +1,16 @@
-// Who is who: everybody met at the left in a field, as whom they are recognised at the right, and by whom they are
+// Who is who: everybody whom the items in scope name, as whom they are recognised at the right, and by whom they are
 // to be replaced.
-import { useQuery } from "@tanstack/react-query";
-import { api, take, type Schemas } from "@/api/client";
+import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
 import type { Lane, Route } from "../route/draft";
-import type { Conversion } from "./rule-words";
+import type { Conversion, Rule } from "./rule-words";
+import { usePeopleMet } from "./use-met";
 
 type Table = Schemas["UserTable"];
 type Props = {
   route: Route;
   lane: Lane;
-  field: string;
+  rule: Rule;
   table: Table;
   leftName: string;
   rightName: string;
@@ -20,17 +20,10 @@ type Props = {
 
 const howWord: Record<Schemas["UserMatch"], string> = { email: "by e-mail", login: "by login", name: "by name" };
 
-export function PeopleTable({ route, lane, field, table, leftName, rightName, users, onChange }: Props) {
-  const people = useQuery({
-    queryKey: ["people", route.id, lane.left_kind, field, route.left.surveyed_at, route.right.surveyed_at],
-    queryFn: () => {
-      const params = { path: { id: route.id }, query: { kind: lane.left_kind, field } };
-      return take(api.GET("/routes/{id}/people", { params }));
-    },
-    staleTime: 60_000,
-  });
+export function PeopleTable({ route, lane, rule, table, leftName, rightName, users, onChange }: Props) {
+  const told = usePeopleMet(route, lane, rule);
+  const met = told ?? [];
   const rows = table.rows ?? [];
-  const met = people.data ?? [];
   const ids = [...new Set([...met.map((p) => p.id), ...rows.map((r) => r.left)])];
   const known = (id: string) => met.find((p) => p.id === id);
   const called = (id: string | null | undefined) => users.find((u) => u.id === id)?.name ?? id;
@@ -42,8 +35,14 @@ export function PeopleTable({ route, lane, field, table, leftName, rightName, us
   return (
     <section className="mt-3">
       <p className="mb-1.5 text-ink-2">
-        {count(ids.length, "person", "people")} met,{" "}
-        <span className={strangers.length ? "text-clash" : ""}>{strangers.length} not recognised</span>
+        {told ? (
+          <>
+            {count(ids.length, "person", "people")} met,{" "}
+            <span className={strangers.length ? "text-clash" : ""}>{strangers.length} not recognised</span>
+          </>
+        ) : (
+          "Looking who is named…"
+        )}
       </p>
       <div className="grid grid-cols-[1fr_44px_1fr] gap-x-2 text-[11px] text-ink-3">
         <span>{leftName}</span>

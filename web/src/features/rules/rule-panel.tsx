@@ -74,20 +74,18 @@ export function RulePanel(p: Props) {
             schema={schema}
             fromPath={fromPath}
             users={right.users}
-            people={(table, onChange) =>
-              source && (
-                <PeopleTable
-                  route={p.route}
-                  lane={p.lane}
-                  field={source}
-                  table={table}
-                  leftName={left.name}
-                  rightName={right.name}
-                  users={right.users}
-                  onChange={onChange}
-                />
-              )
-            }
+            people={(table, onChange) => (
+              <PeopleTable
+                route={p.route}
+                lane={p.lane}
+                rule={rule}
+                table={table}
+                leftName={left.name}
+                rightName={right.name}
+                users={right.users}
+                onChange={onChange}
+              />
+            )}
             setRule={setRule}
           />
         )}

@@ -19,6 +19,14 @@ describe("what stands before a table", () => {
     expect(beforeTable(rule({ conversions: [map] }))?.conversions).toEqual([]);
   });
 
+  it("is asked for people apart from values", () => {
+    const users = { users: { rows: [], otherwise: "block" as const } };
+    const named = rule({ conversions: [{ shorten: { to: 3 } }, users] });
+    expect(beforeTable(named)).toBeUndefined();
+    expect(beforeTable(named, ["users"])?.conversions).toEqual([{ shorten: { to: 3 } }]);
+    expect(beforeTable(rule({ target: "@links", source: "links" }), ["users"])).toBeUndefined();
+  });
+
   it("is nothing where there is no table; links have one before it has rows", () => {
     expect(beforeTable(rule({ conversions: [{ shorten: { to: 3 } }] }))).toBeUndefined();
     expect(beforeTable(undefined)).toBeUndefined();

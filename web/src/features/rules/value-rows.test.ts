@@ -1,6 +1,7 @@
+import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { ValueMap } from "./rule-words";
-import { shared, valuesOf, withReturn, withRow } from "./value-rows";
+import { settled, shared, valuesOf, withReturn, withRow } from "./value-rows";
 
 const map: ValueMap = {
   rows: [
@@ -32,5 +33,42 @@ describe("a row of a value map", () => {
       "Y",
       "",
     ]);
+  });
+});
+
+describe("whatever is done to a value map", () => {
+  const value = fc.constantFrom("", "a", "b", "c", "d");
+  const rows = fc.uniqueArray(fc.record({ left: value, right: value, returns: fc.boolean() }), {
+    selector: (r) => r.left,
+  });
+  type Edit = (m: ValueMap) => ValueMap;
+  const edit = fc.oneof(
+    fc.tuple(value, value).map(
+      ([left, right]): Edit =>
+        (m) =>
+          withRow(m, left, right),
+    ),
+    value.map(
+      (left): Edit =>
+        (m) =>
+          withRow(m, left, undefined),
+    ),
+    value.map(
+      (left): Edit =>
+        (m) =>
+          withReturn(m, left),
+    ),
+  );
+
+  it("each value has one row, and each right value one way back", () => {
+    fc.assert(
+      fc.property(rows, fc.array(edit), (rows, edits) => {
+        const now = edits.reduce((m, change) => change(m), { rows: settled(rows) }).rows;
+        expect(new Set(now.map((r) => r.left)).size).toBe(now.length);
+        const ways = now.filter((r) => r.returns).map((r) => r.right);
+        expect(ways.toSorted()).toEqual([...new Set(now.map((r) => r.right))].toSorted());
+        expect(settled(now)).toEqual(now);
+      }),
+    );
   });
 });

@@ -1,3 +1,4 @@
+import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "@/api/client";
 import { conditionOf, groupOf, moved, size, type Condition } from "./group";
@@ -9,6 +10,25 @@ describe("groups", () => {
     const any: Condition = { any: [row("a"), { all: [] }] };
     expect(conditionOf(groupOf(any))).toEqual(any);
     expect(conditionOf(groupOf(row("a")))).toEqual({ all: [row("a")] });
+  });
+  it("hold what was in them, however deep", () => {
+    const { any } = fc.letrec<{ any: Condition }>((tie) => ({
+      any: fc.oneof(
+        { depthSize: "small" },
+        fc.constantFrom("a", "b").map(row),
+        fc.constant<Condition>({ expression: "true" }),
+        fc.array(tie("any"), { maxLength: 3 }).map((all): Condition => ({ all })),
+        fc.array(tie("any"), { maxLength: 3 }).map((any): Condition => ({ any })),
+      ),
+    }));
+    fc.assert(
+      fc.property(any, (condition) => {
+        const group = groupOf(condition);
+        expect(groupOf(conditionOf(group))).toEqual(group);
+        expect(size(conditionOf(group))).toBe(size(condition));
+        expect(group.list.reduce((n, c) => n + size(c), 0)).toBe(size(condition));
+      }),
+    );
   });
   it("are as large as what is in them", () => {
     expect(size({ all: [row("a"), { any: [row("b"), { expression: "true" }] }, { all: [] }] })).toBe(3);

@@ -1,0 +1,179 @@
+//! Where routes stand: what each of the six stops says of itself.
+//!
+//! Many routes are told with as many queries as one. What takes long, what a route covers and what its rules have to
+//! settle, is computed once for a version of the route and the surveys of its ends.
+
+use std::collections::HashMap;
+use std::sync::Mutex;
+
+use chrono::{DateTime, Utc};
+use hovrel_core::mapping::Lane;
+use hovrel_store::{Route, SurveyHead, System};
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::jobs::JobAnswer;
+use super::plans::PlanFigure;
+use super::systems::{CheckStepAnswer, StepState};
+use crate::App;
+use crate::problem::Problem;
+use crate::surveyed::LeftEnd;
+
+#[derive(Serialize, ToSchema)]
+pub struct RouteEnd {
+    pub system: Uuid,
+    pub system_name: String,
+    pub container: String,
+    pub container_name: String,
+    pub surveyed_at: Option<DateTime<Utc>>,
+    /// Whether the last check of the system found no failed step; none if it was never checked.
+    pub healthy: Option<bool>,
+    pub checked_at: Option<DateTime<Utc>>,
+}
+
+/// A route and where it stands.
+#[derive(Serialize, ToSchema)]
+pub struct RouteAnswer {
+    pub id: Uuid,
+    pub name: String,
+    pub version: i32,
+    pub updated_at: DateTime<Utc>,
+    pub left: RouteEnd,
+    pub right: RouteEnd,
+    pub lanes: Vec<Lane>,
+    pub scope: ScopeFigure,
+    pub rules: RulesFigure,
+    pub plan: Option<PlanFigure>,
+    pub dry_run: Option<JobAnswer>,
+    pub transfer: Option<JobAnswer>,
+    pub proof: Option<ProofFigure>,
+    /// Pairs remembered.
+    pub pairs: i64,
+}
+
+#[derive(Clone, Copy, Serialize, ToSchema)]
+pub struct ScopeFigure {
+    pub matched: u64,
+    pub total: u64,
+}
+
+#[derive(Clone, Copy, Serialize, ToSchema)]
+pub struct RulesFigure {
+    pub count: u64,
+    pub to_settle: u64,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ProofFigure {
+    pub id: Uuid,
+    pub differences: i32,
+    pub at: DateTime<Utc>,
+}
+
+/// What figures were computed from: the version of the route, and of each end when it was surveyed and when what it
+/// can hold was read.
+type Basis = (i32, [Option<(DateTime<Utc>, DateTime<Utc>)>; 2]);
+
+/// The figures of routes as last computed.
+#[derive(Default)]
+pub struct Figures(Mutex<HashMap<Uuid, (Basis, ScopeFigure, RulesFigure)>>);
+
+impl Figures {
+    /// What a route covers, and what its rules have to settle.
+    async fn of(
+        &self,
+        app: &App,
+        route: &Route,
+        lanes: &[Lane],
+        basis: Basis,
+    ) -> Result<(ScopeFigure, RulesFigure), Problem> {
+        let kept = self.0.lock().unwrap_or_else(|e| e.into_inner()).get(&route.id).copied();
+        // What counts days from now is another thing tomorrow.
+        let keeps = !lanes.iter().any(Lane::depends_on_now);
+        if let Some((_, scope, rules)) = kept.filter(|(of, ..)| keeps && *of == basis) {
+            return Ok((scope, rules));
+        }
+        let left = LeftEnd::of(app, route, lanes).await?;
+        let covered = left.covered(lanes);
+        let faults = super::rules::faults(app, route, lanes, &left, &covered).await?;
+        let scope = ScopeFigure {
+            matched: covered.iter().map(|c| (c.matched.len() + c.along.len()) as u64).sum(),
+            total: lanes.iter().map(|lane| left.artefacts(lane.left_kind).len() as u64).sum(),
+        };
+        let rules =
+            RulesFigure { count: lanes.iter().map(|l| l.rules.len() as u64).sum(), to_settle: faults.len() as u64 };
+        self.0.lock().unwrap_or_else(|e| e.into_inner()).insert(route.id, (basis, scope, rules));
+        Ok((scope, rules))
+    }
+}
+
+fn end(
+    systems: &[System],
+    heads: &[SurveyHead],
+    system: Uuid,
+    container: &str,
+) -> Result<(RouteEnd, Option<(DateTime<Utc>, DateTime<Utc>)>), Problem> {
+    let system = systems.iter().find(|s| s.id == system).ok_or_else(|| Problem::missing("The system"))?;
+    let head = heads.iter().find(|h| h.system_id == system.id && h.container == container);
+    let steps: Option<Vec<CheckStepAnswer>> = system.check_steps.clone().map(serde_json::from_value).transpose()?;
+    let end = RouteEnd {
+        healthy: steps.map(|s| !s.iter().any(|s| matches!(s.state, StepState::Failed))),
+        checked_at: system.checked_at,
+        system: system.id,
+        system_name: system.name.clone(),
+        container: container.to_owned(),
+        container_name: head.map_or_else(|| container.to_owned(), |h| h.container_name.clone()),
+        surveyed_at: head.map(|h| h.at),
+    };
+    Ok((end, head.map(|h| (h.at, h.catalogue_at))))
+}
+
+/// Where routes stand, in their order.
+pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, Problem> {
+    let store = &app.hub.store;
+    let ids: Vec<Uuid> = routes.iter().map(|r| r.id).collect();
+    let (systems, heads) = (store.systems().await?, store.survey_heads().await?);
+    let jobs = store.latest_jobs(&ids).await?;
+    let latest = store.latest_plans(&ids).await?;
+    let of_plans: Vec<Uuid> = latest.iter().map(|p| p.route_id).collect();
+    let mut plans: HashMap<Uuid, PlanFigure> = of_plans.into_iter().zip(PlanFigure::of(app, latest).await?).collect();
+    let proofs = store.latest_proofs(&ids).await?;
+    let pairs: HashMap<Uuid, i64> = store.count_pairs(&ids).await?.into_iter().collect();
+    let mut out = Vec::with_capacity(routes.len());
+    for route in routes {
+        let (left, left_basis) = end(&systems, &heads, route.left_system, &route.left_container)?;
+        let (right, right_basis) = end(&systems, &heads, route.right_system, &route.right_container)?;
+        let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+        let basis = (route.version, [left_basis, right_basis]);
+        let (scope, rules) = app.figures.of(app, &route, &lanes, basis).await?;
+        let job = |kind: &str| {
+            let found = jobs.iter().find(|j| j.route_id == Some(route.id) && j.kind == kind);
+            found.cloned().map(JobAnswer::of)
+        };
+        let proof = proofs.iter().find(|p| p.route_id == route.id);
+        out.push(RouteAnswer {
+            rules,
+            scope,
+            plan: plans.remove(&route.id),
+            dry_run: job("dry_run"),
+            transfer: job("transfer"),
+            proof: proof.map(|p| ProofFigure { id: p.id, differences: p.differences, at: p.at }),
+            pairs: pairs.get(&route.id).copied().unwrap_or_default(),
+            id: route.id,
+            name: route.name,
+            version: route.version,
+            updated_at: route.updated_at,
+            left,
+            right,
+            lanes,
+        });
+    }
+    Ok(out)
+}
+
+/// Where one route stands.
+pub async fn answer(app: &App, id: Uuid) -> Result<RouteAnswer, Problem> {
+    let route = app.hub.store.route(id).await?;
+    answers(app, vec![route]).await?.pop().ok_or_else(|| Problem::missing("The route"))
+}

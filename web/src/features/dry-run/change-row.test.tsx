@@ -1,0 +1,85 @@
+import { renderToStaticMarkup } from "react-dom/server";
+import { expect, it } from "vitest";
+import type { Schemas } from "@/api/client";
+import { ChangeRow } from "./change-row";
+
+type Listed = Schemas["ListedChange"];
+const side = (key: string, title: string): Schemas["Side"] => ({ id: key, key, title, path: "" });
+const change = (more: Partial<Listed>): Listed => ({
+  seq: 1,
+  kind: "test_case",
+  outcome: "new_right",
+  included: true,
+  as_new: false,
+  left: side("OS-7", "Wind above limit"),
+  conflicts_open: 0,
+  losses: 0,
+  faults: [],
+  refusals: [],
+  fields: 6,
+  fields_written: 6,
+  steps: 0,
+  files: 0,
+  ...more,
+});
+
+const row = (more: Partial<Listed>) => {
+  const html = renderToStaticMarkup(
+    <ChangeRow item={change(more)} top={0} on={false} locked={false} select={() => {}} toggle={() => {}} />,
+  );
+  const [text, checked] = [
+    html.replaceAll(/<[^>]+>/g, " ").replaceAll(/\s+/g, " "),
+    /aria-checked="(\w+)"/.exec(html)?.[1],
+  ];
+  return { html, text, checked };
+};
+
+it("what is new is told with what comes along", () => {
+  const { text, checked } = row({ steps: 1, files: 3 });
+  expect(text).toContain("OS-7 Wind above limit");
+  expect(text).toContain("new · 1 step · 3 files");
+  expect(checked).toBe("true");
+  expect(row({ kind: "folder" }).text).toContain("will be made");
+});
+
+it("what is left out is not told as something that comes", () => {
+  const { text, checked } = row({ included: false, steps: 4 });
+  expect(text).toContain("left out");
+  expect(text).not.toContain("4 steps");
+  expect(checked).toBe("false");
+});
+
+it("what the right would refuse stands before everything else, and only of what is taken in", () => {
+  const refusals = ["Title is longer than 100", "Owner is not there"];
+  const { html, text } = row({ refusals });
+  expect(text).toContain("would be refused: Title is longer than 100");
+  expect(text).toContain("2 reasons");
+  expect(html).toContain("Title is longer than 100; Owner is not there");
+  expect(row({ refusals, included: false }).text).not.toContain("refused");
+});
+
+it("what is held back says why and can't be taken in", () => {
+  const { text, html } = row({ outcome: "blocked", included: false, faults: ["priority: “9” has no row in the map"] });
+  expect(text).toContain("has no row in the map");
+  expect(text).toContain("1 reason");
+  expect(html).toMatch(/disabled/);
+});
+
+it("a change in part says how many of its fields it writes; open conflicts go before that", () => {
+  const both = { outcome: "update_right" as const, right: side("TC-9", "Wind"), fields_written: 2 };
+  expect(row(both).text).toContain("2 of 6");
+  expect(row(both).checked).toBe("mixed");
+  expect(row({ ...both, conflicts_open: 4 }).text).toContain("4 conflicts");
+});
+
+it("a counterpart in doubt is a question until it is answered", () => {
+  const adopt = { outcome: "adopt" as const, right: side("TC-9", "Wind over limit"), included: false };
+  expect(row(adopt).text).toContain("TC-9 Wind over limit the same?");
+  expect(row({ ...adopt, included: true }).text).not.toContain("the same?");
+  expect(row({ ...adopt, included: true, as_new: true }).text).toContain("made anew beside TC-9");
+});
+
+it("losses are counted in words for whoever does not see the disc", () => {
+  expect(row({ losses: 1 }).html).toContain("1 loss");
+  expect(row({ losses: 3 }).html).toContain("3 losses");
+});

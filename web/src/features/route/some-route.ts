@@ -1,0 +1,61 @@
+// A route for tests: surveyed, checked, its rules settled, nothing done yet.
+import type { Schemas } from "@/api/client";
+
+const end = (name: string): Schemas["RouteEnd"] => ({
+  system: name,
+  system_name: name,
+  container: "lift",
+  container_name: "Lift control",
+  surveyed_at: "2026-03-02T08:00:00Z",
+  healthy: true,
+  checked_at: "2026-03-02T07:59:00Z",
+});
+
+type Job = Schemas["JobAnswer"];
+// Their shape depends on the kind of the job.
+type Free = { progress?: Record<string, number>; result?: Record<string, number> };
+
+export const someJob = (more: Partial<Omit<Job, keyof Free>> & Free): Job =>
+  ({
+    id: "j1",
+    kind: "transfer",
+    state: "running",
+    wanted: "run",
+    progress: {},
+    created_at: "2026-03-02T09:00:00Z",
+    ...more,
+  }) as Job;
+
+export const somePlan = (more: Partial<Schemas["PlanFigure"]>): Schemas["PlanFigure"] => ({
+  id: "p1",
+  made_at: "2026-03-02T08:30:00Z",
+  route_version: 1,
+  changes: 12,
+  included: 12,
+  with_losses: 0,
+  conflicts: 0,
+  refused: 0,
+  in_step: 0,
+  left_in_scope: 12,
+  left_total: 20,
+  only_right: 0,
+  links_back: 0,
+  outcomes: [],
+  fields: [],
+  digest: "00",
+  ...more,
+});
+
+export const someRoute = (more: Partial<Schemas["RouteAnswer"]>): Schemas["RouteAnswer"] => ({
+  id: "r1",
+  name: "Lift control moves",
+  version: 1,
+  updated_at: "2026-03-02T08:10:00Z",
+  left: end("Oldstone"),
+  right: end("Tallybench"),
+  lanes: [],
+  scope: { matched: 1200, total: 2345 },
+  rules: { count: 8, to_settle: 0 },
+  pairs: 0,
+  ...more,
+});

@@ -1,0 +1,52 @@
+import { describe, expect, it } from "vitest";
+import { someJob, somePlan, someRoute } from "./some-route";
+import { stops } from "./stops";
+
+const at = (name: string, ...of: Parameters<typeof stops>) => {
+  const found = stops(...of).find((s) => s.name === name);
+  return [found?.figure, found?.done];
+};
+
+it("the stops stand in the order of the work, each with an address of its own", () => {
+  const list = stops(someRoute({}), false);
+  expect(list.map((s) => s.name)).toEqual(["Ends", "Scope", "Rules", "Dry run", "Transfer", "Proof"]);
+  expect(new Set(list.map((s) => s.to)).size).toBe(list.length);
+});
+
+describe("what each stop says", () => {
+  const { left } = someRoute({});
+  it("ends are to be surveyed before anything else is said of them", () => {
+    const bare = { ...left, surveyed_at: null, healthy: false };
+    expect(at("Ends", someRoute({ left: bare }), false)).toEqual(["to be surveyed", false]);
+    expect(at("Ends", someRoute({ right: { ...left, healthy: false } }), false)).toEqual(["a check failed", false]);
+    // An end that was never checked did not fail.
+    expect(at("Ends", someRoute({ left: { ...left, healthy: null } }), false)[1]).toBe(true);
+  });
+  it("a scope that covers nothing is not done", () => {
+    expect(at("Scope", someRoute({}), false)).toEqual(["1,200 of 2,345", true]);
+    expect(at("Scope", someRoute({ scope: { matched: 0, total: 9 } }), false)).toEqual(["0 of 9", false]);
+  });
+  it("what is not saved is said before what is at fault", () => {
+    const route = someRoute({ rules: { count: 8, to_settle: 3 } });
+    expect(at("Rules", route, true)[0]).toBe("not saved");
+    expect(at("Rules", route, false)).toEqual(["3 to settle", false]);
+    expect(at("Rules", someRoute({}), false)).toEqual(["8, all valid", true]);
+    expect(at("Rules", someRoute({ rules: { count: 0, to_settle: 0 } }), false)[1]).toBe(false);
+  });
+  it("a transfer is counted while it runs; what was refused goes before when it was", () => {
+    const running = someJob({ progress: { settled: 7, total: 12 } });
+    expect(at("Transfer", someRoute({ transfer: running }), false)).toEqual(["7 of 12", false]);
+    expect(at("Transfer", someRoute({ transfer: someJob({ state: "paused" }) }), false)).toEqual(["paused", false]);
+    const ended = someJob({ state: "done", result: { done: 11, refused: 1 }, finished_at: "2026-03-02T09:10:00Z" });
+    expect(at("Transfer", someRoute({ transfer: ended }), false)).toEqual(["1 refused", true]);
+  });
+  it("a plan of one change is no plan of changes", () => {
+    expect(at("Dry run", someRoute({ plan: somePlan({ changes: 1 }) }), false)[0]).toBe("1 change");
+    expect(at("Dry run", someRoute({}), false)).toEqual(["not made", false]);
+  });
+  it("a proof agrees or counts its differences", () => {
+    const proof = { id: "q", differences: 0, at: "2026-03-02T10:00:00Z" };
+    expect(at("Proof", someRoute({ proof }), false)).toEqual(["agrees", true]);
+    expect(at("Proof", someRoute({ proof: { ...proof, differences: 2 } }), false)).toEqual(["2 differences", true]);
+  });
+});
