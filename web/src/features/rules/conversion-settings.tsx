@@ -100,7 +100,7 @@ function Strangers({
           onChange={(e) => onChange({ users: { ...table, otherwise: fallback(e.target.value) } })}
         >
           <option value="=block">hold the item back and list it</option>
-          <option value="">leave empty, and keep the name in the losses</option>
+          <option value="">leave empty, the name becomes a loss</option>
           {users.map((u) => (
             <option key={u.id} value={u.id}>
               use {u.name}

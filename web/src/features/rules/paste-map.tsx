@@ -1,8 +1,8 @@
 // Pasting a value map from a spreadsheet: every line is marked before any is taken.
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
-import { readPasted, withPasted } from "./paste";
+import { leftOver, readPasted, withPasted } from "./paste";
 import type { ValueMap } from "./rule-words";
 
 type Props = { map: ValueMap; met: string[]; allowed: string[]; onChange: (m: ValueMap) => void };
@@ -15,8 +15,12 @@ export function PasteMap({ map, met, allowed, onChange }: Props) {
   const lines = useMemo(() => readPasted(text, { met, allowed }), [text, met, allowed]);
   const marked = lines.filter((l) => l.fault ?? l.note);
   const good = lines.filter((l) => !l.fault).length;
+  // It stands last in its panel: what it says of the lines must not stay below the edge.
+  const whole = useRef<HTMLDetailsElement>(null);
+  const show = () => whole.current?.open && whole.current.scrollIntoView({ block: "nearest" });
+  useEffect(() => void show(), [lines]);
   return (
-    <details className="border-t border-hair-2 px-4 py-3">
+    <details ref={whole} onToggle={show} className="border-t border-hair-2 px-4 py-3">
       <summary className="font-semibold">Paste from a spreadsheet</summary>
       <label className="mt-1.5 block">
         <span className="text-ink-2">Two columns: the value at the left, and what it becomes</span>
@@ -44,12 +48,7 @@ export function PasteMap({ map, met, allowed, onChange }: Props) {
         disabled={good === 0}
         onClick={() => {
           onChange(withPasted(map, lines));
-          setText(
-            lines
-              .filter((l) => l.fault)
-              .map((l) => `${l.left}\t${l.right}`)
-              .join("\n"),
-          );
+          setText(leftOver(lines));
         }}
       >
         {good ? `Take ${count(good, "line")}` : "Take the lines"}

@@ -1,6 +1,6 @@
 import fc from "fast-check";
 import { describe, expect, it } from "vitest";
-import { readPasted, withPasted } from "./paste";
+import { leftOver, readPasted, withPasted } from "./paste";
 
 const known = { met: ["High", "Low", "3 – Mid"], allowed: ["Urgent", "Normal", "Minor"] };
 
@@ -39,6 +39,16 @@ describe("a pasted value map", () => {
       [3, "Low"],
     ]);
     expect(readPasted('"High" ones\tUrgent\n"Low\tMinor', known).map((l) => l.left)).toEqual(['"High" ones', '"Low']);
+  });
+  it("leaves what is not taken as it was, with the same faults", () => {
+    const lines = readPasted('High\tUrgent\nGone\n"Low ""2"""\tPurple\nHigh\tMinor', known);
+    const again = readPasted(leftOver(lines), known);
+    expect(again.map((l) => [l.left, l.fault])).toEqual([
+      ["Gone", "there is no tab or semicolon between two values"],
+      ['Low "2"', "the right does not allow “Purple”"],
+      // It is no double any more, but for the map that has the first one by now.
+      ["High", undefined],
+    ]);
   });
   it("marks doubles and unknown values, and the good lines stay usable", () => {
     const lines = readPasted("High\tUrgent\nHigh\tMinor\nLow\tminor\nLow\tPurple\nLow\nGone\tMinor", known);

@@ -8,6 +8,8 @@ export type PastedLine = {
   line: number;
   left: string;
   right: string;
+  /** All that stands in it: left, right, and whatever is beside them; the left alone where nothing divides them. */
+  cells: string[];
   /** What is wrong with it; such a line is not taken. */
   fault?: string;
   /** What is worth knowing about a line that is taken. */
@@ -48,7 +50,7 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
   for (const { line: number, cells } of lines(text)) {
     if (cells.every((c) => !c) && cells.length < 2) continue;
     const [left = "", right = ""] = cells;
-    const line: PastedLine = { line: number, left, right };
+    const line: PastedLine = { line: number, left, right, cells };
     const before = seen.get(left);
     const near = alike.get(right.toLowerCase());
     if (cells.length < 2) line.fault = "there is no tab or semicolon between two values";
@@ -60,6 +62,12 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
     out.push(line);
   }
   return out;
+}
+
+/** The lines that are not taken, as they were pasted. */
+export function leftOver(lines: PastedLine[]): string {
+  const cells = lines.filter((l) => l.fault).map((l) => l.cells);
+  return Papa.unparse(cells, { delimiter: "\t", newline: "\n" });
 }
 
 /** The map with the good lines in it; rows of other values stay. */

@@ -18,7 +18,7 @@ type Props = {
   onChange: (c: Conversion) => void;
 };
 
-const howWord: Record<Schemas["UserMatch"], string> = { email: "by e-mail", login: "by login", name: "by name" };
+const howWord: Record<Schemas["UserMatch"], string> = { email: "e-mail", login: "login", name: "name" };
 
 export function PeopleTable({ route, lane, rule, table, leftName, rightName, users, onChange }: Props) {
   const told = usePeopleMet(route, lane, rule);
@@ -44,7 +44,7 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
           "Looking who is named…"
         )}
       </p>
-      <div className="grid grid-cols-[1fr_44px_1fr] gap-x-2 text-[11px] text-ink-3">
+      <div className="grid grid-cols-[1fr_38px_1.15fr] gap-x-2 text-[11px] text-ink-3">
         <span>{leftName}</span>
         <span className="text-right">items</span>
         <span>{rightName}</span>
@@ -58,7 +58,7 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
           const shared = met.filter((p) => p.name === found?.name).length > 1;
           const name = `${found?.name ?? id}${shared ? ` (${id})` : ""}`;
           return (
-            <li key={id} className="grid grid-cols-[1fr_44px_1fr] items-center gap-x-2">
+            <li key={id} className="grid grid-cols-[1fr_38px_1.15fr] items-center gap-x-2">
               <span
                 className="truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px]"
                 title={id}
@@ -73,7 +73,7 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
                 className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right"}`}
               >
                 <option value="">
-                  {found?.right && found.how ? `${called(found.right)} (${howWord[found.how]})` : "as others"}
+                  {found?.right && found.how ? `${called(found.right)} · ${howWord[found.how]}` : "as others"}
                 </option>
                 {users.map((u) => (
                   <option key={u.id} value={u.id}>
