@@ -187,7 +187,8 @@ impl Store {
                 );
             }
             if let Some((field, value)) = &filter.field {
-                let held = sql::<Bool>("coalesce(body->'fields'->")
+                // In brackets of its own: it stands among others that must hold too.
+                let held = sql::<Bool>("(coalesce(body->'fields'->")
                     .bind::<Text, _>(field.clone())
                     .sql("->>'value', '') = ")
                     .bind::<Text, _>(value.clone())
@@ -195,7 +196,7 @@ impl Store {
                     .bind::<Text, _>(field.clone())
                     .sql("->'value', ")
                     .bind::<Text, _>(value.clone())
-                    .sql(")");
+                    .sql("))");
                 query = query.filter(held);
             }
             for (wanted, list) in [(filter.with_files, "attachments"), (filter.with_read_losses, "read_losses")] {

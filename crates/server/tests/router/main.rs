@@ -7,6 +7,7 @@ mod new_field;
 mod route_file;
 mod settle;
 mod standing;
+mod surveyed;
 
 use hovrel_engine::{Hub, WorkerOptions, run_worker};
 use hovrel_standins::world::Size;

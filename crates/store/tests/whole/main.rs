@@ -1,5 +1,6 @@
 //! The store on a real PostgreSQL: what constraints and transactions promise.
 
+mod artefacts;
 mod jobs;
 mod plans;
 
