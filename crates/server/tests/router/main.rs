@@ -8,6 +8,7 @@ mod route_file;
 mod settle;
 mod standing;
 mod surveyed;
+mod versions;
 
 use hovrel_engine::{Hub, WorkerOptions, run_worker};
 use hovrel_standins::world::Size;

@@ -2,7 +2,9 @@
 
 mod artefacts;
 mod jobs;
+mod people;
 mod plans;
+mod routes;
 
 use hovrel_store::{NewRoute, NewSystem, Store};
 use hovrel_testkit::Database;
