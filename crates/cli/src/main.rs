@@ -2,6 +2,7 @@
 
 mod commands;
 mod remote;
+mod tell;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -78,7 +79,10 @@ async fn run() -> anyhow::Result<ExitCode> {
         }
         Command::Proof { command: None, prove } => return Ok(remote::prove(&arguments.remote, &prove).await),
         Command::Remote(command) => return Ok(remote::run(&arguments.remote, command).await),
-        Command::Openapi => println!("{}", serde_json::to_string_pretty(&hovrel_server::description())?),
+        Command::Openapi => {
+            let description = serde_json::to_string_pretty(&hovrel_server::description())?;
+            return Ok(tell::tell([description], ExitCode::SUCCESS));
+        }
     }
     Ok(ExitCode::SUCCESS)
 }

@@ -48,7 +48,8 @@ fn needed(method: &Method, path: &str) -> Option<May> {
         ("GET", _) => May::Look,
         // They answer questions about lanes that are not saved.
         ("POST", "/routes/proposal" | "/routes/{id}/checks" | "/routes/{id}/preview") => May::Look,
-        ("POST", "/routes/{id}/scope" | "/routes/{id}/suggestions" | "/routes/{id}/met") => May::Look,
+        ("POST", "/routes/{id}/scope" | "/routes/{id}/suggestions") => May::Look,
+        ("POST", "/routes/{id}/met" | "/routes/{id}/met/people") => May::Look,
         ("POST", "/systems/{id}/check" | "/systems/{id}/surveys") => May::Plan,
         ("POST", "/routes/{id}/dry-runs" | "/routes/{id}/proofs") => May::Plan,
         ("PATCH", "/plans/{id}/changes/{seq}") | ("POST", "/plans/{id}/include" | "/plans/{id}/transfer") => May::Apply,

@@ -168,7 +168,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Everything a person with two minutes needs. */
+        /** Everything a person with two minutes needs; for a key, of the routes that it is for. */
         get: operations["getOverview"];
         put?: never;
         post?: never;

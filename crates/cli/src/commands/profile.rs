@@ -3,6 +3,8 @@
 use std::path::Path;
 use std::process::ExitCode;
 
+use crate::tell::tell;
+
 /// Exit codes: 0 it is a profile, 2 it can't be read or has faults.
 pub fn check(file: &Path) -> ExitCode {
     let text = match std::fs::read_to_string(file) {
@@ -16,8 +18,7 @@ pub fn check(file: &Path) -> ExitCode {
     match hovrel_connect::profile::parse(&name, &text) {
         Ok(profile) => {
             let kinds: Vec<&str> = profile.kinds.keys().map(|k| k.word()).collect();
-            println!("{name}: {} is described with {}", profile.title, kinds.join(", "));
-            ExitCode::SUCCESS
+            tell([format!("{name}: {} is described with {}", profile.title, kinds.join(", "))], ExitCode::SUCCESS)
         }
         Err(faults) => {
             for fault in &faults {

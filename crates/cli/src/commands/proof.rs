@@ -5,6 +5,8 @@ use std::process::ExitCode;
 
 use hovrel_evidence::{Verified, verify};
 
+use crate::tell::tell;
+
 /// Exit codes: 0 it is what was signed, 1 it is not, 2 the file can't be read.
 pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
     let bytes = match std::fs::read(file) {
@@ -15,10 +17,7 @@ pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
         }
     };
     match verify(&bytes, key) {
-        Ok(verified) => {
-            print!("{}", told(&verified, key.is_some()));
-            ExitCode::SUCCESS
-        }
+        Ok(verified) => tell(told(&verified, key.is_some()).lines(), ExitCode::SUCCESS),
         Err(why) => {
             eprintln!("{} is refused: {why}", file.display());
             ExitCode::from(1)

@@ -18,6 +18,8 @@ use serde_json::Value;
 
 use connection::Connection;
 
+use crate::tell::tell;
+
 /// Where the server is, and how to speak.
 #[derive(clap::Args)]
 pub struct Remote {
@@ -129,18 +131,13 @@ pub async fn prove(remote: &Remote, asked: &Prove) -> ExitCode {
 
 /// Prints what was found and says how it ended.
 fn end(remote: &Remote, found: Result<Found, Trouble>) -> ExitCode {
-    let trouble = match found {
-        Ok(Found { value, lines, trouble }) => {
-            if remote.json {
-                println!("{value}");
-            } else {
-                lines.iter().for_each(|line| println!("{line}"));
-            }
-            trouble
-        }
-        Err(trouble) => Some(trouble),
+    let (lines, trouble) = match found {
+        Ok(Found { value, trouble, .. }) if remote.json => (vec![value.to_string()], trouble),
+        Ok(Found { lines, trouble, .. }) => (lines, trouble),
+        Err(trouble) => (Vec::new(), Some(trouble)),
     };
-    let Some(trouble) = trouble else { return ExitCode::SUCCESS };
-    eprintln!("{trouble}");
-    ExitCode::from(trouble.code())
+    let code = trouble.as_ref().map_or(ExitCode::SUCCESS, |trouble| ExitCode::from(trouble.code()));
+    let code = tell(lines, code);
+    trouble.iter().for_each(|trouble| eprintln!("{trouble}"));
+    code
 }

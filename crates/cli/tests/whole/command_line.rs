@@ -197,3 +197,21 @@ async fn a_whole_migration_by_commands() {
     let (code, why) = asked(&shell.key, &["check"]).await;
     assert!(code == 6 && why.contains("was revoked"), "{why}");
 }
+
+/// `| head -1` has had enough before all is said; a disk may be full.
+#[test]
+fn a_reader_that_has_had_enough_is_no_trouble_and_a_full_disk_is() {
+    let hovrel = || {
+        let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_hovrel"));
+        command.arg("openapi").stderr(std::process::Stdio::piped());
+        command
+    };
+    let mut child = hovrel().stdout(std::process::Stdio::piped()).spawn().expect("it starts");
+    drop(child.stdout.take());
+    let ended = child.wait_with_output().expect("it ends");
+    assert_eq!((ended.status.code(), String::from_utf8_lossy(&ended.stderr).as_ref()), (Some(0), ""));
+    let full = std::fs::File::options().write(true).open("/dev/full").expect("a device of every Linux");
+    let ended = hovrel().stdout(full).output().expect("it ends");
+    let told = String::from_utf8_lossy(&ended.stderr);
+    assert!(ended.status.code() == Some(1) && told.contains("can't be written"), "{told}");
+}

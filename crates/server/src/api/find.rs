@@ -1,12 +1,14 @@
 //! The finder and the overview.
 
-use axum::Json;
 use axum::extract::{Query, State};
+use axum::{Extension, Json};
+use hovrel_store::Session;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::jobs::JobAnswer;
+use super::routes::shown_to;
 use super::standing::{RouteAnswer, answers};
 use super::systems::SystemAnswer;
 use crate::App;
@@ -63,14 +65,20 @@ pub struct Overview {
     jobs: Vec<JobAnswer>,
 }
 
-/// Everything a person with two minutes needs.
+/// Everything a person with two minutes needs; for a key, of the routes that it is for.
 #[utoipa::path(get, path = "/overview", operation_id = "getOverview", responses((status = 200, body = Overview)))]
-pub async fn overview(State(app): State<App>) -> Result<Json<Overview>, Problem> {
-    let routes = answers(&app, app.hub.store.routes().await?).await?;
+pub async fn overview(
+    State(app): State<App>,
+    Extension(session): Extension<Session>,
+) -> Result<Json<Overview>, Problem> {
+    let mut routes = app.hub.store.routes().await?;
+    routes.retain(|r| shown_to(&session, r));
+    let mut jobs = app.hub.store.recent_jobs(8).await?;
+    jobs.retain(|j| j.route_id.is_none_or(|of| routes.iter().any(|r| r.id == of)));
     let systems = app.hub.store.systems().await?;
     Ok(Json(Overview {
-        routes,
+        routes: answers(&app, routes).await?,
         systems: systems.into_iter().map(|s| SystemAnswer::of(&app, s)).collect::<Result<_, _>>()?,
-        jobs: app.hub.store.recent_jobs(8).await?.into_iter().map(JobAnswer::of).collect(),
+        jobs: jobs.into_iter().map(JobAnswer::of).collect(),
     }))
 }

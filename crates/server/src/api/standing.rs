@@ -71,9 +71,11 @@ pub struct ProofFigure {
     pub at: DateTime<Utc>,
 }
 
-/// What figures were computed from: the version of the route, and of each end when it was surveyed and when what it
-/// can hold was read.
-type Basis = (i32, [Option<(DateTime<Utc>, DateTime<Utc>)>; 2]);
+/// When an end was surveyed, and when what it can hold was read; none if it was not surveyed.
+type Read = Option<(DateTime<Utc>, DateTime<Utc>)>;
+
+/// What figures were computed from: the version of the route, and what its ends were.
+type Basis = (i32, [Read; 2]);
 
 /// The figures of routes as last computed.
 #[derive(Default)]
@@ -108,12 +110,7 @@ impl Figures {
     }
 }
 
-fn end(
-    systems: &[System],
-    heads: &[SurveyHead],
-    system: Uuid,
-    container: &str,
-) -> Result<(RouteEnd, Option<(DateTime<Utc>, DateTime<Utc>)>), Problem> {
+fn end(systems: &[System], heads: &[SurveyHead], system: Uuid, container: &str) -> Result<(RouteEnd, Read), Problem> {
     let system = systems.iter().find(|s| s.id == system).ok_or_else(|| Problem::missing("The system"))?;
     let head = heads.iter().find(|h| h.system_id == system.id && h.container == container);
     let steps: Option<Vec<CheckStepAnswer>> = system.check_steps.clone().map(serde_json::from_value).transpose()?;

@@ -120,15 +120,21 @@ async fn keys_open_what_their_maker_ticked_and_nothing_else() {
     assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/name", "/may", "/expires_at", "/routes"]));
     let made = client.post("/keys", json!({"name": "looks at one", "may": ["look"], "routes": [route]})).await;
     let (id, key) = (made["id"].as_str().expect("an id"), made["key"].as_str().expect("a key"));
+    let now = client.get(&format!("/routes/{route}")).await;
+    let ends = ["left", "right"].map(|e| json!({"system": now[e]["system"], "container": now[e]["container"]}));
+    client.post("/routes", json!({"name": "Another", "left": ends[0], "right": ends[1], "lanes": []})).await;
     let bare = reqwest::Client::new();
-    let with_key = async |method: Method, path: &str| {
+    let ask = async |method: Method, path: &str| {
         let request = bare.request(method, format!("{}/api/v1{path}", client.address)).bearer_auth(key);
-        request.json(&json!({})).send().await.expect("an answer").status().as_u16()
+        request.json(&json!({})).send().await.expect("an answer")
     };
+    let with_key = async |method: Method, path: &str| ask(method, path).await.status().as_u16();
     for (method, path, status) in [
         (Method::GET, "/routes".to_owned(), 200),
         (Method::GET, format!("/routes/{route}"), 200),
         (Method::GET, "/systems".to_owned(), 200),
+        (Method::GET, "/overview".to_owned(), 200),
+        (Method::POST, format!("/routes/{route}/met/people"), 422),
         (Method::POST, format!("/routes/{route}/dry-runs"), 403),
         (Method::DELETE, format!("/routes/{route}"), 403),
         (Method::GET, "/keys".to_owned(), 403),
@@ -137,6 +143,17 @@ async fn keys_open_what_their_maker_ticked_and_nothing_else() {
         (Method::GET, "/routes/00000000-0000-0000-0000-000000000000".to_owned(), 403),
     ] {
         assert_eq!(with_key(method.clone(), &path).await, status, "{method} {path}");
+    }
+    for (path, at) in [("/routes", ""), ("/overview", "/routes")] {
+        let told: Value = ask(Method::GET, path).await.json().await.expect("JSON");
+        let ids: Vec<&str> = told
+            .pointer(at)
+            .and_then(Value::as_array)
+            .expect("routes")
+            .iter()
+            .filter_map(|r| r["id"].as_str())
+            .collect();
+        assert_eq!(ids, [&route], "{path} tells of no other route");
     }
     let listed = client.get("/keys").await;
     assert!(!listed.to_string().contains(key), "a key is shown once");
