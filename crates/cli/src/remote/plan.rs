@@ -12,7 +12,7 @@ pub struct Limits {
     /// Changes that lose something of what the left holds.
     #[arg(long, value_name = "N")]
     max_losses: Option<u64>,
-    /// Fields that changed at both ends.
+    /// Fields in conflict: both ends changed them, or nobody knows who did.
     #[arg(long, value_name = "N")]
     max_conflicts: Option<u64>,
     /// Items that can't be carried as they are.
@@ -43,22 +43,30 @@ fn outcome(plan: &Value, outcome: &str) -> u64 {
     counts.filter_map(|o| o["count"].as_u64()).sum()
 }
 
+/// What becomes of items, in the words of the interface; together they are all changes of a plan.
+const OUTCOMES: [(&str, &str); 7] = [
+    ("new_right", "new at right"),
+    ("update_right", "update right"),
+    ("adopt", "already at right"),
+    ("held_right", "edited at right"),
+    ("conflict", "conflict"),
+    ("blocked", "can't be carried"),
+    ("gone_right", "gone at right"),
+];
+
 fn told(plan: &Value) -> Vec<String> {
     let line = |what: &str, n: &Value| format!("{what:<22}{n:>8}");
-    let count = |what: &str, id: &str| line(what, &json!(outcome(plan, id)));
-    vec![
-        format!("plan {}", plan["id"].as_str().unwrap_or_default()),
-        line("changes", &plan["changes"]),
-        line("of them taken in", &plan["included"]),
-        count("new at the right", "new_right"),
-        count("updates", "update_right"),
-        count("adoptions", "adopt"),
-        count("conflicts", "conflict"),
-        count("blocked", "blocked"),
+    let mut lines =
+        vec![format!("plan {}", plan["id"].as_str().unwrap_or_default()), line("changes", &plan["changes"])];
+    lines.extend(OUTCOMES.iter().map(|(id, what)| line(&format!("  {what}"), &json!(outcome(plan, id)))));
+    lines.extend([
+        line("taken in", &plan["included"]),
         line("losing something", &plan["with_losses"]),
+        line("fields in conflict", &plan["conflicts"]),
         line("would be refused", &plan["refused"]),
         line("in step", &plan["in_step"]),
-    ]
+    ]);
+    lines
 }
 
 fn held(route: &str, exceeded: &[String]) -> Option<Trouble> {

@@ -90,7 +90,15 @@ async fn a_whole_migration_by_commands() {
         "{}",
         held.complained
     );
-    assert_eq!(shell.code(&["plan", name, "--max-losses", &under]).await, 3);
+    let held = shell.run(&["plan", name, "--max-losses", &under]).await;
+    assert_eq!(held.code, 3, "{}", held.complained);
+    // What it found is printed nevertheless, in numbers that add up and that the limits are compared with.
+    let number = |line: &str| line.rsplit(' ').next().and_then(|n| n.parse::<u64>().ok()).expect("a number");
+    let line = |what: &str| number(held.said.lines().find(|l| l.trim().starts_with(what)).expect("it is told"));
+    let outcomes = held.said.lines().filter(|l| l.starts_with("  ")).map(number);
+    assert_eq!((outcomes.sum::<u64>(), line("changes")), (changes, changes), "{}", held.said);
+    assert_eq!((line("losing something"), line("would be refused")), (losing, 0), "{}", held.said);
+    assert_eq!(line("fields in conflict"), plan["conflicts"].as_u64().expect("a count"), "{}", held.said);
     assert_eq!(client.get(&format!("/routes/{route}")).await["transfer"], Value::Null, "nothing was written");
 
     let applied = shell.json(&["apply", name, "--max-losses", &losing.to_string()]).await;
