@@ -198,7 +198,8 @@ fn any_row() -> impl Strategy<Value = Condition> {
     });
     op.prop_map(|(place, op, text, n, several)| {
         use hovrel_core::scope::PlaceHolds as Holds;
-        let numbers = || vec![n.to_string(), format!("-{n}"), format!("{n}.5")];
+        // “-0” is written as 0, so it is none of them.
+        let numbers = || vec![n.to_string(), format!("-{}", n + 1), format!("{n}.5")];
         let value = match (op, place.holds) {
             (Operator::OneOf | Operator::NoneOf | Operator::IsEmpty | Operator::IsNotEmpty, _) => String::new(),
             (Operator::WithinDays | Operator::OlderThanDays, _) => n.to_string(),
