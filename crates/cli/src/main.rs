@@ -71,18 +71,20 @@ async fn run() -> anyhow::Result<ExitCode> {
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let arguments = Arguments::parse();
-    match arguments.command {
-        Command::Serve(arguments) => commands::serve::run(arguments).await?,
-        Command::Profile { command: ProfileCommand::Check { file } } => return Ok(commands::profile::check(&file)),
-        Command::Proof { command: Some(ProofCommand::Verify { file, key }), .. } => {
-            return Ok(commands::proof::run(&file, key.as_deref()));
+    Ok(match arguments.command {
+        Command::Serve(arguments) => {
+            commands::serve::run(arguments).await?;
+            ExitCode::SUCCESS
         }
-        Command::Proof { command: None, prove } => return Ok(remote::prove(&arguments.remote, &prove).await),
-        Command::Remote(command) => return Ok(remote::run(&arguments.remote, command).await),
+        Command::Profile { command: ProfileCommand::Check { file } } => commands::profile::check(&file),
+        Command::Proof { command: Some(ProofCommand::Verify { file, key }), .. } => {
+            commands::proof::run(&file, key.as_deref())
+        }
+        Command::Proof { command: None, prove } => remote::prove(&arguments.remote, &prove).await,
+        Command::Remote(command) => remote::run(&arguments.remote, command).await,
         Command::Openapi => {
             let description = serde_json::to_string_pretty(&hovrel_server::description())?;
-            return Ok(tell::tell([description], ExitCode::SUCCESS));
+            tell::tell([description], ExitCode::SUCCESS)
         }
-    }
-    Ok(ExitCode::SUCCESS)
+    })
 }

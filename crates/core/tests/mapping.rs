@@ -485,7 +485,9 @@ fn a_table_meets_what_stands_before_it() {
                 one
             })
             .collect();
-        let found = met(&rule, &items.iter().collect::<Vec<_>>(), &ends.context());
+        let of_people = rule.conversions.iter().any(|c| matches!(c, Conversion::Users(_)));
+        let table = if of_people { RuleTable::People } else { RuleTable::Values };
+        let found = met(&rule, table, &items.iter().collect::<Vec<_>>(), &ends.context());
         assert_eq!(found.field, "priority");
         let values: Vec<(String, u64)> = found.values.into_iter().map(|v| (v.value, v.count)).collect();
         (values, found.distinct, found.distinct_exact)
@@ -516,6 +518,16 @@ fn a_table_meets_what_stands_before_it() {
     let named = ["u1", "u2", "u1"].map(|id| ("owner", Value::User(id.into())));
     let (values, ..) = spread(Source::Field("owner".into()), vec![people], &named);
     assert_eq!(values, counted(&[("u1", 2), ("u2", 1)]), "people by what they are known as, before they are replaced");
+    // Of two tables each is told what reaches it, and no more.
+    let both = vec![
+        map(&[("A", "B")], Fallback::Block),
+        Conversion::Users(UserTable { rows: vec![], otherwise: Fallback::Block }),
+    ];
+    let both = rule("priority", Source::Field("level".into()), both);
+    let one = item("level", Value::choice("A"));
+    for (table, reaches) in [(RuleTable::Values, "A"), (RuleTable::People, "B")] {
+        assert_eq!(met(&both, table, &[&one], &ends.context()).values[0].value, reaches, "{table:?}");
+    }
     let odd = [("level", Value::Unreadable("?".into()))];
     assert_eq!(spread(Source::Field("level".into()), vec![table()], &odd).0, counted(&[("", 1)]));
     let texts: Vec<(&str, Value)> = (0..300).map(|n| ("name", Value::text(format!("T{n}")))).collect();

@@ -18,6 +18,11 @@ pub struct Client {
 pub const LOGIN: &str = "admin";
 pub const PASSWORD: &str = "a long enough password";
 
+/// Whether a job ended, well or not.
+pub fn is_over(job: &Value) -> bool {
+    matches!(job["state"].as_str(), Some("done" | "failed" | "stopped"))
+}
+
 impl Client {
     /// Makes the first administrator if there is none, and signs in.
     pub async fn sign_in(address: &str) -> Client {
@@ -123,7 +128,7 @@ impl Client {
         let id = job["id"].as_str().expect("a job has an id");
         eventually("the end of a job", async || {
             let now = self.get(&format!("/jobs/{id}")).await;
-            matches!(now["state"].as_str(), Some("done" | "failed" | "stopped")).then_some(now)
+            is_over(&now).then_some(now)
         })
         .await
     }

@@ -8,7 +8,7 @@ mod patience;
 mod settled;
 mod systems;
 
-pub use client::Client;
+pub use client::{Client, is_over};
 pub use database::Database;
 pub use patience::{eventually, within};
 pub use settled::settled_route;

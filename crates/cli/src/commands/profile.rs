@@ -3,16 +3,14 @@
 use std::path::Path;
 use std::process::ExitCode;
 
+use super::read;
 use crate::tell::tell;
 
 /// Exit codes: 0 it is a profile, 2 it can't be read or has faults.
 pub fn check(file: &Path) -> ExitCode {
-    let text = match std::fs::read_to_string(file) {
+    let text = match read(file, |file| std::fs::read_to_string(file)) {
         Ok(text) => text,
-        Err(e) => {
-            eprintln!("{} can't be read: {e}", file.display());
-            return ExitCode::from(2);
-        }
+        Err(code) => return code,
     };
     let name = file.file_name().unwrap_or_default().to_string_lossy();
     match hovrel_connect::profile::parse(&name, &text) {

@@ -5,16 +5,14 @@ use std::process::ExitCode;
 
 use hovrel_evidence::{Verified, verify};
 
+use super::read;
 use crate::tell::tell;
 
 /// Exit codes: 0 it is what was signed, 1 it is not, 2 the file can't be read.
 pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
-    let bytes = match std::fs::read(file) {
+    let bytes = match read(file, |file| std::fs::read(file)) {
         Ok(bytes) => bytes,
-        Err(e) => {
-            eprintln!("{} can't be read: {e}", file.display());
-            return ExitCode::from(2);
-        }
+        Err(code) => return code,
     };
     match verify(&bytes, key) {
         Ok(verified) => tell(told(&verified, key.is_some()).lines(), ExitCode::SUCCESS),

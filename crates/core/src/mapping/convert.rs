@@ -13,6 +13,7 @@ use super::fit::fit;
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
 use super::links::retyped;
 use super::mentions::lead_on;
+use super::met::RuleTable;
 use super::users::{UserMatcher, recognise};
 use super::{ATTACHMENTS, PATH};
 use crate::catalogue::{Catalogue, FieldSchema, KindSchema};
@@ -138,16 +139,14 @@ impl<'r> Ready<'r> {
         }
     }
 
-    /// What reaches the first table of the rule: after the conversions before it, or from the source where there is no
+    /// What reaches a table of the rule: after the conversions before it, or after all of them where there is no such
     /// table. None if the source is absent, or nothing gets that far.
-    pub(super) fn before_table(&self, artefact: &Artefact, cx: &Context<'_>) -> Option<Value> {
+    pub(super) fn before_table(&self, table: RuleTable, artefact: &Artefact, cx: &Context<'_>) -> Option<Value> {
         let value = source_value(self.rule, artefact, cx.left_system)?.into_owned();
         if matches!(value, Value::Unreadable(_)) {
             return None;
         }
-        let is_table =
-            |c: &Conversion| matches!(c, Conversion::ValueMap(_) | Conversion::LinkTypes(_) | Conversion::Users(_));
-        let before = self.rule.conversions.iter().take_while(|c| !is_table(c)).count();
+        let before = self.rule.conversions.iter().take_while(|c| !table.is(c)).count();
         self.through(before, value, cx, &mut Vec::new()).ok()
     }
 

@@ -4,17 +4,35 @@
 //! converted by what stands before it, with how many items in scope hold each.
 
 use super::convert::{Context, Ready};
-use super::lane::Rule;
+use super::lane::{Conversion, Rule};
 use crate::model::{Artefact, Value};
 use crate::survey::{FieldSurvey, Spread};
 
-/// The spread of what reaches the table of a rule, under the name of the target. `items` are those in scope, with what
+/// A table of a rule that somebody fills in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RuleTable {
+    /// A value map, or what types of links become.
+    Values,
+    /// Who is who.
+    People,
+}
+
+impl RuleTable {
+    pub(super) fn is(self, conversion: &Conversion) -> bool {
+        match self {
+            RuleTable::Values => matches!(conversion, Conversion::ValueMap(_) | Conversion::LinkTypes(_)),
+            RuleTable::People => matches!(conversion, Conversion::Users(_)),
+        }
+    }
+}
+
+/// The spread of what reaches a table of a rule, under the name of the target. `items` are those in scope, with what
 /// rules take from beside them; of a field that an item does not have at all it holds nothing.
-pub fn met(rule: &Rule, items: &[&Artefact], cx: &Context<'_>) -> FieldSurvey {
+pub fn met(rule: &Rule, table: RuleTable, items: &[&Artefact], cx: &Context<'_>) -> FieldSurvey {
     let ready = Ready::new(rule, cx.right_kind);
     let mut spread = Spread::default();
     for item in items {
-        match ready.before_table(item, cx) {
+        match ready.before_table(table, item, cx) {
             // What goes through a table is chosen rather than written: each of its texts counts.
             Some(Value::Text(text)) => spread.see(&Value::choice(text)),
             Some(value) => spread.see(&value),

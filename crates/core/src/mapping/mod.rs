@@ -42,7 +42,7 @@ pub use lane::{
 pub use limits::{Beyond, beyond_limits};
 pub use links::leads_back;
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
-pub use met::met;
+pub use met::{RuleTable, met};
 pub use new_field::field_like;
 pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
 pub use suggest::{GoTogether, Suggestion, Twins, suggest, suggest_value_map};

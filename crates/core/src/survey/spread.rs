@@ -29,9 +29,6 @@ impl Spread {
         if value.is_blank() {
             return;
         }
-        if let Value::Links(links) = value {
-            return self.see_links(links);
-        }
         self.filled += 1;
         self.longest = self.longest.max(value.char_length().unwrap_or(0) as u32);
         match value {
@@ -39,22 +36,27 @@ impl Spread {
                 list.iter().for_each(|v| self.count(v.clone(), MOST_NAMED));
             }
             Value::Choice(one) | Value::User(one) => self.count(one.clone(), MOST_NAMED),
+            Value::Links(links) => self.count_types(links),
             Value::RichText(_)
             | Value::Steps(_)
             | Value::Attachments(_)
             | Value::Table(_)
             | Value::References(_)
             | Value::Reference(_)
-            | Value::Links(_)
             | Value::Comments(_)
             | Value::History(_) => self.overflow = true,
             other => self.count(other.display(), MOST_TYPED),
         }
     }
 
-    /// One more item with links: of these, the types are what is worth knowing.
+    /// One more item with links.
     pub fn see_links(&mut self, links: &[Link]) {
         self.filled += 1;
+        self.count_types(links);
+    }
+
+    /// Of links, the types are what is worth knowing.
+    fn count_types(&mut self, links: &[Link]) {
         let types: BTreeSet<&LinkType> = links.iter().map(|l| &l.link_type).collect();
         for link_type in types {
             self.count(link_type.word().to_owned(), MOST_NAMED);

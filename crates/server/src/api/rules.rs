@@ -5,8 +5,8 @@ use axum::extract::{Path, State};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{
-    Fault, Lane, Rule, Source, Suggestion, UserMatch, UserMatcher, convert, join_deep, met, recognise, source_value,
-    suggest,
+    Fault, Lane, Rule, RuleTable, Source, Suggestion, UserMatch, UserMatcher, convert, join_deep, met, recognise,
+    source_value, suggest,
 };
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::scope::Covered;
@@ -261,11 +261,16 @@ pub async fn values_met(
     Path(id): Path<Uuid>,
     Body(body): Body<MetBody>,
 ) -> Result<Json<FieldSurvey>, Problem> {
-    Ok(Json(reached(&app, id, &body).await?.0))
+    Ok(Json(reached(&app, id, &body, RuleTable::Values).await?.0))
 }
 
-/// What reaches the table of a rule, and the ends that it stands between.
-async fn reached(app: &App, route: Uuid, body: &MetBody) -> Result<(FieldSurvey, RouteEnds), Problem> {
+/// What reaches a table of a rule, and the ends that it stands between.
+async fn reached(
+    app: &App,
+    route: Uuid,
+    body: &MetBody,
+    table: RuleTable,
+) -> Result<(FieldSurvey, RouteEnds), Problem> {
     let route = app.hub.store.route(route).await?;
     let rule = body.lane.rules.iter().find(|r| r.target == body.target);
     let rule = rule.ok_or_else(|| Problem::field("/target", "no rule of the lane fills this field"))?;
@@ -280,7 +285,7 @@ async fn reached(app: &App, route: Uuid, body: &MetBody) -> Result<(FieldSurvey,
     let found = block_in_place(|| {
         let prepared = prepared(&body.lane, &lanes, &covered, &left, &ends);
         let items = prepared.as_ref().map_or_else(|| covered.all(), |items| items.iter().collect());
-        met(rule, &items, &cx)
+        met(rule, table, &items, &cx)
     });
     Ok((found, ends))
 }
@@ -305,7 +310,7 @@ pub async fn people_met(
     Path(id): Path<Uuid>,
     Body(body): Body<MetBody>,
 ) -> Result<Json<Vec<Recognised>>, Problem> {
-    let (met, ends) = reached(&app, id, &body).await?;
+    let (met, ends) = reached(&app, id, &body, RuleTable::People).await?;
     let others = UserMatcher::new(&ends.right.users);
     let recognised = met.values.into_iter().filter(|v| !v.value.is_empty()).map(|v| {
         let (name, found) = recognise(&v.value, &ends.left, &others);

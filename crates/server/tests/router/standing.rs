@@ -2,17 +2,16 @@
 
 use hovrel_connect::Write;
 use hovrel_core::model::{Fields, Kind, Value as Held};
-use hovrel_testkit::{Client, OLDSTONE, eventually};
+use hovrel_testkit::{Client, OLDSTONE, eventually, is_over};
 use serde_json::{Value, json};
 
 use crate::{Routed, routed};
 
 /// Waits until nobody works: a transfer is followed by a survey.
 async fn at_rest(client: &Client) {
-    let over = |job: &Value| matches!(job["state"].as_str(), Some("done" | "failed" | "stopped"));
     eventually("the end of all jobs", async || {
         let overview = client.get("/overview").await;
-        overview["jobs"].as_array().expect("jobs").iter().all(over).then_some(())
+        overview["jobs"].as_array().expect("jobs").iter().all(is_over).then_some(())
     })
     .await;
 }

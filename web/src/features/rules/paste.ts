@@ -48,8 +48,8 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
   const alike = new Map(allowed.toReversed().map((a) => [a.toLowerCase(), a]));
   const out: PastedLine[] = [];
   for (const { line: number, cells } of lines(text)) {
-    if (cells.every((c) => !c) && cells.length < 2) continue;
     const [left = "", right = ""] = cells;
+    if (cells.length < 2 && !left) continue;
     const line: PastedLine = { line: number, left, right, cells };
     const before = seen.get(left);
     const near = alike.get(right.toLowerCase());
