@@ -3,7 +3,7 @@
 //! comes with the npm package `commonmark-spec`, which the web client's lock file names.
 
 use hovrel_core::model::Document;
-use hovrel_core::text::{TextFormat, carry, read};
+use hovrel_core::text::{TextFormat, TextLoss, carry, read};
 use serde_json::Value;
 
 struct Example {
@@ -48,10 +48,13 @@ fn every_example_is_the_document_that_its_html_is() {
     let examples = examples();
     assert_eq!(examples.len(), 652, "the whole specification was read");
     for e in examples.iter().filter(|e| !holds_raw_html(e)) {
-        let from_markdown = read(&e.markdown, TextFormat::Markdown).0;
+        let (from_markdown, found) = read(&e.markdown, TextFormat::Markdown);
         let (from_html, losses) = read(&e.html, TextFormat::Html);
         assert_eq!(encoded(&from_markdown), encoded(&from_html), "example {}: {:?}", e.number, e.markdown);
-        assert!(losses.is_empty(), "example {}: {losses:?}", e.number);
+        // Of titles, which a document has no place for, each reader tells as many as the other; the HTML of a code
+        // block has no more than its language (§4.5).
+        let titles = |list: &[TextLoss]| list.iter().filter(|l| !l.cause.describe().contains("beside code")).count();
+        assert_eq!(titles(&found), losses.len(), "example {}: {found:?} {losses:?}", e.number);
     }
     // Raw HTML is not lost: its text is there to be read.
     for e in examples.iter().filter(|e| RAW_HTML.contains(&e.number)) {

@@ -99,7 +99,7 @@ impl<'a> Expander<'a> {
         for step in list {
             match &step.call {
                 None => out.push(bind(step, bound)),
-                Some(call) => self.call(step, &bind_call(call, bound), line, &mut out),
+                Some(call) => self.call(&bind(step, bound), &bind_call(call, bound), line, &mut out),
             }
         }
         out
@@ -127,6 +127,10 @@ impl<'a> Expander<'a> {
             return;
         }
         self.lose(LossCause::CallExpanded, &call_text(call, Some(&target.title)));
+        // What the step says itself comes before what it calls.
+        if step.says_something() {
+            out.push(Step { call: None, ..step.clone() });
+        }
         line.push(id);
         for (_, value) in target.fields.iter() {
             if let Value::Steps(steps) = value {
@@ -224,6 +228,31 @@ mod tests {
         // A target without arguments keeps calls that have none.
         let plain = shared("plain", vec![calls("start", &[])]);
         assert_eq!(expand_calls(&plain, &all, Calls::Plain), None);
+    }
+
+    /// A step that calls others and says something itself keeps its words, wherever the call goes, with the arguments
+    /// of the caller in them.
+    #[test]
+    fn a_step_that_calls_keeps_its_own_words() {
+        let run = shared("run", vec![says("Run")]);
+        let own = Step {
+            action: parameter("Warn the crew at ", "tower"),
+            expected: Document::from_text("They answer"),
+            data: Document::from_text("Channel 4"),
+            attachments: vec!["map.png".into()],
+            ..calls("run", &[])
+        };
+        let outer = shared("outer", vec![own, calls("gone", &[])]);
+        let case = shared("case", vec![calls("outer", &[("tower", "9")])]);
+        let all: Shared<'_> = [("run", &run), ("outer", &outer)].into();
+        let found = expand_calls(&case, &all, Calls::None).expect("it changes");
+        assert_eq!(lines(&found), ["Warn the crew at 9 → They answer → Channel 4", "Run", "gone"]);
+        let Some(Value::Steps(steps)) = found.fields.get("steps") else { panic!("steps") };
+        assert_eq!(steps[0].attachments, ["map.png"]);
+        let circle = shared("case", vec![Step { action: Document::from_text("Twice"), ..calls("case", &[]) }]);
+        let all: Shared<'_> = [("case", &circle)].into();
+        let found = expand_calls(&circle, &all, Calls::None).expect("it changes");
+        assert_eq!(lines(&found), ["Do case (case) Twice"]);
     }
 
     #[test]

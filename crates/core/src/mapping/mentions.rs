@@ -1,8 +1,8 @@
 //! Items and people named in running text, led on to what they are called at the right.
 //!
-//! Decides what counts as a mention: a word that is the key of an item of the left (with a letter and a
-//! digit in it, so that plain numbers and plain words are left alone), or `@` and the login of somebody
-//! there. Code and addresses are left as they are. An item that comes to be in the same plan is named when
+//! Decides what counts as a mention: a word that stands by itself in running text and is the key of an item of the
+//! left (with a letter and a digit in it, so that plain numbers and plain words are left alone), or `@` and the login
+//! of somebody there. Code, addresses, paths and file names are left as they are. An item that comes to be in the same plan is named when
 //! it is there; one that is not carried keeps its own key.
 
 use std::borrow::Cow;
@@ -150,28 +150,62 @@ fn pieces(text: &str, swap: &Swap<'_>) -> Option<Vec<Inline>> {
     Some(out)
 }
 
-/// Words that can be mentions, with their places in bytes. A full stop ends a key (people forget the space
-/// after it) but not a login, unless it is the last character; what stands before an @ makes it an e-mail
-/// address, which is none.
+/// Words that can be mentions, with their places in bytes: only those that stand by themselves in running text.
+/// What is written without a space between (an address, a path, an e-mail address, a file's name, a setting) is one
+/// thing, and a key inside it is a part of that thing.
 fn words(text: &str) -> impl Iterator<Item = (usize, &str)> {
-    let of_key = |c: char| c.is_alphanumeric() || matches!(c, '-' | '_');
+    tokens(text).filter(|(_, token)| !is_address(token)).flat_map(|(at, token)| standing(at, token))
+}
+
+/// The runs of a text between white space.
+fn tokens(text: &str) -> impl Iterator<Item = (usize, &str)> {
     let mut rest = 0;
-    let runs = std::iter::from_fn(move || {
-        let start = rest + text[rest..].find(|c| of_key(c) || c == '@')?;
-        let person = text[start..].starts_with('@');
-        let body = start + usize::from(person);
-        let part = |c: char| of_key(c) || (person && matches!(c, '.' | '@'));
-        let end = text[body..].find(|c| !part(c)).map_or(text.len(), |n| body + n);
+    std::iter::from_fn(move || {
+        let start = rest + text[rest..].find(|c: char| !c.is_whitespace())?;
+        let end = text[start..].find(char::is_whitespace).map_or(text.len(), |n| start + n);
         rest = end;
-        let after_word = person && text[..start].ends_with(of_key);
-        Some((start, if after_word { "" } else { &text[start..end] }))
-    });
-    runs.map(|(at, word)| (at, word.trim_end_matches(['.', '-', '_']))).filter(|(_, word)| {
-        match word.strip_prefix('@') {
-            Some(login) => !login.is_empty() && !login.contains('@'),
-            None => word.contains(|c: char| c.is_alphabetic()) && word.contains(|c: char| c.is_ascii_digit()),
-        }
+        Some((start, &text[start..end]))
     })
+}
+
+/// Whether a run is an address or a path: of the web, of a file, relative or whole.
+fn is_address(token: &str) -> bool {
+    token.contains(['/', '\\']) || token.get(..4).is_some_and(|head| head.eq_ignore_ascii_case("www."))
+}
+
+/// The words in a run that stand between brackets, quotation marks, commas and dashes, or alone. The signs that end
+/// a sentence may follow them.
+fn standing(at: usize, token: &str) -> impl Iterator<Item = (usize, &str)> {
+    let divides = |c: char| match c {
+        '-' | '_' | '.' | ':' | '@' | '#' | '=' | '&' | '%' | '+' | '~' | '$' | '|' | '*' | '?' | '!' | '^' | '`' => {
+            false
+        }
+        c => !c.is_alphanumeric() && !is_joined(c),
+    };
+    let mut from = 0;
+    let parts = token.split(divides).map(move |part| {
+        let start = at + from;
+        from += part.len() + token[from + part.len()..].chars().next().map_or(0, char::len_utf8);
+        (start, part)
+    });
+    parts.filter_map(|(start, part)| {
+        let word = part.trim_end_matches(['.', ':', '!', '?']).trim_end_matches('-');
+        let of_key = |c: char| c.is_alphanumeric() || is_joined(c) || matches!(c, '-' | '_');
+        let is_word = match word.strip_prefix('@') {
+            Some(login) => !login.is_empty() && login.chars().all(|c| of_key(c) || c == '.'),
+            None => {
+                word.chars().all(of_key)
+                    && word.contains(char::is_alphabetic)
+                    && word.contains(|c: char| c.is_ascii_digit())
+            }
+        };
+        is_word.then_some((start, word))
+    })
+}
+
+/// Marks that belong to the letter before them (Unicode: combining marks and joiners).
+fn is_joined(c: char) -> bool {
+    matches!(c, '\u{300}'..='\u{36f}' | '\u{200c}' | '\u{200d}' | '\u{ad}')
 }
 
 #[cfg(test)]
@@ -185,8 +219,38 @@ mod tests {
         assert_eq!(found("12 s; E113 at OS-12."), ["E113", "OS-12"]);
         assert_eq!(found("ask @ida.brekke. Or ida@skarnvik.example"), ["@ida.brekke"]);
         assert_eq!(found("العربية OS-3、OS-4 und OS-12-nachts"), ["OS-3", "OS-4", "OS-12-nachts"]);
-        assert_eq!(found("OS-5.Then OS-6-"), ["OS-5", "OS-6"]);
+        assert_eq!(
+            found("„OS-1“ – «OS-2», [OS-3]; OS-4,OS-5: OS-6- OS-7?!"),
+            ["OS-1", "OS-2", "OS-3", "OS-4", "OS-5", "OS-6", "OS-7"]
+        );
         assert_eq!(found("@ @@x -"), Vec::<&str>::new());
+    }
+
+    /// A key inside something that is written without a space belongs to that thing.
+    #[test]
+    fn a_key_inside_something_else_is_no_mention() {
+        for text in [
+            "https://wiki.skarnvik.example/OS-2001",
+            "(https://wiki.skarnvik.example/view?item=OS-2001&x=1)",
+            "www.skarnvik.example?OS-2001",
+            "HTTPS://WIKI/OS-2001#OS-2002",
+            "/srv/logs/OS-2001.txt",
+            "C:\\logs\\OS-2001",
+            "logs/OS-2001/run",
+            "OS-2001.txt",
+            "OS-2001.Then",
+            "os-2001@skarnvik.example",
+            "mail:os-2001@skarnvik.example",
+            "item=OS-2001",
+            "#OS-2001",
+            "$OS-2001",
+            "--filter=OS-2001",
+            "XOS-2001",
+            "OS-2001_copy",
+        ] {
+            let found: Vec<&str> = words(text).map(|(_, w)| w).filter(|w| w.eq_ignore_ascii_case("OS-2001")).collect();
+            assert!(found.is_empty(), "{text}: {found:?}");
+        }
     }
 
     #[test]

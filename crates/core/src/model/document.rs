@@ -248,12 +248,33 @@ fn each_inline(blocks: &[Block], see: &mut impl FnMut(&Inline)) {
     }
 }
 
+/// A picture in words: what is said of it, or where it is. One that stands in the text itself has no place to name.
+pub(crate) fn picture_at(source: &str, alt: &str) -> String {
+    match (alt.trim(), source.get(..5)) {
+        ("", Some(scheme)) if scheme.eq_ignore_ascii_case("data:") => "a picture in the text itself".to_owned(),
+        ("", _) => source.to_owned(),
+        (alt, _) => alt.to_owned(),
+    }
+}
+
+/// Whether a picture's source is an address, and no file of the same item: it has a scheme (RFC 3986 §3.1), or begins
+/// at the root of its system.
+pub fn is_address(source: &str) -> bool {
+    let scheme = |s: &str| {
+        s.starts_with(|c: char| c.is_ascii_alphabetic())
+            && s.chars().all(|c| c.is_ascii_alphanumeric() || matches!(c, '+' | '-' | '.'))
+            // A letter alone is a drive of a file's path.
+            && s.len() > 1
+    };
+    source.starts_with(['/', '#']) || source.split_once(':').is_some_and(|(head, _)| scheme(head))
+}
+
 pub(crate) fn plain_inlines(list: &[Inline]) -> String {
     let mut out = String::new();
     for i in list {
         match i {
             Inline::Text { text } | Inline::Code { text } => out.push_str(text),
-            Inline::Image { alt, source } => out.push_str(if alt.is_empty() { source } else { alt }),
+            Inline::Image { alt, source } => out.push_str(&picture_at(source, alt)),
             Inline::Mention { label, .. } => out.push_str(label),
             Inline::Parameter { name } => {
                 out.push('«');
@@ -298,10 +319,7 @@ fn normal_blocks(blocks: &[Block]) -> Vec<Block> {
                 }
             }
             Block::List { start, items } => {
-                let items: Vec<_> = items.iter().map(|i| normal_blocks(i)).filter(|i| !i.is_empty()).collect();
-                if !items.is_empty() {
-                    out.push(Block::List { start: *start, items });
-                }
+                out.extend(normal_list(*start, items.iter().map(|i| normal_blocks(i))));
             }
             Block::Table { header, rows } => {
                 let width = rows.iter().map(Vec::len).max().unwrap_or(0);
@@ -327,6 +345,24 @@ fn normal_blocks(blocks: &[Block]) -> Vec<Block> {
             }
             Block::Rule => out.push(Block::Rule),
         }
+    }
+    out
+}
+
+/// Items that hold nothing are left out; those of an ordered list after one keep their numbers, in a list of their own.
+fn normal_list(start: Option<u32>, items: impl Iterator<Item = Vec<Block>>) -> Vec<Block> {
+    let mut out: Vec<Block> = Vec::new();
+    let mut goes_on = false;
+    for (n, item) in items.enumerate() {
+        if item.is_empty() {
+            goes_on &= start.is_none();
+            continue;
+        }
+        match out.last_mut() {
+            Some(Block::List { items, .. }) if goes_on => items.push(item),
+            _ => out.push(Block::List { start: start.map(|first| first.saturating_add(n as u32)), items: vec![item] }),
+        }
+        goes_on = true;
     }
     out
 }
@@ -396,7 +432,7 @@ fn absorb(list: &[Inline], within: &mut Vec<u8>) -> Vec<Inline> {
     out
 }
 
-/// Moves white space at the inner ends of a wrapper outside it: “a<b> b</b>” and “a <b>b</b>” are one
+/// Moves white space and line breaks at the inner ends of a wrapper outside it: “a<b> b</b>” and “a <b>b</b>” are one
 /// text, and only the second can be written in CommonMark (§6.2, flanking delimiter runs).
 fn hoist(list: Vec<Inline>) -> Vec<Inline> {
     let mut out = Vec::new();
@@ -406,27 +442,50 @@ fn hoist(list: Vec<Inline>) -> Vec<Inline> {
             continue;
         };
         let mut content = hoist(content.to_vec());
-        let leads = matches!(content.first(), Some(Inline::Text { text }) if text.starts_with(is_space));
-        let trails = matches!(content.last(), Some(Inline::Text { text }) if text.ends_with(is_space));
-        if let Some(Inline::Text { text }) = content.first_mut() {
-            *text = text.trim_start_matches(is_space).to_owned();
-        }
-        if let Some(Inline::Text { text }) = content.last_mut() {
-            *text = text.trim_end_matches(is_space).to_owned();
-        }
-        let space = |out: &mut Vec<Inline>, is: bool| {
-            if is {
-                out.push(Inline::text(" "));
-            }
-        };
-        space(&mut out, leads);
-        content.retain(|c| !matches!(c, Inline::Text { text } if text.is_empty()));
+        let before = outer(&mut content, |c| if c.is_empty() { None } else { Some(0) }, str::trim_start_matches);
+        let mut after = outer(&mut content, |c| c.len().checked_sub(1), str::trim_end_matches);
+        after.reverse();
+        out.extend(before);
         if !content.is_empty() {
             out.push(i.with_content(content));
         }
-        space(&mut out, trails);
+        out.extend(after);
     }
     out
+}
+
+/// Takes what shows nothing by itself from one end of a list: spaces of its texts, and line breaks.
+fn outer(
+    content: &mut Vec<Inline>,
+    end: impl Fn(&[Inline]) -> Option<usize>,
+    trim: impl for<'t> Fn(&'t str, fn(char) -> bool) -> &'t str,
+) -> Vec<Inline> {
+    let mut taken = Vec::new();
+    while let Some(at) = end(content) {
+        match &mut content[at] {
+            Inline::LineBreak => {
+                content.remove(at);
+                taken.push(Inline::LineBreak);
+            }
+            Inline::Text { text } => {
+                let rest = trim(text, is_space).to_owned();
+                if rest.len() == text.len() && !rest.is_empty() {
+                    break;
+                }
+                if rest.len() < text.len() {
+                    taken.push(Inline::text(" "));
+                }
+                if rest.is_empty() {
+                    content.remove(at);
+                } else {
+                    *text = rest;
+                    break;
+                }
+            }
+            _ => break,
+        }
+    }
+    taken
 }
 
 fn join(list: Vec<Inline>) -> Vec<Inline> {

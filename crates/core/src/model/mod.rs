@@ -13,8 +13,8 @@ mod value;
 mod verdict;
 
 pub use artefact::{Artefact, Attachment, Comment, HistoryEntry, Link, LinkEnd, LinkType, Stamp};
-pub(crate) use document::plain_inlines;
-pub use document::{Block, Document, Inline};
+pub use document::{Block, Document, Inline, is_address};
+pub(crate) use document::{picture_at, plain_inlines};
 pub use fields::{FieldKey, Fields};
 pub use kind::Kind;
 pub use steps::{Argument, Call, Step};

@@ -45,6 +45,12 @@ impl Call {
 }
 
 impl Step {
+    /// Whether there is anything in it besides a call.
+    pub fn says_something(&self) -> bool {
+        let parts = [&self.action, &self.expected, &self.data];
+        parts.iter().any(|p| !p.blocks.is_empty()) || !self.attachments.is_empty()
+    }
+
     /// The step as one line of plain text.
     pub fn plain(&self) -> String {
         let mut parts = vec![self.action.plain(), self.expected.plain(), self.data.plain()];

@@ -6,15 +6,43 @@
 use comrak::nodes::{AstNode, ListType, NodeValue};
 use comrak::{Arena, Options, parse_document};
 
+use super::TextLoss;
+use crate::loss::{LossCause, LossKind};
 use crate::model::{Block, Document, Inline};
 
-pub fn read(text: &str) -> Document {
+pub fn read(text: &str) -> (Document, Vec<TextLoss>) {
     let arena = Arena::new();
     let mut options = Options::default();
     options.extension.table = true;
     options.extension.strikethrough = true;
     let root = parse_document(&arena, text, &options);
-    Document { blocks: blocks(root) }.normal()
+    (Document { blocks: blocks(root) }.normal(), notes(root))
+}
+
+/// What stands beside links, pictures and code, and has no place in the document.
+fn notes<'a>(root: &'a AstNode<'a>) -> Vec<TextLoss> {
+    let mut out = Vec::new();
+    for node in root.descendants() {
+        let label = || crate::model::plain_inlines(&inlines(node));
+        let (element, about) = match &node.data.borrow().value {
+            NodeValue::Link(link) | NodeValue::Image(link) if !link.title.trim().is_empty() => {
+                ("note beside the text", format!("{} ({})", label(), link.title))
+            }
+            NodeValue::Link(link) if link.url.starts_with('#') => {
+                ("link to a place in the text", format!("{} ({})", label(), link.url))
+            }
+            NodeValue::CodeBlock(code) if code.info.split_whitespace().nth(1).is_some() => {
+                ("note beside code", code.info.trim().to_owned())
+            }
+            _ => continue,
+        };
+        let cause = LossCause::NoSuchMarkup { element: element.to_owned() };
+        let stays = element == "link to a place in the text";
+        let kind = if stays { LossKind::Flattened } else { LossKind::Dropped };
+        out.push(TextLoss { kind, cause, about });
+    }
+    out.dedup();
+    out
 }
 
 fn blocks<'a>(parent: &'a AstNode<'a>) -> Vec<Block> {

@@ -3,7 +3,7 @@
 //! Every character that could be markup is escaped with a backslash (CommonMark §2.4), whether or not
 //! it would be markup in its place: predictable text beats pretty text, and [`super::carry`] checks it.
 
-use crate::model::{Block, Document, Inline};
+use crate::model::{Block, Document, Inline, is_address};
 
 pub fn write(document: &Document) -> String {
     blocks(&document.blocks).join("\n")
@@ -147,8 +147,10 @@ fn inlines(list: &[Inline]) -> String {
             }
             Inline::Link { url, content } => link("", &inlines(content), url, &mut out),
             Inline::Image { source, alt } => {
-                let elsewhere = source.contains("://");
-                let url = if elsewhere { source.clone() } else { format!("attachment:{}", encode(source)) };
+                let url = match is_address(source) {
+                    true => source.clone(),
+                    false => format!("attachment:{}", encode(source)),
+                };
                 link("!", &escape(alt), &url, &mut out);
             }
             Inline::Mention { id, label, .. } => link("", &escape(label), &format!("item:{}", encode(id)), &mut out),

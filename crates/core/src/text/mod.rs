@@ -51,7 +51,7 @@ pub struct TextLoss {
 pub fn read(text: &str, format: TextFormat) -> (Document, Vec<TextLoss>) {
     match format {
         TextFormat::Html => html_read::read(text),
-        TextFormat::Markdown => (markdown_read::read(text), Vec::new()),
+        TextFormat::Markdown => markdown_read::read(text),
         TextFormat::Plain => (plain::read(text), Vec::new()),
         TextFormat::PlainLinks => (plain::read_links(text), Vec::new()),
         TextFormat::Xhtml => xhtml_read::read(text),

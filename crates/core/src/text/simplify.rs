@@ -256,27 +256,43 @@ fn plain_blocks(blocks: &[Block], links: bool, losses: &mut Vec<TextLoss>) -> Ve
 
 fn plain_content(list: &[Inline], links: bool, losses: &mut Vec<TextLoss>) -> Vec<Inline> {
     let mut out = Vec::new();
+    let text_of = |text: String| match links {
+        true => super::plain::linked(&Inline::text(text)),
+        false => vec![Inline::text(text)],
+    };
     for i in list {
-        match i {
-            Inline::LineBreak => out.push(i.clone()),
-            Inline::Text { .. } if links => out.extend(super::plain::linked(i)),
-            Inline::Text { .. } => out.push(i.clone()),
-            Inline::Link { url, content } if links && plain_inlines(content) == *url => out.push(i.clone()),
-            other => {
-                let text = match other {
-                    Inline::Link { url, content } if plain_inlines(content) != *url => {
-                        format!("{} {url}", plain_inlines(content))
-                    }
-                    other => plain_inlines(std::slice::from_ref(other)),
-                };
-                losses.push(TextLoss {
-                    kind: LossKind::Flattened,
-                    cause: LossCause::NoSuchMarkup { element: "markup".into() },
-                    about: text.clone(),
-                });
-                let text = Inline::text(text);
-                out.extend(if links { super::plain::linked(&text) } else { vec![text] });
+        let text = match i {
+            Inline::LineBreak => {
+                out.push(i.clone());
+                continue;
             }
+            Inline::Text { text } => {
+                out.extend(text_of(text.clone()));
+                continue;
+            }
+            Inline::Link { url, content } if links && plain_inlines(content) == *url => {
+                out.push(i.clone());
+                continue;
+            }
+            Inline::Link { url, content } if plain_inlines(content) != *url => {
+                format!("{} {url}", plain_inlines(content))
+            }
+            other => plain_inlines(std::slice::from_ref(other)),
+        };
+        let markup = LossCause::NoSuchMarkup { element: "markup".into() };
+        losses.push(TextLoss { kind: LossKind::Flattened, cause: markup, about: text.clone() });
+        match i {
+            // What is in a wrapper keeps its lines; its own loss stands for those inside it.
+            Inline::Link { url, content } => {
+                out.extend(plain_content(content, links, &mut Vec::new()));
+                if plain_inlines(content) != *url {
+                    out.extend(text_of(format!(" {url}")));
+                }
+            }
+            wrapper if wrapper.content().is_some() => {
+                out.extend(plain_content(wrapper.content().unwrap_or_default(), links, &mut Vec::new()));
+            }
+            _ => out.extend(text_of(text)),
         }
     }
     out
