@@ -192,3 +192,63 @@ fn xhtml_as_reqif_takes_it_is_read_and_written() {
     let list = read("<ol start=5><li>a</li></ol>", TextFormat::Html).0;
     assert_eq!(carry(&list, TextFormat::Xhtml).losses.len(), 1);
 }
+
+/// What a document can hold is in it, wherever it is written: as an element, as a style, around blocks.
+#[test]
+fn marks_stay_on_the_words_that_they_are_on() {
+    for (html, same_as) in [
+        ("<b><p>First.</p><p>Second.</p></b>", "<p><b>First.</b></p><p><b>Second.</b></p>"),
+        ("<strong><ul><li>one</li></ul></strong>", "<ul><li><strong>one</strong></li></ul>"),
+        ("<span style='text-decoration: line-through'>not</span>", "<s>not</s>"),
+        ("10<span style='vertical-align:super'>-3</span>", "10<sup>-3</sup>"),
+        ("<span style='font-weight:700; font-style:italic'>now</span>", "<b><i>now</i></b>"),
+        ("<b style='font-weight:normal'>layout</b>", "layout"),
+        ("<a href='#1'><div>a</div><div>b</div></a>", "<div><a href='#1'>a</a></div><div><a href='#1'>b</a></div>"),
+        ("<h5>five</h5><span><h6>six</h6></span>", "<h5>five</h5><h6>six</h6>"),
+        ("<aside>a</aside>b<nav>c</nav>", "<p>a</p><p>b</p><p>c</p>"),
+        ("<q>He said <q>stop</q></q>", "“He said ‘stop’”"),
+        ("<input type=checkbox checked>done<br><input type=checkbox>open", "☑ done<br>☐ open"),
+        ("<ol><li>a<li value=7>b</ol>", "<ol><li>a</ol><ol start=7><li>b</ol>"),
+        ("<ol><li>a<li><li>c</ol>", "<ol><li>a</ol><ol start=3><li>c</ol>"),
+        ("<pre>a<br>b</pre>", "<pre>a\nb</pre>"),
+        ("<div style='white-space:pre-wrap'>a\nb</div>", "<p>a<br>b</p>"),
+        ("<table><tr><td rowspan=2>a<td>b<tr><td>c</table>", "<table><tr><td>a<td>b<tr><td><td>c</table>"),
+        ("<table><tfoot><tr><td>end</tfoot><tr><td>a</table>", "<table><tr><td>a<tr><td>end</table>"),
+        ("<table><caption>Loads</caption><tr><td>a</table>", "<p>Loads</p><table><tr><td>a</table>"),
+    ] {
+        assert_eq!(read(html, TextFormat::Html).0, read(same_as, TextFormat::Html).0, "{html}");
+    }
+}
+
+/// What a document can't hold is declared, with the words concerned.
+#[test]
+fn what_has_no_place_is_declared_with_its_words() {
+    for (html, what, about) in [
+        ("<mark>red line</mark>", "highlighting", "red line"),
+        ("<abbr title='Control unit'>CU</abbr>", "long form of a short word", "CU (Control unit)"),
+        ("<span title='a note'>word</span>", "note beside the text", "word (a note)"),
+        ("<table><tr><td colspan=2>wide</table>", "cell over several columns", "wide"),
+        ("<table><tr><td rowspan=2>tall<tr></table>", "cell over several rows", "tall"),
+        ("<ol type=a><li>x</ol>", "letters or signs as numbers", "x"),
+        ("<ol reversed><li>x</ol>", "numbers that count down", "x"),
+        ("<iframe src='https://skarnvik.example/map'></iframe>", "embedded page", "https://skarnvik.example/map"),
+        ("<video><source src='/film.mp4'></video>", "film", "/film.mp4"),
+        ("<p style='display:none'>secret</p>", "hidden text", "secret"),
+        ("<svg><text>mast 9</text></svg>", "drawing", "mast 9"),
+        ("<svg><path d='M0 0'/></svg>", "drawing", "without words"),
+        ("<code>a<b>b</b></code>", "mark inside code", "b"),
+        ("<x><sup>2<sup>3</sup></sup></x>", "raised text in raised text", "3"),
+        ("<template>kept back</template>", "text that is not shown", "kept back"),
+    ] {
+        let (_, losses) = read(html, TextFormat::Html);
+        let found: Vec<(String, &str)> = losses.iter().map(|l| (l.cause.describe(), l.about.as_str())).collect();
+        let wanted = (format!("the text format has no {what}"), about);
+        assert!(found.contains(&wanted), "{html}: {found:?}");
+    }
+    let (_, losses) = read("[a](https://skarnvik.example \"a note\")", TextFormat::Markdown);
+    assert_eq!((losses.len(), losses[0].about.as_str()), (1, "a (a note)"));
+    // A picture that stands in the text itself stays where it is, and leads to no file that is not there.
+    let (document, _) = read("<img src='data:image/png;base64,AAAA' alt='mast'>", TextFormat::Html);
+    let carried = carry(&document, TextFormat::Markdown);
+    assert_eq!((carried.text.as_str(), &carried.held), ("![mast](<data:image/png;base64,AAAA>)", &document));
+}
