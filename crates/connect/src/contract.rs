@@ -91,6 +91,27 @@ pub struct Write {
     pub parent: Option<Option<String>>,
 }
 
+/// What a write came to.
+#[derive(Debug, Clone)]
+pub struct Written {
+    /// The item as the system holds it now.
+    pub artefact: Artefact,
+    /// Whether the answer to the write itself says so. If not, the item was read after it, and what somebody else did
+    /// in between is in it too.
+    pub own: bool,
+}
+
+/// What the answer to something added showed.
+#[derive(Debug, Clone)]
+pub enum Added {
+    /// Its id.
+    Under(String),
+    /// The whole item, with what was added in it.
+    Item(Box<Artefact>),
+    /// Nothing.
+    Unsaid,
+}
+
 /// What became of one of several writes.
 pub type Made = Result<Artefact, ConnectError>;
 
@@ -123,19 +144,22 @@ pub trait Connector: Send + Sync {
     /// One artefact; [`ConnectError::Missing`] if it is not there.
     async fn one(&self, container: &str, kind: Kind, id: &str) -> Result<Artefact, ConnectError>;
 
-    /// Creates or changes one artefact and returns it as the system holds it now. Tried once.
-    async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError>;
+    /// Creates or changes one artefact, in one call, and returns it as the system holds it now. Tried once. States that
+    /// are reached by moves are not written: see [`Connector::move_to`].
+    async fn write(&self, container: &str, write: &Write) -> Result<Written, ConnectError>;
+
+    /// Moves an artefact to another state, by one move. Tried once.
+    async fn move_to(&self, _container: &str, kind: Kind, _id: &str, _to: &str) -> Result<Written, ConnectError> {
+        Err(ConnectError::NoSuchKind(kind))
+    }
 
     /// Creates several artefacts of one kind in one call, each by itself; answers stand in the order of the
     /// writes. Tried once: an error of the whole call says nothing of any of them. Only for kinds that
     /// [`Capabilities::batches`] names.
     async fn create_many(&self, container: &str, kind: Kind, writes: &[Write]) -> Result<Vec<Made>, ConnectError>;
 
-    /// Does what is left of a creation that was cut: of systems that need several calls for one item, the
-    /// later ones. `found` is the item as it is; nothing else of it is changed.
-    async fn complete(&self, container: &str, write: &Write, found: Artefact) -> Result<Artefact, ConnectError>;
-
-    /// The artefact that carries an origin mark: looked up before a creation is repeated.
+    /// The artefact that carries an origin mark: looked up before a creation is repeated. Everything that the system
+    /// answers is looked through, to the last page.
     async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError>;
 
     async fn fetch_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<ByteStream, ConnectError>;
@@ -154,10 +178,22 @@ pub trait Connector: Send + Sync {
 
     /// Adds a comment, with its author and time where the system lets these be set. Tried once: adding it
     /// again adds another.
-    async fn add_comment(&self, kind: Kind, id: &str, comment: &Comment) -> Result<(), ConnectError>;
+    async fn add_comment(
+        &self,
+        container: &str,
+        kind: Kind,
+        id: &str,
+        comment: &Comment,
+    ) -> Result<Added, ConnectError>;
 
     /// Adds a past change to the history of an item. Tried once.
-    async fn add_history(&self, kind: Kind, id: &str, entry: &HistoryEntry) -> Result<(), ConnectError>;
+    async fn add_history(
+        &self,
+        container: &str,
+        kind: Kind,
+        id: &str,
+        entry: &HistoryEntry,
+    ) -> Result<Added, ConnectError>;
 
     fn meter(&self) -> MeterReading;
 }

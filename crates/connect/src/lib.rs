@@ -15,8 +15,8 @@ mod reading;
 mod transport;
 
 pub use contract::{
-    ByteStream, Capabilities, CheckState, CheckStep, Connector, Container, Credentials, Made, Meter, MeterReading,
-    Page, Write,
+    Added, ByteStream, Capabilities, CheckState, CheckStep, Connector, Container, Credentials, Made, Meter,
+    MeterReading, Page, Write, Written,
 };
 pub use error::{ConnectError, Outcome};
 pub use http::HttpConnector;

@@ -7,7 +7,7 @@
 
 use std::collections::BTreeMap;
 
-use hovrel_core::model::{Kind, LinkType, ValueType};
+use hovrel_core::model::{Kind, Link, LinkType, ValueType};
 use hovrel_core::text::TextFormat;
 use hovrel_intake::{Fault, FileFault, by_word, lines_of, read_yaml};
 use serde::Deserialize;
@@ -148,6 +148,15 @@ pub struct People {
     pub login: Option<String>,
     #[serde(default)]
     pub email: Option<String>,
+    #[serde(default)]
+    pub paging: Paging,
+}
+
+impl People {
+    pub fn listing(&self) -> Listing {
+        let (path, items, id) = (self.path.clone(), self.items.clone(), self.id.clone());
+        Listing { path, items, id, paging: self.paging.clone() }
+    }
 }
 
 /// How the system describes its fields.
@@ -165,6 +174,9 @@ pub struct Schema {
     #[serde(rename = "type")]
     pub type_word: String,
     pub required: String,
+    /// Where a field says that it can only be read.
+    #[serde(default)]
+    pub read_only: Option<String>,
     #[serde(default)]
     pub allowed: Option<String>,
     #[serde(default)]
@@ -205,6 +217,16 @@ pub struct TypeOf {
     /// For choices: whether they are reached by moves.
     #[serde(default)]
     pub moves: bool,
+    /// For yes or no: the system's own words for them.
+    #[serde(default)]
+    pub words: Option<YesNo>,
+}
+
+#[derive(Debug, Clone, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct YesNo {
+    pub yes: String,
+    pub no: String,
 }
 
 /// How a field is added to a kind. Places are in what is sent, but for `kinds` and `id`.
@@ -242,6 +264,9 @@ pub struct MovesAt {
 #[serde(deny_unknown_fields)]
 pub struct CommentsAt {
     pub items: String,
+    /// Where the id of a comment stands, in systems that give it one.
+    #[serde(default)]
+    pub id: Option<String>,
     pub at: String,
     pub by: String,
     pub text: String,
@@ -249,6 +274,9 @@ pub struct CommentsAt {
     /// Where a comment is posted; none if they can only be read.
     #[serde(default)]
     pub add: Option<String>,
+    /// What the answer to that shows.
+    #[serde(default)]
+    pub added: Option<AddedAt>,
     /// The element a posted comment stands in, for XML.
     #[serde(default)]
     pub root: Option<String>,
@@ -262,6 +290,9 @@ pub struct CommentsAt {
 #[serde(deny_unknown_fields)]
 pub struct HistoryAt {
     pub items: String,
+    /// Where the id of an entry stands, in systems that give it one.
+    #[serde(default)]
+    pub id: Option<String>,
     pub at: String,
     pub by: String,
     pub field: String,
@@ -270,6 +301,19 @@ pub struct HistoryAt {
     /// Where a past change is posted, for systems that can be backdated.
     #[serde(default)]
     pub add: Option<String>,
+    /// What the answer to that shows.
+    #[serde(default)]
+    pub added: Option<AddedAt>,
+}
+
+/// What the answer to something added shows.
+#[derive(Debug, Clone, Deserialize)]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum AddedAt {
+    /// The whole item, with what was added in it.
+    Item,
+    /// The id of what was added, at this place.
+    Id(String),
 }
 
 /// An origin mark that is one of an item's labels.
@@ -346,6 +390,22 @@ pub struct LinksAt {
     pub url: String,
     /// The system's words for types of links.
     pub types: BTreeMap<String, LinkType>,
+    /// Of several words for one type, the one that is written on a new link.
+    #[serde(default)]
+    pub written: Vec<String>,
+}
+
+impl LinksAt {
+    /// The word for a link: its own, if it was read with one that means its type here, or else the one for new links.
+    pub fn word<'w>(&'w self, link: &'w Link) -> &'w str {
+        let means = |word: &str| self.types.get(word) == Some(&link.link_type);
+        if let Some(word) = link.word.as_deref().filter(|w| means(w)) {
+            return word;
+        }
+        let written = self.written.iter().find(|w| means(w));
+        let only = || self.types.iter().find(|(_, t)| **t == link.link_type).map(|(word, _)| word);
+        written.or_else(only).map_or_else(|| link.link_type.word(), String::as_str)
+    }
 }
 
 #[derive(Debug, Clone, Deserialize)]
@@ -400,6 +460,12 @@ pub struct KindProfile {
     pub fields_at: BTreeMap<String, String>,
     /// How a write says which version it is based on.
     pub concurrency: Concurrency,
+    /// What a change of an item sends.
+    #[serde(default)]
+    pub updates: Updates,
+    /// Fields that are saved without the spaces at their ends.
+    #[serde(default)]
+    pub trims: Vec<String>,
     #[serde(default)]
     pub files: Option<Files>,
     /// Where a person sees the item.
@@ -432,6 +498,17 @@ pub enum Concurrency {
     LastWins,
 }
 
+/// What a change of an item sends.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Updates {
+    /// The fields that change; what is not sent stays as it is.
+    #[default]
+    Fields,
+    /// The whole item as it was read, with the fields that change: what is not sent would be emptied.
+    Whole,
+}
+
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Files {
@@ -440,8 +517,12 @@ pub struct Files {
     pub items: String,
     pub name: String,
     pub media_type: String,
-    pub bytes: String,
-    pub sha256: String,
+    /// Where the number of bytes stands, in systems that tell it.
+    #[serde(default)]
+    pub bytes: Option<String>,
+    /// Where the SHA-256 of the bytes stands, in systems that tell it.
+    #[serde(default)]
+    pub sha256: Option<String>,
     pub path: String,
     /// Where the id of a file stands, for systems that let two files of an item have one name: such a file is
     /// fetched and removed by its id, which then stands for `{name}` in the path.
@@ -587,6 +668,17 @@ fn faults(p: &Profile) -> Vec<Fault> {
                 fault(&format!("{at}/{key}"), format!("“{path}” lacks {{id}}"));
             }
         }
+        for (link_type, words) in words_by_type(kind) {
+            let written = words.iter().filter(|w| kind.links.iter().any(|l| l.written.contains(*w))).count();
+            if words.len() > 1 && written != 1 {
+                let all = words.iter().map(|w| format!("“{w}”")).collect::<Vec<_>>().join(", ");
+                let why = format!("{all} all mean “{}”; name the one that is written on new links", link_type.word());
+                fault(&format!("{at}/links/written"), why);
+            }
+        }
+        for word in kind.links.iter().flat_map(|l| l.written.iter().filter(|w| !l.types.contains_key(*w))) {
+            fault(&format!("{at}/links/written"), format!("“{word}” is not among the types of links"));
+        }
         if !kind.find_by_origin.contains("{mark}") {
             fault(&format!("{at}/find_by_origin"), format!("“{}” lacks {{mark}}", kind.find_by_origin));
         }
@@ -597,6 +689,15 @@ fn faults(p: &Profile) -> Vec<Fault> {
         if p.speaks == Speaks::Xml && kind.root.is_none() {
             fault(&format!("{at}/root"), format!("{} lacks root, the element an item is written in", kind.name));
         }
+    }
+    out
+}
+
+/// The words for each type of link.
+fn words_by_type(kind: &KindProfile) -> BTreeMap<&LinkType, Vec<&String>> {
+    let mut out: BTreeMap<&LinkType, Vec<&String>> = BTreeMap::new();
+    for (word, link_type) in kind.links.iter().flat_map(|l| &l.types) {
+        out.entry(link_type).or_default().push(word);
     }
     out
 }

@@ -47,7 +47,7 @@ fn main() {
     let keys: Vec<FieldKey> = (0..FIELDS).map(|n| format!("field-{n:02}").into()).collect();
     let fields = keys.iter().map(|k| FieldSchema::new(k, k, ValueType::Text)).collect();
     let kind = KindSchema::new(Kind::TestCase, "Case", fields);
-    let catalogue = Catalogue { kinds: vec![kind], users: vec![] };
+    let catalogue = Catalogue { kinds: vec![kind], users: vec![], findings: vec![] };
     let rule = |k: &FieldKey| Rule {
         target: k.to_string(),
         source: Source::Field(k.to_string()),
@@ -75,17 +75,26 @@ fn main() {
             right_id: r.id.clone(),
             left_base: comparer.left_fingerprint(l),
             right_base: comparer.right_fingerprint(r),
+            left_key: String::new(),
+            right_key: String::new(),
+            agreed: None,
+            let_go: false,
         });
         if n % CHANGED_EVERY == 0 {
             let left: BaseSide = comparer.left_side(l);
-            bases.insert(l.id.clone(), Base { left, right: right_side(&lane, r) });
+            bases.insert(l.id.clone(), Base { left, right: right_side(&lane, r), ..Base::default() });
         }
     }
     for a in left.iter_mut().step_by(CHANGED_EVERY) {
         a.fields.set(keys[7].clone(), Value::text("changed since"));
     }
     let (lefts, rights): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
-    let all: HashMap<&str, &Artefact> = right.iter().map(|a| (a.id.as_str(), a)).collect();
+    let by_id = |list: &'_ [Artefact]| -> HashMap<String, Artefact> {
+        list.iter().map(|a| (a.id.clone(), a.clone())).collect()
+    };
+    let (left_all, right_all) = (by_id(&left), by_id(&right));
+    let left_all: HashMap<&str, &Artefact> = left_all.iter().map(|(id, a)| (id.as_str(), a)).collect();
+    let right_all: HashMap<&str, &Artefact> = right_all.iter().map(|(id, a)| (id.as_str(), a)).collect();
     let path = |_: &Artefact| String::new();
 
     let mut best = f64::MAX;
@@ -96,7 +105,11 @@ fn main() {
             pairs: &pairs,
             settled: &Default::default(),
             bases: &bases,
-            right_all: &all,
+            accepted: &HashMap::new(),
+            left_all: &left_all,
+            right_all: &right_all,
+            absent_left: &HashMap::new(),
+            absent_right: &HashMap::new(),
             first_seq: 0,
             planned: &HashMap::new(),
         };

@@ -15,6 +15,49 @@ use crate::workflow::Workflow;
 pub struct Catalogue {
     pub kinds: Vec<KindSchema>,
     pub users: Vec<User>,
+    /// What the system has and Hovrel does not read.
+    #[serde(default)]
+    pub findings: Vec<CatalogueFinding>,
+}
+
+/// Something of a system that is not read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct CatalogueFinding {
+    pub kind: Kind,
+    /// The field as people call it there; none for the kind as a whole.
+    pub field: Option<String>,
+    pub what: NotRead,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(tag = "what", rename_all = "snake_case")]
+pub enum NotRead {
+    /// The field is of a type that the connector does not know.
+    UnknownType { word: String },
+    /// The system's description has no such kind.
+    NoSuchKind { word: String },
+    /// The description of the field says too little.
+    SaysTooLittle { why: String },
+}
+
+impl CatalogueFinding {
+    /// What it is and what to do, for a person.
+    pub fn describe(&self) -> String {
+        let field = self.field.as_deref().unwrap_or_default();
+        match &self.what {
+            NotRead::UnknownType { word } => format!(
+                "{}, “{field}”: its type “{word}” is not known, so the field is not read; name the type in the profile",
+                self.kind
+            ),
+            NotRead::NoSuchKind { word } => format!(
+                "{}: the system's description has no “{word}”, so none of it is read; correct the profile, or ask for permission",
+                self.kind
+            ),
+            NotRead::SaysTooLittle { why } => format!("{}, “{field}”: {why}, so the field is not read", self.kind),
+        }
+    }
 }
 
 /// What one kind of artefact looks like at a system.
@@ -112,6 +155,24 @@ pub struct FieldSchema {
     /// For comments and history: whether they can be written with their original author and time.
     #[serde(default)]
     pub backdated: bool,
+    /// Whether spaces at the ends are taken off when a text is saved.
+    #[serde(default)]
+    pub trims: bool,
+    /// For tables: what they can be like.
+    #[serde(default)]
+    pub table: TableForm,
+}
+
+/// What tables of values can be like.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum TableForm {
+    /// Rows of cells, as they are.
+    #[default]
+    Rows,
+    /// Sets with a value for each named column: names differ, and there are none without a set.
+    Sets,
 }
 
 impl FieldSchema {
@@ -137,6 +198,8 @@ impl FieldSchema {
             unique: false,
             workflow: None,
             backdated: false,
+            trims: false,
+            table: TableForm::Rows,
         }
     }
 }

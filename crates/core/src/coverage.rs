@@ -71,7 +71,7 @@ mod tests {
     use crate::model::Link;
 
     fn linked(kind: Kind, id: &str, link_type: LinkType, target: LinkEnd) -> Artefact {
-        Artefact { links: vec![Link { link_type, target }], ..Artefact::bare(kind, id) }
+        Artefact { links: vec![Link::new(link_type, target)], ..Artefact::bare(kind, id) }
     }
 
     /// 13 of 14 (common practice, no source); each by one of the ways to say it, and twice counts once.

@@ -76,6 +76,8 @@ pub enum LossCause {
     NotCarried,
     /// A value that the value map does not name.
     NotInMap,
+    /// An empty field that the rule fills in.
+    FilledIn,
     /// Nobody at the other end was recognised.
     UnknownUser,
     /// Folders deeper than the other end allows.
@@ -92,8 +94,35 @@ pub enum LossCause {
     AuthorInText,
     /// Steps become a numbered list of text.
     StepsAsText,
+    /// Spaces at the ends are taken off there.
+    Trimmed,
+    /// A number of seconds that a number of hours can't say exactly.
+    Rounded,
+    /// A table is made to fit the way in which the other end keeps tables.
+    TableFitted { how: TableFit },
+    /// A picture or file in the text that belongs to another item.
+    FileOfOtherItem,
+    /// A picture or file in the text that is in its system, and not among the item's files.
+    FileNotFollowed,
+    /// The place among its neighbours is not kept there.
+    OrderNotKept,
+    /// Something that is read can't be kept as it is: it says too little of itself.
+    NotReadable { what: String },
     /// The target system stored something else than what was sent.
     AlteredByTarget,
+}
+
+/// What was done to a table so that it fits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum TableFit {
+    /// Column names without a row under them can't be kept.
+    NoRows,
+    /// A row was longer than the names of the columns; the rest gets names.
+    ColumnNamed,
+    /// Two columns had one name; the later one gets a number.
+    ColumnNumbered,
 }
 
 impl LossCause {
@@ -116,6 +145,7 @@ impl LossCause {
             LossCause::LinkTypeLeftOut => "the rule leaves links of this type out".into(),
             LossCause::NotCarried => "what it refers to is not carried".into(),
             LossCause::NotInMap => "the value map does not name this value".into(),
+            LossCause::FilledIn => "the field was empty; the rule fills it in".into(),
             LossCause::UnknownUser => "nobody there was recognised as this person".into(),
             LossCause::TooDeep { levels: 1 } => "folders hold no folders there".into(),
             LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),
@@ -127,6 +157,23 @@ impl LossCause {
             LossCause::FileNameTaken => "another file of the item has the same name; it gets a number".into(),
             LossCause::AuthorInText => "author and time can't be set there; they stand at the head of the text".into(),
             LossCause::StepsAsText => "steps are not kept there; they become a numbered list".into(),
+            LossCause::Trimmed => "spaces at the ends are taken off there".into(),
+            LossCause::Rounded => "hours are kept to a ten thousandth; what is finer is rounded".into(),
+            LossCause::TableFitted { how: TableFit::NoRows } => {
+                "column names without a row under them can't be kept there".into()
+            }
+            LossCause::TableFitted { how: TableFit::ColumnNamed } => {
+                "a row is longer than the names of the columns; the rest gets names".into()
+            }
+            LossCause::TableFitted { how: TableFit::ColumnNumbered } => {
+                "two columns have one name; the later one gets a number".into()
+            }
+            LossCause::FileOfOtherItem => "it is a file of another item; its address leads back to the left".into(),
+            LossCause::FileNotFollowed => {
+                "it is kept in the left system, and not among the item's files; its address leads back there".into()
+            }
+            LossCause::OrderNotKept => "the place among its neighbours is not kept there".into(),
+            LossCause::NotReadable { what } => format!("{what}, so it can't be carried"),
             LossCause::AlteredByTarget => "the target stored something else than what was sent".into(),
         }
     }

@@ -8,8 +8,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::compare::{Base, BaseSide, same};
-use crate::identity::Evidence;
+use crate::compare::{Absence, Agreed, Base, BaseSide, Rebase, Why, same};
+use crate::identity::{Accepted, Evidence};
 use crate::loss::Loss;
 use crate::mapping::{FaultReason, FirstContact, Lacking, NotThere, resolved, written_from};
 use crate::model::{Artefact, Kind, Stamp, Value};
@@ -32,6 +32,18 @@ pub struct Change {
     pub left_side: BaseSide,
     /// What the right held under the rules; empty for new artefacts.
     pub right_side: BaseSide,
+    /// What the right held in everything that can be written, as fingerprints: see [`crate::compare::holdings`].
+    #[serde(default)]
+    pub right_holds: BTreeMap<String, String>,
+    /// Fields whose base moves with nothing written.
+    #[serde(default)]
+    pub rebased: BTreeMap<String, Rebase>,
+    /// Comments and past changes that are at both ends, and are remembered from now on.
+    #[serde(default)]
+    pub accepted: Vec<Accepted>,
+    /// Why one of the two was not read, for items that are not there to be compared.
+    #[serde(default)]
+    pub absence: Option<Absence>,
     /// Changes that must be applied before this one; it can't be applied without them.
     pub depends_on: Vec<u32>,
     /// Changes that are applied before this one if they are applied at all.
@@ -41,6 +53,34 @@ pub struct Change {
     pub evidence: Option<Evidence>,
     /// Why nothing can be written, for blocked items: target field and reason.
     pub faults: Vec<(String, FaultReason)>,
+}
+
+impl Change {
+    /// A change of a lane that says nothing yet.
+    pub fn new(seq: u32, lane: &str, (kind, right_kind): (Kind, Kind), outcome: Outcome) -> Change {
+        Change {
+            seq,
+            lane: lane.to_owned(),
+            kind,
+            right_kind,
+            outcome,
+            left: None,
+            right: None,
+            fields: Vec::new(),
+            as_new: Vec::new(),
+            left_side: BaseSide::default(),
+            right_side: BaseSide::default(),
+            right_holds: BTreeMap::new(),
+            rebased: BTreeMap::new(),
+            accepted: Vec::new(),
+            absence: None,
+            depends_on: Vec::new(),
+            after: Vec::new(),
+            losses: Vec::new(),
+            evidence: None,
+            faults: Vec::new(),
+        }
+    }
 }
 
 /// An artefact as it stood at one end when the plan was made.
@@ -91,6 +131,14 @@ pub enum Outcome {
     InStep,
     /// The right is gone since it was paired.
     GoneRight,
+    /// The left is gone since it was paired; nothing is removed at the right.
+    GoneLeft,
+    /// The left is no longer covered by the lane; nothing is removed at the right.
+    LeftScope,
+    /// One of the two can't be read.
+    Unreadable,
+    /// Comments or past changes were taken off at the left; nothing is removed at the right.
+    TakenOff,
 }
 
 impl Outcome {
@@ -104,7 +152,16 @@ impl Outcome {
             Outcome::Blocked => "blocked",
             Outcome::InStep => "in_step",
             Outcome::GoneRight => "gone_right",
+            Outcome::GoneLeft => "gone_left",
+            Outcome::LeftScope => "left_scope",
+            Outcome::Unreadable => "unreadable",
+            Outcome::TakenOff => "taken_off",
         }
+    }
+
+    /// Whether an item of the pair is not there any more, so that a person decides what becomes of the pair.
+    pub fn is_absent(self) -> bool {
+        matches!(self, Outcome::GoneRight | Outcome::GoneLeft | Outcome::LeftScope)
     }
 }
 
@@ -142,16 +199,33 @@ pub enum FieldReason {
     TargetMoved,
     /// A list of the right lacks what is not there yet, and nothing else.
     WaitsForOthers,
+    /// Neither end changed, and the rule gives something else than when both were last in step.
+    RuleChanged,
+    /// The same, of a field in which a person had kept what the right holds.
+    RuleChangedOverKept,
+    /// What the right holds can't be read, so it must not be written over.
+    RightUnreadable,
+    /// Taken off at the left; at the right it stays.
+    TakenOff,
+    /// Something was sent and no answer came: what has come there since may be it, in other words.
+    PerhapsThere,
 }
 
 impl FieldReason {
     /// What happens unless a person says otherwise.
     pub fn default_decision(self, first_contact: FirstContact) -> FieldDecision {
         match self {
-            FieldReason::New | FieldReason::LeftChanged | FieldReason::TargetMoved | FieldReason::WaitsForOthers => {
-                FieldDecision::Write
-            }
-            FieldReason::RightChanged | FieldReason::BothChanged => FieldDecision::Leave,
+            FieldReason::New
+            | FieldReason::LeftChanged
+            | FieldReason::TargetMoved
+            | FieldReason::WaitsForOthers
+            | FieldReason::RuleChanged => FieldDecision::Write,
+            FieldReason::RightChanged
+            | FieldReason::BothChanged
+            | FieldReason::RuleChangedOverKept
+            | FieldReason::RightUnreadable
+            | FieldReason::TakenOff
+            | FieldReason::PerhapsThere => FieldDecision::Leave,
             FieldReason::NoBase => match first_contact {
                 FirstContact::Ask => FieldDecision::Leave,
                 FirstContact::LeftWins => FieldDecision::Write,
@@ -161,7 +235,18 @@ impl FieldReason {
     }
 
     pub fn is_conflict(self) -> bool {
-        matches!(self, FieldReason::BothChanged | FieldReason::NoBase)
+        matches!(
+            self,
+            FieldReason::BothChanged
+                | FieldReason::NoBase
+                | FieldReason::RuleChangedOverKept
+                | FieldReason::PerhapsThere
+        )
+    }
+
+    /// Whether a person may have it written, and no more than that is asked.
+    pub fn may_be_written(self) -> bool {
+        !matches!(self, FieldReason::RightChanged | FieldReason::RightUnreadable | FieldReason::TakenOff)
     }
 }
 
@@ -183,9 +268,12 @@ pub enum FieldDecision {
 #[serde(deny_unknown_fields)]
 pub struct Decision {
     pub included: bool,
-    /// For an adoption: make a new artefact instead of adopting.
+    /// Make a new artefact: instead of adopting one, or in place of one that is gone.
     #[serde(default)]
     pub as_new: bool,
+    /// Let the pair go: it is not carried any more, and not told again.
+    #[serde(default)]
+    pub let_go: bool,
     /// Fields decided otherwise than by default.
     #[serde(default)]
     pub fields: BTreeMap<String, FieldDecision>,
@@ -197,11 +285,20 @@ impl Decision {
         let included = match change.outcome {
             Outcome::NewRight | Outcome::UpdateRight => true,
             Outcome::Adopt => change.evidence.as_ref().is_some_and(Evidence::is_sure),
-            Outcome::Conflict => change.fields.iter().any(|f| f.reason == FieldReason::LeftChanged),
+            Outcome::Conflict => {
+                let written = |f: &FieldChange| f.reason.default_decision(FirstContact::Ask) == FieldDecision::Write;
+                change.fields.iter().any(written)
+            }
             Outcome::InStep => true,
-            Outcome::HeldRight | Outcome::Blocked | Outcome::GoneRight => false,
+            Outcome::HeldRight
+            | Outcome::Blocked
+            | Outcome::GoneRight
+            | Outcome::GoneLeft
+            | Outcome::LeftScope
+            | Outcome::Unreadable
+            | Outcome::TakenOff => false,
         };
-        Decision { included, as_new: false, fields: BTreeMap::new() }
+        Decision { included, as_new: false, let_go: false, fields: BTreeMap::new() }
     }
 
     pub fn field(&self, change: &FieldChange, first_contact: FirstContact) -> FieldDecision {
@@ -215,8 +312,25 @@ pub fn fields_to_write<'a>(
     decision: &Decision,
     first_contact: FirstContact,
 ) -> Vec<&'a FieldChange> {
-    let fields = if decision.as_new { &change.as_new } else { &change.fields };
-    fields.iter().filter(|f| decision.field(f, first_contact) == FieldDecision::Write).collect()
+    decided_fields(change, decision)
+        .iter()
+        .filter(|f| decision.field(f, first_contact) == FieldDecision::Write)
+        .collect()
+}
+
+/// Whether a change makes a new item at the right, as it is decided.
+pub fn makes_new(change: &Change, decision: &Decision) -> bool {
+    match change.outcome {
+        Outcome::NewRight => true,
+        Outcome::GoneRight => !decision.let_go,
+        _ => decision.as_new,
+    }
+}
+
+/// The fields that a decision is about: those of the new item, if one is made instead of what was planned.
+fn decided_fields<'a>(change: &'a Change, decision: &Decision) -> &'a [FieldChange] {
+    let instead = change.outcome != Outcome::NewRight && makes_new(change, decision);
+    if instead { &change.as_new } else { &change.fields }
 }
 
 /// The items that a change waits for, if adding them to lists of the right is all that it would do. Until one of
@@ -226,7 +340,7 @@ pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
     if change.outcome != Outcome::UpdateRight {
         return waits;
     }
-    for f in change.fields.iter().filter(|f| f.reason != FieldReason::RightChanged) {
+    for f in change.fields.iter().filter(|f| f.reason.may_be_written()) {
         let lacks = lacks_only(&f.write, f.right.as_ref().unwrap_or(&Value::Empty));
         if lacks.is_empty() {
             return Vec::new();
@@ -247,35 +361,80 @@ pub fn lacks_only(wanted: &Value, now: &Value) -> Vec<NotThere> {
     }
 }
 
-/// The base of a pair after a change was applied. `stored` is what the right holds now under the rules,
-/// `old` the base before. A field that was left out keeps its old base, so it shows again. The left half of a list
-/// that was written without some of its members is without them too: the next dry run takes them for added.
+/// What was written of a field: what was sent, and what the answer to that says the right holds.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct WrittenField {
+    pub sent: Value,
+    pub held: Value,
+}
+
+/// What a transfer did with a change, for moving the base.
+#[derive(Debug, Clone, Default)]
+pub struct Written {
+    /// By target.
+    pub fields: BTreeMap<String, WrittenField>,
+    /// Lists that were written without some of their members.
+    pub lacking: Lacking,
+    /// For an item that was made: what it held when it was made, in the fields that were not sent.
+    pub made: Option<BaseSide>,
+}
+
+/// The base of a pair after a change was applied. It moves for what was written, to what was planned from at the left
+/// and what the write's own answer holds at the right; for what is the same at both ends, to what the plan read; and
+/// where a person kept what the right holds. Everything else stays as it was, so it shows again. The left half of a
+/// list that was written without some of its members is without them too: the next dry run takes them for added.
+/// `digests` are those of the rules, by target.
 pub fn base_after(
     change: &Change,
     decision: &Decision,
     first_contact: FirstContact,
-    stored: &BaseSide,
+    written: &Written,
     old: &Base,
-    lacking: &Lacking,
+    digests: &BTreeMap<String, String>,
 ) -> Base {
-    let fields = if decision.as_new { &change.as_new } else { &change.fields };
+    let fields = decided_fields(change, decision);
     let mut base = Base::default();
+    let blank = Value::Empty;
     for (target, left) in &change.left_side.0 {
-        let decided = fields.iter().find(|f| f.field == *target).map(|f| decision.field(f, first_contact));
-        let from = match lacking.get(target) {
-            Some(members) => written_from(left, members),
-            None => Some(left.clone()),
-        };
-        let Some(left) = from.filter(|_| decided != Some(FieldDecision::Leave)) else {
-            if let (Some(l), Some(r)) = (old.left.0.get(target), old.right.0.get(target)) {
-                base.left.0.insert(target.clone(), l.clone());
-                base.right.0.insert(target.clone(), r.clone());
+        let rule = digests.get(target).cloned().unwrap_or_default();
+        let field = fields.iter().find(|f| f.field == *target);
+        let decided = field.map(|f| decision.field(f, first_contact));
+        let planned = change.right_side.0.get(target).unwrap_or(&blank);
+        if let Some(done) = written.fields.get(target) {
+            let from = match written.lacking.get(target) {
+                Some(members) => written_from(left, members),
+                None => Some(left.clone()),
+            };
+            match from {
+                Some(from) => {
+                    let made = (done.sent != done.held).then(|| done.sent.clone());
+                    base.set(target, from, done.held.clone(), Agreed { made, rule, why: Why::Carried });
+                }
+                None => base.take(target, old),
             }
-            continue;
-        };
-        let right = stored.0.get(target).cloned().unwrap_or(Value::Empty);
-        base.left.0.insert(target.clone(), left);
-        base.right.0.insert(target.clone(), right);
+        } else if let (Some(made), None) = (&written.made, decided) {
+            // Nothing was sent for it, since the left has nothing to say.
+            let held = made.0.get(target).unwrap_or(&blank).clone();
+            let is_blank = held.is_blank();
+            let made = (!is_blank).then_some(Value::Empty);
+            base.set(target, left.clone(), held, Agreed { made, rule, why: Why::Carried });
+        } else if decided == Some(FieldDecision::KeepRight) {
+            let made = field.map(|f| f.write.clone());
+            base.set(target, left.clone(), planned.clone(), Agreed { made, rule, why: Why::Kept });
+        } else {
+            match change.rebased.get(target) {
+                Some(Rebase::Equal) => {
+                    base.set(target, left.clone(), planned.clone(), Agreed { made: None, rule, why: Why::Equal });
+                }
+                Some(Rebase::SameByAnotherRule) => {
+                    base.take(target, old);
+                    if let Some(agreed) = base.agreed.get_mut(target) {
+                        agreed.rule = rule;
+                    }
+                }
+                None => base.take(target, old),
+            }
+        }
     }
     base
 }

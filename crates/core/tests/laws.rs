@@ -8,7 +8,9 @@ use hovrel_core::compare::{Base, End, Known, compare_lane, right_side};
 use hovrel_core::identity::{Pair, origin_mark};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, Fields, Kind, Value, ValueType};
-use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
+use hovrel_core::plan::{
+    Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
+};
 use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator};
 use proptest::prelude::*;
 
@@ -78,7 +80,7 @@ struct World {
 
 impl World {
     fn dry_run(&self, lane: &Lane) -> Vec<Change> {
-        let catalogue = Catalogue { kinds: vec![schema(None)], users: vec![] };
+        let catalogue = Catalogue { kinds: vec![schema(None)], users: vec![], findings: vec![] };
         let right_kind = schema(Some(5));
         let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
         let cx = Context {
@@ -95,13 +97,23 @@ impl World {
         };
         let (left, right) = (matching(&self.left, &lane.left_scope), matching(&self.right, &lane.right_scope));
         let (left, right): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
-        let all: HashMap<&str, &Artefact> = self.right.iter().map(|a| (a.id.as_str(), a)).collect();
+        let by_id = |list: &'_ [Artefact]| -> HashMap<String, Artefact> {
+            list.iter().map(|a| (a.id.clone(), a.clone())).collect()
+        };
+        let (left_all, right_all) = (by_id(&self.left), by_id(&self.right));
+        fn refs(all: &HashMap<String, Artefact>) -> HashMap<&str, &Artefact> {
+            all.iter().map(|(id, a)| (id.as_str(), a)).collect()
+        }
         let path = |_: &Artefact| String::new();
         let known = Known {
             pairs: &self.pairs,
             settled: &Default::default(),
             bases: &self.bases,
-            right_all: &all,
+            accepted: &HashMap::new(),
+            left_all: &refs(&left_all),
+            right_all: &refs(&right_all),
+            absent_left: &HashMap::new(),
+            absent_right: &HashMap::new(),
             first_seq: 0,
             planned: &HashMap::new(),
         };
@@ -116,7 +128,7 @@ impl World {
         for change in found {
             let mut decision = Decision::default_for(change);
             decide(&mut decision);
-            if !decision.included || matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight) {
+            if !decision.included || (change.outcome == Outcome::Blocked || change.outcome.is_absent()) {
                 continue;
             }
             let left = change.left.as_ref().expect("a left half");
@@ -130,7 +142,11 @@ impl World {
                 }
             };
             let there = self.right.iter_mut().find(|a| a.id == right_id).expect("it is there");
+            let creates = change.outcome == Outcome::NewRight || decision.as_new;
+            let mut written = Written::default();
             for f in fields_to_write(change, &decision, lane.policies.first_contact) {
+                let field = WrittenField { sent: f.write.clone(), held: f.write.clone() };
+                written.fields.insert(f.field.clone(), field);
                 there.fields.set(f.field.as_str(), f.write.clone());
                 match f.field.as_str() {
                     "name" => there.title = f.write.display(),
@@ -138,14 +154,19 @@ impl World {
                     _ => {}
                 }
             }
-            let stored = right_side(lane, there);
+            written.made = creates.then(|| right_side(lane, there));
             let old = self.bases.get(&left.id).cloned().unwrap_or_default();
-            let base = base_after(change, &decision, lane.policies.first_contact, &stored, &old, &Lacking::new());
+            let digests = change.left_side.0.keys().map(|t| (t.clone(), String::new())).collect();
+            let base = base_after(change, &decision, lane.policies.first_contact, &written, &old, &digests);
             let pair = Pair {
                 left_id: left.id.clone(),
                 right_id,
+                left_key: left.key.clone(),
+                right_key: String::new(),
                 left_base: base.left.fingerprint(),
                 right_base: base.right.fingerprint(),
+                agreed: None,
+                let_go: false,
             };
             self.pairs.retain(|p| p.left_id != pair.left_id);
             self.pairs.push(pair);

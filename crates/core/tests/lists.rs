@@ -4,13 +4,15 @@
 use std::collections::HashMap;
 
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Base, Comparer, Found, right_side};
+use hovrel_core::compare::{Base, Comparer, right_side, right_value};
 use hovrel_core::identity::Pair;
 use hovrel_core::loss::LossCause;
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, Attachment, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
-use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side, base_after, waits_only_for};
-use hovrel_core::reconcile::{DifferenceCause, prove_lane};
+use hovrel_core::plan::{
+    Change, Decision, FieldChange, FieldReason, Outcome, Side, Written, WrittenField, base_after, waits_only_for,
+};
+use hovrel_core::reconcile::{DifferenceCause, Proven, prove_lane};
 
 /// Case 1 is at the right as 71; case 2 is to come; case 3 is in another system, and case 4 in another container
 /// of this one; nothing else is carried.
@@ -40,11 +42,11 @@ impl PairLookup for Here {
 }
 
 fn to(id: &str) -> Link {
-    Link { link_type: LinkType::RelatesTo, target: LinkEnd::Artefact { kind: Kind::TestCase, id: id.into() } }
+    Link::new(LinkType::RelatesTo, LinkEnd::Artefact { kind: Kind::TestCase, id: id.into() })
 }
 
 fn to_url(url: &str) -> Link {
-    Link { link_type: LinkType::RelatesTo, target: LinkEnd::Url(url.into()) }
+    Link::new(LinkType::RelatesTo, LinkEnd::Url(url.into()))
 }
 
 fn rule(target: &str, source: Source) -> Rule {
@@ -67,7 +69,7 @@ fn kind(link_types: Option<Vec<LinkType>>) -> KindSchema {
 
 fn with<T>(then: impl FnOnce(&Context<'_>) -> T) -> T {
     let kind = kind(None);
-    let left = Catalogue { kinds: vec![kind.clone()], users: vec![] };
+    let left = Catalogue { kinds: vec![kind.clone()], users: vec![], findings: vec![] };
     then(&Context {
         left_system: "Old",
         left: &left,
@@ -85,36 +87,33 @@ fn linked(links: Vec<Link>) -> Artefact {
 /// The change that makes case 9 agree with its left, as a dry run finds it.
 fn change(left: &Artefact, now: &Artefact, fields: Vec<FieldChange>) -> Change {
     let lane = lane();
+    let kinds = (Kind::TestCase, Kind::TestCase);
     Change {
-        seq: 0,
-        lane: lane.id.clone(),
-        kind: Kind::TestCase,
-        right_kind: Kind::TestCase,
-        outcome: Outcome::UpdateRight,
         left: Some(Side::of(left, String::new())),
         right: Some(Side::of(now, String::new())),
         fields,
-        as_new: vec![],
         left_side: with(|cx| Comparer::new(&lane, cx).left_side(left)),
         right_side: right_side(&lane, now),
-        depends_on: vec![],
-        after: vec![],
-        losses: vec![],
-        evidence: None,
-        faults: vec![],
+        ..Change::new(0, &lane.id, kinds, Outcome::UpdateRight)
     }
 }
 
 fn compared(left: &Artefact, now: &Artefact, base: &Base) -> Vec<FieldChange> {
-    with(|cx| match Comparer::new(&lane(), cx).compare(left, now, Some(base)) {
-        Found::InStep => vec![],
-        Found::Differs { fields, .. } => fields,
-    })
+    with(|cx| Comparer::new(&lane(), cx).compare(left, now, Some(base), &[]).fields)
 }
 
 /// What is remembered of a pair that was last in step with these links.
 fn agreed(left: &Artefact, right: &Artefact) -> Base {
-    with(|cx| Base { left: Comparer::new(&lane(), cx).left_side(left), right: right_side(&lane(), right) })
+    let left = with(|cx| Comparer::new(&lane(), cx).left_side(left));
+    Base { left, right: right_side(&lane(), right), ..Base::default() }
+}
+
+/// The base after the links of a change were written and the right holds what it does now.
+fn after_writing(change: &Change, decision: &Decision, now: &Artefact, old: &Base, lacking: Lacking) -> Base {
+    let held = right_value(now, LINKS).into_owned();
+    let fields = [(LINKS.to_owned(), WrittenField { sent: held.clone(), held })].into();
+    let written = Written { fields, lacking, made: None };
+    base_after(change, decision, FirstContact::Ask, &written, old, &Default::default())
 }
 
 fn there(kind: Kind, id: &str) -> Option<(Kind, String)> {
@@ -123,10 +122,8 @@ fn there(kind: Kind, id: &str) -> Option<(Kind, String)> {
 
 #[test]
 fn a_list_is_written_with_what_is_there_and_tells_what_it_lacks() {
-    let pending = |id: &str| Link {
-        target: LinkEnd::Pending { kind: Kind::TestCase, id: id.into() },
-        link_type: LinkType::RelatesTo,
-    };
+    let to_come = |id: &str| LinkEnd::Pending { kind: Kind::TestCase, id: id.into() };
+    let pending = |id: &str| Link::new(LinkType::RelatesTo, to_come(id));
     let missing = NotThere { kind: Kind::TestCase, id: "2".into() };
     let found = resolved(&Value::Links(vec![pending("1"), pending("2"), to_url("https://x.example")]), &there);
     let found = found.expect("links are done without what is not there");
@@ -165,7 +162,7 @@ fn a_list_in_part_waits_and_is_completed_unasked() {
     let first = change(&left, &before, fields);
     assert!(waits_only_for(&first).is_empty(), "there is something to write");
     let decision = Decision::default_for(&first);
-    let base = base_after(&first, &decision, FirstContact::Ask, &right_side(&lane(), &now), &Base::default(), &lacking);
+    let base = after_writing(&first, &decision, &now, &Base::default(), lacking);
     assert_eq!(base.left.0[LINKS], Value::Links(vec![to("1")]));
     assert_eq!(base.right.0[LINKS], Value::Links(vec![to("71")]));
 
@@ -179,11 +176,32 @@ fn a_list_in_part_waits_and_is_completed_unasked() {
         let comparer = Comparer::new(&lane, cx);
         let left_base = base.left.fingerprint();
         assert_ne!(left_base, comparer.left_fingerprint(&left), "it is looked at again");
-        Pair { left_id: "9".into(), right_id: "9".into(), left_base, right_base: base.right.fingerprint() }
+        Pair {
+            left_id: "9".into(),
+            right_id: "9".into(),
+            left_key: String::new(),
+            right_key: String::new(),
+            left_base,
+            right_base: base.right.fingerprint(),
+            agreed: None,
+            let_go: false,
+        }
     });
     let bases: HashMap<String, Base> = [("9".to_owned(), base.clone())].into();
-    let all: HashMap<&str, &Artefact> = [("9", &now)].into();
-    let proof = with(|cx| prove_lane(&lane(), cx, &[&left], &[&now], &all, std::slice::from_ref(&pair), &bases));
+    let (left_all, right_all) = ([("9", &left)].into(), [("9", &now)].into());
+    let from = Proven {
+        left: &[&left],
+        right: &[&now],
+        left_all: &left_all,
+        right_all: &right_all,
+        absent_left: &HashMap::new(),
+        absent_right: &HashMap::new(),
+        pairs: std::slice::from_ref(&pair),
+        bases: &bases,
+        accepted: &HashMap::new(),
+        fates: &HashMap::new(),
+    };
+    let proof = with(|cx| prove_lane(&lane(), cx, &from));
     let causes: Vec<_> = proof.differences.iter().map(|d| (d.field.as_str(), d.cause)).collect();
     assert_eq!(causes, [(LINKS, DifferenceCause::WaitsForOthers)]);
 
@@ -207,7 +225,7 @@ fn a_list_that_nobody_can_tell_apart_keeps_its_old_base() {
     let lacking: Lacking = [(LINKS.to_owned(), vec![NotThere { kind: Kind::Requirement, id: "x".into() }])].into();
     let old = agreed(&linked(vec![]), &before);
     let decision = Decision::default_for(&first);
-    let base = base_after(&first, &decision, FirstContact::Ask, &right_side(&lane(), &before), &old, &lacking);
+    let base = after_writing(&first, &decision, &before, &old, lacking);
     assert_eq!((&base.left.0[LINKS], &base.right.0[LINKS]), (&old.left.0[LINKS], &old.right.0[LINKS]));
 }
 
@@ -232,8 +250,8 @@ fn a_refused_file_leaves_a_link_to_where_it_stays() {
     let file = |name: &str, media_type: &str, bytes| Attachment {
         name: name.into(),
         media_type: media_type.into(),
-        bytes,
-        digest: name.into(),
+        bytes: Some(bytes),
+        digest: Some(name.into()),
     };
     let url = "https://old.skarnvik.example/9";
     let holding = |files: Vec<Attachment>| Artefact {

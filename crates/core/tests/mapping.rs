@@ -76,6 +76,7 @@ impl Ends {
             left: Catalogue {
                 kinds: vec![kind(left)],
                 users: vec![user("ida", "Ida Brekke"), user("tor", "Tor Ruud")],
+                findings: vec![],
             },
             right: kind(right),
             users: UserMatcher::new(&[user("u1", "Ida Brekke")]),
@@ -126,7 +127,7 @@ fn item(field: &str, value: Value) -> Artefact {
 }
 
 fn file(name: &str, media_type: &str, bytes: u64) -> Attachment {
-    Attachment { name: name.into(), media_type: media_type.into(), bytes, digest: name.into() }
+    Attachment { name: name.into(), media_type: media_type.into(), bytes: Some(bytes), digest: Some(name.into()) }
 }
 
 fn map(rows: &[(&str, &str)], otherwise: Fallback) -> Conversion {
@@ -254,14 +255,13 @@ fn files_that_the_target_refuses_are_lost_by_name() {
 #[test]
 fn links_lead_to_counterparts_there_or_to_come() {
     let ends = Ends::new();
-    let link =
-        |link_type, id: &str| Link { link_type, target: LinkEnd::Artefact { kind: Kind::TestCase, id: id.into() } };
+    let link = |link_type, id: &str| Link::new(link_type, LinkEnd::Artefact { kind: Kind::TestCase, id: id.into() });
     let mut item = Artefact::bare(Kind::TestCase, "c9");
     item.links = vec![
         link(LinkType::Verifies, "c1"),
         link(LinkType::Duplicates, "c2"),
         link(LinkType::Verifies, "gone"),
-        Link { link_type: LinkType::RelatesTo, target: LinkEnd::Url("https://skarnvik.example/x".into()) },
+        Link::new(LinkType::RelatesTo, LinkEnd::Url("https://skarnvik.example/x".into())),
     ];
     let found = ends.convert(LINKS, Source::Links, vec![], &item);
     let Some(Value::Links(made)) = found.value else { panic!("links stay links") };
@@ -277,7 +277,7 @@ fn links_lead_to_counterparts_there_or_to_come() {
 #[test]
 fn types_of_links_become_what_the_map_says() {
     let ends = Ends::new();
-    let link = |link_type| Link { link_type, target: LinkEnd::Url("https://skarnvik.example/x".into()) };
+    let link = |link_type| Link::new(link_type, LinkEnd::Url("https://skarnvik.example/x".into()));
     let mut item = Artefact::bare(Kind::TestCase, "c9");
     let holds_up = LinkType::Other("holds up".into());
     item.links = vec![link(holds_up.clone()), link(LinkType::Duplicates), link(LinkType::Implements)];

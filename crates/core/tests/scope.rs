@@ -4,7 +4,7 @@
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::expression::{Moment, Seen, compile};
 use hovrel_core::mapping::Lane;
-use hovrel_core::model::{Artefact, Decimal, Kind, Link, LinkEnd, LinkType, Stamp, Value, ValueType};
+use hovrel_core::model::{Artefact, Decimal, Kind, Link, LinkEnd, LinkType, Span, Stamp, Value, ValueType};
 use hovrel_core::scope::{
     Along, Chosen, Condition, ConditionRow, Filter, Operator, choose, condition_faults, operators, places, read, write,
 };
@@ -51,8 +51,9 @@ fn item() -> Artefact {
     item.fields.set("share", Value::Decimal(Decimal::parse("0.5").expect("a half")));
     item.fields.set("note", Value::Empty);
     item.fields.set("due-day", Value::Date("2026-03-01".parse().expect("a day")));
-    item.fields.set("effort", Value::Duration(5400));
-    item.modified = Some(Stamp { at: "2026-03-01T10:00:00+01:00".parse().expect("a time"), by: Some("kari".into()) });
+    item.fields.set("effort", Value::Duration(Span::of_seconds(5400).unwrap()));
+    item.modified =
+        Some(Stamp { at: Some("2026-03-01T10:00:00+01:00".parse().expect("a time")), by: Some("kari".into()) });
     item
 }
 
@@ -318,11 +319,11 @@ fn every_operator_has_a_place_that_takes_it() {
 /// Case 1 is in scope and leads to case 2, that to case 3, and that back to case 1; case 4 leads to case 5.
 #[test]
 fn what_is_linked_comes_along_on_request() {
-    let catalogue = Catalogue { kinds: vec![kind()], users: vec![] };
+    let catalogue = Catalogue { kinds: vec![kind()], users: vec![], findings: vec![] };
     let mut items: Vec<Artefact> = (1..=5).map(|n| case(&format!("C{n}"), "x")).collect();
     for (n, to) in [(0, "C2"), (1, "C3"), (2, "C1"), (3, "C5")] {
         let target = LinkEnd::Artefact { kind: Kind::TestCase, id: to.into() };
-        items[n].links = vec![Link { link_type: LinkType::RelatesTo, target }];
+        items[n].links = vec![Link::new(LinkType::RelatesTo, target)];
     }
     for (n, item) in items.iter_mut().enumerate() {
         item.position = n as u32;
@@ -352,7 +353,7 @@ fn folders_follow_what_they_hold() {
     let folders = [folder("A", None), folder("B", Some("A")), folder("C", Some("B")), folder("D", None)];
     let cases = [Artefact { parent: Some("B".into()), ..case("C1", "x") }, case("C2", "x")];
     let schema = KindSchema::new(Kind::Folder, "Folder", vec![]);
-    let catalogue = Catalogue { kinds: vec![schema, kind()], users: vec![] };
+    let catalogue = Catalogue { kinds: vec![schema, kind()], users: vec![], findings: vec![] };
     for (scope, wanted) in [
         (Condition::default(), vec!["A", "B", "C", "D"]),
         (row("@key", Operator::Is, "C1"), vec!["A", "B"]),

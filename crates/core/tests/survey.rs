@@ -12,10 +12,7 @@ fn item(kind: Kind, id: &str, parent: Option<&str>) -> Artefact {
 #[test]
 fn what_hangs_together_is_counted_and_what_leads_to_nothing_named() {
     let mut surveyor = Surveyor::default();
-    let leads = |to: &str| Link {
-        link_type: LinkType::RelatesTo,
-        target: LinkEnd::Artefact { kind: Kind::TestCase, id: to.into() },
-    };
+    let leads = |to: &str| Link::new(LinkType::RelatesTo, LinkEnd::Artefact { kind: Kind::TestCase, id: to.into() });
     let mut first = item(Kind::TestCase, "1", Some("b"));
     first.links = vec![leads("2"), leads("9")];
     let html = "<h1>A</h1><ul><li><b>x</b></li></ul><table><tr><td>1</td></tr></table>";
@@ -46,7 +43,7 @@ fn what_hangs_together_is_counted_and_what_leads_to_nothing_named() {
 #[test]
 fn values_of_long_lists_and_types_of_links_are_all_counted() {
     let mut surveyor = Surveyor::default();
-    let link = |link_type| Link { link_type, target: LinkEnd::Url("https://skarnvik.example/x".into()) };
+    let link = |link_type| Link::new(link_type, LinkEnd::Url("https://skarnvik.example/x".into()));
     for n in 0..5_000 {
         let mut case = item(Kind::TestCase, &n.to_string(), None);
         case.fields.set("part", Value::choice(format!("Part {n}")));
@@ -77,6 +74,7 @@ fn drift_says_what_takes_less_what_takes_more_and_who_left() {
             .iter()
             .map(|p| User { id: (*p).into(), login: None, email: None, name: (*p).into(), active: true })
             .collect(),
+        findings: vec![],
     };
     let before = catalogue(vec![choice(&["Draft", "Ready"])], &["Ida", "Per"]);
     assert!(drift(&before, &before).is_empty());

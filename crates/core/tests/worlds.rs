@@ -11,7 +11,9 @@ use hovrel_core::mapping::*;
 use hovrel_core::model::{
     Argument, Artefact, Block, Call, Document, Inline, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
 };
-use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, base_after, fields_to_write, waves};
+use hovrel_core::plan::{
+    Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
+};
 use hovrel_core::text::TextFormat;
 use proptest::prelude::*;
 
@@ -42,7 +44,7 @@ fn catalogue(right: bool) -> Catalogue {
         let fields = [vec![title.clone(), mark], of(kind)].concat();
         KindSchema { in_folders: false, ..KindSchema::new(kind, kind.word(), fields) }
     });
-    Catalogue { kinds: kinds.into(), users: vec![] }
+    Catalogue { kinds: kinds.into(), users: vec![], findings: vec![] }
 }
 
 /// Every field of the right from the one of its name.
@@ -174,14 +176,24 @@ impl World {
                 let order = call_order(&ls);
                 ls.sort_by_key(|a| order.iter().position(|id| *id == a.id));
             }
-            let all: HashMap<&str, &Artefact> = rs.iter().map(|a| (a.id.as_str(), *a)).collect();
+            let all = |list: &[&'_ Artefact]| -> HashMap<String, Artefact> {
+                list.iter().map(|a| (a.id.clone(), (*a).clone())).collect()
+            };
+            fn refs(all: &HashMap<String, Artefact>) -> HashMap<&str, &Artefact> {
+                all.iter().map(|(id, a)| (id.as_str(), a)).collect()
+            }
+            let (left_all, right_all) = (all(&ls), all(&rs));
             let path = |_: &Artefact| String::new();
             let none = HashMap::new();
             let known = Known {
                 pairs: &self.pairs_of(kind),
                 settled: &Default::default(),
                 bases: self.bases.get(&kind).unwrap_or(&none),
-                right_all: &all,
+                accepted: &HashMap::new(),
+                left_all: &refs(&left_all),
+                right_all: &refs(&right_all),
+                absent_left: &HashMap::new(),
+                absent_right: &HashMap::new(),
                 first_seq: changes.len() as u32,
                 planned: &planned,
             };
@@ -204,7 +216,7 @@ impl World {
             .map(|c| {
                 let mut decision = Decision::default_for(c);
                 decide(&mut decision);
-                decision.included &= !matches!(c.outcome, Outcome::Blocked | Outcome::GoneRight);
+                decision.included &= c.outcome != Outcome::Blocked && !c.outcome.is_absent();
                 (c.seq, decision)
             })
             .collect();
@@ -248,14 +260,15 @@ impl World {
                     Some(side) => side.id.clone(),
                     None => self.make(change.kind),
                 };
-                self.write(&right_id, fields);
+                let made = change.outcome == Outcome::NewRight || decision.as_new;
+                self.write(&right_id, fields.clone());
                 writes += 1;
                 if trouble.cut == Some(writes) {
                     return;
                 }
                 places.insert((change.kind, left.id.clone()), right_id.clone());
                 match names_to_come || lacking.contains_key(LINKS) {
-                    false => self.note(lane, change, decision, right_id, &lacking),
+                    false => self.note(lane, change, decision, right_id, fields, made, lacking),
                     true => later.push((seq, right_id)),
                 }
             }
@@ -271,12 +284,13 @@ impl World {
                 let called = |kind, id: &str| Some(there(&places, kind, id)?.1);
                 fields.push((f.field.clone(), named(&found.value, &called).into_owned()));
             }
-            self.write(&right_id, fields);
+            let made = change.outcome == Outcome::NewRight || decision.as_new;
+            self.write(&right_id, fields.clone());
             writes += 1;
             if trouble.cut == Some(writes) {
                 return;
             }
-            self.note(lane, change, decision, right_id, &lacking);
+            self.note(lane, change, decision, right_id, fields, made, lacking);
         }
     }
 
@@ -305,16 +319,34 @@ impl World {
         }
     }
 
-    fn note(&mut self, lane: &Lane, change: &Change, decision: &Decision, right_id: String, lacking: &Lacking) {
+    /// Notes what was written, as the right holds it, and what it held besides if it was made.
+    #[allow(clippy::too_many_arguments)]
+    fn note(
+        &mut self,
+        lane: &Lane,
+        change: &Change,
+        decision: &Decision,
+        right_id: String,
+        fields: Vec<(String, Value)>,
+        made: bool,
+        lacking: Lacking,
+    ) {
         let left = change.left.as_ref().unwrap().id.clone();
         let there = self.right.iter().find(|a| a.id == right_id).unwrap();
         let bases = self.bases.entry(change.kind).or_default();
         let old = bases.get(&left).cloned().unwrap_or_default();
-        let base = base_after(change, decision, lane.policies.first_contact, &right_side(lane, there), &old, lacking);
+        let held = |field: &str| right_value(there, field).into_owned();
+        let fields = fields.into_iter().map(|(f, sent)| (f.clone(), WrittenField { sent, held: held(&f) })).collect();
+        let made = made.then(|| right_side(lane, there));
+        let written = Written { fields, lacking, made };
+        let digests = change.left_side.0.keys().map(|t| (t.clone(), String::new())).collect();
+        let base = base_after(change, decision, lane.policies.first_contact, &written, &old, &digests);
         let (left_base, right_base) = (base.left.fingerprint(), base.right.fingerprint());
         bases.insert(left.clone(), base);
         self.pairs.retain(|(k, p)| (*k, &p.left_id) != (change.kind, &left));
-        self.pairs.push((change.kind, Pair { left_id: left, right_id, left_base, right_base }));
+        let (left_key, right_key, agreed, let_go) = (left.clone(), right_id.clone(), None, false);
+        let pair = Pair { left_id: left, right_id, left_key, right_key, left_base, right_base, agreed, let_go };
+        self.pairs.push((change.kind, pair));
     }
 }
 
@@ -378,7 +410,7 @@ fn links() -> impl Strategy<Value = Vec<Link>> {
         1 => Just(LinkEnd::Artefact { kind: Kind::Requirement, id: "q1".into() }),
         1 => Just(LinkEnd::Url("https://skarnvik.example/plan".into())),
     ];
-    let link = (link_type, target).prop_map(|(link_type, target)| Link { link_type, target });
+    let link = (link_type, target).prop_map(|(link_type, target)| Link::new(link_type, target));
     prop::collection::vec(link, 0..4)
 }
 

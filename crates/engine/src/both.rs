@@ -15,6 +15,7 @@ use hovrel_core::model::{Artefact, Kind, LinkEnd};
 use hovrel_store::{Joined, Route, System};
 use uuid::Uuid;
 
+use crate::absent::{Absences, AtEnd, absences};
 use crate::ends::{RouteEnds, prepare_items};
 use crate::survey::{folder_paths, read_all};
 use crate::worker::Running;
@@ -27,8 +28,15 @@ pub(crate) struct Both {
     pub left_system: System,
     pub right_system: System,
     pub ends: RouteEnds,
+    /// As the first lane of their kind takes them.
     pub left_items: HashMap<Kind, Vec<Artefact>>,
+    /// As a further lane of the same kind takes them, by its id: what stands beside an item for one lane's rules is none
+    /// of the other's.
+    pub of_lane: HashMap<String, Vec<Artefact>>,
     pub right_items: HashMap<Kind, Vec<Artefact>>,
+    /// Why halves of pairs are not among these.
+    pub absent_left: Absences,
+    pub absent_right: Absences,
     pub left_paths: HashMap<String, Vec<String>>,
     pub right_paths: HashMap<String, Vec<String>>,
     pub carried_elsewhere: Vec<Elsewhere>,
@@ -46,6 +54,8 @@ pub(crate) struct Elsewhere {
     url: String,
     /// How an item of this route's right links to it: as an item, if it is in the same system.
     pub there: LinkEnd,
+    /// The place of its route among those whose items links lead to; none if they lead back to the left.
+    pub followed: Option<usize>,
 }
 
 pub(crate) async fn read_both(
@@ -77,8 +87,16 @@ pub(crate) async fn read_both(
     if let (Some(tree), Some(levels)) = (left_items.get_mut(&Kind::Folder), levels_of(&right_catalogue)) {
         join_deep(tree, levels);
     }
+    let mut of_lane: HashMap<String, Vec<Artefact>> = HashMap::new();
+    for (n, lane) in lanes.iter().enumerate() {
+        let further = lanes[..n].iter().any(|l| l.left_kind == lane.left_kind);
+        if let Some(items) = left_items.get(&lane.left_kind).filter(|_| further) {
+            of_lane.insert(lane.id.clone(), items.clone());
+        }
+    }
     for lane in lanes {
-        if let Some(items) = left_items.get_mut(&lane.left_kind) {
+        let items = of_lane.get_mut(&lane.id).or(left_items.get_mut(&lane.left_kind));
+        if let Some(items) = items {
             prepare_items(items, lane, lanes, &left_catalogue, &right_catalogue, &shared, &left_paths);
         }
     }
@@ -91,8 +109,32 @@ pub(crate) async fn read_both(
             placed.extend(url.map(|url| (lane.left_kind, pair.left_id.as_str(), url)));
         }
     }
-    let linked_back = without_back_links(&mut left_items, placed);
+    let all = left_items.values_mut().chain(of_lane.values_mut());
+    let linked_back = without_back_links(all, placed);
+    let (at_left, at_right) = (
+        AtEnd {
+            connector: &*left,
+            system: &left_system.name,
+            container: &route.left_container,
+            items: &left_items,
+            kind: |lane| lane.left_kind,
+            id: |pair| &pair.left_id,
+        },
+        AtEnd {
+            connector: &*right,
+            system: &right_system.name,
+            container: &route.right_container,
+            items: &right_items,
+            kind: |lane| lane.right_kind,
+            id: |pair| &pair.right_id,
+        },
+    );
+    let (absent_left, absent_right) =
+        futures::try_join!(absences(at_left, lanes, pairs), absences(at_right, lanes, pairs))?;
     Ok(Both {
+        absent_left,
+        absent_right,
+        of_lane,
         linked_back,
         read_at,
         left_paths,
@@ -117,6 +159,9 @@ fn levels_of(catalogue: &Catalogue) -> Option<u32> {
 async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<Elsewhere>, EngineError> {
     let others = hub.store.other_routes(route).await?;
     let systems: HashMap<Uuid, System> = hub.store.systems().await?.into_iter().map(|s| (s.id, s)).collect();
+    // Routes that were removed are in the list no more.
+    let followed: HashMap<Uuid, usize> =
+        route.follows.iter().flatten().enumerate().map(|(n, followed)| (*followed, n)).collect();
     struct Other {
         lanes: Vec<Lane>,
         right: Arc<dyn Connector>,
@@ -139,7 +184,8 @@ async fn carried_elsewhere(hub: &Hub, route: &Route) -> Result<Vec<Elsewhere>, E
             true => LinkEnd::Artefact { kind: lane.right_kind, id: pair.right_id },
             false => LinkEnd::Url(url.clone()),
         };
-        Some(Elsewhere { kind: lane.left_kind, left_id: pair.left_id, url, there })
+        let followed = followed.get(&pair.route).copied();
+        Some(Elsewhere { kind: lane.left_kind, left_id: pair.left_id, url, there, followed })
     };
     Ok(hub.store.joined(&ids).await?.into_iter().filter_map(place).collect())
 }
@@ -148,13 +194,16 @@ type Items = HashMap<Kind, Vec<Artefact>>;
 
 /// Takes the links to counterparts off the left items: they are Hovrel's own, and would come back as somebody's
 /// change (law 5). The items that had one are returned. `placed` says where a person finds what an item became.
-fn without_back_links(items: &mut Items, placed: Vec<(Kind, &str, String)>) -> HashSet<(Kind, String)> {
+fn without_back_links<'i>(
+    items: impl Iterator<Item = &'i mut Vec<Artefact>>,
+    placed: Vec<(Kind, &str, String)>,
+) -> HashSet<(Kind, String)> {
     let mut own: HashMap<(Kind, &str), Vec<LinkEnd>> = HashMap::new();
     for (kind, id, url) in placed {
         own.entry((kind, id)).or_default().push(LinkEnd::Url(url));
     }
     let mut found = HashSet::new();
-    for item in items.values_mut().flatten() {
+    for item in items.flatten() {
         let Some(own) = own.get(&(item.kind, item.id.as_str())) else { continue };
         let before = item.links.len();
         item.links.retain(|l| !own.contains(&l.target));

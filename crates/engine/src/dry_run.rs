@@ -1,15 +1,16 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::sync::Arc;
 
-use hovrel_core::compare::{Base, BaseSide, End, Known, compare_lane};
-use hovrel_core::identity::{Candidate, Looking, Pair, Settled, match_first_contact};
+use hovrel_core::compare::{Agreement, Base, BaseSide, Comparer, End, Known, compare_lane};
+use hovrel_core::identity::{Accepted, Candidate, Looking, Pair, Settled, match_first_contact};
 use hovrel_core::mapping::{Lane, Place, call_order};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
-use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
+use hovrel_core::plan::{Change, Decision, Outcome};
 use hovrel_core::rehearse::{Estimate, Refusal};
 use hovrel_core::scope::{Chosen, choose};
-use hovrel_store::{NewChange, PairRow, Plan, SettledMatch, Store};
+use hovrel_store::{NewChange, Plan, SettledMatch, Store};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use tokio::task::block_in_place;
@@ -38,6 +39,12 @@ pub struct PlanSummary {
     /// What the transfer will cost; none in plans of before it was foreseen.
     #[serde(default)]
     pub estimate: Option<Estimate>,
+    /// Pairs that a person let go, and that are not told again.
+    #[serde(default)]
+    pub let_go: u64,
+    /// The digest of each rule with what it reads besides the item, by lane and target.
+    #[serde(default)]
+    pub rules: BTreeMap<String, BTreeMap<String, String>>,
 }
 
 /// A lane with what is in its scope at both ends.
@@ -65,14 +72,12 @@ pub(crate) fn scope_lanes<'a>(
         .zip(covered)
         .map(|(lane, covered)| Scoped {
             lane: lane.clone(),
-            left: covered.all(),
+            left: as_the_lane_takes_them(both, lane, covered.all()),
             right: both.ends.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
                 in_scope(right_of(lane.right_kind), &lane.right_scope, kind, &both.right_paths, both.read_at)
             }),
         })
         .collect();
-    scoped.sort_by_key(|s| s.lane.left_kind);
-
     let (mut mapped, nothing) = (Mapped::default(), Settled::new());
     for s in &mut scoped {
         match s.lane.left_kind {
@@ -87,12 +92,22 @@ pub(crate) fn scope_lanes<'a>(
         let said = settled.get(&s.lane.id).unwrap_or(&nothing);
         place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice), said);
     }
+    scoped.sort_by_key(|s| s.lane.left_kind);
     mapped.set_left(both.left.clone());
     mapped.set_keys(both.left_items.values().flatten(), both.right_items.values().flatten());
-    for e in &both.carried_elsewhere {
+    let mut followed: Vec<_> = both.carried_elsewhere.iter().filter(|e| e.followed.is_some()).collect();
+    followed.sort_by_key(|e| e.followed);
+    for e in followed {
         mapped.set_elsewhere(e.kind, &e.left_id, &e.there);
     }
     (scoped, mapped)
+}
+
+/// The items of a lane as its own rules take them.
+fn as_the_lane_takes_them<'a>(both: &'a Both, lane: &Lane, items: Vec<&'a Artefact>) -> Vec<&'a Artefact> {
+    let Some(own) = both.of_lane.get(&lane.id) else { return items };
+    let by_id: HashMap<&str, &Artefact> = own.iter().map(|a| (a.id.as_str(), a)).collect();
+    items.into_iter().filter_map(|a| by_id.get(a.id.as_str()).copied()).collect()
 }
 
 /// Notes where the items of a lane are at the right: with their pair, with what surely is their
@@ -129,19 +144,53 @@ fn free<'a>(list: &[&'a Artefact], taken: &HashSet<&str>, paths: &HashMap<String
     free.map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
 }
 
-/// The pairs of a route by lane.
-pub(crate) fn pairs_by_lane(rows: Vec<PairRow>) -> HashMap<String, Vec<Pair>> {
+/// The pairs of a route by lane, each with how its fields came to be in step; what is the same for many is kept once.
+pub(crate) async fn pairs_by_lane(store: &Store, route: Uuid) -> Result<HashMap<String, Vec<Pair>>, EngineError> {
+    let rows = store.pairs(route).await?;
+    let hashes: HashSet<Vec<u8>> = rows.iter().filter_map(|r| r.agreed.clone()).collect();
+    let mut agreements: HashMap<Vec<u8>, Arc<Agreement>> = HashMap::new();
+    for (hash, body) in store.snapshots(&hashes.into_iter().collect::<Vec<_>>()).await? {
+        agreements.insert(hash, Arc::new(serde_json::from_value(body)?));
+    }
     let mut out: HashMap<String, Vec<Pair>> = HashMap::new();
     let hash = |bytes: Vec<u8>| Fingerprint(bytes.try_into().unwrap_or([0; 32]));
     for row in rows {
         out.entry(row.lane).or_default().push(Pair {
             left_id: row.left_id,
             right_id: row.right_id,
+            left_key: row.left_key,
+            right_key: row.right_key,
             left_base: hash(row.left_base),
             right_base: hash(row.right_base),
+            agreed: row.agreed.and_then(|hash| agreements.get(&hash).cloned()),
+            let_go: row.let_go,
         });
     }
-    out
+    Ok(out)
+}
+
+/// What is remembered of the comments and past changes of a lane's items, by the ids of both.
+pub(crate) async fn accepted_by_pair(
+    store: &Store,
+    both: &Both,
+    lane: &Lane,
+) -> Result<HashMap<(String, String), Vec<Accepted>>, EngineError> {
+    let (left, right) = ((both.left_system.id, lane.left_kind.id()), (both.right_system.id, lane.right_kind.id()));
+    let mut out: HashMap<(String, String), Vec<Accepted>> = HashMap::new();
+    for row in store.accepted_pieces(left, right).await? {
+        let before = match row.state.as_str() {
+            "intended" => Some(row.before.map_or(Ok(Vec::new()), serde_json::from_value)?),
+            _ => None,
+        };
+        out.entry((row.left_id, row.right_id)).or_default().push(Accepted {
+            slot: row.slot,
+            left: row.left_piece,
+            right: row.right_piece,
+            said: row.said,
+            before,
+        });
+    }
+    Ok(out)
 }
 
 /// What a person said of items without a pair, by lane.
@@ -163,7 +212,7 @@ pub(crate) async fn changed_bases(
     right_all: &HashMap<&str, &Artefact>,
 ) -> Result<HashMap<String, Base>, EngineError> {
     let Some(cx) = both.ends.context(&scoped.lane, mapped) else { return Ok(HashMap::new()) };
-    let comparer = hovrel_core::compare::Comparer::new(&scoped.lane, &cx);
+    let comparer = Comparer::new(&scoped.lane, &cx);
     let by_left: HashMap<&str, &Artefact> = scoped.left.iter().map(|a| (a.id.as_str(), *a)).collect();
     let changed: Vec<&Pair> = pairs
         .iter()
@@ -180,14 +229,17 @@ pub(crate) async fn changed_bases(
     let side = |f: &Fingerprint| bodies.get(f.0.as_slice()).cloned().unwrap_or_default();
     Ok(changed
         .iter()
-        .map(|p| (p.left_id.clone(), Base { left: side(&p.left_base), right: side(&p.right_base) }))
+        .map(|p| {
+            let agreed = p.agreed.as_ref().map(|a| (**a).clone().into()).unwrap_or_default();
+            (p.left_id.clone(), Base { left: side(&p.left_base), right: side(&p.right_base), agreed })
+        })
         .collect())
 }
 
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
     let route = hub.store.route(route).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
+    let pairs = pairs_by_lane(&hub.store, route.id).await?;
     let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
     let nothing = Settled::new();
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
@@ -208,14 +260,29 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             both.right_items.get(&s.lane.right_kind).into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
         let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
         let bases = changed_bases(&hub.store, s, &both, &mapped, known, &right_all).await?;
+        let accepted = accepted_by_pair(&hub.store, &both, &s.lane).await?;
+        let left_all: HashMap<&str, &Artefact> =
+            both.left_items.get(&s.lane.left_kind).into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
         let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
         let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
         let (left, right) =
             (End { artefacts: &s.left, path: &left_path }, End { artefacts: &s.right, path: &right_path });
         let first_seq = drafted.next_seq();
         let said = settled.get(&s.lane.id).unwrap_or(&nothing);
-        let kept =
-            Known { pairs: known, settled: said, bases: &bases, right_all: &right_all, first_seq, planned: &planned };
+        let none = HashMap::new();
+        let kept = Known {
+            pairs: known,
+            settled: said,
+            bases: &bases,
+            accepted: &accepted,
+            left_all: &left_all,
+            right_all: &right_all,
+            absent_left: both.absent_left.get(&s.lane.left_kind).unwrap_or(&none),
+            absent_right: both.absent_right.get(&s.lane.right_kind).unwrap_or(&none),
+            first_seq,
+            planned: &planned,
+        };
+        summary.rules.insert(s.lane.id.clone(), Comparer::new(&s.lane, &cx).digests());
         let mut made: Vec<((Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
             // What already is at the right may be referred to at once.
@@ -231,12 +298,16 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         summary.right_total += right_all.len() as u64;
         summary.in_step += found.in_step;
         summary.only_right += found.only_right;
-        planned.extend(made);
+        summary.let_go += found.let_go;
+        for (item, seq) in made {
+            // Of several lanes of one kind the first that carries an item says where it is.
+            planned.entry(item).or_insert(seq);
+        }
     }
     let (outline, made) = drafted.finish(&planned)?;
     job.tell(json!({"phase": "rehearsing"})).await?;
     let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();
-    let Rehearsed { mut refusals, estimate } = block_in_place(|| rehearse(&both, &lanes, &made))?;
+    let Rehearsed { mut played, estimate } = block_in_place(|| rehearse(&both, &lanes, &made))?;
     summary.estimate = Some(estimate);
     let plan = Plan {
         id: Uuid::now_v7(),
@@ -253,19 +324,23 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let id = plan.id;
     let rows = made.read()?.map(move |read| {
         let (change, taken) = read?;
-        let refusals = refusals.remove(&change.seq).unwrap_or_default();
-        row(id, &change, taken, &refusals)
+        let found = played.remove(&change.seq).unwrap_or_default();
+        row(id, &change, taken, &found)
     });
     hub.store.keep_plan(&plan, Box::new(rows), &outline.needs).await?;
     Ok(json!({"plan": plan.id, "changes": outline.changes}))
 }
 
-fn row(plan: Uuid, change: &Change, included: bool, refusals: &[Refusal]) -> Result<NewChange, serde_json::Error> {
+fn row(
+    plan: Uuid,
+    change: &Change,
+    included: bool,
+    (refusals, right_calls, left_calls): &(Vec<Refusal>, f64, f64),
+) -> Result<NewChange, serde_json::Error> {
     let decision = Decision { included, ..Decision::default_for(change) };
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
     let side = change.left.as_ref().or(change.right.as_ref());
-    let conflicts =
-        change.fields.iter().filter(|f| matches!(f.reason, FieldReason::BothChanged | FieldReason::NoBase)).count();
+    let conflicts = change.fields.iter().filter(|f| f.reason.is_conflict()).count();
     Ok(NewChange {
         plan_id: plan,
         seq: change.seq as i32,
@@ -283,5 +358,7 @@ fn row(plan: Uuid, change: &Change, included: bool, refusals: &[Refusal]) -> Res
         included: decision.included,
         refusals: serde_json::to_value(refusals)?,
         decision: serde_json::to_value(&decision)?,
+        right_calls: *right_calls,
+        left_calls: *left_calls,
     })
 }

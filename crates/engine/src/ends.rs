@@ -65,13 +65,15 @@ impl Mapped {
         Mapped { assume: true, ..Mapped::default() }
     }
 
-    /// `kind` is the one at the left, `place` tells the one at the right.
+    /// `kind` is the one at the left, `place` tells the one at the right. Of several lanes of one kind, the first in the
+    /// route that carries an item says where it is.
     pub fn set(&mut self, kind: Kind, left_id: &str, place: Place) {
-        self.places.insert((kind, left_id.to_owned()), place);
+        self.places.entry((kind, left_id.to_owned())).or_insert(place);
     }
 
+    /// Of several routes that carry an item, the one that is named first says where it is.
     pub fn set_elsewhere(&mut self, kind: Kind, left_id: &str, there: &LinkEnd) {
-        self.elsewhere.insert((kind, left_id.to_owned()), there.clone());
+        self.elsewhere.entry((kind, left_id.to_owned())).or_insert_with(|| there.clone());
     }
 
     /// Notes the keys of both ends, so that texts can be led on from one to the other.

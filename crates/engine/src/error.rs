@@ -8,7 +8,7 @@ pub enum EngineError {
     #[error("{system}: {error}. {}", .error.advice())]
     System { system: String, error: ConnectError },
     #[error(transparent)]
-    Store(#[from] StoreError),
+    Store(StoreError),
     #[error("the credentials of {system} can't be opened: {why}. Enter them again.")]
     Sealed { system: String, why: String },
     #[error("no profile is called {0}")]
@@ -21,6 +21,15 @@ pub enum EngineError {
     File(#[from] std::io::Error),
     #[error("the worker lost its lease")]
     LeaseLost,
+}
+
+impl From<StoreError> for EngineError {
+    fn from(e: StoreError) -> Self {
+        match e {
+            StoreError::LeaseLost => EngineError::LeaseLost,
+            other => EngineError::Store(other),
+        }
+    }
 }
 
 impl From<serde_json::Error> for EngineError {

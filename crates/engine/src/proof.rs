@@ -2,15 +2,18 @@
 
 use std::collections::HashMap;
 
+use hovrel_core::mapping::Lane;
 use hovrel_core::model::Artefact;
-use hovrel_core::reconcile::{LaneProof, ProofLoss, prove_lane};
+use hovrel_core::plan::{Change, Decision};
+use hovrel_core::reconcile::{Fate, Headline, LaneProof, Progress, ProofLoss, Proven, Weight, prove_lane};
+use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::both::read_both;
-use crate::dry_run::{changed_bases, pairs_by_lane, scope_lanes, settled_by_lane};
+use crate::dry_run::{accepted_by_pair, changed_bases, pairs_by_lane, scope_lanes, settled_by_lane};
 use crate::worker::Running;
 use crate::{EngineError, Hub};
 
@@ -21,54 +24,142 @@ pub struct RouteProof {
     pub right_system: String,
     pub route_version: i32,
     pub lanes: Vec<LaneProof>,
-    /// Losses that the latest transfer's plan foresaw and that happened.
+    /// What it comes to.
+    #[serde(default)]
+    pub headline: Headline,
+    /// Losses that stand in the ledger and that a plan had shown before they happened.
     pub losses_foreseen: u64,
-    /// Losses that happened without having been foreseen.
+    /// Losses that stand in the ledger and happened without having been shown.
     pub losses_unforeseen: u64,
     pub unforeseen: Vec<ProofLoss>,
+    /// The ledger as it stood, with whether each loss had been foreseen; none in proofs of before it was kept with them.
+    #[serde(default)]
+    pub ledger: Option<Vec<LedgerLoss>>,
 }
 
-pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
+/// A loss that stands.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct LedgerLoss {
+    #[serde(flatten)]
+    pub of: ProofLoss,
+    pub foreseen: bool,
+}
+
+/// Changes of a plan that are looked at together.
+const PART: i64 = 200;
+
+pub(crate) async fn run(
+    hub: &Hub,
+    job: &Running,
+    route: Uuid,
+    _options: &serde_json::Value,
+) -> Result<serde_json::Value, EngineError> {
     let route = hub.store.route(route).await?;
-    let lanes: Vec<_> = serde_json::from_value::<Vec<hovrel_core::mapping::Lane>>(route.lanes.clone())?;
-    let pairs = pairs_by_lane(hub.store.pairs(route.id).await?);
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let pairs = pairs_by_lane(&hub.store, route.id).await?;
     let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
+    let fates = fates(hub, &route, &lanes).await?;
+    let nothing = HashMap::new();
     let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs, &settled));
     let mut proofs: Vec<LaneProof> = Vec::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };
         let right_all: HashMap<&str, &Artefact> =
             both.right_items.get(&s.lane.right_kind).into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
+        let left_all: HashMap<&str, &Artefact> =
+            both.left_items.get(&s.lane.left_kind).into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
         let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
         let bases = changed_bases(&hub.store, s, &both, &mapped, known, &right_all).await?;
-        proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &s.left, &s.right, &right_all, known, &bases)));
-    }
-    let ledger: Vec<(String, String, bool, serde_json::Value)> =
-        match hub.store.latest_job(route.id, "transfer").await? {
-            Some(transfer) => hub.store.ledger(transfer.id).await?,
-            None => Vec::new(),
+        let accepted = accepted_by_pair(&hub.store, &both, &s.lane).await?;
+        let none = HashMap::new();
+        let from = Proven {
+            left: &s.left,
+            right: &s.right,
+            left_all: &left_all,
+            right_all: &right_all,
+            absent_left: both.absent_left.get(&s.lane.left_kind).unwrap_or(&none),
+            absent_right: both.absent_right.get(&s.lane.right_kind).unwrap_or(&none),
+            pairs: known,
+            bases: &bases,
+            accepted: &accepted,
+            fates: fates.get(&s.lane.id).unwrap_or(&nothing),
         };
-    let noted = ledger.len();
-    let unforeseen: Vec<ProofLoss> = ledger
-        .into_iter()
-        .filter(|(_, _, foreseen, _)| !foreseen)
-        .map(|(left_key, right_key, _, loss)| {
-            Ok(ProofLoss { left_key, right_key, loss: serde_json::from_value(loss)? })
-        })
-        .collect::<Result<_, EngineError>>()?;
+        proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &from)));
+    }
+    let ledger = hub.store.losses(route.id).await?.into_iter().map(|row| {
+        let loss = serde_json::from_value(row.body)?;
+        let of = ProofLoss { left_key: row.left_key, right_key: row.right_key, loss };
+        Ok(LedgerLoss { of, foreseen: row.foreseen })
+    });
+    let ledger = ledger.collect::<Result<Vec<_>, EngineError>>()?;
+    let unforeseen: Vec<ProofLoss> = ledger.iter().filter(|l| !l.foreseen).map(|l| l.of.clone()).collect();
+    let headline = Headline::of(&proofs);
+    let count = |weight: Weight| {
+        let fields = proofs.iter().flat_map(|p| &p.differences).filter(|d| d.cause.weight() == weight).count();
+        fields + proofs.iter().flat_map(|p| &p.missing).filter(|m| m.cause.weight() == weight).count()
+    };
     let differences: usize = proofs.iter().map(|p| p.differences.len() + p.missing.len()).sum();
+    let unexplained = count(Weight::Unexplained);
+    let figures = (differences as i32, headline.waits_items as i32, unexplained as i32);
     let proof = RouteProof {
         left_system: both.left_system.name.clone(),
         right_system: both.right_system.name.clone(),
         route_version: route.version,
         lanes: proofs,
-        losses_foreseen: (noted - unforeseen.len()) as u64,
+        headline,
+        losses_foreseen: (ledger.len() - unforeseen.len()) as u64,
         losses_unforeseen: unforeseen.len() as u64,
         unforeseen,
+        ledger: Some(ledger),
     };
     let id = Uuid::now_v7();
-    hub.store.keep_proof(id, route.id, &serde_json::to_value(&proof)?, differences as i32).await?;
-    Ok(json!({"proof": id, "differences": differences}))
+    hub.store.keep_proof(id, route.id, &serde_json::to_value(&proof)?, figures).await?;
+    Ok(json!({"proof": id, "differences": differences, "waits": figures.1, "unexplained": figures.2}))
+}
+
+/// What became of items in the latest plan of a route, by lane and left id.
+async fn fates(
+    hub: &Hub,
+    route: &Route,
+    lanes: &[Lane],
+) -> Result<HashMap<String, HashMap<String, Fate>>, EngineError> {
+    let Some(plan) = hub.store.latest_plans(&[route.id]).await?.into_iter().next() else { return Ok(HashMap::new()) };
+    let transfer = hub.store.transfers_of_plans(&[plan.id]).await?.into_iter().next();
+    let journal: HashMap<i32, Progress> = match &transfer {
+        Some(job) => hub.store.journal(job.id).await?.into_iter().map(|row| (row.seq, progress(&row.state))).collect(),
+        None => HashMap::new(),
+    };
+    let policies: HashMap<&str, _> = lanes.iter().map(|l| (l.id.as_str(), l.policies.first_contact)).collect();
+    let mut out: HashMap<String, HashMap<String, Fate>> = HashMap::new();
+    let mut after = -1;
+    loop {
+        let rows = hub.store.changes_after(plan.id, after, PART).await?;
+        let Some(last) = rows.last() else { break };
+        after = last.seq;
+        for row in rows {
+            let change: Change = serde_json::from_value(row.body)?;
+            let decision: Decision = serde_json::from_value(row.decision)?;
+            let Some(left) = &change.left else { continue };
+            let first_contact = policies.get(change.lane.as_str()).copied().unwrap_or_default();
+            let fields = change.fields.iter().map(|f| (f.field.clone(), (f.reason, decision.field(f, first_contact))));
+            let fate = Fate {
+                outcome: change.outcome,
+                included: row.included,
+                transfer: journal.get(&row.seq).copied(),
+                fields: fields.collect(),
+            };
+            out.entry(change.lane.clone()).or_default().insert(left.id.clone(), fate);
+        }
+    }
+    Ok(out)
+}
+
+fn progress(state: &str) -> Progress {
+    match state {
+        "done" => Progress::Done,
+        "refused" => Progress::Refused,
+        _ => Progress::Begun,
+    }
 }

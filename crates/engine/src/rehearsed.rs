@@ -6,7 +6,7 @@ use hovrel_connect::Connector;
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Change, Decision, Outcome};
-use hovrel_core::rehearse::{Estimate, Pace, Refusal, Rehearsal};
+use hovrel_core::rehearse::{Estimate, LINKING_BACK, Pace, Played, Refusal, Rehearsal};
 
 use crate::EngineError;
 use crate::both::Both;
@@ -14,29 +14,33 @@ use crate::drafted::Made;
 
 /// What a rehearsal found.
 pub(crate) struct Rehearsed {
-    /// What the right would not take, by the place of the change.
-    pub refusals: HashMap<u32, Vec<Refusal>>,
+    /// What the right would not take, and what it costs in calls to right and left, by the place of the change.
+    pub played: HashMap<u32, (Vec<Refusal>, f64, f64)>,
     pub estimate: Estimate,
 }
 
 pub(crate) fn rehearse(both: &Both, lanes: &[&Lane], made: &Made) -> Result<Rehearsed, EngineError> {
     let mut stage = Rehearsal::new(&both.ends.right, both.right_items.values().flatten());
     let lane_of: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), *l)).collect();
-    let mut refusals = HashMap::new();
+    let mut played = HashMap::new();
+    let (left, right) = (pace(&*both.left), pace(&*both.right));
     for read in made.read()? {
         let (change, included) = read?;
         let lane = lane_of.get(change.lane.as_str());
         let decision = Decision { included, ..Decision::default_for(&change) };
-        let found = stage.play(&change, &decision, first_contact(lane.copied()));
-        if included && lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both) {
+        let Played { refusals, cost } = stage.play(&change, &decision, first_contact(lane.copied()));
+        let back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
+        if included && back {
             stage.effort().link_back();
         }
-        if !found.is_empty() {
-            refusals.insert(change.seq, found);
+        let left_calls = cost.left + if back { LINKING_BACK } else { 0 };
+        let cost = (cost.right_calls(&right), left_calls as f64);
+        if !refusals.is_empty() || cost != (0.0, 0.0) {
+            played.insert(change.seq, (refusals, cost.0, cost.1));
         }
     }
-    let estimate = stage.effort().estimate(&pace(&*both.left), &pace(&*both.right));
-    Ok(Rehearsed { refusals, estimate })
+    let estimate = stage.effort().estimate(&left, &right);
+    Ok(Rehearsed { played, estimate })
 }
 
 fn first_contact(lane: Option<&Lane>) -> FirstContact {
@@ -47,12 +51,14 @@ fn first_contact(lane: Option<&Lane>) -> FirstContact {
 pub(crate) fn gets_link(change: &Change, both: &Both) -> bool {
     let Some(left) = &change.left else { return false };
     let there: (Kind, String) = (change.kind, left.id.clone());
-    matches!(change.outcome, Outcome::NewRight | Outcome::Adopt | Outcome::UpdateRight)
-        && !both.linked_back.contains(&there)
+    matches!(
+        change.outcome,
+        Outcome::NewRight | Outcome::Adopt | Outcome::UpdateRight | Outcome::Conflict | Outcome::GoneRight
+    ) && !both.linked_back.contains(&there)
 }
 
 /// What an end allows, and how long its calls took while it was read.
-fn pace(connector: &dyn Connector) -> Pace {
+pub(crate) fn pace(connector: &dyn Connector) -> Pace {
     let (can, meter) = (connector.describe(), connector.meter());
     Pace {
         calls_at_once: can.calls_at_once,

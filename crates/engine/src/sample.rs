@@ -8,22 +8,9 @@ use hovrel_core::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 pub fn change(seq: u32, id: &str, outcome: Outcome) -> Change {
     let side = |id: &str| Side::of(&Artefact::bare(Kind::TestCase, id), String::new());
     Change {
-        seq,
-        lane: "cases".into(),
-        kind: Kind::TestCase,
-        right_kind: Kind::TestCase,
-        outcome,
         left: Some(side(id)),
         right: (outcome != Outcome::NewRight).then(|| side(id)),
-        fields: vec![],
-        as_new: vec![],
-        left_side: Default::default(),
-        right_side: Default::default(),
-        depends_on: vec![],
-        after: vec![],
-        losses: vec![],
-        evidence: None,
-        faults: vec![],
+        ..Change::new(seq, "cases", (Kind::TestCase, Kind::TestCase), outcome)
     }
 }
 
@@ -33,7 +20,7 @@ pub fn waiting(seq: u32, id: &str, to: &str) -> Change {
     let field = FieldChange {
         field: LINKS.into(),
         left: None,
-        write: Value::Links(vec![Link { link_type: LinkType::RelatesTo, target }]),
+        write: Value::Links(vec![Link::new(LinkType::RelatesTo, target)]),
         right: Some(Value::Empty),
         reason: FieldReason::WaitsForOthers,
         losses: vec![],

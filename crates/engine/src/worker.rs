@@ -1,14 +1,16 @@
 //! Workers: take a job, keep its lease alive, run it, say how it ended.
 
-use std::time::Duration;
+use std::sync::Arc;
+use std::time::{Duration, Instant};
 
-use hovrel_store::{Job, Wanted};
+use hovrel_store::{Holder, Job, Wanted};
 use serde_json::Value;
 use tokio::sync::watch;
 use tokio_util::sync::CancellationToken;
 use tokio_util::task::AbortOnDropHandle;
 use uuid::Uuid;
 
+use crate::lease::Lease;
 use crate::{EngineError, Hub, dry_run, proof, survey, transfer};
 
 #[derive(Debug, Clone, Copy)]
@@ -34,7 +36,9 @@ pub(crate) enum End {
 
 /// A job that is being run, for telling how far it is and asking what is wanted.
 pub(crate) struct Running {
-    pub id: Uuid,
+    pub holder: Holder,
+    /// Until when the job is this worker's, by its own clock.
+    pub lease: Arc<Lease>,
     pub wanted: watch::Receiver<Wanted>,
     hub: Hub,
     last: tokio::sync::Mutex<Option<tokio::time::Instant>>,
@@ -51,12 +55,12 @@ impl Running {
             return Ok(());
         }
         *last = Some(tokio::time::Instant::now());
-        Ok(self.hub.store.progress(self.id, &progress).await?)
+        Ok(self.hub.store.progress(self.holder, &progress).await?)
     }
 
     /// Tells progress that must not be missed.
     pub async fn tell_now(&self, progress: Value) -> Result<(), EngineError> {
-        Ok(self.hub.store.progress(self.id, &progress).await?)
+        Ok(self.hub.store.progress(self.holder, &progress).await?)
     }
 }
 
@@ -80,8 +84,10 @@ pub async fn run_worker(hub: Hub, options: WorkerOptions, end: CancellationToken
 async fn take_jobs(hub: &Hub, options: WorkerOptions) {
     let worker = Uuid::now_v7();
     loop {
+        // Counted from before the question, so that it never seems to go on for longer than it does.
+        let asked = Instant::now();
         match hub.store.lease(worker, options.lease.as_secs_f64()).await {
-            Ok(Some(job)) => run_job(hub, worker, job, options).await,
+            Ok(Some(job)) => run_job(hub, worker, job, Lease::new(asked, options.lease), options).await,
             Ok(None) => {
                 let rest = tokio::time::sleep(Duration::from_millis(500));
                 tokio::select! { _ = hub.wake.notified() => {}, _ = rest => {} }
@@ -94,11 +100,13 @@ async fn take_jobs(hub: &Hub, options: WorkerOptions) {
     }
 }
 
-async fn run_job(hub: &Hub, worker: Uuid, job: Job, options: WorkerOptions) {
+async fn run_job(hub: &Hub, worker: Uuid, job: Job, lease: Lease, options: WorkerOptions) {
+    let (holder, lease) = (Holder { job: job.id, worker }, Arc::new(lease));
     let (tell_wanted, wanted) = watch::channel(Wanted::Run);
-    let running = Running { id: job.id, wanted, hub: hub.clone(), last: tokio::sync::Mutex::new(None) };
+    let last = tokio::sync::Mutex::new(None);
+    let running = Running { holder, lease: lease.clone(), wanted, hub: hub.clone(), last };
     // A task of its own: a long comparison must not cost the lease.
-    let alive = AbortOnDropHandle::new(tokio::spawn(keep_lease(hub.clone(), job.id, worker, options, tell_wanted)));
+    let alive = AbortOnDropHandle::new(tokio::spawn(keep_lease(hub.clone(), holder, lease, options, tell_wanted)));
     let outcome = tokio::select! {
         outcome = dispatch(hub, &running, &job) => outcome,
         // Invariant 4.
@@ -117,23 +125,33 @@ async fn run_job(hub: &Hub, worker: Uuid, job: Job, options: WorkerOptions) {
             ("failed", None, Some(e.to_string()))
         }
     };
-    if let Err(e) = hub.store.end_job(job.id, worker, state, result.as_ref(), error.as_deref()).await {
+    if let Err(e) = hub.store.end_job(holder, state, result.as_ref(), error.as_deref()).await {
         tracing::error!(job = %job.id, "a job's end could not be kept: {e}");
     }
 }
 
-/// Renews a job's lease, and tells what is wanted of the job, until the lease is somebody else's.
-async fn keep_lease(hub: Hub, job: Uuid, worker: Uuid, options: WorkerOptions, tell_wanted: watch::Sender<Wanted>) {
-    loop {
-        match hub.store.heartbeat(job, worker, options.lease.as_secs_f64()).await {
-            Ok(Some(wanted)) => {
+/// Renews a job's lease, and tells what is wanted of the job, until the lease is somebody else's or has run out by this
+/// worker's own clock.
+async fn keep_lease(
+    hub: Hub,
+    holder: Holder,
+    lease: Arc<Lease>,
+    options: WorkerOptions,
+    tell_wanted: watch::Sender<Wanted>,
+) {
+    while let Some(left) = lease.left() {
+        let asked = Instant::now();
+        match tokio::time::timeout(left, hub.store.heartbeat(holder, options.lease.as_secs_f64())).await {
+            Ok(Ok(Some(wanted))) => {
+                lease.renew(asked);
                 tell_wanted.send_if_modified(|w| std::mem::replace(w, wanted) != wanted);
             }
-            Ok(None) => return,
+            Ok(Ok(None)) => return,
             // The lease outlives a short trouble of the database.
-            Err(e) => tracing::warn!("no heartbeat: {e}"),
+            Ok(Err(e)) => tracing::warn!("no heartbeat: {e}"),
+            Err(_) => return,
         }
-        tokio::time::sleep(options.lease.min(Duration::from_millis(900)) / 3).await;
+        tokio::time::sleep(options.lease.min(Duration::from_millis(1800)) / 6).await;
     }
 }
 
@@ -147,7 +165,7 @@ async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<End, Engine
                 survey::run(hub, running, system, container).await.map(End::Done)
             }
             "dry_run" => dry_run::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
-            "proof" => proof::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
+            "proof" => proof::run(hub, running, job.route_id.ok_or_else(missing)?, &job.options).await.map(End::Done),
             _ => {
                 let end = transfer::run(hub, running, job.plan_id.ok_or_else(missing)?).await?;
                 // What was made must be found by searching, too.

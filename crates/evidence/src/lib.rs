@@ -14,7 +14,7 @@ use std::collections::BTreeMap;
 use chrono::{DateTime, Utc};
 use hovrel_core::loss::Loss;
 use hovrel_core::model::Kind;
-use hovrel_core::reconcile::LaneProof;
+use hovrel_core::reconcile::{Headline, LaneProof};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
@@ -30,7 +30,7 @@ pub struct Evidence {
     pub hovrel: String,
     pub route: RouteFacts,
     pub proof: ProofFacts,
-    /// Everything that the latest transfer before the proof could not carry exactly, in the order of its plan.
+    /// Everything that could not be carried exactly and that stands, when both ends were read.
     pub ledger: Vec<LedgerEntry>,
     /// Names of the right's fields by kind and id, for people.
     pub names: BTreeMap<String, BTreeMap<String, String>>,
@@ -61,6 +61,9 @@ pub struct ProofFacts {
     pub id: Uuid,
     pub at: DateTime<Utc>,
     pub lanes: Vec<LaneProof>,
+    /// What it comes to.
+    #[serde(default)]
+    pub headline: Headline,
     pub losses_foreseen: u64,
     pub losses_unforeseen: u64,
 }
@@ -101,13 +104,6 @@ impl Evidence {
 
     /// The outcome in one line.
     fn headline(&self) -> String {
-        let differ = |n| format!("{} {}", words::count(n, "field"), if n == 1 { "differs" } else { "differ" });
-        let missing = |n| format!("{} missing at the right", words::count(n, "item"));
-        match (self.differing(), self.missing()) {
-            (0, 0) => "Both ends agree".to_owned(),
-            (fields, 0) => differ(fields),
-            (0, items) => missing(items),
-            (fields, items) => format!("{}, {}", differ(fields), missing(items)),
-        }
+        words::capital(&self.proof.headline.describe())
     }
 }

@@ -1,5 +1,6 @@
 //! Evidence as a page: one HTML file with everything in it, that reads on a screen and prints on paper.
 
+use hovrel_core::reconcile::Weight;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
 use crate::Evidence;
@@ -39,7 +40,7 @@ pub fn page(e: &Evidence, fingerprint: &str) -> String {
             }
             body {
                 h1 { (title) }
-                p class=(if e.differing() + e.missing() > 0 { "bad" } else { "" }) { (e.headline()) "." }
+                p class=(if e.proof.headline.unexplained_items > 0 { "bad" } else { "" }) { (e.headline()) "." }
                 dl {
                     dt { "Left end" } dd { (end(&route.left, "left")) }
                     dt { "Right end" } dd { (end(&route.right, "right")) }
@@ -51,10 +52,12 @@ pub fn page(e: &Evidence, fingerprint: &str) -> String {
                     dt { "Proof" } dd { (proof.id) }
                     dt { "Key of the signed file" } dd { (fingerprint) }
                 }
+                (waits(e))
                 (counts(e))
                 (fields(e))
                 (differences(e))
                 (missing(e))
+                (absent(e))
                 (losses(e))
                 p class="quiet" { "Made by Hovrel " (e.hovrel) ". The signed file of this proof can be checked with “hovrel proof verify”." }
             }
@@ -65,6 +68,37 @@ pub fn page(e: &Evidence, fingerprint: &str) -> String {
 
 fn end(end: &crate::EndFacts, class: &str) -> Markup {
     html! { b class=(class) { (end.system) } ", " (end.container) " " span class="quiet" { (end.address) } }
+}
+
+fn waits(e: &Evidence) -> Markup {
+    html! {
+        @if !e.proof.headline.waits.is_empty() {
+            h2 { "What waits for somebody" }
+            table {
+                thead { tr { th { "For what" } th.n { "items" } th.n { "of these whole" } th.n { "fields" } } }
+                tbody { @for w in &e.proof.headline.waits { tr {
+                    td { (capital(w.cause.describe())) } td.n { (w.items) } td.n { (w.whole) } td.n { (w.fields) }
+                } } }
+            }
+        }
+    }
+}
+
+fn absent(e: &Evidence) -> Markup {
+    html! {
+        @if e.proof.lanes.iter().any(|l| !l.absent.is_empty()) {
+            h2 { "Items of pairs that are not there to be compared" }
+            table {
+                thead { tr { th { "Kind" } th { "Item" } th { "Counterpart" } th { "Title" } th { "What became of it" } } }
+                tbody { @for lane in &e.proof.lanes { @for item in &lane.absent { tr {
+                    td { (capital(lane.left_kind.word())) }
+                    td.key { (if item.at_left { &item.left_key } else { &item.right_key }) }
+                    td.key { (if item.at_left { &item.right_key } else { &item.left_key }) }
+                    td { (item.title) } td { (item.what.describe(item.at_left)) }
+                } } } }
+            }
+        }
+    }
 }
 
 fn counts(e: &Evidence) -> Markup {
@@ -78,8 +112,8 @@ fn counts(e: &Evidence) -> Markup {
             tbody { @for lane in &e.proof.lanes { tr {
                 td { (capital(lane.left_kind.word())) } td.n { (lane.left_count) } td.n { (lane.paired) }
                 td.n { (lane.right_count) }
-                td.n.bad[!lane.missing.is_empty()] { (lane.missing.len()) }
-                td.n.bad[!lane.differences.is_empty()] { (lane.differences.len()) }
+                td.n { (lane.missing.len()) }
+                td.n { (lane.differences.len()) }
             } } }
         }
     }
@@ -90,15 +124,15 @@ fn fields(e: &Evidence) -> Markup {
         h2 { "Field by field" }
         table {
             thead { tr {
-                th { "Kind" } th { "Field" } th.n { "compared" } th.n { "agree" } th.n { "with a declared loss" }
+                th { "Kind" } th { "Field" } th.n { "compared" } th.n { "agree" } th.n { "with a declared loss" } th.n { "as decided or saved" }
                 th.n { "pieces expected" } th.n { "there" } th.n { "only at the right" }
             } }
             tbody { @for lane in &e.proof.lanes { @for field in &lane.fields {
                 @let pieces = lane.pieces.iter().find(|p| p.field == field.field);
                 tr {
                     td { (capital(lane.left_kind.word())) } td { (e.field_name(lane.right_kind, &field.field)) }
-                    td.n { (field.compared) } td.n.bad[field.agree < field.compared] { (field.agree) }
-                    td.n.loss[field.with_loss > 0] { (field.with_loss) }
+                    td.n { (field.compared) } td.n { (field.agree) }
+                    td.n.loss[field.with_loss > 0] { (field.with_loss) } td.n { (field.settled) }
                     @if let Some(p) = pieces { td.n { (p.expected) } td.n { (p.there) } td.n { (p.only_right) } }
                     @else { td.n { "–" } td.n { "–" } td.n { "–" } }
                 }
@@ -116,7 +150,8 @@ fn differences(e: &Evidence) -> Markup {
                 tbody { @for lane in &e.proof.lanes { @for d in &lane.differences { tr {
                     td { span.left { (d.left_key) } " " span.right { (d.right_key) } br; (d.title) }
                     td { (e.field_name(lane.right_kind, &d.field)) }
-                    td { (d.expected.display()) } td { (d.found.display()) } td { (d.cause.describe()) }
+                    td { (d.expected.display()) } td { (d.found.display()) }
+                    td.bad[d.cause.weight() == Weight::Unexplained] { (d.cause.describe()) }
                 } } } }
             }
         }
@@ -128,9 +163,10 @@ fn missing(e: &Evidence) -> Markup {
         @if e.missing() > 0 {
             h2 { "What is missing at the right" }
             table {
-                thead { tr { th { "Kind" } th { "Item" } th { "Title" } } }
+                thead { tr { th { "Kind" } th { "Item" } th { "Title" } th { "Why" } } }
                 tbody { @for lane in &e.proof.lanes { @for item in &lane.missing { tr {
                     td { (capital(lane.left_kind.word())) } td.key { (item.left_key) } td { (item.title) }
+                    td.bad[item.cause.weight() == Weight::Unexplained] { (item.cause.describe()) }
                 } } } }
             }
         }

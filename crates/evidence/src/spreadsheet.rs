@@ -45,6 +45,8 @@ pub fn spreadsheet(evidence: &Evidence) -> Result<Vec<u8>, NotWritten> {
     fields(&mut book, evidence)?;
     differences(&mut book, evidence)?;
     missing(&mut book, evidence)?;
+    waits(&mut book, evidence)?;
+    absent(&mut book, evidence)?;
     losses(&mut book, evidence)?;
     Ok(book.save_to_buffer()?)
 }
@@ -119,8 +121,11 @@ fn summary(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     let (left, right, at) = (end(&route.left), end(&route.right), proof.at.to_rfc3339());
     let (headline, id) = (e.headline(), proof.id.to_string());
     let sum = |of: fn(&hovrel_core::reconcile::LaneProof) -> u64| proof.lanes.iter().map(of).sum::<u64>();
-    let rows: [(&str, Cell<'_>); 14] = [
+    let rows: [(&str, Cell<'_>); 17] = [
         ("Outcome", headline.as_str().into()),
+        ("Fields as they should be", proof.headline.agrees.into()),
+        ("Items that wait", proof.headline.waits_items.into()),
+        ("Items unexplained", proof.headline.unexplained_items.into()),
         ("Route", route.name.as_str().into()),
         ("Version of the rules", (route.version as u64).into()),
         ("Left end", left.as_str().into()),
@@ -172,6 +177,7 @@ fn fields(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         ("Compared", 12.0),
         ("Agree", 12.0),
         ("With a declared loss", 18.0),
+        ("As decided or saved", 18.0),
         ("Pieces expected", 16.0),
         ("Pieces there", 14.0),
         ("Only at the right", 16.0),
@@ -187,6 +193,7 @@ fn fields(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
                 field.compared.into(),
                 field.agree.into(),
                 field.with_loss.into(),
+                field.settled.into(),
             ];
             if let Some(pieces) = lane.pieces.iter().find(|p| p.field == field.field) {
                 row.extend([pieces.expected.into(), pieces.there.into(), Cell::from(pieces.only_right)]);
@@ -229,11 +236,41 @@ fn differences(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
 }
 
 fn missing(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
-    let mut table = Table::new(book, "Missing", &[("Kind", 16.0), ("Left", 14.0), ("Title", 60.0)])?;
+    let heads = &[("Kind", 16.0), ("Left", 14.0), ("Title", 60.0), ("Why", 40.0)];
+    let mut table = Table::new(book, "Missing", heads)?;
     for lane in &e.proof.lanes {
         let kind = capital(lane.left_kind.word());
         for item in &lane.missing {
-            table.push(&[kind.as_str().into(), item.left_key.as_str().into(), item.title.as_str().into()])?;
+            let why = item.cause.describe();
+            let (key, title) = (item.left_key.as_str(), item.title.as_str());
+            table.push(&[kind.as_str().into(), key.into(), title.into(), why.into()])?;
+        }
+    }
+    Ok(())
+}
+
+fn waits(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
+    let heads = &[("Waits for", 44.0), ("Items", 12.0), ("Of these whole", 16.0), ("Fields", 12.0)];
+    let mut table = Table::new(book, "Waits", heads)?;
+    for w in &e.proof.headline.waits {
+        table.push(&[w.cause.describe().into(), w.items.into(), w.whole.into(), w.fields.into()])?;
+    }
+    Ok(())
+}
+
+fn absent(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
+    let heads = &[("Kind", 16.0), ("Left", 14.0), ("Right", 14.0), ("Title", 60.0), ("What became of it", 50.0)];
+    let mut table = Table::new(book, "Not there", heads)?;
+    for lane in &e.proof.lanes {
+        let kind = capital(lane.left_kind.word());
+        for item in &lane.absent {
+            table.push(&[
+                kind.as_str().into(),
+                item.left_key.as_str().into(),
+                item.right_key.as_str().into(),
+                item.title.as_str().into(),
+                item.what.describe(item.at_left).into(),
+            ])?;
         }
     }
     Ok(())

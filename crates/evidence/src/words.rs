@@ -14,11 +14,6 @@ pub fn hanging(field: &str) -> &str {
     }
 }
 
-/// “3 items”, “1 item”.
-pub fn count(n: usize, one: &str) -> String {
-    format!("{n} {one}{}", if n == 1 { "" } else { "s" })
-}
-
 /// With a capital at its beginning.
 pub fn capital(text: &str) -> String {
     let mut letters = text.chars();

@@ -6,7 +6,7 @@ use chrono::{DateTime, Utc};
 use ed25519_dalek::{Signature, Signer, SigningKey};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::model::{Kind, Value};
-use hovrel_core::reconcile::{Difference, DifferenceCause, FieldProof, LaneProof, ProofItem};
+use hovrel_core::reconcile::{Difference, DifferenceCause, FieldProof, Headline, LaneProof, ProofItem};
 use hovrel_evidence::*;
 use proptest::prelude::*;
 use uuid::Uuid;
@@ -36,13 +36,18 @@ fn evidence() -> Evidence {
         left_count: 12,
         paired: 11,
         right_count: 14,
-        fields: vec![FieldProof { field: "title".into(), compared: 11, agree: 10, with_loss: 2 }],
+        fields: vec![FieldProof { field: "title".into(), compared: 11, agree: 10, with_loss: 2, settled: 0 }],
         differences: vec![difference],
         missing: vec![ProofItem {
-            left_id: "8".into(), left_key: "OS-8".into(), title: "Größe € \u{1F6A0}".into()
+            left_id: "8".into(),
+            left_key: "OS-8".into(),
+            title: "Größe € \u{1F6A0}".into(),
+            cause: DifferenceCause::Undecided,
         }],
         pieces: vec![],
         losses: vec![],
+        absent: vec![],
+        let_go: 0,
     };
     let loss = Loss {
         field: "title".into(),
@@ -60,7 +65,14 @@ fn evidence() -> Evidence {
             left: end("Oldstone"),
             right: end("Tallybench"),
         },
-        proof: ProofFacts { id: Uuid::nil(), at, lanes: vec![lane], losses_foreseen: 1, losses_unforeseen: 0 },
+        proof: ProofFacts {
+            id: Uuid::nil(),
+            at,
+            headline: Headline::of(std::slice::from_ref(&lane)),
+            lanes: vec![lane],
+            losses_foreseen: 1,
+            losses_unforeseen: 0,
+        },
         ledger: vec![LedgerEntry { left_key: "OS-7".into(), right_key: "TB-9".into(), foreseen: true, loss }],
         names: BTreeMap::from([("test_case".into(), BTreeMap::from([("title".into(), "Title".into())]))]),
     }
@@ -189,7 +201,8 @@ fn the_page_holds_everything_and_takes_nothing_for_markup() {
     let page = page(&evidence(), "abcd-ef01");
     for wanted in [
         "Proof of Lift control moves",
-        "1 field differs, 1 item missing at the right",
+        "10 fields are as they should be, 2 items wait, nothing is unexplained",
+        "waits for a decision",
         "Lift &lt;control&gt;",
         "Wind &lt;b&gt;above&lt;/b&gt; limit",
         "changed at the left since the transfer",
@@ -219,11 +232,11 @@ fn the_spreadsheet_is_read_by_another_program() {
     assert!(out.status.success(), "{}", String::from_utf8_lossy(&out.stderr));
     let book: serde_json::Value = serde_json::from_slice(&out.stdout).expect("JSON");
     let sheets: Vec<&str> = book.as_object().expect("sheets").keys().map(String::as_str).collect();
-    assert_eq!(sheets.len(), 6, "{sheets:?}");
+    assert_eq!(sheets.len(), 8, "{sheets:?}");
     assert_eq!(book["Kinds"][1], serde_json::json!(["Test case", 12, 11, 14, 1, 1]));
     assert_eq!(
-        book["Fields"][1].as_array().expect("a row")[..5],
-        serde_json::json!(["Test case", "Title", 11, 10, 2]).as_array().expect("a row")[..]
+        book["Fields"][1].as_array().expect("a row")[..6],
+        serde_json::json!(["Test case", "Title", 11, 10, 2, 0]).as_array().expect("a row")[..]
     );
     assert_eq!(book["Differences"][1][3], "=1+1");
     assert_eq!(book["Missing"][1][2], "Größe € \u{1F6A0}");
@@ -232,4 +245,6 @@ fn the_spreadsheet_is_read_by_another_program() {
     let rows = book["Summary"].as_array().expect("rows");
     let value = |what: &str| rows.iter().find(|r| r[0] == what).map(|r| r[1].clone()).expect("a row");
     assert_eq!((value("Missing at the right"), value("Losses as foreseen")), (1.into(), 1.into()));
+    assert_eq!((value("Items that wait"), value("Items unexplained")), (2.into(), 0.into()));
+    assert_eq!(book["Waits"].as_array().expect("rows").len(), 3, "a head and two causes");
 }

@@ -17,6 +17,8 @@ pub enum StoreError {
     /// Somebody saved another version since.
     #[error("somebody saved version {current} since")]
     Stale { current: i32 },
+    #[error("the worker no longer holds the job")]
+    LeaseLost,
     #[error("stored data can't be read: {0}")]
     Corrupt(String),
     #[error("the database refused: {0}")]

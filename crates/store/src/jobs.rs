@@ -3,7 +3,8 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel::sql_types::{Nullable, Timestamptz};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -22,6 +23,7 @@ pub struct Job {
     pub state: String,
     pub wanted: String,
     pub progress: Value,
+    pub options: Value,
     pub result: Option<Value>,
     pub error: Option<String>,
     pub created_at: DateTime<Utc>,
@@ -39,7 +41,7 @@ impl Job {
     }
 }
 
-#[derive(Debug, Clone, Default, Insertable)]
+#[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = jobs)]
 pub struct NewJob {
     pub id: Uuid,
@@ -48,6 +50,22 @@ pub struct NewJob {
     pub system_id: Option<Uuid>,
     pub container: Option<String>,
     pub plan_id: Option<Uuid>,
+    /// What is asked besides; an empty object for nothing.
+    pub options: Value,
+}
+
+impl Default for NewJob {
+    fn default() -> NewJob {
+        NewJob {
+            id: Uuid::nil(),
+            kind: String::new(),
+            route_id: None,
+            system_id: None,
+            container: None,
+            plan_id: None,
+            options: serde_json::json!({}),
+        }
+    }
 }
 
 #[derive(Debug, Clone, Queryable)]
@@ -83,6 +101,37 @@ impl Wanted {
     }
 }
 
+/// A worker that holds a job. Whatever it writes to the journal is written only while its lease is its own, by the
+/// database's clock.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Holder {
+    pub job: Uuid,
+    pub worker: Uuid,
+}
+
+/// Until when a lease goes, counted by the database.
+fn lease_end(seconds: f64) -> diesel::expression::SqlLiteral<Nullable<Timestamptz>> {
+    // A number of seconds is not text from anywhere else.
+    diesel::dsl::sql(&format!("now() + interval '{} milliseconds'", (seconds * 1000.0).round() as i64))
+}
+
+/// Refuses to go on for a worker that no longer holds its job. The row stays locked until the transaction ends, so that
+/// the job can't go to another in between. The lock is the weakest there is: it holds off [`Store::lease`] and nothing
+/// else, so that a worker with many writes in hand can still say that it is alive.
+pub(crate) async fn fence(connection: &mut AsyncPgConnection, holder: Holder) -> Result<(), StoreError> {
+    let lives = jobs::lease_until.gt(diesel::dsl::now.into_sql::<Timestamptz>().nullable());
+    let mine = jobs::lease_owner.eq(holder.worker).and(jobs::state.eq("running")).and(lives);
+    let held: Option<Uuid> = jobs::table
+        .find(holder.job)
+        .filter(mine)
+        .select(jobs::id)
+        .for_key_share()
+        .first(connection)
+        .await
+        .optional()?;
+    held.map(|_| ()).ok_or(StoreError::LeaseLost)
+}
+
 impl Store {
     /// Queues a job. [`StoreError::Exists`] if the route already has a transfer that is not over.
     pub async fn queue(&self, new: &NewJob) -> Result<(), StoreError> {
@@ -96,9 +145,9 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
-                let free = jobs::state.eq("waiting").or(jobs::state.eq("running").and(
-                    jobs::lease_until.lt(diesel::dsl::now.into_sql::<diesel::sql_types::Timestamptz>().nullable()),
-                ));
+                let free = jobs::state.eq("waiting").or(jobs::state
+                    .eq("running")
+                    .and(jobs::lease_until.lt(diesel::dsl::now.into_sql::<Timestamptz>().nullable())));
                 let found: Option<Uuid> = jobs::table
                     .filter(free)
                     .order(jobs::created_at)
@@ -109,15 +158,12 @@ impl Store {
                     .await
                     .optional()?;
                 let Some(id) = found else { return Ok(None) };
-                let until = Utc::now() + chrono::TimeDelta::milliseconds((seconds * 1000.0) as i64);
                 let job = diesel::update(jobs::table.find(id))
                     .set((
                         jobs::state.eq("running"),
                         jobs::lease_owner.eq(worker),
-                        jobs::lease_until.eq(until),
-                        jobs::started_at.eq(diesel::dsl::sql::<
-                            diesel::sql_types::Nullable<diesel::sql_types::Timestamptz>,
-                        >("coalesce(started_at, now())")),
+                        jobs::lease_until.eq(lease_end(seconds)),
+                        jobs::started_at.eq(diesel::dsl::sql::<Nullable<Timestamptz>>("coalesce(started_at, now())")),
                     ))
                     .returning(Job::as_returning())
                     .get_result(connection)
@@ -127,24 +173,27 @@ impl Store {
             .await
     }
 
-    /// Says that the worker is alive; what is wanted of the job, or none if the job is no longer its.
-    pub async fn heartbeat(&self, job: Uuid, worker: Uuid, seconds: f64) -> Result<Option<Wanted>, StoreError> {
-        let until = Utc::now() + chrono::TimeDelta::milliseconds((seconds * 1000.0) as i64);
-        let mine = jobs::table.find(job).filter(jobs::lease_owner.eq(worker).and(jobs::state.eq("running")));
-        let wanted: Option<String> = diesel::update(mine)
-            .set(jobs::lease_until.eq(until))
+    /// Says that the worker is alive; what is wanted of the job, or none if the job is no longer its. A lease that has
+    /// expired is not taken up again, though no other worker may have it yet. On a connection that nothing else uses.
+    pub async fn heartbeat(&self, holder: Holder, seconds: f64) -> Result<Option<Wanted>, StoreError> {
+        let lives = jobs::lease_until.gt(diesel::dsl::now.into_sql::<Timestamptz>().nullable());
+        let mine = jobs::lease_owner.eq(holder.worker).and(jobs::state.eq("running")).and(lives);
+        let wanted: Option<String> = diesel::update(jobs::table.find(holder.job).filter(mine))
+            .set(jobs::lease_until.eq(lease_end(seconds)))
             .returning(jobs::wanted)
-            .get_result(&mut self.connection().await?)
+            .get_result(&mut self.vital_connection().await?)
             .await
             .optional()?;
         Ok(wanted.map(|w| Wanted::from_id(&w)))
     }
 
     /// Keeps progress and tells it as an event, together.
-    pub async fn progress(&self, job: Uuid, progress: &Value) -> Result<(), StoreError> {
+    pub async fn progress(&self, holder: Holder, progress: &Value) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
+        let job = holder.job;
         connection
             .transaction(async |connection| {
+                fence(connection, holder).await?;
                 diesel::update(jobs::table.find(job)).set(jobs::progress.eq(progress)).execute(connection).await?;
                 event(connection, job, &serde_json::json!({"progress": progress})).await
             })
@@ -154,8 +203,7 @@ impl Store {
     /// Ends a job of this worker, or lets it rest as paused.
     pub async fn end_job(
         &self,
-        job: Uuid,
-        worker: Uuid,
+        Holder { job, worker }: Holder,
         state: &str,
         result: Option<&Value>,
         error: Option<&str>,
@@ -164,7 +212,8 @@ impl Store {
         connection
             .transaction(async |connection| {
                 let finished = (state != "paused").then(Utc::now);
-                let ended = diesel::update(jobs::table.find(job).filter(jobs::lease_owner.eq(worker)))
+                let mine = jobs::lease_owner.eq(worker).and(jobs::state.eq("running"));
+                let ended = diesel::update(jobs::table.find(job).filter(mine))
                     .set((
                         jobs::state.eq(state),
                         jobs::result.eq(result),
@@ -191,7 +240,7 @@ impl Store {
                 let current: Job = jobs::table
                     .find(job)
                     .select(Job::as_select())
-                    .for_update()
+                    .for_no_key_update()
                     .first(connection)
                     .await
                     .optional()?
@@ -296,11 +345,7 @@ impl Store {
     }
 }
 
-pub(crate) async fn event(
-    connection: &mut diesel_async::AsyncPgConnection,
-    job: Uuid,
-    body: &Value,
-) -> Result<(), StoreError> {
+pub(crate) async fn event(connection: &mut AsyncPgConnection, job: Uuid, body: &Value) -> Result<(), StoreError> {
     diesel::insert_into(job_events::table)
         .values((job_events::job_id.eq(job), job_events::body.eq(body)))
         .execute(connection)

@@ -1,8 +1,9 @@
 //! The journal of a transfer: what is about to be done, and what was done, change by change.
 //!
-//! `intended` is written before the call, `made` once the item exists at the right and has files still
-//! to come, `done` in one transaction with the pair, its base and the ledger. A change that is
-//! `intended` when a worker begins may have been done: the engine looks first. See docs/journal.md.
+//! `intended` is written before the first call, `made` once the item exists at the right and more is to come, `done`
+//! when nothing is; both in one transaction with the pair, its base and the ledger. A change that is `intended` when a
+//! worker begins may have been done: the engine looks first. Everything is written only by whoever holds the lease of
+//! the job. See docs/journal.md.
 
 use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
@@ -12,7 +13,10 @@ use diesel_async::{AsyncConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::schema::{changes, journal, ledger, pairs, snapshots};
+use crate::jobs::{Holder, fence};
+use crate::losses::{self, NewLoss};
+use crate::pieces::{self, Both, NewPiece};
+use crate::schema::{changes, jobs, journal, marks, pairs, snapshots};
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -27,20 +31,35 @@ pub struct JournalRow {
     pub at: DateTime<Utc>,
 }
 
-/// Everything that is written when a change is done.
+/// How far a change came.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Stage {
+    /// The item is there, and more is to come.
+    Made,
+    Done,
+}
+
+/// Everything that is written when a change is done, or as far as it came.
 pub struct Applied<'a> {
     pub route: Uuid,
-    pub job: Uuid,
     pub seq: i32,
+    pub stage: Stage,
     pub lane: &'a str,
-    pub left_id: &'a str,
-    pub right_id: &'a str,
+    pub of: Both<'a>,
     pub left_key: &'a str,
     pub right_key: &'a str,
     pub left_base: ([u8; 32], Value),
     pub right_base: ([u8; 32], Value),
-    /// Losses that happened, and whether the plan foresaw them.
-    pub losses: Vec<(Value, bool)>,
+    pub agreed: ([u8; 32], Value),
+    /// Fields whose losses are told anew.
+    pub fields: Vec<String>,
+    /// Losses of these fields.
+    pub losses: Vec<NewLoss>,
+    /// Comments and past changes that were found at both ends, and those that a person lets go (slot and piece).
+    pub found: Vec<NewPiece>,
+    pub forgotten: Vec<(String, String)>,
+    /// Whether a mark of origin was made.
+    pub made_mark: bool,
 }
 
 /// How far a transfer is.
@@ -58,55 +77,85 @@ impl Store {
     }
 
     /// Notes that changes are about to be applied.
-    pub async fn intend(&self, job: Uuid, seqs: &[i32]) -> Result<(), StoreError> {
+    pub async fn intend(&self, holder: Holder, seqs: &[i32]) -> Result<(), StoreError> {
         let row = |seq: &i32| {
-            (journal::job_id.eq(job), journal::seq.eq(*seq), journal::state.eq("intended"), journal::attempts.eq(1))
-        };
-        diesel::insert_into(journal::table)
-            .values(seqs.iter().map(row).collect::<Vec<_>>())
-            .on_conflict((journal::job_id, journal::seq))
-            .do_update()
-            .set((
+            (
+                journal::job_id.eq(holder.job),
+                journal::seq.eq(*seq),
                 journal::state.eq("intended"),
-                journal::attempts.eq(journal::attempts + 1),
-                journal::error.eq(None::<String>),
-                journal::advice.eq(None::<String>),
-                journal::at.eq(diesel::dsl::now),
-            ))
-            .execute(&mut self.connection().await?)
-            .await?;
-        Ok(())
-    }
-
-    /// Notes that the item is at the right, and files are still to come.
-    pub async fn made(&self, job: Uuid, seq: i32, right_id: &str) -> Result<(), StoreError> {
-        diesel::update(journal::table.find((job, seq)))
-            .set((journal::state.eq("made"), journal::right_id.eq(right_id), journal::at.eq(diesel::dsl::now)))
-            .execute(&mut self.connection().await?)
-            .await?;
-        Ok(())
-    }
-
-    /// Notes that a change was not applied, and why.
-    pub async fn refuse(&self, job: Uuid, seq: i32, error: &str, advice: &str) -> Result<(), StoreError> {
-        diesel::update(journal::table.find((job, seq)))
-            .set((
-                journal::state.eq("refused"),
-                journal::error.eq(error),
-                journal::advice.eq(advice),
-                journal::at.eq(diesel::dsl::now),
-            ))
-            .execute(&mut self.connection().await?)
-            .await?;
-        Ok(())
-    }
-
-    /// Notes that a change is done: journal, pair, base and ledger in one transaction.
-    pub async fn done(&self, applied: &Applied<'_>) -> Result<(), StoreError> {
+                journal::attempts.eq(1),
+            )
+        };
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
-                for (hash, body) in [&applied.left_base, &applied.right_base] {
+                fence(connection, holder).await?;
+                diesel::insert_into(journal::table)
+                    .values(seqs.iter().map(row).collect::<Vec<_>>())
+                    .on_conflict((journal::job_id, journal::seq))
+                    .do_update()
+                    .set((
+                        journal::state.eq("intended"),
+                        journal::attempts.eq(journal::attempts + 1),
+                        journal::error.eq(None::<String>),
+                        journal::advice.eq(None::<String>),
+                        journal::at.eq(diesel::dsl::now),
+                    ))
+                    .execute(connection)
+                    .await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// Notes that a change was not applied, and why.
+    pub async fn refuse(&self, holder: Holder, seq: i32, error: &str, advice: &str) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                diesel::update(journal::table.find((holder.job, seq)))
+                    .set((
+                        journal::state.eq("refused"),
+                        journal::error.eq(error),
+                        journal::advice.eq(advice),
+                        journal::at.eq(diesel::dsl::now),
+                    ))
+                    .execute(connection)
+                    .await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// Notes that a pair is let go: it is not carried any more, and not told again.
+    pub async fn let_go(&self, holder: Holder, seq: i32, pair: (Uuid, &str, &str)) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                diesel::update(pairs::table.find(pair))
+                    .set((pairs::let_go.eq(true), pairs::updated_at.eq(diesel::dsl::now)))
+                    .execute(connection)
+                    .await?;
+                diesel::update(journal::table.find((holder.job, seq)))
+                    .set((journal::state.eq("done"), journal::at.eq(diesel::dsl::now)))
+                    .execute(connection)
+                    .await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// Notes how far a change came: journal, pair, base, ledger and what is remembered of its pieces, in one
+    /// transaction.
+    pub async fn applied(&self, holder: Holder, applied: &Applied<'_>) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        let of = applied.of;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                for (hash, body) in [&applied.left_base, &applied.right_base, &applied.agreed] {
                     diesel::insert_into(snapshots::table)
                         .values((snapshots::hash.eq(hash.as_slice()), snapshots::body.eq(body)))
                         .on_conflict_do_nothing()
@@ -117,87 +166,69 @@ impl Store {
                     .values((
                         pairs::route_id.eq(applied.route),
                         pairs::lane.eq(applied.lane),
-                        pairs::left_id.eq(applied.left_id),
-                        pairs::right_id.eq(applied.right_id),
+                        pairs::left_id.eq(of.left_id),
+                        pairs::right_id.eq(of.right_id),
+                        pairs::left_key.eq(applied.left_key),
+                        pairs::right_key.eq(applied.right_key),
                         pairs::left_base.eq(applied.left_base.0.as_slice()),
                         pairs::right_base.eq(applied.right_base.0.as_slice()),
+                        pairs::agreed.eq(applied.agreed.0.as_slice()),
                     ))
                     .on_conflict((pairs::route_id, pairs::lane, pairs::left_id))
                     .do_update()
                     .set((
                         pairs::right_id.eq(excluded(pairs::right_id)),
+                        pairs::left_key.eq(excluded(pairs::left_key)),
+                        pairs::right_key.eq(excluded(pairs::right_key)),
                         pairs::left_base.eq(excluded(pairs::left_base)),
                         pairs::right_base.eq(excluded(pairs::right_base)),
+                        pairs::agreed.eq(excluded(pairs::agreed)),
+                        pairs::let_go.eq(false),
                         pairs::updated_at.eq(diesel::dsl::now),
                     ))
                     .execute(connection)
                     .await?;
-                diesel::update(journal::table.find((applied.job, applied.seq)))
+                let state = match applied.stage {
+                    Stage::Made => "made",
+                    Stage::Done => "done",
+                };
+                diesel::update(journal::table.find((holder.job, applied.seq)))
                     .set((
-                        journal::state.eq("done"),
-                        journal::right_id.eq(applied.right_id),
+                        journal::state.eq(state),
+                        journal::right_id.eq(of.right_id),
                         journal::error.eq(None::<String>),
                         journal::at.eq(diesel::dsl::now),
                     ))
                     .execute(connection)
                     .await?;
-                // Places below 0 are those of what was noted on the way.
-                let of_change = ledger::job_id.eq(applied.job).and(ledger::seq.eq(applied.seq));
-                diesel::delete(ledger::table.filter(of_change.and(ledger::n.ge(0)))).execute(connection).await?;
-                let rows: Vec<_> = applied
-                    .losses
-                    .iter()
-                    .zip(0..)
-                    .map(|((body, foreseen), n)| {
-                        (
-                            ledger::job_id.eq(applied.job),
-                            ledger::seq.eq(applied.seq),
-                            ledger::n.eq(n),
-                            ledger::left_key.eq(applied.left_key),
-                            ledger::right_key.eq(applied.right_key),
-                            ledger::foreseen.eq(foreseen),
-                            ledger::body.eq(body),
-                        )
-                    })
-                    .collect();
-                diesel::insert_into(ledger::table).values(rows).execute(connection).await?;
-                Ok(())
-            })
-            .await
-    }
-
-    /// Notes what was found on the way, at once, since it is not met again when a transfer that was cut goes on.
-    /// Noting the same twice is noting it once.
-    pub async fn noted(&self, job: Uuid, seq: i32, keys: (&str, &str), loss: &Value) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        connection
-            .transaction(async |connection| {
-                let of_change = ledger::job_id.eq(job).and(ledger::seq.eq(seq));
-                let noted = ledger::table.filter(of_change.and(ledger::n.lt(0)));
-                let there: Vec<Value> = noted.select(ledger::body).load(connection).await?;
-                if there.contains(loss) {
-                    return Ok(());
+                if applied.made_mark {
+                    let mine = marks::job_id.eq(holder.job).and(marks::seq.eq(applied.seq));
+                    diesel::update(marks::table.filter(mine))
+                        .set(marks::right_id.eq(of.right_id))
+                        .execute(connection)
+                        .await?;
                 }
-                diesel::insert_into(ledger::table)
-                    .values((
-                        ledger::job_id.eq(job),
-                        ledger::seq.eq(seq),
-                        ledger::n.eq(-1 - there.len() as i32),
-                        ledger::left_key.eq(keys.0),
-                        ledger::right_key.eq(keys.1),
-                        ledger::foreseen.eq(false),
-                        ledger::body.eq(loss),
-                    ))
-                    .execute(connection)
-                    .await?;
-                Ok(())
+                let item = losses::OfItem {
+                    route: applied.route,
+                    lane: applied.lane,
+                    left_id: of.left_id,
+                    left_key: applied.left_key,
+                    right_key: applied.right_key,
+                    job: holder.job,
+                };
+                losses::replace(connection, &item, &applied.fields, &applied.losses).await?;
+                pieces::remember(connection, of, &applied.found, &applied.forgotten).await
             })
             .await
     }
 
+    /// How many changes a transfer carried out; moves of a base are none.
     pub async fn transfer_counts(&self, job: Uuid) -> Result<TransferCounts, StoreError> {
+        let of_plan = jobs::plan_id.eq(changes::plan_id.nullable()).and(changes::seq.eq(journal::seq));
         let rows: Vec<(String, i64)> = journal::table
-            .filter(journal::job_id.eq(job))
+            .inner_join(jobs::table.on(jobs::id.eq(journal::job_id)))
+            .inner_join(changes::table.on(of_plan))
+            .filter(journal::job_id.eq(job).and(changes::outcome.ne("in_step")))
             .group_by(journal::state)
             .select((journal::state, count_star()))
             .load(&mut self.connection().await?)
@@ -213,17 +244,6 @@ impl Store {
             .filter(journal::job_id.eq(job).and(journal::state.eq("refused")))
             .order(journal::seq)
             .select((JournalRow::as_select(), changes::body));
-        Ok(query.load(&mut self.connection().await?).await?)
-    }
-
-    /// The ledger of a transfer: (left key, right key, foreseen, loss).
-    pub async fn ledger(&self, job: Uuid) -> Result<Vec<(String, String, bool, Value)>, StoreError> {
-        let query = ledger::table.filter(ledger::job_id.eq(job)).order((ledger::seq, ledger::n)).select((
-            ledger::left_key,
-            ledger::right_key,
-            ledger::foreseen,
-            ledger::body,
-        ));
         Ok(query.load(&mut self.connection().await?).await?)
     }
 }

@@ -10,14 +10,18 @@ mod jobs;
 mod journal;
 mod kept;
 mod keys;
+mod losses;
+mod marks;
 mod matches;
 mod pairs;
 mod people;
+mod pieces;
 mod plans;
 mod proofs;
 mod routes;
 mod schema;
 mod seal;
+mod steps;
 mod systems;
 mod traces;
 
@@ -28,26 +32,35 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
 pub use artefacts::{ArtefactFilter, ArtefactRow, NewArtefact, SurveyHead, SurveyRow};
 pub use error::StoreError;
-pub use jobs::{Job, JobEvent, NewJob, Wanted};
-pub use journal::{Applied, JournalRow, TransferCounts};
+pub use jobs::{Holder, Job, JobEvent, NewJob, Wanted};
+pub use journal::{Applied, JournalRow, Stage, TransferCounts};
 pub use kept::{KeptHistory, NewHistory};
 pub use keys::{Key, NewKey};
+pub use losses::{LossRow, NewLoss};
+pub use marks::{Claim, MarkAt};
 pub use matches::{NewMatch, SettledMatch};
 pub use pairs::{Joined, PairRow};
 pub use people::{Person, Session};
+pub use pieces::{Both, NewPiece, PieceRow};
 pub use plans::{ChangeCount, ChangeFilter, ChangeRow, Included, NewChange, Plan};
 pub use proofs::{Proof, ProofHead};
 pub use routes::{NewRoute, Route, RouteVersion};
 pub use seal::{SealError, Sealer};
+pub use steps::{StepDone, StepRow};
 pub use systems::{NewSystem, System};
 pub use traces::{PairOf, Touch};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 
+/// Connections kept for heartbeats.
+const VITAL: u32 = 2;
+
 /// Connections to one database; cheap to clone.
 #[derive(Clone)]
 pub struct Store {
     pool: Pool<AsyncPgConnection>,
+    /// For what keeps leases alive: nothing else may make it wait.
+    vital: Pool<AsyncPgConnection>,
 }
 
 /// Rows that are made as they are written, so that not all of them are in memory at once.
@@ -58,13 +71,12 @@ pub(crate) type Connection<'a> = PooledConnection<'a, AsyncPgConnection>;
 impl Store {
     /// Connects and brings the schema up to date.
     pub async fn open(url: &str, connections: u32) -> Result<Store, StoreError> {
-        let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new(url);
-        let pool = Pool::builder()
-            .max_size(connections)
-            .build(manager)
-            .await
-            .map_err(|e| StoreError::Connect(e.to_string()))?;
-        let store = Store { pool };
+        let pool = async |most: u32| {
+            let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new(url);
+            let built = Pool::builder().max_size(most).build(manager).await;
+            built.map_err(|e| StoreError::Connect(e.to_string()))
+        };
+        let store = Store { pool: pool(connections).await?, vital: pool(VITAL).await? };
         store.migrate().await?;
         Ok(store)
     }
@@ -78,6 +90,10 @@ impl Store {
         })
         .await
         .map_err(|e| StoreError::Connect(e.to_string()))?
+    }
+
+    pub(crate) async fn vital_connection(&self) -> Result<Connection<'_>, StoreError> {
+        self.vital.get().await.map_err(|e| StoreError::Connect(e.to_string()))
     }
 
     pub(crate) async fn connection(&self) -> Result<Connection<'_>, StoreError> {

@@ -15,8 +15,13 @@ pub struct PairRow {
     pub lane: String,
     pub left_id: String,
     pub right_id: String,
+    pub left_key: String,
+    pub right_key: String,
     pub left_base: Vec<u8>,
     pub right_base: Vec<u8>,
+    /// How each field came to be in step; none of pairs from before that was kept.
+    pub agreed: Option<Vec<u8>>,
+    pub let_go: bool,
 }
 
 /// Two that became a pair in some route.

@@ -42,6 +42,9 @@ pub struct NewChange {
     pub decision: Value,
     pub included: bool,
     pub refusals: Value,
+    /// What it costs at each end, in calls.
+    pub right_calls: f64,
+    pub left_calls: f64,
 }
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -76,6 +79,9 @@ pub struct Included {
     pub outcome: String,
     /// Two lists: what it needs, and what it would rather wait for.
     pub waits: Value,
+    /// What it costs at each end, in calls.
+    pub right_calls: f64,
+    pub left_calls: f64,
 }
 
 /// Which changes of a plan to list.
@@ -130,8 +136,11 @@ fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     query
 }
 
-/// Outcomes that can be taken in.
+/// Outcomes that are taken in with others.
 const WRITABLE: [&str; 5] = ["new_right", "update_right", "adopt", "conflict", "held_right"];
+
+/// Outcomes that are taken in only where they are meant: a pair that is made anew, or let go.
+const MEANT: [&str; 4] = ["gone_right", "gone_left", "left_scope", "taken_off"];
 
 /// Takes in or leaves out, with some changes, those that they need or that need them, however far. Returns
 /// how many others changed.
@@ -242,7 +251,6 @@ impl Store {
         query.first(&mut self.connection().await?).await.optional()?.ok_or(StoreError::Missing("the change"))
     }
 
-    /// Every change of a plan that is included, in order.
     /// What is taken in of a plan, in plan order, without what it says.
     pub async fn included_changes(&self, plan: Uuid) -> Result<Vec<Included>, StoreError> {
         use diesel::dsl::sql;
@@ -254,7 +262,29 @@ impl Store {
                 changes::seq,
                 changes::outcome,
                 sql::<Jsonb>("jsonb_build_array(body -> 'depends_on', body -> 'after')"),
+                changes::right_calls,
+                changes::left_calls,
             ));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// The items of the left that changes of some lanes are about, with their lane; only of what is taken in.
+    pub async fn items_of_changes(&self, plan: Uuid, lanes: &[&str]) -> Result<Vec<(String, String)>, StoreError> {
+        let query = changes::table
+            .filter(changes::plan_id.eq(plan).and(changes::included).and(changes::lane.eq_any(lanes)))
+            .filter(changes::left_id.is_not_null())
+            .order(changes::seq)
+            .select((changes::lane, changes::left_id.assume_not_null()));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Changes of a plan after a place, moves of a base included.
+    pub async fn changes_after(&self, plan: Uuid, after: i32, limit: i64) -> Result<Vec<ChangeRow>, StoreError> {
+        let query = changes::table
+            .filter(changes::plan_id.eq(plan).and(changes::seq.gt(after)))
+            .order(changes::seq)
+            .limit(limit)
+            .select(ChangeRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
@@ -302,8 +332,10 @@ impl Store {
         included: bool,
     ) -> Result<usize, StoreError> {
         let mut connection = self.connection().await?;
+        let meant = filter.outcome.as_deref().filter(|o| MEANT.contains(o));
+        let outcomes: Vec<&str> = WRITABLE.into_iter().chain(meant).collect();
         let seqs: Vec<i32> = matching(plan, filter)
-            .filter(changes::outcome.eq_any(WRITABLE))
+            .filter(changes::outcome.eq_any(outcomes))
             .filter(changes::included.ne(included))
             .select(changes::seq)
             .load(&mut connection)

@@ -6,7 +6,7 @@ use diesel_async::RunQueryDsl;
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::schema::{jobs, proofs, signing_key};
+use crate::schema::{proofs, signing_key};
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -15,6 +15,10 @@ pub struct Proof {
     pub id: Uuid,
     pub body: Value,
     pub differences: i32,
+    /// Items that wait for a person or for the next transfer.
+    pub waits: i32,
+    /// Fields and items that differ without a reason that is known.
+    pub unexplained: i32,
     pub at: DateTime<Utc>,
 }
 
@@ -25,6 +29,10 @@ pub struct ProofHead {
     pub id: Uuid,
     pub route_id: Uuid,
     pub differences: i32,
+    /// Items that wait for a person or for the next transfer.
+    pub waits: i32,
+    /// Fields and items that differ without a reason that is known.
+    pub unexplained: i32,
     pub at: DateTime<Utc>,
 }
 
@@ -39,13 +47,22 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    pub async fn keep_proof(&self, id: Uuid, route: Uuid, body: &Value, differences: i32) -> Result<(), StoreError> {
+    /// Keeps a proof with its three figures: what differs in all, what of it waits, and what is unexplained.
+    pub async fn keep_proof(
+        &self,
+        id: Uuid,
+        route: Uuid,
+        body: &Value,
+        (differences, waits, unexplained): (i32, i32, i32),
+    ) -> Result<(), StoreError> {
         diesel::insert_into(proofs::table)
             .values((
                 proofs::id.eq(id),
                 proofs::route_id.eq(route),
                 proofs::body.eq(body),
                 proofs::differences.eq(differences),
+                proofs::waits.eq(waits),
+                proofs::unexplained.eq(unexplained),
             ))
             .execute(&mut self.connection().await?)
             .await?;
@@ -63,15 +80,6 @@ impl Store {
         let query = proofs::table.find(id).filter(proofs::route_id.eq(route)).select(Proof::as_select());
         let found = query.first(&mut self.connection().await?).await.optional()?;
         found.ok_or(StoreError::Missing("the proof"))
-    }
-
-    /// The latest transfer of a route that had begun at a time.
-    pub async fn transfer_before(&self, route: Uuid, at: DateTime<Utc>) -> Result<Option<Uuid>, StoreError> {
-        let query = jobs::table
-            .filter(jobs::route_id.eq(route).and(jobs::kind.eq("transfer")).and(jobs::created_at.le(at)))
-            .order(jobs::created_at.desc())
-            .select(jobs::id);
-        Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
     /// The key that signs proofs, sealed; none until there is one.

@@ -21,6 +21,8 @@ pub struct Route {
     pub lanes: Value,
     pub version: i32,
     pub updated_at: DateTime<Utc>,
+    /// Routes to whose items links lead; none stands for one that was removed.
+    pub follows: Vec<Option<Uuid>>,
 }
 
 #[derive(Debug, Insertable)]
@@ -33,6 +35,8 @@ pub struct NewRoute<'a> {
     pub right_system: Uuid,
     pub right_container: &'a str,
     pub lanes: Value,
+    /// Other routes from the same left end to whose items links lead, the first of them that has an item first.
+    pub follows: Vec<Option<Uuid>>,
 }
 
 #[derive(Debug, Clone, Queryable)]
@@ -75,13 +79,14 @@ impl Store {
             .await
     }
 
-    /// Saves a new version if the route still has the version that was seen; returns the new one.
+    /// Saves a new version if the route still has the version that was seen; returns the new one. `follows` says to which
+    /// routes' items links lead from now on; none leaves that as it is.
     pub async fn save_route(
         &self,
         id: Uuid,
         seen: i32,
         name: &str,
-        lanes: &Value,
+        (lanes, follows): (&Value, Option<Vec<Option<Uuid>>>),
         by: Uuid,
     ) -> Result<i32, StoreError> {
         let mut connection = self.connection().await?;
@@ -102,6 +107,10 @@ impl Store {
                     return Err(
                         current.map_or(StoreError::Missing("the route"), |current| StoreError::Stale { current })
                     );
+                }
+                if let Some(follows) = follows {
+                    let route = routes::table.find(id);
+                    diesel::update(route).set(routes::follows.eq(follows)).execute(connection).await?;
                 }
                 keep_version(connection, id, seen + 1, lanes, by).await?;
                 Ok(seen + 1)

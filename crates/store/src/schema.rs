@@ -28,6 +28,7 @@ diesel::table! {
     routes (id) {
         id -> Uuid, name -> Text, left_system -> Uuid, left_container -> Text, right_system -> Uuid,
         right_container -> Text, lanes -> Jsonb, version -> Int4, created_at -> Timestamptz, updated_at -> Timestamptz,
+        follows -> Array<Nullable<Uuid>>,
     }
 }
 diesel::table! {
@@ -46,6 +47,7 @@ diesel::table! {
         plan_id -> Uuid, seq -> Int4, lane -> Text, kind -> Text, outcome -> Text, left_id -> Nullable<Text>,
         left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
         conflicts -> Int4, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
+        right_calls -> Double, left_calls -> Double,
     }
 }
 diesel::table! {
@@ -54,6 +56,7 @@ diesel::table! {
         plan_id -> Nullable<Uuid>, state -> Text, wanted -> Text, progress -> Jsonb, result -> Nullable<Jsonb>,
         error -> Nullable<Text>, lease_owner -> Nullable<Uuid>, lease_until -> Nullable<Timestamptz>,
         created_at -> Timestamptz, started_at -> Nullable<Timestamptz>, finished_at -> Nullable<Timestamptz>,
+        options -> Jsonb,
     }
 }
 diesel::table! {
@@ -71,16 +74,39 @@ diesel::table! {
 diesel::table! {
     pairs (route_id, lane, left_id) {
         route_id -> Uuid, lane -> Text, left_id -> Text, right_id -> Text, left_base -> Bytea, right_base -> Bytea,
-        updated_at -> Timestamptz,
+        updated_at -> Timestamptz, left_key -> Text, right_key -> Text, agreed -> Nullable<Bytea>, let_go -> Bool,
     }
 }
 diesel::table! {
-    ledger (job_id, seq, n) {
-        job_id -> Uuid, seq -> Int4, n -> Int4, left_key -> Text, right_key -> Text, foreseen -> Bool, body -> Jsonb,
+    losses (route_id, lane, left_id, field, n) {
+        route_id -> Uuid, lane -> Text, left_id -> Text, field -> Text, n -> Int4, left_key -> Text, right_key -> Text,
+        foreseen -> Bool, body -> Jsonb, job_id -> Nullable<Uuid>, at -> Timestamptz,
     }
 }
 diesel::table! {
-    proofs (id) { id -> Uuid, route_id -> Uuid, body -> Jsonb, differences -> Int4, at -> Timestamptz }
+    steps (job_id, seq, step) {
+        job_id -> Uuid, seq -> Int4, step -> Text, state -> Text, sent -> Nullable<Jsonb>, held -> Nullable<Jsonb>,
+        right_id -> Nullable<Text>, version -> Nullable<Text>, at -> Timestamptz,
+    }
+}
+diesel::table! {
+    marks (system_id, container, kind, mark) {
+        system_id -> Uuid, container -> Text, kind -> Text, mark -> Text, job_id -> Uuid, seq -> Int4,
+        right_id -> Nullable<Text>, at -> Timestamptz,
+    }
+}
+diesel::table! {
+    accepted_pieces (left_system, left_kind, left_id, right_system, right_kind, right_id, slot, left_piece) {
+        left_system -> Uuid, left_kind -> Text, left_id -> Text, right_system -> Uuid, right_kind -> Text,
+        right_id -> Text, slot -> Text, left_piece -> Text, right_piece -> Nullable<Text>, said -> Text,
+        state -> Text, before -> Nullable<Jsonb>, at -> Timestamptz,
+    }
+}
+diesel::table! {
+    proofs (id) {
+        id -> Uuid, route_id -> Uuid, body -> Jsonb, differences -> Int4, at -> Timestamptz, waits -> Int4,
+        unexplained -> Int4,
+    }
 }
 diesel::table! {
     signing_key (one) { one -> Bool, secret -> Bytea, made_at -> Timestamptz }
@@ -115,4 +141,5 @@ diesel::allow_tables_to_appear_in_same_query!(people, keys);
 diesel::joinable!(route_versions -> people (saved_by));
 diesel::allow_tables_to_appear_in_same_query!(people, route_versions);
 diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);
+diesel::allow_tables_to_appear_in_same_query!(jobs, marks);
 diesel::allow_tables_to_appear_in_same_query!(pairs, routes);

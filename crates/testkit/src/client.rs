@@ -195,6 +195,15 @@ impl Client {
         self.post("/routes", body).await["id"].as_str().expect("an id").to_owned()
     }
 
+    /// Has the links of a route lead to the items of these other routes, and of no others.
+    pub async fn follow(&self, route: &str, others: &[&str]) {
+        let path = format!("/routes/{route}");
+        let now = self.get(&path).await;
+        let body = json!({"name": now["name"], "lanes": now["lanes"], "follows": others});
+        let (status, said) = self.call(Method::PUT, &path, Some(body), now["version"].as_i64()).await;
+        assert!(status.is_success(), "{said}");
+    }
+
     /// Connects and surveys both test management systems and makes a route with every rule settled; its id.
     pub async fn make_route(&self, systems: &Systems) -> String {
         let (left, right) = (self.connect(systems, &OLDSTONE).await, self.connect(systems, &TALLYBENCH).await);

@@ -7,9 +7,11 @@ mod database;
 mod patience;
 mod settled;
 mod systems;
+mod writing;
 
 pub use client::{Client, is_over};
 pub use database::Database;
 pub use patience::{eventually, within};
 pub use settled::settled_route;
 pub use systems::{FERNWAY, KNOWN, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, connectors, read_all};
+pub use writing::{put, walk};

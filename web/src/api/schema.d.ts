@@ -65,7 +65,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The loss ledger of a transfer. */
+        /** The losses that a transfer put into the ledger and that still stand. */
         get: operations["listLosses"];
         put?: never;
         post?: never;
@@ -917,6 +917,20 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * @description Why an artefact of a pair is not among those that were read.
+         * @enum {string}
+         */
+        Absence: "gone" | "out_of_scope" | "elsewhere" | "unreadable";
+        /** @description An item of a pair that is not there to be compared. */
+        AbsentItem: {
+            /** @description Whether it is the left one. */
+            at_left: boolean;
+            left_key: string;
+            right_key: string;
+            title: string;
+            what: components["schemas"]["Absence"];
+        };
+        /**
          * @description Which items a lane brings along, beyond those that its conditions match.
          * @enum {string}
          */
@@ -1001,10 +1015,13 @@ export interface components {
         };
         /** @description A file that hangs on an artefact. The bytes are fetched as a stream when they are needed. */
         Attachment: {
-            /** Format: int64 */
-            bytes: number;
-            /** @description SHA-256 of the bytes, in hex. */
-            digest: string;
+            /**
+             * Format: int64
+             * @description How many there are, where the system says so.
+             */
+            bytes?: number | null;
+            /** @description SHA-256 of the bytes, in hex, where the system says so. */
+            digest?: string | null;
             media_type: string;
             name: string;
         };
@@ -1091,8 +1108,17 @@ export interface components {
         Calls: "none" | "plain" | "with_arguments";
         /** @description The schema of one container of a system. */
         Catalogue: {
+            /** @description What the system has and Hovrel does not read. */
+            findings?: components["schemas"]["CatalogueFinding"][];
             kinds: components["schemas"]["KindSchema"][];
             users: components["schemas"]["User"][];
+        };
+        /** @description Something of a system that is not read. */
+        CatalogueFinding: {
+            /** @description The field as people call it there; none for the kind as a whole. */
+            field?: string | null;
+            kind: components["schemas"]["Kind"];
+            what: components["schemas"]["NotRead"];
         };
         /** @description A change with its values and their differences. */
         ChangeDetail: {
@@ -1136,6 +1162,8 @@ export interface components {
         };
         Comment: {
             body: components["schemas"]["Document"];
+            /** @description Its id at its system, where it has one; unique among the comments of its item. */
+            id?: string | null;
             stamp: components["schemas"]["Stamp"];
         };
         /** @description A tree of conditions. */
@@ -1245,6 +1273,8 @@ export interface components {
                 [key: string]: components["schemas"]["FieldDecision"];
             };
             included?: boolean | null;
+            /** @description For an item that is gone: let the pair go instead of making it anew. It is not told again. */
+            let_go?: boolean | null;
         };
         /** @description How items of a kind stand in folders. */
         Depths: {
@@ -1267,10 +1297,10 @@ export interface components {
             title: string;
         };
         /**
-         * @description Why a field does not agree.
+         * @description Why something does not agree.
          * @enum {string}
          */
-        DifferenceCause: "never_carried" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "kept_by_decision" | "cannot_be_carried" | "waits_for_others";
+        DifferenceCause: "left_out" | "undecided" | "cannot_be_carried" | "refused" | "not_planned_yet" | "not_transferred_yet" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "rule_changed" | "target_moved" | "waits_for_others" | "right_unreadable" | "removed_at_right" | "kept_by_decision" | "changed_on_saving" | "unexplained";
         /** @enum {string} */
         Direction: "to_right" | "to_left" | "both";
         Document: {
@@ -1519,6 +1549,11 @@ export interface components {
             field: string;
             /**
              * Format: int64
+             * @description Pairs that differ as somebody decided, or as the right made it when it was saved.
+             */
+            settled?: number;
+            /**
+             * Format: int64
              * @description Of these, those that agree with a declared loss.
              */
             with_loss: number;
@@ -1527,7 +1562,7 @@ export interface components {
          * @description Why a field is in a change.
          * @enum {string}
          */
-        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others";
+        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "right_unreadable" | "taken_off" | "perhaps_there";
         /** @description One field of a kind. */
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */
@@ -1562,6 +1597,10 @@ export interface components {
             step_data?: boolean;
             /** @description For steps: whether files of the item can belong to one of them. */
             step_files?: boolean;
+            /** @description For tables: what they can be like. */
+            table?: components["schemas"]["TableForm"];
+            /** @description Whether spaces at the ends are taken off when a text is saved. */
+            trims?: boolean;
             /** @description Whether no two items of the kind may hold the same value. */
             unique?: boolean;
             value_type: components["schemas"]["ValueType"];
@@ -1640,6 +1679,26 @@ export interface components {
             member: boolean;
             name: string;
         };
+        /** @description What a proof comes to, in three figures of different weight. */
+        HeadlineAnswer: {
+            /**
+             * Format: int64
+             * @description Fields that are as they should be: they agree, with their losses declared, or differ as is on record.
+             */
+            agrees: number;
+            /** @description In one sentence. */
+            told: string;
+            /** Format: int64 */
+            unexplained_fields: number;
+            /** Format: int64 */
+            unexplained_items: number;
+            /** @description What is waited for. */
+            waits: components["schemas"]["WaitsAnswer"][];
+            /** Format: int64 */
+            waits_fields: number;
+            /** Format: int64 */
+            waits_items: number;
+        };
         HeldField: {
             empty: boolean;
             field: string;
@@ -1652,6 +1711,8 @@ export interface components {
             /** @description Both values as text: what a system recorded need not fit its fields of today. */
             before: string;
             field: string;
+            /** @description Its id at its system, where it has one; unique in the history of its item. */
+            id?: string | null;
             stamp: components["schemas"]["Stamp"];
         };
         /** @enum {string} */
@@ -1874,6 +1935,8 @@ export interface components {
         LanePart: "kinds" | "direction" | "left_scope" | "right_scope" | "along" | "matching" | "policies";
         /** @description The proof of one lane. */
         LaneProof: {
+            /** @description Items of pairs that are gone, no longer covered, or can't be read. */
+            absent?: components["schemas"]["AbsentItem"][];
             differences: components["schemas"]["Difference"][];
             fields: components["schemas"]["FieldProof"][];
             lane: string;
@@ -1883,6 +1946,11 @@ export interface components {
              */
             left_count: number;
             left_kind: components["schemas"]["Kind"];
+            /**
+             * Format: int64
+             * @description Pairs that a person let go.
+             */
+            let_go?: number;
             /** @description Losses of values that agree as far as they could be carried. */
             losses: components["schemas"]["ProofLoss"][];
             /** @description Left artefacts without a counterpart. */
@@ -1949,6 +2017,11 @@ export interface components {
         Link: {
             link_type: components["schemas"]["LinkType"];
             target: components["schemas"]["LinkEnd"];
+            /**
+             * @description The system's own word for it, for a link that was read: several words may mean one type, and each goes back as
+             *     it was.
+             */
+            word?: string | null;
         };
         LinkEnd: {
             /** @description An artefact of the same system. */
@@ -1986,6 +2059,8 @@ export interface components {
         };
         /** @description A change without its values. */
         ListedChange: {
+            /** @description Why one of the two is not there to be compared. */
+            absence?: string | null;
             as_new: boolean;
             /** Format: int32 */
             conflicts_open: number;
@@ -2000,6 +2075,8 @@ export interface components {
             included: boolean;
             kind: components["schemas"]["Kind"];
             left?: components["schemas"]["Side"] | null;
+            /** @description Whether the pair is let go, if it is taken in. */
+            let_go: boolean;
             /** Format: int32 */
             losses: number;
             outcome: components["schemas"]["Outcome"];
@@ -2072,6 +2149,9 @@ export interface components {
             cause: "not_in_map";
         } | {
             /** @enum {string} */
+            cause: "filled_in";
+        } | {
+            /** @enum {string} */
             cause: "unknown_user";
         } | {
             /** @enum {string} */
@@ -2099,6 +2179,29 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "steps_as_text";
+        } | {
+            /** @enum {string} */
+            cause: "trimmed";
+        } | {
+            /** @enum {string} */
+            cause: "rounded";
+        } | {
+            /** @enum {string} */
+            cause: "table_fitted";
+            how: components["schemas"]["TableFit"];
+        } | {
+            /** @enum {string} */
+            cause: "file_of_other_item";
+        } | {
+            /** @enum {string} */
+            cause: "file_not_followed";
+        } | {
+            /** @enum {string} */
+            cause: "order_not_kept";
+        } | {
+            /** @enum {string} */
+            cause: "not_readable";
+            what: string;
         } | {
             /** @enum {string} */
             cause: "altered_by_target";
@@ -2235,6 +2338,19 @@ export interface components {
             id: string;
             key: string;
         };
+        NotRead: {
+            /** @enum {string} */
+            what: "unknown_type";
+            word: string;
+        } | {
+            /** @enum {string} */
+            what: "no_such_kind";
+            word: string;
+        } | {
+            /** @enum {string} */
+            what: "says_too_little";
+            why: string;
+        };
         /** @enum {string} */
         Operator: "is" | "is_not" | "one_of" | "none_of" | "contains" | "contains_not" | "starts_with" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "before" | "within_days" | "older_than_days" | "under" | "not_under";
         /** @description An item that could be the counterpart. */
@@ -2246,7 +2362,7 @@ export interface components {
          * @description What a dry run found for an artefact.
          * @enum {string}
          */
-        Outcome: "new_right" | "update_right" | "adopt" | "held_right" | "conflict" | "blocked" | "in_step" | "gone_right";
+        Outcome: "new_right" | "update_right" | "adopt" | "held_right" | "conflict" | "blocked" | "in_step" | "gone_right" | "gone_left" | "left_scope" | "unreadable" | "taken_off";
         OutcomeCount: {
             /** Format: int64 */
             count: number;
@@ -2326,6 +2442,11 @@ export interface components {
             left_in_scope: number;
             /** Format: int64 */
             left_total: number;
+            /**
+             * Format: int64
+             * @description Pairs that a person let go: they are not carried, and not told again.
+             */
+            let_go: number;
             /**
              * Format: int64
              * @description Left items that get a link to their counterpart if their change is carried out.
@@ -2421,8 +2542,13 @@ export interface components {
         ProofAnswer: {
             /** Format: date-time */
             at: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Fields and items that are not as the rules say, for whatever reason.
+             */
             differences: number;
+            /** @description What it comes to. */
+            headline: components["schemas"]["HeadlineAnswer"];
             /** Format: uuid */
             id: string;
             lanes: components["schemas"]["LaneProof"][];
@@ -2434,7 +2560,7 @@ export interface components {
             right_system: string;
             /** Format: int32 */
             route_version: number;
-            /** @description What the last transfer met that no plan had foreseen. */
+            /** @description Losses that stand and that no plan had shown before they happened. */
             unforeseen: components["schemas"]["LedgerLine"][];
         };
         ProofFigure: {
@@ -2444,8 +2570,19 @@ export interface components {
             differences: number;
             /** Format: uuid */
             id: string;
+            /**
+             * Format: int32
+             * @description Fields and items that differ without a reason that is known.
+             */
+            unexplained: number;
+            /**
+             * Format: int32
+             * @description Items that wait for a person or for the next transfer.
+             */
+            waits: number;
         };
         ProofItem: {
+            cause?: components["schemas"]["DifferenceCause"];
             left_id: string;
             left_key: string;
             title: string;
@@ -2544,6 +2681,8 @@ export interface components {
         /** @description A route and where it stands. */
         RouteAnswer: {
             dry_run?: components["schemas"]["JobAnswer"] | null;
+            /** @description Other routes to whose items links lead; links to what none of them carried lead back to the left. */
+            follows: string[];
             /** Format: uuid */
             id: string;
             lanes: components["schemas"]["Lane"][];
@@ -2566,6 +2705,8 @@ export interface components {
             version: number;
         };
         RouteBody: {
+            /** @description Other routes from the same left end to whose items links lead. Left out, all that there are when it is made. */
+            follows?: string[] | null;
             lanes: components["schemas"]["Lane"][];
             left: components["schemas"]["EndBody"];
             name: string;
@@ -2615,6 +2756,8 @@ export interface components {
             right: string;
         } | "nobody" | "open";
         SaveBody: {
+            /** @description Other routes to whose items links lead from now on; left out, as before. */
+            follows?: string[] | null;
             lanes: components["schemas"]["Lane"][];
             name: string;
         };
@@ -2708,10 +2851,10 @@ export interface components {
             /** @description An expression in CEL over the item: several fields joined, a value chosen by another. */
             computed: string;
         } | "folder" | "origin" | "attachments" | "links" | "comments" | "comments_and_history" | "history" | "folder_path";
-        /** @description Who did something, and when. */
+        /** @description Who did something, and when, as far as the system says. */
         Stamp: {
             /** Format: date-time */
-            at: string;
+            at?: string | null;
             by?: string | null;
         };
         /** @description One step. A step that calls shared steps has a [`Call`] and usually an empty action. */
@@ -2823,6 +2966,16 @@ export interface components {
                 [key: string]: string;
             } | null;
         };
+        /**
+         * @description What was done to a table so that it fits.
+         * @enum {string}
+         */
+        TableFit: "no_rows" | "column_named" | "column_numbered";
+        /**
+         * @description What tables of values can be like.
+         * @enum {string}
+         */
+        TableForm: "rows" | "sets";
         /**
          * @description How a field writes rich text.
          * @enum {string}
@@ -2939,11 +3092,8 @@ export interface components {
         } | {
             /** @enum {string} */
             type: "duration";
-            /**
-             * Format: int64
-             * @description Seconds.
-             */
-            value: number;
+            /** @description A number of seconds. */
+            value: string;
         } | {
             /** @enum {string} */
             type: "choice";
@@ -3058,6 +3208,20 @@ export interface components {
              */
             next?: number | null;
             versions: components["schemas"]["VersionAnswer"][];
+        };
+        /** @description Items that wait for one thing. */
+        WaitsAnswer: {
+            cause: components["schemas"]["DifferenceCause"];
+            /** Format: int64 */
+            fields: number;
+            /** Format: int64 */
+            items: number;
+            /**
+             * Format: int64
+             * @description Of these, items of which nothing is at the right.
+             */
+            whole: number;
+            why: string;
         };
         WantedBody: {
             wanted: components["schemas"]["WantedWord"];

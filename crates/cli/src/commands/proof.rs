@@ -25,7 +25,6 @@ pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
 
 fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String {
     let (route, proof) = (&evidence.route, &evidence.proof);
-    let (differ, missing) = (evidence.differing(), evidence.missing());
     let compare = if expected { "the key that was expected" } else { "compare it with what the sender tells you" };
     let mut out = format!(
         "The signature holds.\n\
@@ -35,7 +34,7 @@ fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String
          right     {}, {}\n\
          proved    {}\n\
          losses    {} as foreseen, {} not foreseen\n\
-         outcome   {differ} fields differ, {missing} items missing at the right\n",
+         outcome   {}\n",
         route.name,
         route.version,
         route.left.system,
@@ -45,6 +44,7 @@ fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String
         proof.at.to_rfc3339(),
         proof.losses_foreseen,
         proof.losses_unforeseen,
+        proof.headline.describe(),
     );
     for lane in &proof.lanes {
         out += &format!("{:<18}{} of {} paired\n", lane.left_kind.word(), lane.paired, lane.left_count);

@@ -85,6 +85,8 @@ pub enum Trouble {
     #[error("{0}")]
     Differs(String),
     #[error("{0}")]
+    Waits(String),
+    #[error("{0}")]
     Key(String),
 }
 
@@ -98,6 +100,7 @@ impl Trouble {
             Trouble::Refused(_) => 4,
             Trouble::Differs(_) => 5,
             Trouble::Key(_) => 6,
+            Trouble::Waits(_) => 7,
         }
     }
 }

@@ -44,7 +44,7 @@ fn outcome(plan: &Value, outcome: &str) -> u64 {
 }
 
 /// What becomes of items, in the words of the interface; together they are all changes of a plan.
-const OUTCOMES: [(&str, &str); 7] = [
+const OUTCOMES: [(&str, &str); 11] = [
     ("new_right", "new at right"),
     ("update_right", "update right"),
     ("adopt", "already at right"),
@@ -52,6 +52,10 @@ const OUTCOMES: [(&str, &str); 7] = [
     ("conflict", "conflict"),
     ("blocked", "can't be carried"),
     ("gone_right", "gone at right"),
+    ("gone_left", "gone at left"),
+    ("left_scope", "left the scope"),
+    ("unreadable", "can't be read"),
+    ("taken_off", "taken off at left"),
 ];
 
 fn told(plan: &Value) -> Vec<String> {

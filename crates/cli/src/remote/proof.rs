@@ -37,20 +37,52 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
         let bytes = to.file(&format!("/routes/{id}/proofs/{proof}/files/{form}")).await?;
         std::fs::write(path, bytes).map_err(|e| Trouble::Usage(format!("{} can't be written: {e}", path.display())))?;
     }
-    let differences = proof["differences"].as_u64().unwrap_or(0);
+    let figure = |name: &str| proof["headline"][name].as_u64().unwrap_or(0);
+    let (waits, unexplained) = (figure("waits_items"), figure("unexplained_items"));
     let mut lines: Vec<String> = Vec::new();
     for lane in proof["lanes"].as_array().into_iter().flatten() {
         let kind = lane["left_kind"].as_str().unwrap_or_default().replace('_', " ");
         lines.push(format!("{kind:<14}{:>8} of {} paired", lane["paired"], lane["left_count"]));
     }
-    lines.push(format!("{differences} differences"));
+    lines.push(format!("{:>8} fields are as they should be", figure("agrees")));
+    lines.push(format!("{waits:>8} items wait"));
+    for cause in proof["headline"]["waits"].as_array().into_iter().flatten() {
+        lines.push(format!("{:>12} {}", cause["items"], cause["why"].as_str().unwrap_or_default()));
+    }
+    lines.push(format!("{unexplained:>8} items are unexplained"));
     let value = json!({
         "proof": proof["id"],
         "at": proof["at"],
-        "differences": differences,
+        "differences": proof["differences"],
+        "agrees": figure("agrees"),
+        "waits": waits,
+        "unexplained": unexplained,
         "losses_foreseen": proof["losses_foreseen"],
         "losses_unforeseen": proof["losses_unforeseen"],
     });
-    let trouble = (differences > 0).then(|| Trouble::Differs(format!("{name}: {differences} differences; see Proof")));
-    Ok(Found { value, lines, trouble })
+    Ok(Found { value, lines, trouble: trouble(name, waits, unexplained) })
+}
+
+/// What is unexplained weighs more than what waits.
+fn trouble(name: &str, waits: u64, unexplained: u64) -> Option<Trouble> {
+    match (unexplained, waits) {
+        (0, 0) => None,
+        (0, n) => {
+            Some(Trouble::Waits(format!("{name}: {n} items wait for somebody, or for the next transfer; see Proof")))
+        }
+        (n, _) => Some(Trouble::Differs(format!("{name}: {n} items differ without a known reason; see Proof"))),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_exit_code_is_that_of_the_headline() {
+        for (waits, unexplained, code) in [(0, 0, None), (3, 0, Some(7)), (0, 1, Some(5)), (3, 1, Some(5))] {
+            let found = trouble("Moves", waits, unexplained).map(|t| t.code());
+            assert_eq!(found, code, "{waits} wait, {unexplained} are unexplained");
+        }
+    }
 }

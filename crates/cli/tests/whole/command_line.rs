@@ -146,7 +146,8 @@ async fn a_whole_migration_by_commands() {
         assert!(wrong.complained.contains(told), "{told} in {}", wrong.complained);
     }
 
-    // 5: somebody changes at the target what was carried.
+    // 7: somebody changes at the target what was carried, and the route waits for a person. (5, for what has no reason,
+    // comes of nothing that a system here does; the exit code is held against the headline in remote/proof.rs.)
     let target = both.connect(&TALLYBENCH);
     let pair = client
         .get(&format!(
@@ -160,9 +161,13 @@ async fn a_whole_migration_by_commands() {
         cases.iter().find(|c| c.origin.as_deref() == Some(&format!("Oldstone:{carried}"))).expect("it was carried");
     crate::meanwhile::edit(&*target, "ropeway", &there.id, "title", "Changed since").await;
     let differs = shell.run(&["proof", name, "--json"]).await;
-    assert_eq!(differs.code, 5, "{}", differs.complained);
+    assert_eq!(differs.code, 7, "{}", differs.complained);
     let value: Value = serde_json::from_str(&differs.said).expect("JSON all the same");
-    assert!(value["differences"].as_u64() > Some(0), "{value}");
+    assert_eq!(
+        (&value["differences"], &value["waits"], &value["unexplained"]),
+        (&json!(1), &json!(1), &json!(0)),
+        "{value}"
+    );
 
     // 4: the target refuses some of it, since somebody changes each item just before it is written.
     let source = both.connect(&OLDSTONE);

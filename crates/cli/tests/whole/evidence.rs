@@ -60,7 +60,8 @@ async fn a_proof_is_handed_on_and_checked() {
     let ledger = proof["losses_foreseen"].as_u64().zip(proof["losses_unforeseen"].as_u64()).map(|(a, b)| a + b);
     assert_eq!(Some(rows("Losses") as u64), ledger);
     let text = std::fs::read_to_string(page).expect("a page");
-    assert!(text.contains(&format!("{} items missing at the right", all("missing"))), "the page");
+    let headline = proof["headline"]["told"].as_str().expect("a headline");
+    assert!(text.contains(headline) && text.contains("What waits for somebody"), "{headline}");
     assert_eq!(text.matches("<span class=\"loss\">").count() as u64, ledger.expect("a number"));
 
     // The signed file is checked by itself, with the key that the interface shows, and refused once it is another.
@@ -68,6 +69,7 @@ async fn a_proof_is_handed_on_and_checked() {
     let good = verify(&["--key", &key], &signed);
     let told = String::from_utf8_lossy(&good.stdout).into_owned();
     assert!(good.status.success() && told.contains(&key) && told.contains("Lift control moves"), "{good:?}");
+    assert!(told.contains(headline), "{told}");
     assert_eq!(verify(&[], &signed).status.code(), Some(0));
     assert_eq!(verify(&["--key", "0000-0000"], &signed).status.code(), Some(1));
     let mut bytes = std::fs::read(&signed).expect("the file");

@@ -50,7 +50,8 @@ async fn state(systems: &Systems, known: &Known) -> BTreeMap<String, String> {
         let mut comments: Vec<String> = item.comments.iter().map(|c| c.body.plain()).collect();
         comments.sort();
         // What was written down while items were made is the system's own.
-        let history: Vec<String> = item.history.iter().filter(|h| h.stamp.at < carried).map(|h| h.display()).collect();
+        let history: Vec<String> =
+            item.history.iter().filter(|h| h.stamp.at < Some(carried)).map(|h| h.display()).collect();
         let held = format!("{} {} {files:?} {links:?} {comments:?} {history:?}", path(&item.parent), fields.join(", "));
         let held = without_keys(&held, &keys);
         assert!(out.insert(name(item), held).is_none(), "{} is there twice", name(item));

@@ -14,12 +14,15 @@ pub struct Program {
     lease_seconds: &'static str,
 }
 
+/// Long enough that a busy machine keeps them up, and short enough that a killed program's jobs go on at once.
+const SHORT: &str = "1.5";
+
 impl Program {
     pub async fn start() -> Program {
-        Program::start_offering("[]", "0.5").await
+        Program::start_offering("[]", SHORT).await
     }
 
-    /// With the leases of every day; those of the tests are short, so that a killed program's jobs go on at once.
+    /// With the leases of every day.
     #[allow(dead_code, reason = "asked by the benchmark")]
     pub async fn start_with_long_leases() -> Program {
         Program::start_offering("[]", "30").await
@@ -27,7 +30,7 @@ impl Program {
 
     /// As the demo does: the connect form offers the simulated systems.
     pub async fn start_with_presets(both: &hovrel_testkit::Systems) -> Program {
-        Program::start_offering(&both.presets().to_string(), "0.5").await
+        Program::start_offering(&both.presets().to_string(), SHORT).await
     }
 
     async fn start_offering(presets: &str, lease_seconds: &'static str) -> Program {

@@ -21,6 +21,14 @@ pub struct Client {
     about: OnceCell<About>,
 }
 
+/// What the answer to a write holds.
+#[derive(Debug, Default)]
+pub struct Answered {
+    /// None if the system answers with nothing.
+    pub body: Option<Value>,
+    pub etag: Option<String>,
+}
+
 /// What a sign-in answered.
 #[derive(Clone, PartialEq)]
 struct Token {
@@ -119,7 +127,7 @@ impl Client {
     }
 
     /// Writes once. A wait that the system asks for before doing anything is waited for.
-    pub async fn write(&self, method: Method, path: &str, request: Request) -> Result<Value, ConnectError> {
+    pub async fn write(&self, method: Method, path: &str, request: Request) -> Result<Answered, ConnectError> {
         let body = match (&request.body, self.profile.speaks) {
             (None, _) => String::new(),
             (Some(body), Speaks::Json) => body.to_string(),
@@ -133,7 +141,11 @@ impl Client {
         };
         let send = || async {
             let response = self.send(method.clone(), path, &build, true).await?;
-            if response.status() == StatusCode::NO_CONTENT { Ok(Value::Null) } else { self.parse(path, response).await }
+            let etag = response.headers().get(header::ETAG).and_then(|v| v.to_str().ok()).map(str::to_owned);
+            let says_nothing =
+                response.status() == StatusCode::NO_CONTENT || response.content_length().is_some_and(|n| n == 0);
+            let body = if says_nothing { None } else { Some(self.parse(path, response).await?) };
+            Ok(Answered { body, etag })
         };
         self.transport.once(send).await
     }
@@ -145,7 +157,10 @@ impl Client {
         let body = std::sync::Mutex::new(Some(reqwest::Body::wrap_stream(bytes)));
         let build = |r: RequestBuilder| {
             let body = body.lock().ok().and_then(|mut b| b.take()).unwrap_or_default();
-            r.header(header::CONTENT_TYPE, &file.media_type).header(header::CONTENT_LENGTH, file.bytes).body(body)
+            let r = r.header(header::CONTENT_TYPE, &file.media_type);
+            // Of a file whose size is not known the end is told as it comes.
+            let r = file.bytes.into_iter().fold(r, |r, bytes| r.header(header::CONTENT_LENGTH, bytes));
+            r.body(body)
         };
         match self.send(Method::PUT, path, &build, false).await {
             // The sign-in expired on the way: nothing was done, and the next try has a new one.
@@ -216,7 +231,7 @@ impl Client {
 
     fn understand(&self, body: &str) -> Option<Value> {
         match self.profile.speaks {
-            Speaks::Json => serde_json::from_str(body).ok(),
+            Speaks::Json => tree::from_json(body).ok(),
             Speaks::Xml => tree::from_xml(body).ok(),
         }
     }
@@ -225,7 +240,7 @@ impl Client {
         let address = format!("{}{path}", self.address());
         let text = text_of(&address, response, self.speech()).await?;
         match self.profile.speaks {
-            Speaks::Json => serde_json::from_str(&text).map_err(|e| e.to_string()),
+            Speaks::Json => tree::from_json(&text),
             Speaks::Xml => tree::from_xml(&text),
         }
         .map_err(|why| ConnectError::Malformed { address, why })

@@ -1,22 +1,28 @@
 //! Answers to artefacts, by the profile's places and the schema's types.
+//!
+//! Decides what becomes of what can't be read: it stands in the artefact as unreadable, or as a loss of its field. Nothing
+//! that an answer holds at one of the places disappears without a word.
 
+use std::cell::RefCell;
 use std::collections::HashSet;
 
 use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
+use hovrel_core::compare::holdings;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
 use hovrel_core::model::{
-    Argument, Artefact, Attachment, Call, Comment, Decimal, Fields, Fingerprint, HistoryEntry, Kind, Link, LinkEnd,
-    LinkType, Reference, Stamp, Step, Value, ValueType,
+    Argument, Artefact, Attachment, Call, Comment, Decimal, Document, Fields, Fingerprint, HistoryEntry, Inline, Kind,
+    Link, LinkEnd, LinkType, Reference, Span, Stamp, Step, Value, ValueType,
 };
 use hovrel_core::text::{self, TextFormat};
 use serde_json::Value as Json;
 
-use super::schema::ORIGIN;
+use super::addresses::{file_at, inside};
+use super::schema::{ORIGIN, Words};
 use super::tree;
 use crate::ConnectError;
-use crate::profile::{Concurrency, Files, KindProfile, Profile, StepsAt, TableAt};
+use crate::profile::{Concurrency, Files, KindProfile, Profile, StepsAt, TableAt, TypeOf};
 
 /// Everything needed to read items of one kind.
 pub struct Decoder<'a> {
@@ -24,6 +30,7 @@ pub struct Decoder<'a> {
     pub kind: Kind,
     pub of: &'a KindProfile,
     pub fields: &'a KindSchema,
+    pub words: &'a Words,
     pub zone: chrono_tz::Tz,
     pub address: &'a str,
 }
@@ -34,10 +41,14 @@ impl Decoder<'_> {
         self.of.fields_at.get(field).cloned().unwrap_or_else(|| format!("/{field}"))
     }
 
-    /// Where the parts of steps are; systems with two sorts of steps in one schema are not known.
-    pub fn steps_at(&self) -> StepsAt {
-        let found = self.profile.schema.types.values().find_map(|t| t.steps.clone());
-        found.unwrap_or(StepsAt {
+    /// What the profile says of a field's type.
+    pub fn type_of(&self, field: &str) -> Option<&TypeOf> {
+        self.profile.schema.types.get(self.words.get(&(self.kind, field.to_owned()))?)
+    }
+
+    /// Where the parts of a field's steps are.
+    pub fn steps_at(&self, field: &str) -> StepsAt {
+        self.type_of(field).and_then(|t| t.steps.clone()).unwrap_or(StepsAt {
             items: String::new(),
             action: "/action".into(),
             expected: "/expected".into(),
@@ -84,16 +95,13 @@ impl Decoder<'_> {
         let title = tree::text(item, &self.place(&self.of.title)).unwrap_or_default();
         let modified = self.of.modified_at.as_ref().and_then(|at| {
             let by = self.of.modified_by.as_ref().and_then(|p| tree::text(item, p));
-            Some(Stamp { at: read_time(&tree::text(item, at)?, self.zone)?, by })
+            Some(Stamp { at: Some(read_time(&tree::text(item, at)?, self.zone)?), by })
         });
-        Ok(Artefact {
+        let mut out = Artefact {
             kind: self.kind,
             key: tree::text(item, &self.of.key).unwrap_or_else(|| id.clone()),
             url: Some(format!("{}{}", self.address, super::fill(&self.of.page, &[("id", &id)]))),
-            version: match self.of.concurrency {
-                Concurrency::LastWins => Some(format!("{:?}", Fingerprint::of(item.to_string().as_str()))),
-                _ => tree::text(item, &self.of.version),
-            },
+            version: tree::text(item, &self.of.version),
             parent: self.of.parent.as_ref().and_then(|at| tree::text(item, at)).filter(|p| !p.is_empty()),
             position: 0,
             title,
@@ -101,28 +109,80 @@ impl Decoder<'_> {
             modified,
             fields,
             attachments: self.files(item, &mut read_losses),
-            links: self.links(item),
+            links: self.links(item, &mut read_losses),
             comments: self.comments(item, &mut read_losses),
-            history: self.history(item),
+            history: self.history(item, &mut read_losses),
             origin,
             read_losses,
             id,
-        })
+        };
+        self.follow_files(&mut out);
+        if matches!(self.of.concurrency, Concurrency::LastWins) {
+            // What can be written stands for the version: how often it was looked at, say, does not.
+            let held = holdings(&out, self.fields);
+            out.version = Some(format!("{:?}", Fingerprint::of_all(held.iter())));
+        }
+        Ok(out)
+    }
+
+    /// Pictures and links in the texts of an item that lead to files of its system, in the system's own words for where
+    /// they are: a picture of the item's own becomes its file, everything else leads back there in full and is told.
+    fn follow_files(&self, item: &mut Artefact) {
+        let names: HashSet<&str> = item.attachments.iter().map(|f| f.name.as_str()).collect();
+        let losses = RefCell::new(Vec::new());
+        let kind = self.kind;
+        let id = item.id.as_str();
+        let led = |field: &str, address: &str, picture: bool| -> Option<String> {
+            let whole = inside(address, self.address)?;
+            let file = file_at(self.profile, &whole, self.address)?;
+            let own = file.kind == kind && file.id == id;
+            if own && picture && names.contains(file.name.as_str()) {
+                return Some(file.name);
+            }
+            losses.borrow_mut().push(Loss {
+                field: field.to_owned(),
+                kind: LossKind::Downgraded,
+                cause: if own { LossCause::FileNotFollowed } else { LossCause::FileOfOtherItem },
+                before: address.to_owned(),
+                after: whole.clone(),
+            });
+            Some(whole)
+        };
+        let followed = |field: &str, document: &Document| -> Document {
+            let pictures = document.with_inlines(&|inline| match inline {
+                Inline::Image { source, alt } => {
+                    Some(vec![Inline::Image { source: led(field, source, true)?, alt: alt.clone() }])
+                }
+                _ => None,
+            });
+            pictures.with_inlines(&|inline| match inline {
+                Inline::Link { url, content } => {
+                    Some(vec![Inline::Link { url: led(field, url, false)?, content: content.clone() }])
+                }
+                _ => None,
+            })
+        };
+        let mut fields = Fields::default();
+        for (field, value) in item.fields.iter() {
+            fields.set(field.clone(), value.clone().map_documents(&|d| followed(field, d)));
+        }
+        let comments = Value::Comments(item.comments.clone()).map_documents(&|d| followed(COMMENTS, d));
+        item.fields = fields;
+        if let Value::Comments(list) = comments {
+            item.comments = list;
+        }
+        item.read_losses.extend(losses.into_inner());
     }
 
     /// The files of an item. Of those that have one name, the later ones get a number, which is declared.
     fn files(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<Attachment> {
         let Some(at) = &self.of.files else { return Vec::new() };
         let mut out: Vec<Attachment> = Vec::new();
+        for nameless in tree::items(item, &at.items).into_iter().filter(|f| tree::text(f, &at.name).is_none()) {
+            losses.push(not_readable(ATTACHMENTS, "the file has no name", nameless.to_string()));
+        }
         for (file, name) in named_files(item, at) {
-            let read = || {
-                Some(Attachment {
-                    name: name.clone(),
-                    media_type: tree::text(file, &at.media_type).unwrap_or_else(|| "application/octet-stream".into()),
-                    bytes: tree::number(file, &at.bytes)?,
-                    digest: tree::text(file, &at.sha256)?,
-                })
-            };
+            let told = |at: &Option<String>| at.as_ref().and_then(|at| tree::text(file, at)).filter(|t| !t.is_empty());
             let before = tree::text(file, &at.name).unwrap_or_default();
             if before != name {
                 losses.push(Loss {
@@ -133,7 +193,12 @@ impl Decoder<'_> {
                     after: name.clone(),
                 });
             }
-            out.extend(read());
+            out.push(Attachment {
+                name,
+                media_type: tree::text(file, &at.media_type).unwrap_or_else(|| "application/octet-stream".into()),
+                bytes: told(&at.bytes).and_then(|n| n.trim().parse().ok()),
+                digest: told(&at.sha256).map(|d| d.to_lowercase()),
+            });
         }
         out
     }
@@ -145,83 +210,111 @@ impl Decoder<'_> {
         labels.into_iter().find_map(|l| read_label(tree::as_text(l)?.strip_prefix(&at.prefix)?))
     }
 
-    fn stamp(&self, item: &Json, at: &str, by: &str) -> Option<Stamp> {
+    /// Who and when. A time that can't be read is told; what hangs on it is kept without.
+    fn stamp(&self, item: &Json, at: &str, by: &str, field: &str, losses: &mut Vec<Loss>) -> Stamp {
         let by = tree::text(item, by).filter(|t| !t.is_empty());
-        Some(Stamp { at: read_time(&tree::text(item, at)?, self.zone)?, by })
+        let told = tree::text(item, at).filter(|t| !t.is_empty());
+        let at = told.as_ref().and_then(|t| read_time(t, self.zone));
+        if at.is_none() {
+            let what = if told.is_some() { "its time can't be read" } else { "it has no time" };
+            losses.push(not_readable(field, what, told.unwrap_or_else(|| item.to_string())));
+        }
+        Stamp { at, by }
     }
 
     fn comments(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<Comment> {
         let Some(at) = &self.of.comments else { return Vec::new() };
         let mut out = Vec::new();
         for found in tree::items(item, &at.items) {
-            if let Some(stamp) = self.stamp(found, &at.at, &at.by) {
-                let body = rich(&tree::text(found, &at.text).unwrap_or_default(), at.format, COMMENTS, losses);
-                out.push(Comment { stamp, body });
-            }
+            let stamp = self.stamp(found, &at.at, &at.by, COMMENTS, losses);
+            let body = rich(&tree::text(found, &at.text).unwrap_or_default(), at.format, COMMENTS, losses);
+            out.push(Comment { id: piece_id(found, &at.id), stamp, body });
         }
         out
     }
 
-    fn history(&self, item: &Json) -> Vec<HistoryEntry> {
+    fn history(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<HistoryEntry> {
         let Some(at) = &self.of.history else { return Vec::new() };
         let one = |found: &Json| {
             let text = |place: &str| tree::text(found, place).unwrap_or_default();
-            Some(HistoryEntry {
-                stamp: self.stamp(found, &at.at, &at.by)?,
+            HistoryEntry {
+                id: piece_id(found, &at.id),
+                stamp: self.stamp(found, &at.at, &at.by, HISTORY, losses),
                 field: text(&at.field),
                 before: text(&at.before),
                 after: text(&at.after),
-            })
+            }
         };
-        tree::items(item, &at.items).into_iter().filter_map(one).collect()
+        tree::items(item, &at.items).into_iter().map(one).collect()
     }
 
     /// A link of a type or to a kind that the profile does not know is kept under the system's own words.
-    fn links(&self, item: &Json) -> Vec<Link> {
+    fn links(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<Link> {
         let Some(at) = &self.of.links else { return Vec::new() };
-        let link = |found: &Json| {
+        let mut link = |found: &Json| {
             let word = tree::text(found, &at.link_type).unwrap_or_default();
-            let link_type = at.types.get(&word).cloned().unwrap_or(LinkType::Other(word));
+            let link_type = at.types.get(&word).cloned().unwrap_or_else(|| LinkType::Other(word.clone()));
             let kind_word = tree::text(found, &at.kind).unwrap_or_default();
             let kind = self.profile.kinds.iter().find(|(_, k)| k.schema_id == kind_word).map(|(kind, _)| *kind);
             let target = match (kind, tree::text(found, &at.id).filter(|id| !id.is_empty())) {
                 (Some(kind), Some(id)) => LinkEnd::Artefact { kind, id },
-                _ => LinkEnd::Url(tree::text(found, &at.url)?),
+                (_, id) => match tree::text(found, &at.url).filter(|url| !url.is_empty()) {
+                    Some(url) => LinkEnd::Url(url),
+                    None => {
+                        let what = match id {
+                            Some(_) => format!("it leads to a “{kind_word}”, which the profile does not know"),
+                            None => "it leads neither to an item nor to an address".to_owned(),
+                        };
+                        let before = [Some(word), id].into_iter().flatten().collect::<Vec<_>>().join(" ");
+                        losses.push(not_readable(LINKS, &what, before));
+                        return None;
+                    }
+                },
             };
-            Some(Link { link_type, target })
+            Some(Link { link_type, target, word: Some(word) })
         };
-        tree::items(item, &at.items).into_iter().filter_map(link).collect()
+        tree::items(item, &at.items).into_iter().filter_map(&mut link).collect()
     }
 
-    /// How a table of values is written here.
-    pub fn table_at(&self) -> Option<&TableAt> {
-        self.profile.schema.types.values().find_map(|t| t.table.as_ref())
+    /// How the tables of values of a field are written.
+    pub fn table_at(&self, field: &str) -> Option<&TableAt> {
+        self.type_of(field)?.table.as_ref()
     }
 
-    fn table(&self, raw: &Json) -> Value {
+    fn table(&self, field: &str, raw: &Json) -> Value {
         let text = |v: &Json, at: &str| tree::text(v, at).unwrap_or_default();
-        let rows: Vec<Vec<String>> = match self.table_at() {
+        let rows: Vec<Vec<String>> = match self.table_at(field) {
             None => return Value::Unreadable(raw.to_string()),
             Some(TableAt::Rows { items, cells }) => tree::items(raw, items)
                 .into_iter()
-                .map(|row| tree::items(row, cells).into_iter().map(|c| tree::as_text(c).unwrap_or_default()).collect())
+                .map(|row| tree::cells(row, cells).into_iter().map(|c| tree::as_text(c).unwrap_or_default()).collect())
                 .collect(),
             Some(TableAt::Sets { values, column, value, .. }) => {
                 let sets = tree::items(raw, "");
-                let mut columns: Vec<String> = Vec::new();
-                for held in sets.iter().flat_map(|set| tree::items(set, values)) {
-                    let name = text(held, column);
-                    if !columns.contains(&name) {
-                        columns.push(name);
+                // A name that stands twice in a set is two columns: the how-manieth it is belongs to it.
+                let held = |set: &Json| -> Vec<((String, usize), String)> {
+                    let mut out: Vec<((String, usize), String)> = Vec::new();
+                    for found in tree::items(set, values) {
+                        let name = text(found, column);
+                        let n = out.iter().filter(|((other, _), _)| *other == name).count();
+                        out.push(((name, n), text(found, value)));
+                    }
+                    out
+                };
+                let sets: Vec<_> = sets.into_iter().map(held).collect();
+                let mut columns: Vec<(String, usize)> = Vec::new();
+                for (name, _) in sets.iter().flatten() {
+                    if !columns.contains(name) {
+                        columns.push(name.clone());
                     }
                 }
-                let row = |set: &&Json| {
-                    let held = tree::items(set, values);
-                    let cell = |c: &String| held.iter().find(|v| text(v, column) == *c).map(|v| text(v, value));
+                let row = |set: &Vec<((String, usize), String)>| -> Vec<String> {
+                    let cell = |c: &(String, usize)| set.iter().find(|(name, _)| name == c).map(|(_, v)| v.clone());
                     columns.iter().map(|c| cell(c).unwrap_or_default()).collect()
                 };
                 let rows: Vec<Vec<String>> = sets.iter().map(row).collect();
-                if rows.is_empty() { rows } else { std::iter::once(columns.clone()).chain(rows).collect() }
+                let names = columns.iter().map(|(name, _)| name.clone()).collect();
+                if rows.is_empty() { rows } else { std::iter::once(names).chain(rows).collect() }
             }
         };
         Value::Table(rows)
@@ -235,7 +328,7 @@ impl Decoder<'_> {
             ValueType::ChoiceList => return Value::ChoiceList(list()),
             ValueType::UserList => return Value::UserList(list()),
             ValueType::Steps => return self.steps(field, raw, format, losses),
-            ValueType::Table => return self.table(raw),
+            ValueType::Table => return self.table(&field.id, raw),
             ValueType::References => {
                 let ids: Vec<String> = list();
                 return Value::References(ids.into_iter().map(Reference::Known).collect());
@@ -250,15 +343,20 @@ impl Decoder<'_> {
             ValueType::Text => Value::Text(plain),
             ValueType::RichText => Value::RichText(rich(&plain, format, &field.id, losses)),
             ValueType::Integer => plain.trim().parse().map_or_else(|_| unreadable(), Value::Integer),
-            ValueType::Decimal => Decimal::parse(plain.trim()).map_or_else(|_| unreadable(), Value::Decimal),
-            ValueType::Boolean => match plain.to_lowercase().as_str() {
-                "true" | "yes" | "1" => Value::Boolean(true),
-                "false" | "no" | "0" => Value::Boolean(false),
-                _ => unreadable(),
+            ValueType::Decimal => Decimal::parse_number(plain.trim()).map_or_else(|_| unreadable(), Value::Decimal),
+            ValueType::Boolean => match (self.type_of(&field.id).and_then(|t| t.words.as_ref()), plain.trim()) {
+                (Some(words), said) if said == words.yes => Value::Boolean(true),
+                (Some(words), said) if said == words.no => Value::Boolean(false),
+                (Some(_), _) => unreadable(),
+                (None, said) => match said.to_lowercase().as_str() {
+                    "true" | "yes" | "1" => Value::Boolean(true),
+                    "false" | "no" | "0" => Value::Boolean(false),
+                    _ => unreadable(),
+                },
             },
             ValueType::Date => plain.parse().map_or_else(|_| unreadable(), Value::Date),
             ValueType::Instant => read_time(&plain, self.zone).map_or_else(unreadable, Value::Instant),
-            ValueType::Duration => plain.trim().parse().map_or_else(|_| unreadable(), Value::Duration),
+            ValueType::Duration => Span::parse(plain.trim()).map_or_else(unreadable, Value::Duration),
             ValueType::Choice => Value::Choice(plain),
             ValueType::User => Value::User(plain),
             ValueType::Url => Value::Url(plain),
@@ -276,7 +374,7 @@ impl Decoder<'_> {
     }
 
     fn steps(&self, field: &FieldSchema, raw: &Json, format: TextFormat, losses: &mut Vec<Loss>) -> Value {
-        let at = self.steps_at();
+        let at = self.steps_at(&field.id);
         let mut part = |step: &Json, pointer: &str| {
             let text = tree::text(step, pointer).unwrap_or_default();
             rich(&text, format, &field.id, losses)
@@ -306,6 +404,22 @@ impl Decoder<'_> {
             })
             .collect();
         Value::Steps(steps)
+    }
+}
+
+/// The id of a comment or a past change, in systems that give them one.
+fn piece_id(found: &Json, at: &Option<String>) -> Option<String> {
+    tree::text(found, at.as_ref()?).filter(|id| !id.is_empty())
+}
+
+/// That something of a field can't be read, with what stands there.
+fn not_readable(field: &str, what: &str, before: String) -> Loss {
+    Loss {
+        field: field.to_owned(),
+        kind: LossKind::Dropped,
+        cause: LossCause::NotReadable { what: what.to_owned() },
+        before,
+        after: String::new(),
     }
 }
 

@@ -2,7 +2,7 @@
 
 use hovrel_core::catalogue::{FieldSchema, NewField};
 use hovrel_core::mapping::LINKS;
-use hovrel_core::model::{Artefact, Comment, HistoryEntry, Link, LinkEnd, Value};
+use hovrel_core::model::{Artefact, Comment, HistoryEntry, Link, LinkEnd, Value, ValueType};
 use hovrel_core::text::{self, TextFormat};
 use serde_json::{Map, Value as Json, json};
 
@@ -83,12 +83,32 @@ pub fn encode(decoder: &Decoder<'_>, write: &Write, now: Option<&Artefact>) -> R
     request
 }
 
+/// What was sent, in the whole item as it was read: what the system keeps itself goes back as it came.
+pub fn over(item: Json, sent: Json) -> Json {
+    match (item, sent) {
+        (Json::Object(mut item), Json::Object(sent)) => {
+            for (key, new) in sent {
+                let old = item.remove(&key).unwrap_or(Json::Null);
+                item.insert(key, if new.is_object() { over(old, new) } else { new });
+            }
+            Json::Object(item)
+        }
+        (_, sent) => sent,
+    }
+}
+
+/// Whether a write touches the list that labels and origin mark are kept in together.
+pub fn writes_labels(decoder: &Decoder<'_>, write: &Write) -> bool {
+    let touches = |at: &OriginLabel| write.fields.get(&at.field).is_some() || write.fields.get(ORIGIN).is_some();
+    decoder.of.origin_label.as_ref().is_some_and(touches)
+}
+
 /// Writes labels and origin mark as the one list they are, if either is to be written.
 fn put_labels(body: &mut Json, decoder: &Decoder<'_>, at: &OriginLabel, write: &Write, now: Option<&Artefact>) {
-    let (labels, mark) = (write.fields.get(&at.field), write.fields.get(ORIGIN));
-    if labels.is_none() && mark.is_none() {
+    if !writes_labels(decoder, write) {
         return;
     }
+    let (labels, mark) = (write.fields.get(&at.field), write.fields.get(ORIGIN));
     let held = |field: &str| now.and_then(|a| a.fields.get(field)).cloned().unwrap_or(Value::Empty);
     let labels = labels.cloned().unwrap_or_else(|| held(&at.field));
     let mark = mark.cloned().unwrap_or_else(|| held(ORIGIN)).display();
@@ -109,7 +129,7 @@ pub fn comment(at: &CommentsAt, comment: &Comment) -> Request {
     if at.backdated
         && let Some(by) = &comment.stamp.by
     {
-        tree::put(&mut body, &at.at, json!(comment.stamp.at.to_rfc3339()));
+        tree::put(&mut body, &at.at, json!(comment.stamp.at.map(|at| at.to_rfc3339())));
         tree::put(&mut body, &at.by, json!(by));
     }
     Request { body: Some(body), root: at.root.clone(), headers: Vec::new() }
@@ -118,7 +138,7 @@ pub fn comment(at: &CommentsAt, comment: &Comment) -> Request {
 /// A past change to be added.
 pub fn history(at: &HistoryAt, entry: &HistoryEntry) -> Request {
     let mut body = Json::Object(Map::new());
-    tree::put(&mut body, &at.at, json!(entry.stamp.at.to_rfc3339()));
+    tree::put(&mut body, &at.at, json!(entry.stamp.at.map(|at| at.to_rfc3339())));
     tree::put(&mut body, &at.by, json!(entry.stamp.by));
     tree::put(&mut body, &at.field, json!(entry.field));
     tree::put(&mut body, &at.before, json!(entry.before));
@@ -143,8 +163,7 @@ fn put_list(body: &mut Json, place: &str, list: Vec<Json>, speaks: Speaks) {
 
 fn link(decoder: &Decoder<'_>, at: &LinksAt, link: &Link) -> Json {
     let mut out = Json::Object(Map::new());
-    let word = at.types.iter().find(|(_, t)| **t == link.link_type).map_or_else(|| link.link_type.word(), |(w, _)| w);
-    tree::put(&mut out, &at.link_type, json!(word));
+    tree::put(&mut out, &at.link_type, json!(at.word(link)));
     match &link.target {
         LinkEnd::Artefact { kind, id } | LinkEnd::Pending { kind, id } => {
             let kind_word = decoder.profile.kinds.get(kind).map_or("", |k| &k.schema_id);
@@ -195,25 +214,27 @@ fn field_value(decoder: &Decoder<'_>, field: &FieldSchema, value: &Value) -> Jso
     let format = field.format.unwrap_or(TextFormat::Plain);
     match value {
         Value::Empty => match field.value_type {
-            hovrel_core::model::ValueType::Text
-            | hovrel_core::model::ValueType::RichText
-            | hovrel_core::model::ValueType::Choice => json!(""),
-            hovrel_core::model::ValueType::ChoiceList
-            | hovrel_core::model::ValueType::UserList
-            | hovrel_core::model::ValueType::References
-            | hovrel_core::model::ValueType::Table
-            | hovrel_core::model::ValueType::Steps => json!([]),
+            ValueType::Text | ValueType::RichText | ValueType::Choice => json!(""),
+            ValueType::ChoiceList
+            | ValueType::UserList
+            | ValueType::References
+            | ValueType::Table
+            | ValueType::Steps => json!([]),
             _ => Json::Null,
         },
         Value::RichText(document) => json!(text::write(document, format)),
         Value::Integer(n) => json!(n),
-        Value::Boolean(b) => json!(b),
+        Value::Boolean(b) => match decoder.type_of(&field.id).and_then(|t| t.words.as_ref()) {
+            Some(words) => json!(if *b { &words.yes } else { &words.no }),
+            None => json!(b),
+        },
+        Value::Duration(span) => span.whole_seconds().map_or_else(|| json!(span.seconds()), |seconds| json!(seconds)),
         Value::ChoiceList(list) | Value::UserList(list) => json!(list),
         Value::Reference(reference) => id_json(decoder, reference.id()),
         Value::References(list) => Json::Array(list.iter().map(|r| id_json(decoder, r.id())).collect()),
-        Value::Table(rows) => decoder.table_at().map_or(Json::Null, |at| table(at, rows)),
+        Value::Table(rows) => decoder.table_at(&field.id).map_or(Json::Null, |at| table(at, rows)),
         Value::Steps(steps) => {
-            let at = decoder.steps_at();
+            let at = decoder.steps_at(&field.id);
             let list: Vec<Json> = steps.iter().map(|s| step(decoder, s, &at, format)).collect();
             if at.items.is_empty() {
                 return Json::Array(list);

@@ -1,85 +1,76 @@
 //! The HTTP connector: speaks to any system that a profile describes, in JSON or XML.
 
+mod addresses;
 mod client;
 mod decode;
 mod encode;
-mod moves;
 mod pages;
 mod schema;
 mod tree;
+
+use std::collections::HashMap;
+use std::sync::Arc;
 
 use async_trait::async_trait;
 use futures::StreamExt;
 use hovrel_core::catalogue::{Catalogue, NewField};
 use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
 use reqwest::Method;
+use serde_json::{Value, json};
 
 use crate::check::{Said, check};
 use crate::contract::no_new_fields;
-use crate::profile::{Concurrency, KindProfile, Paging, Profile};
+use crate::profile::{AddedAt, Concurrency, KindProfile, Profile, Updates};
 use crate::transport::escape_segment;
 use crate::{
-    ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading, Page,
-    Write,
+    Added, ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading,
+    Page, Write, Written,
 };
-use client::Client;
+use client::{Answered, Client};
+use encode::Request;
+use schema::Schema;
 
 /// A system described by a profile.
 pub struct HttpConnector {
     client: Client,
-    catalogues: tokio::sync::RwLock<std::collections::HashMap<String, std::sync::Arc<Catalogue>>>,
+    schemas: tokio::sync::RwLock<HashMap<String, Arc<Schema>>>,
 }
 
 impl HttpConnector {
     /// `address` is where the system is, without a path of its interface.
     pub fn new(profile: Profile, address: &str, credentials: Credentials) -> Result<HttpConnector, ConnectError> {
-        Ok(HttpConnector { client: Client::new(profile, address, credentials)?, catalogues: Default::default() })
+        Ok(HttpConnector { client: Client::new(profile, address, credentials)?, schemas: Default::default() })
     }
 
     fn kind(&self, kind: Kind) -> Result<&KindProfile, ConnectError> {
         self.client.profile.kinds.get(&kind).ok_or(ConnectError::NoSuchKind(kind))
     }
 
-    /// Where the next page is, as a path of this system; an address of another is not followed, since the
-    /// sign-in would go there too.
-    fn next_page(&self, path: &str, headers: &reqwest::header::HeaderMap) -> Result<Option<String>, ConnectError> {
-        let malformed = |why: String| ConnectError::Malformed { address: path.to_owned(), why };
-        let Some(value) = headers.get(reqwest::header::LINK) else { return Ok(None) };
-        let text = value.to_str().map_err(|e| malformed(format!("its Link header is no text: {e}")))?;
-        let here = format!("{}{path}", self.client.address());
-        let Some(next) = pages::next(text, &here).map_err(malformed)? else { return Ok(None) };
-        match next.strip_prefix(self.client.address()) {
-            Some(next) => Ok(Some(next.to_owned())),
-            None => Err(malformed(format!("its next page is elsewhere, at {next}"))),
-        }
-    }
-
     /// The schema decides how fields are read, so reading needs it; read once per connector.
-    async fn schema(&self, container: &str) -> Result<std::sync::Arc<Catalogue>, ConnectError> {
-        if let Some(found) = self.catalogues.read().await.get(container) {
+    async fn schema(&self, container: &str) -> Result<Arc<Schema>, ConnectError> {
+        if let Some(found) = self.schemas.read().await.get(container) {
             return Ok(found.clone());
         }
-        let read = std::sync::Arc::new(schema::read(&self.client, container).await?);
-        self.catalogues.write().await.insert(container.to_owned(), read.clone());
+        let read = Arc::new(schema::read(&self.client, container).await?);
+        self.schemas.write().await.insert(container.to_owned(), read.clone());
         Ok(read)
     }
 
-    async fn decoder<'a>(&'a self, kind: Kind, schema: &'a Catalogue) -> Result<decode::Decoder<'a>, ConnectError> {
+    async fn decoder<'a>(&'a self, kind: Kind, schema: &'a Schema) -> Result<decode::Decoder<'a>, ConnectError> {
         let profile = self.kind(kind)?;
-        let fields = schema.kind(kind).ok_or(ConnectError::NoSuchKind(kind))?;
+        let fields = schema.catalogue.kind(kind).ok_or(ConnectError::NoSuchKind(kind))?;
         let zone = self.client.about().await?.zone;
         Ok(decode::Decoder {
             profile: &self.client.profile,
             kind,
             of: profile,
             fields,
+            words: &schema.words,
             zone,
             address: self.client.address(),
         })
     }
-}
 
-impl HttpConnector {
     /// Where a file is. Where names may repeat, its id is looked up by the name that it was read with.
     async fn file_path(&self, kind: Kind, id: &str, name: &str) -> Result<String, ConnectError> {
         let of = self.kind(kind)?;
@@ -90,6 +81,70 @@ impl HttpConnector {
         let found = decode::named_files(&item, files).into_iter().find(|(_, own)| own == name);
         let missing = || ConnectError::Missing { what: format!("the file {name}") };
         found.and_then(|(file, _)| tree::text(file, at)).map(|file| path(&file)).ok_or_else(missing)
+    }
+
+    /// The item in the answer to a write; of an answer that says nothing, the item as it is read after it. That is the
+    /// write's own word only under the version that the answer told.
+    async fn written(
+        &self,
+        decoder: &decode::Decoder<'_>,
+        id: Option<&str>,
+        answered: Answered,
+    ) -> Result<Written, ConnectError> {
+        match (answered.body, id) {
+            (Some(body), _) => Ok(Written { artefact: decoder.artefact(&body)?, own: true }),
+            (None, None) => Err(ConnectError::Unknown { why: "the answer does not say what was made".into() }),
+            (None, Some(id)) => {
+                // It was written; only what it looks like now is not known.
+                let unknown = |e: ConnectError| ConnectError::Unknown { why: format!("it can't be read again: {e}") };
+                let now = self.client.read(&fill(&decoder.of.one, &[("id", id)])).await.map_err(unknown)?;
+                let artefact = decoder.artefact(&now)?;
+                let own = answered.etag.is_some() && answered.etag == artefact.version;
+                Ok(Written { artefact, own })
+            }
+        }
+    }
+
+    /// The change of an item, over what it is: the version is compared before, where the system does not, and the
+    /// whole of it is sent, where what is not sent would be emptied.
+    async fn change(&self, decoder: &decode::Decoder<'_>, write: &Write, id: &str) -> Result<Request, ConnectError> {
+        let last_wins = matches!(decoder.of.concurrency, Concurrency::LastWins);
+        let whole = decoder.of.updates == Updates::Whole;
+        // Labels and the mark among them are one list there.
+        let relabels = encode::writes_labels(decoder, write);
+        if !last_wins && !whole && !relabels {
+            return Ok(encode::encode(decoder, write, None));
+        }
+        let raw = self.client.read(&fill(&decoder.of.one, &[("id", id)])).await?;
+        let now = decoder.artefact(&raw)?;
+        if write.version.is_some() && now.version != write.version {
+            return Err(ConnectError::Changed);
+        }
+        let mut request = encode::encode(decoder, write, Some(&now));
+        if whole {
+            request.body = request.body.map(|sent| encode::over(raw, sent));
+        }
+        Ok(request)
+    }
+
+    /// What the answer to something added shows.
+    async fn added(
+        &self,
+        container: &str,
+        kind: Kind,
+        at: Option<&AddedAt>,
+        answered: Answered,
+    ) -> Result<Added, ConnectError> {
+        let (Some(at), Some(body)) = (at, answered.body) else { return Ok(Added::Unsaid) };
+        Ok(match at {
+            AddedAt::Id(place) => tree::text(&body, place).map_or(Added::Unsaid, Added::Under),
+            AddedAt::Item => {
+                let schema = self.schema(container).await?;
+                let decoder = self.decoder(kind, &schema).await?;
+                // It was added, whatever the answer looks like.
+                decoder.artefact(&body).map_or(Added::Unsaid, |item| Added::Item(Box::new(item)))
+            }
+        })
     }
 }
 
@@ -130,20 +185,23 @@ impl Connector for HttpConnector {
 
     async fn containers(&self) -> Result<Vec<Container>, ConnectError> {
         let profile = &self.client.profile;
-        let answer = self.client.read(&profile.containers.path).await?;
-        Ok(tree::items(&answer, &profile.containers.items)
-            .into_iter()
-            .map(|item| Container {
-                id: tree::text(item, &profile.containers.id).unwrap_or_default(),
-                name: tree::text(item, &profile.container_name).unwrap_or_default(),
-            })
-            .collect())
+        let at = &profile.containers;
+        let found = pages::all(&self.client, &at.path, at).await?;
+        let one = |item: &Value| {
+            let id = tree::text(item, &at.id).filter(|id| !id.is_empty()).ok_or_else(|| ConnectError::Malformed {
+                address: format!("{}{}", self.client.address(), at.path),
+                why: format!("a project has no id at {}", at.id),
+            })?;
+            let name = tree::text(item, &profile.container_name).filter(|n| !n.is_empty());
+            Ok(Container { name: name.unwrap_or_else(|| id.clone()), id })
+        };
+        found.iter().map(one).collect()
     }
 
     async fn catalogue(&self, container: &str) -> Result<Catalogue, ConnectError> {
-        let read = schema::read(&self.client, container).await?;
-        self.catalogues.write().await.insert(container.to_owned(), std::sync::Arc::new(read.clone()));
-        Ok(read)
+        let read = Arc::new(schema::read(&self.client, container).await?);
+        self.schemas.write().await.insert(container.to_owned(), read.clone());
+        Ok(read.catalogue.clone())
     }
 
     async fn make_field(&self, container: &str, kind: Kind, field: &NewField) -> Result<String, ConnectError> {
@@ -151,8 +209,8 @@ impl Connector for HttpConnector {
         let at = self.client.profile.schema.new_fields.as_ref().ok_or_else(|| no_new_fields(field))?;
         let path = fill(&at.path, &[("container", container), ("kind", &of.schema_id)]);
         let answer = self.client.write(Method::POST, &path, encode::new_field(at, field)).await?;
-        self.catalogues.write().await.remove(container);
-        tree::text(&answer, &at.id).ok_or_else(|| {
+        self.schemas.write().await.remove(container);
+        answer.body.and_then(|body| tree::text(&body, &at.id)).ok_or_else(|| {
             let why = format!("the answer does not say which id the field got (at {})", at.id);
             ConnectError::Malformed { address: path, why }
         })
@@ -161,47 +219,10 @@ impl Connector for HttpConnector {
     async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError> {
         let schema = self.schema(container).await?;
         let decoder = self.decoder(kind, &schema).await?;
-        let listing = &decoder.of.list;
-        let path = fill(&listing.path, &[("container", container)]);
-        let ask = |path: &str, pairs: &[(&str, &str)]| {
-            let query: Vec<String> = pairs.iter().map(|(k, v)| format!("{k}={}", escape_segment(v))).collect();
-            format!("{path}{}{}", if path.contains('?') { '&' } else { '?' }, query.join("&"))
-        };
-        let path = match (&listing.paging, cursor) {
-            (Paging::All, _) => path,
-            (Paging::Offset { from, count, size, .. }, at) => {
-                ask(&path, &[(from, at.unwrap_or("0")), (count, &size.to_string())])
-            }
-            (Paging::Cursor { limit, size, .. }, None) => ask(&path, &[(limit, &size.to_string())]),
-            (Paging::Cursor { after, limit, size, .. }, Some(at)) => {
-                ask(&path, &[(limit, &size.to_string()), (after, at)])
-            }
-            (Paging::Linked { limit, size, .. }, None) => ask(&path, &[(limit, &size.to_string())]),
-            // The system's own address of the next page.
-            (Paging::Linked { .. }, Some(at)) => at.to_owned(),
-        };
-        let (answer, headers) = self.client.read_page(&path).await?;
-        let items = tree::items(&answer, &listing.items);
-        let artefacts = items.iter().map(|i| decoder.artefact(i)).collect::<Result<Vec<_>, _>>()?;
-        let (next, total) = match &listing.paging {
-            Paging::All => (None, Some(artefacts.len() as u64)),
-            Paging::Offset { total, .. } => {
-                let total = tree::number(&answer, total);
-                let reached = cursor.and_then(|c| c.parse().ok()).unwrap_or(0) + artefacts.len() as u64;
-                // An empty page ends the reading even if the total says otherwise: items may have gone.
-                let more = !artefacts.is_empty() && total.is_none_or(|t| reached < t);
-                (more.then(|| reached.to_string()), total)
-            }
-            Paging::Linked { total, .. } => {
-                let total = total.as_ref().and_then(|name| headers.get(name)?.to_str().ok()?.parse().ok());
-                (self.next_page(&path, &headers)?, total)
-            }
-            Paging::Cursor { next, total, .. } => {
-                let next = tree::text(&answer, next).filter(|n| !n.is_empty());
-                (next, total.as_ref().and_then(|t| tree::number(&answer, t)))
-            }
-        };
-        Ok(Page { artefacts, next, total })
+        let path = fill(&decoder.of.list.path, &[("container", container)]);
+        let listed = pages::page(&self.client, &path, &decoder.of.list, cursor).await?;
+        let artefacts = listed.items.iter().map(|i| decoder.artefact(i)).collect::<Result<Vec<_>, _>>()?;
+        Ok(Page { artefacts, next: listed.next, total: listed.total })
     }
 
     async fn one(&self, container: &str, kind: Kind, id: &str) -> Result<Artefact, ConnectError> {
@@ -211,37 +232,27 @@ impl Connector for HttpConnector {
         decoder.artefact(&answer)
     }
 
-    async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError> {
+    async fn write(&self, container: &str, write: &Write) -> Result<Written, ConnectError> {
         let schema = self.schema(container).await?;
         let decoder = self.decoder(write.kind, &schema).await?;
-        let (method, path) = match &write.id {
-            Some(id) => (Method::PUT, fill(&decoder.of.one, &[("id", id)])),
-            None => (Method::POST, fill(&decoder.of.create, &[("container", container)])),
+        let (method, path, request) = match &write.id {
+            Some(id) => (Method::PUT, fill(&decoder.of.one, &[("id", id)]), self.change(&decoder, write, id).await?),
+            None => {
+                let path = fill(&decoder.of.create, &[("container", container)]);
+                (Method::POST, path, encode::encode(&decoder, write, None))
+            }
         };
-        let reads_first = matches!(decoder.of.concurrency, Concurrency::LastWins);
-        let now = match write.id.as_ref().filter(|_| reads_first) {
-            Some(id) => Some(self.one(container, write.kind, id).await?),
-            None => None,
-        };
-        if let Some(now) = &now
-            && now.version != write.version
-        {
-            return Err(ConnectError::Changed);
-        }
-        let (write, state) = moves::split(write, decoder.fields);
-        let written = if write.fields.is_empty()
-            && write.parent.is_none()
-            && let Some(now) = now
-        {
-            now
-        } else {
-            let request = encode::encode(&decoder, &write, now.as_ref());
-            decoder.artefact(&self.client.write(method, &path, request).await?)?
-        };
-        match state {
-            Some(state) => moves::walk(&self.client, &decoder, written, &state).await,
-            None => Ok(written),
-        }
+        let answered = self.client.write(method, &path, request).await?;
+        self.written(&decoder, write.id.as_deref(), answered).await
+    }
+
+    async fn move_to(&self, container: &str, kind: Kind, id: &str, to: &str) -> Result<Written, ConnectError> {
+        let schema = self.schema(container).await?;
+        let decoder = self.decoder(kind, &schema).await?;
+        let path = decoder.of.move_at.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
+        let request = Request { body: Some(json!({"to": to})), ..Request::default() };
+        let answered = self.client.write(Method::POST, &fill(path, &[("id", id)]), request).await?;
+        self.written(&decoder, Some(id), answered).await
     }
 
     async fn create_many(&self, container: &str, kind: Kind, writes: &[Write]) -> Result<Vec<Made>, ConnectError> {
@@ -250,29 +261,20 @@ impl Connector for HttpConnector {
         let at = decoder.of.batch.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
         let path = fill(&at.path, &[("container", container)]);
         let bodies = writes.iter().filter_map(|w| encode::encode(&decoder, w, None).body).collect();
-        let mut body = serde_json::Value::Object(Default::default());
-        tree::put(&mut body, &at.items, serde_json::Value::Array(bodies));
-        let request = encode::Request { body: Some(body), root: decoder.of.root.clone(), headers: Vec::new() };
-        let answer = self.client.write(Method::POST, &path, request).await?;
-        let answers = tree::items(&answer, &at.answers);
+        let mut body = Value::Object(Default::default());
+        tree::put(&mut body, &at.items, Value::Array(bodies));
+        let request = Request { body: Some(body), root: decoder.of.root.clone(), headers: Vec::new() };
+        let mut answer = self.client.write(Method::POST, &path, request).await?.body.unwrap_or_default();
+        let unknown = |why: String| ConnectError::Unknown { why };
+        let answers = tree::take_list(&mut answer, &at.answers, self.client.profile.speaks).map_err(unknown)?;
         if answers.len() != writes.len() {
-            let why = format!("{} answers to {} items", answers.len(), writes.len());
-            return Err(ConnectError::Malformed { address: path, why });
+            return Err(unknown(format!("{} answers to {} items", answers.len(), writes.len())));
         }
-        let one = |answer: &serde_json::Value| match tree::at(answer, &at.made) {
+        let one = |answer: &Value| match tree::at(answer, &at.made) {
             Some(item) => decoder.artefact(item),
             None => Err(self.client.refused(answer)),
         };
-        Ok(answers.into_iter().map(one).collect())
-    }
-
-    async fn complete(&self, container: &str, write: &Write, found: Artefact) -> Result<Artefact, ConnectError> {
-        let schema = self.schema(container).await?;
-        let decoder = self.decoder(write.kind, &schema).await?;
-        match moves::split(write, decoder.fields).1 {
-            Some(state) => moves::walk(&self.client, &decoder, found, &state).await,
-            None => Ok(found),
-        }
+        Ok(answers.iter().map(one).collect())
     }
 
     async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError> {
@@ -281,11 +283,12 @@ impl Connector for HttpConnector {
         let written = decoder.of.origin_label.as_ref().map(|at| decode::label(&at.prefix, mark));
         let sought = written.as_deref().unwrap_or(mark);
         let path = fill(&decoder.of.find_by_origin, &[("container", container), ("mark", sought)]);
-        let answer = self.client.read(&path).await?;
-        let items = tree::items(&answer, &decoder.of.list.items);
-        let found: Vec<Artefact> = items.iter().map(|i| decoder.artefact(i)).collect::<Result<_, _>>()?;
-        // A system without the filter answers everything: only an exact mark counts.
-        Ok(found.into_iter().find(|a| a.origin.as_deref() == Some(mark)))
+        // A system without the filter answers everything, page by page: only an exact mark counts, on whatever page.
+        let marked = |item: &Value| {
+            let found = decoder.artefact(item)?;
+            Ok((found.origin.as_deref() == Some(mark)).then_some(found))
+        };
+        pages::find(&self.client, &path, &decoder.of.list, &marked).await
     }
 
     async fn fetch_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<ByteStream, ConnectError> {
@@ -310,22 +313,38 @@ impl Connector for HttpConnector {
             Err(ConnectError::Missing { .. }) => return Ok(()),
             path => path?,
         };
-        match self.client.write(Method::DELETE, &path, encode::Request::default()).await {
+        match self.client.write(Method::DELETE, &path, Request::default()).await {
             Err(ConnectError::Missing { .. }) => Ok(()),
             other => other.map(|_| ()),
         }
     }
 
-    async fn add_comment(&self, kind: Kind, id: &str, comment: &Comment) -> Result<(), ConnectError> {
+    async fn add_comment(
+        &self,
+        container: &str,
+        kind: Kind,
+        id: &str,
+        comment: &Comment,
+    ) -> Result<Added, ConnectError> {
         let at = self.kind(kind)?.comments.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
         let path = at.add.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
-        self.client.write(Method::POST, &fill(path, &[("id", id)]), encode::comment(at, comment)).await.map(|_| ())
+        let request = encode::comment(at, comment);
+        let answered = self.client.write(Method::POST, &fill(path, &[("id", id)]), request).await?;
+        self.added(container, kind, at.added.as_ref(), answered).await
     }
 
-    async fn add_history(&self, kind: Kind, id: &str, entry: &HistoryEntry) -> Result<(), ConnectError> {
+    async fn add_history(
+        &self,
+        container: &str,
+        kind: Kind,
+        id: &str,
+        entry: &HistoryEntry,
+    ) -> Result<Added, ConnectError> {
         let at = self.kind(kind)?.history.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
         let path = at.add.as_ref().ok_or(ConnectError::NoSuchKind(kind))?;
-        self.client.write(Method::POST, &fill(path, &[("id", id)]), encode::history(at, entry)).await.map(|_| ())
+        let request = encode::history(at, entry);
+        let answered = self.client.write(Method::POST, &fill(path, &[("id", id)]), request).await?;
+        self.added(container, kind, at.added.as_ref(), answered).await
     }
 
     fn meter(&self) -> MeterReading {

@@ -1,8 +1,145 @@
-//! The Link header (RFC 8288): where the next page is.
+//! Lists that come page by page: how the next page is asked for, whatever is listed.
+//!
+//! Decides where a list goes on, by offset, by cursor or by the Link header (RFC 8288). A list that is not where the
+//! profile says is an error, and so is one that leads in a circle.
+
+use serde_json::Value;
+
+use super::client::Client;
+use super::tree;
+use crate::ConnectError;
+use crate::profile::{Listing, Paging};
+use crate::transport::escape_segment;
+
+/// More pages than this are no list (each holds at least one item).
+const MOST_PAGES: usize = 100_000;
+
+/// One page as it was answered.
+pub struct Listed {
+    pub items: Vec<Value>,
+    /// Where to go on; none at the end.
+    pub next: Option<String>,
+    /// How many there are in all, where the system says so.
+    pub total: Option<u64>,
+}
+
+/// A page of a list at a path that is filled in already.
+pub async fn page(client: &Client, path: &str, at: &Listing, cursor: Option<&str>) -> Result<Listed, ConnectError> {
+    let ask = |pairs: &[(&str, &str)]| {
+        let query: Vec<String> = pairs.iter().map(|(k, v)| format!("{k}={}", escape_segment(v))).collect();
+        format!("{path}{}{}", if path.contains('?') { '&' } else { '?' }, query.join("&"))
+    };
+    let asked = match (&at.paging, cursor) {
+        (Paging::All, _) => path.to_owned(),
+        (Paging::Offset { from, count, size, .. }, at) => ask(&[(from, at.unwrap_or("0")), (count, &size.to_string())]),
+        (Paging::Cursor { limit, size, .. } | Paging::Linked { limit, size, .. }, None) => {
+            ask(&[(limit, &size.to_string())])
+        }
+        (Paging::Cursor { after, limit, size, .. }, Some(at)) => ask(&[(limit, &size.to_string()), (after, at)]),
+        // The system's own address of the next page.
+        (Paging::Linked { .. }, Some(at)) => at.to_owned(),
+    };
+    let (mut answer, headers) = client.read_page(&asked).await?;
+    let (next, total) = match &at.paging {
+        Paging::All => (None, None),
+        Paging::Offset { total, .. } => (None, tree::number(&answer, total)),
+        Paging::Linked { total, .. } => {
+            let total = total.as_ref().and_then(|name| headers.get(name)?.to_str().ok()?.parse().ok());
+            (next_page(client, &asked, &headers)?, total)
+        }
+        Paging::Cursor { next, total, .. } => {
+            let next = tree::text(&answer, next).filter(|n| !n.is_empty());
+            (next, total.as_ref().and_then(|t| tree::number(&answer, t)))
+        }
+    };
+    let malformed = |why: String| ConnectError::Malformed { address: format!("{}{asked}", client.address()), why };
+    let speaks = client.profile.speaks;
+    let items = match tree::take_list(&mut answer, &at.items, speaks) {
+        Ok(items) => items,
+        Err(_) if total == Some(0) => Vec::new(),
+        Err(why) => return Err(malformed(format!("{why}, where the profile says that the list is"))),
+    };
+    Ok(match &at.paging {
+        Paging::All => Listed { total: Some(items.len() as u64), items, next },
+        Paging::Offset { .. } => {
+            let reached = cursor.and_then(|c| c.parse().ok()).unwrap_or(0) + items.len() as u64;
+            // An empty page ends the reading even if the total says otherwise: items may have gone.
+            let more = !items.is_empty() && total.is_none_or(|t| reached < t);
+            Listed { items, next: more.then(|| reached.to_string()), total }
+        }
+        _ => Listed { items, next, total },
+    })
+}
+
+/// A whole list, for what is listed once and has no versions: projects and people.
+pub async fn all(client: &Client, path: &str, at: &Listing) -> Result<Vec<Value>, ConnectError> {
+    let mut out = Vec::new();
+    let mut cursor: Option<String> = None;
+    for _ in 0..MOST_PAGES {
+        let page = page(client, path, at, cursor.as_deref()).await?;
+        out.extend(page.items);
+        match page.next {
+            None => return Ok(out),
+            next if next == cursor => break,
+            next => cursor = next,
+        }
+    }
+    let why = "its pages lead in a circle".to_owned();
+    Err(ConnectError::Malformed { address: format!("{}{path}", client.address()), why })
+}
+
+/// The first thing in a list that is what is looked for. A list that shows less than it says that there is does not
+/// tell that it is not there.
+pub async fn find<T>(
+    client: &Client,
+    path: &str,
+    at: &Listing,
+    is: &(dyn Fn(&Value) -> Result<Option<T>, ConnectError> + Sync),
+) -> Result<Option<T>, ConnectError> {
+    let malformed = |why: String| ConnectError::Malformed { address: format!("{}{path}", client.address()), why };
+    let mut cursor: Option<String> = None;
+    let mut seen = 0u64;
+    for _ in 0..MOST_PAGES {
+        let page = page(client, path, at, cursor.as_deref()).await?;
+        seen += page.items.len() as u64;
+        for item in &page.items {
+            if let Some(found) = is(item)? {
+                return Ok(Some(found));
+            }
+        }
+        match page.next {
+            None => match page.total.filter(|total| seen < *total) {
+                Some(total) => return Err(malformed(format!("it shows {seen} items and says that there are {total}"))),
+                None => return Ok(None),
+            },
+            next if next == cursor => break,
+            next => cursor = next,
+        }
+    }
+    Err(malformed("its pages lead in a circle".into()))
+}
+
+/// Where the next page is, as a path of this system; an address of another is not followed, since the sign-in would go
+/// there too.
+fn next_page(
+    client: &Client,
+    path: &str,
+    headers: &reqwest::header::HeaderMap,
+) -> Result<Option<String>, ConnectError> {
+    let malformed = |why: String| ConnectError::Malformed { address: path.to_owned(), why };
+    let Some(value) = headers.get(reqwest::header::LINK) else { return Ok(None) };
+    let text = value.to_str().map_err(|e| malformed(format!("its Link header is no text: {e}")))?;
+    let here = format!("{}{path}", client.address());
+    let Some(next) = next(text, &here).map_err(malformed)? else { return Ok(None) };
+    match next.strip_prefix(client.address()) {
+        Some(next) => Ok(Some(next.to_owned())),
+        None => Err(malformed(format!("its next page is elsewhere, at {next}"))),
+    }
+}
 
 /// The address with the relation `next`, whole; `here` is what relative addresses are relative to. A header is
 /// a list of `<address>; name=value; name="value"` (RFC 8288 §3 and appendix B.2).
-pub fn next(header: &str, here: &str) -> Result<Option<String>, String> {
+fn next(header: &str, here: &str) -> Result<Option<String>, String> {
     let base = url::Url::parse(here).map_err(|e| e.to_string())?;
     for link in split(header, ',') {
         let link = link.trim();

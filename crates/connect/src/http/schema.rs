@@ -1,14 +1,19 @@
 //! The system's own description of its fields, as a catalogue.
+//!
+//! Decides what of it is not read, and tells that: a type that no profile names, and a kind that is not there, take
+//! nothing else with them.
 
-use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
+use std::collections::HashMap;
+
+use hovrel_core::catalogue::{Calls, Catalogue, CatalogueFinding, FieldSchema, KindSchema, NotRead, TableForm, User};
 use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
-use hovrel_core::model::{LinkType, ValueType};
+use hovrel_core::model::{Kind, LinkType, ValueType};
 use hovrel_core::workflow::{Move, Workflow};
 
 use super::client::Client;
-use super::{fill, tree};
+use super::{fill, pages, tree};
 use crate::ConnectError;
-use crate::profile::{MovesAt, NewFieldsAt};
+use crate::profile::{MovesAt, NewFieldsAt, TableAt};
 
 /// The field for an origin mark that is one of an item's labels.
 pub const ORIGIN: &str = "@origin";
@@ -30,23 +35,46 @@ fn is_yes(text: Option<String>) -> bool {
     text.is_some_and(|t| matches!(t.as_str(), "true" | "yes"))
 }
 
-pub async fn read(client: &Client, container: &str) -> Result<Catalogue, ConnectError> {
+/// How a container's fields are described.
+pub struct Schema {
+    pub catalogue: Catalogue,
+    /// The system's word for the type of each field.
+    pub words: Words,
+}
+
+/// Words for types of fields, by kind and id.
+pub type Words = HashMap<(Kind, String), String>;
+
+pub async fn read(client: &Client, container: &str) -> Result<Schema, ConnectError> {
     client.about().await?;
     let p = &client.profile;
     let path = fill(&p.schema.path, &[("container", container)]);
-    let answer = client.read(&path).await?;
-    let described = tree::items(&answer, &p.schema.kinds);
-    let mut kinds = Vec::new();
+    let malformed = |why: String| ConnectError::Malformed { address: format!("{}{path}", client.address()), why };
+    let mut answer = client.read(&path).await?;
+    let described = tree::take_list(&mut answer, &p.schema.kinds, p.speaks).map_err(malformed)?;
+    let (mut kinds, mut findings, mut words) = (Vec::new(), Vec::new(), Words::new());
     for (kind, of) in &p.kinds {
         let found = described.iter().find(|k| tree::text(k, &p.schema.kind_id).as_deref() == Some(&of.schema_id));
-        let Some(described) = found else { continue };
+        let Some(described) = found else {
+            let what = NotRead::NoSuchKind { word: of.schema_id.clone() };
+            findings.push(CatalogueFinding { kind: *kind, field: None, what });
+            continue;
+        };
         let mut fields = Vec::new();
-        for item in tree::items(described, &p.schema.fields) {
+        let mut listed = described.clone();
+        for item in tree::take_list(&mut listed, &p.schema.fields, p.speaks).map_err(malformed)? {
+            let item = &item;
             let id = tree::text(item, &p.schema.id).unwrap_or_default();
             let word = tree::text(item, &p.schema.type_word).unwrap_or_default();
+            let name = tree::text(item, &p.schema.name).filter(|n| !n.is_empty()).unwrap_or_else(|| id.clone());
+            let mut not_read = |what| findings.push(CatalogueFinding { kind: *kind, field: Some(name.clone()), what });
+            if id.is_empty() {
+                not_read(NotRead::SaysTooLittle { why: format!("it has no id at {}", p.schema.id) });
+                continue;
+            }
             let Some(type_of) = p.schema.types.get(&word) else {
-                let why = format!("the field {id} has the type “{word}”, which the profile does not know");
-                return Err(ConnectError::Malformed { address: path.clone(), why });
+                not_read(NotRead::UnknownType { word });
+                continue;
             };
             let is_files = type_of.value_type == ValueType::Attachments;
             let optional = |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::number(item, p));
@@ -55,13 +83,14 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
                     tree::items(item, pointer.as_ref()?).into_iter().filter_map(tree::as_text).collect();
                 (!found.is_empty()).then_some(found)
             };
+            words.insert((*kind, id.clone()), word);
             fields.push(FieldSchema {
-                name: tree::text(item, &p.schema.name).unwrap_or_else(|| id.clone()),
+                name,
                 value_type: type_of.value_type,
                 required: is_yes(tree::text(item, &p.schema.required)),
-                read_only: false,
+                read_only: p.schema.read_only.as_ref().is_some_and(|at| is_yes(tree::text(item, at))),
                 allowed: list(&p.schema.allowed),
-                max_length: optional(&p.schema.max_length).map(|n| n as u32),
+                max_length: optional(&p.schema.max_length).map(|n| u32::try_from(n).unwrap_or(u32::MAX)),
                 format: type_of.format,
                 step_data: type_of.steps.as_ref().is_some_and(|s| s.data.is_some()),
                 step_files: type_of.steps.as_ref().is_some_and(|s| s.files.is_some() && of.files.is_some()),
@@ -78,6 +107,11 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
                 unique: type_of.unique,
                 workflow: p.schema.moves.as_ref().filter(|_| type_of.moves).map(|at| workflow(described, at)),
                 backdated: false,
+                trims: of.trims.contains(&id),
+                table: match &type_of.table {
+                    Some(TableAt::Sets { .. }) => TableForm::Sets,
+                    Some(TableAt::Rows { .. }) | None => TableForm::Rows,
+                },
                 id: if is_files { ATTACHMENTS.to_owned() } else { id },
             });
         }
@@ -107,30 +141,41 @@ pub async fn read(client: &Client, container: &str) -> Result<Catalogue, Connect
                 ..FieldSchema::new(HISTORY, "History", ValueType::History)
             });
         }
-        let max_depth = p.schema.depth.as_ref().and_then(|d| tree::number(described, d)).map(|n| n as u32);
+        let max_depth = p.schema.depth.as_ref().and_then(|d| tree::number(described, d));
         let takes = |at: &&NewFieldsAt| is_yes(tree::text(described, &at.kinds));
         let makes = p.schema.new_fields.as_ref().filter(takes).map(|at| at.types.keys().copied().collect());
         kinds.push(KindSchema {
             makes: makes.unwrap_or_default(),
-            max_depth,
+            max_depth: max_depth.map(|n| u32::try_from(n).unwrap_or(u32::MAX)),
             in_folders: of.parent.is_some(),
             ..KindSchema::new(*kind, &of.name, fields)
         });
     }
-    let people = client.read(&fill(&p.people.path, &[("container", container)])).await?;
-    let users = tree::items(&people, &p.people.items)
-        .into_iter()
-        .map(|item| {
-            let optional =
-                |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::text(item, p)).filter(|t| !t.is_empty());
-            User {
-                id: tree::text(item, &p.people.id).unwrap_or_default(),
-                login: optional(&p.people.login),
-                email: optional(&p.people.email),
-                name: tree::text(item, &p.people.name).unwrap_or_default(),
-                active: true,
-            }
+    if kinds.is_empty() {
+        let known: Vec<&str> = p.kinds.values().map(|k| k.schema_id.as_str()).collect();
+        return Err(malformed(format!("it describes none of {}", known.join(", "))));
+    }
+    Ok(Schema { catalogue: Catalogue { kinds, users: people(client, container).await?, findings }, words })
+}
+
+async fn people(client: &Client, container: &str) -> Result<Vec<User>, ConnectError> {
+    let at = &client.profile.people;
+    let path = fill(&at.path, &[("container", container)]);
+    let found = pages::all(client, &path, &at.listing()).await?;
+    let one = |item: &serde_json::Value| {
+        let optional =
+            |pointer: &Option<String>| pointer.as_ref().and_then(|p| tree::text(item, p)).filter(|t| !t.is_empty());
+        let id = optional(&Some(at.id.clone())).ok_or_else(|| ConnectError::Malformed {
+            address: format!("{}{path}", client.address()),
+            why: format!("a person has no id at {}", at.id),
+        })?;
+        Ok(User {
+            login: optional(&at.login),
+            email: optional(&at.email),
+            name: optional(&Some(at.name.clone())).unwrap_or_else(|| id.clone()),
+            active: true,
+            id,
         })
-        .collect();
-    Ok(Catalogue { kinds, users })
+    };
+    found.iter().map(one).collect()
 }

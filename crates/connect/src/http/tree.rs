@@ -2,10 +2,14 @@
 //!
 //! XML is read as the JSON it resembles: an element with text alone is a string, attributes become
 //! `@name`, text beside attributes or children `#text`, repeated elements a list. Places are JSON
-//! Pointers (RFC 6901). Entities other than the predefined ones are refused, so nothing expands.
+//! Pointers (RFC 6901). Entities other than the predefined ones are refused, so nothing expands. Numbers that a binary
+//! number can't hold exactly stay the text that they are written in.
 
 use quick_xml::events::{BytesStart, Event};
+use serde_json::value::RawValue;
 use serde_json::{Map, Value};
+
+use crate::profile::Speaks;
 
 /// Elements deeper than this are refused: the reader must not run out of stack on what follows.
 const DEEPEST: usize = 100;
@@ -47,6 +51,75 @@ pub fn items<'v>(value: &'v Value, pointer: &str) -> Vec<&'v Value> {
         Some(one) => vec![one],
         None => Vec::new(),
     }
+}
+
+/// The list at a place, taken out of an answer that must have one there: a list that is not found is not an empty one.
+/// In XML an element without members is an empty list, if nothing else stands in it.
+pub fn take_list(answer: &mut Value, pointer: &str, speaks: Speaks) -> Result<Vec<Value>, String> {
+    match speaks {
+        Speaks::Json => match answer.pointer_mut(pointer).map(Value::take) {
+            Some(Value::Array(list)) => Ok(list),
+            Some(Value::Null) => Ok(Vec::new()),
+            Some(_) => Err(format!("what stands at “{pointer}” is no list")),
+            None => Err(format!("there is no list at “{pointer}”")),
+        },
+        Speaks::Xml => {
+            let (around, name) = pointer.rsplit_once('/').unwrap_or(("", pointer));
+            let name = name.replace("~1", "/").replace("~0", "~");
+            let holder = answer.pointer_mut(around).ok_or_else(|| format!("there is no element at “{around}”"))?;
+            match holder {
+                Value::Object(map) => match map.get_mut(&name).map(Value::take) {
+                    Some(Value::Array(list)) => Ok(list),
+                    Some(one) => Ok(vec![one]),
+                    None => match map.keys().find(|k| !k.starts_with(['@', '#'])) {
+                        Some(other) => Err(format!("there is no <{name}> at “{around}”, but <{other}>")),
+                        None => Ok(Vec::new()),
+                    },
+                },
+                Value::String(text) if text.trim().is_empty() => Ok(Vec::new()),
+                _ => Err(format!("what stands at “{around}” is text, and no list of <{name}>")),
+            }
+        }
+    }
+}
+
+/// The members at a place one by one: one that stands alone is one, though it is empty.
+pub fn cells<'v>(value: &'v Value, pointer: &str) -> Vec<&'v Value> {
+    match value.pointer(pointer) {
+        Some(Value::Array(list)) => list.iter().collect(),
+        Some(Value::Null) | None => Vec::new(),
+        Some(one) => vec![one],
+    }
+}
+
+/// Reads JSON.
+pub fn from_json(text: &str) -> Result<Value, String> {
+    let raw: &RawValue = serde_json::from_str(text).map_err(|e| e.to_string())?;
+    exact(raw.get(), 0)
+}
+
+fn exact(text: &str, depth: usize) -> Result<Value, String> {
+    if depth > DEEPEST {
+        return Err(format!("values are nested more than {DEEPEST} deep"));
+    }
+    let told = |e: serde_json::Error| e.to_string();
+    Ok(match text.as_bytes().first() {
+        Some(b'{') => {
+            let map: std::collections::BTreeMap<String, &RawValue> = serde_json::from_str(text).map_err(told)?;
+            let inner = map.into_iter().map(|(k, v)| Ok((k, exact(v.get(), depth + 1)?)));
+            Value::Object(inner.collect::<Result<Map<_, _>, String>>()?)
+        }
+        Some(b'[') => {
+            let list: Vec<&RawValue> = serde_json::from_str(text).map_err(told)?;
+            Value::Array(list.into_iter().map(|v| exact(v.get(), depth + 1)).collect::<Result<_, _>>()?)
+        }
+        Some(b'-' | b'0'..=b'9') => {
+            let read: Value = serde_json::from_str(text).unwrap_or(Value::Null);
+            // A number that is not written again as it was read has been rounded, or is too large.
+            if read.is_number() && read.to_string() == text { read } else { Value::String(text.to_owned()) }
+        }
+        _ => serde_json::from_str(text).map_err(told)?,
+    })
 }
 
 /// Puts a value at a place, making the objects on the way.
@@ -220,6 +293,38 @@ mod tests {
         let tree = from_xml("<case id='OS-1'><name>A &amp; B&#x21;</name><labels><label>x</label><label>y</label></labels><steps/></case>").unwrap();
         assert_eq!(tree, json!({"@id": "OS-1", "name": "A & B!", "labels": {"label": ["x", "y"]}, "steps": ""}));
         assert_eq!(from_xml(&to_xml("case", &tree)).unwrap(), tree);
+    }
+
+    /// RFC 8259 §6: a number may have any size and precision; what software does with it is its own affair.
+    #[test]
+    fn no_number_is_rounded() {
+        let read = from_json("{\"a\": [1, -2.5, 0.1, 12345678901234567890.25, 1.50, 1e400], \"b\": {\"c\": null}}");
+        let wanted = json!({"a": [1, -2.5, 0.1, "12345678901234567890.25", "1.50", "1e400"], "b": {"c": null}});
+        assert_eq!(read, Ok(wanted));
+        assert!(from_json("[1,]").is_err() && from_json("").is_err() && from_json("{\"a\":1} x").is_err());
+        let deep = format!("{}{}", "[".repeat(5000), "]".repeat(5000));
+        assert!(from_json(&deep).unwrap_err().contains("nested"));
+    }
+
+    #[test]
+    fn a_list_that_is_not_found_is_not_an_empty_one() {
+        let json = |text: &str, at: &str| take_list(&mut from_json(text).unwrap(), at, Speaks::Json);
+        assert_eq!(json("{\"items\": [1]}", "/items"), Ok(vec![json!(1)]));
+        assert_eq!(json("{\"items\": []}", "/items"), Ok(vec![]));
+        assert_eq!(json("{\"items\": null}", "/items"), Ok(vec![]));
+        assert_eq!(json("[]", ""), Ok(vec![]));
+        assert!(json("{\"values\": [1]}", "/items").unwrap_err().contains("/items"));
+        assert!(json("{\"items\": {\"1\": 2}}", "/items").unwrap_err().contains("no list"));
+        assert!(json("{}", "").is_err());
+        let xml = |text: &str, at: &str| take_list(&mut from_xml(text).unwrap(), at, Speaks::Xml);
+        assert_eq!(xml("<all><case>1</case></all>", "/case"), Ok(vec![json!("1")]));
+        assert_eq!(xml("<all><case>1</case><case/></all>", "/case"), Ok(vec![json!("1"), json!("")]));
+        assert_eq!(xml("<all total='0'/>", "/case"), Ok(vec![]));
+        assert_eq!(xml("<all/>", "/case"), Ok(vec![]));
+        assert_eq!(xml("<all><cases/></all>", "/cases/case"), Ok(vec![]));
+        assert!(xml("<all><test>1</test></all>", "/case").unwrap_err().contains("<test>"));
+        assert!(xml("<all><tests/></all>", "/cases/case").unwrap_err().contains("/cases"));
+        assert!(xml("<all>closed for repairs</all>", "/case").is_err());
     }
 
     #[test]

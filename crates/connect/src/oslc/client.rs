@@ -76,30 +76,46 @@ impl Client {
             .await
     }
 
-    /// Creates a resource, once; its address.
-    pub async fn post(&self, iri: &str, graph: &Graph, speech: Speech) -> Result<String, ConnectError> {
+    /// Creates a resource, once; its address, and its tag if the answer tells it.
+    pub async fn post(
+        &self,
+        iri: &str,
+        graph: &Graph,
+        speech: Speech,
+    ) -> Result<(String, Option<String>), ConnectError> {
         let body = written(graph, speech)?;
         let build = |r: RequestBuilder| r.header(header::CONTENT_TYPE, speech.media_type()).body(body.clone());
         let send = || async {
             let response = self.send(Method::POST, iri, &build).await?;
+            let etag = response.headers().get(header::ETAG).and_then(|v| v.to_str().ok()).map(str::to_owned);
             let made = response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or_default();
             let base = url::Url::parse(iri).map_err(|e| ConnectError::Unknown { why: e.to_string() })?;
             match base.join(made) {
-                Ok(found) if !made.is_empty() => Ok(found.to_string()),
+                Ok(found) if !made.is_empty() => Ok((found.to_string(), etag)),
                 _ => Err(ConnectError::Unknown { why: "the answer does not say where it was made".into() }),
             }
         };
         self.transport.once(send).await
     }
 
-    /// Puts a resource in place of what it was when `etag` was read, once.
-    pub async fn put(&self, iri: &str, graph: &Graph, speech: Speech, etag: Option<&str>) -> Result<(), ConnectError> {
+    /// Puts a resource in place of what it was when `etag` was read, once; the tag of what it is then, if the answer
+    /// tells it.
+    pub async fn put(
+        &self,
+        iri: &str,
+        graph: &Graph,
+        speech: Speech,
+        etag: Option<&str>,
+    ) -> Result<Option<String>, ConnectError> {
         let body = written(graph, speech)?;
         let build = |r: RequestBuilder| {
             let r = r.header(header::CONTENT_TYPE, speech.media_type()).body(body.clone());
             etag.into_iter().fold(r, |r, etag| r.header(header::IF_MATCH, etag))
         };
-        let send = || async { self.send(Method::PUT, iri, &build).await.map(|_| ()) };
+        let send = || async {
+            let response = self.send(Method::PUT, iri, &build).await?;
+            Ok(response.headers().get(header::ETAG).and_then(|v| v.to_str().ok()).map(str::to_owned))
+        };
         self.transport.once(send).await
     }
 

@@ -1,14 +1,14 @@
 //! What a provider offers: from the catalogue of service providers to shapes and people.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
-use hovrel_core::catalogue::{Catalogue, KindSchema, User};
+use hovrel_core::catalogue::{Catalogue, CatalogueFinding, KindSchema, NotRead, User};
 use hovrel_core::model::Kind;
 use oxrdf::{Graph, NamedNode};
 
 use super::client::{Client, named};
 use super::rdf::{Node, Speech};
-use super::shape::{Allowed, Described, Property, Role, fields};
+use super::shape::{Allowed, Described, Property, Role, TooLittle, fields};
 use super::vocab;
 use crate::{ConnectError, Container};
 
@@ -16,6 +16,7 @@ use crate::{ConnectError, Container};
 pub struct Provider {
     pub kinds: BTreeMap<Kind, Offered>,
     pub users: Vec<User>,
+    pub findings: Vec<CatalogueFinding>,
 }
 
 /// What is offered for one kind.
@@ -40,7 +41,7 @@ impl Provider {
             writable: offered.creation.is_some(),
             ..KindSchema::new(*kind, &offered.name, fields(&offered.properties))
         });
-        Catalogue { kinds: kinds.collect(), users: self.users.clone() }
+        Catalogue { kinds: kinds.collect(), users: self.users.clone(), findings: self.findings.clone() }
     }
 }
 
@@ -80,7 +81,7 @@ pub async fn provider(client: &Client, container: &str) -> Result<Provider, Conn
     let iri = client.iri(container);
     let answer = client.get(&iri).await?;
     let subject = named(&iri)?;
-    let mut out = Provider { kinds: BTreeMap::new(), users: Vec::new() };
+    let mut out = Provider { kinds: BTreeMap::new(), users: Vec::new(), findings: Vec::new() };
     for service in answer.node(&subject).nodes(vocab::SERVICE) {
         let factories = service.nodes(vocab::CREATION_FACTORY);
         for query in service.nodes(vocab::QUERY_CAPABILITY) {
@@ -90,8 +91,18 @@ pub async fn provider(client: &Client, container: &str) -> Result<Provider, Conn
                 let makes = |f: &&Node<'_>| f.iris(vocab::RESOURCE_TYPE).contains(&resource_type);
                 let factory = factories.iter().find(makes);
                 let of_factory = factory.and_then(|f| f.iri(vocab::RESOURCE_SHAPE));
-                let Some(shape) = of_factory.or_else(|| query.iri(vocab::RESOURCE_SHAPE)) else { continue };
-                let (name, speech, properties) = read_shape(client, &shape, &mut out.users).await?;
+                let Some(shape) = of_factory.or_else(|| query.iri(vocab::RESOURCE_SHAPE)) else {
+                    let why = "the provider tells no shape of it".to_owned();
+                    let what = NotRead::SaysTooLittle { why };
+                    out.findings.push(CatalogueFinding { kind, field: None, what });
+                    continue;
+                };
+                let Shape { name, speech, properties, too_little } = read_shape(client, &shape, &mut out.users).await?;
+                out.findings.extend(too_little.into_iter().map(|TooLittle { name, why }| CatalogueFinding {
+                    kind,
+                    field: Some(name),
+                    what: NotRead::SaysTooLittle { why },
+                }));
                 let short = resource_type.rsplit('#').next().unwrap_or_default().to_owned();
                 out.kinds.insert(
                     kind,
@@ -116,15 +127,19 @@ pub async fn provider(client: &Client, container: &str) -> Result<Provider, Conn
     Ok(out)
 }
 
-async fn read_shape(
-    client: &Client,
-    iri: &str,
-    users: &mut Vec<User>,
-) -> Result<(Option<String>, Speech, Vec<Property>), ConnectError> {
+/// A shape as it was read.
+struct Shape {
+    name: Option<String>,
+    speech: Speech,
+    properties: Vec<Property>,
+    too_little: Vec<TooLittle>,
+}
+
+async fn read_shape(client: &Client, iri: &str, users: &mut Vec<User>) -> Result<Shape, ConnectError> {
     let answer = client.get(iri).await?;
     let subject = named(iri)?;
     let shape = answer.node(&subject);
-    let mut properties = Vec::new();
+    let (mut properties, mut too_little) = (Vec::new(), Vec::new());
     for node in shape.nodes(vocab::PROPERTY) {
         let mut allowed = Vec::new();
         let is_person = node.iris(vocab::RANGE).iter().any(|r| r == vocab::PERSON.as_str());
@@ -151,15 +166,38 @@ async fn read_shape(
             let answer = client.get(&elsewhere).await?;
             take(&answer.node(&named(&elsewhere)?));
         }
+        number_labels(&mut allowed);
         // A set has no order; a list of values is shown in one.
         allowed.sort_by_key(|a| match a {
             Allowed::Literal(text) => text.clone(),
             Allowed::Resource { label, .. } => label.clone(),
         });
-        properties.extend(Property::of(&Described { node, allowed }));
+        match Property::of(&Described { node, allowed }) {
+            Ok(found) => properties.extend(found),
+            Err(found) => too_little.push(found),
+        }
     }
     properties.sort_by_key(|p| (p.iri.as_str() != vocab::TITLE.as_str(), p.field.id.clone()));
-    Ok((shape.text(vocab::TITLE), answer.speech, properties))
+    Ok(Shape { name: shape.text(vocab::TITLE), speech: answer.speech, properties, too_little })
+}
+
+/// Values of one label are told apart: each goes back as the resource that it was read from.
+fn number_labels(allowed: &mut [Allowed]) {
+    let mut taken: HashSet<String> = HashSet::new();
+    allowed.sort_by(|a, b| match (a, b) {
+        (Allowed::Resource { iri: a, .. }, Allowed::Resource { iri: b, .. }) => a.cmp(b),
+        _ => std::cmp::Ordering::Equal,
+    });
+    for value in allowed {
+        let Allowed::Resource { label, .. } = value else { continue };
+        let mut own = label.clone();
+        let mut n = 1;
+        while !taken.insert(own.clone()) {
+            n += 1;
+            own = format!("{label} ({n})");
+        }
+        *label = own;
+    }
 }
 
 fn person(client: &Client, node: &Node<'_>) -> Option<User> {

@@ -11,7 +11,7 @@ mod resource;
 mod shape;
 mod vocab;
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use async_trait::async_trait;
@@ -25,8 +25,8 @@ use crate::check::{Said, check};
 use crate::profile::Ask;
 use crate::transport::escape_segment;
 use crate::{
-    ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading, Page,
-    Write,
+    Added, ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading,
+    Page, Write, Written,
 };
 use client::{Client, named};
 use discovery::{Offered, Provider};
@@ -71,6 +71,16 @@ impl OslcConnector {
     }
 
     async fn resource(&self, kind: Kind, offered: &Offered, iri: &str) -> Result<Artefact, ConnectError> {
+        Ok(self.tagged(kind, offered, iri).await?.0)
+    }
+
+    /// A resource, and the tag under which it was answered.
+    async fn tagged(
+        &self,
+        kind: Kind,
+        offered: &Offered,
+        iri: &str,
+    ) -> Result<(Artefact, Option<String>), ConnectError> {
         let missing = || ConnectError::Missing { what: iri.to_owned() };
         if !self.client.is_here(iri) {
             return Err(missing());
@@ -81,7 +91,8 @@ impl OslcConnector {
         if node.is_empty() {
             return Err(missing());
         }
-        resource::artefact(&self.client, kind, offered, &node)
+        let artefact = resource::artefact(&self.client, kind, offered, &node)?;
+        Ok((artefact, answer.etag))
     }
 
     /// One page of a query. Members that the page does not hold whole are read one by one.
@@ -219,10 +230,10 @@ impl Connector for OslcConnector {
         self.resource(kind, offered(&provider, kind)?, &self.client.iri(id)).await
     }
 
-    async fn write(&self, container: &str, write: &Write) -> Result<Artefact, ConnectError> {
+    async fn write(&self, container: &str, write: &Write) -> Result<Written, ConnectError> {
         let provider = self.provider(container).await?;
         let offered = offered(&provider, write.kind)?;
-        let iri = match &write.id {
+        let (iri, told) = match &write.id {
             None => {
                 let Some(creation) = &offered.creation else {
                     let text = format!("{} can only be read here", write.kind);
@@ -242,22 +253,20 @@ impl Connector for OslcConnector {
                     return Err(ConnectError::Changed);
                 }
                 let graph = resource::graph(&self.client, offered, &subject, node.closure(), write)?;
-                self.client.put(&iri, &graph, answer.speech, answer.etag.as_deref()).await?;
-                iri
+                let told = self.client.put(&iri, &graph, answer.speech, answer.etag.as_deref()).await?;
+                (iri, told)
             }
         };
         // It was written; only what it looks like now is not known.
         let unknown = |e: ConnectError| ConnectError::Unknown { why: format!("it can't be read again: {e}") };
-        self.resource(write.kind, offered, &iri).await.map_err(unknown)
+        let (artefact, tag) = self.tagged(write.kind, offered, &iri).await.map_err(unknown)?;
+        // It is the write's own word only under the tag that the answer to the write told.
+        Ok(Written { artefact, own: told.is_some() && told == tag })
     }
 
     /// OSLC Core 3.0 has no creation of several resources at once.
     async fn create_many(&self, _: &str, kind: Kind, _: &[Write]) -> Result<Vec<Made>, ConnectError> {
         Err(ConnectError::NoSuchKind(kind))
-    }
-
-    async fn complete(&self, _: &str, _: &Write, found: Artefact) -> Result<Artefact, ConnectError> {
-        Ok(found)
     }
 
     async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError> {
@@ -268,7 +277,8 @@ impl Connector for OslcConnector {
         let prefix = format!("dcterms=<{}>", vocab::DCTERMS);
         let mut url = query(&offered.query_base, &[("oslc.prefix", &prefix), ("oslc.where", &condition)]);
         // A provider without such a filter answers everything: only an exact mark counts.
-        loop {
+        let mut seen = HashSet::new();
+        while seen.insert(url.clone()) {
             let page = self.page(container, kind, offered, &url).await?;
             if let Some(found) = page.artefacts.into_iter().find(|a| a.origin.as_deref() == Some(mark)) {
                 return Ok(Some(found));
@@ -278,6 +288,7 @@ impl Connector for OslcConnector {
                 None => return Ok(None),
             }
         }
+        Err(ConnectError::Malformed { address: url, why: "its pages lead in a circle".into() })
     }
 
     async fn fetch_attachment(&self, kind: Kind, _: &str, _: &str) -> Result<ByteStream, ConnectError> {
@@ -292,11 +303,11 @@ impl Connector for OslcConnector {
         Err(ConnectError::NoSuchKind(kind))
     }
 
-    async fn add_comment(&self, kind: Kind, _: &str, _: &Comment) -> Result<(), ConnectError> {
+    async fn add_comment(&self, _: &str, kind: Kind, _: &str, _: &Comment) -> Result<Added, ConnectError> {
         Err(ConnectError::NoSuchKind(kind))
     }
 
-    async fn add_history(&self, kind: Kind, _: &str, _: &HistoryEntry) -> Result<(), ConnectError> {
+    async fn add_history(&self, _: &str, kind: Kind, _: &str, _: &HistoryEntry) -> Result<Added, ConnectError> {
         Err(ConnectError::NoSuchKind(kind))
     }
 

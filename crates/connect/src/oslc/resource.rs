@@ -6,8 +6,8 @@ use std::collections::HashMap;
 use std::str::FromStr;
 
 use chrono::{DateTime, FixedOffset, NaiveDate};
-use hovrel_core::loss::Loss;
-use hovrel_core::mapping::LINKS;
+use hovrel_core::loss::{Loss, LossCause, LossKind};
+use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS};
 use hovrel_core::model::{
     Artefact, Comment, Decimal, Document, Fields, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value, ValueType,
 };
@@ -52,18 +52,53 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     out.modified = stamp(client, node, vocab::MODIFIED, vocab::CONTRIBUTOR);
     out.fields = fields;
     out.links = links(client, kind, offered, node);
-    out.comments = comments(client, node);
-    out.history = history(client, offered, node);
+    out.comments = comments(client, node, &mut out.read_losses);
+    out.history = history(client, offered, node, &mut out.read_losses);
     Ok(out)
 }
 
 fn stamp(client: &Client, node: &Node<'_>, at: NamedNodeRef<'_>, by: NamedNodeRef<'_>) -> Option<Stamp> {
     let at = DateTime::parse_from_rfc3339(&node.text(at)?).ok()?;
-    Some(Stamp { at, by: node.iri(by).map(|p| client.id(&p)) })
+    Some(Stamp { at: Some(at), by: node.iri(by).map(|p| client.id(&p)) })
+}
+
+/// Who and when something was said or changed. A time that can't be read is told.
+fn stamp_of_piece(
+    client: &Client,
+    node: &Node<'_>,
+    (at, by): (NamedNodeRef<'_>, NamedNodeRef<'_>),
+    field: &str,
+    losses: &mut Vec<Loss>,
+) -> Stamp {
+    stamp(client, node, at, by).unwrap_or_else(|| {
+        let told = node.text(at).unwrap_or_default();
+        let what = if told.is_empty() { "it has no time" } else { "its time can't be read" };
+        losses.push(not_readable(field, what, told));
+        Stamp { at: None, by: node.iri(by).map(|p| client.id(&p)) }
+    })
+}
+
+/// That something of a field can't be read, with what stands there.
+fn not_readable(field: &str, what: &str, before: String) -> Loss {
+    Loss {
+        field: field.to_owned(),
+        kind: LossKind::Dropped,
+        cause: LossCause::NotReadable { what: what.to_owned() },
+        before,
+        after: String::new(),
+    }
 }
 
 fn value(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>) -> Value {
-    let terms = node.all(p.iri.as_ref());
+    let mut terms = node.all(p.iri.as_ref());
+    // A graph has no order.
+    terms.sort_by_cached_key(|t| t.to_string());
+    if !p.many && p.role != Role::Origin {
+        for more in terms.iter().skip(1) {
+            let what = "the resource holds several values, where its shape says one";
+            losses.push(not_readable(&p.field.id, what, rdf::text_of(*more)));
+        }
+    }
     let texts = || {
         let mut found: Vec<String> = terms.iter().map(|t| rdf::text_of(*t)).filter(|t| !t.is_empty()).collect();
         found.sort();
@@ -90,18 +125,10 @@ fn literal(p: &Property, written: &str, losses: &mut Vec<Loss>) -> Value {
     let unreadable = || Value::Unreadable(written.to_owned());
     match p.field.value_type {
         ValueType::RichText => {
-            let (document, lost) = text::read(written, p.field.format.unwrap_or(TextFormat::Xhtml));
-            losses.extend(lost.into_iter().map(|l| Loss {
-                field: p.field.id.clone(),
-                kind: l.kind,
-                cause: l.cause,
-                before: l.about,
-                after: String::new(),
-            }));
-            Value::RichText(document)
+            Value::RichText(rich_of(written, p.field.format.unwrap_or(TextFormat::Xhtml), &p.field.id, losses))
         }
         ValueType::Integer => written.parse().map_or_else(|_| unreadable(), Value::Integer),
-        ValueType::Decimal => Decimal::parse(written).map_or_else(|_| unreadable(), Value::Decimal),
+        ValueType::Decimal => Decimal::parse_number(written).map_or_else(|_| unreadable(), Value::Decimal),
         ValueType::Boolean => match written {
             "true" | "1" => Value::Boolean(true),
             "false" | "0" => Value::Boolean(false),
@@ -112,15 +139,27 @@ fn literal(p: &Property, written: &str, losses: &mut Vec<Loss>) -> Value {
             DateTime::<FixedOffset>::parse_from_rfc3339(written).map_or_else(|_| unreadable(), Value::Instant)
         }
         ValueType::Choice => Value::Choice(written.to_owned()),
-        _ if p.xml => Value::Text(plain(written)),
+        _ if p.xml => Value::Text(plain(written, &p.field.id, losses)),
         _ => Value::Text(written.to_owned()),
     }
 }
 
+fn rich_of(written: &str, format: TextFormat, field: &str, losses: &mut Vec<Loss>) -> Document {
+    let (document, lost) = text::read(written, format);
+    losses.extend(lost.into_iter().map(|l| Loss {
+        field: field.to_owned(),
+        kind: l.kind,
+        cause: l.cause,
+        before: l.about,
+        after: String::new(),
+    }));
+    document
+}
+
 /// The text of an XML literal in which there are usually no elements.
-fn plain(xml: &str) -> String {
+fn plain(xml: &str, field: &str, losses: &mut Vec<Loss>) -> String {
     if xml.contains('<') {
-        return text::read(xml, TextFormat::Xhtml).0.plain();
+        return rich_of(xml, TextFormat::Xhtml, field, losses).plain();
     }
     quick_xml::escape::unescape(xml).map_or_else(|_| xml.to_owned(), |t| t.into_owned())
 }
@@ -135,7 +174,7 @@ fn links(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>) -> Vec
                 true => LinkEnd::Artefact { kind: p.range.unwrap_or(kind), id: client.id(&iri) },
                 false => LinkEnd::Url(iri),
             };
-            out.push(Link { link_type: link_type.clone(), target });
+            out.push(Link { link_type: link_type.clone(), target, word: Some(p.iri.as_str().to_owned()) });
         }
     }
     out.sort();
@@ -144,13 +183,14 @@ fn links(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>) -> Vec
 }
 
 /// Comments of the discussion, where it comes with the resource.
-fn comments(client: &Client, node: &Node<'_>) -> Vec<Comment> {
+fn comments(client: &Client, node: &Node<'_>, losses: &mut Vec<Loss>) -> Vec<Comment> {
     let said = node.nodes(vocab::DISCUSSED_BY).into_iter().flat_map(|d| d.nodes(vocab::COMMENT));
     let mut out: Vec<Comment> = said
-        .filter_map(|c| {
-            let stamp = stamp(client, &c, vocab::CREATED, vocab::CREATOR)?;
-            let body = text::read(&c.text(vocab::DESCRIPTION)?, TextFormat::Xhtml).0;
-            Some(Comment { stamp, body })
+        .map(|c| {
+            let stamp = stamp_of_piece(client, &c, (vocab::CREATED, vocab::CREATOR), COMMENTS, losses);
+            let written = c.text(vocab::DESCRIPTION).unwrap_or_default();
+            let body = rich_of(&written, TextFormat::Xhtml, COMMENTS, losses);
+            Comment { id: c.address().map(|iri| client.id(iri)), stamp, body }
         })
         .collect();
     out.sort_by_cached_key(|c| (c.stamp.at, c.body.plain()));
@@ -159,14 +199,17 @@ fn comments(client: &Client, node: &Node<'_>) -> Vec<Comment> {
 
 /// What changed from version to version, where versions come with the resource: each holds the values that came
 /// with it, and the first those from before.
-fn history(client: &Client, offered: &Offered, node: &Node<'_>) -> Vec<HistoryEntry> {
+fn history(client: &Client, offered: &Offered, node: &Node<'_>, losses: &mut Vec<Loss>) -> Vec<HistoryEntry> {
     let numbered = |v: Node<'_>| v.text(vocab::IDENTIFIER).and_then(|n| n.parse::<u64>().ok());
     let mut versions = node.nodes(vocab::HAS_VERSION);
     versions.sort_by_key(|v| numbered(*v));
     let mut held: HashMap<&str, String> = HashMap::new();
     let mut out = Vec::new();
-    for version in &versions {
-        let by = stamp(client, version, vocab::GENERATED_AT, vocab::ATTRIBUTED_TO);
+    for (n, version) in versions.iter().enumerate() {
+        // The first one only says what was held before anything was changed.
+        let is_first = n == 0 && version.text(vocab::GENERATED_AT).is_none();
+        let by = (!is_first)
+            .then(|| stamp_of_piece(client, version, (vocab::GENERATED_AT, vocab::ATTRIBUTED_TO), HISTORY, losses));
         for p in offered.properties.iter().filter(|p| !version.all(p.iri.as_ref()).is_empty()) {
             // What a version says of itself is no value of the resource.
             let of_its_own = [vocab::IDENTIFIER, vocab::CREATED, vocab::CREATOR, vocab::MODIFIED];
@@ -177,7 +220,8 @@ fn history(client: &Client, offered: &Offered, node: &Node<'_>) -> Vec<HistoryEn
             let after = value(client, p, version, &mut Vec::new()).display();
             let before = held.insert(&p.field.id, after.clone()).unwrap_or_default();
             if let Some(stamp) = by.clone().filter(|_| before != after) {
-                out.push(HistoryEntry { stamp, field: p.field.id.clone(), before, after });
+                let id = version.address().map(|iri| format!("{} {}", client.id(iri), p.field.id));
+                out.push(HistoryEntry { id, stamp, field: p.field.id.clone(), before, after });
             }
         }
     }
@@ -264,7 +308,8 @@ fn rich(p: &Property, document: &Document) -> Term {
     Literal::new_typed_literal(written, rdf_terms::XML_LITERAL).into()
 }
 
-/// Each link by a property of its type that may be written and leads to its kind, all others gone.
+/// Each link by the property that it was read by, or else by one of its type that may be written and leads to its kind;
+/// all others gone. What can only be read stays as it is.
 fn put_links(
     client: &Client,
     offered: &Offered,
@@ -281,10 +326,18 @@ fn put_links(
             LinkEnd::Artefact { kind, id } | LinkEnd::Pending { kind, id } => (Some(*kind), client.iri(id)),
             LinkEnd::Url(url) => (None, url.clone()),
         };
-        let fits = |p: &&&Property| {
-            p.role == Role::Link(link.link_type.clone()) && (kind.is_none() || p.range.is_none() || p.range == kind)
-        };
-        let Some(p) = properties.iter().find(fits) else {
+        let read_by = link.word.as_deref();
+        let kept = |p: &Property| matches!(p.role, Role::Link(_)) && p.field.read_only;
+        if offered.properties.iter().any(|p| kept(p) && Some(p.iri.as_str()) == read_by) {
+            continue;
+        }
+        let means = |p: &&&Property| p.role == Role::Link(link.link_type.clone());
+        let its_own = |p: &&&Property| means(p) && Some(p.iri.as_str()) == read_by;
+        let to_its_kind = |p: &&&Property| means(p) && kind.is_some() && p.range == kind;
+        let to_any = |p: &&&Property| means(p) && (kind.is_none() || p.range.is_none());
+        let mut tried = properties.iter().find(its_own);
+        tried = tried.or_else(|| properties.iter().find(to_its_kind)).or_else(|| properties.iter().find(to_any));
+        let Some(p) = tried else {
             let text = format!("there is no link “{}” to such a thing", link.link_type.word());
             return Err(ConnectError::Refused { field: LINKS.into(), text });
         };

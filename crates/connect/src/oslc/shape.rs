@@ -69,15 +69,26 @@ const LEFT_ALONE: [&str; 5] = [
     "http://open-services.net/ns/rm#uses",
 ];
 
+/// A property that says too little of itself to be read.
+pub struct TooLittle {
+    pub name: String,
+    pub why: String,
+}
+
 impl Property {
-    /// None for what stays as it is, and for what says too little of itself.
-    pub fn of(described: &Described<'_>) -> Option<Property> {
+    /// None for what stays as it is.
+    pub fn of(described: &Described<'_>) -> Result<Option<Property>, TooLittle> {
         let node = &described.node;
-        let iri = node.iri(vocab::PROPERTY_DEFINITION)?;
+        let called = || node.text(vocab::TITLE).or_else(|| node.text(vocab::NAME)).unwrap_or_default();
+        let Some(iri) = node.iri(vocab::PROPERTY_DEFINITION) else {
+            return Err(TooLittle { name: called(), why: "its shape names no property definition".into() });
+        };
         if LEFT_ALONE.contains(&iri.as_str()) {
-            return None;
+            return Ok(None);
         }
-        let name = node.text(vocab::NAME)?;
+        let Some(name) = node.text(vocab::NAME) else {
+            return Err(TooLittle { name: iri, why: "its shape gives it no name".into() });
+        };
         let title = node.text(vocab::TITLE).filter(|t| !t.is_empty()).unwrap_or_else(|| name.clone());
         let occurs = node.iri(vocab::OCCURS).unwrap_or_default();
         let many = [vocab::ONE_OR_MANY, vocab::ZERO_OR_MANY].iter().any(|o| o.as_str() == occurs);
@@ -167,7 +178,10 @@ impl Property {
         };
         let datatype = (is_literal && !xml).then(|| NamedNode::new_unchecked(value_type));
         let range = kinds.first().copied();
-        Some(Property { iri: NamedNode::new(iri).ok()?, role, xml, many, range, datatype, choices, field })
+        match NamedNode::new(&iri) {
+            Ok(iri) => Ok(Some(Property { iri, role, xml, many, range, datatype, choices, field })),
+            Err(e) => Err(TooLittle { name, why: format!("“{iri}” is no address ({e})") }),
+        }
     }
 }
 

@@ -12,7 +12,7 @@ use hovrel_core::model::{Artefact, Attachment, Call, Fields, Kind, Link, LinkEnd
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side};
 use hovrel_core::rehearse::{RefusalReason, Rehearsal};
 use hovrel_standins::world::Size;
-use hovrel_testkit::{FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, read_all};
+use hovrel_testkit::{FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, put, read_all};
 
 /// A target with everything it holds.
 struct Target {
@@ -54,7 +54,7 @@ impl Target {
     fn rehearsed(&self, change: &Change) -> Vec<RefusalReason> {
         let mut stage = Rehearsal::new(&self.catalogue, self.items.iter());
         let decision = Decision { included: true, ..Decision::default_for(change) };
-        stage.play(change, &decision, FirstContact::LeftWins).into_iter().map(|r| r.reason).collect()
+        stage.play(change, &decision, FirstContact::LeftWins).refusals.into_iter().map(|r| r.reason).collect()
     }
 
     /// What the target itself says to it, written as the engine would.
@@ -71,9 +71,9 @@ impl Target {
         let id = change.right.as_ref().map(|r| r.id.clone());
         let version = change.right.as_ref().and_then(|r| r.version.clone());
         let write = Write { kind: change.right_kind, id, version, fields, parent };
-        let made = self.connector.write(self.container, &write).await?;
+        let made = put(&*self.connector, self.container, &write).await?;
         for file in files {
-            let bytes = vec![b'a'; file.bytes as usize];
+            let bytes = vec![b'a'; file.bytes.unwrap_or(0) as usize];
             let stream = futures::stream::iter([Ok(bytes.into())]).boxed();
             self.connector.put_attachment(change.right_kind, &made.id, &file, stream).await?;
         }
@@ -91,22 +91,9 @@ fn change(kind: Kind, fields: Vec<(String, Value)>) -> Change {
         losses: vec![],
     };
     Change {
-        seq: 0,
-        lane: "lane".into(),
-        kind,
-        right_kind: kind,
-        outcome: Outcome::NewRight,
         left: Some(Side::of(&Artefact::bare(kind, "left"), String::new())),
-        right: None,
         fields: fields.into_iter().map(field).collect(),
-        as_new: vec![],
-        left_side: Default::default(),
-        right_side: Default::default(),
-        depends_on: vec![],
-        after: vec![],
-        losses: vec![],
-        evidence: None,
-        faults: vec![],
+        ..Change::new(0, "lane", (kind, kind), Outcome::NewRight)
     }
 }
 
@@ -123,7 +110,7 @@ fn without(mut fields: Vec<(String, Value)>, field: &str) -> Vec<(String, Value)
 }
 
 fn file(name: &str, media_type: &str, bytes: u64) -> Attachment {
-    Attachment { name: name.into(), media_type: media_type.into(), bytes, digest: String::new() }
+    Attachment { name: name.into(), media_type: media_type.into(), bytes: Some(bytes), digest: None }
 }
 
 fn calls(target: &str) -> Value {
@@ -132,7 +119,7 @@ fn calls(target: &str) -> Value {
 }
 
 fn link(link_type: LinkType, kind: Kind, id: &str) -> Value {
-    Value::Links(vec![Link { link_type, target: LinkEnd::Artefact { kind, id: id.into() } }])
+    Value::Links(vec![Link::new(link_type, LinkEnd::Artefact { kind, id: id.into() })])
 }
 
 /// What is planted at each target: what it is, and the change.
@@ -336,7 +323,7 @@ fn what_needs_a_refused_change_is_told_to_wait_and_what_is_made_counts() {
         max_depth: Some(2),
         ..hovrel_core::catalogue::KindSchema::new(k, "Kind", vec![required.clone()])
     };
-    let catalogue = Catalogue { kinds: vec![kind(Kind::Folder), kind(Kind::TestCase)], users: vec![] };
+    let catalogue = Catalogue { kinds: vec![kind(Kind::Folder), kind(Kind::TestCase)], ..Catalogue::default() };
     let pending = |id: &str| Value::Reference(Reference::Pending { kind: Kind::Folder, id: id.into() });
     let one = |seq: u32, kind, id: &str, title: &str, parent: Option<&str>, depends_on: &[u32]| {
         let mut fields = vec![("title".to_owned(), Value::text(title))];
@@ -355,7 +342,10 @@ fn what_needs_a_refused_change_is_told_to_wait_and_what_is_made_counts() {
     let mut stage = Rehearsal::new(&catalogue, [].iter());
     let told: Vec<Vec<RefusalReason>> = plan
         .iter()
-        .map(|c| stage.play(c, &Decision::default_for(c), FirstContact::Ask).into_iter().map(|r| r.reason).collect())
+        .map(|c| {
+            let played = stage.play(c, &Decision::default_for(c), FirstContact::Ask);
+            played.refusals.into_iter().map(|r| r.reason).collect()
+        })
         .collect();
     assert_eq!(told[2], [RefusalReason::TooDeep { levels: 3, limit: 2 }]);
     assert_eq!(told[3], [RefusalReason::Waits { change: 2 }], "its folder is refused");

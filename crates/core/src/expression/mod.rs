@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 
 pub(crate) use functions::is_under;
 pub use functions::{Function, functions};
-pub use names::{Name, names_now, own_names, reach};
+pub use names::{Name, names_field, names_now, own_names, reach};
 pub(crate) use names::{OWN, quoted};
 pub use types::Type;
 pub(crate) use types::type_of;

@@ -44,6 +44,17 @@ pub fn names_now(text: &str) -> bool {
     text.split(|c: char| !c.is_alphanumeric() && c != '_').any(|word| word == NOW.0)
 }
 
+/// Whether an expression names a field, in any of the ways to write it. One that only stands in a text counts too.
+pub fn names_field(text: &str, field: &str) -> bool {
+    let escaped = format!("{FIELDS}.`{field}`");
+    let indexed = format!("{FIELDS}[{}]", quoted(field));
+    let plain = format!("{FIELDS}.{field}");
+    let goes_on = |rest: &str| rest.starts_with(|c: char| c.is_alphanumeric() || c == '_');
+    text.contains(&escaped)
+        || text.contains(&indexed)
+        || text.match_indices(&plain).any(|(at, found)| !goes_on(&text[at + found.len()..]))
+}
+
 /// Everything that can be named.
 pub fn own_names(kind: &KindSchema) -> Vec<Name> {
     let own = OWN.iter().chain([&NOW]).map(|(text, label, is)| Name {

@@ -12,7 +12,7 @@ use super::names::{FIELDS, NOW, OWN};
 use super::types::{Type, type_of};
 use super::{Expression, HELD};
 use crate::catalogue::KindSchema;
-use crate::model::{Artefact, Comment, Decimal, Link, Reference, Stamp, Value};
+use crate::model::{Artefact, Comment, Decimal, Link, Reference, Span, Stamp, Value};
 
 /// The time that `now` stands for: when the ends were read, so that one reading has one answer.
 pub type Moment = DateTime<FixedOffset>;
@@ -83,7 +83,7 @@ impl Scope<'_> {
 /// A property that every artefact has, by its name in expressions: see [`OWN`].
 pub(crate) fn own_value(seen: &Seen<'_>, name: &str) -> Value {
     let a = seen.artefact;
-    let at = |stamp: &Option<Stamp>| stamp.as_ref().map_or(Value::Empty, |s| Value::Instant(s.at));
+    let at = |stamp: &Option<Stamp>| stamp.as_ref().and_then(|s| s.at).map_or(Value::Empty, Value::Instant);
     let by = |stamp: &Option<Stamp>| stamp.as_ref().and_then(|s| s.by.clone()).map_or(Value::Empty, Value::Text);
     match name {
         "folder" => Value::Text(seen.path.join(" / ")),
@@ -164,7 +164,7 @@ fn from_value(value: Option<&Value>, is: &Type) -> Cel {
         },
         Type::Time => time(value).map_or(Cel::Null, Cel::Timestamp),
         Type::Duration => match value {
-            Value::Duration(seconds) => chrono::TimeDelta::try_seconds(*seconds).map_or(Cel::Null, Cel::Duration),
+            Value::Duration(span) => Cel::Duration(chrono::TimeDelta::nanoseconds(span.nanoseconds())),
             _ => Cel::Null,
         },
         Type::List(_) => Cel::from(texts(value).unwrap_or_default()),
@@ -182,7 +182,10 @@ fn to_value(found: &Cel) -> Result<Value, String> {
         Cel::Float(_) => return Err("the result is no number".into()),
         Cel::String(s) => Value::Text(s.to_string()).settled(),
         Cel::Timestamp(at) => Value::Instant(*at),
-        Cel::Duration(d) => Value::Duration(d.num_seconds()),
+        Cel::Duration(d) => match d.num_nanoseconds() {
+            Some(n) => Value::Duration(Span::of_nanoseconds(n)),
+            None => return Err("the result is longer than can be kept".into()),
+        },
         Cel::List(list) => {
             let texts = list.iter().map(|item| match to_value(item)? {
                 Value::Empty => Ok(String::new()),

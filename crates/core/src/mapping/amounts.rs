@@ -3,29 +3,47 @@
 use super::FaultReason;
 use super::lane::Rule;
 use crate::loss::{Loss, LossCause, LossKind};
-use crate::model::{Decimal, Value, ValueType};
+use crate::model::{Decimal, Span, Value, ValueType};
 
-/// Hours from seconds, or from text with hours, minutes and perhaps seconds; exact to the second.
-pub(super) fn hours(value: Value) -> Result<Value, FaultReason> {
+/// Hours from a length of time, or from text with hours, minutes and perhaps seconds; exact to the second. What is finer
+/// is told.
+pub(super) fn hours(value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
     let wrong = |v: &Value| FaultReason::WrongType { value: v.display(), wanted: ValueType::Duration };
-    let seconds = match &value {
+    let span = match &value {
         v if v.is_blank() => return Ok(Value::Empty),
-        Value::Duration(s) => *s,
+        Value::Duration(span) => *span,
         Value::Text(t) => {
             let parts: Vec<i64> =
                 t.trim().split(':').map(str::parse).collect::<Result<_, _>>().map_err(|_| wrong(&value))?;
-            match parts.as_slice() {
-                [h, m] if (0..60).contains(m) && *h >= 0 => h * 3600 + m * 60,
-                [h, m, s] if (0..60).contains(m) && (0..60).contains(s) && *h >= 0 => h * 3600 + m * 60 + s,
-                _ => return Err(wrong(&value)),
-            }
+            let seconds = match parts.as_slice() {
+                [h, m] if (0..60).contains(m) && *h >= 0 => h.checked_mul(3600).and_then(|h| h.checked_add(m * 60)),
+                [h, m, s] if (0..60).contains(m) && (0..60).contains(s) && *h >= 0 => {
+                    h.checked_mul(3600).and_then(|h| h.checked_add(m * 60 + s))
+                }
+                _ => None,
+            };
+            seconds.and_then(Span::of_seconds).ok_or_else(|| wrong(&value))?
         }
         _ => return Err(wrong(&value)),
     };
     // Ten thousandths of an hour are finer than a second.
-    let parts = (seconds * 10_000 + 1800) / 3600;
-    let text = format!("{}.{:04}", parts / 10_000, parts % 10_000);
-    Decimal::parse(&text).map(Value::Decimal).map_err(|_| wrong(&value))
+    const PART: i128 = 360_000_000;
+    let nanoseconds = i128::from(span.nanoseconds());
+    let size = nanoseconds.abs();
+    let parts = (size + PART / 2) / PART;
+    let sign = if nanoseconds < 0 { "-" } else { "" };
+    let text = format!("{sign}{}.{:04}", parts / 10_000, parts % 10_000);
+    let hours = Decimal::parse(&text).map_err(|_| wrong(&value))?;
+    if span.whole_seconds().is_none() {
+        losses.push(Loss {
+            field: rule.target.clone(),
+            kind: LossKind::Downgraded,
+            cause: LossCause::Rounded,
+            before: span.display(),
+            after: format!("{} h", hours.as_str()),
+        });
+    }
+    Ok(Value::Decimal(hours))
 }
 
 pub(super) fn number(value: Value, comma: bool) -> Result<Value, FaultReason> {

@@ -211,7 +211,7 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
             true => schema_faults(rule, cx.left_kind, cx.right_kind),
         };
         rules.push(match wrong.is_empty() {
-            true => Ok(ItemFaults::new(lane, Ready::new(rule, cx.right_kind))),
+            true => Ok(ItemFaults::new(lane, Ready::new(rule, cx))),
             false => Err(wrong.into_iter().map(|r| fault(lane, &rule.target, r, true)).collect()),
         });
     }

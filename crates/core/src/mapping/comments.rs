@@ -5,24 +5,28 @@
 
 use super::convert::{Context, PairLookup};
 use super::lane::Rule;
-use super::mentions::{labelled, renamed};
+use super::mentions::renamed;
 use super::users::match_user;
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
-use crate::model::{Artefact, Block, Comment, Document, HistoryEntry, Inline, Stamp, Value};
+use crate::model::{Artefact, Block, Comment, Document, HistoryEntry, Inline, Stamp, Value, with_piece_ids};
 use crate::text::{TextFormat, carry};
 
-/// What people said of an artefact, and what was changed if asked for, in the order of time.
+/// What people said of an artefact, and what was changed if asked for, in the order of time. Each has an id that no
+/// other of them has.
 pub fn gathered(artefact: &Artefact, with_history: bool) -> Vec<Comment> {
-    let mut out = artefact.comments.clone();
+    let mut out = with_piece_ids(&artefact.comments);
     if with_history {
-        out.extend(artefact.history.iter().map(as_comment));
+        out.extend(past(artefact).iter().map(as_comment));
     }
-    // A stable sort: what was said in one second stays in its order.
+    // A stable sort: what was said in one second stays in its order, and so does what has no time.
     out.sort_by_key(|c| c.stamp.at);
-    let mut seen = std::collections::HashSet::new();
-    out.retain(|c| seen.insert(c.clone()));
     out
+}
+
+/// What was changed of an artefact, each entry with an id that no other of them has.
+pub fn past(artefact: &Artefact) -> Vec<HistoryEntry> {
+    with_piece_ids(&artefact.history)
 }
 
 fn as_comment(entry: &HistoryEntry) -> Comment {
@@ -31,7 +35,8 @@ fn as_comment(entry: &HistoryEntry) -> Comment {
         (_, true) => format!("{} was cleared; it was {}", entry.field, entry.before),
         _ => format!("{} was changed from {} to {}", entry.field, entry.before, entry.after),
     };
-    Comment { stamp: entry.stamp.clone(), body: Document::from_text(&text) }
+    let id = entry.id.as_ref().map(|id| format!("past {id}"));
+    Comment { id, stamp: entry.stamp.clone(), body: Document::from_text(&text) }
 }
 
 /// The comments as the target will hold them.
@@ -41,7 +46,8 @@ pub fn comments(value: Value, field: &FieldSchema, rule: &Rule, cx: &Context<'_>
     let mut in_text = 0;
     let mut out = Vec::new();
     for comment in list {
-        let by = person(&comment.stamp, cx).filter(|_| field.backdated);
+        // What is not known can't be set; a head that says so keeps what is.
+        let by = person(&comment.stamp, cx).filter(|_| field.backdated && comment.stamp.at.is_some());
         let mut body = comment.body;
         if by.is_none() {
             in_text += 1;
@@ -56,7 +62,7 @@ pub fn comments(value: Value, field: &FieldSchema, rule: &Rule, cx: &Context<'_>
             before: l.about.clone(),
             after: if l.kind == LossKind::Dropped { String::new() } else { l.about.clone() },
         }));
-        out.push(Comment { stamp: Stamp { at: comment.stamp.at, by }, body: carried.held });
+        out.push(Comment { id: comment.id, stamp: Stamp { at: comment.stamp.at, by }, body: carried.held });
     }
     if in_text > 0 {
         losses.push(Loss {
@@ -96,51 +102,14 @@ fn name(stamp: &Stamp, cx: &Context<'_>) -> String {
 }
 
 fn named(stamp: &Stamp, cx: &Context<'_>) -> String {
-    format!("{}, {} in {}", name(stamp, cx), stamp.at.format("%Y-%m-%d %H:%M %:z"), cx.left_system)
+    format!("{}, {} in {}", name(stamp, cx), stamp.time(), cx.left_system)
 }
 
-/// Whether everything that is wanted is there. What else was said or changed there is its people's own.
-/// Where author and time can't be kept, the text alone tells.
-pub fn all_there(wanted: &Value, now: &Value) -> bool {
-    match wanted {
-        Value::Comments(_) => comments_of(&labelled(wanted)).iter().all(|c| is_there(c, comments_of(now))),
-        Value::History(list) => list.iter().all(|e| history_of(now).iter().any(|h| h == e)),
-        _ => false,
-    }
-}
-
-/// Whether a comment is among those at the target.
-pub fn is_there(wanted: &Comment, now: &[Comment]) -> bool {
-    let kept =
-        |c: &Comment| wanted.stamp.by.is_none() || (c.stamp.at == wanted.stamp.at && c.stamp.by == wanted.stamp.by);
-    now.iter().any(|c| c.body == wanted.body && kept(c))
-}
-
-/// The wanted comments in the words in which they are at the target already: what was said stays as it was
-/// written, though an item that it names may be called otherwise there since.
-pub(crate) fn as_they_are(wanted: Value, now: &Value, places: &(dyn PairLookup + Sync)) -> Value {
-    let Value::Comments(mut list) = wanted else { return wanted };
-    let Some(Value::Comments(told)) = renamed(now, places) else { return Value::Comments(list) };
-    let held = comments_of(now);
-    for comment in list.iter_mut().filter(|c| !is_there(c, held)) {
-        let found = held.iter().zip(&told).find(|(_, t)| is_there(comment, std::slice::from_ref(t)));
-        if let Some((as_it_is, _)) = found {
-            comment.body = as_it_is.body.clone();
-        }
-    }
-    Value::Comments(list)
-}
-
-fn comments_of(value: &Value) -> &[Comment] {
-    match value {
-        Value::Comments(list) => list,
-        _ => &[],
-    }
-}
-
-fn history_of(value: &Value) -> &[HistoryEntry] {
-    match value {
-        Value::History(list) => list,
-        _ => &[],
+/// The comments of the target with the items that are there by now called by their names of there: what was said stays
+/// as it was written, though an item that it names may be called otherwise there since. None if nothing is renamed.
+pub(crate) fn renamed_comments(held: &[Comment], places: &(dyn PairLookup + Sync)) -> Option<Vec<Comment>> {
+    match renamed(&Value::Comments(held.to_vec()), places)? {
+        Value::Comments(told) => Some(told),
+        _ => None,
     }
 }

@@ -7,7 +7,7 @@ use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
 
 use super::amounts::{hours, number, shortened};
-use super::comments::gathered;
+use super::comments::{gathered, past};
 use super::computed::computed_field;
 use super::fit::fit;
 use super::lane::{Conversion, Fallback, Rule, Source, UserTable, ValueMap, ValueRow};
@@ -15,11 +15,12 @@ use super::links::retyped;
 use super::mentions::lead_on;
 use super::met::RuleTable;
 use super::users::{UserMatcher, recognise};
-use super::{ATTACHMENTS, PATH};
+use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PATH};
 use crate::catalogue::{Catalogue, FieldSchema, KindSchema};
+use crate::expression::names_field;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{Artefact, Document, Kind, Link, LinkEnd, Reference, Value};
+use crate::model::{Artefact, Document, Fingerprint, Kind, Link, LinkEnd, Reference, Value};
 
 /// Where an artefact of the left is, or will be, at the right.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -93,7 +94,7 @@ pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &st
         Source::Links => Some(Cow::Owned(Value::Links(sorted(&artefact.links)).settled())),
         Source::Comments => Some(Cow::Owned(Value::Comments(gathered(artefact, false)).settled())),
         Source::CommentsAndHistory => Some(Cow::Owned(Value::Comments(gathered(artefact, true)).settled())),
-        Source::History => Some(Cow::Owned(Value::History(artefact.history.clone()).settled())),
+        Source::History => Some(Cow::Owned(Value::History(past(artefact)).settled())),
         Source::FolderPath => artefact.fields.get(PATH).map(Cow::Borrowed),
     }
 }
@@ -114,13 +115,13 @@ pub struct Ready<'r> {
     pub(super) field: Option<&'r FieldSchema>,
     /// Values that the target allows; none if it takes any.
     pub(super) allowed: Option<HashSet<&'r str>>,
+    digest: String,
 }
 
 type Rows<'r> = HashMap<&'r str, &'r ValueRow>;
 
 impl<'r> Ready<'r> {
-    /// `right` is the kind that the rule fills.
-    pub fn new(rule: &'r Rule, right: &'r KindSchema) -> Ready<'r> {
+    pub fn new(rule: &'r Rule, cx: &Context<'r>) -> Ready<'r> {
         let rows = |c: &'r Conversion| {
             let rows = match c {
                 Conversion::ValueMap(map) => &map.rows,
@@ -129,13 +130,34 @@ impl<'r> Ready<'r> {
             };
             rows.iter().rev().map(|r| (r.left.as_str(), r)).collect()
         };
-        let field = right.field(&rule.target);
+        let field = cx.right_kind.field(&rule.target);
         let allowed = field.and_then(|f| f.allowed.as_ref());
         Ready {
             rule,
             field,
             rows: rule.conversions.iter().map(rows).collect(),
             allowed: allowed.map(|a| a.iter().map(String::as_str).collect()),
+            digest: digest(rule, field, cx),
+        }
+    }
+
+    /// Of the rule and everything that it reads besides the item: an edited rule, or an end that takes something else,
+    /// has another.
+    pub fn digest(&self) -> &str {
+        &self.digest
+    }
+
+    /// Whether the rule takes something from a field of the left.
+    fn reads(&self, field: &str) -> bool {
+        match &self.rule.source {
+            Source::Field(source) => source == field,
+            Source::Computed(text) => names_field(text, field),
+            Source::Attachments => field == ATTACHMENTS,
+            Source::Links => field == LINKS,
+            Source::Comments => field == COMMENTS,
+            Source::CommentsAndHistory => matches!(field, COMMENTS | HISTORY),
+            Source::History => field == HISTORY,
+            Source::Constant(_) | Source::Folder | Source::Origin | Source::FolderPath => false,
         }
     }
 
@@ -168,15 +190,8 @@ impl<'r> Ready<'r> {
         let mut out = Converted { value: None, losses: Vec::new(), fault: None };
         let Some(source) = source_value(rule, artefact, cx.left_system) else { return out };
         let value = source.into_owned();
-        let read = match &rule.source {
-            Source::Field(field) => field,
-            Source::Attachments => ATTACHMENTS,
-            _ => "",
-        };
-        if !read.is_empty() {
-            let about = artefact.read_losses.iter().filter(|l| l.field == read);
-            out.losses.extend(about.map(|l| Loss { field: rule.target.clone(), ..l.clone() }));
-        }
+        let about = artefact.read_losses.iter().filter(|l| self.reads(&l.field));
+        out.losses.extend(about.map(|l| Loss { field: rule.target.clone(), ..l.clone() }));
         if let Value::Unreadable(raw) = &value {
             out.fault = Some(match rule.source {
                 Source::Computed(_) => FaultReason::NotComputed { why: raw.clone() },
@@ -193,9 +208,17 @@ impl<'r> Ready<'r> {
     }
 }
 
+fn digest(rule: &Rule, field: Option<&FieldSchema>, cx: &Context<'_>) -> String {
+    let names_people = rule.conversions.iter().any(|c| matches!(c, Conversion::Users(_)))
+        || matches!(rule.source, Source::Comments | Source::CommentsAndHistory | Source::History);
+    let people = names_people.then(|| (&cx.left.users, cx.right_users.digest()));
+    let read = serde_json::to_string(&(rule, field, cx.left_system, people)).unwrap_or_default();
+    format!("{:?}", Fingerprint::of(&read))
+}
+
 /// Applies `rule` to one artefact.
 pub fn convert(rule: &Rule, artefact: &Artefact, cx: &Context<'_>) -> Converted {
-    Ready::new(rule, cx.right_kind).convert(artefact, cx)
+    Ready::new(rule, cx).convert(artefact, cx)
 }
 
 fn step(
@@ -214,8 +237,12 @@ fn step(
         }),
         Conversion::Shorten { to } => Ok(shortened(value, *to, rule, losses)),
         Conversion::Users(table) => person(table, rows, value, rule, cx, losses),
-        Conversion::IfEmpty { text } => Ok(if value.is_blank() { Value::text(text) } else { value }),
-        Conversion::Hours => hours(value),
+        Conversion::IfEmpty { text } if value.is_blank() => {
+            losses.push(filled(rule, text));
+            Ok(Value::text(text))
+        }
+        Conversion::IfEmpty { .. } => Ok(value),
+        Conversion::Hours => hours(value, rule, losses),
         Conversion::Number { comma } => number(value, *comma),
         Conversion::LinkTypes(map) => Ok(retyped(map, value, rule, losses)),
         Conversion::PathLevel { level } => Ok(match value {
@@ -224,6 +251,17 @@ fn step(
             }
             other => other,
         }),
+    }
+}
+
+/// That an item says something that nobody said.
+fn filled(rule: &Rule, with: &str) -> Loss {
+    Loss {
+        field: rule.target.clone(),
+        kind: LossKind::Substituted,
+        cause: LossCause::FilledIn,
+        before: String::new(),
+        after: with.to_owned(),
     }
 }
 
@@ -252,6 +290,7 @@ fn mapped(
     if value.is_blank() {
         // An empty field without a row of its own stays empty; a required target says so in the checks.
         if let Fallback::Use(v) = &map.otherwise {
+            losses.push(filled(rule, v));
             return Ok(Value::Choice(v.clone()));
         }
         return Ok(Value::Empty);

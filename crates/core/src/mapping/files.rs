@@ -10,7 +10,7 @@ use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Artefact, Attachment, Link, LinkEnd, LinkType, Value};
 
 fn refusal(file: &Attachment, field: &FieldSchema) -> Option<LossCause> {
-    if let Some(limit) = field.max_bytes.filter(|l| file.bytes > *l) {
+    if let Some(limit) = field.max_bytes.filter(|l| file.bytes.is_some_and(|n| n > *l)) {
         return Some(LossCause::FileTooBig { limit });
     }
     let refused = field.media_types.as_ref().is_some_and(|t| !t.contains(&file.media_type));
@@ -33,7 +33,7 @@ pub(super) fn files(
                 field: rule.target.clone(),
                 kind: LossKind::Dropped,
                 cause,
-                before: format!("{} ({} bytes)", file.name, file.bytes),
+                before: format!("{} ({})", file.name, file.size()),
                 after: stays.unwrap_or_default().to_owned(),
             }),
             None => kept.push(file),
@@ -53,8 +53,8 @@ pub fn link_to_refused_files(item: &mut Artefact, lane: &Lane, right: &KindSchem
     let takes = links.link_types.as_ref().is_none_or(|types| types.contains(&LinkType::RelatesTo));
     let carried = fed(ATTACHMENTS, Source::Attachments) && fed(LINKS, Source::Links);
     if takes && carried && item.attachments.iter().any(|file| refusal(file, field).is_some()) {
-        let link = Link { link_type: LinkType::RelatesTo, target: LinkEnd::Url(url.clone()) };
-        if !item.links.contains(&link) {
+        let link = Link::new(LinkType::RelatesTo, LinkEnd::Url(url.clone()));
+        if !item.links.iter().any(|l| l.is_same(&link)) {
             item.links.push(link);
         }
     }

@@ -9,11 +9,12 @@ use super::files::files;
 use super::lane::{Rule, Source};
 use super::links::links;
 use super::steps::{checklist, steps};
+use super::tables::table;
 use super::{ATTACHMENTS, COMMENTS, FaultReason, HISTORY, LINKS, PARENT};
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Artefact, Decimal, Document, Kind, Reference, Value, ValueType};
-use crate::text::{TextFormat, TextLoss, carry};
+use crate::text::{self, TextFormat, TextLoss, carry};
 
 /// Makes the value one of the target field's type, as the target will hold it.
 pub(super) fn fit(
@@ -98,10 +99,11 @@ pub(super) fn fit(
         (ValueType::Duration, v @ Value::Duration(_)) => v,
         (ValueType::Url, v @ Value::Url(_)) => v,
         (ValueType::Url, Value::Text(t)) if t.contains("://") => Value::Url(t),
-        (ValueType::Table, v @ Value::Table(_)) => v,
+        (ValueType::Table, Value::Table(rows)) => Value::Table(table(rows, field, rule, losses)).settled(),
         (_, other) => return Err(mismatch(&other)),
     };
-    if let (Some(limit), Some(length)) = (field.max_length, out.char_length())
+    let out = trimmed(out, field, rule, losses);
+    if let (Some(limit), Some(length)) = (field.max_length, length_in(&out, field.format))
         && length > limit as usize
     {
         return Err(FaultReason::TooLong { length: length as u32, limit });
@@ -121,8 +123,8 @@ pub(super) fn fit(
     {
         return Err(FaultReason::NoWay { from: workflow.first.clone(), to: state.clone() });
     }
-    // A text that turns out blank (only control characters, say) must not clear a required field.
-    if out.is_blank() && field.required {
+    // A text that turns out blank (only spaces or control characters, say) must not clear a required field.
+    if field.required && says_nothing(&out) {
         return Err(FaultReason::RequiredEmpty);
     }
     Ok(out)
@@ -147,6 +149,39 @@ fn parent(value: Value, rule: &Rule, cx: &Context<'_>) -> Result<Value, FaultRea
         Some(place) => Ok(Value::Reference(place.reference)),
         None => Err(FaultReason::FolderNotCarried { folder: left_id }),
     }
+}
+
+/// How long a value is as it is written there; none for what is no text.
+pub(crate) fn length_in(value: &Value, format: Option<TextFormat>) -> Option<usize> {
+    match value {
+        Value::RichText(document) => Some(text::write(document, format.unwrap_or(TextFormat::Plain)).chars().count()),
+        other => other.char_length(),
+    }
+}
+
+/// Whether a value leaves a required field as good as empty.
+pub(crate) fn says_nothing(value: &Value) -> bool {
+    match value {
+        Value::Text(text) => text.trim().is_empty(),
+        other => other.is_blank(),
+    }
+}
+
+/// A text as the target keeps it, if it takes off spaces at the ends.
+fn trimmed(value: Value, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+    let Value::Text(text) = value else { return value };
+    let kept = text.trim();
+    if !field.trims || kept.len() == text.len() {
+        return Value::Text(text);
+    }
+    losses.push(Loss {
+        field: rule.target.clone(),
+        kind: LossKind::Downgraded,
+        cause: LossCause::Trimmed,
+        before: format!("“{text}”"),
+        after: format!("“{kept}”"),
+    });
+    Value::text(kept).settled()
 }
 
 fn plain_text(document: &Document, rule: &Rule, losses: &mut Vec<Loss>) -> Value {

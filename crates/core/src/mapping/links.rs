@@ -31,7 +31,7 @@ pub(super) fn retyped(map: &LinkTypes, value: Value, rule: &Rule, losses: &mut V
                 }
             },
         };
-        out.push(Link { link_type, ..link });
+        out.push(Link::new(link_type, link.target));
     }
     Value::Links(sorted(&out))
 }
@@ -78,7 +78,8 @@ pub fn links(
             lose(LossKind::Dropped, LossCause::NoSuchLinkType, &link, None);
             continue;
         }
-        let made = Link { link_type, target };
+        // What the left calls it is the left's own.
+        let made = Link::new(link_type, target);
         if made.link_type != link.link_type {
             lose(LossKind::Downgraded, LossCause::NoSuchLinkType, &link, Some(&made));
         }
@@ -88,6 +89,26 @@ pub fn links(
         out.push(made);
     }
     Value::Links(sorted(&out))
+}
+
+/// What the right is to hold, with the words that it has for them: a link that is there already goes back as it was
+/// read (each of several that mean the same), and only a new one gets the word that the system's profile names.
+pub fn as_they_are_called(wanted: &[Link], held: &[Link]) -> Vec<Link> {
+    let mut out = Vec::new();
+    for link in wanted {
+        let mut as_read = held.iter().filter(|h| h.is_same(link)).peekable();
+        match as_read.peek() {
+            Some(_) => out.extend(as_read.cloned()),
+            None => out.push(link.clone()),
+        }
+    }
+    sorted(&out)
+}
+
+/// Whether two lists lead to the same by the same types, whatever each link is called.
+pub fn same_links(a: &[Link], b: &[Link]) -> bool {
+    let all_in = |some: &[Link], others: &[Link]| some.iter().all(|l| others.iter().any(|o| o.is_same(l)));
+    all_in(a, b) && all_in(b, a)
 }
 
 /// Whether an item at the right still leads back to the left where there is a better place by now: what is

@@ -29,7 +29,7 @@ impl RuleTable {
 /// The spread of what reaches a table of a rule, under the name of the target. `items` are those in scope, with what
 /// rules take from beside them; of a field that an item does not have at all it holds nothing.
 pub fn met(rule: &Rule, table: RuleTable, items: &[&Artefact], cx: &Context<'_>) -> FieldSurvey {
-    let ready = Ready::new(rule, cx.right_kind);
+    let ready = Ready::new(rule, cx);
     let mut spread = Spread::default();
     for item in items {
         match ready.before_table(table, item, cx) {

@@ -23,24 +23,25 @@ mod new_field;
 mod resolve;
 mod steps;
 mod suggest;
+mod tables;
 mod users;
 mod versions;
 
 pub use check::{Fault, FaultReason, check};
-pub use comments::is_there as comment_is_there;
-pub(crate) use comments::{all_there, as_they_are};
+pub(crate) use comments::renamed_comments;
 pub use computed::Computed;
 pub(crate) use convert::sorted;
 pub use convert::{Context, Converted, PairLookup, Place, Ready, convert, source_value};
 pub use deep::join_deep;
 pub use expand::{call_order, expand_calls};
 pub use files::link_to_refused_files;
+pub(crate) use fit::{length_in, says_nothing};
 pub use lane::{
     Conversion, Direction, Fallback, FirstContact, KeyFields, Lane, LinkTypeRow, LinkTypes, Matching, Policies, Rule,
     Source, UserTable, ValueMap, ValueRow,
 };
 pub use limits::{Beyond, beyond_limits};
-pub use links::leads_back;
+pub use links::{as_they_are_called, leads_back, same_links};
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
 pub use met::{RuleTable, met};
 pub use new_field::field_like;

@@ -6,13 +6,15 @@
 
 use std::collections::BTreeMap;
 
+use serde::{Deserialize, Serialize};
+
 use crate::model::{Kind, Link, LinkEnd, Reference, Value};
 
 /// Kind and id at the right of what is there by now, by kind and id at the left.
 pub type There<'t> = dyn Fn(Kind, &str) -> Option<(Kind, String)> + 't;
 
 /// What is not there, by kind and id at the left.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct NotThere {
     pub kind: Kind,
     pub id: String,
@@ -70,7 +72,7 @@ fn found_link(link: &Link, place: &There<'_>) -> Result<Link, NotThere> {
         },
         there => there.clone(),
     };
-    Ok(Link { link_type: link.link_type.clone(), target })
+    Ok(Link { target, ..link.clone() })
 }
 
 /// A list of the left without the members that were lacking: what was really written from. None if they can't be

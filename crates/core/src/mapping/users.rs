@@ -6,6 +6,7 @@
 use std::collections::HashMap;
 
 use crate::catalogue::{Catalogue, User};
+use crate::model::Fingerprint;
 
 /// How somebody was recognised.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
@@ -24,11 +25,13 @@ pub struct UserMatcher {
     by_login: HashMap<String, Vec<String>>,
     by_name: HashMap<String, Vec<String>>,
     logins: HashMap<String, String>,
+    digest: String,
 }
 
 impl UserMatcher {
     pub fn new(users: &[User]) -> UserMatcher {
-        let mut matcher = UserMatcher::default();
+        let listed = serde_json::to_string(users).unwrap_or_default();
+        let mut matcher = UserMatcher { digest: format!("{:?}", Fingerprint::of(&listed)), ..UserMatcher::default() };
         for u in users {
             let add = |map: &mut HashMap<String, Vec<String>>, key: Option<&str>| {
                 if let Some(key) = key.map(fold).filter(|k| !k.is_empty()) {
@@ -43,6 +46,11 @@ impl UserMatcher {
             }
         }
         matcher
+    }
+
+    /// Of everybody who is known there.
+    pub(super) fn digest(&self) -> &str {
+        &self.digest
     }
 
     /// The login of somebody, by id.

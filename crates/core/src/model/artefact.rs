@@ -88,19 +88,27 @@ impl Artefact {
     }
 }
 
-/// Who did something, and when.
-#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+/// Who did something, and when, as far as the system says.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Stamp {
-    pub at: DateTime<FixedOffset>,
+    #[serde(default)]
+    pub at: Option<DateTime<FixedOffset>>,
     pub by: Option<String>,
 }
 
 impl Stamp {
     /// Time and author as one line of plain text.
     pub fn display(&self) -> String {
-        let at = self.at.format("%Y-%m-%d %H:%M %:z");
-        self.by.as_ref().map_or_else(|| at.to_string(), |by| format!("{by}, {at}"))
+        match &self.by {
+            Some(by) => format!("{by}, {}", self.time()),
+            None => self.time(),
+        }
+    }
+
+    /// The time in words.
+    pub fn time(&self) -> String {
+        self.at.map_or_else(|| "time not known".to_owned(), |at| at.format("%Y-%m-%d %H:%M %:z").to_string())
     }
 }
 
@@ -110,9 +118,32 @@ impl Stamp {
 pub struct Attachment {
     pub name: String,
     pub media_type: String,
-    pub bytes: u64,
-    /// SHA-256 of the bytes, in hex.
-    pub digest: String,
+    /// How many there are, where the system says so.
+    #[serde(default)]
+    pub bytes: Option<u64>,
+    /// SHA-256 of the bytes, in hex, where the system says so.
+    #[serde(default)]
+    pub digest: Option<String>,
+}
+
+impl Attachment {
+    /// Whether two are one file, as far as their systems say: of one name, and of the same bytes by their digests, or
+    /// of as many where one of the systems tells no digest. Systems guess media types, each in its own way.
+    pub fn is_same(&self, other: &Attachment) -> bool {
+        let bytes = match (&self.digest, &other.digest) {
+            (Some(a), Some(b)) => a == b,
+            _ => match (self.bytes, other.bytes) {
+                (Some(a), Some(b)) => a == b,
+                _ => true,
+            },
+        };
+        self.name == other.name && bytes
+    }
+
+    /// How large it is, in words.
+    pub fn size(&self) -> String {
+        self.bytes.map_or_else(|| "size not known".to_owned(), |n| format!("{n} bytes"))
+    }
 }
 
 /// A link from an artefact to another, or to an address. Lists of links are sorted, since no system
@@ -122,9 +153,23 @@ pub struct Attachment {
 pub struct Link {
     pub link_type: LinkType,
     pub target: LinkEnd,
+    /// The system's own word for it, for a link that was read: several words may mean one type, and each goes back as
+    /// it was.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub word: Option<String>,
 }
 
 impl Link {
+    /// A link that no system has a word for yet.
+    pub fn new(link_type: LinkType, target: LinkEnd) -> Link {
+        Link { link_type, target, word: None }
+    }
+
+    /// Whether two mean the same, whatever they are called.
+    pub fn is_same(&self, other: &Link) -> bool {
+        self.link_type == other.link_type && self.target == other.target
+    }
+
     /// The link as one line of plain text.
     pub fn display(&self) -> String {
         let end = match &self.target {
@@ -190,6 +235,9 @@ impl LinkType {
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Comment {
+    /// Its id at its system, where it has one; unique among the comments of its item.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
     pub stamp: Stamp,
     pub body: Document,
 }
@@ -205,6 +253,9 @@ impl Comment {
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct HistoryEntry {
+    /// Its id at its system, where it has one; unique in the history of its item.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub id: Option<String>,
     pub stamp: Stamp,
     pub field: String,
     /// Both values as text: what a system recorded need not fit its fields of today.
@@ -215,7 +266,6 @@ pub struct HistoryEntry {
 impl HistoryEntry {
     /// The change as one line of plain text.
     pub fn display(&self) -> String {
-        let Stamp { at, .. } = &self.stamp;
-        format!("{} {}: {} → {}", at.format("%Y-%m-%d %H:%M"), self.field, self.before, self.after)
+        format!("{} {}: {} → {}", self.stamp.time(), self.field, self.before, self.after)
     }
 }

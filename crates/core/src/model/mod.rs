@@ -8,6 +8,8 @@ mod artefact;
 mod document;
 mod fields;
 mod kind;
+mod piece;
+mod span;
 mod steps;
 mod value;
 mod verdict;
@@ -17,6 +19,8 @@ pub use document::{Block, Document, Inline, is_address};
 pub(crate) use document::{picture_at, plain_inlines};
 pub use fields::{FieldKey, Fields};
 pub use kind::Kind;
+pub use piece::{Piece, piece_ids, with_piece_ids};
+pub use span::Span;
 pub use steps::{Argument, Call, Step};
 #[cfg(feature = "schema")]
 pub use value::ValueSchema;

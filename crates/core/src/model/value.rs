@@ -9,7 +9,7 @@ use std::hash::{Hash, Hasher};
 use chrono::{DateTime, FixedOffset, NaiveDate};
 use serde::{Deserialize, Serialize};
 
-use super::{Attachment, Comment, Document, HistoryEntry, Kind, Link, Step};
+use super::{Attachment, Comment, Document, HistoryEntry, Kind, Link, Span, Step};
 
 /// A value of a field.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -28,8 +28,9 @@ pub enum Value {
     Date(NaiveDate),
     /// A point in time with its offset (RFC 3339).
     Instant(DateTime<FixedOffset>),
-    /// Seconds.
-    Duration(i64),
+    /// A number of seconds.
+    #[cfg_attr(feature = "schema", schema(value_type = String))]
+    Duration(Span),
     Choice(String),
     ChoiceList(Vec<String>),
     /// A user's id at their system.
@@ -193,8 +194,58 @@ impl Decimal {
         Ok(Decimal(out))
     }
 
+    /// Reads a number as JSON and XML Schema write one: with an exponent, too. The exponent is bounded, since each of
+    /// its units is a digit.
+    pub fn parse_number(text: &str) -> Result<Decimal, ValueError> {
+        const LARGEST_EXPONENT: i64 = 400;
+        let fail = || ValueError::NotADecimal(text.to_owned());
+        let Some((digits, exponent)) = text.split_once(['e', 'E']) else { return Decimal::parse(text) };
+        let exponent: i64 = exponent.parse().map_err(|_| fail())?;
+        if exponent.abs() > LARGEST_EXPONENT {
+            return Err(fail());
+        }
+        let Decimal(plain) = Decimal::parse(digits).map_err(|_| fail())?;
+        let (sign, plain) = plain.strip_prefix('-').map_or(("", plain.as_str()), |p| ("-", p));
+        let (whole, fraction) = plain.split_once('.').unwrap_or((plain, ""));
+        let room = LARGEST_EXPONENT as usize;
+        let all = format!("{:0>room$}{whole}{fraction}{:0<room$}", "", "");
+        let point = (room + whole.len()) as i64 + exponent;
+        let (whole, fraction) = all.split_at(point as usize);
+        Decimal::parse(&format!("{sign}{whole}.{fraction}")).map_err(|_| fail())
+    }
+
     pub fn as_str(&self) -> &str {
         &self.0
+    }
+}
+
+impl Ord for Decimal {
+    /// By size, however many digits there are.
+    fn cmp(&self, other: &Decimal) -> std::cmp::Ordering {
+        let parts = |d: &Decimal| {
+            let (negative, digits) = d.0.strip_prefix('-').map_or((false, d.0.as_str()), |rest| (true, rest));
+            let (whole, fraction) = digits.split_once('.').unwrap_or((digits, ""));
+            (negative, whole.to_owned(), fraction.to_owned())
+        };
+        let (a, b) = (parts(self), parts(other));
+        let size = a.1.len().cmp(&b.1.len()).then_with(|| a.1.cmp(&b.1)).then_with(|| a.2.cmp(&b.2));
+        match (a.0, b.0) {
+            (false, false) => size,
+            (true, true) => size.reverse(),
+            (negative, _) => {
+                if negative {
+                    std::cmp::Ordering::Less
+                } else {
+                    std::cmp::Ordering::Greater
+                }
+            }
+        }
+    }
+}
+
+impl PartialOrd for Decimal {
+    fn partial_cmp(&self, other: &Decimal) -> Option<std::cmp::Ordering> {
+        Some(self.cmp(other))
     }
 }
 
@@ -254,7 +305,7 @@ impl Value {
             Value::Boolean(b) => if *b { "yes" } else { "no" }.to_owned(),
             Value::Date(d) => d.to_string(),
             Value::Instant(t) => t.to_rfc3339(),
-            Value::Duration(s) => format!("{}:{:02}:{:02}", s / 3600, s / 60 % 60, s % 60),
+            Value::Duration(span) => span.display(),
             Value::ChoiceList(l) | Value::UserList(l) => l.join(", "),
             Value::Reference(reference) => reference.id().to_owned(),
             Value::References(list) => list.iter().map(Reference::id).collect::<Vec<_>>().join(", "),
@@ -399,6 +450,31 @@ mod tests {
         for text in ["", ".", "1,5", "1e3", "--1", "1.2.3"] {
             assert!(Decimal::parse(text).is_err(), "{text}");
         }
+    }
+
+    /// RFC 8259 §6: its grammar of numbers; XML Schema 1.1 part 2, 3.3.5: the lexical form of a double.
+    #[test]
+    fn a_number_with_an_exponent_is_exact() {
+        for (text, normal) in [
+            ("1e3", "1000"),
+            ("1.5E-3", "0.0015"),
+            ("-12.50e+1", "-125"),
+            ("0.1", "0.1"),
+            ("12345678901234567890.000000000000000001", "12345678901234567890.000000000000000001"),
+            ("0e99", "0"),
+        ] {
+            assert_eq!(Decimal::parse_number(text).unwrap().as_str(), normal, "{text}");
+        }
+        for text in ["1e", "e5", "1e999", "1e-999", "1e1.5", "INF"] {
+            assert!(Decimal::parse_number(text).is_err(), "{text}");
+        }
+    }
+
+    #[test]
+    fn decimals_stand_in_the_order_of_their_size() {
+        let mut texts = ["10", "-3.5", "9.99", "0", "-3", "9007199254740993", "9007199254740992.5", "0.1"];
+        texts.sort_by_key(|t| Decimal::parse(t).unwrap());
+        assert_eq!(texts, ["-3.5", "-3", "0", "0.1", "9.99", "10", "9007199254740992.5", "9007199254740993"]);
     }
 
     #[test]

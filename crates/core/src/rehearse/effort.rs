@@ -13,6 +13,26 @@ use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY};
 use crate::model::{Kind, Value};
 use crate::plan::{Change, FieldChange};
 
+/// What one change costs, in calls to each end.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub struct Cost {
+    pub right: u64,
+    pub left: u64,
+    /// The kind of which it makes an item: several of some kinds go in one call.
+    pub makes: Option<Kind>,
+}
+
+impl Cost {
+    /// Calls to the right, of which an item that is made together with others is a share.
+    pub fn right_calls(&self, right: &Pace) -> f64 {
+        let made = self.makes.map_or(0.0, |kind| 1.0 / right.batches.get(&kind).copied().unwrap_or(1).max(1) as f64);
+        self.right as f64 + made
+    }
+}
+
+/// Calls to the left for a link to a counterpart.
+pub const LINKING_BACK: u64 = 2;
+
 /// Work counted while changes are played.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Effort {
@@ -34,6 +54,15 @@ pub struct Pace {
     pub seconds_per_call: f64,
 }
 
+impl Pace {
+    /// How long so many calls take.
+    pub fn seconds(&self, calls: f64) -> f64 {
+        let at_once = calls * self.seconds_per_call / self.calls_at_once.max(1) as f64;
+        let allowed = self.calls_per_minute.map_or(0.0, |n| calls * 60.0 / f64::from(n.max(1)));
+        at_once.max(allowed)
+    }
+}
+
 /// A foreseen cost.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -45,22 +74,32 @@ pub struct Estimate {
 }
 
 impl Effort {
-    /// Counts a change that is taken in and would be taken. `existing` says that the item is there already, `later`
-    /// that some of it is written once others are there.
-    pub(super) fn count(
-        &mut self,
+    /// Counts a change that is taken in and would be taken.
+    pub(super) fn count(&mut self, cost: &Cost) {
+        self.right += cost.right;
+        self.left += cost.left;
+        if let Some(kind) = cost.makes {
+            *self.made.entry(kind).or_default() += 1;
+        }
+    }
+
+    /// What a change costs. `existing` says that the item is there already, `later` that some of it is written once others
+    /// are there.
+    pub(super) fn cost(
         kind: &KindSchema,
         change: &Change,
         fields: &[&FieldChange],
         existing: bool,
         later: bool,
-    ) {
+    ) -> Cost {
+        let mut cost = Cost::default();
         let held = |f: &FieldChange| f.right.clone().filter(|_| existing).unwrap_or(Value::Empty);
-        let own = |f: &&&FieldChange| !matches!(f.field.as_str(), ATTACHMENTS | COMMENTS | HISTORY);
+        let is_state = |f: &FieldChange| kind.field(&f.field).is_some_and(|f| f.workflow.is_some());
+        let own = |f: &&&FieldChange| !matches!(f.field.as_str(), ATTACHMENTS | COMMENTS | HISTORY) && !is_state(f);
         if !existing {
-            *self.made.entry(change.right_kind).or_default() += 1;
+            cost.makes = Some(change.right_kind);
         } else if fields.iter().filter(own).count() > 0 {
-            self.right += 1;
+            cost.right += 1;
         }
         for field in fields {
             let now = held(field);
@@ -68,38 +107,36 @@ impl Effort {
                 Value::Attachments(files) => {
                     let there = |f: &_| matches!(&now, Value::Attachments(list) if list.contains(f));
                     let sent = files.iter().filter(|f| !there(*f)).count() as u64;
-                    self.right += sent + u64::from(sent > 0);
-                    self.left += sent;
+                    // The item is read before and after.
+                    cost.right += sent + 2 * u64::from(sent > 0);
+                    cost.left += sent;
                 }
+                // Only those that are to be added stand there.
                 Value::Comments(_) | Value::History(_) => {
-                    let added = length(&field.write).saturating_sub(length(&now)) as u64;
-                    self.right += added + u64::from(added > 0);
+                    let added = length(&field.write) as u64;
+                    cost.right += added + u64::from(added > 0);
                 }
                 Value::Choice(to) => {
                     let Some(workflow) = kind.field(&field.field).and_then(|f| f.workflow.as_ref()) else { continue };
                     let from = if now.is_blank() { workflow.first.clone() } else { now.display() };
-                    self.right += workflow.way(&from, to).map_or(0, |way| way.len() as u64);
+                    cost.right += workflow.way(&from, to).map_or(0, |way| way.len() as u64);
                 }
                 _ => {}
             }
         }
-        self.right += if later { 2 } else { 0 };
+        cost.right += if later { 2 } else { 0 };
+        cost
     }
 
     /// The item at the left gets a link to its counterpart: it is read and written.
     pub fn link_back(&mut self) {
-        self.left += 2;
+        self.left += LINKING_BACK;
     }
 
     pub fn estimate(&self, left: &Pace, right: &Pace) -> Estimate {
         let batches = |(kind, n): (&Kind, &u64)| n.div_ceil(right.batches.get(kind).copied().unwrap_or(1) as u64);
         let right_calls = self.right + self.made.iter().map(batches).sum::<u64>();
-        let seconds = |calls: u64, pace: &Pace| {
-            let at_once = calls as f64 * pace.seconds_per_call / pace.calls_at_once.max(1) as f64;
-            let allowed = pace.calls_per_minute.map_or(0.0, |n| calls as f64 * 60.0 / f64::from(n.max(1)));
-            at_once.max(allowed)
-        };
-        let seconds = seconds(right_calls, right).max(seconds(self.left, left)).ceil() as u64;
+        let seconds = right.seconds(right_calls as f64).max(left.seconds(self.left as f64)).ceil() as u64;
         Estimate { right_calls, left_calls: self.left, seconds }
     }
 }

@@ -10,14 +10,14 @@ mod values;
 
 use std::collections::{HashMap, HashSet};
 
-pub use effort::{Effort, Estimate, Pace};
+pub use effort::{Cost, Effort, Estimate, LINKING_BACK, Pace};
 pub use refusal::{Refusal, RefusalReason};
 use values::Checked;
 
 use crate::catalogue::{Catalogue, KindSchema};
-use crate::mapping::{FirstContact, PARENT, names_pending};
+use crate::mapping::{FirstContact, PARENT, names_pending, says_nothing};
 use crate::model::{Artefact, Kind, Link, LinkEnd, Reference, Value};
-use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write};
+use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, makes_new};
 use crate::workflow::Hindrance;
 
 /// A copy of the target: its rules, and of what it holds as much as they ask about.
@@ -34,6 +34,15 @@ pub struct Rehearsal {
     /// One change alone is looked at: what its plan makes counts as made.
     alone: bool,
     effort: Effort,
+}
+
+/// What playing a change came to.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Played {
+    /// What the target would say; empty if it takes it.
+    pub refusals: Vec<Refusal>,
+    /// What carrying it out costs, whether it is taken in or not.
+    pub cost: Cost,
 }
 
 /// Changes that are about as near as this are carried out together.
@@ -89,17 +98,18 @@ impl Rehearsal {
         &mut self.effort
     }
 
-    /// What the target would say to a change as it is decided; empty if it takes it. Changes are played in plan
-    /// order; those that are not taken in are looked at too, and leave no trace.
-    pub fn play(&mut self, change: &Change, decision: &Decision, first_contact: FirstContact) -> Vec<Refusal> {
-        let writes =
-            matches!(change.outcome, Outcome::NewRight | Outcome::UpdateRight | Outcome::Adopt | Outcome::Conflict);
-        if !writes {
-            return Vec::new();
+    /// What the target would say to a change as it is decided. Changes are played in plan order; those that are not
+    /// taken in are looked at too, and leave no trace.
+    pub fn play(&mut self, change: &Change, decision: &Decision, first_contact: FirstContact) -> Played {
+        let new = makes_new(change, decision);
+        let writes = matches!(change.outcome, Outcome::UpdateRight | Outcome::Adopt | Outcome::Conflict);
+        if !writes && !new {
+            return Played::default();
         }
-        let right = change.right.as_ref().filter(|_| !decision.as_new);
+        let right = change.right.as_ref().filter(|_| !new);
         let mut fields = fields_to_write(change, decision, first_contact);
-        if decision.as_new || change.outcome == Outcome::NewRight {
+        let told = |refusals: Vec<Refusal>, cost: Cost| Played { refusals, cost };
+        if new {
             // What a new item leaves empty is not written.
             fields.retain(|f| f.write != Value::Empty);
         }
@@ -107,7 +117,7 @@ impl Rehearsal {
         let kind = self.kinds.iter().find(|k| k.kind == change.right_kind);
         let Some(kind) = kind.filter(|k| k.writable || fields.is_empty()) else {
             self.refused.insert(change.seq);
-            return vec![Refusal::new("", RefusalReason::KindNotTaken)];
+            return told(vec![Refusal::new("", RefusalReason::KindNotTaken)], Cost::default());
         };
         for field in &fields {
             for reason in self.field_refusals(kind, change, field) {
@@ -131,12 +141,13 @@ impl Rehearsal {
         let needed = change.depends_on.iter().filter(|seq| self.refused.contains(seq));
         out.extend(needed.map(|seq| Refusal::new("", RefusalReason::Waits { change: *seq })));
         let key = change.left.as_ref().map(|l| l.key.clone()).unwrap_or_default();
+        let later = self.comes_later(change, &fields);
+        let cost = Effort::cost(kind, change, &fields, right.is_some(), later);
         if !out.is_empty() || !decision.included {
             self.refused.insert(change.seq);
-            return out;
+            return told(out, cost);
         }
-        let later = self.comes_later(change, &fields);
-        self.effort.count(kind, change, &fields, right.is_some(), later);
+        self.effort.count(&cost);
         if let (None, Some(left)) = (right, &change.left) {
             let depth = if change.right_kind == Kind::Folder { self.depth_in(parent_of(&fields)) + 1 } else { 0 };
             self.made.insert((change.kind, left.id.clone()), (depth, change.seq));
@@ -147,7 +158,7 @@ impl Rehearsal {
                 self.taken.insert(unique, key.clone());
             }
         }
-        out
+        told(out, cost)
     }
 
     fn depth_in(&self, parent: Option<&Reference>) -> u32 {
@@ -239,10 +250,7 @@ fn parent_of<'a>(fields: &[&'a FieldChange]) -> Option<&'a Reference> {
 
 /// Spaces alone fill no field.
 fn says_something(value: &Value) -> bool {
-    match value {
-        Value::Text(text) => !text.trim().is_empty(),
-        other => !other.is_blank(),
-    }
+    !says_nothing(value)
 }
 
 /// What a new item lacks.

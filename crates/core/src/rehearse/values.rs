@@ -2,6 +2,7 @@
 
 use super::RefusalReason;
 use crate::catalogue::{Calls, FieldSchema};
+use crate::mapping::length_in;
 use crate::model::{Kind, LinkEnd, Reference, Value, ValueType};
 
 /// What there is to refer to.
@@ -20,7 +21,7 @@ impl Checked<'_> {
             return vec![RefusalReason::WrongType { wanted: field.value_type }];
         }
         let mut out = Vec::new();
-        let length = value.char_length().unwrap_or(0) as u32;
+        let length = length_in(value, field.format).unwrap_or(0) as u32;
         if let Some(limit) = field.max_length.filter(|limit| length > *limit) {
             out.push(RefusalReason::TooLong { length, limit });
         }
@@ -60,8 +61,9 @@ impl Checked<'_> {
             Value::Attachments(files) => {
                 for (n, file) in files.iter().enumerate() {
                     let name = file.name.clone();
-                    if let Some(limit) = field.max_bytes.filter(|limit| file.bytes > *limit) {
-                        out.push(RefusalReason::FileTooLarge { name: name.clone(), bytes: file.bytes, limit });
+                    let bytes = file.bytes.unwrap_or(0);
+                    if let Some(limit) = field.max_bytes.filter(|limit| bytes > *limit) {
+                        out.push(RefusalReason::FileTooLarge { name: name.clone(), bytes, limit });
                     }
                     if field.media_types.as_ref().is_some_and(|types| !types.contains(&file.media_type)) {
                         let media_type = file.media_type.clone();

@@ -179,7 +179,10 @@ impl Test {
                 time_held().is_some_and(|t| if op == WithinDays { t >= since } else { t < since })
             }
             (Wanted::Duration(w), op) => match value {
-                Some(Value::Duration(s)) => (op == AtLeast && s >= w) || (op != AtLeast && s <= w),
+                Some(Value::Duration(span)) => {
+                    let (held, wanted) = (i128::from(span.nanoseconds()), i128::from(*w) * 1_000_000_000);
+                    (op == AtLeast && held >= wanted) || (op != AtLeast && held <= wanted)
+                }
                 _ => false,
             },
             (Wanted::Nothing | Wanted::Texts(_), _) => false,

@@ -126,8 +126,9 @@ impl Surveyor {
         kind.count += 1;
         for a in &artefact.attachments {
             kind.attachments += 1;
-            kind.attachment_bytes += a.bytes;
-            kind.largest_attachment = kind.largest_attachment.max(a.bytes);
+            let bytes = a.bytes.unwrap_or(0);
+            kind.attachment_bytes += bytes;
+            kind.largest_attachment = kind.largest_attachment.max(bytes);
         }
         kind.with_read_losses += u64::from(!artefact.read_losses.is_empty());
         let hanging = [

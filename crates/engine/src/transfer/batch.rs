@@ -7,13 +7,18 @@
 use std::collections::BTreeMap;
 
 use futures::{FutureExt, StreamExt, TryStreamExt, stream};
-use hovrel_connect::{ConnectError, Outcome as CallOutcome};
+use hovrel_connect::{Outcome as CallOutcome, Written};
 use hovrel_core::model::Kind;
-use hovrel_core::plan::{Change, Decision, Outcome, fields_to_write};
+use hovrel_core::plan::{Change, Decision, makes_new};
+use hovrel_store::Claim;
 
 use super::Transfer;
-use super::apply::{Begun, Failure, HALTED, Stage, TRIES, attempt, build, pause, refuse, settle};
+use super::apply::{Begun, Failure, Stage, TRIES, attempt, build, pause, settle};
+use super::course::Course;
+use super::item::{mark_at, mark_of, sure};
+use super::sent::Sent;
 use crate::EngineError;
+use crate::points::point;
 
 /// Changes that are looked at together, for those of them that can be made together.
 pub const PART: usize = 100;
@@ -45,8 +50,7 @@ pub fn grouped(
     for found in part {
         match found {
             Ok((change, decision)) => {
-                let makes = change.outcome == Outcome::NewRight || decision.as_new;
-                match makes && !begun(change.seq) && batches.contains_key(&change.right_kind) {
+                match makes_new(&change, &decision) && !begun(change.seq) && batches.contains_key(&change.right_kind) {
                     true => groups.entry(change.right_kind).or_default().push((change, decision)),
                     false => out.push(Ok(Work::One(Box::new((change, decision))))),
                 }
@@ -69,7 +73,7 @@ pub async fn apply(t: &Transfer, changes: &[(Change, Decision)]) -> Result<Vec<S
     changes.iter().for_each(|(change, _)| t.take_in_hand(change));
     let seqs: Vec<i32> = changes.iter().map(|(change, _)| change.seq as i32).collect();
     // Invariant 1.
-    t.hub.store.intend(t.job, &seqs).await?;
+    t.hub.store.intend(t.holder, &seqs).await?;
     let made = make(t, changes).await?;
     let each: Vec<_> = changes
         .iter()
@@ -92,62 +96,115 @@ async fn finish(
     settle(t, change, result).await
 }
 
-/// What became of each item after the call that makes them.
+/// What became of each item after the call that makes them. An item whose mark was claimed before, by this change or by
+/// another, goes its own way: it is looked for.
 async fn make(t: &Transfer, changes: &[(Change, Decision)]) -> Result<Vec<Result<Begun, Failure>>, EngineError> {
     let mut out: Vec<Option<Result<Begun, Failure>>> = Vec::new();
-    let mut writes = Vec::new();
+    let mut sent: Vec<(i32, Sent)> = Vec::new();
     for (change, decision) in changes {
-        if let Some(why) = t.halted(&change.lane).await {
-            out.push(Some(refuse(&why, HALTED)));
+        if let Some(halt) = t.halted(&change.lane).await {
+            out.push(Some(Err(Failure::Refused(halt))));
             continue;
         }
-        let Some(lane) = t.lanes.get(&change.lane).filter(|_| changes.len() > 1) else {
+        if changes.len() == 1 {
             out.push(Some(Ok(Begun::Nothing)));
             continue;
-        };
-        let fields = fields_to_write(change, decision, lane.policies.first_contact);
-        match build(t, change, lane, &fields, true).await {
-            Ok((write, _)) => {
-                writes.push(write);
+        }
+        match built(t, change, decision).await {
+            // Without a mark nothing can be looked for after a call that came to nothing certain.
+            Ok(one) if mark_of(t, change.right_kind, &one).is_none() => out.push(Some(Ok(Begun::Nothing))),
+            Ok(one) => {
+                sent.push((change.seq as i32, one));
                 out.push(None);
             }
+            Err(Failure::Engine(e)) => return Err(e),
             Err(failure) => out.push(Some(Err(failure))),
         }
     }
-    let mut answers = call(t, changes[0].0.right_kind, &writes).await.into_iter();
-    let filled = out.into_iter().map(|settled| settled.unwrap_or_else(|| answers.next().unwrap_or(Ok(Begun::Perhaps))));
+    let kind = changes[0].0.right_kind;
+    let free = claimed(t, kind, &sent).await?;
+    let (mine, others): (Vec<_>, Vec<_>) = sent.into_iter().zip(free).partition(|(_, free)| *free);
+    let mine: Vec<(i32, Sent)> = mine.into_iter().map(|(one, _)| one).collect();
+    let others: Vec<i32> = others.into_iter().map(|((seq, _), _)| seq).collect();
+    let mut answers = call(t, kind, mine).await?.into_iter();
+    let filled = out.into_iter().zip(changes).map(|(settled, (change, _))| match settled {
+        Some(settled) => settled,
+        None if others.contains(&(change.seq as i32)) => Ok(Begun::Perhaps),
+        None => answers.next().unwrap_or(Ok(Begun::Perhaps)),
+    });
     Ok(filled.collect())
 }
 
-async fn call(t: &Transfer, kind: Kind, writes: &[hovrel_connect::Write]) -> Vec<Result<Begun, Failure>> {
-    if writes.is_empty() {
-        return Vec::new();
+async fn built(t: &Transfer, change: &Change, decision: &Decision) -> Result<Sent, Failure> {
+    let c = Course::begin(t, change, decision, false).await?;
+    build(&c, &c.writes()).await
+}
+
+/// Whether the marks of new items are claimed for them now and by nobody before.
+async fn claimed(t: &Transfer, kind: Kind, sent: &[(i32, Sent)]) -> Result<Vec<bool>, EngineError> {
+    let marks: Vec<(i32, String)> =
+        sent.iter().map(|(seq, one)| (*seq, mark_of(t, kind, one).unwrap_or_default())).collect();
+    let wanted: Vec<(i32, &str)> = marks.iter().map(|(seq, mark)| (*seq, mark.as_str())).collect();
+    if wanted.is_empty() {
+        return Ok(Vec::new());
     }
+    let claims = t.hub.store.claim_marks(t.holder, mark_at(t, kind), &wanted).await?;
+    Ok(claims.into_iter().map(|claim| claim == Claim::Ours).collect())
+}
+
+async fn call(t: &Transfer, kind: Kind, sent: Vec<(i32, Sent)>) -> Result<Vec<Result<Begun, Failure>>, EngineError> {
+    if sent.is_empty() {
+        return Ok(Vec::new());
+    }
+    let steps = sent.iter().map(|(seq, one)| Ok((*seq, serde_json::to_value(one)?)));
+    let steps = steps.collect::<Result<Vec<_>, EngineError>>()?;
+    t.hub.store.intend_steps(t.holder, "create", &steps).await?;
+    point("batch intended");
+    let writes: Vec<_> = sent.iter().map(|(_, one)| one.write(kind, None, None)).collect();
     for tries in 1..=TRIES {
-        match t.right.create_many(&t.right_container, kind, writes).await {
-            Ok(answers) => return answers.into_iter().map(|answer| told(t, answer)).collect(),
+        t.lease.check()?;
+        let answer = t.right.create_many(&t.right_container, kind, &writes).await;
+        point("batch called");
+        match answer {
+            Ok(answers) => {
+                let mut out = Vec::new();
+                for (answer, (_, one)) in answers.into_iter().zip(sent) {
+                    out.push(told(t, kind, answer, one).await?);
+                }
+                return Ok(out);
+            }
             // Nothing was done.
             Err(e) if e.outcome() == CallOutcome::NotDone => pause(tries).await,
             Err(_) => break,
         }
     }
-    writes.iter().map(|_| Ok(Begun::Perhaps)).collect()
+    Ok(sent.iter().map(|_| Ok(Begun::Perhaps)).collect())
 }
 
-fn told(t: &Transfer, answer: hovrel_connect::Made) -> Result<Begun, Failure> {
-    match answer {
-        Ok(made) => {
+async fn told(
+    t: &Transfer,
+    kind: Kind,
+    answer: hovrel_connect::Made,
+    sent: Sent,
+) -> Result<Result<Begun, Failure>, EngineError> {
+    Ok(match answer {
+        Ok(artefact) => {
             t.written.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
-            Ok(Begun::Now(Box::new(made)))
+            match sure(t, kind, Written { artefact, own: true }, &sent).await {
+                Ok(made) => Ok(Begun::Now(Box::new(made), sent)),
+                Err(Failure::Engine(e)) => return Err(e),
+                // It is there; what it looks like is looked up again.
+                Err(Failure::Refused(_)) => Ok(Begun::Perhaps),
+            }
         }
-        // It is there by its mark, or something else is: its own way finds out.
-        Err(ConnectError::Duplicate) => Ok(Begun::Perhaps),
         Err(refused) => Err(refused.into()),
-    }
+    })
 }
 
 #[cfg(test)]
 mod tests {
+    use hovrel_core::plan::Outcome;
+
     use super::*;
     use crate::sample::change;
 

@@ -15,6 +15,22 @@ use sha2::{Digest, Sha256};
 /// How much of a file is looked at for its type (bytes): containers name what they hold further on.
 const HEAD: usize = 8192;
 
+/// The bytes that have gone by.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Found {
+    bytes: u64,
+    /// SHA-256 in hex.
+    digest: String,
+}
+
+impl Found {
+    /// Whether a file is these bytes, as far as its system says.
+    pub fn is(&self, file: &Attachment) -> bool {
+        file.bytes.is_none_or(|n| n == self.bytes)
+            && file.digest.as_ref().is_none_or(|d| d.eq_ignore_ascii_case(&self.digest))
+    }
+}
+
 /// What a file turned out to be, once all of it has gone by.
 #[derive(Debug, PartialEq, Eq)]
 pub enum Seen {
@@ -24,10 +40,11 @@ pub enum Seen {
     OtherType(Option<&'static str>),
 }
 
-/// The same bytes; the stream fails at its end, with the last part not given, if they are not those declared.
-/// What was seen stands in `seen` when all of them have come.
-pub fn checked(mut bytes: ByteStream, file: &Attachment, seen: Arc<OnceLock<Seen>>) -> ByteStream {
-    let (declared, length, media_type) = (file.digest.clone(), file.bytes, file.media_type.clone());
+/// The same bytes; the stream fails at its end, with the last part not given, if they are not those declared. Of a file
+/// whose system tells neither digest nor size nothing is declared. What was seen stands in `seen` when all of them have
+/// come.
+pub fn checked(mut bytes: ByteStream, file: &Attachment, seen: Arc<OnceLock<(Found, Seen)>>) -> ByteStream {
+    let file = file.clone();
     async_stream::try_stream! {
         let (mut digest, mut count) = (Sha256::new(), 0);
         let mut head: Vec<u8> = Vec::new();
@@ -41,12 +58,14 @@ pub fn checked(mut bytes: ByteStream, file: &Attachment, seen: Arc<OnceLock<Seen
                 yield before;
             }
         }
-        let found: String = digest.finalize().iter().map(|b| format!("{b:02x}")).collect();
-        if count != length || found != declared {
-            let _ = seen.set(Seen::OtherBytes);
+        let found = Found { bytes: count, digest: digest.finalize().iter().map(|b| format!("{b:02x}")).collect() };
+        if !found.is(&file) {
+            let _ = seen.set((found, Seen::OtherBytes));
             Err(std::io::Error::other("other bytes than declared"))?;
+            return;
         }
-        let _ = seen.set(type_seen(&head, &media_type));
+        let kind = type_seen(&head, &file.media_type);
+        let _ = seen.set((found, kind));
         if let Some(last) = held {
             yield last;
         }
@@ -75,9 +94,13 @@ mod tests {
 
     use super::*;
 
-    async fn through(parts: &[&'static str], declared: &str, length: u64) -> (String, bool) {
-        let file =
-            Attachment { name: "a".into(), media_type: "text/plain".into(), bytes: length, digest: declared.into() };
+    async fn through(parts: &[&'static str], declared: Option<&str>, length: Option<u64>) -> (String, bool) {
+        let file = Attachment {
+            name: "a".into(),
+            media_type: "text/plain".into(),
+            bytes: length,
+            digest: declared.map(Into::into),
+        };
         let given: Vec<_> = parts.iter().map(|p| Ok(Bytes::from_static(p.as_bytes()))).collect();
         let seen = Arc::new(OnceLock::new());
         let mut out = String::new();
@@ -87,7 +110,7 @@ mod tests {
                 out.push_str(std::str::from_utf8(&part).unwrap());
             }
         }
-        (out, seen.get() == Some(&Seen::OtherBytes))
+        (out, seen.get().is_some_and(|(_, seen)| *seen == Seen::OtherBytes))
     }
 
     /// FIPS 180-4's example “abc”: its SHA-256 as NIST publishes it.
@@ -95,11 +118,16 @@ mod tests {
 
     #[tokio::test]
     async fn what_was_declared_goes_through_whole_and_nothing_else_does() {
-        assert_eq!(through(&["a", "bc"], ABC, 3).await, ("abc".into(), false));
-        assert_eq!(through(&["abc"], ABC, 3).await, ("abc".into(), false));
-        assert_eq!(through(&["ab", "d"], ABC, 3).await, ("ab".into(), true), "the last part is held back");
-        assert!(through(&["abc", "d"], ABC, 3).await.1);
-        assert_eq!(through(&[], ABC, 3).await, (String::new(), true));
+        let abc = async |parts: &[&'static str]| through(parts, Some(ABC), Some(3)).await;
+        assert_eq!(abc(&["a", "bc"]).await, ("abc".into(), false));
+        assert_eq!(abc(&["abc"]).await, ("abc".into(), false));
+        assert_eq!(abc(&["ab", "d"]).await, ("ab".into(), true), "the last part is held back");
+        assert!(abc(&["abc", "d"]).await.1);
+        assert_eq!(abc(&[]).await, (String::new(), true));
+        // What a system does not tell can't be wrong; what it does tell counts.
+        assert_eq!(through(&["ab", "d"], None, Some(3)).await, ("abd".into(), false));
+        assert!(through(&["ab", "d"], None, Some(4)).await.1);
+        assert_eq!(through(&["ab", "d"], None, None).await, ("abd".into(), false));
     }
 
     /// Signatures as the formats' own specifications give them: PNG (ISO/IEC 15948, 5.2), PDF (ISO 32000-1, 7.5.2),

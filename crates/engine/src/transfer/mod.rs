@@ -4,53 +4,71 @@ mod apply;
 mod back;
 mod batch;
 mod checked;
+mod course;
+mod files;
+mod gate;
 mod halt;
-mod hanging;
-mod write;
+mod item;
+mod later;
+mod moves;
+mod pieces;
+mod progress;
+mod sent;
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
-use std::time::{Duration, Instant};
+use std::sync::atomic::AtomicU64;
+use std::time::Duration;
 
 use futures::{Stream, StreamExt, TryStreamExt, stream};
 use hovrel_connect::Connector;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::mapping::Lane;
-use hovrel_core::model::{Kind, LinkType};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, Lane};
+use hovrel_core::model::Kind;
 use hovrel_core::plan::{Change, Decision, Outcome, waves};
-use hovrel_store::{ChangeRow, Included, JournalRow, Wanted};
-use serde_json::{Value, json};
+use hovrel_store::{ChangeRow, Holder, Included, JournalRow, PairRow, Wanted};
+use serde_json::json;
 use tokio::sync::RwLock;
 use uuid::Uuid;
 
+use crate::dry_run::PlanSummary;
+use crate::lease::Lease;
 use crate::worker::{End, Running};
 use crate::{EngineError, Hub};
-use apply::{Phase, Stage};
+use apply::{Phase, Refusal, Stage};
 use batch::Work;
-
-/// Titles in hand that are told by name; a batch has many.
-const IN_HAND_SHOWN: usize = 8;
+use gate::Gates;
+use progress::Tally;
 
 /// Everything the changes of one transfer share.
-pub(crate) struct Transfer {
+struct Transfer {
     pub hub: Hub,
-    pub job: Uuid,
+    pub holder: Holder,
+    pub lease: Arc<Lease>,
     pub plan: Uuid,
     pub route: Uuid,
+    pub left_system: Uuid,
+    pub right_system: Uuid,
     pub left: Arc<dyn Connector>,
     pub right: Arc<dyn Connector>,
     pub left_name: String,
     pub right_name: String,
     pub left_container: String,
     pub right_container: String,
-    /// How an item of a kind of the left is linked to its counterpart; kinds that can't be are not in it.
-    pub links_back: HashMap<Kind, LinkType>,
+    pub back: back::Back,
     pub lanes: HashMap<String, Lane>,
+    /// Kinds at both ends of the lanes, in the order of the lanes.
+    pub kinds: Vec<(Kind, Kind)>,
+    /// Of kinds that several lanes carry, the lane that says where an item is at the right.
+    pub owners: HashMap<(Kind, String), String>,
+    /// The digests of the rules, by lane and target, as the plan was made with them.
+    pub digests: BTreeMap<String, BTreeMap<String, String>>,
     /// What the right could hold when the transfer began.
     pub there: Catalogue,
-    /// Lanes that the right can no longer take, with what changed there.
-    pub halted: RwLock<HashMap<String, String>>,
+    /// Lanes that stopped, with what happened.
+    pub halted: RwLock<HashMap<String, Refusal>>,
+    /// Of each lane the first change of an item goes alone.
+    pub gates: Gates,
     /// What is at the right, by kind and id at the left, as it comes to be.
     pub places: RwLock<HashMap<(Kind, String), String>>,
     /// What people call what is at the right, by kind and id at the left, as far as that was met.
@@ -61,41 +79,58 @@ pub(crate) struct Transfer {
     pub files: AtomicU64,
 }
 
+/// Whether a field is carried by calls of its own, after the item.
+fn hangs_on(field: &str) -> bool {
+    matches!(field, ATTACHMENTS | COMMENTS | HISTORY)
+}
+
 pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End, EngineError> {
     let plan = hub.store.plan(plan).await?;
     let route = hub.store.route(plan.route_id).await?;
     let left_system = hub.store.system(route.left_system).await?;
     let right_system = hub.store.system(route.right_system).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes.clone())?;
+    let summary: PlanSummary = serde_json::from_value(plan.summary.clone())?;
     let kinds: HashMap<&str, Kind> = lanes.iter().map(|l| (l.id.as_str(), l.left_kind)).collect();
-    // The journal before the pairs: a worker that lost its lease may still finish what it has in hand, and what it
-    // finishes in between must not be settled here and have no place.
+    // The journal before the pairs: what is noted in between must not be settled here and have no place.
     let journal: HashMap<i32, JournalRow> =
-        hub.store.journal(running.id).await?.into_iter().map(|r| (r.seq, r)).collect();
+        hub.store.journal(running.holder.job).await?.into_iter().map(|r| (r.seq, r)).collect();
     let pairs = hub.store.pairs(route.id).await?;
-    let places = pairs.into_iter().filter_map(|p| Some(((*kinds.get(p.lane.as_str())?, p.left_id), p.right_id)));
-    let places = places.collect();
+    let owners = owners(hub, plan.id, &lanes, &pairs).await?;
+    let owns = |p: &PairRow| {
+        let kind = *kinds.get(p.lane.as_str())?;
+        let at = (kind, p.left_id.clone());
+        owners.get(&at).is_none_or(|lane| *lane == p.lane).then_some((at, p.right_id.clone()))
+    };
+    let places = pairs.iter().filter_map(owns).collect();
     let right = hub.connect(&right_system)?;
     // What the catalogue and sign-in ask is asked before many changes ask it at once.
     let failed = |error| EngineError::System { system: right_system.name.clone(), error };
     let there = right.catalogue(&route.right_container).await.map_err(failed)?;
     let left = hub.connect(&left_system)?;
-    let links_back = back::link_types(&*left, &left_system.name, &route.left_container, &lanes).await?;
+    let back = back::backwards(&*left, &left_system.name, &route.left_container, &lanes).await?;
     let transfer = Transfer {
-        links_back,
+        back,
         hub: hub.clone(),
-        job: running.id,
+        holder: running.holder,
+        lease: running.lease.clone(),
         plan: plan.id,
         route: route.id,
+        left_system: left_system.id,
+        right_system: right_system.id,
         left,
         right,
         there,
         halted: RwLock::default(),
+        gates: Gates::default(),
         left_name: left_system.name,
         right_name: right_system.name,
         left_container: route.left_container,
         right_container: route.right_container,
+        kinds: lanes.iter().map(|l| (l.left_kind, l.right_kind)).collect(),
+        owners,
         lanes: lanes.into_iter().map(|l| (l.id.clone(), l)).collect(),
+        digests: summary.rules,
         places: RwLock::new(places),
         names: RwLock::default(),
         in_hand: Default::default(),
@@ -107,18 +142,52 @@ pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End,
     drive(&transfer, running, &changes, &journal).await
 }
 
+/// Of the kinds that several lanes carry, the lane that says where an item is: the first of them that carries it.
+async fn owners(
+    hub: &Hub,
+    plan: Uuid,
+    lanes: &[Lane],
+    pairs: &[PairRow],
+) -> Result<HashMap<(Kind, String), String>, EngineError> {
+    let several = |lane: &&Lane| lanes.iter().filter(|l| l.left_kind == lane.left_kind).count() > 1;
+    let shared: Vec<&Lane> = lanes.iter().filter(several).collect();
+    let mut out = HashMap::new();
+    if shared.is_empty() {
+        return Ok(out);
+    }
+    let names: Vec<&str> = shared.iter().map(|l| l.id.as_str()).collect();
+    let planned = hub.store.items_of_changes(plan, &names).await?;
+    for lane in shared {
+        let paired = pairs.iter().filter(|p| p.lane == lane.id).map(|p| &p.left_id);
+        let to_come = planned.iter().filter(|(l, _)| *l == lane.id).map(|(_, id)| id);
+        for id in paired.chain(to_come) {
+            out.entry((lane.left_kind, id.clone())).or_insert_with(|| lane.id.clone());
+        }
+    }
+    Ok(out)
+}
+
 /// A change without what it says, which is read when its turn comes: all of a plan would not fit in memory.
 struct Listed {
     seq: u32,
     /// A move of a base is no change for a person.
     counts: bool,
     waits_for: Vec<u32>,
+    /// What it costs, in calls.
+    right_calls: f64,
+    left_calls: f64,
 }
 
 impl Listed {
     fn of(row: Included) -> Result<Listed, EngineError> {
         let waits: Vec<Vec<u32>> = serde_json::from_value(row.waits)?;
-        Ok(Listed { seq: row.seq as u32, counts: row.outcome != Outcome::InStep.id(), waits_for: waits.concat() })
+        Ok(Listed {
+            seq: row.seq as u32,
+            counts: row.outcome != Outcome::InStep.id(),
+            waits_for: waits.concat(),
+            right_calls: row.right_calls,
+            left_calls: row.left_calls,
+        })
     }
 }
 
@@ -130,18 +199,15 @@ async fn drive(
     changes: &[Listed],
     journal: &HashMap<i32, JournalRow>,
 ) -> Result<End, EngineError> {
-    let started = Instant::now();
-    let total = changes.iter().filter(|c| c.counts).count() as u64;
     let settled = |seq: u32| journal.get(&(seq as i32)).is_some_and(|r| matches!(r.state.as_str(), "done" | "refused"));
-    let before = changes.iter().filter(|c| settled(c.seq) && c.counts).count() as u64;
+    let tally = Tally::of(changes, &settled);
     let order: Vec<(u32, Vec<u32>)> =
         changes.iter().filter(|c| !settled(c.seq)).map(|c| (c.seq, c.waits_for.clone())).collect();
-    let done_now = AtomicU64::new(0);
     let at_once = transfer.right.describe().calls_at_once.max(1);
     let batches = transfer.right.describe().batches;
     let step = |work: Result<Work, EngineError>, phase: Phase| {
         let wanted = running.wanted.clone();
-        let done_now = &done_now;
+        let tally = &tally;
         async move {
             let work = work?;
             if *wanted.borrow() != Wanted::Run {
@@ -156,8 +222,7 @@ async fn drive(
                 Work::Many(changes) => batch::apply(transfer, changes).await?,
             };
             let staged = || work.changes().zip(&stages);
-            let settled = staged().filter(|(c, s)| c.outcome != Outcome::InStep && **s == Stage::Settled).count();
-            done_now.fetch_add(settled as u64, Relaxed);
+            staged().for_each(|(change, stage)| tally.came(change.seq, *stage));
             let to_come = staged().filter(|(_, s)| **s == Stage::LinksToCome).map(|(c, _)| c.seq);
             Ok::<_, EngineError>(to_come.collect::<Vec<u32>>())
         }
@@ -186,20 +251,16 @@ async fn drive(
         Ok::<(), EngineError>(())
     };
     let report = async {
-        let mut pace = Pace::default();
         loop {
             tokio::time::sleep(Duration::from_millis(300)).await;
-            let now = done_now.load(Relaxed);
-            pace.see(started.elapsed(), now);
-            let told = running.tell_now(progress(transfer, total, before, now, started, Some(&pace))).await;
-            if let Err(e) = told {
+            if let Err(e) = running.tell_now(progress::told(transfer, &tally)).await {
                 tracing::warn!("progress could not be told: {e}");
             }
         }
     };
     tokio::select! { result = work => result?, () = report => {} }
-    let counts = transfer.hub.store.transfer_counts(transfer.job).await?;
-    running.tell_now(progress(transfer, total, before, done_now.load(Relaxed), started, None)).await?;
+    let counts = transfer.hub.store.transfer_counts(transfer.holder.job).await?;
+    running.tell_now(progress::told(transfer, &tally)).await?;
     Ok(match *running.wanted.borrow() {
         Wanted::Pause => End::Paused,
         Wanted::Stop => End::Stopped,
@@ -218,73 +279,5 @@ impl Transfer {
             Ok::<_, EngineError>(stream::iter(rows).map(read))
         };
         Box::pin(stream::iter(seqs.chunks(PART)).then(part).try_flatten())
-    }
-}
-
-/// How fast it goes. What was done in the last while says more than the whole: a system lets the first
-/// calls through at once, and holds back the rest.
-#[derive(Default)]
-struct Pace(std::collections::VecDeque<(Duration, u64)>);
-
-impl Pace {
-    const WHILE: Duration = Duration::from_secs(15);
-
-    fn see(&mut self, at: Duration, done: u64) {
-        self.0.push_back((at, done));
-        // One sample older than the while is kept, so that the while is always covered.
-        while self.0.len() > 2 && self.0[1].0 + Self::WHILE < at {
-            self.0.pop_front();
-        }
-    }
-
-    /// Changes a second; none until a few changes have been timed.
-    fn per_second(&self) -> Option<f64> {
-        let ((from, before), (to, now)) = (self.0.front()?, self.0.back()?);
-        let seconds = (*to - *from).as_secs_f64();
-        (now - before >= 5 && seconds > 2.0).then(|| (now - before) as f64 / seconds)
-    }
-}
-
-fn progress(transfer: &Transfer, total: u64, before: u64, now: u64, started: Instant, pace: Option<&Pace>) -> Value {
-    let elapsed = started.elapsed().as_secs_f64();
-    let rate = pace.and_then(Pace::per_second);
-    let left_over = total.saturating_sub(before + now);
-    let remaining = rate.map(|r| (left_over as f64 / r).ceil() as u64);
-    let per_minute = rate.unwrap_or(if elapsed > 0.0 { now as f64 / elapsed } else { 0.0 }) * 60.0;
-    let mut in_hand: Vec<String> = transfer.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
-    in_hand.sort();
-    let in_hand_count = in_hand.len();
-    in_hand.truncate(IN_HAND_SHOWN);
-    json!({
-        "phase": "writing",
-        "total": total,
-        "settled": before + now,
-        "written": transfer.written.load(Relaxed),
-        "files": transfer.files.load(Relaxed),
-        "per_minute": per_minute.round() as u64,
-        "remaining_seconds": remaining,
-        "elapsed_seconds": elapsed.round() as u64,
-        "in_hand": in_hand,
-        "in_hand_count": in_hand_count,
-        "left": {"name": transfer.left_name, "meter": transfer.left.meter()},
-        "right": {"name": transfer.right_name, "meter": transfer.right.meter(), "limit_per_minute": transfer.right.describe().calls_per_minute},
-    })
-}
-
-#[cfg(test)]
-mod tests {
-    use super::Pace;
-    use std::time::Duration;
-
-    #[test]
-    fn a_burst_at_the_beginning_is_forgotten() {
-        let mut pace = Pace::default();
-        pace.see(Duration::ZERO, 0);
-        assert_eq!(pace.per_second(), None);
-        for second in 1..=40u64 {
-            // Sixty at once, then four a second.
-            pace.see(Duration::from_secs(second), 60 + 4 * second);
-        }
-        assert_eq!(pace.per_second(), Some(4.0));
     }
 }

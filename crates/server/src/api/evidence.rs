@@ -7,7 +7,8 @@ use axum::extract::{Path, State};
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_engine::RouteProof;
+use hovrel_core::reconcile::ProofLoss;
+use hovrel_engine::{LedgerLoss, RouteProof};
 use hovrel_evidence::{EndFacts, Evidence, LedgerEntry, ProofFacts, RouteFacts, fingerprint, hex, public_key};
 use hovrel_store::Proof;
 use serde::{Deserialize, Serialize};
@@ -70,17 +71,28 @@ pub async fn file(
     Ok(([(header::CONTENT_TYPE, kind.to_owned()), (header::CONTENT_DISPOSITION, disposition)], bytes).into_response())
 }
 
+fn entry(l: LedgerLoss) -> LedgerEntry {
+    let ProofLoss { left_key, right_key, loss } = l.of;
+    LedgerEntry { left_key, right_key, foreseen: l.foreseen, loss }
+}
+
 async fn gathered(app: &App, id: Uuid, row: Proof) -> Result<Evidence, Problem> {
     let store = &app.hub.store;
     let route = store.route(id).await?;
     let proof: RouteProof = serde_json::from_value(row.body)?;
-    let ledger = match store.transfer_before(id, row.at).await? {
-        Some(transfer) => store.ledger(transfer).await?,
-        None => Vec::new(),
+    let ledger = match proof.ledger {
+        Some(ledger) => ledger.into_iter().map(entry).collect(),
+        // Proofs of before the ledger was kept with them.
+        None => store
+            .losses(id)
+            .await?
+            .into_iter()
+            .map(|l| {
+                let loss = serde_json::from_value(l.body)?;
+                Ok(LedgerEntry { left_key: l.left_key, right_key: l.right_key, foreseen: l.foreseen, loss })
+            })
+            .collect::<Result<Vec<_>, serde_json::Error>>()?,
     };
-    let ledger = ledger.into_iter().map(|(left_key, right_key, foreseen, loss)| {
-        Ok(LedgerEntry { left_key, right_key, foreseen, loss: serde_json::from_value(loss)? })
-    });
     let right = store.survey(route.right_system, &route.right_container).await?;
     let catalogue: Catalogue = right.map(|r| serde_json::from_value(r.catalogue)).transpose()?.unwrap_or_default();
     let names = catalogue.kinds.iter().map(|kind| {
@@ -106,11 +118,12 @@ async fn gathered(app: &App, id: Uuid, row: Proof) -> Result<Evidence, Problem> 
         proof: ProofFacts {
             id: row.id,
             at: row.at,
+            headline: proof.headline,
             lanes: proof.lanes,
             losses_foreseen: proof.losses_foreseen,
             losses_unforeseen: proof.losses_unforeseen,
         },
-        ledger: ledger.collect::<Result<_, serde_json::Error>>()?,
+        ledger,
         names: names.collect(),
     })
 }

@@ -179,13 +179,14 @@ impl LedgerLine {
     }
 }
 
-/// The loss ledger of a transfer.
+/// The losses that a transfer put into the ledger and that still stand.
 #[utoipa::path(get, path = "/jobs/{id}/losses", operation_id = "listLosses", params(("id" = Uuid, Path)),
     responses((status = 200, body = Vec<LedgerLine>), (status = "4XX", body = Problem)))]
 pub async fn ledger(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<LedgerLine>>, Problem> {
     let mut out = Vec::new();
-    for (left_key, right_key, foreseen, body) in app.hub.store.ledger(id).await? {
-        let loss: hovrel_core::loss::Loss = serde_json::from_value(body)?;
+    for row in app.hub.store.losses_of_transfer(id).await? {
+        let loss: hovrel_core::loss::Loss = serde_json::from_value(row.body)?;
+        let (left_key, right_key, foreseen) = (row.left_key, row.right_key, row.foreseen);
         out.push(LedgerLine { left_key, right_key, foreseen, loss: LossDetail::of(&loss) });
     }
     Ok(Json(out))

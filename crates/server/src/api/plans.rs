@@ -7,7 +7,7 @@ use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::Value;
-use hovrel_core::plan::{Change, Decision, FieldDecision, fields_to_write};
+use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, fields_to_write, makes_new};
 use hovrel_core::rehearse::{Estimate, Refusal, RefusalReason, Rehearsal};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{ChangeCount, ChangeFilter, ChangeRow, NewJob, Plan};
@@ -57,6 +57,8 @@ pub struct PlanFigure {
     pub left_in_scope: u64,
     pub left_total: u64,
     pub only_right: u64,
+    /// Pairs that a person let go: they are not carried, and not told again.
+    pub let_go: u64,
     /// Left items that get a link to their counterpart if their change is carried out.
     pub links_back: u64,
     /// Changes taken in that the right would not take, as the rehearsal found.
@@ -115,6 +117,7 @@ impl PlanFigure {
             left_in_scope: summary.left_in_scope,
             left_total: summary.left_total,
             only_right: summary.only_right,
+            let_go: summary.let_go,
             links_back: summary.links_back,
             estimate: summary.estimate,
             outcomes: counts
@@ -205,6 +208,10 @@ pub struct ListedChange {
     refusals: Vec<String>,
     included: bool,
     as_new: bool,
+    /// Whether the pair is let go, if it is taken in.
+    let_go: bool,
+    /// Why one of the two is not there to be compared.
+    absence: Option<String>,
     steps: Option<u32>,
     files: u32,
 }
@@ -242,6 +249,11 @@ fn listed(read: Read, lanes: &[Lane]) -> ListedChange {
         .iter()
         .filter(|f| f.reason.is_conflict() && decision.field(f, policy) == FieldDecision::Leave && !decision.as_new);
     let value = |found: fn(&Value) -> Option<u32>| change.fields.iter().find_map(|f| found(&f.write));
+    let at_left = match change.outcome {
+        Outcome::GoneRight => false,
+        Outcome::GoneLeft | Outcome::LeftScope => true,
+        _ => change.right.is_some(),
+    };
     ListedChange {
         seq: change.seq,
         kind: change.kind,
@@ -259,6 +271,8 @@ fn listed(read: Read, lanes: &[Lane]) -> ListedChange {
         evidence: change.evidence,
         included,
         as_new: decision.as_new,
+        let_go: decision.let_go,
+        absence: change.absence.map(|a| a.describe(at_left).to_owned()),
     }
 }
 
@@ -348,7 +362,8 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
     let policy = first_contact(&lanes, &row.change);
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
     let kind = right.catalogue.kind(row.change.right_kind);
-    let source = if row.decision.as_new { &row.change.as_new } else { &row.change.fields };
+    let instead = row.change.outcome != Outcome::NewRight && makes_new(&row.change, &row.decision);
+    let source = if instead { &row.change.as_new } else { &row.change.fields };
     let fields = source.iter().map(|f| {
         let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
         let source = rule.and_then(|r| match &r.source {
@@ -443,6 +458,8 @@ pub struct DecisionBody {
     included: Option<bool>,
     /// For an adoption: make a new item instead.
     as_new: Option<bool>,
+    /// For an item that is gone: let the pair go instead of making it anew. It is not told again.
+    let_go: Option<bool>,
     /// Fields decided now; others stay as decided.
     #[serde(default)]
     fields: std::collections::BTreeMap<String, FieldDecision>,
@@ -456,11 +473,13 @@ pub async fn decide(
     Path((id, seq)): Path<(Uuid, u32)>,
     Body(body): Body<DecisionBody>,
 ) -> Result<Json<ChangeDetail>, Problem> {
-    use hovrel_core::plan::Outcome;
     still_open(&app, id).await?;
     let Read { change, mut decision, refusals, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
-    if matches!(change.outcome, Outcome::Blocked | Outcome::GoneRight | Outcome::InStep) && body.included == Some(true)
-    {
+    let can_t = matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable)
+        || (change.outcome == Outcome::GoneRight
+            && change.as_new.is_empty()
+            && !body.let_go.unwrap_or(decision.let_go));
+    if can_t && body.included == Some(true) {
         return Err(Problem::not_now(
             "Nothing can be written for this item as it stands.",
             "See its reason, correct it, and make a new dry run.",
@@ -472,6 +491,13 @@ pub async fn decide(
         }
         decision.as_new = as_new;
         decision.fields.clear();
+        decision.included = true;
+    }
+    if let Some(let_go) = body.let_go {
+        if let_go && !change.outcome.is_absent() {
+            return Err(Problem::field("/let_go", "only a pair of which an item is not there can be let go"));
+        }
+        decision.let_go = let_go;
         decision.included = true;
     }
     let known = if decision.as_new { &change.as_new } else { &change.fields };
@@ -502,7 +528,7 @@ async fn refusals_once_decided(
     let route = app.hub.store.route(plan.route_id).await?;
     let there = Names::of(app, route.right_system, &route.right_container).await?;
     let mut stage = Rehearsal::new(&there.catalogue, there.all()).alone();
-    let mut out = stage.play(change, decision, first_contact(&lanes, change));
+    let mut out = stage.play(change, decision, first_contact(&lanes, change)).refusals;
     let of_the_whole = |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
     out.extend(before.into_iter().filter(of_the_whole));
     Ok(out)

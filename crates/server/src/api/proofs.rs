@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::{Path, State};
 use axum::response::Response;
 use chrono::{DateTime, Utc};
-use hovrel_core::reconcile::LaneProof;
+use hovrel_core::reconcile::{DifferenceCause, Headline, LaneProof};
 use hovrel_engine::RouteProof;
 use hovrel_store::NewJob;
 use serde::Serialize;
@@ -22,12 +22,62 @@ pub struct ProofAnswer {
     left_system: String,
     right_system: String,
     route_version: i32,
+    /// Fields and items that are not as the rules say, for whatever reason.
     differences: i32,
+    /// What it comes to.
+    headline: HeadlineAnswer,
     losses_foreseen: u64,
     losses_unforeseen: u64,
-    /// What the last transfer met that no plan had foreseen.
+    /// Losses that stand and that no plan had shown before they happened.
     unforeseen: Vec<LedgerLine>,
     lanes: Vec<LaneProof>,
+}
+
+/// What a proof comes to, in three figures of different weight.
+#[derive(Serialize, ToSchema)]
+pub struct HeadlineAnswer {
+    /// Fields that are as they should be: they agree, with their losses declared, or differ as is on record.
+    agrees: u64,
+    waits_items: u64,
+    waits_fields: u64,
+    /// What is waited for.
+    waits: Vec<WaitsAnswer>,
+    unexplained_items: u64,
+    unexplained_fields: u64,
+    /// In one sentence.
+    told: String,
+}
+
+/// Items that wait for one thing.
+#[derive(Serialize, ToSchema)]
+pub struct WaitsAnswer {
+    cause: DifferenceCause,
+    why: String,
+    items: u64,
+    /// Of these, items of which nothing is at the right.
+    whole: u64,
+    fields: u64,
+}
+
+impl HeadlineAnswer {
+    fn of(h: &Headline) -> HeadlineAnswer {
+        let waits = h.waits.iter().map(|w| WaitsAnswer {
+            cause: w.cause,
+            why: w.cause.describe().to_owned(),
+            items: w.items,
+            whole: w.whole,
+            fields: w.fields,
+        });
+        HeadlineAnswer {
+            agrees: h.agrees,
+            waits_items: h.waits_items,
+            waits_fields: h.waits_fields,
+            waits: waits.collect(),
+            unexplained_items: h.unexplained_items,
+            unexplained_fields: h.unexplained_fields,
+            told: h.describe(),
+        }
+    }
 }
 
 /// The proof page's state: the latest proof, and the job if one runs.
@@ -53,6 +103,7 @@ pub async fn latest(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json
                 right_system: proof.right_system,
                 route_version: proof.route_version,
                 differences: row.differences,
+                headline: HeadlineAnswer::of(&proof.headline),
                 losses_foreseen: proof.losses_foreseen,
                 losses_unforeseen: proof.losses_unforeseen,
                 unforeseen: proof.unforeseen.iter().map(LedgerLine::unforeseen).collect(),

@@ -30,6 +30,9 @@ struct RouteFile {
     name: String,
     left: EndFile,
     right: EndFile,
+    /// Names of other routes from the same left end to whose items links lead. Left out of a new route, all that there are.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    links_lead_to: Option<Vec<String>>,
     lanes: Vec<Lane>,
 }
 
@@ -53,6 +56,7 @@ pub async fn export(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Resp
         hovrel_route: FORM,
         left: end(route.left_system, &route.left_container).await?,
         right: end(route.right_system, &route.right_container).await?,
+        links_lead_to: Some(followed_names(&app, &route.follows).await?),
         lanes: serde_json::from_value(route.lanes)?,
         name: route.name,
     };
@@ -63,6 +67,13 @@ pub async fn export(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Resp
         (header::CONTENT_DISPOSITION, format!("attachment; filename=\"{}.yaml\"", plain(&file.name))),
     ];
     Ok((headers, text).into_response())
+}
+
+/// The names of routes that are followed; those that were removed are left out.
+async fn followed_names(app: &App, follows: &[Option<Uuid>]) -> Result<Vec<String>, Problem> {
+    let routes = app.hub.store.routes().await?;
+    let name = |id: &Uuid| routes.iter().find(|r| r.id == *id).map(|r| r.name.clone());
+    Ok(follows.iter().flatten().filter_map(name).collect())
 }
 
 /// A name of a file that every system takes.
@@ -105,7 +116,19 @@ pub async fn import(
         }
     }
     let name = file.name.trim();
-    let existing = app.hub.store.routes().await?.into_iter().find(|r| r.name == name);
+    let routes = app.hub.store.routes().await?;
+    let mut named = Vec::new();
+    for (n, other) in file.links_lead_to.iter().flatten().enumerate() {
+        match routes.iter().find(|r| r.name == *other && r.name != name) {
+            Some(route) => named.push(route.id),
+            None => {
+                let why = format!("no other route is called “{other}”; make it first, or leave it out");
+                faults.push(fault(&format!("/links_lead_to/{n}"), why));
+            }
+        }
+    }
+    let named = file.links_lead_to.is_some().then_some(named);
+    let existing = routes.into_iter().find(|r| r.name == name);
     if let ([left, right], Some(route)) = (found.as_slice(), &existing) {
         let ends = (route.left_system, &route.left_container, route.right_system, &route.right_container);
         if ends != (*left, &file.left.container, *right, &file.right.container) {
@@ -120,9 +143,12 @@ pub async fn import(
         return Err(Problem::fields(told(lines_of(&text, faults))));
     };
     let lanes = serde_json::to_value(&file.lanes)?;
+    let from = (*left, file.left.container.as_str());
+    let follows = super::routes::followed(&app, existing.as_ref().map(|r| r.id), from, named).await?;
     let (id, status) = match existing {
         Some(route) => {
-            app.hub.store.save_route(route.id, route.version, name, &lanes, session.person.id).await?;
+            let saved = (&lanes, follows);
+            app.hub.store.save_route(route.id, route.version, name, saved, session.person.id).await?;
             (route.id, StatusCode::OK)
         }
         None => {
@@ -135,6 +161,7 @@ pub async fn import(
                 right_system: *right,
                 right_container: &file.right.container,
                 lanes,
+                follows: follows.unwrap_or_default(),
             };
             app.hub.store.make_route(&new, session.person.id).await?;
             (id, StatusCode::CREATED)

@@ -122,6 +122,8 @@ pub struct RouteBody {
     left: EndBody,
     right: EndBody,
     lanes: Vec<Lane>,
+    /// Other routes from the same left end to whose items links lead. Left out, all that there are when it is made.
+    follows: Option<Vec<Uuid>>,
 }
 
 /// Makes a route.
@@ -144,6 +146,8 @@ pub async fn make(
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
     }
+    let left = (body.left.system, body.left.container.as_str());
+    let follows = followed(&app, None, left, body.follows).await?.unwrap_or_default();
     let id = Uuid::now_v7();
     let new = NewRoute {
         id,
@@ -153,10 +157,44 @@ pub async fn make(
         right_system: body.right.system,
         right_container: &body.right.container,
         lanes: serde_json::to_value(&body.lanes)?,
+        follows,
     };
     app.hub.store.make_route(&new, session.person.id).await?;
     let made = answer(&app, id).await?;
     Ok((StatusCode::CREATED, etag(made.version), Json(made)).into_response())
+}
+
+/// The routes that links of a route lead to, as the store keeps them: those that are named, or, for a new route, all from
+/// the same left end. Each must be another one from there.
+pub(super) async fn followed(
+    app: &App,
+    own: Option<Uuid>,
+    left: (Uuid, &str),
+    named: Option<Vec<Uuid>>,
+) -> Result<Option<Vec<Option<Uuid>>>, Problem> {
+    let others = app.hub.store.routes().await?;
+    let from_there = |r: &&Route| (r.left_system, r.left_container.as_str()) == left && Some(r.id) != own;
+    let others: Vec<Uuid> = others.iter().filter(from_there).map(|r| r.id).collect();
+    match named {
+        None if own.is_some() => Ok(None),
+        None => Ok(Some(others.into_iter().map(Some).collect())),
+        Some(named) => {
+            let mut faults = Vec::new();
+            for (n, id) in named.iter().enumerate() {
+                let pointer = format!("/follows/{n}");
+                if !others.contains(id) {
+                    let detail = "this is no other route from the same left end".to_owned();
+                    faults.push(FieldProblem { pointer, detail });
+                } else if named[..n].contains(id) {
+                    faults.push(FieldProblem { pointer, detail: "the same route is named twice".to_owned() });
+                }
+            }
+            match faults.is_empty() {
+                true => Ok(Some(named.into_iter().map(Some).collect())),
+                false => Err(Problem::fields(faults)),
+            }
+        }
+    }
 }
 
 pub(super) fn name_faults(name: &str) -> Vec<FieldProblem> {
@@ -179,6 +217,8 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Respons
 pub struct SaveBody {
     name: String,
     lanes: Vec<Lane>,
+    /// Other routes to whose items links lead from now on; left out, as before.
+    follows: Option<Vec<Uuid>>,
 }
 
 /// Saves a new version of name and lanes. Lanes with faults are saved too: they are listed by the
@@ -197,10 +237,11 @@ pub async fn save(
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
     }
-    app.hub
-        .store
-        .save_route(id, seen, body.name.trim(), &serde_json::to_value(&body.lanes)?, session.person.id)
-        .await?;
+    let route = app.hub.store.route(id).await?;
+    let left = (route.left_system, route.left_container.as_str());
+    let follows = followed(&app, Some(id), left, body.follows).await?;
+    let lanes = serde_json::to_value(&body.lanes)?;
+    app.hub.store.save_route(id, seen, body.name.trim(), (&lanes, follows), session.person.id).await?;
     one(State(app), Path(id)).await
 }
 

@@ -42,6 +42,8 @@ pub struct RouteAnswer {
     pub left: RouteEnd,
     pub right: RouteEnd,
     pub lanes: Vec<Lane>,
+    /// Other routes to whose items links lead; links to what none of them carried lead back to the left.
+    pub follows: Vec<Uuid>,
     pub scope: ScopeFigure,
     pub rules: RulesFigure,
     pub plan: Option<PlanFigure>,
@@ -68,6 +70,10 @@ pub struct RulesFigure {
 pub struct ProofFigure {
     pub id: Uuid,
     pub differences: i32,
+    /// Items that wait for a person or for the next transfer.
+    pub waits: i32,
+    /// Fields and items that differ without a reason that is known.
+    pub unexplained: i32,
     pub at: DateTime<Utc>,
 }
 
@@ -155,7 +161,13 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
             plan: plans.remove(&route.id),
             dry_run: job("dry_run"),
             transfer: job("transfer"),
-            proof: proof.map(|p| ProofFigure { id: p.id, differences: p.differences, at: p.at }),
+            proof: proof.map(|p| ProofFigure {
+                id: p.id,
+                differences: p.differences,
+                waits: p.waits,
+                unexplained: p.unexplained,
+                at: p.at,
+            }),
             pairs: pairs.get(&route.id).copied().unwrap_or_default(),
             id: route.id,
             name: route.name,
@@ -164,6 +176,7 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
             left,
             right,
             lanes,
+            follows: route.follows.into_iter().flatten().collect(),
         });
     }
     Ok(out)

@@ -1,10 +1,12 @@
 //! Leases, what a person wants, and one transfer per route.
 
-use hovrel_store::{Job, NewJob, Store, StoreError, Wanted};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl, SimpleAsyncConnection};
+use hovrel_store::{Holder, Job, NewJob, Store, StoreError, Wanted};
+use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::with_a_route;
+use crate::{with_a_route, with_a_route_in};
 
 async fn queue(store: &Store, route: Uuid, kind: &str) -> Result<Uuid, StoreError> {
     let id = Uuid::now_v7();
@@ -20,24 +22,70 @@ async fn a_job_is_taken_by_one_worker_until_that_goes_silent() {
     let (store, route) = with_a_route().await;
     let job = queue(&store, route, "dry_run").await.expect("queued");
     let (first, second) = (Uuid::now_v7(), Uuid::now_v7());
+    let (one, other) = (Holder { job, worker: first }, Holder { job, worker: second });
     assert_eq!(lease(&store, first, 30.0).await.map(|j| j.id), Some(job));
     assert!(lease(&store, second, 30.0).await.is_none(), "it is taken");
-    assert_eq!(store.heartbeat(job, first, 30.0).await.expect("alive"), Some(Wanted::Run));
-    assert_eq!(store.heartbeat(job, second, 30.0).await.expect("asked"), None, "it is not the second one's");
+    assert_eq!(store.heartbeat(one, 30.0).await.expect("alive"), Some(Wanted::Run));
+    assert_eq!(store.heartbeat(other, 30.0).await.expect("asked"), None, "it is not the second one's");
     // The first says that it needs no longer, and goes silent.
-    store.heartbeat(job, first, -1.0).await.expect("alive");
+    store.heartbeat(one, -1.0).await.expect("alive");
+    // A lease that ran out is not taken up again, though nobody else has it yet.
+    assert_eq!(store.heartbeat(one, 30.0).await.expect("asked"), None);
+    assert!(matches!(store.progress(one, &json!({})).await, Err(StoreError::LeaseLost)));
     assert_eq!(lease(&store, second, 30.0).await.map(|j| j.id), Some(job));
-    assert_eq!(store.heartbeat(job, first, 30.0).await.expect("asked"), None, "the lease was lost");
+    assert_eq!(store.heartbeat(one, 30.0).await.expect("asked"), None, "the lease was lost");
     // Who lost the lease can't end the job.
-    store.end_job(job, first, "failed", None, Some("late")).await.expect("nothing happens");
+    store.end_job(one, "failed", None, Some("late")).await.expect("nothing happens");
     assert_eq!(store.job(job).await.expect("it is there").state, "running");
-    store.end_job(job, second, "done", Some(&json!({"plan": 1})), None).await.expect("it ends");
+    store.end_job(other, "done", Some(&json!({"plan": 1})), None).await.expect("it ends");
     let ended = store.job(job).await.expect("it is there");
     assert_eq!(
         (ended.state.as_str(), ended.result, ended.finished_at.is_some()),
         ("done", Some(json!({"plan": 1})), true)
     );
     assert!(lease(&store, first, 30.0).await.is_none(), "nothing is left to do");
+}
+
+/// While a write of a worker is on its way, the worker can say that it is alive (one that could not would lose its job
+/// for being busy), a person can tell it to stop, and nobody else gets its job, though its lease ended meanwhile.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_write_on_its_way_holds_off_other_workers_and_nothing_else() {
+    let database = Database::fresh().await;
+    let (store, route) = with_a_route_in(&database).await;
+    let job = queue(&store, route, "dry_run").await.expect("queued");
+    let holder = Holder { job, worker: Uuid::now_v7() };
+    lease(&store, holder.worker, 30.0).await.expect("the job");
+    store.intend(holder, &[0]).await.expect("it holds the job");
+    // The next write waits in the middle of its transaction, for a row that is locked.
+    let mut locking = AsyncPgConnection::establish(&database.url).await.expect("a connection");
+    locking.batch_execute("begin; lock table journal in exclusive mode").await.expect("it is locked");
+    let writing = tokio::spawn({
+        let store = store.clone();
+        async move { store.intend(holder, &[0]).await }
+    });
+    let waits =
+        "select count(*) as n from pg_stat_activity where wait_event_type = 'Lock' and datname = current_database()";
+    while diesel::sql_query(waits).get_result::<Counted>(&mut locking).await.expect("a count").n == 0 {
+        tokio::time::sleep(std::time::Duration::from_millis(5)).await;
+    }
+    let told = async {
+        assert_eq!(store.heartbeat(holder, 30.0).await.expect("alive"), Some(Wanted::Run));
+        store.want(job, Wanted::Stop).await.expect("told");
+        assert_eq!(store.heartbeat(holder, -1.0).await.expect("alive"), Some(Wanted::Stop));
+    };
+    // What is held off would wait for ever.
+    tokio::time::timeout(std::time::Duration::from_secs(20), told).await.expect("nothing holds these off");
+    assert!(lease(&store, Uuid::now_v7(), 30.0).await.is_none(), "something of the first is still on its way");
+    assert!(!writing.is_finished(), "it waits still");
+    locking.batch_execute("commit").await.expect("it is free");
+    writing.await.expect("no panic").expect("it was written under its own lease");
+    assert_eq!(lease(&store, Uuid::now_v7(), 30.0).await.map(|j| j.id), Some(job));
+}
+
+#[derive(diesel::QueryableByName)]
+struct Counted {
+    #[diesel(sql_type = diesel::sql_types::BigInt)]
+    n: i64,
 }
 
 #[tokio::test]
@@ -77,14 +125,15 @@ async fn what_a_person_wants_reaches_the_worker_and_the_events() {
     let (store, route) = with_a_route().await;
     let job = queue(&store, route, "transfer").await.expect("queued");
     let worker = Uuid::now_v7();
+    let holder = Holder { job, worker };
     lease(&store, worker, 30.0).await.expect("taken");
     assert_eq!(
         store.want(job, Wanted::Pause).await.expect("told").state,
         "running",
         "the changes in hand are finished"
     );
-    assert_eq!(store.heartbeat(job, worker, 30.0).await.expect("alive"), Some(Wanted::Pause));
-    store.end_job(job, worker, "paused", None, None).await.expect("it rests");
+    assert_eq!(store.heartbeat(holder, 30.0).await.expect("alive"), Some(Wanted::Pause));
+    store.end_job(holder, "paused", None, None).await.expect("it rests");
     assert!(lease(&store, worker, 30.0).await.is_none(), "a paused job is nobody's");
     assert_eq!(store.want(job, Wanted::Run).await.expect("told").state, "waiting");
     assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.wanted), Some("run".into()));

@@ -13,7 +13,11 @@ use uuid::Uuid;
 
 /// An empty database with one route between two systems; the route's id.
 async fn with_a_route() -> (Store, Uuid) {
-    let store = Store::open(&Database::fresh().await.url, 8).await.expect("the schema is made");
+    with_a_route_in(&Database::fresh().await).await
+}
+
+async fn with_a_route_in(database: &Database) -> (Store, Uuid) {
+    let store = Store::open(&database.url, 8).await.expect("the schema is made");
     let person = store.make_person("ida", "Ida Brekke", "hash").await.expect("a person");
     let (left, right, route) = (Uuid::now_v7(), Uuid::now_v7(), Uuid::now_v7());
     for (id, name) in [(left, "Old"), (right, "New")] {
@@ -28,6 +32,7 @@ async fn with_a_route() -> (Store, Uuid) {
         right_system: right,
         right_container: "b",
         lanes: json!([]),
+        follows: vec![],
     };
     store.make_route(&new, person).await.expect("a route");
     (store, route)

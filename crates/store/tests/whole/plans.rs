@@ -1,6 +1,9 @@
 //! Plans with their decisions, and the journal that moves pair, base and ledger in one transaction.
 
-use hovrel_store::{Applied, ChangeFilter, NewChange, NewJob, Plan, Store};
+use hovrel_store::{
+    Applied, Both, ChangeFilter, Claim, Holder, MarkAt, NewChange, NewJob, NewLoss, NewPiece, Plan, Stage, StepDone,
+    Store, StoreError,
+};
 use serde_json::json;
 use uuid::Uuid;
 
@@ -23,6 +26,8 @@ fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
         body: json!({"seq": seq}),
         decision: json!({"included": outcome != "blocked"}),
         included: outcome != "blocked",
+        right_calls: 1.0,
+        left_calls: 0.0,
         refusals: if seq == 4 { json!([{"field": "title", "reason": {"reason": "required"}}]) } else { json!([]) },
     }
 }
@@ -98,63 +103,210 @@ async fn filters_and_pages_find_what_they_say() {
     }
 }
 
-fn applied(route: Uuid, job: Uuid, right_id: &str, base: u8) -> Applied<'_> {
+fn loss(field: &str, foreseen: bool) -> NewLoss {
+    NewLoss { field: field.into(), foreseen, body: json!({"field": field}) }
+}
+
+fn both<'a>(systems: (Uuid, Uuid), left_id: &'a str, right_id: &'a str) -> Both<'a> {
+    Both {
+        left_system: systems.0,
+        left_kind: "test_case",
+        left_id,
+        right_system: systems.1,
+        right_kind: "test_case",
+        right_id,
+    }
+}
+
+fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
     Applied {
         route,
-        job,
         seq: 0,
+        stage: Stage::Done,
         lane: "cases",
-        left_id: "l0",
-        right_id,
+        of,
         left_key: "OS-0",
         right_key: "TB-1",
         left_base: ([base; 32], json!({"title": base})),
         right_base: ([base + 1; 32], json!({"title": base + 1})),
-        losses: vec![(json!({"field": "title"}), true), (json!({"field": "note"}), false)],
+        agreed: ([base + 2; 32], json!({"title": {"rule": "1", "why": "carried"}})),
+        fields: vec!["title".into(), "note".into()],
+        losses: vec![loss("title", true), loss("note", false)],
+        found: vec![],
+        forgotten: vec![],
+        made_mark: false,
     }
+}
+
+/// A transfer of the plan, held by a worker.
+async fn held(store: &Store, route: Uuid, plan: Uuid) -> Holder {
+    let (job, worker) = (Uuid::now_v7(), Uuid::now_v7());
+    let new =
+        NewJob { id: job, kind: "transfer".into(), route_id: Some(route), plan_id: Some(plan), ..NewJob::default() };
+    store.queue(&new).await.expect("queued");
+    assert_eq!(store.lease(worker, 30.0).await.expect("a lease").map(|j| j.id), Some(job));
+    Holder { job, worker }
+}
+
+async fn systems(store: &Store, route: Uuid) -> (Uuid, Uuid) {
+    let route = store.route(route).await.expect("the route");
+    (route.left_system, route.right_system)
 }
 
 #[tokio::test]
 async fn done_moves_journal_pair_base_and_ledger_together() {
     let (store, route, plan) = with_a_plan().await;
-    let job = Uuid::now_v7();
-    let new =
-        NewJob { id: job, kind: "transfer".into(), route_id: Some(route), plan_id: Some(plan), ..NewJob::default() };
-    store.queue(&new).await.expect("queued");
-    store.intend(job, &[0]).await.expect("intended");
-    store.made(job, 0, "71").await.expect("made");
-    let row = store.journal(job).await.expect("a journal").remove(0);
+    let holder = held(&store, route, plan).await;
+    let ends = systems(&store, route).await;
+    store.intend(holder, &[0]).await.expect("intended");
+    let made = Applied {
+        stage: Stage::Made,
+        fields: vec!["note".into()],
+        losses: vec![loss("note", false)],
+        ..applied(route, both(ends, "l0", "71"), 4)
+    };
+    store.applied(holder, &made).await.expect("noted");
+    let row = store.journal(holder.job).await.expect("a journal").remove(0);
     assert_eq!((row.state.as_str(), row.right_id.as_deref(), row.attempts), ("made", Some("71"), 1));
-    // What is met on the way is kept at once, each once, and stays when the change is done.
-    let (odd, other) = (json!({"field": "files"}), json!({"field": "links"}));
-    for met in [&odd, &odd, &other] {
-        store.noted(job, 0, ("OS-0", "TB-1"), met).await.expect("noted");
-    }
     for _ in 0..2 {
         // Noting it twice, as after a crash just before the answer, is noting it once.
-        store.done(&applied(route, job, "71", 7)).await.expect("noted");
+        store.applied(holder, &applied(route, both(ends, "l0", "71"), 7)).await.expect("noted");
     }
     let pair = store.pair(route, "cases", "l0").await.expect("asked").expect("a pair");
     assert_eq!((pair.right_id.as_str(), pair.left_base.as_slice()), ("71", [7; 32].as_slice()));
-    assert_eq!(store.snapshots(&[vec![7; 32], vec![8; 32]]).await.expect("bases").len(), 2);
-    let ledger = store.ledger(job).await.expect("a ledger");
-    assert_eq!(ledger.iter().map(|(.., foreseen, _)| *foreseen).collect::<Vec<_>>(), [false, false, true, false]);
-    let mut met: Vec<&serde_json::Value> = ledger[..2].iter().map(|(.., body)| body).collect();
-    met.sort_by_key(|body| body.to_string());
-    assert_eq!(met, [&odd, &other]);
-    let counts = store.transfer_counts(job).await.expect("counts");
+    assert_eq!((pair.left_key.as_str(), pair.agreed.as_deref()), ("OS-0", Some([9; 32].as_slice())));
+    assert_eq!(store.snapshots(&[vec![7; 32], vec![8; 32], vec![9; 32]]).await.expect("bases").len(), 3);
+    let told = async || -> Vec<(String, bool)> {
+        let rows = store.losses(route).await.expect("a ledger").into_iter();
+        rows.map(|l| (l.body["field"].as_str().unwrap_or_default().to_owned(), l.foreseen)).collect()
+    };
+    assert_eq!(told().await, [("note".into(), false), ("title".into(), true)]);
+    let counts = store.transfer_counts(holder.job).await.expect("counts");
     assert_eq!((counts.done, counts.refused, counts.intended), (1, 0, 0));
 
+    // A loss stands until its field is told anew, whichever transfer does it.
+    let again = Applied { fields: vec!["title".into()], losses: vec![], ..applied(route, both(ends, "l0", "71"), 11) };
+    store.applied(holder, &again).await.expect("noted");
+    assert_eq!(told().await, [("note".into(), false)]);
+
     // A counterpart belongs to one pair: a second claim moves nothing at all.
-    let mut second = applied(route, job, "71", 20);
-    (second.seq, second.left_id) = (1, "l1");
-    store.intend(job, &[1]).await.expect("intended");
-    store.done(&second).await.expect_err("71 is taken");
+    let second = Applied { seq: 1, ..applied(route, both(ends, "l1", "71"), 20) };
+    store.intend(holder, &[1]).await.expect("intended");
+    store.applied(holder, &second).await.expect_err("71 is taken");
     assert!(store.pair(route, "cases", "l1").await.expect("asked").is_none());
     assert_eq!(store.snapshots(&[vec![20; 32]]).await.expect("bases"), [], "not even its base is kept");
-    store.refuse(job, 1, "71 is taken", "Look.").await.expect("refused");
-    let refused = store.refused(job, plan).await.expect("asked");
+    store.refuse(holder, 1, "71 is taken", "Look.").await.expect("refused");
+    let refused = store.refused(holder.job, plan).await.expect("asked");
     assert_eq!((refused[0].0.error.as_deref(), &refused[0].1), (Some("71 is taken"), &json!({"seq": 1})));
+}
+
+/// A worker whose lease went to another writes nothing more: neither the journal, nor pair, base, ledger, steps, marks
+/// or what is remembered of comments.
+#[tokio::test]
+async fn whoever_lost_the_lease_writes_nothing() {
+    let (store, route, plan) = with_a_plan().await;
+    let late = held(&store, route, plan).await;
+    let ends = systems(&store, route).await;
+    let of = both(ends, "l0", "71");
+    let piece = NewPiece {
+        slot: "@comments".into(),
+        left_piece: "c1".into(),
+        right_piece: Some("r1".into()),
+        said: "x".into(),
+    };
+    let mark = MarkAt { system: ends.1, container: "there", kind: "test_case" };
+    store.intend(late, &[0]).await.expect("it holds the job");
+    store.heartbeat(late, -1.0).await.expect("its lease ends");
+    let other = Uuid::now_v7();
+    let job = store.lease(other, 30.0).await.expect("a lease").expect("the job");
+    let now = Holder { job: job.id, worker: other };
+
+    let steps = [(0, json!({}))];
+    let refused = [
+        store.intend(late, &[1]).await.err(),
+        store.refuse(late, 0, "no", "no").await.err(),
+        store.applied(late, &applied(route, of, 7)).await.err(),
+        store.intend_steps(late, "create", &steps).await.err(),
+        store.step_done(late, 0, "create", &StepDone::default()).await.err(),
+        store.claim_marks(late, mark, &[(0, "Oldstone:OS-0")]).await.err(),
+        store.take_over_mark(late, mark, 0, "Oldstone:OS-0").await.err(),
+        store.intend_piece(late, of, &piece, &json!([])).await.err(),
+        store.piece_accepted(late, of, &piece).await.err(),
+        store.piece_not_sent(late, of, &piece).await.err(),
+        store.let_go(late, 0, (route, "cases", "l0")).await.err(),
+        store.progress(late, &json!({})).await.err(),
+    ];
+    for (n, error) in refused.iter().enumerate() {
+        assert!(matches!(error, Some(StoreError::LeaseLost)), "{n}: {error:?}");
+    }
+    assert_eq!(store.journal(late.job).await.expect("a journal").len(), 1);
+    assert!(
+        store.pairs(route).await.expect("pairs").is_empty() && store.losses(route).await.expect("losses").is_empty()
+    );
+    assert!(store.steps(late.job, &[0]).await.expect("steps").is_empty());
+    assert!(store.pieces_of(of).await.expect("pieces").is_empty());
+
+    // The one that has it goes on.
+    store.applied(now, &applied(route, of, 7)).await.expect("noted");
+    assert_eq!(store.claim_marks(now, mark, &[(0, "Oldstone:OS-0")]).await.expect("claimed"), [Claim::Ours]);
+}
+
+/// One mark is made once at one place, whoever asks.
+#[tokio::test]
+async fn a_mark_is_claimed_once() {
+    let (store, route, plan) = with_a_plan().await;
+    let first = held(&store, route, plan).await;
+    let ends = systems(&store, route).await;
+    let at = MarkAt { system: ends.1, container: "there", kind: "test_case" };
+    let claim =
+        async |holder, seq| store.claim_marks(holder, at, &[(seq, "Oldstone:OS-0")]).await.expect("claimed").remove(0);
+    assert_eq!(claim(first, 0).await, Claim::Ours);
+    assert_eq!(claim(first, 0).await, Claim::OursBefore, "it may have been made");
+    assert!(matches!(claim(first, 1).await, Claim::ToBeMadeBy { over: false, .. }), "another change of the same plan");
+    let elsewhere = MarkAt { container: "elsewhere", ..at };
+    let found = store.claim_marks(first, elsewhere, &[(1, "Oldstone:OS-0")]).await.expect("claimed");
+    assert_eq!(found, [Claim::Ours], "another place is another matter");
+    let made = Applied { made_mark: true, ..applied(route, both(ends, "l0", "71"), 7) };
+    store.intend(first, &[0]).await.expect("intended");
+    store.applied(first, &made).await.expect("noted");
+    store.end_job(first, "done", None, None).await.expect("it ends");
+    let second = held(&store, route, plan).await;
+    assert_eq!(claim(second, 0).await, Claim::MadeBy { job: first.job, right_id: "71".into() });
+    store.take_over_mark(second, at, 0, "Oldstone:OS-0").await.expect("it was not there any more");
+    assert_eq!(claim(second, 0).await, Claim::OursBefore);
+}
+
+/// Which comment became which is kept for the two items, and found again by whichever route.
+#[tokio::test]
+async fn an_accepted_comment_stays_accepted() {
+    let (store, route, plan) = with_a_plan().await;
+    let holder = held(&store, route, plan).await;
+    let ends = systems(&store, route).await;
+    let of = both(ends, "l0", "71");
+    let piece = |right: Option<&str>| NewPiece {
+        slot: "@comments".into(),
+        left_piece: "c1".into(),
+        right_piece: right.map(Into::into),
+        said: "x".into(),
+    };
+    store.intend_piece(holder, of, &piece(None), &json!(["a"])).await.expect("intended");
+    store.intend_piece(holder, of, &piece(None), &json!(["a", "b"])).await.expect("intended again");
+    let row = store.pieces_of(of).await.expect("pieces").remove(0);
+    assert_eq!((row.state.as_str(), row.before), ("intended", Some(json!(["a", "b"]))));
+    store.piece_accepted(holder, of, &piece(Some("r1"))).await.expect("accepted");
+    store.intend_piece(holder, of, &piece(None), &json!([])).await.expect("nothing happens");
+    store.piece_not_sent(holder, of, &piece(None)).await.expect("nothing happens");
+    let rows = store.accepted_pieces((ends.0, "test_case"), (ends.1, "test_case")).await.expect("pieces");
+    assert_eq!(rows.len(), 1);
+    assert_eq!((rows[0].state.as_str(), rows[0].right_piece.as_deref()), ("accepted", Some("r1")));
+    // What a later look finds counts, and what a person lets be is forgotten.
+    store.intend(holder, &[0]).await.expect("intended");
+    let noted = Applied { found: vec![piece(Some("r2"))], ..applied(route, of, 7) };
+    store.applied(holder, &noted).await.expect("noted");
+    assert_eq!(store.pieces_of(of).await.expect("pieces")[0].right_piece.as_deref(), Some("r2"));
+    let forgotten = Applied { forgotten: vec![("@comments".into(), "c1".into())], ..applied(route, of, 7) };
+    store.applied(holder, &forgotten).await.expect("noted");
+    assert!(store.pieces_of(of).await.expect("pieces").is_empty());
 }
 
 #[tokio::test]

@@ -10,14 +10,14 @@ use crate::with_a_route;
 async fn a_version_is_saved_once_and_none_is_written_over() {
     let (store, route) = with_a_route().await;
     let ida = store.person_by_login("ida").await.expect("asked").expect("she is there").id;
-    assert_eq!(store.save_route(route, 1, "Moves on", &json!([1]), ida).await.expect("saved"), 2);
-    let stale = store.save_route(route, 1, "Too late", &json!([2]), ida).await;
+    assert_eq!(store.save_route(route, 1, "Moves on", (&json!([1]), None), ida).await.expect("saved"), 2);
+    let stale = store.save_route(route, 1, "Too late", (&json!([2]), None), ida).await;
     assert!(matches!(stale, Err(StoreError::Stale { current: 2 })), "{stale:?}");
-    let nowhere = store.save_route(Uuid::now_v7(), 1, "Nowhere", &json!([]), ida).await;
+    let nowhere = store.save_route(Uuid::now_v7(), 1, "Nowhere", (&json!([]), None), ida).await;
     assert!(matches!(nowhere, Err(StoreError::Missing(_))), "{nowhere:?}");
     let now = store.route(route).await.expect("it is there");
     assert_eq!((now.name.as_str(), now.version, now.lanes), ("Moves on", 2, json!([1])));
-    store.save_route(route, 2, "Moves on", &json!([3]), ida).await.expect("saved");
+    store.save_route(route, 2, "Moves on", (&json!([3]), None), ida).await.expect("saved");
     let versions = async |upto, limit| {
         let rows = store.route_versions(route, upto, limit).await.expect("versions");
         rows.into_iter().map(|v| (v.version, v.lanes, v.saved_by)).collect::<Vec<_>>()
@@ -27,7 +27,7 @@ async fn a_version_is_saved_once_and_none_is_written_over() {
     assert_eq!(versions(2, 9).await, [(2, json!([1]), by()), (1, json!([]), by())]);
 
     // Somebody who is not there saves nothing.
-    assert!(store.save_route(route, 3, "By nobody", &json!([4]), Uuid::now_v7()).await.is_err());
+    assert!(store.save_route(route, 3, "By nobody", (&json!([4]), None), Uuid::now_v7()).await.is_err());
     assert_eq!(store.route(route).await.expect("it is there").version, 3, "route and version go together");
 }
 

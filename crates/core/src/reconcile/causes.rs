@@ -1,0 +1,197 @@
+//! Why a field, or an item, is not at the right as its rules say.
+//!
+//! Decides from what was agreed on and from what became of the latest plan. Only what has no reason at all is called
+//! unexplained: that is what somebody must look into.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::compare::{Agreed, Why, same};
+use crate::model::Value;
+use crate::plan::{FieldDecision, FieldReason, Outcome};
+
+/// Why something does not agree.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum DifferenceCause {
+    /// A person left it out.
+    LeftOut,
+    /// It differs, or may be a counterpart, and nobody decided yet.
+    #[serde(alias = "never_carried")]
+    Undecided,
+    /// It can't be carried as the rules are.
+    CannotBeCarried,
+    /// The right did not take it.
+    Refused,
+    /// No plan has it yet: it came to be, or changed, since.
+    NotPlannedYet,
+    /// It is in a plan that was not carried out, or not to its end.
+    NotTransferredYet,
+    /// The left changed since the last transfer.
+    LeftChangedSince,
+    /// The right changed since the last transfer, behind Hovrel's back.
+    RightChangedSince,
+    BothChangedSince,
+    /// The rule gives something else than when both were in step.
+    RuleChanged,
+    /// What it leads to, or names, has come to another place.
+    TargetMoved,
+    /// A list that holds all but what is not at the right yet.
+    WaitsForOthers,
+    /// What the right holds can't be read.
+    RightUnreadable,
+    /// Taken off at the right since it was carried.
+    RemovedAtRight,
+    /// The right's value was kept by decision.
+    KeptByDecision,
+    /// The right made something else of what was sent.
+    ChangedOnSaving,
+    /// There is no reason for it.
+    Unexplained,
+}
+
+/// How much a difference weighs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Weight {
+    /// It is as somebody decided, or as the right made it; both are on record.
+    Settled,
+    /// A person, or the next transfer, has to do something.
+    Waits,
+    /// Nobody knows why.
+    Unexplained,
+}
+
+impl DifferenceCause {
+    pub fn weight(self) -> Weight {
+        match self {
+            DifferenceCause::KeptByDecision | DifferenceCause::ChangedOnSaving | DifferenceCause::RemovedAtRight => {
+                Weight::Settled
+            }
+            DifferenceCause::Unexplained => Weight::Unexplained,
+            _ => Weight::Waits,
+        }
+    }
+
+    /// In a few words, for a person.
+    pub fn describe(self) -> &'static str {
+        match self {
+            DifferenceCause::LeftOut => "left out",
+            DifferenceCause::Undecided => "waits for a decision",
+            DifferenceCause::CannotBeCarried => "the value can't be carried",
+            DifferenceCause::Refused => "refused by the right",
+            DifferenceCause::NotPlannedYet => "not in a plan yet",
+            DifferenceCause::NotTransferredYet => "planned, not transferred yet",
+            DifferenceCause::LeftChangedSince => "changed at the left since the transfer",
+            DifferenceCause::RightChangedSince => "changed at the right since the transfer",
+            DifferenceCause::BothChangedSince => "changed at both ends since the transfer",
+            DifferenceCause::RuleChanged => "the rule changed since the transfer",
+            DifferenceCause::TargetMoved => "what it leads to has come to another place",
+            DifferenceCause::WaitsForOthers => "waits for an item it refers to",
+            DifferenceCause::RightUnreadable => "the value at the right can't be read",
+            DifferenceCause::RemovedAtRight => "taken off at the right since the transfer",
+            DifferenceCause::KeptByDecision => "the right's value was kept by decision",
+            DifferenceCause::ChangedOnSaving => "changed by the right when it was saved",
+            DifferenceCause::Unexplained => "no reason is known",
+        }
+    }
+}
+
+/// What became of an item in the latest plan of its route.
+#[derive(Debug, Clone)]
+pub struct Fate {
+    pub outcome: Outcome,
+    pub included: bool,
+    /// How far the transfer came with it; none if it never began with it.
+    pub transfer: Option<Progress>,
+    /// By target.
+    pub fields: BTreeMap<String, (FieldReason, FieldDecision)>,
+}
+
+/// How far a transfer came with a change.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Progress {
+    Begun,
+    Done,
+    Refused,
+}
+
+impl Fate {
+    /// Why nothing of an item is at the right.
+    pub fn of_item(fate: Option<&Fate>) -> DifferenceCause {
+        let Some(fate) = fate else { return DifferenceCause::NotPlannedYet };
+        match (fate.outcome, fate.included, fate.transfer) {
+            (Outcome::Blocked, false, _) => DifferenceCause::CannotBeCarried,
+            (Outcome::Adopt | Outcome::Conflict | Outcome::GoneRight, false, _) => DifferenceCause::Undecided,
+            (_, false, _) => DifferenceCause::LeftOut,
+            (_, true, Some(Progress::Refused)) => DifferenceCause::Refused,
+            (_, true, Some(Progress::Begun) | None) => DifferenceCause::NotTransferredYet,
+            (_, true, Some(Progress::Done)) => DifferenceCause::Unexplained,
+        }
+    }
+
+    /// Why a field that was never in step is not at the right.
+    fn of_field(fate: Option<&Fate>, target: &str) -> DifferenceCause {
+        let Some(found) = fate.filter(|f| f.included) else { return Fate::of_item(fate) };
+        match (found.fields.get(target), found.transfer) {
+            (_, Some(Progress::Refused)) => DifferenceCause::Refused,
+            (Some((reason, FieldDecision::Leave)), _) if reason.is_conflict() => DifferenceCause::Undecided,
+            (Some((_, FieldDecision::Leave)), _) => DifferenceCause::LeftOut,
+            (_, Some(Progress::Begun) | None) => DifferenceCause::NotTransferredYet,
+            (None, Some(Progress::Done)) => DifferenceCause::NotPlannedYet,
+            (Some(_), Some(Progress::Done)) => DifferenceCause::Unexplained,
+        }
+    }
+}
+
+/// What is known of a field that does not agree.
+pub struct Case<'a> {
+    pub target: &'a str,
+    /// What the rule gives now.
+    pub expected: &'a Value,
+    /// Whether the left, and the right, are as when last in step; none if the field never was.
+    pub same: Option<(bool, bool)>,
+    pub agreed: Option<&'a Agreed>,
+    /// The digest of the rule.
+    pub rule: &'a str,
+    pub fate: Option<&'a Fate>,
+}
+
+impl Case<'_> {
+    pub fn cause(&self) -> DifferenceCause {
+        let Some((left_same, right_same)) = self.same else { return Fate::of_field(self.fate, self.target) };
+        let planned = self.fate.and_then(|f| f.fields.get(self.target));
+        let waits = match planned {
+            Some((reason, FieldDecision::Leave)) if reason.is_conflict() => Some(DifferenceCause::Undecided),
+            _ => None,
+        };
+        match (left_same, right_same) {
+            (true, true) => self.of_neither(),
+            (false, true) => match planned {
+                Some((FieldReason::LeftChanged, FieldDecision::Leave)) => DifferenceCause::LeftOut,
+                _ if self.fate.is_some_and(|f| f.included && f.transfer == Some(Progress::Refused)) => {
+                    DifferenceCause::Refused
+                }
+                _ => DifferenceCause::LeftChangedSince,
+            },
+            (true, false) => waits.unwrap_or(DifferenceCause::RightChangedSince),
+            (false, false) => waits.unwrap_or(DifferenceCause::BothChangedSince),
+        }
+    }
+
+    /// Neither end changed since both were in step.
+    fn of_neither(&self) -> DifferenceCause {
+        let Some(agreed) = self.agreed else { return DifferenceCause::Unexplained };
+        if agreed.why == Why::Kept {
+            return DifferenceCause::KeptByDecision;
+        }
+        match &agreed.made {
+            Some(made) if same(made, self.expected) => DifferenceCause::ChangedOnSaving,
+            _ if agreed.rule != self.rule => DifferenceCause::RuleChanged,
+            Some(_) | None => DifferenceCause::TargetMoved,
+        }
+    }
+}

@@ -1,0 +1,341 @@
+//! One change on its way: what was done of it before, what was done of it now, and how both are noted.
+//!
+//! Decides what goes into the journal with a change, in one transaction (invariant 3): pair, base, losses and what is
+//! remembered of comments and past changes. The base moves only for what was written, to what the answers said.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use hovrel_core::compare::{Agreement, Base, BaseSide, Rebase, comments_of, history_of, right_side};
+use hovrel_core::identity::{Accepted, said};
+use hovrel_core::loss::{Loss, LossCause, LossKind};
+use hovrel_core::mapping::{COMMENTS, HISTORY, Lacking, Lane, names_pending};
+use hovrel_core::model::{Artefact, Value};
+use hovrel_core::plan::{
+    Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Written, WrittenField, base_after,
+    fields_to_write, makes_new,
+};
+use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepDone, StepRow};
+use serde_json::Value as Json;
+
+use super::Transfer;
+use super::apply::{Failure, refuse};
+use super::sent::Sent;
+use crate::EngineError;
+use crate::points::point;
+
+pub(super) struct Course<'a> {
+    pub t: &'a Transfer,
+    pub change: &'a Change,
+    pub decision: &'a Decision,
+    pub lane: &'a Lane,
+    /// The calls that were begun before, by their step.
+    known: HashMap<String, StepRow>,
+    /// What is to be noted.
+    fresh: Fresh,
+}
+
+#[derive(Default)]
+struct Fresh {
+    written: BTreeMap<String, WrittenField>,
+    lacking: Lacking,
+    /// For an item that was made: what it held in the fields that were not sent.
+    made: Option<BaseSide>,
+    /// Losses that no plan had foreseen.
+    met: Vec<Loss>,
+    found: Vec<NewPiece>,
+    made_mark: bool,
+}
+
+/// The item at the right, as far as it must be known to note something of it.
+#[derive(Clone, Copy)]
+pub(super) struct There<'a> {
+    pub id: &'a str,
+    pub key: &'a str,
+}
+
+impl<'a> There<'a> {
+    pub fn of(item: &'a Artefact) -> There<'a> {
+        There { id: &item.id, key: &item.key }
+    }
+}
+
+impl<'a> Course<'a> {
+    /// `looks` says that something of the change was begun before.
+    pub async fn begin(
+        t: &'a Transfer,
+        change: &'a Change,
+        decision: &'a Decision,
+        looks: bool,
+    ) -> Result<Course<'a>, Failure> {
+        let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
+        let rows = if looks { t.hub.store.steps(t.holder.job, &[change.seq as i32]).await? } else { Vec::new() };
+        let known = rows.into_iter().map(|row| (row.step.clone(), row)).collect();
+        Ok(Course { t, change, decision, lane, known, fresh: Fresh::default() })
+    }
+
+    pub fn seq(&self) -> i32 {
+        self.change.seq as i32
+    }
+
+    pub fn makes_new(&self) -> bool {
+        makes_new(self.change, self.decision)
+    }
+
+    /// The fields that are to be written.
+    pub fn writes(&self) -> Vec<&'a FieldChange> {
+        fields_to_write(self.change, self.decision, self.lane.policies.first_contact)
+    }
+
+    /// The calls that were begun before.
+    pub fn begun(&self) -> impl Iterator<Item = &str> {
+        self.known.keys().map(String::as_str)
+    }
+
+    /// A call that was begun before.
+    pub fn step(&self, step: &str) -> Option<&StepRow> {
+        self.known.get(step)
+    }
+
+    /// What a call that was begun before sent.
+    pub fn sent(&self, step: &str) -> Option<Sent> {
+        serde_json::from_value(self.step(step)?.sent.clone()?).ok()
+    }
+
+    /// Before a call that writes: the journal says what is about to be done (invariant 1), and the lease is still this
+    /// worker's (invariant 4).
+    pub async fn about_to(&self, step: &str, sent: &impl serde::Serialize) -> Result<(), EngineError> {
+        let sent = serde_json::to_value(sent)?;
+        self.t.hub.store.intend_steps(self.t.holder, step, &[(self.seq(), sent)]).await?;
+        point(&format!("{} intended", step.split(' ').next().unwrap_or(step)));
+        self.t.lease.check()
+    }
+
+    /// After a call that wrote: what a later look must know.
+    pub async fn did(&self, step: &str, held: Option<Json>) -> Result<(), EngineError> {
+        point(&format!("{} called", step.split(' ').next().unwrap_or(step)));
+        let done = StepDone { held, ..StepDone::default() };
+        Ok(self.t.hub.store.step_done(self.t.holder, self.seq(), step, &done).await?)
+    }
+
+    /// Takes what was written into what is to be noted, with what the right made of it.
+    pub fn wrote(&mut self, sent: &Sent, item: &Artefact, own: bool) {
+        for (field, written) in sent.written(item, own) {
+            self.fresh.met.extend(altered(&field, &written));
+            self.fresh.written.insert(field, written);
+        }
+        self.fresh.lacking.extend(sent.lacking.clone());
+    }
+
+    /// Takes one field that was written by calls of its own.
+    pub fn wrote_field(&mut self, field: &str, sent: Value, held: Value) {
+        self.fresh.written.insert(field.to_owned(), WrittenField { sent, held });
+    }
+
+    /// Takes what lists were written without.
+    pub fn lacks(&mut self, lacking: Lacking) {
+        self.fresh.lacking.extend(lacking);
+    }
+
+    /// That the item was made, and what it holds besides what was sent, if its own answer says so.
+    pub fn made(&mut self, item: &Artefact, own: bool) {
+        self.fresh.made = Some(if own { right_side(self.lane, item) } else { BaseSide::default() });
+        self.fresh.made_mark = true;
+    }
+
+    pub fn marked(&mut self) {
+        self.fresh.made_mark = true;
+    }
+
+    /// A loss that no plan had foreseen.
+    pub fn met(&mut self, loss: Loss) {
+        self.fresh.met.push(loss);
+    }
+
+    /// The two items, for what is remembered of their comments.
+    pub fn both<'s>(&'s self, left_id: &'s str, right_id: &'s str) -> Both<'s> {
+        Both {
+            left_system: self.t.left_system,
+            left_kind: self.change.kind.id(),
+            left_id,
+            right_system: self.t.right_system,
+            right_kind: self.change.right_kind.id(),
+            right_id,
+        }
+    }
+
+    pub fn left_id(&self) -> &'a str {
+        self.change.left.as_ref().map_or("", |s| s.id.as_str())
+    }
+
+    pub fn left_key(&self) -> &'a str {
+        self.change.left.as_ref().map_or("", |s| s.key.as_str())
+    }
+
+    /// The base of the pair as it is now.
+    pub async fn base(&self) -> Result<Base, Failure> {
+        let store = &self.t.hub.store;
+        let pair = store.pair(self.t.route, &self.change.lane, self.left_id()).await?;
+        let Some(pair) = pair else { return Ok(Base::default()) };
+        let hashes: Vec<Vec<u8>> = [Some(pair.left_base.clone()), Some(pair.right_base.clone()), pair.agreed.clone()]
+            .into_iter()
+            .flatten()
+            .collect();
+        let found = store.snapshots(&hashes).await?;
+        let body = |hash: &[u8]| found.iter().find(|(h, _)| h == hash).map(|(_, body)| body.clone());
+        let side = |hash: &[u8]| -> Result<BaseSide, EngineError> {
+            body(hash).map_or(Ok(BaseSide::default()), |body| Ok(serde_json::from_value(body)?))
+        };
+        let agreed = match pair.agreed.as_deref().and_then(body) {
+            Some(body) => serde_json::from_value(body).map_err(EngineError::from)?,
+            None => BTreeMap::new(),
+        };
+        Ok(Base { left: side(&pair.left_base)?, right: side(&pair.right_base)?, agreed })
+    }
+
+    /// Notes how far it came.
+    pub async fn note(&mut self, stage: Noted, there: There<'_>) -> Result<(), Failure> {
+        let fresh = std::mem::take(&mut self.fresh);
+        let change = self.change;
+        let decided = decided(change, self.decision, self.lane, stage);
+        let nothing = BTreeMap::new();
+        let digests = self.t.digests.get(&change.lane).unwrap_or(&nothing);
+        // A pair that is made anew, or another item than before, begins with no base.
+        let before = self.base().await?;
+        let old = if fresh.made.is_some() { Base::default() } else { before };
+        let written = Written { fields: fresh.written, lacking: fresh.lacking, made: fresh.made };
+        let base = base_after(change, self.decision, self.lane.policies.first_contact, &written, &old, digests);
+        let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint().0, serde_json::to_value(side)?));
+        let agreement = Agreement::from(base.agreed);
+        let agreed = (agreement.fingerprint().0, serde_json::to_value(&agreement).map_err(EngineError::from)?);
+        let mut told: BTreeSet<&str> = written.fields.keys().map(String::as_str).collect();
+        if written.made.is_some() {
+            told.extend(change.left_side.0.keys().map(String::as_str));
+        }
+        if stage == Noted::Done {
+            told.extend(change.rebased.iter().filter(|(_, r)| **r == Rebase::Equal).map(|(f, _)| f.as_str()));
+            told.extend(decided.kept.iter().map(String::as_str));
+        }
+        let foreseen = decided.losses.iter().filter(|l| !decided.kept.contains(&l.field)).map(|l| (*l, true));
+        let losses = foreseen.chain(fresh.met.iter().map(|l| (l, false)));
+        let losses = losses.filter(|(l, _)| told.contains(l.field.as_str())).map(|(loss, foreseen)| {
+            Ok(NewLoss { field: loss.field.clone(), foreseen, body: serde_json::to_value(loss)? })
+        });
+        let losses = losses.collect::<Result<Vec<_>, EngineError>>()?;
+        let (found, forgotten) = match stage {
+            Noted::Made => (fresh.found, Vec::new()),
+            Noted::Done => {
+                let at_both = change.accepted.iter().map(piece);
+                let kept = decided.perhaps_there.iter().map(piece);
+                (fresh.found.into_iter().chain(at_both).chain(kept).collect(), decided.forgotten)
+            }
+        };
+        point(if stage == Noted::Done { "before done" } else { "before made" });
+        let applied = Applied {
+            route: self.t.route,
+            seq: self.seq(),
+            stage,
+            lane: &change.lane,
+            of: self.both(self.left_id(), there.id),
+            left_key: self.left_key(),
+            right_key: there.key,
+            left_base: half(&base.left)?,
+            right_base: half(&base.right)?,
+            agreed,
+            fields: told.into_iter().map(str::to_owned).collect(),
+            losses,
+            found,
+            forgotten,
+            made_mark: fresh.made_mark,
+        };
+        self.t.hub.store.applied(self.t.holder, &applied).await?;
+        point(if stage == Noted::Done { "done" } else { "made" });
+        Ok(())
+    }
+}
+
+/// What was decided of a change besides what is written.
+#[derive(Default)]
+struct Decided<'c> {
+    /// Fields in which a person keeps what the right holds.
+    kept: BTreeSet<String>,
+    losses: Vec<&'c Loss>,
+    /// Comments that may have been sent before, and that a person takes to be there.
+    perhaps_there: Vec<Accepted>,
+    /// Comments that were taken off at the left, and that a person lets be: slot and piece.
+    forgotten: Vec<(String, String)>,
+}
+
+fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Noted) -> Decided<'c> {
+    let made_instead = change.outcome != Outcome::NewRight && makes_new(change, decision);
+    let fields = if made_instead { &change.as_new } else { &change.fields };
+    let mut out = Decided::default();
+    for f in fields {
+        match decision.field(f, lane.policies.first_contact) {
+            FieldDecision::Write => out.losses.extend(&f.losses),
+            FieldDecision::KeepRight => {
+                out.kept.insert(f.field.clone());
+                if f.reason == FieldReason::PerhapsThere && stage == Noted::Done {
+                    out.perhaps_there.extend(as_there(f));
+                }
+            }
+            FieldDecision::Leave => {}
+        }
+        if f.reason == FieldReason::TakenOff && change.outcome == Outcome::TakenOff {
+            out.forgotten.extend(pieces(&f.write).map(|(id, _)| (f.field.clone(), id)));
+        }
+    }
+    if stage == Noted::Done {
+        // Those of fields that are the same at both ends stand beside the fields that differ.
+        let equal = |l: &&Loss| change.rebased.get(&l.field) == Some(&Rebase::Equal);
+        out.losses.extend(change.losses.iter().filter(equal));
+    }
+    out
+}
+
+/// The pieces of a list, each by what tells it apart and what it says.
+fn pieces(value: &Value) -> impl Iterator<Item = (String, String)> {
+    let comments = comments_of(value).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body))));
+    let past = history_of(value).iter().filter_map(|e| Some((e.id.clone()?, said(&(&e.field, &e.before, &e.after)))));
+    comments.chain(past).collect::<Vec<_>>().into_iter()
+}
+
+fn as_there(f: &FieldChange) -> impl Iterator<Item = Accepted> {
+    // What a piece says is told by what stands at the left, before any conversion.
+    let source: HashMap<String, String> = f.left.iter().flat_map(pieces).collect();
+    let one = move |(left, words): (String, String)| Accepted {
+        slot: f.field.clone(),
+        said: source.get(&left).cloned().unwrap_or(words),
+        left,
+        right: None,
+        before: None,
+    };
+    pieces(&f.write).map(one)
+}
+
+fn piece(a: &Accepted) -> NewPiece {
+    NewPiece { slot: a.slot.clone(), left_piece: a.left.clone(), right_piece: a.right.clone(), said: a.said.clone() }
+}
+
+/// Whether a field is one of those that are added piece by piece.
+pub(super) fn is_said(field: &str) -> bool {
+    matches!(field, COMMENTS | HISTORY)
+}
+
+/// What the right stored differently from what it was sent.
+fn altered(field: &str, written: &WrittenField) -> Option<Loss> {
+    let WrittenField { sent, held } = written;
+    // What refers to something still to be made is compared by the proof.
+    let refers = matches!(sent, Value::Reference(_) | Value::References(_) | Value::Links(_));
+    if refers || !sent.pending().needed.is_empty() || names_pending(sent) || hovrel_core::compare::same(sent, held) {
+        return None;
+    }
+    let trimmed = matches!((sent, held), (Value::Text(a), Value::Text(b)) if a.trim() == b.as_str())
+        || matches!((sent, held), (Value::Text(a), Value::Empty) if a.trim().is_empty());
+    Some(Loss {
+        field: field.to_owned(),
+        kind: if trimmed { LossKind::Downgraded } else { LossKind::Substituted },
+        cause: if trimmed { LossCause::Trimmed } else { LossCause::AlteredByTarget },
+        before: sent.display(),
+        after: held.display(),
+    })
+}

@@ -1,0 +1,259 @@
+//! Making and changing one item, exactly once.
+//!
+//! Decides what a call that came to nothing certain means: after any doubt the item is looked at, and what it holds says
+//! whether the write was done (invariant 2). A mark of origin is claimed before an item with it is made: whoever else
+//! makes one with the same mark, in whatever route, finds it claimed. After every change of an item, what was not sent
+//! is compared with what it was.
+
+use std::collections::BTreeMap;
+use std::sync::atomic::Ordering::Relaxed;
+
+use hovrel_connect::{ConnectError, Outcome as CallOutcome, Written};
+use hovrel_core::compare::{changed_besides, right_value};
+use hovrel_core::mapping::PARENT;
+use hovrel_core::model::{Artefact, Kind};
+use hovrel_store::{Claim, MarkAt};
+
+use super::Transfer;
+use super::apply::{Failure, Refusal, TRIES, pause, read_one, refuse};
+use super::course::Course;
+use super::sent::Sent;
+use crate::points::point;
+
+/// The mark that a write makes, if it makes one.
+pub(super) fn mark_of(t: &Transfer, kind: Kind, sent: &Sent) -> Option<String> {
+    let field = t.there.kind(kind)?.fields.iter().find(|f| f.origin_mark)?;
+    sent.values.get(&field.id).map(|v| v.display()).filter(|m| !m.is_empty())
+}
+
+pub(super) fn mark_at(t: &Transfer, kind: Kind) -> MarkAt<'_> {
+    MarkAt { system: t.right_system, container: &t.right_container, kind: kind.id() }
+}
+
+const MADE_BY_ANOTHER: &str = "another transfer has made an item with this origin mark since the dry run";
+const MADE_BY_ANOTHER_ADVICE: &str = "Make a new dry run; the item will be offered as a counterpart.";
+
+/// Whether the item may have been made already by this change. Refused if another made it, or is about to.
+async fn claimed(c: &mut Course<'_>, mark: &str, own_id: Option<&str>) -> Result<bool, Failure> {
+    let (t, kind) = (c.t, c.change.right_kind);
+    let claims = t.hub.store.claim_marks(t.holder, mark_at(t, kind), &[(c.seq(), mark)]).await?;
+    let over = match claims.first() {
+        Some(Claim::Ours) => return Ok(false),
+        Some(Claim::OursBefore) | None => return Ok(true),
+        Some(Claim::MadeBy { right_id, .. }) if own_id == Some(right_id) => return Ok(false),
+        Some(Claim::MadeBy { .. }) => true,
+        Some(Claim::ToBeMadeBy { over, .. }) => *over,
+    };
+    if !over {
+        return refuse(
+            "another transfer is about to make an item with this origin mark",
+            "Retry when that transfer is over, or make a new dry run then.",
+        );
+    }
+    match t.right.find_by_origin(&t.right_container, kind, mark).await? {
+        Some(found) if own_id != Some(&found.id) => refuse(MADE_BY_ANOTHER, MADE_BY_ANOTHER_ADVICE),
+        _ => {
+            // It is not there any more, or never came to be.
+            t.hub.store.take_over_mark(t.holder, mark_at(t, kind), c.seq(), mark).await?;
+            Ok(false)
+        }
+    }
+}
+
+/// Makes the item; what was sent, for one that was made before and whose answer was lost, is what was sent then.
+pub(super) async fn create(c: &mut Course<'_>, sent: Sent) -> Result<(Written, Sent), Failure> {
+    let (t, kind) = (c.t, c.change.right_kind);
+    let mark = mark_of(t, kind, &sent);
+    let begun = c.step("create").is_some();
+    let mut look = match &mark {
+        Some(mark) => claimed(c, mark, None).await? || begun,
+        None => begun,
+    };
+    for tries in 1.. {
+        if look {
+            let Some(mark) = &mark else {
+                return refuse(
+                    "whether it was made can't be told, since nothing at the other end shows where it came from",
+                    "Look there. If it is there, make a new dry run, which offers it as a counterpart.",
+                );
+            };
+            if let Some(found) = t.right.find_by_origin(&t.right_container, kind, mark).await? {
+                let sent = c.sent("create").unwrap_or(sent);
+                return Ok((Written { artefact: found, own: false }, sent));
+            }
+        }
+        c.about_to("create", &sent).await?;
+        let answer = t.right.write(&t.right_container, &sent.write(kind, None, None)).await;
+        point("create called");
+        match answer {
+            Ok(made) => {
+                t.written.fetch_add(1, Relaxed);
+                return Ok((sure(t, kind, made, &sent).await?, sent));
+            }
+            // Its mark is there, and this change has tried before: it is its own.
+            Err(ConnectError::Duplicate) if look => match &mark {
+                Some(mark) => match t.right.find_by_origin(&t.right_container, kind, mark).await? {
+                    Some(found) => return Ok((Written { artefact: found, own: false }, sent)),
+                    None => return Err(ConnectError::Duplicate.into()),
+                },
+                None => return Err(ConnectError::Duplicate.into()),
+            },
+            Err(ConnectError::Duplicate) => return refuse(MADE_BY_ANOTHER, MADE_BY_ANOTHER_ADVICE),
+            Err(e) if e.outcome() == CallOutcome::Refused || tries >= TRIES => return Err(e.into()),
+            Err(e) => {
+                look |= e.outcome() == CallOutcome::Unknown;
+                pause(tries).await;
+            }
+        }
+    }
+    unreachable!("the loop ends by returning")
+}
+
+/// An answer that does not show what was sent may show only a part of the item: it is read then. That is the write's
+/// own word only under the version that the answer told.
+pub(super) async fn sure(t: &Transfer, kind: Kind, written: Written, sent: &Sent) -> Result<Written, Failure> {
+    if sent.is_held_by(&written.artefact) {
+        return Ok(written);
+    }
+    let now = read_one(t, kind, &written.artefact.id).await?;
+    let told = written.artefact.version.as_ref();
+    Ok(match told.is_none() || told == now.version.as_ref() {
+        true => Written { own: written.own && told.is_some(), artefact: now },
+        false => written,
+    })
+}
+
+/// A change of an item.
+pub(super) struct Update<'u> {
+    pub step: &'static str,
+    pub id: &'u str,
+    /// What the change is based on.
+    pub version: Option<String>,
+    /// What the item held then, as fingerprints.
+    pub before: &'u BTreeMap<String, String>,
+    /// The item as it was then, if it was read.
+    pub was: Option<&'u Artefact>,
+}
+
+/// Changes the item under its version. After any doubt it is read: if it holds what was to be written, it was done; if
+/// its version is still the one that was seen, it was not; else somebody changed it. What was sent, for a change that was
+/// begun before, is what was sent then.
+pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) -> Result<(Written, Sent), Failure> {
+    let (t, kind) = (c.t, c.change.right_kind);
+    if let Some(mark) = mark_of(t, kind, &sent) {
+        claimed(c, &mark, Some(asked.id)).await?;
+        c.marked();
+    }
+    let through = t.gates.enter(&c.change.lane).await;
+    if let Some(halt) = t.halted(&c.change.lane).await {
+        return Err(Failure::Refused(halt));
+    }
+    let mut was = None;
+    if through.is_first() && asked.was.is_none() {
+        // The one that goes alone is read whole before, so that what it held can be told.
+        was = Some(read_one(t, kind, asked.id).await?);
+    }
+    let was = asked.was.or(was.as_ref());
+    let mut look = c.step(asked.step).is_some();
+    let begun = c.sent(asked.step).filter(|_| look);
+    for tries in 1.. {
+        if look {
+            let now = read_one(t, kind, asked.id).await?;
+            let held = [Some(&sent), begun.as_ref()].into_iter().flatten().find(|s| s.is_held_by(&now));
+            if let Some(sent) = held.cloned() {
+                let written = Written { artefact: now, own: false };
+                beside(c, &asked, was, &written, &sent).await?;
+                through.went_well();
+                return Ok((written, sent));
+            }
+            if now.version != asked.version {
+                return Err(ConnectError::Changed.into());
+            }
+        }
+        c.about_to(asked.step, &sent).await?;
+        let write = sent.write(kind, Some(asked.id), asked.version.clone());
+        let answer = t.right.write(&t.right_container, &write).await;
+        point(&format!("{} called", asked.step));
+        match answer {
+            Ok(changed) => {
+                t.written.fetch_add(1, Relaxed);
+                let changed = sure(t, kind, changed, &sent).await?;
+                beside(c, &asked, was, &changed, &sent).await?;
+                through.went_well();
+                return Ok((changed, sent));
+            }
+            Err(e) if e.outcome() == CallOutcome::Refused || tries >= TRIES => return Err(e.into()),
+            Err(e) => {
+                look = e.outcome() == CallOutcome::Unknown;
+                pause(tries).await;
+            }
+        }
+    }
+    unreachable!("the loop ends by returning")
+}
+
+/// Compares what was not sent with what it was. A difference stops the lane: what the system did to one item it would do
+/// to the next.
+async fn beside(
+    c: &mut Course<'_>,
+    asked: &Update<'_>,
+    was: Option<&Artefact>,
+    written: &Written,
+    sent: &Sent,
+) -> Result<(), Failure> {
+    let (t, kind) = (c.t, c.change.right_kind);
+    let is_sent = |field: &str| sent.values.contains_key(field);
+    let odd = changed_besides(asked.before, &written.artefact, &is_sent);
+    if odd.is_empty() {
+        return Ok(());
+    }
+    // An answer may show only a part of the item.
+    let now = read_one(t, kind, asked.id).await?;
+    let still = changed_besides(asked.before, &now, &is_sent);
+    // Where no answer came, what holds something else may be somebody's edit; what is empty is nobody's.
+    let counts = |field: &&String| written.own || right_value(&now, field).is_blank();
+    let changed: Vec<String> = odd.into_iter().filter(|f| still.contains(f)).collect();
+    let changed: Vec<&String> = changed.iter().filter(counts).collect();
+    if changed.is_empty() {
+        return Ok(());
+    }
+    let schema = t.there.kind(kind);
+    let name = |field: &str| match field {
+        PARENT => "the folder".to_owned(),
+        field => schema.and_then(|k| k.field(field)).map_or_else(|| field.to_owned(), |f| format!("“{}”", f.name)),
+    };
+    let told = |field: &&String| {
+        let after = right_value(&now, field).display();
+        let after =
+            if after.is_empty() { "is empty now".to_owned() } else { format!("is “{}” now", short(&after)) };
+        match was.map(|w| right_value(w, field).display()) {
+            Some(before) => format!("{} was “{}” and {after}", name(field), short(&before)),
+            None => format!("{} {after}", name(field)),
+        }
+    };
+    let what: Vec<String> = changed.iter().map(told).collect();
+    let why = format!(
+        "{} changed in {} when other fields were written, though it was not sent: {}",
+        now.key,
+        t.right_name,
+        what.join("; ")
+    );
+    let advice = "Put it back there. If the system empties what is not sent, say `updates: whole` in its profile; if it \
+                  keeps such a field itself, have its schema call it read-only. Then make a new dry run. Nothing else of \
+                  this lane was changed.";
+    let halt = Refusal { why: why.clone(), advice: advice.to_owned(), of_value: false, changed: false };
+    t.halt(&c.change.lane, &t.right_name, &why).await;
+    // What was written is written: the next dry run starts from there.
+    c.wrote(sent, &written.artefact, written.own);
+    c.note(hovrel_store::Stage::Made, super::course::There::of(&now)).await?;
+    Err(Failure::Refused(halt))
+}
+
+/// The beginning of a text, for a sentence.
+fn short(text: &str) -> String {
+    const SHOWN: usize = 80;
+    match text.chars().count() > SHOWN {
+        true => format!("{}…", text.chars().take(SHOWN).collect::<String>()),
+        false => text.to_owned(),
+    }
+}

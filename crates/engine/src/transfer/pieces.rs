@@ -1,0 +1,190 @@
+//! Carrying what people said and what was changed: piece by piece, each of which can be added and never changed.
+//!
+//! Decides whether a piece is there by what is remembered of it, and not by how it is worded: one that was accepted is
+//! not sent again, whatever became of it. Of one that was sent and of which no answer came, what has come there since is
+//! looked at: it is this one if it says the same; if nothing came it is sent again; else a person decides.
+
+use std::collections::{HashMap, HashSet};
+
+use hovrel_connect::{Added, Outcome};
+use hovrel_core::compare::{comments_of, history_of};
+use hovrel_core::identity::{comment_is_there, is_same_entry, said};
+use hovrel_core::model::{Artefact, Comment, HistoryEntry, Value, piece_ids};
+use hovrel_core::plan::FieldChange;
+use hovrel_store::{NewPiece, PieceRow};
+use serde_json::json;
+
+use super::apply::{Failure, TRIES, pause, read_one, refuse};
+use super::course::Course;
+use crate::EngineError;
+use crate::points::point;
+
+/// A comment or a past change that is to be added.
+enum Piece<'p> {
+    Comment(&'p Comment),
+    Past(&'p HistoryEntry),
+}
+
+impl Piece<'_> {
+    /// What tells it apart at the left.
+    fn id(&self) -> &str {
+        match self {
+            Piece::Comment(c) => c.id.as_deref(),
+            Piece::Past(e) => e.id.as_deref(),
+        }
+        .unwrap_or_default()
+    }
+
+    /// The pieces of this sort that an item has, in their order: by what tells each apart, and whether it is the same.
+    fn at(&self, item: &Artefact) -> Vec<(String, bool)> {
+        match self {
+            Piece::Comment(own) => {
+                let same = |c: &Comment| comment_is_there(own, std::slice::from_ref(c));
+                piece_ids(&item.comments).into_iter().zip(item.comments.iter().map(same)).collect()
+            }
+            Piece::Past(own) => {
+                let same = |e: &HistoryEntry| is_same_entry(own, e);
+                piece_ids(&item.history).into_iter().zip(item.history.iter().map(same)).collect()
+            }
+        }
+    }
+}
+
+/// What the left says by each piece, as it is remembered.
+fn said_at_left(f: &FieldChange) -> HashMap<String, String> {
+    let Some(left) = &f.left else { return HashMap::new() };
+    let comments = comments_of(left).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body))));
+    let past = history_of(left).iter().filter_map(|e| Some((e.id.clone()?, said(&(&e.field, &e.before, &e.after)))));
+    comments.chain(past).collect()
+}
+
+pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Artefact) -> Result<Artefact, Failure> {
+    let pieces: Vec<Piece<'_>> = match &f.write {
+        Value::Comments(list) => list.iter().map(Piece::Comment).collect(),
+        Value::History(list) => list.iter().map(Piece::Past).collect(),
+        // What people said there is never taken away.
+        _ => Vec::new(),
+    };
+    let (right_id, left_id) = (item.id.clone(), c.left_id());
+    let rows = c.t.hub.store.pieces_of(c.both(left_id, &right_id)).await?;
+    let known: HashMap<&str, &PieceRow> =
+        rows.iter().filter(|r| r.slot == f.field).map(|r| (r.left_piece.as_str(), r)).collect();
+    let mut taken: HashSet<String> =
+        known.values().filter(|r| r.state == "accepted").filter_map(|r| r.right_piece.clone()).collect();
+    let words = said_at_left(f);
+    // What the plan saw there is none of what came since.
+    let seen: HashSet<String> = match &f.right {
+        Some(Value::Comments(list)) => piece_ids(list).into_iter().collect(),
+        Some(Value::History(list)) => piece_ids(list).into_iter().collect(),
+        _ => HashSet::new(),
+    };
+    let mut now = item;
+    for piece in &pieces {
+        let left_piece = piece.id().to_owned();
+        let row = known.get(left_piece.as_str());
+        if row.is_some_and(|r| r.state == "accepted") {
+            continue;
+        }
+        let new = NewPiece {
+            slot: f.field.clone(),
+            said: words.get(left_piece.split('~').next().unwrap_or_default()).cloned().unwrap_or_default(),
+            left_piece,
+            right_piece: None,
+        };
+        let mut before: Option<HashSet<String>> = None;
+        if let Some(row) = row {
+            let told: Vec<String> =
+                row.before.clone().map_or(Ok(Vec::new()), serde_json::from_value).map_err(EngineError::from)?;
+            now = read_one(c.t, c.change.right_kind, &right_id).await?;
+            before = Some(told.into_iter().chain(seen.iter().cloned()).collect());
+        }
+        let right_piece = add(c, piece, &new, (&right_id, &mut now), before, &taken).await?;
+        taken.extend(right_piece.clone());
+        let accepted = NewPiece { right_piece, ..new };
+        c.t.hub.store.piece_accepted(c.t.holder, c.both(left_id, &right_id), &accepted).await?;
+        point("piece accepted");
+    }
+    if !pieces.is_empty() {
+        now = read_one(c.t, c.change.right_kind, &right_id).await?;
+    }
+    let held = hovrel_core::compare::right_value(&now, &f.field).into_owned();
+    c.wrote_field(&f.field, held.clone(), held);
+    Ok(now)
+}
+
+/// Adds a piece; what tells it apart at the right, if that can be told. `before` says what was there when it may have
+/// been sent before.
+async fn add(
+    c: &Course<'_>,
+    piece: &Piece<'_>,
+    new: &NewPiece,
+    (right_id, now): (&str, &mut Artefact),
+    before: Option<HashSet<String>>,
+    taken: &HashSet<String>,
+) -> Result<Option<String>, Failure> {
+    let (t, kind) = (c.t, c.change.right_kind);
+    let both = c.both(c.left_id(), right_id);
+    let mut doubt = before;
+    for tries in 1.. {
+        if let Some(before) = &doubt {
+            let came: Vec<(String, bool)> = since(piece, now, before, taken);
+            match came.iter().find(|(_, same)| *same) {
+                Some((id, _)) => return Ok(Some(id.clone())),
+                None if came.is_empty() => {}
+                None => {
+                    return refuse(
+                        "a comment or past change was sent and no answer came, and what has come there since reads otherwise",
+                        "Make a new dry run; it shows what is there, and asks whether to send it again.",
+                    );
+                }
+            }
+        }
+        let there: HashSet<String> = piece.at(now).into_iter().map(|(id, _)| id).collect();
+        t.hub.store.intend_piece(t.holder, both, new, &json!(there)).await?;
+        point("piece intended");
+        t.lease.check()?;
+        let answer = match piece {
+            Piece::Comment(comment) => t.right.add_comment(&t.right_container, kind, right_id, comment).await,
+            Piece::Past(entry) => t.right.add_history(&t.right_container, kind, right_id, entry).await,
+        };
+        point("piece called");
+        match answer {
+            Ok(Added::Under(id)) => return Ok(Some(id)),
+            Ok(Added::Item(item)) => {
+                *now = *item;
+                return Ok(the_one(since(piece, now, &there, taken)));
+            }
+            Ok(Added::Unsaid) => {
+                *now = read_one(t, kind, right_id).await?;
+                return Ok(the_one(since(piece, now, &there, taken)));
+            }
+            Err(e) if e.outcome() == Outcome::Refused || tries >= TRIES => {
+                if e.outcome() == Outcome::Refused {
+                    t.hub.store.piece_not_sent(t.holder, both, new).await?;
+                }
+                return Err(e.into());
+            }
+            Err(e) => {
+                pause(tries).await;
+                if e.outcome() == Outcome::Unknown {
+                    *now = read_one(t, kind, right_id).await?;
+                    doubt = Some(there);
+                }
+            }
+        }
+    }
+    unreachable!("the loop ends by returning")
+}
+
+/// The pieces that came after those of before and that belong to nothing else.
+fn since(piece: &Piece<'_>, now: &Artefact, before: &HashSet<String>, taken: &HashSet<String>) -> Vec<(String, bool)> {
+    piece.at(now).into_iter().filter(|(id, _)| !before.contains(id) && !taken.contains(id)).collect()
+}
+
+/// Which of the pieces that came is the one that was added: the only one, or the one that says the same.
+fn the_one(came: Vec<(String, bool)>) -> Option<String> {
+    match came.as_slice() {
+        [(id, _)] => Some(id.clone()),
+        several => several.iter().find(|(_, same)| *same).map(|(id, _)| id.clone()),
+    }
+}

@@ -1,0 +1,237 @@
+//! Comments and past changes that the right accepted: which of the left became which.
+
+use diesel::prelude::*;
+use diesel::upsert::excluded;
+use diesel_async::{AsyncConnection, RunQueryDsl};
+use serde_json::Value;
+use uuid::Uuid;
+
+use crate::jobs::{Holder, fence};
+use crate::schema::accepted_pieces;
+use crate::{Store, StoreError};
+
+/// Two items, whichever route joined them.
+#[derive(Debug, Clone, Copy)]
+pub struct Both<'a> {
+    pub left_system: Uuid,
+    pub left_kind: &'a str,
+    pub left_id: &'a str,
+    pub right_system: Uuid,
+    pub right_kind: &'a str,
+    pub right_id: &'a str,
+}
+
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = accepted_pieces)]
+pub struct PieceRow {
+    pub left_id: String,
+    pub right_id: String,
+    pub slot: String,
+    pub left_piece: String,
+    pub right_piece: Option<String>,
+    pub said: String,
+    pub state: String,
+    /// While it is intended: the pieces that were there before it was sent.
+    pub before: Option<Value>,
+}
+
+#[derive(Debug, Clone)]
+pub struct NewPiece {
+    pub slot: String,
+    pub left_piece: String,
+    pub right_piece: Option<String>,
+    pub said: String,
+}
+
+/// Rows per statement.
+const BATCH: usize = 1000;
+
+type Key<'a> = (Uuid, &'a str, &'a str, Uuid, &'a str, &'a str, &'a str, &'a str);
+
+fn key<'a>(of: Both<'a>, slot: &'a str, left_piece: &'a str) -> Key<'a> {
+    (of.left_system, of.left_kind, of.left_id, of.right_system, of.right_kind, of.right_id, slot, left_piece)
+}
+
+impl Store {
+    /// What a kind of one system accepted of a kind of another, of all items.
+    pub async fn accepted_pieces(&self, left: (Uuid, &str), right: (Uuid, &str)) -> Result<Vec<PieceRow>, StoreError> {
+        let query = accepted_pieces::table
+            .filter(
+                accepted_pieces::left_system
+                    .eq(left.0)
+                    .and(accepted_pieces::left_kind.eq(left.1))
+                    .and(accepted_pieces::right_system.eq(right.0))
+                    .and(accepted_pieces::right_kind.eq(right.1)),
+            )
+            .order((
+                accepted_pieces::left_id,
+                accepted_pieces::right_id,
+                accepted_pieces::at,
+                accepted_pieces::left_piece,
+            ))
+            .select(PieceRow::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// What one item accepted of another.
+    pub async fn pieces_of(&self, of: Both<'_>) -> Result<Vec<PieceRow>, StoreError> {
+        let query = accepted_pieces::table
+            .filter(of_both(of))
+            .order((accepted_pieces::at, accepted_pieces::left_piece))
+            .select(PieceRow::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Notes that a piece is about to be sent, with what was there before. One that was accepted stays so.
+    pub async fn intend_piece(
+        &self,
+        holder: Holder,
+        of: Both<'_>,
+        piece: &NewPiece,
+        before: &Value,
+    ) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                diesel::insert_into(accepted_pieces::table)
+                    .values((row(of, piece, "intended"), accepted_pieces::before.eq(before)))
+                    .on_conflict_do_nothing()
+                    .execute(connection)
+                    .await?;
+                let intended = accepted_pieces::table
+                    .find(key(of, &piece.slot, &piece.left_piece))
+                    .filter(accepted_pieces::state.eq("intended"));
+                diesel::update(intended).set(accepted_pieces::before.eq(before)).execute(connection).await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// Notes that a piece was accepted.
+    pub async fn piece_accepted(&self, holder: Holder, of: Both<'_>, piece: &NewPiece) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                diesel::update(accepted_pieces::table.find(key(of, &piece.slot, &piece.left_piece)))
+                    .set((
+                        accepted_pieces::state.eq("accepted"),
+                        accepted_pieces::right_piece.eq(&piece.right_piece),
+                        accepted_pieces::before.eq(None::<Value>),
+                        accepted_pieces::at.eq(diesel::dsl::now),
+                    ))
+                    .execute(connection)
+                    .await?;
+                Ok(())
+            })
+            .await
+    }
+
+    /// Notes that a piece that was to be sent did not arrive.
+    pub async fn piece_not_sent(&self, holder: Holder, of: Both<'_>, piece: &NewPiece) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                let intended = accepted_pieces::table
+                    .find(key(of, &piece.slot, &piece.left_piece))
+                    .filter(accepted_pieces::state.eq("intended"));
+                diesel::delete(intended).execute(connection).await?;
+                Ok(())
+            })
+            .await
+    }
+}
+
+#[diesel::dsl::auto_type(no_type_alias)]
+fn of_both<'a>(of: Both<'a>) -> _ {
+    let (left_system, right_system): (Uuid, Uuid) = (of.left_system, of.right_system);
+    let left_kind: &'a str = of.left_kind;
+    let left_id: &'a str = of.left_id;
+    let right_kind: &'a str = of.right_kind;
+    let right_id: &'a str = of.right_id;
+    accepted_pieces::left_system
+        .eq(left_system)
+        .and(accepted_pieces::left_kind.eq(left_kind))
+        .and(accepted_pieces::left_id.eq(left_id))
+        .and(accepted_pieces::right_system.eq(right_system))
+        .and(accepted_pieces::right_kind.eq(right_kind))
+        .and(accepted_pieces::right_id.eq(right_id))
+}
+
+type Row<'a> = (
+    (
+        diesel::dsl::Eq<accepted_pieces::left_system, Uuid>,
+        diesel::dsl::Eq<accepted_pieces::left_kind, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::left_id, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::right_system, Uuid>,
+        diesel::dsl::Eq<accepted_pieces::right_kind, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::right_id, &'a str>,
+    ),
+    (
+        diesel::dsl::Eq<accepted_pieces::slot, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::left_piece, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::right_piece, &'a Option<String>>,
+        diesel::dsl::Eq<accepted_pieces::said, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::state, &'a str>,
+    ),
+);
+
+fn row<'a>(of: Both<'a>, piece: &'a NewPiece, state: &'a str) -> Row<'a> {
+    (
+        (
+            accepted_pieces::left_system.eq(of.left_system),
+            accepted_pieces::left_kind.eq(of.left_kind),
+            accepted_pieces::left_id.eq(of.left_id),
+            accepted_pieces::right_system.eq(of.right_system),
+            accepted_pieces::right_kind.eq(of.right_kind),
+            accepted_pieces::right_id.eq(of.right_id),
+        ),
+        (
+            accepted_pieces::slot.eq(piece.slot.as_str()),
+            accepted_pieces::left_piece.eq(piece.left_piece.as_str()),
+            accepted_pieces::right_piece.eq(&piece.right_piece),
+            accepted_pieces::said.eq(piece.said.as_str()),
+            accepted_pieces::state.eq(state),
+        ),
+    )
+}
+
+/// Remembers pieces that were found at both ends, and forgets others; with the change that found them.
+pub(crate) async fn remember(
+    connection: &mut diesel_async::AsyncPgConnection,
+    of: Both<'_>,
+    found: &[NewPiece],
+    forgotten: &[(String, String)],
+) -> Result<(), StoreError> {
+    for batch in found.chunks(BATCH) {
+        let rows: Vec<_> = batch.iter().map(|piece| row(of, piece, "accepted")).collect();
+        diesel::insert_into(accepted_pieces::table)
+            .values(rows)
+            .on_conflict((
+                accepted_pieces::left_system,
+                accepted_pieces::left_kind,
+                accepted_pieces::left_id,
+                accepted_pieces::right_system,
+                accepted_pieces::right_kind,
+                accepted_pieces::right_id,
+                accepted_pieces::slot,
+                accepted_pieces::left_piece,
+            ))
+            .do_update()
+            .set((
+                accepted_pieces::state.eq("accepted"),
+                accepted_pieces::right_piece.eq(excluded(accepted_pieces::right_piece)),
+                accepted_pieces::before.eq(None::<Value>),
+            ))
+            .execute(connection)
+            .await?;
+    }
+    for slot in forgotten.iter().map(|(slot, _)| slot).collect::<std::collections::BTreeSet<_>>() {
+        let pieces: Vec<&String> = forgotten.iter().filter(|(s, _)| s == slot).map(|(_, piece)| piece).collect();
+        let gone = of_both(of).and(accepted_pieces::slot.eq(slot)).and(accepted_pieces::left_piece.eq_any(pieces));
+        diesel::delete(accepted_pieces::table.filter(gone)).execute(connection).await?;
+    }
+    Ok(())
+}
