@@ -68,6 +68,8 @@ async fn main() -> ExitCode {
 }
 
 async fn run() -> anyhow::Result<ExitCode> {
+    #[cfg(feature = "failpoints")]
+    hovrel_engine::points_from_environment();
     let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let arguments = Arguments::parse();

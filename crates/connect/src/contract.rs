@@ -6,10 +6,12 @@
 
 use std::collections::BTreeMap;
 use std::pin::Pin;
-use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
+use std::sync::atomic::{AtomicI64, AtomicU64, Ordering::Relaxed};
+use std::time::Duration;
 
 use async_trait::async_trait;
 use bytes::Bytes;
+use chrono::{DateTime, Utc};
 use futures::Stream;
 use hovrel_core::catalogue::{Catalogue, NewField};
 use hovrel_core::model::{Artefact, Attachment, Comment, Fields, HistoryEntry, Kind};
@@ -211,6 +213,8 @@ pub struct Meter {
     pub refused_for_rate: AtomicU64,
     pub waited_ms: AtomicU64,
     pub took_ms: AtomicU64,
+    /// Until when a call waits for a limit, in milliseconds since 1970; the latest of all.
+    pub waiting_until_ms: AtomicI64,
 }
 
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -224,9 +228,23 @@ pub struct MeterReading {
     /// Time from sending to the first of the answer, over all calls that were answered.
     #[serde(default)]
     pub took_ms: u64,
+    /// Until when a call waits now: for the system's limits, or because the system asked for patience.
+    #[serde(default)]
+    pub waiting_until: Option<DateTime<Utc>>,
 }
 
 impl Meter {
+    /// That a call waits for so long from now.
+    pub fn waits(&self, time: Duration) {
+        let until = Utc::now() + chrono::TimeDelta::from_std(time).unwrap_or_default();
+        self.waiting_until_ms.fetch_max(until.timestamp_millis(), Relaxed);
+    }
+
+    fn waiting_until(&self) -> Option<DateTime<Utc>> {
+        let until = DateTime::from_timestamp_millis(self.waiting_until_ms.load(Relaxed))?;
+        (until > Utc::now()).then_some(until)
+    }
+
     pub fn read(&self) -> MeterReading {
         MeterReading {
             calls: self.calls.load(Relaxed),
@@ -234,6 +252,7 @@ impl Meter {
             refused_for_rate: self.refused_for_rate.load(Relaxed),
             waited_ms: self.waited_ms.load(Relaxed),
             took_ms: self.took_ms.load(Relaxed),
+            waiting_until: self.waiting_until(),
         }
     }
 }

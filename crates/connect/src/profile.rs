@@ -444,6 +444,9 @@ pub struct KindProfile {
     /// Where the folder stands; none for kinds that are not kept in folders.
     #[serde(default)]
     pub parent: Option<String>,
+    /// Where the number stands by which items are in order in their folder; none if they have no such number.
+    #[serde(default)]
+    pub position: Option<String>,
     #[serde(default)]
     pub links: Option<LinksAt>,
     /// Whether ids of parents are written as numbers.

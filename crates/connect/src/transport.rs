@@ -11,6 +11,7 @@ use std::time::{Duration, Instant};
 use backon::{BackoffBuilder, ExponentialBuilder};
 use base64::Engine;
 use futures::StreamExt;
+use governor::clock::Clock;
 use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
 use reqwest::{Method, RequestBuilder, Response, StatusCode, header};
 use tokio::sync::{OnceCell, Semaphore, SemaphorePermit};
@@ -143,7 +144,11 @@ impl Transport {
         let slots = self.limits.get().map_or(&self.first_slots, |l| &l.slots);
         let slot = slots.acquire().await.expect("the semaphore is never closed");
         if let Some(rate) = self.limits.get().and_then(|l| l.rate.as_ref()) {
-            rate.until_ready().await;
+            while let Err(not_yet) = rate.check() {
+                let time = not_yet.wait_time_from(rate.clock().now());
+                self.meter.waits(time);
+                tokio::time::sleep(time).await;
+            }
         }
         self.meter.waited_ms.fetch_add(started.elapsed().as_millis() as u64, Relaxed);
         slot
@@ -163,6 +168,7 @@ impl Transport {
     async fn wait(&self, time: Duration) {
         let time = time.min(LONGEST_WAIT);
         self.meter.waited_ms.fetch_add(time.as_millis() as u64, Relaxed);
+        self.meter.waits(time);
         tokio::time::sleep(time).await;
     }
 

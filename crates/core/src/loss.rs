@@ -104,8 +104,6 @@ pub enum LossCause {
     FileOfOtherItem,
     /// A picture or file in the text that is in its system, and not among the item's files.
     FileNotFollowed,
-    /// The place among its neighbours is not kept there.
-    OrderNotKept,
     /// Something that is read can't be kept as it is: it says too little of itself.
     NotReadable { what: String },
     /// The target system stored something else than what was sent.
@@ -172,7 +170,6 @@ impl LossCause {
             LossCause::FileNotFollowed => {
                 "it is kept in the left system, and not among the item's files; its address leads back there".into()
             }
-            LossCause::OrderNotKept => "the place among its neighbours is not kept there".into(),
             LossCause::NotReadable { what } => format!("{what}, so it can't be carried"),
             LossCause::AlteredByTarget => "the target stored something else than what was sent".into(),
         }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use hovrel_core::compare::{Agreement, Base, BaseSide, Comparer, End, Known, compare_lane};
 use hovrel_core::identity::{Accepted, Candidate, Looking, Pair, Settled, match_first_contact};
-use hovrel_core::mapping::{Lane, Place, call_order};
+use hovrel_core::mapping::{Lane, Place, call_order, order_is_carried};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, Outcome};
 use hovrel_core::rehearse::{Estimate, Refusal};
@@ -42,6 +42,9 @@ pub struct PlanSummary {
     /// Pairs that a person let go, and that are not told again.
     #[serde(default)]
     pub let_go: u64,
+    /// Kinds whose items stand in folders at both ends and don't keep their order there.
+    #[serde(default)]
+    pub order_not_kept: Vec<Kind>,
     /// The digest of each rule with what it reads besides the item, by lane and target.
     #[serde(default)]
     pub rules: BTreeMap<String, BTreeMap<String, String>>,
@@ -299,6 +302,9 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         summary.in_step += found.in_step;
         summary.only_right += found.only_right;
         summary.let_go += found.let_go;
+        if order_is_carried(&s.lane) == Some(false) && !summary.order_not_kept.contains(&s.lane.left_kind) {
+            summary.order_not_kept.push(s.lane.left_kind);
+        }
         for (item, seq) in made {
             // Of several lanes of one kind the first that carries an item says where it is.
             planned.entry(item).or_insert(seq);

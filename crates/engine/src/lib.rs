@@ -17,6 +17,7 @@ mod drafted;
 mod dry_run;
 mod ends;
 mod error;
+mod files_read;
 mod hub;
 mod kept;
 mod lease;
@@ -35,6 +36,7 @@ pub use error::EngineError;
 pub use hub::Hub;
 #[cfg(feature = "failpoints")]
 pub use points::points_from_environment;
-pub use proof::{LedgerLoss, RouteProof};
+pub use files_read::ReadFiles;
+pub use proof::{LedgerLoss, ProofOptions, RouteProof};
 pub use survey::{folder_paths, path_of};
 pub use worker::{WorkerOptions, run_worker};

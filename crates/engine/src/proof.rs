@@ -14,6 +14,7 @@ use uuid::Uuid;
 
 use crate::both::read_both;
 use crate::dry_run::{accepted_by_pair, changed_bases, pairs_by_lane, scope_lanes, settled_by_lane};
+use crate::files_read::{ReadFiles, read_files};
 use crate::worker::Running;
 use crate::{EngineError, Hub};
 
@@ -45,6 +46,14 @@ pub struct LedgerLoss {
     pub foreseen: bool,
 }
 
+/// What a person asks of a proof.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct ProofOptions {
+    #[serde(default)]
+    pub files: ReadFiles,
+}
+
 /// Changes of a plan that are looked at together.
 const PART: i64 = 200;
 
@@ -52,8 +61,10 @@ pub(crate) async fn run(
     hub: &Hub,
     job: &Running,
     route: Uuid,
-    _options: &serde_json::Value,
+    options: &serde_json::Value,
 ) -> Result<serde_json::Value, EngineError> {
+    let options: ProofOptions = serde_json::from_value(options.clone())?;
+    let id = Uuid::now_v7();
     let route = hub.store.route(route).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let pairs = pairs_by_lane(&hub.store, route.id).await?;
@@ -64,6 +75,7 @@ pub(crate) async fn run(
     let nothing = HashMap::new();
     let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs, &settled));
     let mut proofs: Vec<LaneProof> = Vec::new();
+    let mut with_files = Vec::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &mapped) else { continue };
         let right_all: HashMap<&str, &Artefact> =
@@ -87,7 +99,12 @@ pub(crate) async fn run(
             fates: fates.get(&s.lane.id).unwrap_or(&nothing),
         };
         proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &from)));
+        let live = known.iter().filter(|p| !p.let_go);
+        let items = live.filter_map(|p| Some((*left_all.get(&*p.left_id)?, *right_all.get(&*p.right_id)?)));
+        with_files.push((proofs.len() - 1, s, items.collect()));
     }
+    let ends = (hub.connect(&both.left_system)?, hub.connect(&both.right_system)?);
+    read_files(job, (options.files, id), (&*ends.0, &*ends.1), &with_files, &mut proofs).await?;
     let ledger = hub.store.losses(route.id).await?.into_iter().map(|row| {
         let loss = serde_json::from_value(row.body)?;
         let of = ProofLoss { left_key: row.left_key, right_key: row.right_key, loss };
@@ -114,7 +131,6 @@ pub(crate) async fn run(
         unforeseen,
         ledger: Some(ledger),
     };
-    let id = Uuid::now_v7();
     hub.store.keep_proof(id, route.id, &serde_json::to_value(&proof)?, figures).await?;
     Ok(json!({"proof": id, "differences": differences, "waits": figures.1, "unexplained": figures.2}))
 }

@@ -1,10 +1,10 @@
 //! Evidence as a page: one HTML file with everything in it, that reads on a screen and prints on paper.
 
-use hovrel_core::reconcile::Weight;
+use hovrel_core::reconcile::{FileNotRead, LaneProof, Weight};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
 use crate::Evidence;
-use crate::words::capital;
+use crate::words::{besides, capital};
 
 const STYLE: &str = "
 :root { color-scheme: light dark; --ink: #1b2428; --quiet: #4d5a60; --hair: #ddd8cc; --paper: #fffefb;
@@ -116,7 +116,22 @@ fn counts(e: &Evidence) -> Markup {
                 td.n { (lane.differences.len()) }
             } } }
         }
+        ul { @for lane in &e.proof.lanes { @for told in besides(lane) { li { (capital(lane.left_kind.word())) ": " (told) "." } } } }
+        @if e.proof.lanes.iter().any(|l| not_read(l).next().is_some()) {
+            h2 { "Files that could not be read" }
+            table {
+                thead { tr { th { "Item" } th { "File" } th { "Why" } } }
+                tbody { @for lane in &e.proof.lanes { @for file in not_read(lane) { tr {
+                    td { span.left { (file.left_key) } " " span.right { (file.right_key) } }
+                    td { (file.name) } td { (if file.at_left { "at the left: " } else { "at the right: " }) (file.why) }
+                } } } }
+            }
+        }
     }
+}
+
+fn not_read(lane: &LaneProof) -> impl Iterator<Item = &FileNotRead> {
+    lane.files.iter().flat_map(|f| &f.not_read)
 }
 
 fn fields(e: &Evidence) -> Markup {

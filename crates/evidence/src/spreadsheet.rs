@@ -7,7 +7,7 @@
 use rust_xlsxwriter::{Color, Format, Workbook, Worksheet, XlsxError};
 
 use crate::Evidence;
-use crate::words::capital;
+use crate::words::{besides, capital};
 
 /// A spreadsheet that could not be written.
 #[derive(Debug, thiserror::Error)]
@@ -154,6 +154,7 @@ fn kinds(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         ("In scope at the right", 18.0),
         ("Missing", 12.0),
         ("Fields that differ", 16.0),
+        ("Order and files", 60.0),
     ];
     let mut table = Table::new(book, "Kinds", heads)?;
     for lane in &e.proof.lanes {
@@ -165,6 +166,7 @@ fn kinds(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
             lane.right_count.into(),
             (lane.missing.len() as u64).into(),
             (lane.differences.len() as u64).into(),
+            capital(&besides(lane).join("; ")).as_str().into(),
         ])?;
     }
     Ok(())

@@ -1,6 +1,7 @@
 //! Words that pages and spreadsheets share.
 
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION};
+use hovrel_core::reconcile::{FilesRead, LaneProof};
 
 /// What hangs on items and is no field of theirs; any other name stays as it is.
 pub fn hanging(field: &str) -> &str {
@@ -10,8 +11,16 @@ pub fn hanging(field: &str) -> &str {
         COMMENTS => "Comments",
         HISTORY => "History",
         PARENT => "Folder",
+        POSITION => "Position",
         other => other,
     }
+}
+
+/// What a proof says of a lane beside its counts: how its items stand in folders, and how their files were compared.
+pub fn besides(lane: &LaneProof) -> Vec<String> {
+    let with_files = lane.fields.iter().any(|f| f.field == ATTACHMENTS);
+    let files = with_files.then(|| FilesRead::describe(lane.files.as_ref()));
+    lane.order.map(|o| o.describe()).into_iter().chain(files).collect()
 }
 
 /// With a capital at its beginning.

@@ -6,7 +6,7 @@ use chrono::{DateTime, Utc};
 use ed25519_dalek::{Signature, Signer, SigningKey};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::model::{Kind, Value};
-use hovrel_core::reconcile::{Difference, DifferenceCause, FieldProof, Headline, LaneProof, ProofItem};
+use hovrel_core::reconcile::{Difference, DifferenceCause, FieldProof, Headline, LaneProof, OrderProof, ProofItem};
 use hovrel_evidence::*;
 use proptest::prelude::*;
 use uuid::Uuid;
@@ -30,6 +30,8 @@ fn evidence() -> Evidence {
         cause: DifferenceCause::LeftChangedSince,
     };
     let lane = LaneProof {
+        order: Some(OrderProof { carried: true, folders: 3, same: 2 }),
+        files: None,
         lane: "test_case".into(),
         left_kind: Kind::TestCase,
         right_kind: Kind::TestCase,

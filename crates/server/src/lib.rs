@@ -9,6 +9,7 @@ mod api;
 mod body;
 mod cache;
 mod problem;
+mod query;
 mod session;
 mod surveyed;
 mod twins;

@@ -9,13 +9,14 @@ use std::time::Duration;
 
 use axum::body::{Body, Bytes};
 use axum::extract::{Request, State};
-use axum::http::{Method, StatusCode};
+use axum::http::{Method, StatusCode, Uri};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::{Deserialize, Serialize};
 
+use crate::hold::{Held, Hold, Then, pair};
 use crate::meddle::Meddling;
 
 /// Shares are in thousandths of the calls.
@@ -134,6 +135,8 @@ struct Inner {
     sign_in: Option<&'static str>,
     /// The last page of each list, by its address, while pages are to be repeated.
     pages: HashMap<String, Page>,
+    /// Calls that are held when they come, in the order in which they were asked for.
+    holds: Vec<Hold>,
 }
 
 enum Fault {
@@ -165,6 +168,7 @@ impl Faults {
             count: FaultCount::default(),
             sign_in,
             pages: HashMap::new(),
+            holds: Vec::new(),
         })))
     }
 
@@ -182,6 +186,24 @@ impl Faults {
 
     pub fn plan(&self) -> FaultPlan {
         self.0.lock().unwrap_or_else(|e| e.into_inner()).plan.clone()
+    }
+
+    /// Holds the next call for which this is so, once. Calls of a person's page are not held.
+    pub fn hold(&self, wanted: impl Fn(&Method, &Uri) -> bool + Send + 'static) -> Held {
+        let (hold, held) = pair(Box::new(wanted));
+        self.0.lock().unwrap_or_else(|e| e.into_inner()).holds.push(hold);
+        held
+    }
+
+    /// Holds none any more of those that did not come.
+    pub fn hold_nothing(&self) {
+        self.0.lock().unwrap_or_else(|e| e.into_inner()).holds.clear();
+    }
+
+    fn held(&self, request: &Request) -> Option<Hold> {
+        let holds = &mut self.0.lock().unwrap_or_else(|e| e.into_inner()).holds;
+        let at = holds.iter().position(|h| h.is_for(request))?;
+        Some(holds.remove(at))
     }
 
     /// What the system's clock says.
@@ -238,7 +260,7 @@ impl Faults {
         } else if asked == Asked::File && within(plan.other_bytes) {
             inner.count.other_bytes += 1;
             Fault::OtherBytes
-        } else if matches!(asked, Asked::Store | Asked::Change) && within(plan.full) {
+        } else if matches!(asked, Asked::Store | Asked::Change) && inner.sign_in != Some(path) && within(plan.full) {
             inner.count.full += 1;
             Fault::Full
         } else if asked == Asked::Change && within(plan.changed_before) {
@@ -331,6 +353,12 @@ impl Faults {
 
 /// Middleware for the routes of a system's interface.
 pub async fn misbehave(State(faults): State<Faults>, mut request: Request, next: Next) -> Response {
+    if let Some(hold) = faults.held(&request)
+        && hold.wait(request.uri().path()).await == Then::CutAfter
+    {
+        next.run(request).await;
+        return cut();
+    }
     let asked = Asked::of(&request);
     let list = list_of(&request);
     let (delay, fault) = faults.next(request.uri().path(), &list, asked);

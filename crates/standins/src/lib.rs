@@ -9,6 +9,7 @@ mod element;
 pub mod fault;
 mod fault_page;
 pub mod fernway;
+pub mod hold;
 mod meddle;
 pub mod oldstone;
 mod own_fields;
@@ -21,14 +22,30 @@ pub mod world;
 
 use std::net::SocketAddr;
 
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+
 /// A stand-in that is listening.
 pub struct Running {
     pub address: SocketAddr,
     pub faults: fault::Faults,
+    desk: Desk,
     task: tokio::task::JoinHandle<()>,
 }
 
+/// Does something to all that a stand-in holds.
+type Desk = Box<dyn Fn(&mut dyn FnMut(&mut serde_json::Value)) -> Result<(), serde_json::Error> + Send + Sync>;
+
 impl Running {
+    /// Changes what the system holds behind everybody's back, as a person does with tools of the system's own. The
+    /// layout is the stand-in's; no version moves.
+    ///
+    /// # Errors
+    /// What came out is nothing that the system could hold.
+    pub fn change(&self, mut how: impl FnMut(&mut serde_json::Value)) -> Result<(), serde_json::Error> {
+        (self.desk)(&mut how)
+    }
+
     pub fn url(&self) -> String {
         format!("http://{}", self.address)
     }
@@ -41,7 +58,12 @@ impl Drop for Running {
 }
 
 /// Serves `app` on `port` of loopback (0 for a free one).
-async fn listen(app: axum::Router, port: u16, faults: fault::Faults) -> std::io::Result<Running> {
+async fn listen<S: Serialize + DeserializeOwned + Send + 'static>(
+    app: axum::Router,
+    port: u16,
+    faults: fault::Faults,
+    kept: persist::Kept<S>,
+) -> std::io::Result<Running> {
     let listener = tokio::net::TcpListener::bind(("127.0.0.1", port)).await?;
     let address = listener.local_addr()?;
     let task = tokio::spawn(async move {
@@ -49,5 +71,6 @@ async fn listen(app: axum::Router, port: u16, faults: fault::Faults) -> std::io:
             tracing::error!("a stand-in stopped: {e}");
         }
     });
-    Ok(Running { address, faults, task })
+    let desk: Desk = Box::new(move |how| kept.change(how));
+    Ok(Running { address, faults, desk, task })
 }

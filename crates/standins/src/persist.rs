@@ -60,6 +60,18 @@ impl<S: Serialize + DeserializeOwned + Send + 'static> Kept<S> {
         self.state.lock().unwrap_or_else(|e| e.into_inner())
     }
 
+    /// Changes the state as the document that it is kept as.
+    ///
+    /// # Errors
+    /// What came out can't be read as a state; nothing is changed then.
+    pub fn change(&self, how: &mut dyn FnMut(&mut serde_json::Value)) -> Result<(), serde_json::Error> {
+        let mut state = self.write();
+        let mut document = serde_json::to_value(&*state)?;
+        how(&mut document);
+        *state = serde_json::from_value(document)?;
+        Ok(())
+    }
+
     /// For writing: the state is saved a moment after.
     pub fn write(&self) -> MutexGuard<'_, S> {
         self.dirty.notify_one();

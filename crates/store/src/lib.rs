@@ -25,9 +25,10 @@ mod steps;
 mod systems;
 mod traces;
 
-use diesel_async::pooled_connection::AsyncDieselConnectionManager;
+use diesel::{ConnectionError, ConnectionResult};
 use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
-use diesel_async::{AsyncMigrationHarness, AsyncPgConnection};
+use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
+use diesel_async::{AsyncConnection, AsyncMigrationHarness, AsyncPgConnection, SimpleAsyncConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
 pub use artefacts::{ArtefactFilter, ArtefactRow, NewArtefact, SurveyHead, SurveyRow};
@@ -55,6 +56,10 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// Connections kept for heartbeats.
 const VITAL: u32 = 2;
 
+/// A transaction in which nothing is asked for so long belongs to a program that sleeps: the server ends it, so that its
+/// locks hold nobody up, the worker least of all that takes over its job.
+const NOTHING_ASKED: &str = "set idle_in_transaction_session_timeout = '15s'";
+
 /// Connections to one database; cheap to clone.
 #[derive(Clone)]
 pub struct Store {
@@ -68,11 +73,19 @@ pub type Rows<'a, R> = Box<dyn Iterator<Item = Result<R, serde_json::Error>> + S
 
 pub(crate) type Connection<'a> = PooledConnection<'a, AsyncPgConnection>;
 
+async fn established(url: &str) -> ConnectionResult<AsyncPgConnection> {
+    let mut connection = AsyncPgConnection::establish(url).await?;
+    let set = connection.batch_execute(NOTHING_ASKED).await;
+    set.map(|()| connection).map_err(|e| ConnectionError::BadConnection(e.to_string()))
+}
+
 impl Store {
     /// Connects and brings the schema up to date.
     pub async fn open(url: &str, connections: u32) -> Result<Store, StoreError> {
         let pool = async |most: u32| {
-            let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new(url);
+            let mut config = ManagerConfig::default();
+            config.custom_setup = Box::new(|url| Box::pin(established(url)));
+            let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new_with_config(url, config);
             let built = Pool::builder().max_size(most).build(manager).await;
             built.map_err(|e| StoreError::Connect(e.to_string()))
         };

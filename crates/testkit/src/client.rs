@@ -8,6 +8,7 @@ use serde_json::{Value, json};
 use crate::patience::PATIENCE;
 use crate::{Known, OLDSTONE, Systems, TALLYBENCH, eventually};
 
+#[derive(Clone)]
 pub struct Client {
     http: reqwest::Client,
     pub address: String,
@@ -66,6 +67,18 @@ impl Client {
         let status = answer.status();
         let text = answer.text().await.expect("a body");
         (status, serde_json::from_str(&text).unwrap_or(Value::String(text)))
+    }
+
+    /// Reads something from a server that may be gone; none if it does not answer.
+    pub async fn tried(&self, path: &str) -> Option<(StatusCode, Value)> {
+        let request = self.http.get(format!("{}/api/v1{path}", self.address)).header("cookie", &self.cookie);
+        let answer = request.send().await.ok()?;
+        Some((answer.status(), answer.json().await.ok()?))
+    }
+
+    /// The same person at another server on the same database.
+    pub fn at(&self, address: &str) -> Client {
+        Client { address: address.to_owned(), ..self.clone() }
     }
 
     /// Sends a text that is no JSON: status and body.

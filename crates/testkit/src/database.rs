@@ -1,6 +1,13 @@
 //! A database of its own for each test.
 
-use diesel_async::{AsyncConnection, AsyncPgConnection, SimpleAsyncConnection};
+use diesel::sql_types::Text;
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl, SimpleAsyncConnection};
+
+#[derive(diesel::QueryableByName)]
+struct Row {
+    #[diesel(sql_type = Text)]
+    told: String,
+}
 
 pub struct Database {
     pub url: String,
@@ -15,5 +22,12 @@ impl Database {
         connection.batch_execute(&format!("create database {name}")).await.expect("a database can be made");
         let (base, _) = server.rsplit_once('/').expect("the address names a database");
         Database { url: format!("{base}/{name}") }
+    }
+
+    /// What a query finds, whose one column is the text `told`.
+    pub async fn ask(&self, query: &str) -> Vec<String> {
+        let mut connection = AsyncPgConnection::establish(&self.url).await.expect("the test server answers");
+        let rows: Vec<Row> = diesel::sql_query(query).load(&mut connection).await.expect("the query is one");
+        rows.into_iter().map(|row| row.told).collect()
     }
 }

@@ -5,6 +5,7 @@
 mod client;
 mod database;
 mod patience;
+pub mod saltmere;
 mod settled;
 mod systems;
 mod writing;

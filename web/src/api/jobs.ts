@@ -8,6 +8,26 @@ export type Job = Schemas["JobAnswer"];
 
 export const over = (job: Job | null | undefined) => !!job && ["done", "failed", "stopped"].includes(job.state);
 
+const failedWord: Record<string, string> = {
+  survey: "The survey failed",
+  dry_run: "The dry run failed",
+  transfer: "The transfer stopped",
+  proof: "The proof failed",
+};
+
+/** A job that failed, with the reason it noted. */
+export class JobError extends Error {
+  readonly title: string;
+  constructor(kind: string, reason: string) {
+    super(reason);
+    this.title = failedWord[kind] ?? "The job failed";
+  }
+}
+
+/** Why a job failed, if it did. */
+export const failureOf = (job: Job | null | undefined): JobError | undefined =>
+  job?.state === "failed" ? new JobError(job.kind, job.error ?? "It noted no reason.") : undefined;
+
 type JobEvent = { progress?: Record<string, never>; state?: string; wanted?: string; error?: string | null };
 
 /** Follows a job; `onEnd` is called once when it ends or rests. `lost` tells that events are late. */

@@ -1142,13 +1142,14 @@ export interface components {
              * @description Cursor of the page before.
              */
             after?: number | null;
+            /** @description A field that the plan's rules fill. */
             field?: string | null;
             find?: string | null;
-            kind?: string | null;
+            kind?: components["schemas"]["Kind"] | null;
             left_out?: boolean;
             /** Format: int64 */
             limit?: number | null;
-            outcome?: string | null;
+            outcome?: components["schemas"]["Outcome"] | null;
             /** @description Only those taken in that the right would not take. */
             refused?: boolean;
             with_losses?: boolean;
@@ -1633,6 +1634,48 @@ export interface components {
             kind: components["schemas"]["Kind"];
             ways: components["schemas"]["Way"][];
         };
+        /** @description A file that could not be read. */
+        FileNotRead: {
+            /** @description Whether it is the left one. */
+            at_left: boolean;
+            left_key: string;
+            name: string;
+            right_key: string;
+            why: string;
+        };
+        /** @description Whether files are read at both ends and compared byte by byte. A proof says how many it read. */
+        FilesBody: "none" | {
+            /**
+             * Format: int32
+             * @description So many of them, chosen at random.
+             */
+            sample: number;
+        } | "all";
+        /** @description Files that were read at both ends and compared byte by byte. */
+        FilesRead: {
+            /**
+             * Format: int64
+             * @description Bytes that were read, of both ends together.
+             */
+            bytes: number;
+            /** @description Files that could not be read, and why. */
+            not_read: components["schemas"]["FileNotRead"][];
+            /**
+             * Format: int64
+             * @description Files that both ends have.
+             */
+            of: number;
+            /**
+             * Format: int64
+             * @description Of these, those that were read.
+             */
+            read: number;
+            /**
+             * Format: int64
+             * @description Of those that were read, those whose bytes are the same.
+             */
+            same: number;
+        };
         FirstAdministrator: {
             login: string;
             name: string;
@@ -1939,6 +1982,7 @@ export interface components {
             absent?: components["schemas"]["AbsentItem"][];
             differences: components["schemas"]["Difference"][];
             fields: components["schemas"]["FieldProof"][];
+            files?: components["schemas"]["FilesRead"] | null;
             lane: string;
             /**
              * Format: int64
@@ -1955,6 +1999,7 @@ export interface components {
             losses: components["schemas"]["ProofLoss"][];
             /** @description Left artefacts without a counterpart. */
             missing: components["schemas"]["ProofItem"][];
+            order?: components["schemas"]["OrderProof"] | null;
             /**
              * Format: int64
              * @description Of these, those whose counterpart exists at the right.
@@ -2197,9 +2242,6 @@ export interface components {
             cause: "file_not_followed";
         } | {
             /** @enum {string} */
-            cause: "order_not_kept";
-        } | {
-            /** @enum {string} */
             cause: "not_readable";
             what: string;
         } | {
@@ -2353,6 +2395,21 @@ export interface components {
         };
         /** @enum {string} */
         Operator: "is" | "is_not" | "one_of" | "none_of" | "contains" | "contains_not" | "starts_with" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "before" | "within_days" | "older_than_days" | "under" | "not_under";
+        /** @description Folders whose items stand in the same order at both ends. */
+        OrderProof: {
+            /** @description Whether a rule carries the order. */
+            carried: boolean;
+            /**
+             * Format: int64
+             * @description Folders with several items of the lane.
+             */
+            folders: number;
+            /**
+             * Format: int64
+             * @description Of these, those in which the items stand in the same order at the right.
+             */
+            same: number;
+        };
         /** @description An item that could be the counterpart. */
         Other: {
             item: components["schemas"]["MatchItem"];
@@ -2456,6 +2513,8 @@ export interface components {
             made_at: string;
             /** Format: int64 */
             only_right: number;
+            /** @description Kinds whose items stand in folders at both ends and don't keep their order there. */
+            order_not_kept: components["schemas"]["Kind"][];
             outcomes: components["schemas"]["OutcomeCount"][];
             /**
              * Format: int64
@@ -2624,6 +2683,10 @@ export interface components {
             };
             right_name: string;
             suggestions: components["schemas"]["Suggestion"][];
+        };
+        /** @description What a proof is to read. */
+        ProveBody: {
+            files?: components["schemas"]["FilesBody"];
         };
         /** @description Somebody met at the left, and as whom they are recognised at the right. */
         Recognised: {
@@ -3580,8 +3643,9 @@ export interface operations {
     listChanges: {
         parameters: {
             query?: {
-                outcome?: string;
-                kind?: string;
+                outcome?: components["schemas"]["Outcome"];
+                kind?: components["schemas"]["Kind"];
+                /** @description A field that the plan's rules fill. */
                 field?: string;
                 with_losses?: boolean;
                 left_out?: boolean;
@@ -4469,7 +4533,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["ProveBody"] | null;
+            };
+        };
         responses: {
             202: {
                 headers: {

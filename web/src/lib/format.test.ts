@@ -17,6 +17,7 @@ describe("figures for people", () => {
   });
   it("writes sizes and spans short", () => {
     expect(bytes(999)).toBe("999 B");
+    expect(bytes(null)).toBe("size not said");
     expect(bytes(60_000)).toBe("60 kB");
     expect(span(125)).toBe("2 min 5 s");
     expect(span(12_010)).toBe("3 h 20 min");

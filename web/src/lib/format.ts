@@ -23,6 +23,11 @@ export function exact(iso: string | null | undefined): string {
   return iso ? new Date(iso).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" }) : "";
 }
 
+/** The time of day to the second, for what is waited for. */
+export function clock(iso: string): string {
+  return new Date(iso).toLocaleTimeString("en-GB");
+}
+
 /** Seconds as “2 min 5 s”, or “3 h 20 min”: two parts say enough. */
 export function span(seconds: number): string {
   const whole = Math.round(seconds);
@@ -33,7 +38,9 @@ export function span(seconds: number): string {
 }
 
 /** A size with at most three figures that count; rounding never makes 1000 of a unit. */
-export function bytes(n: number): string {
+export function bytes(n: number | null | undefined): string {
+  // A system need not say how large a file is.
+  if (n == null) return "size not said";
   if (n < 1000) return `${n} B`;
   if (n < 999_500) return `${(n / 1000).toFixed(n < 9_950 ? 1 : 0)} kB`;
   return `${(n / 1_000_000).toFixed(n < 99_950_000 ? 1 : 0)} MB`;

@@ -1,5 +1,16 @@
 import { expect, it } from "vitest";
-import { count, evidenceWords, kindsWord } from "./words";
+import {
+  asksFor,
+  count,
+  decidable,
+  evidenceWords,
+  kindsWord,
+  mayBeWritten,
+  notRead,
+  reasonWord,
+  versionWord,
+} from "./words";
+import type { Schemas } from "@/api/client";
 
 it("counts are written with their noun", () => {
   expect(count(1, "change")).toBe("1 change");
@@ -18,4 +29,27 @@ it("evidence says why two items are taken to be one", () => {
   expect(evidenceWords({ how: "similar", score: 94, title: 94, same_folder: true })).toBe(
     "94 % alike, in the same folder",
   );
+});
+
+it("a version is written without the quotes of its tag and without a second word for “version”", () => {
+  expect(versionWord('"7"')).toBe("7");
+  expect(versionWord('W/"v12"')).toBe("12");
+  expect(versionWord("v1")).toBe("1");
+  expect(versionWord("vellum")).toBe("vellum");
+  expect(versionWord("2026-03-02T08:00:00Z")).toBe("2026-03-02T08:00:00Z");
+});
+
+it("what a person may say of a field follows from its reason", () => {
+  for (const reason of Object.keys(reasonWord) as Schemas["FieldReason"][]) {
+    // Whatever asks can be decided, and the left may win there.
+    if (asksFor(reason)) expect([decidable(reason), mayBeWritten(reason)]).toEqual([true, true]);
+  }
+  expect(["right_changed", "right_unreadable", "taken_off"].map((r) => mayBeWritten(r as never))).not.toContain(true);
+});
+
+it("what is not read is told with what to do about it", () => {
+  const told = (what: Schemas["NotRead"], field?: string) => notRead({ kind: "test_case", field, what });
+  expect(told({ what: "unknown_type", word: "colour" }, "Paint")).toMatch(/^Test case, “Paint”: .*“colour”.*profile/);
+  expect(told({ what: "no_such_kind", word: "tc" })).toMatch(/^Test case: .*“tc”.*permission/);
+  expect(told({ what: "says_too_little", why: "it has no id" }, "Paint")).toContain("it has no id");
 });

@@ -28,6 +28,10 @@ export type DiscShape =
   | "adopt"
   | "blocked"
   | "gone_right"
+  | "gone_left"
+  | "left_scope"
+  | "unreadable"
+  | "taken_off"
   | "left_out"
   | "loss";
 
@@ -39,6 +43,10 @@ export const outcomeWord: Record<DiscShape, string> = {
   conflict: "Conflict",
   blocked: "Can't be carried",
   gone_right: "Gone at right",
+  gone_left: "Gone at left",
+  left_scope: "Left the scope",
+  taken_off: "Taken off at left",
+  unreadable: "Can't be read",
   in_step: "In step",
   left_out: "Left out",
   loss: "With losses",
@@ -51,7 +59,11 @@ export const outcomeHelp: Record<DiscShape, string> = {
   held_right: "Only the right changed; this route does not carry that back, so it stays.",
   conflict: "Both ends changed, or nobody knows who did; a person decides.",
   blocked: "A value can't be carried; the item waits until that is settled.",
-  gone_right: "It was carried before and is gone at the right; nothing is made again.",
+  gone_right: "It was carried before and is gone at the right; make it anew, or let the pair go.",
+  gone_left: "It was carried before and is gone at the left; its counterpart stays. Let the pair go to end it.",
+  left_scope: "It was carried before and the route no longer covers it; its counterpart stays.",
+  taken_off: "Comments or past changes were taken off at the left; at the right they stay.",
+  unreadable: "One of the two can't be read now; nothing is written until it can be.",
   in_step: "Both ends hold the same.",
   left_out: "Not taken in, by hand or since what it needs is not; it shows again in the next dry run.",
   loss: "A value can't be carried exactly.",
@@ -97,7 +109,29 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   no_base: "differs at first contact",
   target_moved: "it has a new place now",
   waits_for_others: "what it names is not there yet",
+  rule_changed: "the rule changed",
+  rule_changed_over_kept: "the rule changed; the right was kept",
+  right_unreadable: "the right can't be read",
+  taken_off: "taken off at left, stays at right",
+  perhaps_there: "sent once without an answer",
 };
+
+const conflictReasons: Schemas["FieldReason"][] = [
+  "both_changed",
+  "no_base",
+  "rule_changed_over_kept",
+  "perhaps_there",
+];
+
+/** Whether a person has to say what becomes of the field. */
+export const asksFor = (reason: Schemas["FieldReason"]): boolean => conflictReasons.includes(reason);
+
+/** Whether a person may say what becomes of the field: an edit at the right can be kept, or asked about again. */
+export const decidable = (reason: Schemas["FieldReason"]): boolean => asksFor(reason) || reason === "right_changed";
+
+/** Whether the left's value may be written over what the right holds. */
+export const mayBeWritten = (reason: Schemas["FieldReason"]): boolean =>
+  !["right_changed", "right_unreadable", "taken_off"].includes(reason);
 
 export const operatorWord: Record<Schemas["Operator"], string> = {
   is: "is",
@@ -119,14 +153,45 @@ export const operatorWord: Record<Schemas["Operator"], string> = {
 };
 
 export const causeWord: Record<Schemas["DifferenceCause"], string> = {
-  never_carried: "left out, or waits as a conflict",
+  left_out: "left out by a person",
+  undecided: "waits for a decision",
+  cannot_be_carried: "can't be carried as the rules are",
+  refused: "the right did not take it",
+  not_planned_yet: "in no plan yet",
+  not_transferred_yet: "planned, and not transferred yet",
   left_changed_since: "changed at the left since the transfer",
   right_changed_since: "changed at the right since the transfer",
   both_changed_since: "changed at both ends since the transfer",
-  kept_by_decision: "the right's value was kept by decision",
-  cannot_be_carried: "the value can't be carried",
+  rule_changed: "the rule gives something else now",
+  target_moved: "what it leads to has a new place",
   waits_for_others: "what it names is not at the right yet",
+  right_unreadable: "the right's value can't be read",
+  removed_at_right: "taken off at the right since it was carried",
+  kept_by_decision: "the right's value was kept by decision",
+  changed_on_saving: "the right changed it when saving",
+  unexplained: "for no reason that is known",
 };
+
+/** What became of an item of a pair that is not there to be compared. */
+export const absenceWord: Record<Schemas["Absence"], string> = {
+  gone: "gone",
+  out_of_scope: "no longer in scope",
+  elsewhere: "in another project",
+  unreadable: "can't be read",
+};
+
+/** What a system has that is not read, and what to do about it. */
+export function notRead({ kind, field, what }: Schemas["CatalogueFinding"]): string {
+  const of = `${kindWord[kind]}${field ? `, “${field}”` : ""}`;
+  switch (what.what) {
+    case "unknown_type":
+      return `${of}: its type “${what.word}” is not known, so the field is not read. Name the type in the profile.`;
+    case "no_such_kind":
+      return `${of}: the system's description has no “${what.word}”, so none of it is read. Correct the profile, or ask for permission.`;
+    case "says_too_little":
+      return `${of}: ${what.why}, so the field is not read.`;
+  }
+}
 
 export const lossWord: Record<Schemas["LossKind"], string> = {
   truncated: "shortened",
@@ -177,3 +242,6 @@ export function linkTypeOf(word: string): Schemas["LinkType"] {
   const known = (Object.keys(linkWords) as (keyof typeof linkWords)[]).find((type) => linkWords[type] === word);
   return known ?? { other: word };
 }
+
+/** A system's own word for a version, without the quotes of an entity tag (RFC 9110) or a letter for “version”. */
+export const versionWord = (word: string): string => word.replaceAll('"', "").replace(/^(W\/)?v(?=\d)/i, "");

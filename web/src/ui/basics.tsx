@@ -1,6 +1,7 @@
 // Buttons, pills, checkboxes and the states every view has: loading, empty, failed.
 import type { ButtonHTMLAttributes, ReactNode } from "react";
 import { ProblemError } from "@/api/client";
+import { JobError } from "@/api/jobs";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { go?: boolean; danger?: boolean };
 
@@ -83,12 +84,12 @@ export function Empty({ title, children, action }: { title: string; children?: R
 /** What happened, why, and what to do. */
 export function Trouble({ error, retry }: { error: unknown; retry?: () => void }) {
   if (!error) return null;
-  const problem = error instanceof ProblemError ? error.problem : undefined;
+  const { title, detail, advice } = told(error);
   return (
-    <div role="alert" className="my-2 rounded-md border border-clash bg-clash-wash px-4 py-3">
-      <b className="font-semibold text-clash">{problem?.title ?? "Something failed in this page"}</b>
-      <p className="break-words">{problem?.detail ?? String(error)}</p>
-      <p className="text-ink-2">{problem?.advice ?? "Load the page again."}</p>
+    <div role="alert" className="my-2 rounded-md border border-clash bg-clash-wash px-4 py-3 text-left">
+      <b className="font-semibold text-clash">{title}</b>
+      <p className="break-words whitespace-pre-line">{detail}</p>
+      {advice && <p className="text-ink-2">{advice}</p>}
       {retry && (
         <Button className="mt-2" onClick={retry}>
           Try again
@@ -96,6 +97,13 @@ export function Trouble({ error, retry }: { error: unknown; retry?: () => void }
       )}
     </div>
   );
+}
+
+function told(error: unknown): { title: string; detail: string; advice?: string } {
+  if (error instanceof ProblemError) return error.problem;
+  // A job's reason says what to do by itself.
+  if (error instanceof JobError) return { title: error.title, detail: error.message };
+  return { title: "Something failed in this page", detail: String(error), advice: "Load the page again." };
 }
 
 export function Field({

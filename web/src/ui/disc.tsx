@@ -53,6 +53,31 @@ const shapes: Record<DiscShape, React.ReactNode> = {
       <path d="M10 5l3.5 6M13.5 5L10 11" stroke={G} strokeWidth="1.3" />
     </>
   ),
+  gone_left: (
+    <>
+      <path d={rightHalf} fill={R} />
+      <path d="M2.5 5L6 11M6 5l-3.5 6" stroke={G} strokeWidth="1.3" />
+    </>
+  ),
+  left_scope: (
+    <>
+      <path d={rightHalf} fill={R} />
+      <path d="M6.5 2.5a5.5 5.5 0 0 0 0 11" fill="none" stroke={L} strokeWidth="1.5" strokeDasharray="2 1.8" />
+    </>
+  ),
+  taken_off: (
+    <>
+      <path d={rightHalf} fill={R} />
+      <path d={leftHalf} fill="none" stroke={L} strokeWidth="1.4" />
+      <path d="M3.8 8h3" stroke={L} strokeWidth="1.4" />
+    </>
+  ),
+  unreadable: (
+    <>
+      <circle cx="8" cy="8" r="5" fill="none" stroke={G} strokeWidth="1.4" />
+      <circle cx="8" cy="8" r="1.7" fill={G} />
+    </>
+  ),
   left_out: (
     <>
       <circle cx="8" cy="8" r="5" fill="none" stroke={G} strokeWidth="1.4" />

@@ -145,3 +145,34 @@ it("where a file stays is a link only if it is an address", () => {
     expect(shown(none)).toBe("");
   }
 });
+
+describe("a table", () => {
+  const row = (kind: Schemas["LineKind"], ...cells: string[]): Schemas["RichLine"] => ({
+    kind,
+    depth: 0,
+    change: "same",
+    pieces: cells.flatMap((text, n) => [
+      ...(n > 0 ? [{ text: " ", change: "same" as const, marks: ["cell" as const] }] : []),
+      ...(text ? [{ text, change: "same" as const, marks: [] }] : []),
+    ]),
+  });
+  const shown = html({
+    shape: "rich",
+    lines: [line("Before"), row("header_row", "Wind", "Speed"), row("row", "12 m/s", ""), line("After")],
+  });
+  const columns = (tag: string) =>
+    [...shown.matchAll(new RegExp(`<${tag}\\b[^>]*>(.*?)</${tag}>`, "g"))].map((m) => m[1]);
+
+  it("is a table, with its column names as such and empty cells in their place", () => {
+    expect(columns("th")).toEqual(["Wind", "Speed"]);
+    expect(columns("td")).toEqual(["12 m/s", ""]);
+    expect(shown.match(/<table/g)).toHaveLength(1);
+  });
+
+  it("stands between the lines around it, and two tables are two", () => {
+    expect(shown.indexOf("Before")).toBeLessThan(shown.indexOf("<table"));
+    expect(shown.indexOf("After")).toBeGreaterThan(shown.indexOf("</table>"));
+    const two = html({ shape: "rich", lines: [row("header_row", "a"), row("row", "b"), row("header_row", "c")] });
+    expect(two.match(/<table/g)).toHaveLength(2);
+  });
+});

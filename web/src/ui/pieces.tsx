@@ -57,8 +57,6 @@ function Formatted({ piece }: { piece: RichPiece }) {
         return <sup>{inside}</sup>;
       case "code":
         return <code className="mono">{inside}</code>;
-      case "cell":
-        return <span className="mx-1.5 border-l border-ink-3" />;
       case "mention":
       case "parameter":
         return <span className="rounded bg-wash px-1">{inside}</span>;
@@ -72,8 +70,6 @@ const lineLook: Partial<Record<string, string>> = {
   heading: "font-semibold",
   code: "mono",
   quote: "border-l-2 border-hair pl-2 text-ink-2",
-  row: "border-b border-hair-2",
-  header_row: "border-b border-hair font-semibold",
 };
 
 function lineMark(kind: Schemas["LineKind"]): string {
@@ -83,28 +79,84 @@ function lineMark(kind: Schemas["LineKind"]): string {
 
 /** Lines of a rich text. */
 function Lines({ lines, side }: { lines: Line[]; side?: Side }) {
+  const seen = lines.filter((l) => !hidden(l.change, side) || l.pieces.some((p) => !hidden(p.change, side)));
   return (
-    <span className="block break-words">
-      {lines
-        .filter((l) => !hidden(l.change, side) || l.pieces.some((p) => !hidden(p.change, side)))
-        .map((l, n) => (
-          <span
-            key={n}
-            className={`block min-h-[1em] whitespace-pre-wrap ${typeof l.kind === "string" ? (lineLook[l.kind] ?? "") : ""}`}
-            style={{ marginLeft: l.depth * 14 }}
-          >
-            {lineMark(l.kind) && <span className="mr-1.5 -ml-3 text-ink-3">{lineMark(l.kind)}</span>}
-            {l.kind === "rule" && <span className="my-1.5 block border-t border-ink-3" />}
-            {l.pieces
-              .filter((p) => !hidden(p.change, side))
-              .map((p, k) => (
-                <Change key={k} change={p.change}>
-                  <Formatted piece={p} />
-                </Change>
-              ))}
-          </span>
-        ))}
+    <div className="break-words">
+      {groups(seen).map((group, n) =>
+        isRow(group[0]) ? <Table key={n} rows={group} side={side} /> : <TextLine key={n} line={group[0]} side={side} />,
+      )}
+    </div>
+  );
+}
+
+const isRow = (line: Line) => line.kind === "row" || line.kind === "header_row";
+
+/** Rows that stand together are one table; a row of column names begins another. */
+function groups(lines: Line[]): [Line, ...Line[]][] {
+  const out: [Line, ...Line[]][] = [];
+  for (const line of lines) {
+    const last = out.at(-1);
+    if (last && isRow(last[0]) && line.kind === "row") last.push(line);
+    else out.push([line]);
+  }
+  return out;
+}
+
+function Words({ pieces, side }: { pieces: RichPiece[]; side?: Side }) {
+  return pieces
+    .filter((p) => !hidden(p.change, side))
+    .map((p, k) => (
+      <Change key={k} change={p.change}>
+        <Formatted piece={p} />
+      </Change>
+    ));
+}
+
+function TextLine({ line, side }: { line: Line; side?: Side }) {
+  return (
+    <span
+      className={`block min-h-[1em] whitespace-pre-wrap ${typeof line.kind === "string" ? (lineLook[line.kind] ?? "") : ""}`}
+      style={{ marginLeft: line.depth * 14 }}
+    >
+      {lineMark(line.kind) && <span className="mr-1.5 -ml-3 text-ink-3">{lineMark(line.kind)}</span>}
+      {line.kind === "rule" && <span className="my-1.5 block border-t border-ink-3" />}
+      <Words pieces={line.pieces} side={side} />
     </span>
+  );
+}
+
+/** The cells of a row: what stands between the marks for the next cell. */
+function cells(line: Line, side?: Side): RichPiece[][] {
+  const out: RichPiece[][] = [[]];
+  for (const piece of line.pieces) {
+    if (!piece.marks.includes("cell")) out.at(-1)?.push(piece);
+    else if (!hidden(piece.change, side)) out.push([]);
+  }
+  return out;
+}
+
+function Table({ rows, side }: { rows: Line[]; side?: Side }) {
+  return (
+    <table className="my-1 max-w-full border-collapse">
+      <tbody>
+        {rows.map((row, n) => (
+          <tr key={n} className="align-top">
+            {cells(row, side).map((cell, k) => {
+              const look = "border border-hair px-2 py-0.5 text-left";
+              return row.kind === "header_row" ? (
+                <th key={k} scope="col" className={`${look} bg-wash font-semibold`}>
+                  <Words pieces={cell} side={side} />
+                </th>
+              ) : (
+                <td key={k} className={look}>
+                  <Words pieces={cell} side={side} />
+                </td>
+              );
+            })}
+          </tr>
+        ))}
+      </tbody>
+    </table>
   );
 }
 
@@ -129,7 +181,7 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
         .map((s, n) => (
           <li key={n} className={`grid grid-cols-[22px_1fr] ${any && !differs(s) ? "text-ink-3" : ""}`}>
             <span className="mono text-ink-3">{(side === "before" ? s.before : (s.after ?? s.before)) ?? ""}</span>
-            <span className="min-w-0">
+            <div className="min-w-0">
               {s.call.length > 0 && (
                 <span className="block">
                   <span className="mr-1.5 text-[11px] text-ink-3">calls</span>
@@ -139,10 +191,10 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
               {parts(s)
                 .filter(([, lines]) => shown(lines, side))
                 .map(([label, lines]) => (
-                  <span key={label} className={`block ${label ? "grid grid-cols-[58px_1fr]" : ""}`}>
+                  <div key={label} className={label ? "grid grid-cols-[58px_1fr]" : ""}>
                     {label && <span className="text-[11px] leading-[19px] text-ink-3">{label}</span>}
                     <Lines lines={lines} side={side} />
-                  </span>
+                  </div>
                 ))}
               {s.files.some((p) => p.text && !hidden(p.change, side)) && (
                 <span className="grid grid-cols-[58px_1fr]">
@@ -150,7 +202,7 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
                   <Pieces pieces={s.files} side={side} />
                 </span>
               )}
-            </span>
+            </div>
           </li>
         ))}
     </ol>

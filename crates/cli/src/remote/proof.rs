@@ -15,6 +15,23 @@ pub struct Prove {
     /// Keep the proof as a file: a page, a spreadsheet or signed JSON, by its ending (.html, .xlsx, .json).
     #[arg(long, short, value_name = "FILE")]
     output: Option<PathBuf>,
+    /// Read files at both ends and compare them byte by byte: all, or so many chosen at random. Else they are compared by
+    /// the digests that the systems state.
+    #[arg(long, value_name = "all|NUMBER", value_parser = files)]
+    read_files: Option<Files>,
+}
+
+#[derive(Clone, Copy)]
+enum Files {
+    All,
+    Sample(u32),
+}
+
+fn files(text: &str) -> Result<Files, String> {
+    match text {
+        "all" => Ok(Files::All),
+        number => number.parse().map(Files::Sample).map_err(|_| "“all” or a number of files is needed".to_owned()),
+    }
 }
 
 pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
@@ -28,7 +45,12 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
     };
     let route = to.route(name).await?;
     let id = route["id"].as_str().unwrap_or_default();
-    let job = to.post(&format!("/routes/{id}/proofs"), None).await?;
+    let files = match asked.read_files {
+        None => json!("none"),
+        Some(Files::All) => json!("all"),
+        Some(Files::Sample(n)) => json!({"sample": n}),
+    };
+    let job = to.post(&format!("/routes/{id}/proofs"), Some(&json!({"files": files}))).await?;
     finished(to, &job, "proof").await?;
     let state = to.get(&format!("/routes/{id}/proofs")).await?;
     let proof = &state["proof"];
@@ -44,6 +66,16 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
         let kind = lane["left_kind"].as_str().unwrap_or_default().replace('_', " ");
         lines.push(format!("{kind:<14}{:>8} of {} paired", lane["paired"], lane["left_count"]));
     }
+    let mut read = (0, 0, 0, 0);
+    for files in proof["lanes"].as_array().into_iter().flatten().map(|l| &l["files"]).filter(|f| f.is_object()) {
+        let number = |name: &str| files[name].as_u64().unwrap_or(0);
+        let not_read = files["not_read"].as_array().map_or(0, Vec::len) as u64;
+        read = (read.0 + number("of"), read.1 + number("read"), read.2 + number("same"), read.3 + not_read);
+    }
+    if asked.read_files.is_some() {
+        let (of, done, same, not) = read;
+        lines.push(format!("{done:>8} of {of} files read at both ends: {same} have the same bytes, {not} could not be read"));
+    }
     lines.push(format!("{:>8} fields are as they should be", figure("agrees")));
     lines.push(format!("{waits:>8} items wait"));
     for cause in proof["headline"]["waits"].as_array().into_iter().flatten() {
@@ -57,6 +89,7 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
         "agrees": figure("agrees"),
         "waits": waits,
         "unexplained": unexplained,
+        "files": {"of": read.0, "read": read.1, "same": read.2, "not_read": read.3},
         "losses_foreseen": proof["losses_foreseen"],
         "losses_unforeseen": proof["losses_unforeseen"],
     });

@@ -16,7 +16,7 @@ use reqwest::Method;
 use serde_json::{Value, json};
 
 /// Everything at an end that does not depend on the order of making: by origin mark or title.
-async fn state(systems: &Systems, known: &Known) -> BTreeMap<String, String> {
+pub async fn state(systems: &Systems, known: &Known) -> BTreeMap<String, String> {
     systems.misbehave(FaultPlan::default());
     let connector = systems.connect(known);
     let offered = connector.catalogue(known.container).await.expect("a catalogue");

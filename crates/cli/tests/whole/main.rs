@@ -1,10 +1,12 @@
 //! The real program as a whole: through its API, and through the browser.
 
+mod between;
 mod both_sides;
 mod browser;
 mod command_line;
 mod evidence;
 mod journey;
+mod kills;
 mod meanwhile;
 mod pairs;
 mod program;

@@ -1,10 +1,12 @@
 //! The real program on a real database, started and killed.
 
+#![allow(dead_code, reason = "tests and the benchmark each ask for a part of it")]
+
 use std::path::PathBuf;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use hovrel_testkit::Database;
+use hovrel_testkit::{Database, eventually};
 
 pub struct Program {
     child: Child,
@@ -23,7 +25,6 @@ impl Program {
     }
 
     /// With the leases of every day.
-    #[allow(dead_code, reason = "asked by the benchmark")]
     pub async fn start_with_long_leases() -> Program {
         Program::start_offering("[]", "30").await
     }
@@ -37,7 +38,7 @@ impl Program {
         let folder = tempfile::tempdir().expect("a folder");
         std::fs::write(folder.path().join("presets"), presets).expect("presets can be written");
         let database = Database::fresh().await;
-        let child = run(&folder, &database, "127.0.0.1:0", lease_seconds);
+        let child = run(&folder, &database, "127.0.0.1:0", lease_seconds, None);
         let mut program = Program { child, address: String::new(), folder, database, lease_seconds };
         program.address = program.announced().await;
         program
@@ -45,12 +46,56 @@ impl Program {
 
     /// Ends the program by signal 9 and starts it again at the same address.
     pub async fn kill_and_restart(&mut self) {
-        self.child.kill().expect("it runs");
+        self.restart(None).await;
+    }
+
+    /// The same, and it ends by signal 9 when a transfer comes by a place.
+    pub async fn restart_to_end_at(&mut self, place: &str) {
+        self.restart(Some(place)).await;
+    }
+
+    async fn restart(&mut self, cut: Option<&str>) {
+        // It may have ended by itself.
+        let _ = self.child.kill();
         self.child.wait().expect("it ends");
         std::fs::remove_file(self.folder.path().join("address")).expect("it had announced itself");
         let listen = self.address.trim_start_matches("http://").to_owned();
-        self.child = run(&self.folder, &self.database, &listen, self.lease_seconds);
+        self.child = run(&self.folder, &self.database, &listen, self.lease_seconds, cut);
         self.announced().await;
+    }
+
+    /// Whether the program ends before something else is so.
+    pub async fn ends_before(&mut self, mut other: impl AsyncFnMut() -> Option<()>) -> bool {
+        eventually("the program ends, or what is waited for", async || {
+            if self.child.try_wait().expect("it can be asked").is_some() {
+                return Some(true);
+            }
+            other().await.map(|()| false)
+        })
+        .await
+    }
+
+    /// Sends the program a signal by its name.
+    pub fn signal(&self, name: &str) {
+        let sent = Command::new("kill").args([format!("-{name}"), self.child.id().to_string()]).status();
+        assert!(sent.expect("kill is there").success());
+    }
+
+    /// Another program on the same database, with the same key.
+    pub async fn another(&self) -> Second {
+        let folder = tempfile::tempdir().expect("a folder");
+        for name in ["key", "presets"] {
+            std::fs::copy(self.folder.path().join(name), folder.path().join(name)).expect("it can be copied");
+        }
+        let child = run(&folder, &self.database, "127.0.0.1:0", self.lease_seconds, None);
+        let announced = async || std::fs::read_to_string(folder.path().join("address")).ok();
+        let address = eventually("the second program starts", announced).await;
+        Second { child, address, _folder: folder }
+    }
+
+    /// What a query of its database finds, whose one column is the text `told`.
+    pub async fn ask(&self, query: &str) -> Vec<String> {
+        self.database.ask(query).await
     }
 
     async fn announced(&mut self) -> String {
@@ -68,7 +113,6 @@ impl Program {
     }
 
     /// The high-water mark of its resident memory (proc(5), VmHWM).
-    #[allow(dead_code, reason = "asked by the benchmark")]
     pub fn peak_mib(&self) -> Option<u64> {
         let status = std::fs::read_to_string(format!("/proc/{}/status", self.child.id())).ok()?;
         let line = status.lines().find(|l| l.starts_with("VmHWM:"))?;
@@ -81,6 +125,20 @@ impl Program {
     }
 }
 
+/// A second program beside the first.
+pub struct Second {
+    child: Child,
+    pub address: String,
+    _folder: tempfile::TempDir,
+}
+
+impl Drop for Second {
+    fn drop(&mut self) {
+        let _ = self.child.kill();
+        let _ = self.child.wait();
+    }
+}
+
 impl Drop for Program {
     fn drop(&mut self) {
         let _ = self.child.kill();
@@ -88,7 +146,14 @@ impl Drop for Program {
     }
 }
 
-fn run(folder: &tempfile::TempDir, database: &Database, listen: &str, lease_seconds: &str) -> Child {
+/// `cut` is a place at which it ends by signal 9.
+fn run(
+    folder: &tempfile::TempDir,
+    database: &Database,
+    listen: &str,
+    lease_seconds: &str,
+    cut: Option<&str>,
+) -> Child {
     let path = |name: &str| -> PathBuf { folder.path().join(name) };
     let log = std::fs::OpenOptions::new().create(true).append(true).open(path("log")).expect("a log");
     Command::new(env!("CARGO_BIN_EXE_hovrel"))
@@ -99,6 +164,7 @@ fn run(folder: &tempfile::TempDir, database: &Database, listen: &str, lease_seco
         .arg("--presets")
         .arg(path("presets"))
         .env("DATABASE_URL", &database.url)
+        .env("FAILPOINTS", cut.map(|place| format!("{place}=return")).unwrap_or_default())
         // What is secret must be in no log, however much is logged.
         .env(
             "RUST_LOG",

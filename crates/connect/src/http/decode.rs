@@ -10,7 +10,7 @@ use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::compare::holdings;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, POSITION};
 use hovrel_core::model::{
     Argument, Artefact, Attachment, Call, Comment, Decimal, Document, Fields, Fingerprint, HistoryEntry, Inline, Kind,
     Link, LinkEnd, LinkType, Reference, Span, Stamp, Step, Value, ValueType,
@@ -38,7 +38,10 @@ pub struct Decoder<'a> {
 impl Decoder<'_> {
     /// Where a field stands in an item.
     pub fn place(&self, field: &str) -> String {
-        self.of.fields_at.get(field).cloned().unwrap_or_else(|| format!("/{field}"))
+        match (&self.of.position, field) {
+            (Some(at), POSITION) => at.clone(),
+            _ => self.of.fields_at.get(field).cloned().unwrap_or_else(|| format!("/{field}")),
+        }
     }
 
     /// What the profile says of a field's type.

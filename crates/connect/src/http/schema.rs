@@ -6,7 +6,7 @@
 use std::collections::HashMap;
 
 use hovrel_core::catalogue::{Calls, Catalogue, CatalogueFinding, FieldSchema, KindSchema, NotRead, TableForm, User};
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, POSITION};
 use hovrel_core::model::{Kind, LinkType, ValueType};
 use hovrel_core::workflow::{Move, Workflow};
 
@@ -121,6 +121,9 @@ pub async fn read(client: &Client, container: &str) -> Result<Schema, ConnectErr
             types.dedup();
             let field = FieldSchema::new(LINKS, "Links", ValueType::Links);
             fields.push(FieldSchema { link_types: Some(types), ..field });
+        }
+        if of.position.is_some() {
+            fields.push(FieldSchema::new(POSITION, "Position", ValueType::Integer));
         }
         if of.origin_label.is_some() {
             let field = FieldSchema::new(ORIGIN, "Origin", ValueType::Text);

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use crate::catalogue::KindSchema;
 use crate::identity::{comment_is_there, is_same_entry};
-use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, labelled, same_links, sorted};
+use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION, labelled, same_links, sorted};
 use crate::model::{Artefact, Comment, Fingerprint, HistoryEntry, Reference, Value, with_piece_ids};
 
 /// The value of a right artefact under a target name, pseudo-fields included. A field the system left
@@ -71,9 +71,9 @@ pub fn history_of(value: &Value) -> &[HistoryEntry] {
 
 /// What an artefact holds in everything that can be written to it, as short fingerprints by field: so that what a write
 /// did not send can be compared with what it was. Fields that the system itself keeps are left out, and so are comments
-/// and history, which grow.
+/// and history, which grow, and the place in the folder, which moves when others come and go.
 pub fn holdings(artefact: &Artefact, kind: &KindSchema) -> BTreeMap<String, String> {
-    let own = kind.fields.iter().filter(|f| !f.read_only && !matches!(f.id.as_str(), COMMENTS | HISTORY));
+    let own = kind.fields.iter().filter(|f| !f.read_only && !matches!(f.id.as_str(), COMMENTS | HISTORY | POSITION));
     let fields = own.map(|f| f.id.as_str()).chain(kind.in_folders.then_some(PARENT));
     fields.map(|field| (field.to_owned(), holding(artefact, field))).collect()
 }

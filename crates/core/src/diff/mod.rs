@@ -14,7 +14,7 @@ use std::borrow::Cow;
 use serde::{Deserialize, Serialize};
 use similar::ChangeTag;
 
-use crate::model::{Document, Value};
+use crate::model::{Block, Document, Inline, Value};
 
 pub use rich::{LineKind, Mark, RichLine, RichPiece, diff_documents};
 pub use steps::StepDiff;
@@ -69,7 +69,15 @@ fn as_document(value: &Value) -> Option<Cow<'_, Document>> {
         Value::RichText(document) => Some(Cow::Borrowed(document)),
         Value::Comments(list) => Some(Cow::Owned(said::comments(list))),
         Value::History(list) => Some(Cow::Owned(said::history(list))),
+        Value::Table(rows) => Some(Cow::Owned(table(rows))),
         Value::Empty => Some(Cow::Owned(Document::default())),
         _ => None,
     }
+}
+
+/// A table of values as a document: its first row is the column names.
+fn table(rows: &[Vec<String>]) -> Document {
+    let cell = |text: &String| vec![Block::Paragraph { content: vec![Inline::Text { text: text.clone() }] }];
+    let rows = rows.iter().map(|row| row.iter().map(cell).collect()).collect();
+    Document { blocks: vec![Block::Table { header: true, rows }] }
 }

@@ -20,6 +20,7 @@ mod links;
 mod mentions;
 mod met;
 mod new_field;
+mod order;
 mod resolve;
 mod steps;
 mod suggest;
@@ -45,6 +46,7 @@ pub use links::{as_they_are_called, leads_back, same_links};
 pub use mentions::{labelled, named, names_pending, pending_names, renamed};
 pub use met::{RuleTable, met};
 pub use new_field::field_like;
+pub use order::{order_is_carried, order_of};
 pub use resolve::{Lacking, NotThere, Resolved, resolved, written_from};
 pub use suggest::{GoTogether, Suggestion, Twins, suggest, suggest_value_map};
 pub use users::{UserMatch, UserMatcher, recognise};
@@ -52,6 +54,8 @@ pub use versions::{Became, LaneChange, LanePart, RuleChange, changes_between};
 
 /// The pseudo-field that holds an artefact's folder.
 pub const PARENT: &str = "@parent";
+/// The field that holds an artefact's place among those of its folder, as a number.
+pub const POSITION: &str = "@position";
 /// The pseudo-field that holds an artefact's files.
 pub const ATTACHMENTS: &str = "@attachments";
 /// The pseudo-field that holds an artefact's links.

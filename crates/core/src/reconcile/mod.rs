@@ -12,8 +12,8 @@ use serde::{Deserialize, Serialize};
 use crate::compare::{Absence, Bases, Comparer, comments_of, history_of, right_value, same};
 use crate::identity::{Accepted, Pair, Sorted, sort_history};
 use crate::loss::Loss;
-use crate::mapping::{ATTACHMENTS, COMMENTS, Context, HISTORY, LINKS, Lane, source_value};
-use crate::model::{Artefact, Kind, Value};
+use crate::mapping::{ATTACHMENTS, COMMENTS, Context, HISTORY, LINKS, Lane, order_is_carried, order_of, source_value};
+use crate::model::{Artefact, Attachment, Kind, Value};
 use crate::plan::lacks_only;
 
 use causes::Case;
@@ -47,6 +47,130 @@ pub struct LaneProof {
     /// Pairs that a person let go.
     #[serde(default)]
     pub let_go: u64,
+    /// The order in which items stand in their folders; none where they don't stand in folders at both ends.
+    #[serde(default)]
+    pub order: Option<OrderProof>,
+    /// Files whose bytes were read at both ends; none if they were only compared as the systems state them.
+    #[serde(default)]
+    pub files: Option<FilesRead>,
+}
+
+/// A file as both ends gave it out, with the digests and sizes of what came.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FileCompared {
+    pub left_key: String,
+    pub right_key: String,
+    pub left: Attachment,
+    pub right: Attachment,
+}
+
+impl LaneProof {
+    /// That files are read, of so many that both ends have.
+    pub fn begin_files(&mut self, of: u64) {
+        self.files = Some(FilesRead { of, ..FilesRead::default() });
+    }
+
+    /// Takes a file that was read at both ends. Other bytes have no reason that anybody knows: what the systems state of
+    /// them said otherwise.
+    pub fn file_compared(&mut self, title: &str, found: Result<FileCompared, FileNotRead>) {
+        let files = self.files.get_or_insert_default();
+        let FileCompared { left_key, right_key, left, right } = match found {
+            Ok(compared) => compared,
+            Err(not_read) => return files.not_read.push(not_read),
+        };
+        files.read += 1;
+        files.bytes += left.bytes.unwrap_or(0) + right.bytes.unwrap_or(0);
+        if left.is_same(&right) {
+            files.same += 1;
+            return;
+        }
+        let known = |d: &Difference| d.field == ATTACHMENTS && d.left_key == left_key;
+        if !self.differences.iter().any(known) {
+            for field in self.fields.iter_mut().filter(|f| f.field == ATTACHMENTS) {
+                field.agree = field.agree.saturating_sub(1);
+            }
+        }
+        for piece in self.pieces.iter_mut().filter(|p| p.field == ATTACHMENTS) {
+            piece.there = piece.there.saturating_sub(1);
+        }
+        self.differences.push(Difference {
+            left_key,
+            right_key,
+            title: title.to_owned(),
+            field: ATTACHMENTS.to_owned(),
+            expected: Value::Attachments(vec![left]),
+            found: Value::Attachments(vec![right]),
+            cause: DifferenceCause::Unexplained,
+        });
+    }
+}
+
+/// Folders whose items stand in the same order at both ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct OrderProof {
+    /// Whether a rule carries the order.
+    pub carried: bool,
+    /// Folders with several items of the lane.
+    pub folders: u64,
+    /// Of these, those in which the items stand in the same order at the right.
+    pub same: u64,
+}
+
+impl OrderProof {
+    /// In one sentence for a person.
+    pub fn describe(self) -> String {
+        let OrderProof { carried, folders, same } = self;
+        let found = format!("in {same} of {folders} folders the items stand as at the left");
+        match carried {
+            true => format!("their order in folders is carried; {found}"),
+            false => format!("their order in folders is not kept there; {found}"),
+        }
+    }
+}
+
+/// Files that were read at both ends and compared byte by byte.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FilesRead {
+    /// Files that both ends have.
+    pub of: u64,
+    /// Of these, those that were read.
+    pub read: u64,
+    /// Of those that were read, those whose bytes are the same.
+    pub same: u64,
+    /// Bytes that were read, of both ends together.
+    pub bytes: u64,
+    /// Files that could not be read, and why.
+    pub not_read: Vec<FileNotRead>,
+}
+
+impl FilesRead {
+    /// In one sentence for a person; `files` is none where no file was read.
+    pub fn describe(files: Option<&FilesRead>) -> String {
+        match files {
+            None => "their files were compared by the digests that the systems state".to_owned(),
+            Some(f) => {
+                let not_read = match f.not_read.len() {
+                    0 => String::new(),
+                    n => format!(", {n} could not be read"),
+                };
+                format!("{} of their {} files were read at both ends: {} have the same bytes{not_read}", f.read, f.of, f.same)
+            }
+        }
+    }
+}
+
+/// A file that could not be read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FileNotRead {
+    pub left_key: String,
+    pub right_key: String,
+    pub name: String,
+    /// Whether it is the left one.
+    pub at_left: bool,
+    pub why: String,
 }
 
 /// What a proof comes to.
@@ -258,7 +382,10 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
         losses: Vec::new(),
         absent: Vec::new(),
         let_go: from.pairs.iter().filter(|p| p.let_go).count() as u64,
+        order: None,
+        files: None,
     };
+    let mut both: Vec<(&Artefact, &Artefact)> = Vec::new();
     for artefact in from.left {
         let pair = by_left.get(artefact.id.as_str());
         let fate = from.fates.get(&artefact.id);
@@ -286,6 +413,7 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
             continue;
         };
         proof.paired += 1;
+        both.push((artefact, other));
         let untouched = comparer.untouched(artefact, other, pair);
         let base = if untouched { None } else { from.bases.base(pair) };
         let accepted = from.accepted.get(&(artefact.id.clone(), other.id.clone())).map_or(&[][..], Vec::as_slice);
@@ -350,6 +478,7 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
             });
         }
     }
+    proof.order = order_is_carried(lane).map(|carried| order(carried, &both));
     absent_at_left(&mut proof, from);
     proof.fields = fields.into_values().collect();
     proof.pieces = pieces.into_iter().map(|(field, p)| PieceProof { field: field.to_owned(), ..p }).collect();
@@ -393,6 +522,21 @@ impl SaidCount {
             _ => None,
         }
     }
+}
+
+/// In how many folders the items stand in the same order at both ends.
+fn order(carried: bool, pairs: &[(&Artefact, &Artefact)]) -> OrderProof {
+    let mut by_folder: BTreeMap<Option<&str>, Vec<(&Artefact, &Artefact)>> = BTreeMap::new();
+    for (left, right) in pairs {
+        by_folder.entry(left.parent.as_deref()).or_default().push((left, right));
+    }
+    let mut out = OrderProof { carried, folders: 0, same: 0 };
+    for items in by_folder.values_mut().filter(|items| items.len() > 1) {
+        items.sort_by_key(|(left, _)| order_of(left));
+        out.folders += 1;
+        out.same += u64::from(items.is_sorted_by_key(|(_, right)| order_of(right)));
+    }
+    out
 }
 
 /// Pairs whose left half is gone, or no longer covered.
@@ -450,7 +594,77 @@ fn pieces(list: &Value) -> Vec<Value> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::{Attachment, Link, LinkEnd, LinkType};
+    use crate::model::{Link, LinkEnd, LinkType};
+
+    /// Systems that state the same digest for other bytes.
+    #[test]
+    fn bytes_that_differ_are_unexplained_whatever_the_systems_state() {
+        let file = |digest: &str| Attachment {
+            name: "a.png".into(),
+            media_type: "image/png".into(),
+            bytes: Some(4),
+            digest: Some(digest.into()),
+        };
+        let files = FieldProof { compared: 2, agree: 2, ..FieldProof::of(ATTACHMENTS) };
+        let pieces = PieceProof { field: ATTACHMENTS.into(), expected: 3, there: 3, only_right: 0 };
+        let mut proof = LaneProof { fields: vec![files], pieces: vec![pieces], ..some_lane() };
+        proof.begin_files(3);
+        let compared = |key: &str, right: &str| FileCompared {
+            left_key: key.into(),
+            right_key: "R".into(),
+            left: file("1"),
+            right: file(right),
+        };
+        proof.file_compared("One", Ok(compared("L1", "1")));
+        proof.file_compared("Two", Ok(compared("L2", "2")));
+        let (left_key, right_key, name) = ("L2".into(), "R".into(), "b.png".into());
+        proof.file_compared("Two", Err(FileNotRead { left_key, right_key, name, at_left: false, why: "gone".into() }));
+        let read = proof.files.as_ref().expect("files were read");
+        assert_eq!((read.of, read.read, read.same, read.bytes, read.not_read.len()), (3, 2, 1, 16, 1));
+        assert_eq!((proof.fields[0].agree, proof.pieces[0].there), (1, 2));
+        let headline = Headline::of(&[proof]);
+        assert_eq!((headline.agrees, headline.unexplained_items, headline.unexplained_fields), (1, 1, 1));
+    }
+
+    fn some_lane() -> LaneProof {
+        LaneProof {
+            lane: "cases".into(),
+            left_kind: Kind::TestCase,
+            right_kind: Kind::TestCase,
+            left_count: 2,
+            paired: 2,
+            right_count: 2,
+            fields: Vec::new(),
+            differences: Vec::new(),
+            missing: Vec::new(),
+            pieces: Vec::new(),
+            losses: Vec::new(),
+            absent: Vec::new(),
+            let_go: 0,
+            order: None,
+            files: None,
+        }
+    }
+
+    #[test]
+    fn folders_with_their_items_in_another_order_are_counted() {
+        // By its number at the left, by the place in the list at the right.
+        let listed = |place: u32| Artefact { position: place, ..Artefact::bare(Kind::TestCase, "r") };
+        let at = |folder: &str, number: Value| {
+            let mut item = Artefact { parent: Some(folder.into()), ..Artefact::bare(Kind::TestCase, "l") };
+            item.fields.set("@position", number);
+            item
+        };
+        let numbered = |folder, number| at(folder, Value::Integer(number));
+        let (first, second) = (listed(1), listed(2));
+        let both = [numbered("a", 20), numbered("a", 10), numbered("b", 1), numbered("b", 2), numbered("c", 1)];
+        let [a20, a10, b1, b2, c1] = &both;
+        let found = order(true, &[(a20, &first), (a10, &second), (b1, &first), (b2, &second), (c1, &first)]);
+        assert_eq!(found, OrderProof { carried: true, folders: 2, same: 1 }, "one item alone is in no order");
+        let unnumbered = at("a", Value::Empty);
+        let found = order(false, &[(a20, &first), (&unnumbered, &second)]);
+        assert_eq!(found, OrderProof { carried: false, folders: 1, same: 1 }, "without a number it stands behind");
+    }
 
     #[test]
     fn pieces_are_counted_in_both_directions() {

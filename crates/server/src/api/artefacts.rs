@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::Lane;
@@ -16,6 +16,7 @@ use uuid::Uuid;
 use super::names::Names;
 use crate::App;
 use crate::problem::Problem;
+use crate::query::Query;
 
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]

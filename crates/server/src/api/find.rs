@@ -1,6 +1,6 @@
 //! The finder and the overview.
 
-use axum::extract::{Query, State};
+use axum::extract::State;
 use axum::{Extension, Json};
 use hovrel_store::Session;
 use serde::{Deserialize, Serialize};
@@ -13,6 +13,7 @@ use super::standing::{RouteAnswer, answers};
 use super::systems::SystemAnswer;
 use crate::App;
 use crate::problem::Problem;
+use crate::query::Query;
 
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]

@@ -3,7 +3,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
@@ -24,6 +24,7 @@ use super::plans::field_name;
 use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
+use crate::query::Query;
 use crate::twins::Unpaired;
 
 /// An item at one end.

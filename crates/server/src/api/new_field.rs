@@ -4,7 +4,7 @@
 //! is not there.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, NewField};
@@ -19,6 +19,7 @@ use super::rules::end_schema;
 use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
+use crate::query::Query;
 
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]

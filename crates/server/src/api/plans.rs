@@ -1,12 +1,12 @@
 //! Dry runs and plans: what was found, in or out, field by field, and the transfer of it.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::response::Response;
 use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
-use hovrel_core::model::Value;
+use hovrel_core::model::{Kind, Value};
 use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, fields_to_write, makes_new};
 use hovrel_core::rehearse::{Estimate, Refusal, RefusalReason, Rehearsal};
 use hovrel_engine::PlanSummary;
@@ -20,6 +20,7 @@ use super::names::Names;
 use crate::App;
 use crate::body::Body;
 use crate::problem::Problem;
+use crate::query::Query;
 use crate::surveyed::LeftEnd;
 
 /// Begins a dry run. Refused while rules have faults that block it.
@@ -59,6 +60,8 @@ pub struct PlanFigure {
     pub only_right: u64,
     /// Pairs that a person let go: they are not carried, and not told again.
     pub let_go: u64,
+    /// Kinds whose items stand in folders at both ends and don't keep their order there.
+    pub order_not_kept: Vec<Kind>,
     /// Left items that get a link to their counterpart if their change is carried out.
     pub links_back: u64,
     /// Changes taken in that the right would not take, as the rehearsal found.
@@ -118,6 +121,7 @@ impl PlanFigure {
             left_total: summary.left_total,
             only_right: summary.only_right,
             let_go: summary.let_go,
+            order_not_kept: summary.order_not_kept,
             links_back: summary.links_back,
             estimate: summary.estimate,
             outcomes: counts
@@ -153,8 +157,9 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Pl
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct ChangeQuery {
-    outcome: Option<String>,
-    kind: Option<String>,
+    outcome: Option<Outcome>,
+    kind: Option<Kind>,
+    /// A field that the plan's rules fill.
     field: Option<String>,
     #[serde(default)]
     with_losses: bool,
@@ -170,16 +175,22 @@ pub struct ChangeQuery {
 }
 
 impl ChangeQuery {
-    fn filter(self) -> ChangeFilter {
-        ChangeFilter {
-            outcome: self.outcome,
-            kind: self.kind,
+    /// Refused if its field is none of the plan's.
+    fn filter(self, lanes: &[Lane]) -> Result<ChangeFilter, Problem> {
+        if let Some(field) = &self.field
+            && !lanes.iter().flat_map(|l| &l.rules).any(|r| r.target == *field)
+        {
+            return Err(Problem::field("/field", format!("no rule of this plan fills a field “{field}”")));
+        }
+        Ok(ChangeFilter {
+            outcome: self.outcome.map(|o| o.id().to_owned()),
+            kind: self.kind.map(|k| k.id().to_owned()),
             field: self.field,
             with_losses: self.with_losses,
             left_out: self.left_out,
             refused: self.refused,
             find: self.find.filter(|f| !f.trim().is_empty()),
-        }
+        })
     }
 }
 
@@ -194,8 +205,8 @@ pub struct ChangeList {
 #[derive(Serialize, ToSchema)]
 pub struct ListedChange {
     seq: u32,
-    kind: hovrel_core::model::Kind,
-    outcome: hovrel_core::plan::Outcome,
+    kind: Kind,
+    outcome: Outcome,
     left: Option<hovrel_core::plan::Side>,
     right: Option<hovrel_core::plan::Side>,
     evidence: Option<hovrel_core::identity::Evidence>,
@@ -289,7 +300,7 @@ pub async fn changes(
     let (after, limit) = (query.after.unwrap_or(-1), query.limit.unwrap_or(PAGE).clamp(1, 500));
     let plan = app.hub.store.plan(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
-    let (rows, total) = app.hub.store.list_changes(id, &query.filter(), after, limit).await?;
+    let (rows, total) = app.hub.store.list_changes(id, &query.filter(&lanes)?, after, limit).await?;
     let next = (rows.len() as i64 == limit).then(|| rows.last().map(|r| r.seq)).flatten();
     let items = rows.into_iter().map(|r| Ok(listed(read(r)?, &lanes))).collect::<Result<_, Problem>>()?;
     Ok(Json(ChangeList { items, total, next }))
@@ -475,10 +486,11 @@ pub async fn decide(
 ) -> Result<Json<ChangeDetail>, Problem> {
     still_open(&app, id).await?;
     let Read { change, mut decision, refusals, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
-    let can_t = matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable)
-        || (change.outcome == Outcome::GoneRight
-            && change.as_new.is_empty()
-            && !body.let_go.unwrap_or(decision.let_go));
+    let can_t =
+        matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable | Outcome::TakenOff)
+            || (change.outcome.is_absent()
+                && change.as_new.is_empty()
+                && !body.let_go.unwrap_or(decision.let_go));
     if can_t && body.included == Some(true) {
         return Err(Problem::not_now(
             "Nothing can be written for this item as it stands.",
@@ -487,9 +499,10 @@ pub async fn decide(
     }
     if let Some(as_new) = body.as_new {
         if as_new && change.as_new.is_empty() {
-            return Err(Problem::field("/as_new", "only an adoption that waits for review can be made new instead"));
+            return Err(Problem::field("/as_new", "only an adoption that waits for review, or an item that is gone at the right, can be made anew"));
         }
         decision.as_new = as_new;
+        decision.let_go &= !as_new;
         decision.fields.clear();
         decision.included = true;
     }
@@ -498,7 +511,8 @@ pub async fn decide(
             return Err(Problem::field("/let_go", "only a pair of which an item is not there can be let go"));
         }
         decision.let_go = let_go;
-        decision.included = true;
+        decision.as_new &= !let_go;
+        decision.included = let_go;
     }
     let known = if decision.as_new { &change.as_new } else { &change.fields };
     let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
@@ -556,7 +570,9 @@ pub async fn include(
     Body(body): Body<IncludeBody>,
 ) -> Result<Json<Included>, Problem> {
     still_open(&app, id).await?;
-    let changed = app.hub.store.include_matching(id, &body.filter.filter(), body.included).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(app.hub.store.plan(id).await?.lanes)?;
+    let filter = body.filter.filter(&lanes)?;
+    let changed = app.hub.store.include_matching(id, &filter, body.included).await?;
     Ok(Json(Included { changed: changed as u64 }))
 }
 

@@ -5,14 +5,15 @@ use axum::extract::{Path, State};
 use axum::response::Response;
 use chrono::{DateTime, Utc};
 use hovrel_core::reconcile::{DifferenceCause, Headline, LaneProof};
-use hovrel_engine::RouteProof;
+use hovrel_engine::{ProofOptions, ReadFiles, RouteProof};
 use hovrel_store::NewJob;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::jobs::{JobAnswer, LedgerLine};
 use crate::App;
+use crate::body::Body;
 use crate::problem::Problem;
 
 #[derive(Serialize, ToSchema)]
@@ -115,11 +116,48 @@ pub async fn latest(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json
     Ok(Json(ProofState { proof, job }))
 }
 
+/// What a proof is to read.
+#[derive(Debug, Default, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct ProveBody {
+    #[serde(default)]
+    files: FilesBody,
+}
+
+/// Whether files are read at both ends and compared byte by byte. A proof says how many it read.
+#[derive(Debug, Default, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum FilesBody {
+    /// They are compared by the digests that the systems state.
+    #[default]
+    None,
+    /// So many of them, chosen at random.
+    Sample(u32),
+    All,
+}
+
+/// A sample of more files than this is no sample.
+const LARGEST_SAMPLE: u32 = 100_000;
+
 /// Begins a proof: both ends are read again and compared.
-#[utoipa::path(post, path = "/routes/{id}/proofs", operation_id = "prove", params(("id" = Uuid, Path)),
+#[utoipa::path(post, path = "/routes/{id}/proofs", operation_id = "prove", params(("id" = Uuid, Path)), request_body = Option<ProveBody>,
     responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
-pub async fn prove(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
+pub async fn prove(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    body: Option<Body<ProveBody>>,
+) -> Result<Response, Problem> {
     app.hub.store.route(id).await?;
-    let job = NewJob { id: Uuid::now_v7(), kind: "proof".into(), route_id: Some(id), ..NewJob::default() };
+    let files = match body.map(|Body(body)| body.files).unwrap_or_default() {
+        FilesBody::None => ReadFiles::None,
+        FilesBody::All => ReadFiles::All,
+        FilesBody::Sample(n) if (1..=LARGEST_SAMPLE).contains(&n) => ReadFiles::Sample(n),
+        FilesBody::Sample(_) => {
+            let detail = format!("a sample has 1 to {LARGEST_SAMPLE} files");
+            return Err(Problem::field("/files/sample", detail));
+        }
+    };
+    let options = serde_json::to_value(ProofOptions { files })?;
+    let job = NewJob { id: Uuid::now_v7(), kind: "proof".into(), route_id: Some(id), options, ..NewJob::default() };
     super::jobs::queue(&app, job).await
 }

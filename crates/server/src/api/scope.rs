@@ -2,7 +2,7 @@
 //! what it matches. Nothing here is saved.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use chrono::Utc;
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::expression::{ExpressionFault, Function, Name, functions, own_names};
@@ -18,6 +18,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::body::Body;
 use crate::problem::Problem;
+use crate::query::Query;
 use crate::surveyed::LeftEnd;
 
 #[derive(Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]

@@ -1,7 +1,7 @@
 //! Systems: connect, check, survey, look.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
@@ -18,6 +18,7 @@ use super::jobs::JobAnswer;
 use crate::App;
 use crate::body::Body;
 use crate::problem::{FieldProblem, Problem};
+use crate::query::Query;
 
 /// A system that the demo offers to connect.
 #[derive(Debug, Clone, Serialize, Deserialize, ToSchema)]
@@ -483,6 +484,14 @@ pub async fn artefacts(
     Path((id, container)): Path<(Uuid, String)>,
     Query(query): Query<ArtefactQuery>,
 ) -> Result<Json<ArtefactList>, Problem> {
+    let Some(schema) = super::rules::end_schema(&app, id, &container).await? else {
+        return Err(Problem::missing("A survey of this project"));
+    };
+    let known = |field: &String| schema.catalogue.kind(query.kind).is_some_and(|k| k.field(field).is_some());
+    if let Some(field) = query.field.as_ref().filter(|f| !known(f)) {
+        let detail = format!("a {} has no field “{field}” there", query.kind.word());
+        return Err(Problem::field("/field", detail));
+    }
     let filter = ArtefactFilter {
         kind: query.kind.id().into(),
         find: query.find.filter(|f| !f.trim().is_empty()),

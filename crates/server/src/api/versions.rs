@@ -1,7 +1,7 @@
 //! The versions of a route: who saved what and when, what changed from one to the next, and what each was.
 
 use axum::Json;
-use axum::extract::{Path, Query, State};
+use axum::extract::{Path, State};
 use chrono::{DateTime, Utc};
 use hovrel_core::mapping::{Lane, LaneChange, changes_between};
 use serde::{Deserialize, Serialize};
@@ -10,6 +10,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::problem::Problem;
+use crate::query::Query;
 
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]

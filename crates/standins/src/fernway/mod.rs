@@ -71,7 +71,7 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
     let faults = Faults::new(options.faults, Some("/oauth/token"));
     let per_second = f64::from(options.calls_per_second);
     let server = Server {
-        kept,
+        kept: kept.clone(),
         faults: faults.clone(),
         bucket: Arc::new(Bucket::new(per_second, per_second)),
         hooks: hooks::Hooks::start(faults.clone()),
@@ -84,5 +84,5 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
         .merge(pages::routes(server.clone()))
         .layer(axum::middleware::from_fn_with_state(server, hooks::telling))
         .merge(fault_page::routes("Fernway", pages::COLOUR, faults.clone()));
-    listen(app, options.port, faults).await
+    listen(app, options.port, faults, kept).await
 }

@@ -251,6 +251,8 @@ fn fill(case: &mut Case, root: &Element, state: &State) -> Result<(), (&'static 
     if case.folder.is_some_and(|f| !state.folders.contains_key(&f)) {
         return Err(("folder", "there is no such folder".into()));
     }
+    let neighbours = state.cases.values().filter(|c| c.folder == case.folder).map(|c| c.rank);
+    case.rank = rank(root, case.rank, neighbours)?;
     if case.name.trim().is_empty() || case.name.chars().count() > 500 {
         return Err(("name", "a name of 1 to 500 characters is needed".into()));
     }
@@ -369,7 +371,22 @@ fn fill_folder(folder: &mut Folder, root: &Element, state: &State) -> Result<(),
     if folder.parent.is_some_and(|p| p == folder.number || !state.folders.contains_key(&p)) {
         return Err(("parent", "there is no such folder".into()));
     }
+    let neighbours = state.folders.values().filter(|f| f.parent == folder.parent).map(|f| f.rank);
+    folder.rank = rank(root, folder.rank, neighbours)?;
     Ok(())
+}
+
+/// The place that is asked for; what is new and asks for none stands last.
+fn rank(
+    root: &Element,
+    now: u32,
+    neighbours: impl Iterator<Item = u32>,
+) -> Result<u32, (&'static str, String)> {
+    match root.text_of("rank").filter(|r| !r.is_empty()) {
+        Some(told) => told.parse().map_err(|_| ("rank", format!("“{told}” is no place"))),
+        None if now == 0 => Ok(neighbours.max().unwrap_or(0) + 1),
+        None => Ok(now),
+    }
 }
 
 async fn make_folder(Extract(server): Extract<Server>, body: String) -> Response {
@@ -378,7 +395,8 @@ async fn make_folder(Extract(server): Extract<Server>, body: String) -> Response
         Err(e) => return malformed(e),
     };
     let mut state = server.kept.write();
-    let mut folder = Folder { number: 0, parent: None, name: String::new(), revision: 1, origin: String::new() };
+    let (name, origin) = (String::new(), String::new());
+    let mut folder = Folder { number: 0, parent: None, name, revision: 1, origin, rank: 0 };
     if let Err(e) = fill_folder(&mut folder, &root, &state) {
         return wrong_field(e);
     }

@@ -65,7 +65,7 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
     let kept = Kept::open(options.data, "oldstone", || seed::state(options.seed, options.size))?;
     let faults = Faults::new(options.faults, Some("/os/session"));
     let server = Server {
-        kept,
+        kept: kept.clone(),
         faults: faults.clone(),
         slots: Arc::new(tokio::sync::Semaphore::new(options.calls_at_once)),
         delay: options.delay,
@@ -75,5 +75,5 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
         .merge(api::routes(server.clone(), faults.clone()))
         .merge(pages::routes(server))
         .merge(fault_page::routes("Oldstone", pages::COLOUR, faults.clone()));
-    listen(app, options.port, faults).await
+    listen(app, options.port, faults, kept).await
 }

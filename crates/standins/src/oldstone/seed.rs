@@ -13,13 +13,15 @@ pub fn state(seed: u64, size: Size) -> State {
     let world = world::make(seed, size);
     let mut state = State { next_number: 5000, ..State::default() };
     state.people = PEOPLE.iter().map(|p| (p.login.to_owned(), p.name.to_owned(), p.email.to_owned())).collect();
+    let (folder_places, case_places) = (world.folder_places(), world.case_places());
     for (n, folder) in world.folders.iter().enumerate() {
         let number = n as u32 + 1;
         let parent = folder.parent.map(|p| p as u32 + 1);
-        let made = Folder { number, parent, name: folder.name.clone(), revision: 1, origin: String::new() };
+        let (name, origin, rank) = (folder.name.clone(), String::new(), folder_places[n]);
+        let made = Folder { number, parent, name, revision: 1, origin, rank };
         state.folders.insert(number, made);
     }
-    for c in world.cases {
+    for (c, rank) in world.cases.into_iter().zip(case_places) {
         let files = c
             .files
             .iter()
@@ -38,6 +40,7 @@ pub fn state(seed: u64, size: Size) -> State {
             Case {
                 number: c.number,
                 folder: Some(c.folder as u32 + 1),
+                rank,
                 revision: 1 + c.number % 9,
                 changed: c.changed,
                 changed_by: c.changed_by.to_owned(),

@@ -35,12 +35,18 @@ pub struct Folder {
     pub revision: u32,
     #[serde(default)]
     pub origin: String,
+    /// Its place among those of the same folder above.
+    #[serde(default)]
+    pub rank: u32,
 }
 
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 pub struct Case {
     pub number: u32,
     pub folder: Option<u32>,
+    /// Its place in the folder.
+    #[serde(default)]
+    pub rank: u32,
     pub revision: u32,
     pub changed: NaiveDateTime,
     pub changed_by: String,

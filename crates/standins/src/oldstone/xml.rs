@@ -22,6 +22,7 @@ pub fn case(c: &Case) -> String {
     if let Some(folder) = c.folder {
         out += &element("folder", &format!("F-{folder}"));
     }
+    out += &element("rank", &c.rank.to_string());
     for (name, text) in [
         ("name", &c.name),
         ("description", &c.description),
@@ -154,6 +155,7 @@ pub fn folder(f: &Folder) -> String {
     if let Some(parent) = f.parent {
         out += &element("parent", &format!("F-{parent}"));
     }
+    out += &element("rank", &f.rank.to_string());
     out += &element("name", &f.name);
     out += &element("origin", &f.origin);
     out + "</folder>"

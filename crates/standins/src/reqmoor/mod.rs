@@ -53,10 +53,10 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
     let kept = Kept::open(options.data, "reqmoor", || seed::state(options.seed, options.size))?;
     let faults = Faults::new(options.faults, None);
     let slots = Arc::new(Semaphore::new(options.calls_at_once));
-    let server = Server { kept, faults: faults.clone(), slots };
+    let server = Server { kept: kept.clone(), faults: faults.clone(), slots };
     let app = Router::new()
         .merge(api::routes(server.clone(), faults.clone()))
         .merge(pages::routes(server))
         .merge(fault_page::routes("Reqmoor", pages::COLOUR, faults.clone()));
-    listen(app, options.port, faults).await
+    listen(app, options.port, faults, kept).await
 }

@@ -150,13 +150,14 @@ fn described(server: &Server) -> Value {
 }
 
 fn chapter_json(c: &Chapter) -> Value {
-    json!({"id": c.id, "number": format!("CH-{}", c.id), "chapter_id": c.chapter_id, "title": c.title,
-           "external_ref": c.external_ref, "etag": format!("\"c{}\"", c.revision)})
+    json!({"id": c.id, "number": format!("CH-{}", c.id), "chapter_id": c.chapter_id, "place": c.place,
+           "title": c.title, "external_ref": c.external_ref, "etag": format!("\"c{}\"", c.revision)})
 }
 
 fn case_json(c: &Case, own: &OwnFields) -> Value {
     let mut out = json!({
-        "id": c.id, "number": format!("TB-{}", c.id), "chapter_id": c.chapter_id, "title": c.title,
+        "id": c.id, "number": format!("TB-{}", c.id), "chapter_id": c.chapter_id, "place": c.place,
+        "title": c.title,
         "preconditions": c.preconditions, "priority": c.priority, "status": c.status, "component": c.component,
         "tags": c.tags, "assigned": c.assigned, "steps": c.steps, "external_ref": c.external_ref, "files": c.files,
         "comments": records_api::comments_json(&c.comments), "history": records_api::history_json(&c.history),
@@ -230,6 +231,7 @@ struct ChapterBody {
     title: Option<String>,
     #[serde(default, with = "double")]
     chapter_id: Option<Option<u32>>,
+    place: Option<u32>,
     #[serde(default, with = "double")]
     external_ref: Option<Option<String>>,
 }
@@ -251,6 +253,7 @@ struct CaseBody {
     links: Option<Value>,
     #[serde(default, with = "double")]
     chapter_id: Option<Option<u32>>,
+    place: Option<u32>,
     #[serde(default, with = "double")]
     external_ref: Option<Option<String>>,
 }
@@ -290,6 +293,8 @@ fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(),
     if c.chapter_id.is_some_and(|p| p == c.id || !state.chapters.contains_key(&p)) {
         return Err(bad("chapter_id", "there is no such chapter"));
     }
+    let neighbours = state.chapters.values().filter(|o| o.chapter_id == c.chapter_id).map(|o| o.place);
+    c.place = place(body.place, c.place, neighbours);
     if state.path(c.chapter_id).len() + 1 > DEEPEST {
         return Err(bad("chapter_id", format!("chapters go {DEEPEST} levels deep")));
     }
@@ -303,6 +308,15 @@ fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(),
         ));
     }
     Ok(())
+}
+
+/// The place that is asked for; what is new and asks for none stands last.
+fn place(asked: Option<u32>, now: u32, neighbours: impl Iterator<Item = u32>) -> u32 {
+    match asked {
+        Some(place) => place,
+        None if now == 0 => neighbours.max().unwrap_or(0) + 1,
+        None => now,
+    }
 }
 
 fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal> {
@@ -348,6 +362,8 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
     if c.chapter_id.is_some_and(|p| !state.chapters.contains_key(&p)) {
         return Err(bad("chapter_id", "there is no such chapter"));
     }
+    let neighbours = state.cases.values().filter(|o| o.chapter_id == c.chapter_id).map(|o| o.place);
+    c.place = place(body.place, c.place, neighbours);
     let taken = |o: &Case| o.id != c.id && o.external_ref.is_some() && o.external_ref == c.external_ref;
     if state.cases.values().any(taken) {
         return Err((
@@ -368,7 +384,7 @@ async fn make_chapter(Extract(server): Extract<Server>, Json(body): Json<Chapter
 }
 
 fn new_chapter(body: ChapterBody, state: &mut State) -> Result<Value, Refusal> {
-    let mut c = Chapter { id: 0, chapter_id: None, title: String::new(), external_ref: None, revision: 1 };
+    let mut c = Chapter { id: 0, chapter_id: None, place: 0, title: String::new(), external_ref: None, revision: 1 };
     fill_chapter(&mut c, body, state)?;
     c.id = state.take_number();
     let made = chapter_json(&c);
@@ -425,6 +441,7 @@ fn new_case(given: Map<String, Value>, state: &mut State) -> Result<Value, Refus
     let mut c = Case {
         id: 0,
         chapter_id: None,
+        place: 0,
         title: String::new(),
         preconditions: String::new(),
         priority: String::new(),

@@ -23,8 +23,9 @@ pub fn state(seed: u64, size: Size) -> State {
             display: p.name.to_owned(),
         });
     }
+    let (folder_places, case_places) = (world.folder_places(), world.case_places());
     for (n, c) in world.cases.iter().take(size.cases).enumerate().filter(|(n, _)| n % COPIED == 0) {
-        let chapter = chapter(&mut state, &world, c.folder);
+        let chapter = chapter(&mut state, &world, &folder_places, c.folder);
         // Every third copy was given a title of its own.
         let title = if n % (COPIED * 3) == 0 { format!("{} (checked)", c.title) } else { c.title.clone() };
         let steps = c
@@ -34,16 +35,17 @@ pub fn state(seed: u64, size: Size) -> State {
             .take(2)
             .map(|s| Step { action: plain(&s.action), expected: plain(&s.expected), shared: None })
             .collect();
-        add(&mut state, chapter, title, "Copied by hand in spring.", steps, n);
+        add(&mut state, (chapter, case_places[n]), title, "Copied by hand in spring.", steps, n);
     }
     let own = state.take_number();
-    let made = Chapter { id: own, chapter_id: None, title: "Only here".into(), external_ref: None, revision: 1 };
+    let title = "Only here".into();
+    let made = Chapter { id: own, chapter_id: None, place: 1, title, external_ref: None, revision: 1 };
     state.chapters.insert(own, made);
     for (n, title) in
         ["Staff kitchen fire door", "Parking barrier in snow", "Guest network is separate"].into_iter().enumerate()
     {
         let step = Step { action: "Look.".into(), expected: "It is so.".into(), shared: None };
-        add(&mut state, own, title.into(), "Written in the new system.", vec![step], n);
+        add(&mut state, (own, n as u32 + 1), title.into(), "Written in the new system.", vec![step], n);
     }
     run_in_spring(&mut state, own);
     state
@@ -83,13 +85,15 @@ fn run_in_spring(state: &mut State, chapter: u32) {
     }
 }
 
-fn chapter(state: &mut State, world: &World, folder: usize) -> u32 {
+fn chapter(state: &mut State, world: &World, places: &[u32], folder: usize) -> u32 {
     let mut parent = None;
-    for title in world.path(folder) {
+    for at in world.way(folder) {
+        let title = world.folders[at].name.as_str();
         let found = state.chapters.values().find(|c| c.chapter_id == parent && c.title == title).map(|c| c.id);
         parent = Some(found.unwrap_or_else(|| {
             let id = state.take_number();
-            let made = Chapter { id, chapter_id: parent, title: title.to_owned(), external_ref: None, revision: 1 };
+            let (title, place) = (title.to_owned(), places[at]);
+            let made = Chapter { id, chapter_id: parent, place, title, external_ref: None, revision: 1 };
             state.chapters.insert(id, made);
             id
         }));
@@ -97,12 +101,13 @@ fn chapter(state: &mut State, world: &World, folder: usize) -> u32 {
     parent.expect("a path has at least one folder")
 }
 
-fn add(state: &mut State, chapter: u32, title: String, preconditions: &str, steps: Vec<Step>, n: usize) {
+fn add(state: &mut State, (chapter, place): (u32, u32), title: String, preconditions: &str, steps: Vec<Step>, n: usize) {
     let id = state.take_number();
     let case = Case {
         own: Default::default(),
         id,
         chapter_id: Some(chapter),
+        place,
         title,
         preconditions: preconditions.to_owned(),
         priority: "Normal".into(),

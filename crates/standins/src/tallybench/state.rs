@@ -65,6 +65,9 @@ pub struct Person {
 pub struct Chapter {
     pub id: u32,
     pub chapter_id: Option<u32>,
+    /// Its place among those of the same chapter above.
+    #[serde(default)]
+    pub place: u32,
     pub title: String,
     pub external_ref: Option<String>,
     pub revision: u32,
@@ -74,6 +77,9 @@ pub struct Chapter {
 pub struct Case {
     pub id: u32,
     pub chapter_id: Option<u32>,
+    /// Its place in the chapter.
+    #[serde(default)]
+    pub place: u32,
     pub title: String,
     pub preconditions: String,
     pub priority: String,

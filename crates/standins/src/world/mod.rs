@@ -10,6 +10,8 @@ mod picture;
 pub mod said;
 mod words;
 
+use std::collections::HashMap;
+
 use chrono::{NaiveDate, NaiveDateTime, TimeDelta};
 use rand::seq::IndexedRandom;
 use rand::{Rng, SeedableRng};
@@ -141,6 +143,30 @@ pub fn make(seed: u64, size: Size) -> World {
     world
 }
 
+impl World {
+    /// The place of each folder among those of the same folder above, from 1.
+    pub fn folder_places(&self) -> Vec<u32> {
+        places(&self.folders.iter().map(|f| f.parent).collect::<Vec<_>>())
+    }
+
+    /// The place of each case in its folder, from 1.
+    pub fn case_places(&self) -> Vec<u32> {
+        places(&self.cases.iter().map(|c| Some(c.folder)).collect::<Vec<_>>())
+    }
+}
+
+/// People have moved things about: of each two neighbours the second stands first, so that the order is not the one in
+/// which they were made.
+fn places(folders: &[Option<usize>]) -> Vec<u32> {
+    let mut met: HashMap<Option<usize>, u32> = HashMap::new();
+    let mut place = |folder: &Option<usize>| {
+        let n = met.entry(*folder).or_default();
+        *n += 1;
+        if n.is_multiple_of(2) { *n - 1 } else { *n + 1 }
+    };
+    folders.iter().map(&mut place).collect()
+}
+
 /// What each case verifies, and a circle of cases that relate to one another.
 fn link(world: &mut World) {
     // Nothing verifies the last requirement.
@@ -252,12 +278,15 @@ fn ordinary(random: &mut ChaCha8Rng, number: u32, folder: usize, area: &str) -> 
 impl World {
     /// Names of the folders above and including `folder`, outermost first.
     pub fn path(&self, folder: usize) -> Vec<&str> {
-        let mut path = vec![self.folders[folder].name.as_str()];
-        let mut at = folder;
-        while let Some(parent) = self.folders[at].parent {
-            path.insert(0, &self.folders[parent].name);
-            at = parent;
+        self.way(folder).into_iter().map(|at| self.folders[at].name.as_str()).collect()
+    }
+
+    /// The folders down to a folder, outermost first, and it.
+    pub fn way(&self, folder: usize) -> Vec<usize> {
+        let mut way = vec![folder];
+        while let Some(parent) = self.folders[way[0]].parent {
+            way.insert(0, parent);
         }
-        path
+        way
     }
 }

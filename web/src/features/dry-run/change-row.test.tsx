@@ -11,6 +11,7 @@ const change = (more: Partial<Listed>): Listed => ({
   outcome: "new_right",
   included: true,
   as_new: false,
+  let_go: false,
   left: side("OS-7", "Wind above limit"),
   conflicts_open: 0,
   losses: 0,
@@ -82,4 +83,17 @@ it("a counterpart in doubt is a question until it is answered", () => {
 it("losses are counted in words for whoever does not see the disc", () => {
   expect(row({ losses: 1 }).html).toContain("1 loss");
   expect(row({ losses: 3 }).html).toContain("3 losses");
+});
+
+it("an item that is not there is told with what became of it, and is out until somebody says how", () => {
+  const gone = { absence: "gone at the right", included: false, right: side("TB-7", "Wind above limit") };
+  const { html, text, checked } = row({ outcome: "gone_right", ...gone });
+  expect(text).toContain("gone at the right");
+  expect(checked).toBe("false");
+  expect(html).toContain("disabled");
+  expect(row({ outcome: "gone_right", ...gone, as_new: true, included: true }).text).toContain("will be made anew");
+  const left = row({ outcome: "gone_left", ...gone, absence: "gone at the left; its counterpart stays" });
+  expect(left.text).toContain("TB-7");
+  expect(left.text).toContain("its counterpart stays");
+  expect(row({ outcome: "left_scope", ...gone, let_go: true, included: true }).text).toContain("let go");
 });

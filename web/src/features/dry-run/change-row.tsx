@@ -125,7 +125,26 @@ function rightWords(i: Listed): React.ReactNode {
         </span>
       );
     case "gone_right":
-      return <span className="truncate text-ink-3">was carried before and is gone</span>;
+    case "gone_left":
+    case "left_scope":
+    case "unreadable": {
+      const will = !i.included ? i.absence : i.let_go ? "let go" : i.as_new ? "will be made anew" : i.absence;
+      return (
+        <>
+          {i.outcome !== "gone_right" && right}
+          <span className="min-w-0 flex-1 truncate text-ink-3" title={i.absence ?? undefined}>
+            {will}
+          </span>
+        </>
+      );
+    }
+    case "taken_off":
+      return (
+        <>
+          {right}
+          <span className="min-w-0 flex-1 truncate text-ink-3">stays as it is</span>
+        </>
+      );
     default:
       return right;
   }

@@ -2,7 +2,16 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "@/api/client";
 import { exact } from "@/lib/format";
-import { count, evidenceWords, kindWord, lossWord, reasonWord } from "@/lib/words";
+import {
+  count,
+  decidable,
+  evidenceWords,
+  kindWord,
+  lossWord,
+  mayBeWritten,
+  reasonWord,
+  versionWord,
+} from "@/lib/words";
 import { Button, Check, Loading, Trouble } from "@/ui/basics";
 import { Shown, StaysAt } from "@/ui/pieces";
 
@@ -35,7 +44,7 @@ function stamp(side: Schemas["Side"] | null | undefined) {
   return (
     <>
       {side.key}
-      {side.version && ` · version ${side.version.replaceAll('"', "")}`}
+      {side.version && ` · version ${versionWord(side.version)}`}
       {side.modified && ` · ${exact(side.modified.at)}${side.modified.by ? `, ${side.modified.by}` : ""}`}
     </>
   );
@@ -44,7 +53,8 @@ function stamp(side: Schemas["Side"] | null | undefined) {
 function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: Decide }) {
   const c = d.change;
   const review = c.outcome === "adopt" && c.evidence?.how === "similar";
-  const conflicts = d.fields.filter((f) => ["no_base", "both_changed", "right_changed"].includes(f.reason));
+  const conflicts = d.fields.filter((f) => decidable(f.reason));
+  const gone = ["gone_right", "gone_left", "left_scope"].includes(c.outcome);
   const all = (decision: Schemas["FieldDecision"]) =>
     decide({ fields: Object.fromEntries(conflicts.map((f) => [f.field, decision])) });
   return (
@@ -73,14 +83,38 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
               </Button>
             </>
           )}
+          {gone && !locked && (
+            <>
+              {c.outcome === "gone_right" && (
+                <Button aria-pressed={c.as_new} go={c.as_new} onClick={() => decide({ as_new: !c.as_new })}>
+                  Make it anew
+                </Button>
+              )}
+              <Button aria-pressed={c.let_go} go={c.let_go} onClick={() => decide({ let_go: !c.let_go })}>
+                Let it go
+              </Button>
+            </>
+          )}
           {conflicts.length > 1 && !c.as_new && !locked && (
             <>
-              <Button onClick={() => all("write")}>Left wins in {conflicts.length}</Button>
+              {conflicts.every((f) => mayBeWritten(f.reason)) && (
+                <Button onClick={() => all("write")}>Left wins in {conflicts.length}</Button>
+              )}
               <Button onClick={() => all("keep_right")}>Right stays in {conflicts.length}</Button>
             </>
           )}
         </div>
       </header>
+      {c.absence && (
+        <p className="border-b border-hair-2 px-3 py-2 text-ink-2">
+          It is {c.absence}.{" "}
+          {!gone
+            ? "Nothing is written until it can be read."
+            : c.outcome === "gone_right"
+              ? "Nothing is made again unless you say so; let go, the pair is not told again."
+              : "Nothing is removed at the right. Let go, the pair is not carried or told again."}
+        </p>
+      )}
       {c.faults.length > 0 && (
         <ul role="alert" className="border-b border-hair-2 bg-clash-wash px-3 py-2 text-clash">
           {c.faults.map((f) => (
@@ -98,7 +132,7 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
           </ul>
         </div>
       )}
-      {d.fields.length === 0 && c.faults.length === 0 && (
+      {d.fields.length === 0 && c.faults.length === 0 && !c.absence && (
         <p className="px-3 py-3 text-ink-2">
           {c.outcome === "adopt"
             ? "Both hold the same. The two become a pair; nothing is written."
@@ -131,7 +165,8 @@ const cut = (text: string) => (text.length > 140 ? `${text.slice(0, 139)}…` : 
 
 function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean; locked: boolean; decide: Decide }) {
   const out = f.decision === "leave";
-  const conflict = f.reason === "no_base" || f.reason === "both_changed" || f.reason === "right_changed";
+  const conflict = decidable(f.reason);
+  const may = fresh || mayBeWritten(f.reason) || f.decision === "write";
   const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
   const lossy = f.losses.length > 0;
   return (
@@ -140,7 +175,7 @@ function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean
         <Check
           state={f.decision === "write" ? "in" : "out"}
           label={`Write ${f.field_name}`}
-          disabled={locked}
+          disabled={locked || !may}
           onChange={() => set(f.decision === "write" ? "leave" : "write")}
         />
       </div>
@@ -163,18 +198,20 @@ function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean
                 ["leave", "wait"],
                 ["keep_right", "right"],
               ] as const
-            ).map(([d, word]) => (
-              <button
-                key={d}
-                type="button"
-                role="radio"
-                aria-checked={f.decision === d}
-                onClick={() => set(d)}
-                className={`px-1.5 py-px ${f.decision === d ? "bg-ink text-paper" : ""}`}
-              >
-                {word}
-              </button>
-            ))}
+            )
+              .filter(([d]) => may || d !== "write")
+              .map(([d, word]) => (
+                <button
+                  key={d}
+                  type="button"
+                  role="radio"
+                  aria-checked={f.decision === d}
+                  onClick={() => set(d)}
+                  className={`px-1.5 py-px ${f.decision === d ? "bg-ink text-paper" : ""}`}
+                >
+                  {word}
+                </button>
+              ))}
           </div>
         )}
       </div>

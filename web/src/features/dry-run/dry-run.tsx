@@ -5,12 +5,13 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
-import { over, useJob } from "@/api/jobs";
+import { failureOf, over, useJob } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
 import { ago, exact, span } from "@/lib/format";
-import { count, kindWord, outcomeWord, type DiscShape } from "@/lib/words";
+import { count, kindsWord, kindWord, outcomeWord, type DiscShape } from "@/lib/words";
 import { Button, Check, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/basics";
 import { Disc, Legend } from "@/ui/disc";
+import { FindBox } from "@/ui/find-box";
 import { useDraft } from "../route/draft";
 import { Reading } from "../route/reading";
 import { fieldName, useSchema } from "../route/use-schema";
@@ -54,7 +55,7 @@ export default function DryRun() {
       </Empty>
     );
   }
-  const failed = job?.state === "failed" && <Trouble error={new Error(job.error ?? "")} />;
+  const failed = failureOf(job);
   if (!route.plan) {
     return (
       <Empty
@@ -66,19 +67,11 @@ export default function DryRun() {
         }
       >
         A dry run reads both ends and lists every difference. It writes nothing outside.
-        {failed}
-        <Trouble error={failure} />
+        <Trouble error={failure ?? failed} />
       </Empty>
     );
   }
-  return (
-    <PlanView
-      key={route.plan.id}
-      plan={route.plan}
-      again={() => void start()}
-      failure={failure ?? (failed ? new Error(job?.error ?? "") : undefined)}
-    />
-  );
+  return <PlanView key={route.plan.id} plan={route.plan} again={() => void start()} failure={failure ?? failed} />;
 }
 
 function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; failure: unknown }) {
@@ -89,8 +82,8 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
   const [query, setQuery] = useSearchParams();
   const [error, setError] = useState<unknown>();
   const filter = {
-    outcome: query.get("outcome") ?? undefined,
-    kind: query.get("kind") ?? undefined,
+    outcome: (query.get("outcome") as Schemas["Outcome"] | null) ?? undefined,
+    kind: (query.get("kind") as Schemas["Kind"] | null) ?? undefined,
     field: query.get("field") ?? undefined,
     find: query.get("find") ?? undefined,
     with_losses: query.get("losses") === "1",
@@ -200,6 +193,10 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     "held_right",
     "blocked",
     "gone_right",
+    "gone_left",
+    "left_scope",
+    "taken_off",
+    "unreadable",
   ] as DiscShape[];
   const of = (shape: string) => plan.outcomes.filter((o) => o.outcome === shape).reduce((n, o) => n + o.count, 0);
   const kinds = [...new Set(plan.outcomes.map((o) => o.kind))];
@@ -243,6 +240,11 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           <Disc shape="in_step" label="" />
           In step <b className="font-semibold">{plan.in_step.toLocaleString("en")}</b>
         </span>
+        {plan.let_go > 0 && (
+          <span className="px-2 text-ink-2" title="Pairs that a person let go: not carried, and not told again.">
+            Let go <b className="font-semibold">{plan.let_go.toLocaleString("en")}</b>
+          </span>
+        )}
         {plan.links_back > 0 && (
           <span
             className="px-2 text-ink-2"
@@ -252,12 +254,12 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           </span>
         )}
         <span className="ml-auto flex items-center gap-2">
-          <input
-            aria-label="Find changes"
+          <FindBox
+            label="Find changes"
             placeholder="Title or key"
-            className="field w-[120px]"
+            className="w-[120px]"
             value={filter.find ?? ""}
-            onChange={(e) => set({ find: e.target.value, change: undefined })}
+            onFind={(find) => set({ find, change: undefined })}
           />
           <select
             aria-label="Kind"
@@ -288,6 +290,12 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           <Legend />
         </span>
       </div>
+      {plan.order_not_kept.length > 0 && (
+        <p role="note" className="shrink-0 border-b border-hair bg-sheet px-5 py-1 text-ink-2">
+          The order in which {plan.order_not_kept.map(kindsWord).join(", ")} stand in their folders is not carried:{" "}
+          {route.right.system_name} has no place for it, or no rule writes it.
+        </p>
+      )}
       {plan.changes === 0 ? (
         <Empty title="Both ends are in step" action={<Button onClick={again}>Make a new dry run</Button>}>
           {count(plan.in_step, "item")} compared {ago(plan.made_at)}, nothing to carry.
@@ -414,5 +422,15 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
   );
 }
 
-/** Whether a change can be written at all. */
-export const writable = (i: Listed) => !["blocked", "gone_right", "in_step"].includes(i.outcome);
+const notWritten: Schemas["Outcome"][] = [
+  "blocked",
+  "in_step",
+  "gone_right",
+  "gone_left",
+  "left_scope",
+  "unreadable",
+  "taken_off",
+];
+
+/** Whether a change can be carried out at all: of an item that is not there only once somebody said how. */
+export const writable = (i: Listed) => !notWritten.includes(i.outcome) || i.as_new || i.let_go;

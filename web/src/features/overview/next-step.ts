@@ -20,7 +20,9 @@ export function nextStep(r: Schemas["RouteAnswer"]): { text: string; to: string;
     };
   if (!r.proof || (r.transfer?.finished_at && r.proof.at < r.transfer.finished_at))
     return { text: "not proved since the last transfer", to: at("proof") };
-  if (r.proof.differences > 0)
-    return { text: `proof found ${count(r.proof.differences, "difference")}`, to: at("proof"), tone: "clash" };
+  if (r.proof.unexplained > 0)
+    return { text: `${count(r.proof.unexplained, "difference")} unexplained`, to: at("proof"), tone: "clash" };
+  if (r.proof.waits > 0)
+    return { text: `${count(r.proof.waits, "item waits", "items wait")} for you`, to: at("proof") };
   return { text: "both ends agree", to: at("proof"), tone: "ok" };
 }

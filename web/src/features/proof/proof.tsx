@@ -1,11 +1,11 @@
 // The Proof stop: both ends read again and compared, kind by kind and field by field.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
-import { over, useJob } from "@/api/jobs";
-import { ago, exact, percent } from "@/lib/format";
-import { causeWord, count, kindWord, lossWord } from "@/lib/words";
+import { failureOf, over, useJob } from "@/api/jobs";
+import { ago, bytes, exact, percent } from "@/lib/format";
+import { absenceWord, causeWord, count, kindsWord, kindWord, lossWord } from "@/lib/words";
 import { Bar, Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
 import { StaysAt } from "@/ui/pieces";
 import { Disc, EndMark } from "@/ui/disc";
@@ -15,10 +15,15 @@ import { mainLane } from "../route/lanes-bar";
 import { fieldName, useSchema } from "../route/use-schema";
 import { targetWord } from "../rules/rule-words";
 import { valueText } from "../systems/value";
+import { doors } from "./doors";
 
 const hanging = ["@attachments", "@links", "@comments", "@history"];
 
 type ProofAnswer = Schemas["ProofAnswer"];
+type Files = Schemas["FilesBody"];
+
+/** Files of a sample whose bytes are read. */
+const SAMPLE = 50;
 
 export default function Proof() {
   const { route } = useDraft();
@@ -29,10 +34,10 @@ export default function Proof() {
     queryFn: () => take(api.GET("/routes/{id}/proofs", { params: { path: { id: route.id } } })),
   });
   const { job, lost } = useJob(state.data?.job?.id, () => void queries.invalidateQueries());
-  const prove = async () => {
+  const prove = async (files: Files) => {
     setError(undefined);
     try {
-      await take(api.POST("/routes/{id}/proofs", { params: { path: { id: route.id } } }));
+      await take(api.POST("/routes/{id}/proofs", { params: { path: { id: route.id } }, body: { files } }));
       await state.refetch();
     } catch (caught) {
       setError(caught);
@@ -53,56 +58,51 @@ export default function Proof() {
       </Empty>
     );
   }
-  const failed = job?.state === "failed" ? new Error(job.error ?? "") : undefined;
+  const failed = failureOf(job);
   if (!state.data.proof) {
     return (
-      <Empty
-        title="Nothing is proved yet"
-        action={
-          <Button go onClick={() => void prove()}>
-            Prove it
-          </Button>
-        }
-      >
+      <Empty title="Nothing is proved yet" action={<Prove prove={(files) => void prove(files)}>Prove it</Prove>}>
         A proof reads both ends again and compares them, pair by pair and field by field. It trusts nothing that was
         noted before.
         <Trouble error={error ?? failed} />
       </Empty>
     );
   }
-  return <Shown proof={state.data.proof} prove={() => void prove()} error={error ?? failed} />;
+  return <Shown proof={state.data.proof} prove={(files) => void prove(files)} error={error ?? failed} />;
 }
 
-function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void; error: unknown }) {
+/** The button that proves, beside how files are compared. */
+function Prove({ prove, children }: { prove: (files: Files) => void; children: string }) {
+  const [files, setFiles] = useState("none");
+  return (
+    <span className="inline-flex items-center gap-2">
+      <select
+        aria-label="How files are compared"
+        className="field"
+        value={files}
+        onChange={(e) => setFiles(e.target.value)}
+      >
+        <option value="none">Files by stated digest</option>
+        <option value="sample">Read {SAMPLE} files at both ends</option>
+        <option value="all">Read every file at both ends</option>
+      </select>
+      <Button go onClick={() => prove(files === "sample" ? { sample: SAMPLE } : files === "all" ? "all" : "none")}>
+        {children}
+      </Button>
+    </span>
+  );
+}
+
+function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: (files: Files) => void; error: unknown }) {
   const { route } = useDraft();
   const schema = useSchema(route).data;
   const [query, setQuery] = useSearchParams();
   const lane = proof.lanes.find((l) => l.lane === query.get("lane")) ?? mainLane(proof.lanes);
   const field = query.get("field") ?? undefined;
-  const missing = proof.lanes.reduce((n, l) => n + l.missing.length, 0);
-  const differing = proof.lanes.reduce((n, l) => n + l.differences.length, 0);
-  const losses = proof.lanes.reduce((n, l) => n + l.losses.length, 0);
-  const agrees = missing === 0 && differing === 0;
   return (
     <>
       <div className="flex-1 overflow-auto px-5 py-5">
-        <div
-          className={`mb-4 flex items-center gap-4 rounded-lg border p-4 ${agrees ? "border-ok bg-ok-wash" : "border-hair bg-sheet"}`}
-        >
-          <Disc shape={agrees ? "in_step" : "conflict"} size={26} label="" />
-          <div>
-            <h2 className="text-[16px] font-semibold">
-              {agrees
-                ? "Both ends agree"
-                : `${count(differing, "field")} differ, ${count(missing, "item")} missing at the right`}
-            </h2>
-            <p className="text-ink-2">
-              Read again at both ends <span title={exact(proof.at)}>{ago(proof.at)}</span> ·{" "}
-              {count(losses, "declared loss", "declared losses")} · last transfer: {proof.losses_foreseen} losses as
-              foreseen, {proof.losses_unforeseen} not foreseen
-            </p>
-          </div>
-        </div>
+        <Headline proof={proof} />
         <table className="mb-5 w-full border border-hair bg-sheet">
           <thead>
             <tr className="text-[11px] text-ink-3">
@@ -122,7 +122,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
                   <EndMark end="right" />
                 </span>
               </th>
-              <th className="border-b border-hair px-3 text-right font-normal">missing</th>
+              <th className="border-b border-hair px-3 text-right font-normal">without a counterpart</th>
               <th className="border-b border-hair px-3 text-right font-normal">fields that differ</th>
               {hanging.map((id) => (
                 <th key={id} className="border-b border-hair px-3 text-right font-normal">
@@ -161,16 +161,21 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
                   </button>
                 </td>
                 {hanging.map((id) => (
-                  <Pieces key={id} of={l.pieces?.find((p) => p.field === id)} />
+                  <Pieces key={id} of={l.pieces?.find((p) => p.field === id)} unexplained={unexplained(l, id) > 0} />
                 ))}
               </tr>
             ))}
           </tbody>
         </table>
-        <p className="-mt-3 mb-5 text-[11px] text-ink-3">
-          Files by their bytes, links by where they lead, comments and history by what they say: those of the left that
-          are at the right, and, with a plus, those that only the right has.
-        </p>
+        <div className="-mt-3 mb-5 text-[11px] text-ink-3">
+          <p>
+            Files by the digest that each system states, links by where they lead, comments and history by what they
+            say: those of the left that are at the right, and, with a plus, those that only the right has.
+          </p>
+          {proof.lanes.map((l) => (
+            <Besides key={l.lane} lane={l} />
+          ))}
+        </div>
         <Unforeseen list={proof.unforeseen} schema={schema} />
         <div className="mb-3 flex flex-wrap gap-2">
           {proof.lanes.map((l) => (
@@ -187,6 +192,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
                   <tr className="text-left text-[11px] text-ink-3">
                     <th className="border-b border-hair px-3 py-1.5 font-normal">Field</th>
                     <th className="border-b border-hair font-normal">Agrees</th>
+                    <th className="border-b border-hair px-3 text-right font-normal">Settled</th>
                     <th className="border-b border-hair px-3 text-right font-normal">With loss</th>
                   </tr>
                 </thead>
@@ -209,10 +215,22 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
                         <Bar
                           part={f.agree}
                           whole={f.compared}
-                          tone={f.agree === f.compared ? "var(--ok)" : "var(--clash)"}
+                          tone={
+                            unexplained(lane, f.field) > 0
+                              ? "var(--clash)"
+                              : f.agree + (f.settled ?? 0) === f.compared
+                                ? "var(--ok)"
+                                : "var(--ink-3)"
+                          }
                           label={`agrees ${percent(f.agree, f.compared)}`}
                         />{" "}
                         {f.agree} of {f.compared}
+                      </td>
+                      <td
+                        className="px-3 text-right text-ink-3"
+                        title="Differ as somebody decided, or as the right made it when it was saved"
+                      >
+                        {f.settled ?? 0}
                       </td>
                       <td className={`px-3 text-right ${f.with_loss ? "text-loss" : "text-ink-3"}`}>{f.with_loss}</td>
                     </tr>
@@ -228,17 +246,91 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: () => void;
         <Trouble error={error} />
       </div>
       <Foot keys={<span>A proof is kept with its time and can be handed on.</span>}>
-        <Files route={route.id} proof={proof.id} />
-        <Button go onClick={prove}>
-          Prove it again
-        </Button>
+        <SaveAs route={route.id} proof={proof.id} />
+        <Prove prove={prove}>Prove it again</Prove>
       </Foot>
     </>
   );
 }
 
+/** Differences of a field for which there is no reason. */
+const unexplained = (lane: Schemas["LaneProof"], field: string) =>
+  lane.differences.filter((d) => d.field === field && d.cause === "unexplained").length;
+
+/** Three figures of different weight, what waits with a way to it, and where the losses stand. */
+function Headline({ proof }: { proof: ProofAnswer }) {
+  const h = proof.headline;
+  const declared = proof.lanes.reduce((n, l) => n + l.losses.length, 0);
+  const odd = h.unexplained_fields + h.unexplained_items;
+  return (
+    <section
+      aria-label="What it comes to"
+      className={`mb-4 rounded-lg border p-4 ${odd > 0 ? "border-clash bg-clash-wash" : "border-hair bg-sheet"}`}
+    >
+      <h2 className="mb-2 text-[16px] font-semibold">{h.told}</h2>
+      <dl className="grid grid-cols-[auto_auto_auto_1fr] items-start gap-x-10">
+        <Weight name="agree" of="fields" figure={h.agrees} tone="text-ok" />
+        <Weight name="wait for you" of="items" figure={h.waits_items} tone="" />
+        <Weight name="unexplained" of="differences" figure={odd} tone={odd > 0 ? "text-clash" : "text-ink-3"} />
+        <div>
+          {h.waits.length > 0 && (
+            <ul aria-label="What waits">
+              {h.waits.flatMap(doors).map((d) => (
+                <li key={d.text}>
+                  <Link to={d.to} className="underline decoration-hair underline-offset-3 hover:decoration-ink">
+                    {d.text}
+                  </Link>
+                </li>
+              ))}
+            </ul>
+          )}
+        </div>
+      </dl>
+      <p className="mt-2 text-ink-2">
+        Read again at both ends <span title={exact(proof.at)}>{ago(proof.at)}</span> ·{" "}
+        {count(declared, "declared loss", "declared losses")} of what was compared · ledger:{" "}
+        {count(proof.losses_foreseen + proof.losses_unforeseen, "loss", "losses")},{" "}
+        {proof.losses_unforeseen.toLocaleString("en")} not foreseen
+      </p>
+    </section>
+  );
+}
+
+function Weight({ name, of, figure, tone }: { name: string; of: string; figure: number; tone: string }) {
+  return (
+    <div className={tone}>
+      <dd className="text-[22px] leading-tight font-semibold">{figure.toLocaleString("en")}</dd>
+      <dt>
+        {of} {name}
+      </dt>
+    </div>
+  );
+}
+
+/** What is compared beside fields: the order of items, and files that were read. */
+function Besides({ lane }: { lane: Schemas["LaneProof"] }) {
+  const { order, files } = lane;
+  const lines: string[] = [];
+  if (order && order.folders > 0)
+    lines.push(
+      `in ${order.same.toLocaleString("en")} of ${count(order.folders, "folder")} they stand in the same order${order.carried ? "" : "; the order is not carried"}`,
+    );
+  if (files)
+    lines.push(
+      `${files.read.toLocaleString("en")} of ${count(files.of, "file")} read at both ends (${bytes(files.bytes)}), ${files.same.toLocaleString("en")} the same byte for byte${files.not_read.length ? `, ${files.not_read.length} could not be read` : ""}`,
+    );
+  if (lane.let_go) lines.push(`${count(lane.let_go, "pair")} let go`);
+  if (lines.length === 0) return null;
+  const word = kindsWord(lane.left_kind);
+  return (
+    <p>
+      {word.charAt(0).toUpperCase() + word.slice(1)}: {lines.join(" · ")}
+    </p>
+  );
+}
+
 /** The proof as files to be handed on. */
-function Files({ route, proof }: { route: string; proof: string }) {
+function SaveAs({ route, proof }: { route: string; proof: string }) {
   const key = useQuery({
     queryKey: ["signing-key"],
     queryFn: () => take(api.GET("/signing-key")),
@@ -267,14 +359,14 @@ function Files({ route, proof }: { route: string; proof: string }) {
   );
 }
 
-/** What the last transfer met that its plan had not foreseen. */
+/** Losses that stand, and that no plan had shown before they happened. */
 function Unforeseen({ list, schema }: { list: Schemas["LedgerLine"][]; schema?: Schemas["RouteSchema"] }) {
   if (list.length === 0) return null;
   return (
     <section aria-label="Not foreseen" className="mb-5 border border-hair bg-sheet">
       <h3 className="flex items-center gap-2 border-b border-hair px-4 py-2 font-semibold">
         <Disc shape="loss" label="" />
-        Not foreseen by the last transfer's plan: {count(list.length, "loss", "losses")}
+        Not foreseen by any plan: {count(list.length, "loss", "losses")}
       </h3>
       <ul className="max-h-[200px] divide-y divide-hair-2 overflow-auto" tabIndex={0} aria-label="Losses not foreseen">
         {list.slice(0, 300).map((l, n) => (
@@ -296,10 +388,10 @@ function Unforeseen({ list, schema }: { list: Schemas["LedgerLine"][]; schema?: 
   );
 }
 
-function Pieces({ of }: { of?: Schemas["PieceProof"] }) {
+function Pieces({ of, unexplained }: { of?: Schemas["PieceProof"]; unexplained: boolean }) {
   if (!of || of.expected + of.only_right === 0) return <td className="px-3 text-right text-ink-3">—</td>;
   return (
-    <td className={`px-3 text-right ${of.there < of.expected ? "text-clash" : ""}`}>
+    <td className={`px-3 text-right ${unexplained ? "text-clash" : ""}`}>
       {of.there} of {of.expected}
       {of.only_right > 0 && <span className="text-ink-3"> +{of.only_right}</span>}
     </td>
@@ -322,7 +414,7 @@ function Differences({
   const text = (v: Schemas["Value"]) => valueText(v, users) || "empty";
   return (
     <>
-      {differences.length === 0 && lane.missing.length === 0 && (
+      {differences.length === 0 && (field || (lane.missing.length === 0 && !lane.absent?.length)) && (
         <p className="mb-3 rounded-lg border border-hair bg-sheet p-4 text-ok">
           {field ? "This field agrees in every pair." : "Every pair agrees in every field."}
         </p>
@@ -351,7 +443,7 @@ function Differences({
                     {text(d.found)}
                   </span>
                 </p>
-                <p className={d.cause === "right_changed_since" ? "text-clash" : "text-ink-3"}>{causeWord[d.cause]}</p>
+                <p className={d.cause === "unexplained" ? "text-clash" : "text-ink-3"}>{causeWord[d.cause]}</p>
               </li>
             ))}
           </ul>
@@ -368,6 +460,57 @@ function Differences({
             {lane.missing.map((m) => (
               <li key={m.left_id} className="truncate border-b border-hair-2 px-3 py-1 last:border-0">
                 <span className="mono text-ink-2">{m.left_key}</span> {m.title}
+                {m.cause && (
+                  <span className={m.cause === "unexplained" ? "text-clash" : "text-ink-3"}>
+                    {" "}
+                    · {causeWord[m.cause]}
+                  </span>
+                )}
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {!!lane.absent?.length && !field && (
+        <>
+          <h3 className="mb-1.5 font-semibold">{count(lane.absent.length, "pair")} of which an item is not there</h3>
+          <ul
+            className="mb-4 max-h-[200px] overflow-auto border border-hair bg-sheet"
+            tabIndex={0}
+            aria-label="Not there"
+          >
+            {lane.absent.map((a) => (
+              <li
+                key={`${a.left_key} ${a.right_key} ${String(a.at_left)}`}
+                className="truncate border-b border-hair-2 px-3 py-1 last:border-0"
+              >
+                <span className="mono text-ink-2">
+                  {a.left_key} · {a.right_key}
+                </span>{" "}
+                {a.title}{" "}
+                <span className="text-ink-3">
+                  · {absenceWord[a.what]} at the {a.at_left ? "left" : "right"}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {!!lane.files?.not_read.length && !field && (
+        <>
+          <h3 className="mb-1.5 font-semibold">{count(lane.files.not_read.length, "file")} that could not be read</h3>
+          <ul
+            className="mb-4 max-h-[200px] overflow-auto border border-hair bg-sheet"
+            tabIndex={0}
+            aria-label="Files not read"
+          >
+            {lane.files.not_read.map((f) => (
+              <li
+                key={`${f.left_key} ${f.name} ${String(f.at_left)}`}
+                className="border-b border-hair-2 px-3 py-1 last:border-0"
+              >
+                <span className="mono text-ink-2">{f.at_left ? f.left_key : f.right_key}</span> {f.name}{" "}
+                <span className="text-ink-3">· {f.why}</span>
               </li>
             ))}
           </ul>

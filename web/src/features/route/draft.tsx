@@ -18,6 +18,8 @@ type Draft = {
   undo: () => void;
   redo: () => void;
   save: () => Promise<boolean>;
+  /** Saves where links to items of other routes lead; the lanes stay as they were last saved. */
+  saveFollows: (follows: string[]) => Promise<boolean>;
   error: unknown;
 };
 
@@ -35,20 +37,17 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
     setUndone([]);
     setNow(next);
   };
-  const save = async () => {
+  const put = async (body: Schemas["SaveBody"]) => {
     setError(undefined);
     try {
       const saved = await take(
         api.PUT("/routes/{id}", {
           params: { path: { id: route.id } },
-          body: { name: route.name, lanes },
+          body,
           headers: { "if-match": `"${route.version}"` },
         }),
       );
       queries.setQueryData(["route", route.id], saved);
-      setNow(null);
-      setPast([]);
-      setUndone([]);
       toast(`Saved as version ${saved.version}`);
       return true;
     } catch (caught) {
@@ -56,11 +55,21 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
       return false;
     }
   };
+  const save = async () => {
+    const saved = await put({ name: route.name, lanes });
+    if (saved) {
+      setNow(null);
+      setPast([]);
+      setUndone([]);
+    }
+    return saved;
+  };
   const draft: Draft = {
     route,
     lanes,
     error,
     save,
+    saveFollows: (follows) => put({ name: route.name, lanes: route.lanes, follows }),
     change,
     dirty: now !== null && JSON.stringify(now) !== JSON.stringify(route.lanes),
     changeLane: (id, f) => change(lanes.map((l) => (l.id === id ? f(l) : l))),

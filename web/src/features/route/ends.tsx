@@ -8,6 +8,7 @@ import { Button, Foot, Loading, Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
 import { CheckList } from "../systems/check-list";
 import { useDraft, type Route } from "./draft";
+import { followable, FollowsChoice } from "./follows-choice";
 
 export default function Ends() {
   const { route } = useDraft();
@@ -18,6 +19,7 @@ export default function Ends() {
         <End end="left" data={route.left} />
         <div aria-hidden className="spine-cell" />
         <End end="right" data={route.right} />
+        <Follows />
         <Remove route={route} />
       </div>
       <Foot keys={<span>The left end is read. The right end is written.</span>}>
@@ -72,6 +74,26 @@ function End({ end, data }: { end: "left" | "right"; data: Route["left"] }) {
         {busy ? "Checking…" : `Check ${data.system_name}`}
       </Button>
     </section>
+  );
+}
+
+/** Where links to items of other routes lead; saved at once, as a version of its own. */
+function Follows() {
+  const { route, dirty, saveFollows, error } = useDraft();
+  const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
+  const others = followable(routes.data ?? [], route.left, route.id);
+  if (others.length === 0) return null;
+  return (
+    <div className="col-span-3 mt-5 max-w-[720px]">
+      <FollowsChoice
+        routes={others}
+        chosen={route.follows}
+        disabled={dirty}
+        onChange={(follows) => void saveFollows(follows)}
+      />
+      {dirty && <p className="mt-1 text-ink-3">Save the rules first; this is saved as a version of its own.</p>}
+      <Trouble error={error} />
+    </div>
   );
 }
 

@@ -44,9 +44,14 @@ describe("what each stop says", () => {
     expect(at("Dry run", someRoute({ plan: somePlan({ changes: 1 }) }), false)[0]).toBe("1 change");
     expect(at("Dry run", someRoute({}), false)).toEqual(["not made", false]);
   });
-  it("a proof agrees or counts its differences", () => {
-    const proof = { id: "q", differences: 0, at: "2026-03-02T10:00:00Z" };
-    expect(at("Proof", someRoute({ proof }), false)).toEqual(["agrees", true]);
-    expect(at("Proof", someRoute({ proof: { ...proof, differences: 2 } }), false)).toEqual(["2 differences", true]);
+  it("a proof agrees, counts what waits, or what is unexplained before that", () => {
+    const proof = { id: "q", differences: 0, waits: 0, unexplained: 0, at: "2026-03-02T10:00:00Z" };
+    const says = (more: object) => at("Proof", someRoute({ proof: { ...proof, ...more } }), false);
+    expect(says({})).toEqual(["agrees", true]);
+    expect(says({ differences: 2, waits: 2 })).toEqual(["2 items wait", true]);
+    expect(says({ differences: 3, waits: 1 })).toEqual(["1 item waits", true]);
+    expect(says({ differences: 3, waits: 2, unexplained: 1 })).toEqual(["1 unexplained", true]);
+    // What was decided differs for good, and is in order.
+    expect(says({ differences: 4 })).toEqual(["agrees", true]);
   });
 });

@@ -48,7 +48,13 @@ export function stops(r: Schemas["RouteAnswer"], dirty: boolean): Stop[] {
     {
       to: "proof",
       name: "Proof",
-      figure: !r.proof ? "not made" : r.proof.differences ? count(r.proof.differences, "difference") : "agrees",
+      figure: !r.proof
+        ? "not made"
+        : r.proof.unexplained
+          ? `${r.proof.unexplained.toLocaleString("en")} unexplained`
+          : r.proof.waits
+            ? count(r.proof.waits, "item waits", "items wait")
+            : "agrees",
       done: !!r.proof,
     },
   ];

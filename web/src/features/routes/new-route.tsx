@@ -7,6 +7,7 @@ import { ago } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Button, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
+import { followable, FollowsChoice } from "../route/follows-choice";
 import { chosenLanes, everything, ProposedLanes } from "./proposed-lanes";
 
 type End = { system: string; container: string };
@@ -19,6 +20,9 @@ export default function NewRoute() {
   const [right, setRight] = useState<End>({ system: "", container: "" });
   const [name, setName] = useState("");
   const [choice, setChoice] = useState(everything);
+  const others = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
+  // None until somebody chooses: links follow every route from the same end.
+  const [follows, setFollows] = useState<string[]>();
   const [error, setError] = useState<unknown>();
   const ready = !!left.container && !!right.container;
   const proposal = useQuery({
@@ -47,11 +51,13 @@ export default function NewRoute() {
       </Empty>
     );
   }
+  const from = ready ? followable(others.data ?? [], left) : [];
   const make = async () => {
     setError(undefined);
     try {
       const lanes = chosenLanes(proposal.data ?? [], choice);
-      const made = await take(api.POST("/routes", { body: { name, left, right, lanes } }));
+      const chosen = follows?.filter((id) => from.some((r) => r.id === id));
+      const made = await take(api.POST("/routes", { body: { name, left, right, lanes, follows: chosen } }));
       await queries.invalidateQueries();
       await navigate(`/routes/${made.id}/ends`);
     } catch (caught) {
@@ -76,6 +82,11 @@ export default function NewRoute() {
         {ready && proposal.isPending && <Loading what="both ends" />}
         {proposal.error && <Trouble error={proposal.error} />}
         {proposal.data && <ProposedLanes proposed={proposal.data} choice={choice} onChange={setChoice} />}
+        {proposal.data && from.length > 0 && (
+          <div className="mt-5">
+            <FollowsChoice routes={from} chosen={follows ?? from.map((r) => r.id)} onChange={setFollows} />
+          </div>
+        )}
         {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
         {fault("/right") && (
           <p role="alert" className="mt-2 text-clash">

@@ -279,7 +279,7 @@ function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule
         </option>
         {folders.data?.map((f) => (
           <option key={f.id} value={f.id}>
-            {f.path || f.title}
+            {f.path.join(" / ") || f.title}
           </option>
         ))}
       </select>

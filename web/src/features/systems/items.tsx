@@ -8,6 +8,7 @@ import { bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
 import { count } from "@/lib/words";
 import { Loading, Pill, Trouble } from "@/ui/basics";
+import { FindBox } from "@/ui/find-box";
 import { linkText, valueText } from "./value";
 
 type Props = {
@@ -54,12 +55,12 @@ export function Items({ system, container, kind, schema, users }: Props) {
   return (
     <>
       <div className="mb-2 flex items-center gap-3">
-        <input
-          aria-label="Find items"
+        <FindBox
+          label="Find items"
           placeholder="Title, key or folder"
-          className="field w-[280px]"
+          className="w-[280px]"
           value={find}
-          onChange={(e) => change({ find: e.target.value })}
+          onFind={(words) => change({ find: words })}
         />
         {field && (
           <Pill on onClick={() => change({})}>

@@ -4,11 +4,12 @@ import { useState } from "react";
 import { useNavigate, useParams, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
-import { useJob } from "@/api/jobs";
+import { failureOf, useJob } from "@/api/jobs";
 import { ago, bytes, exact, percent } from "@/lib/format";
-import { formatWord, count, kindsWord, kindWord, typeWord } from "@/lib/words";
+import { formatWord, count, kindsWord, kindWord, notRead, typeWord } from "@/lib/words";
 import { Bar, Button, Empty, Loading, Pill, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
+import { Disconnect } from "./disconnect";
 import { Items } from "./items";
 import { Head } from "./head";
 import { People } from "./people";
@@ -70,7 +71,7 @@ export default function SystemView() {
           <Button onClick={() => void check()} disabled={busy}>
             {busy ? "Checking…" : "Check again"}
           </Button>
-          <Button onClick={() => void remove()}>Disconnect</Button>
+          <Disconnect name={system.data.name} remove={() => void remove()} />
         </div>
         <Trouble error={error} />
         {system.data.check && (
@@ -146,7 +147,7 @@ function SurveyPart({
       >
         A survey reads everything in the project and shows what each field really holds. It changes nothing there.
         {progress}
-        <Trouble error={error ?? (job?.state === "failed" ? new Error(job.error ?? "") : undefined)} />
+        <Trouble error={error ?? failureOf(job)} />
       </Empty>
     );
   }
@@ -161,7 +162,7 @@ function SurveyPart({
         </Button>
         {progress}
       </div>
-      <Trouble error={error} />
+      <Trouble error={error ?? failureOf(job)} />
       <Found system={system} survey={survey} />
     </>
   );
@@ -257,6 +258,16 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
           <ul className="text-ink-2">
             {survey.survey.drift.map((d) => (
               <li key={d}>{d}</li>
+            ))}
+          </ul>
+        </div>
+      )}
+      {!!survey.catalogue.findings?.length && (
+        <div role="note" className="mb-4 rounded-lg border border-hair bg-wash px-5 py-3">
+          <b className="font-semibold">What is not read here</b>
+          <ul className="text-ink-2">
+            {survey.catalogue.findings.map((f) => (
+              <li key={notRead(f)}>{notRead(f)}</li>
             ))}
           </ul>
         </div>

@@ -3,9 +3,9 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
-import { over, useJob, type Job } from "@/api/jobs";
+import { failureOf, over, useJob, type Job } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
-import { exact, percent, span } from "@/lib/format";
+import { clock, exact, percent, span } from "@/lib/format";
 import { count, lossWord } from "@/lib/words";
 import { Button, Empty, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { StaysAt } from "@/ui/pieces";
@@ -13,14 +13,21 @@ import { Disc, EndMark } from "@/ui/disc";
 import { useDraft } from "../route/draft";
 import { fieldName, useSchema } from "../route/use-schema";
 
-type Meter = { calls: number; retries: number; refused_for_rate: number; waited_ms: number };
+type Meter = {
+  calls: number;
+  retries: number;
+  refused_for_rate: number;
+  waited_ms: number;
+  waiting_until?: string | null;
+};
 type EndProgress = { name: string; meter: Meter; limit_per_minute?: number | null };
 type Progress = {
   total?: number;
   settled?: number;
+  /** Changes of which something is written and something is still to be. */
+  under_way?: number;
   written?: number;
   files?: number;
-  per_minute?: number;
   remaining_seconds?: number | null;
   elapsed_seconds?: number;
   in_hand?: string[];
@@ -117,6 +124,7 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
             </h2>
             <span className="text-ink-2">
               {(p.settled ?? 0).toLocaleString("en")} of {count(p.total ?? 0, "change")}
+              {!!p.under_way && !over(job) && `, ${p.under_way.toLocaleString("en")} more under way`}
             </span>
             {lost && (
               <span className="text-clash">The connection is lost; it catches up by itself. The transfer goes on.</span>
@@ -144,7 +152,7 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
               style={{ width: `${share}%` }}
             />
           </div>
-          {job.error && <Trouble error={new Error(job.error)} />}
+          <Trouble error={failureOf(job)} />
         </div>
         <div className="mb-5 grid grid-cols-[1fr_64px_1fr]">
           <EndCard
@@ -152,6 +160,7 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
             data={p.left}
             name={route.left.system_name}
             rows={[["Files read", String(p.files ?? 0)]]}
+            running={job.state === "running"}
           />
           <div aria-hidden className="spine-cell" />
           <EndCard
@@ -161,9 +170,9 @@ function Running({ job, lost }: { job: Job; lost: boolean }) {
             rows={[
               ["Items written", String(p.written ?? 0)],
               ["Files written", String(p.files ?? 0)],
-              ["Changes a minute", String(p.per_minute ?? 0)],
             ]}
             elapsed={p.elapsed_seconds}
+            running={job.state === "running"}
           />
         </div>
         {!!p.in_hand?.length && job.state === "running" && (
@@ -295,12 +304,14 @@ function EndCard({
   data,
   rows,
   elapsed,
+  running,
 }: {
   end: "left" | "right";
   name: string;
   data?: EndProgress;
   rows: [string, string][];
   elapsed?: number;
+  running: boolean;
 }) {
   const m = data?.meter;
   const all: [string, string][] = [
@@ -331,6 +342,11 @@ function EndCard({
           </div>
         ))}
       </dl>
+      {running && m?.waiting_until && (
+        <p role="status" className="mt-2 rounded bg-wash px-2 py-1 text-ink-2">
+          Waiting for {name} to take more calls, until {clock(m.waiting_until)}
+        </p>
+      )}
     </section>
   );
 }

@@ -12,7 +12,7 @@ mod observed;
 mod values;
 
 use super::lane::{Conversion, Direction, Fallback, Rule, Source, UserTable};
-use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
+use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::model::ValueType;
 use crate::survey::KindSurvey;
@@ -96,6 +96,13 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
         });
     }
     let writable = |field: &str| right.field(field).is_some_and(|f| !f.read_only);
+    if left.field(POSITION).is_some() && writable(POSITION) {
+        out.push(Suggestion {
+            rule: rule(POSITION, Source::Field(POSITION.into())),
+            score: 100,
+            evidence: vec!["Both ends number the items of a folder, so they keep their order.".into()],
+        });
+    }
     if left.field(COMMENTS).is_some() && writable(COMMENTS) {
         out.push(Suggestion {
             rule: rule(COMMENTS, Source::Comments),

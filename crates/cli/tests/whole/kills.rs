@@ -1,0 +1,249 @@
+//! The program is ended by signal 9 at every place that a transfer comes by, again and again, and goes on each time; and
+//! a worker that slept while another took its job over wakes up. What is there afterwards is what a transfer leaves that
+//! nobody disturbed: nothing is missing, nothing is written twice, and the journal notes each change as done.
+
+use std::collections::BTreeMap;
+
+use futures::StreamExt;
+use hovrel_core::model::{Attachment, Comment, Document, Kind, Stamp};
+use hovrel_standins::fault::FaultPlan;
+use hovrel_standins::world::Size;
+use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, eventually, read_all, settled_route};
+use serde_json::json;
+
+use crate::journey::state;
+use crate::meanwhile::{edit, relate};
+use crate::program::Program;
+
+/// Where the first transfer is cut off, in turn.
+const MAKING: &[&str] = &[
+    "batch intended",
+    "batch called",
+    "update intended",
+    "update called",
+    "intended",
+    "create intended",
+    "create called",
+    "file intended",
+    "file called",
+    "piece intended",
+    "piece called",
+    "piece accepted",
+    "before made",
+    "made",
+    "before done",
+    "done",
+    "later intended",
+    "later called",
+    "back intended",
+    "back called",
+];
+
+/// Where the second is, which changes what the first made.
+const CHANGING: &[&str] = &[
+    "remove intended",
+    "remove called",
+    "file intended",
+    "file called",
+    "piece intended",
+    "piece accepted",
+    "update intended",
+    "update called",
+    "before done",
+    "done",
+];
+
+/// Where a transfer is cut off whose items come to their states by moves, one item at a time.
+const MOVING: &[&str] = &[
+    "create intended",
+    "create called",
+    "made",
+    "file intended",
+    "file called",
+    "piece intended",
+    "piece called",
+    "move intended",
+    "move called",
+    "done",
+];
+
+/// A walk through two transfers: what is made, and then what changed.
+struct Walk {
+    systems: Systems,
+    program: Program,
+    client: Client,
+    route: String,
+    right: &'static Known,
+}
+
+impl Walk {
+    async fn begin(right: &'static Known, kinds: &[Kind], back: bool) -> Walk {
+        let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+        let client = Client::sign_in(&program.address).await;
+        let (route, mut lanes) =
+            settled_route(&client, &systems, &OLDSTONE, right, kinds).await.expect("kinds in common");
+        if back {
+            for lane in lanes.iter_mut().filter(|l| l["left_kind"] == "requirement") {
+                lane["policies"]["link_back"] = json!(true);
+            }
+            let path = format!("/routes/{route}");
+            let now = client.get(&path).await;
+            let body = json!({"name": now["name"], "lanes": lanes});
+            let (status, said) = client.call(reqwest::Method::PUT, &path, Some(body), now["version"].as_i64()).await;
+            assert!(status.is_success(), "{said}");
+        }
+        Walk { systems, program, client, route, right }
+    }
+
+    /// Makes a plan and carries it out, cut off at each of these places in turn; those that it did not come by.
+    async fn transfer(&mut self, cuts: &[&'static str]) -> Vec<&'static str> {
+        let plan = self.client.dry_run(&self.route).await;
+        self.client.decide_all(&plan).await;
+        let mut missed = Vec::new();
+        let mut job = None;
+        for cut in cuts {
+            self.program.restart_to_end_at(cut).await;
+            let of = match &job {
+                Some(of) => of,
+                None => job.insert(self.client.transfer(&plan).await),
+            };
+            let path = format!("/jobs/{}", of["id"].as_str().expect("an id"));
+            let over = async || {
+                let (status, now) = self.client.tried(&path).await?;
+                (status.is_success() && now["state"] == "done").then_some(())
+            };
+            if !self.program.ends_before(over).await {
+                missed.push(*cut);
+            }
+        }
+        self.program.kill_and_restart().await;
+        let job = match job {
+            Some(job) => job,
+            None => self.client.transfer(&plan).await,
+        };
+        let job = self.client.finish(&job).await;
+        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+        let undone = self.program.ask("select state as told from journal where state <> 'done'").await;
+        assert!(undone.is_empty(), "every change was noted as done: {undone:?}");
+        missed
+    }
+
+    /// What is there once no more is to be carried.
+    async fn settled(&self) -> BTreeMap<String, String> {
+        let next = self.client.dry_run(&self.route).await;
+        assert_eq!(next["included"], 0, "{:?}", self.client.all_changes(&next).await);
+        assert_eq!(self.client.prove(&self.route).await["headline"]["unexplained_items"], 0);
+        let mut both = state(&self.systems, self.right).await;
+        let old = self.systems.connect(&OLDSTONE);
+        for item in read_all(&*old, OLDSTONE.container, Kind::Requirement).await {
+            // How many a left item has: addresses differ, since a simulated system listens on another port each time.
+            both.insert(format!("left {}", item.key), format!("{} links", item.links.len()));
+        }
+        both
+    }
+}
+
+fn file(name: &str, bytes: &'static [u8]) -> (Attachment, hovrel_connect::ByteStream) {
+    let file = Attachment {
+        name: name.into(),
+        media_type: "text/plain".into(),
+        bytes: Some(bytes.len() as u64),
+        digest: None,
+    };
+    (file, futures::stream::iter([Ok(bytes.into())]).boxed())
+}
+
+/// What people do at the left between the two transfers.
+async fn edited(systems: &Systems) {
+    let old = systems.connect(&OLDSTONE);
+    let cases = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
+    for case in cases.iter().take(8) {
+        edit(&*old, OLDSTONE.container, &case.id, "name", &format!("{} (mended)", case.title)).await;
+    }
+    relate(&*old, OLDSTONE.container, &cases[9], &cases[10]).await;
+    for case in &cases[11..17] {
+        let (added, bytes) = file("added.txt", b"added since");
+        old.put_attachment(Kind::TestCase, &case.id, &added, bytes).await.expect("it is stored");
+        let said = Stamp { at: Some("2026-06-03T08:00:00Z".parse().expect("a time")), by: None };
+        let body = Document::from_text(&format!("Looked at {}.", case.key));
+        let comment = Comment { id: None, stamp: said, body };
+        old.add_comment(OLDSTONE.container, Kind::TestCase, &case.id, &comment).await.expect("it is added");
+    }
+    let with: Vec<_> = cases.iter().skip(17).filter(|c| !c.attachments.is_empty()).take(3).collect();
+    for case in with {
+        old.remove_attachment(Kind::TestCase, &case.id, &case.attachments[0].name).await.expect("it is removed");
+    }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn cut_off_at_every_place_a_transfer_leaves_what_an_undisturbed_one_does() {
+    if !cfg!(feature = "failpoints") {
+        return;
+    }
+    let mut calm = Walk::begin(&TALLYBENCH, &[], true).await;
+    let mut cut = Walk::begin(&TALLYBENCH, &[], true).await;
+    calm.transfer(&[]).await;
+    let missed = cut.transfer(MAKING).await;
+    assert!(missed.is_empty(), "the transfer never came by {missed:?}");
+    same(&calm.settled().await, &cut.settled().await);
+    edited(&calm.systems).await;
+    edited(&cut.systems).await;
+    calm.transfer(&[]).await;
+    let missed = cut.transfer(CHANGING).await;
+    assert!(missed.is_empty(), "the transfer never came by {missed:?}");
+    same(&calm.settled().await, &cut.settled().await);
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn cut_off_while_items_are_made_one_by_one_and_moved() {
+    if !cfg!(feature = "failpoints") {
+        return;
+    }
+    let mut calm = Walk::begin(&FERNWAY, &[], false).await;
+    let mut cut = Walk::begin(&FERNWAY, &[], false).await;
+    calm.transfer(&[]).await;
+    let missed = cut.transfer(MOVING).await;
+    assert!(missed.is_empty(), "the transfer never came by {missed:?}");
+    same(&calm.settled().await, &cut.settled().await);
+}
+
+/// Compared item by item, so that a difference is told where it is.
+fn same(calm: &BTreeMap<String, String>, cut: &BTreeMap<String, String>) {
+    let names = |of: &BTreeMap<String, String>| of.keys().cloned().collect::<Vec<_>>();
+    assert_eq!(names(calm), names(cut));
+    for (name, held) in calm {
+        assert_eq!(held, &cut[name], "{name}");
+    }
+}
+
+/// A worker is stopped in the middle of its transfer (SIGSTOP), its lease runs out, another takes the job over; then the
+/// first goes on where it was (SIGCONT), with calls in its hands.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_worker_that_slept_writes_nothing_once_another_has_its_job() {
+    let mut calm = Walk::begin(&TALLYBENCH, &[], false).await;
+    let walk = Walk::begin(&TALLYBENCH, &[], false).await;
+    calm.transfer(&[]).await;
+
+    let plan = walk.client.dry_run(&walk.route).await;
+    walk.client.decide_all(&plan).await;
+    walk.systems.misbehave(FaultPlan { delay: 1000, delay_ms: 40, ..FaultPlan::default() });
+    let job = walk.client.transfer(&plan).await;
+    let id = job["id"].as_str().expect("an id").to_owned();
+    let settled = async || {
+        let now = walk.client.get(&format!("/jobs/{id}")).await;
+        (now["progress"]["settled"].as_i64()? > 10).then_some(())
+    };
+    eventually("something is written", settled).await;
+    walk.program.signal("STOP");
+    let second = walk.program.another().await;
+    let other = walk.client.at(&second.address);
+    let taken = async || (other.get(&format!("/jobs/{id}")).await["progress"]["settled"].as_i64()? > 30).then_some(());
+    eventually("the other goes on with it", taken).await;
+    walk.program.signal("CONT");
+    walk.systems.misbehave(FaultPlan::default());
+    let job = other.finish(&json!({"id": id})).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    assert!(walk.program.log().contains("lease"), "the sleeper says why it stopped");
+    drop(second);
+    same(&calm.settled().await, &walk.settled().await);
+}
