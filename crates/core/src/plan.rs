@@ -207,7 +207,7 @@ pub enum FieldReason {
     RightUnreadable,
     /// Taken off at the left; at the right it stays.
     TakenOff,
-    /// Something was sent and no answer came: what has come there since may be it, in other words.
+    /// Something was sent and no answer came: what is there may be what somebody made of it since.
     PerhapsThere,
 }
 
@@ -408,7 +408,7 @@ pub fn base_after(
             match from {
                 Some(from) => {
                     let made = (done.sent != done.held).then(|| done.sent.clone());
-                    base.set(target, from, done.held.clone(), Agreed { made, rule, why: Why::Carried });
+                    base.set(target, from, done.held.clone(), Agreed::new(rule, Why::Carried, made));
                 }
                 None => base.take(target, old),
             }
@@ -417,14 +417,14 @@ pub fn base_after(
             let held = made.0.get(target).unwrap_or(&blank).clone();
             let is_blank = held.is_blank();
             let made = (!is_blank).then_some(Value::Empty);
-            base.set(target, left.clone(), held, Agreed { made, rule, why: Why::Carried });
+            base.set(target, left.clone(), held, Agreed::new(rule, Why::Carried, made));
         } else if decided == Some(FieldDecision::KeepRight) {
             let made = field.map(|f| f.write.clone());
-            base.set(target, left.clone(), planned.clone(), Agreed { made, rule, why: Why::Kept });
+            base.set(target, left.clone(), planned.clone(), Agreed::new(rule, Why::Kept, made));
         } else {
             match change.rebased.get(target) {
                 Some(Rebase::Equal) => {
-                    base.set(target, left.clone(), planned.clone(), Agreed { made: None, rule, why: Why::Equal });
+                    base.set(target, left.clone(), planned.clone(), Agreed::new(rule, Why::Equal, None));
                 }
                 Some(Rebase::SameByAnotherRule) => {
                     base.take(target, old);

@@ -10,7 +10,8 @@ use hovrel_core::loss::LossCause;
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, Attachment, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
 use hovrel_core::plan::{
-    Change, Decision, FieldChange, FieldReason, Outcome, Side, Written, WrittenField, base_after, waits_only_for,
+    Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Side, Written, WrittenField, base_after,
+    waits_only_for,
 };
 use hovrel_core::reconcile::{DifferenceCause, Proven, prove_lane};
 
@@ -287,4 +288,67 @@ fn a_refused_file_leaves_a_link_to_where_it_stays() {
     assert_eq!(found.value, Some(Value::Attachments(vec![small])));
     let told: Vec<_> = found.losses.iter().map(|l| (l.cause.clone(), l.after.as_str())).collect();
     assert_eq!(told, [(LossCause::FileTooBig { limit: 100 }, url), (LossCause::FileTypeRefused, url)]);
+}
+
+/// A link was sent, no answer came, and the list looks as it did before: the call came to nothing, or somebody took the
+/// link off since. Nothing here can tell, so nobody's decision is made for them.
+#[test]
+fn what_was_sent_without_an_answer_is_asked_about() {
+    let (left, now) = (linked(vec![to("1"), to("9")]), linked(vec![]));
+    let was = linked(vec![]);
+    let base = agreed(&linked(vec![]), &was);
+    let reason = |base: &Base, now: &Artefact| {
+        let fields = compared(&left, now, base);
+        fields.iter().find(|f| f.field == LINKS).map(|f| f.reason)
+    };
+    assert_eq!(reason(&base, &now), Some(FieldReason::LeftChanged), "nothing was sent");
+    let expected = compared(&left, &now, &base)[0].write.clone();
+    let mut sent = base.clone();
+    sent.sent_without_answer(LINKS, expected.clone(), String::new());
+    assert_eq!(reason(&sent, &now), Some(FieldReason::PerhapsThere));
+    assert!(FieldReason::PerhapsThere.is_conflict(), "a person decides");
+    assert!(!sent.is_in_doubt(ATTACHMENTS, &right_value(&now, ATTACHMENTS)), "it was not sent");
+    // A later change of something else leaves it as doubtful as it was; a decision about it ends that.
+    let fields = compared(&left, &now, &sent);
+    let change = change(&left, &now, fields);
+    let decided = |how: FieldDecision| {
+        let fields = [(LINKS.to_owned(), how)].into();
+        Decision { included: true, as_new: false, let_go: false, fields }
+    };
+    let nothing = Written { fields: Default::default(), lacking: Lacking::new(), made: None };
+    let after = |how| base_after(&change, &decided(how), FirstContact::Ask, &nothing, &sent, &Default::default());
+    let held = right_value(&now, LINKS);
+    assert!(after(FieldDecision::Leave).is_in_doubt(LINKS, &held));
+    assert!(!after(FieldDecision::KeepRight).is_in_doubt(LINKS, &held));
+    assert!(
+        !after_writing(&change, &decided(FieldDecision::Write), &now, &sent, Lacking::new()).is_in_doubt(LINKS, &held)
+    );
+    // Where the right holds what was sent, it arrived.
+    let Value::Links(links) = &expected else { panic!("links") };
+    assert_eq!(reason(&sent, &linked(links.clone())), None);
+}
+
+/// Where the right says nothing of a file's bytes, a file that changed at the left is written again: its name alone does
+/// not say that it is there.
+#[test]
+fn a_file_that_changed_is_not_there_by_its_name_alone() {
+    let with_file = |digest: Option<&str>| {
+        let file = Attachment {
+            name: "log.png".into(),
+            media_type: "image/png".into(),
+            bytes: None,
+            digest: digest.map(str::to_owned),
+        };
+        Artefact { attachments: vec![file], ..Artefact::bare(Kind::TestCase, "9") }
+    };
+    let (before, untold) = (with_file(Some("aa")), with_file(None));
+    let base = agreed(&before, &untold);
+    let reasons = |left: &Artefact, now: &Artefact| -> Vec<FieldReason> {
+        compared(left, now, &base).iter().filter(|f| f.field == ATTACHMENTS).map(|f| f.reason).collect()
+    };
+    assert_eq!(reasons(&before, &untold), [], "nothing changed");
+    assert_eq!(reasons(&with_file(Some("bb")), &untold), [FieldReason::LeftChanged]);
+    let told = agreed(&before, &with_file(Some("aa")));
+    let there = compared(&with_file(Some("bb")), &with_file(Some("bb")), &told);
+    assert!(there.is_empty(), "where the right says so, it is there already");
 }

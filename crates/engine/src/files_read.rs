@@ -128,7 +128,12 @@ async fn compare<'t, 'a>(
 }
 
 /// A file with the digest and the size of the bytes that its system gives out.
-async fn digest(system: &dyn Connector, kind: Kind, id: &str, file: &Attachment) -> Result<Attachment, String> {
+pub(crate) async fn digest(
+    system: &dyn Connector,
+    kind: Kind,
+    id: &str,
+    file: &Attachment,
+) -> Result<Attachment, String> {
     let mut tries = 0;
     loop {
         tries += 1;

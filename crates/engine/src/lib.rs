@@ -33,10 +33,10 @@ mod worker;
 pub use dry_run::{PlanSummary, settled_by_lane};
 pub use ends::{Mapped, RouteEnds, in_scope, lane_checks, prepare_items};
 pub use error::EngineError;
+pub use files_read::ReadFiles;
 pub use hub::Hub;
 #[cfg(feature = "failpoints")]
 pub use points::points_from_environment;
-pub use files_read::ReadFiles;
 pub use proof::{LedgerLoss, ProofOptions, RouteProof};
 pub use survey::{folder_paths, path_of};
 pub use worker::{WorkerOptions, run_worker};

@@ -147,6 +147,31 @@ impl Store {
             .await
     }
 
+    /// Notes anew how the fields of a pair came to be in step.
+    pub async fn agreed(
+        &self,
+        holder: Holder,
+        pair: (Uuid, &str, &str),
+        agreed: &([u8; 32], Value),
+    ) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                diesel::insert_into(snapshots::table)
+                    .values((snapshots::hash.eq(agreed.0.as_slice()), snapshots::body.eq(&agreed.1)))
+                    .on_conflict_do_nothing()
+                    .execute(connection)
+                    .await?;
+                diesel::update(pairs::table.find(pair))
+                    .set((pairs::agreed.eq(agreed.0.as_slice()), pairs::updated_at.eq(diesel::dsl::now)))
+                    .execute(connection)
+                    .await?;
+                Ok(())
+            })
+            .await
+    }
+
     /// Notes how far a change came: journal, pair, base, ledger and what is remembered of its pieces, in one
     /// transaction.
     pub async fn applied(&self, holder: Holder, applied: &Applied<'_>) -> Result<(), StoreError> {

@@ -36,6 +36,19 @@ pub struct StepDone<'a> {
 }
 
 impl Store {
+    /// Forgets a call that surely was not done.
+    pub async fn step_not_done(&self, holder: Holder, seq: i32, step: &str) -> Result<(), StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                fence(connection, holder).await?;
+                let intended = steps::table.find((holder.job, seq, step)).filter(steps::state.eq("intended"));
+                diesel::delete(intended).execute(connection).await?;
+                Ok(())
+            })
+            .await
+    }
+
     /// The steps of some changes of a transfer.
     pub async fn steps(&self, job: uuid::Uuid, seqs: &[i32]) -> Result<Vec<StepRow>, StoreError> {
         let query = steps::table

@@ -74,7 +74,9 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
     }
     if asked.read_files.is_some() {
         let (of, done, same, not) = read;
-        lines.push(format!("{done:>8} of {of} files read at both ends: {same} have the same bytes, {not} could not be read"));
+        lines.push(format!(
+            "{done:>8} of {of} files read at both ends: {same} have the same bytes, {not} could not be read"
+        ));
     }
     lines.push(format!("{:>8} fields are as they should be", figure("agrees")));
     lines.push(format!("{waits:>8} items wait"));

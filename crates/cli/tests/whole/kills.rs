@@ -19,8 +19,8 @@ use crate::program::Program;
 const MAKING: &[&str] = &[
     "batch intended",
     "batch called",
-    "update intended",
-    "update called",
+    "back intended",
+    "back called",
     "intended",
     "create intended",
     "create called",
@@ -35,20 +35,18 @@ const MAKING: &[&str] = &[
     "done",
     "later intended",
     "later called",
-    "back intended",
-    "back called",
 ];
 
 /// Where the second is, which changes what the first made.
 const CHANGING: &[&str] = &[
+    "update intended",
+    "update called",
     "remove intended",
     "remove called",
     "file intended",
     "file called",
     "piece intended",
     "piece accepted",
-    "update intended",
-    "update called",
     "before done",
     "done",
 ];
@@ -83,7 +81,8 @@ impl Walk {
         let (route, mut lanes) =
             settled_route(&client, &systems, &OLDSTONE, right, kinds).await.expect("kinds in common");
         if back {
-            for lane in lanes.iter_mut().filter(|l| l["left_kind"] == "requirement") {
+            // Some test cases hold what their own system does not take any more, so that it takes no link either.
+            for lane in lanes.iter_mut().filter(|l| l["left_kind"] != "test_case") {
                 lane["policies"]["link_back"] = json!(true);
             }
             let path = format!("/routes/{route}");
@@ -122,7 +121,8 @@ impl Walk {
             None => self.client.transfer(&plan).await,
         };
         let job = self.client.finish(&job).await;
-        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+        let refused = self.client.get(&format!("/jobs/{}/refused", job["id"].as_str().expect("an id"))).await;
+        assert_eq!((&job["state"], &refused), (&json!("done"), &json!([])), "{job}");
         let undone = self.program.ask("select state as told from journal where state <> 'done'").await;
         assert!(undone.is_empty(), "every change was noted as done: {undone:?}");
         missed
@@ -135,7 +135,7 @@ impl Walk {
         assert_eq!(self.client.prove(&self.route).await["headline"]["unexplained_items"], 0);
         let mut both = state(&self.systems, self.right).await;
         let old = self.systems.connect(&OLDSTONE);
-        for item in read_all(&*old, OLDSTONE.container, Kind::Requirement).await {
+        for item in read_all(&*old, OLDSTONE.container, Kind::TestSuite).await {
             // How many a left item has: addresses differ, since a simulated system listens on another port each time.
             both.insert(format!("left {}", item.key), format!("{} links", item.links.len()));
         }
@@ -157,7 +157,7 @@ fn file(name: &str, bytes: &'static [u8]) -> (Attachment, hovrel_connect::ByteSt
 async fn edited(systems: &Systems) {
     let old = systems.connect(&OLDSTONE);
     let cases = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
-    for case in cases.iter().take(8) {
+    for case in cases.iter().take(9).chain(cases.iter().skip(17)) {
         edit(&*old, OLDSTONE.container, &case.id, "name", &format!("{} (mended)", case.title)).await;
     }
     relate(&*old, OLDSTONE.container, &cases[9], &cases[10]).await;
@@ -243,7 +243,8 @@ async fn a_worker_that_slept_writes_nothing_once_another_has_its_job() {
     walk.systems.misbehave(FaultPlan::default());
     let job = other.finish(&json!({"id": id})).await;
     assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
-    assert!(walk.program.log().contains("lease"), "the sleeper says why it stopped");
+    let says = async || walk.program.log().contains("the lease was lost").then_some(());
+    eventually("the sleeper says why it stopped", says).await;
     drop(second);
     same(&calm.settled().await, &walk.settled().await);
 }

@@ -21,21 +21,36 @@ const SHORT: &str = "1.5";
 
 impl Program {
     pub async fn start() -> Program {
-        Program::start_offering("[]", SHORT).await
+        Program::start_offering("[]", SHORT, None).await
+    }
+
+    /// With a profile besides those that ship.
+    pub async fn start_with_profile(profile: &str) -> Program {
+        Program::start_offering("[]", SHORT, Some(profile)).await
+    }
+
+    /// Ends it and starts it with another profile in the place of its own.
+    pub async fn restart_with_profile(&mut self, profile: &str) {
+        std::fs::write(self.folder.path().join("profiles/own.yaml"), profile).expect("it can be written");
+        self.restart(None).await;
     }
 
     /// With the leases of every day.
     pub async fn start_with_long_leases() -> Program {
-        Program::start_offering("[]", "30").await
+        Program::start_offering("[]", "30", None).await
     }
 
     /// As the demo does: the connect form offers the simulated systems.
     pub async fn start_with_presets(both: &hovrel_testkit::Systems) -> Program {
-        Program::start_offering(&both.presets().to_string(), SHORT).await
+        Program::start_offering(&both.presets().to_string(), SHORT, None).await
     }
 
-    async fn start_offering(presets: &str, lease_seconds: &'static str) -> Program {
+    async fn start_offering(presets: &str, lease_seconds: &'static str, profile: Option<&str>) -> Program {
         let folder = tempfile::tempdir().expect("a folder");
+        std::fs::create_dir(folder.path().join("profiles")).expect("a folder");
+        if let Some(profile) = profile {
+            std::fs::write(folder.path().join("profiles/own.yaml"), profile).expect("it can be written");
+        }
         std::fs::write(folder.path().join("presets"), presets).expect("presets can be written");
         let database = Database::fresh().await;
         let child = run(&folder, &database, "127.0.0.1:0", lease_seconds, None);
@@ -84,6 +99,7 @@ impl Program {
     /// Another program on the same database, with the same key.
     pub async fn another(&self) -> Second {
         let folder = tempfile::tempdir().expect("a folder");
+        std::fs::create_dir(folder.path().join("profiles")).expect("a folder");
         for name in ["key", "presets"] {
             std::fs::copy(self.folder.path().join(name), folder.path().join(name)).expect("it can be copied");
         }
@@ -147,13 +163,7 @@ impl Drop for Program {
 }
 
 /// `cut` is a place at which it ends by signal 9.
-fn run(
-    folder: &tempfile::TempDir,
-    database: &Database,
-    listen: &str,
-    lease_seconds: &str,
-    cut: Option<&str>,
-) -> Child {
+fn run(folder: &tempfile::TempDir, database: &Database, listen: &str, lease_seconds: &str, cut: Option<&str>) -> Child {
     let path = |name: &str| -> PathBuf { folder.path().join(name) };
     let log = std::fs::OpenOptions::new().create(true).append(true).open(path("log")).expect("a log");
     Command::new(env!("CARGO_BIN_EXE_hovrel"))
@@ -163,6 +173,8 @@ fn run(
         .arg(path("address"))
         .arg("--presets")
         .arg(path("presets"))
+        .arg("--profiles")
+        .arg(path("profiles"))
         .env("DATABASE_URL", &database.url)
         .env("FAILPOINTS", cut.map(|place| format!("{place}=return")).unwrap_or_default())
         // What is secret must be in no log, however much is logged.

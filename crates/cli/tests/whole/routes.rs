@@ -176,3 +176,54 @@ async fn folders_choose_a_container_each_by_its_route() {
     }
     assert!(across > 0, "links were followed from one container to another");
 }
+
+/// Two routes between the same ends, planned before either of them ran: each item is made once, whoever comes first, and
+/// the other route finds it as a counterpart.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn two_routes_that_were_planned_at_once_make_an_item_once() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let mut plans = Vec::new();
+    for name in ["First", "Second"] {
+        let (route, lanes) =
+            settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &[]).await.expect("kinds in common");
+        let body = json!({"name": name, "lanes": lanes});
+        let path = format!("/routes/{route}");
+        let version = client.get(&path).await["version"].as_i64();
+        assert!(client.call(Method::PUT, &path, Some(body), version).await.0.is_success());
+        let plan = client.dry_run(&route).await;
+        client.decide_all(&plan).await;
+        plans.push((route, plan));
+    }
+    let mut jobs = Vec::new();
+    for (_, plan) in &plans {
+        jobs.push(client.transfer(plan).await);
+    }
+    for job in &jobs {
+        assert_eq!(client.finish(job).await["state"], "done");
+    }
+    let once = async || {
+        let right = systems.connect(&TALLYBENCH);
+        let mut marks = std::collections::BTreeMap::<String, u32>::new();
+        for kind in right.catalogue(TALLYBENCH.container).await.expect("a catalogue").kinds {
+            for item in read_all(&*right, TALLYBENCH.container, kind.kind).await {
+                if let Some(mark) = item.origin {
+                    *marks.entry(format!("{:?} {mark}", kind.kind)).or_default() += 1;
+                }
+            }
+        }
+        assert!(marks.len() > 60, "{}", marks.len());
+        let twice: Vec<&String> = marks.iter().filter(|(_, n)| **n > 1).map(|(mark, _)| mark).collect();
+        assert!(twice.is_empty(), "{twice:?}");
+    };
+    once().await;
+    // What one of them was refused, since the other was making it, is a counterpart in its next plan.
+    for (route, _) in &plans {
+        let next = client.dry_run(route).await;
+        client.decide_all(&next).await;
+        assert!(client.changes(&next, "outcome=new_right").await.is_empty());
+        let job = client.finish(&client.transfer(&next).await).await;
+        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    }
+    once().await;
+}

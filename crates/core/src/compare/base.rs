@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use serde::{Deserialize, Serialize};
 
+use super::values::same;
 use crate::identity::Pair;
 use crate::model::{Fingerprint, Value};
 
@@ -27,6 +28,16 @@ pub struct Agreed {
     /// The digest of the rule and of what it read besides the item.
     pub rule: String,
     pub why: Why,
+    /// What was sent since, in a call of which nobody knows whether it was done. It is gone when the field is in step
+    /// again.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub unanswered: Option<Value>,
+}
+
+impl Agreed {
+    pub fn new(rule: String, why: Why, made: Option<Value>) -> Agreed {
+        Agreed { made, rule, why, unanswered: None }
+    }
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -86,6 +97,18 @@ pub struct Base {
 }
 
 impl Base {
+    /// Notes what was sent for a field without an answer, under the rule of that time.
+    pub fn sent_without_answer(&mut self, target: &str, sent: Value, rule: String) {
+        let agreed = self.agreed.entry(target.to_owned()).or_insert_with(|| Agreed::new(rule, Why::Carried, None));
+        agreed.unanswered = Some(sent);
+    }
+
+    /// Whether what the right holds in a field may be what somebody made of something that was sent without an answer.
+    pub fn is_in_doubt(&self, target: &str, now: &Value) -> bool {
+        let sent = self.agreed.get(target).and_then(|a| a.unanswered.as_ref());
+        sent.is_some_and(|sent| !same(sent, now))
+    }
+
     /// The base of a field at both ends; none if it was never in step.
     pub fn field(&self, target: &str) -> Option<(&Value, &Value)> {
         Some((self.left.0.get(target)?, self.right.0.get(target)?))

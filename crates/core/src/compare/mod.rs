@@ -18,11 +18,11 @@ pub use values::{changed_besides, comments_of, history_of, holdings, right_value
 use crate::identity::{Accepted, Pair, SaidOfOne, sort_comments, sort_history};
 use crate::loss::Loss;
 use crate::mapping::{
-    COMMENTS, Context, FaultReason, HISTORY, LINKS, Lane, Ready, Source, labelled, leads_back, renamed,
+    COMMENTS, Context, FaultReason, FirstContact, HISTORY, LINKS, Lane, Ready, Source, labelled, leads_back, renamed,
     renamed_comments, source_value,
 };
 use crate::model::{Artefact, Fingerprint, Value};
-use crate::plan::{FieldChange, FieldReason, lacks_only};
+use crate::plan::{FieldChange, FieldDecision, FieldReason, lacks_only};
 use crate::workflow::Hindrance;
 
 /// The rules of a lane in the order of their targets: the order in which fingerprints are made.
@@ -177,7 +177,9 @@ impl<'a> Comparer<'a> {
                 self.said(target, &source, expected, &now, accepted, converted.losses, &mut out);
                 continue;
             }
-            if same(&expected, now.as_ref()) {
+            // What changed at the left may be the bytes of a file, and the right does not say which ones it holds.
+            let untold = kept.is_some() && !left_same && values::files_untold(&expected, now.as_ref());
+            if same(&expected, now.as_ref()) && !untold {
                 out.rebased.insert(target.to_owned(), Rebase::Equal);
                 out.losses.extend(converted.losses);
                 continue;
@@ -203,6 +205,10 @@ impl<'a> Comparer<'a> {
                     Why::Kept => FieldReason::RuleChangedOverKept,
                     Why::Carried | Why::Equal => FieldReason::RuleChanged,
                 };
+            }
+            let by_itself = reason.default_decision(FirstContact::Ask) == FieldDecision::Write;
+            if by_itself && base.is_some_and(|b| b.is_in_doubt(target, &now)) {
+                reason = FieldReason::PerhapsThere;
             }
             if matches!(now.as_ref(), Value::Unreadable(_)) {
                 reason = FieldReason::RightUnreadable;

@@ -53,6 +53,12 @@ pub fn same(wanted: &Value, now: &Value) -> bool {
     }
 }
 
+/// Whether two lists hold files of one name of which the systems don't both say which bytes they are.
+pub(super) fn files_untold(wanted: &Value, now: &Value) -> bool {
+    let (Value::Attachments(wanted), Value::Attachments(now)) = (wanted, now) else { return false };
+    wanted.iter().any(|w| now.iter().any(|n| n.name == w.name && !n.is_told_beside(w)))
+}
+
 /// The comments in a value.
 pub fn comments_of(value: &Value) -> &[Comment] {
     match value {

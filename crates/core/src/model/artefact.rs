@@ -140,6 +140,11 @@ impl Attachment {
         self.name == other.name && bytes
     }
 
+    /// Whether both systems say which bytes they are, so that [`Attachment::is_same`] is more than a guess.
+    pub fn is_told_beside(&self, other: &Attachment) -> bool {
+        self.digest.is_some() && other.digest.is_some()
+    }
+
     /// How large it is, in words.
     pub fn size(&self) -> String {
         self.bytes.map_or_else(|| "size not known".to_owned(), |n| format!("{n} bytes"))

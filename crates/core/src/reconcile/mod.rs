@@ -39,7 +39,7 @@ pub struct LaneProof {
     /// What hangs on the items, by its field.
     #[serde(default)]
     pub pieces: Vec<PieceProof>,
-    /// Losses of values that agree as far as they could be carried.
+    /// Losses of values that agree as far as they could be carried, and of what is there of lists that wait for more.
     pub losses: Vec<ProofLoss>,
     /// Items of pairs that are gone, no longer covered, or can't be read.
     #[serde(default)]
@@ -155,7 +155,10 @@ impl FilesRead {
                     0 => String::new(),
                     n => format!(", {n} could not be read"),
                 };
-                format!("{} of their {} files were read at both ends: {} have the same bytes{not_read}", f.read, f.of, f.same)
+                format!(
+                    "{} of their {} files were read at both ends: {} have the same bytes{not_read}",
+                    f.read, f.of, f.same
+                )
             }
         }
     }
@@ -437,21 +440,25 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
                 (None, ATTACHMENTS | LINKS) => pieces.entry(target).or_default().count(&expected, &now),
                 _ => {}
             }
-            if agrees {
-                entry.agree += 1;
-                entry.with_loss += u64::from(!converted.losses.is_empty());
+            let waits_for_others = !agrees && !lacks_only(&expected, &now).is_empty();
+            // A list that waits for some of its members holds the others, with what they lost.
+            if agrees || (waits_for_others && !now.is_blank()) {
+                entry.with_loss += u64::from(agrees && !converted.losses.is_empty());
                 proof.losses.extend(converted.losses.into_iter().map(|loss| ProofLoss {
                     left_key: artefact.key.clone(),
                     right_key: other.key.clone(),
                     loss,
                 }));
+            }
+            if agrees {
+                entry.agree += 1;
                 continue;
             }
             let cause = if converted.fault.is_some() {
                 DifferenceCause::CannotBeCarried
             } else if matches!(now.as_ref(), Value::Unreadable(_)) {
                 DifferenceCause::RightUnreadable
-            } else if !lacks_only(&expected, &now).is_empty() {
+            } else if waits_for_others {
                 DifferenceCause::WaitsForOthers
             } else if said.is_some_and(|s| s.lacks == 0) {
                 DifferenceCause::RemovedAtRight

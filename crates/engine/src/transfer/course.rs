@@ -110,6 +110,11 @@ impl<'a> Course<'a> {
         self.t.lease.check()
     }
 
+    /// After a call that the system refused, and no other try of which may have been done.
+    pub async fn did_not(&self, step: &str) -> Result<(), EngineError> {
+        Ok(self.t.hub.store.step_not_done(self.t.holder, self.seq(), step).await?)
+    }
+
     /// After a call that wrote: what a later look must know.
     pub async fn did(&self, step: &str, held: Option<Json>) -> Result<(), EngineError> {
         point(&format!("{} called", step.split(' ').next().unwrap_or(step)));
@@ -190,6 +195,22 @@ impl<'a> Course<'a> {
             None => BTreeMap::new(),
         };
         Ok(Base { left: side(&pair.left_base)?, right: side(&pair.right_base)?, agreed })
+    }
+
+    /// Notes that nobody knows whether something that was sent was done, so that a person is asked what becomes of it.
+    pub async fn in_doubt(&self, sent: &Sent) -> Result<(), Failure> {
+        let mut base = self.base().await?;
+        let rules = self.t.digests.get(&self.change.lane);
+        for (field, value) in &sent.values {
+            if base.field(field).is_some() {
+                let rule = rules.and_then(|r| r.get(field)).cloned().unwrap_or_default();
+                base.sent_without_answer(field, value.clone(), rule);
+            }
+        }
+        let agreement = Agreement::from(base.agreed);
+        let agreed = (agreement.fingerprint().0, serde_json::to_value(&agreement).map_err(EngineError::from)?);
+        let pair = (self.t.route, self.change.lane.as_str(), self.left_id());
+        Ok(self.t.hub.store.agreed(self.t.holder, pair, &agreed).await?)
     }
 
     /// Notes how far it came.

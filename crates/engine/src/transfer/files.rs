@@ -17,6 +17,7 @@ use serde_json::json;
 use super::apply::{Failure, TRIES, pause, read_one, refuse};
 use super::checked::{Found, Seen, checked};
 use super::course::Course;
+use crate::files_read::digest;
 use crate::points::point;
 
 fn files_of(value: Option<&Value>) -> &[Attachment] {
@@ -80,13 +81,17 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
         .collect();
     let mut sent: BTreeMap<String, Found> = BTreeMap::new();
     let mut spoilt: BTreeSet<String> = BTreeSet::new();
+    let base = c.base().await?;
+    let carried = files_of(base.left.0.get(ATTACHMENTS));
+    let saw = &as_carried(saw, wanted, carried);
     let mut now = read_one(t, kind, &item.id).await?;
     for tries in 1.. {
+        let known = told(c, &now, wanted, carried).await?;
         let (mut to_send, mut to_remove) = (Vec::new(), Vec::new());
         let (mut left, mut differing) = (Vec::new(), Vec::new());
         let names: BTreeSet<&str> = wanted.iter().chain(saw).map(|f| f.name.as_str()).collect();
         for name in names {
-            let held = named(&now.attachments, name);
+            let held = named(&known, name);
             // What arrived in this run is as it was streamed, or the system says otherwise.
             if let Some(found) = sent.get(name) {
                 match held {
@@ -180,6 +185,51 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
     held.sort_by(|a, b| a.name.cmp(&b.name));
     c.wrote_field(ATTACHMENTS, f.write.clone(), Value::Attachments(held).settled());
     Ok(now)
+}
+
+/// Whether the left's file is another than the one that was carried under its name.
+fn is_other(wanted: &[Attachment], carried: &Attachment) -> bool {
+    named(wanted, &carried.name).is_some_and(|w| w.is_told_beside(carried) && !w.is_same(carried))
+}
+
+/// What the plan saw, where the right did not say which bytes: those that were carried there, if they are to be replaced.
+fn as_carried(saw: &[Attachment], wanted: &[Attachment], carried: &[Attachment]) -> Vec<Attachment> {
+    let one = |file: &Attachment| match named(carried, &file.name).filter(|c| is_other(wanted, c)) {
+        Some(carried) if file.digest.is_none() => {
+            Attachment { digest: carried.digest.clone(), bytes: carried.bytes, ..file.clone() }
+        }
+        _ => file.clone(),
+    };
+    saw.iter().map(one).collect()
+}
+
+/// The files of an item. Of those that are to be replaced and of which its system does not say which bytes they are, the
+/// bytes are read: they may be somebody's.
+async fn told(
+    c: &Course<'_>,
+    now: &Artefact,
+    wanted: &[Attachment],
+    carried: &[Attachment],
+) -> Result<Vec<Attachment>, Failure> {
+    let mut out = now.attachments.clone();
+    for file in out.iter_mut().filter(|f| f.digest.is_none()) {
+        if named(carried, &file.name).is_some_and(|c| is_other(wanted, c)) {
+            let read = digest(&*c.t.right, c.change.right_kind, &now.id, file).await;
+            *file = match read {
+                Ok(read) => read,
+                Err(why) => {
+                    return refuse(
+                        &format!(
+                            "{} can't be read in {}, so whose it is can't be told: {why}",
+                            file.name, c.t.right_name
+                        ),
+                        "Nothing was replaced. Retry when the file can be read there.",
+                    );
+                }
+            };
+        }
+    }
+    Ok(out)
 }
 
 /// That a file is not of its declared type.

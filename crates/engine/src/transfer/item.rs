@@ -156,6 +156,8 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
     let was = asked.was.or(was.as_ref());
     let mut look = c.step(asked.step).is_some();
     let begun = c.sent(asked.step).filter(|_| look);
+    // Whether a try may have been done without an answer.
+    let mut doubt = look;
     for tries in 1.. {
         if look {
             let now = read_one(t, kind, asked.id).await?;
@@ -167,8 +169,9 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
                 return Ok((written, sent));
             }
             if now.version != asked.version {
-                return Err(ConnectError::Changed.into());
+                return in_doubt(c, begun.as_ref().unwrap_or(&sent)).await;
             }
+            doubt = false;
         }
         c.about_to(asked.step, &sent).await?;
         let write = sent.write(kind, Some(asked.id), asked.version.clone());
@@ -182,14 +185,34 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
                 through.went_well();
                 return Ok((changed, sent));
             }
-            Err(e) if e.outcome() == CallOutcome::Refused || tries >= TRIES => return Err(e.into()),
             Err(e) => {
+                doubt |= e.outcome() == CallOutcome::Unknown;
+                if e.outcome() == CallOutcome::Refused || tries >= TRIES {
+                    if doubt && matches!(e, ConnectError::Changed) {
+                        return in_doubt(c, begun.as_ref().unwrap_or(&sent)).await;
+                    }
+                    match doubt {
+                        true => c.in_doubt(begun.as_ref().unwrap_or(&sent)).await?,
+                        false => c.did_not(asked.step).await?,
+                    }
+                    return Err(e.into());
+                }
                 look = e.outcome() == CallOutcome::Unknown;
                 pause(tries).await;
             }
         }
     }
     unreachable!("the loop ends by returning")
+}
+
+/// Something was sent without an answer, and the item is another since: it may have been done before somebody changed it.
+/// Nothing is tried again, since it might undo what they did.
+async fn in_doubt(c: &Course<'_>, sent: &Sent) -> Result<(Written, Sent), Failure> {
+    c.in_doubt(sent).await?;
+    refuse(
+        "something was sent without an answer, and somebody changed it since; whether they saw what was sent can't be told",
+        "Nothing was overwritten. Make a new dry run, which asks what is right.",
+    )
 }
 
 /// Compares what was not sent with what it was. A difference stops the lane: what the system did to one item it would do

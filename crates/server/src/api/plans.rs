@@ -486,11 +486,8 @@ pub async fn decide(
 ) -> Result<Json<ChangeDetail>, Problem> {
     still_open(&app, id).await?;
     let Read { change, mut decision, refusals, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
-    let can_t =
-        matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable | Outcome::TakenOff)
-            || (change.outcome.is_absent()
-                && change.as_new.is_empty()
-                && !body.let_go.unwrap_or(decision.let_go));
+    let can_t = matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable | Outcome::TakenOff)
+        || (change.outcome.is_absent() && change.as_new.is_empty() && !body.let_go.unwrap_or(decision.let_go));
     if can_t && body.included == Some(true) {
         return Err(Problem::not_now(
             "Nothing can be written for this item as it stands.",
@@ -499,7 +496,10 @@ pub async fn decide(
     }
     if let Some(as_new) = body.as_new {
         if as_new && change.as_new.is_empty() {
-            return Err(Problem::field("/as_new", "only an adoption that waits for review, or an item that is gone at the right, can be made anew"));
+            return Err(Problem::field(
+                "/as_new",
+                "only an adoption that waits for review, or an item that is gone at the right, can be made anew",
+            ));
         }
         decision.as_new = as_new;
         decision.let_go &= !as_new;

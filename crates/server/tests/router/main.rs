@@ -2,6 +2,7 @@
 
 mod counterparts;
 mod decide;
+mod filters;
 mod look;
 mod new_field;
 mod route_file;

@@ -377,11 +377,7 @@ fn fill_folder(folder: &mut Folder, root: &Element, state: &State) -> Result<(),
 }
 
 /// The place that is asked for; what is new and asks for none stands last.
-fn rank(
-    root: &Element,
-    now: u32,
-    neighbours: impl Iterator<Item = u32>,
-) -> Result<u32, (&'static str, String)> {
+fn rank(root: &Element, now: u32, neighbours: impl Iterator<Item = u32>) -> Result<u32, (&'static str, String)> {
     match root.text_of("rank").filter(|r| !r.is_empty()) {
         Some(told) => told.parse().map_err(|_| ("rank", format!("“{told}” is no place"))),
         None if now == 0 => Ok(neighbours.max().unwrap_or(0) + 1),

@@ -55,7 +55,8 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
     let per_minute = f64::from(options.calls_per_minute);
     let bucket = Arc::new(Bucket::new(per_minute / 60.0, per_minute / 4.0));
     let faults = Faults::new(options.faults, None);
-    let server = Server { kept: kept.clone(), faults: faults.clone(), bucket, calls_per_minute: options.calls_per_minute };
+    let server =
+        Server { kept: kept.clone(), faults: faults.clone(), bucket, calls_per_minute: options.calls_per_minute };
     let app = Router::new()
         .merge(api::routes(server.clone(), faults.clone()))
         .merge(pages::routes(server))

@@ -101,7 +101,14 @@ fn chapter(state: &mut State, world: &World, places: &[u32], folder: usize) -> u
     parent.expect("a path has at least one folder")
 }
 
-fn add(state: &mut State, (chapter, place): (u32, u32), title: String, preconditions: &str, steps: Vec<Step>, n: usize) {
+fn add(
+    state: &mut State,
+    (chapter, place): (u32, u32),
+    title: String,
+    preconditions: &str,
+    steps: Vec<Step>,
+    n: usize,
+) {
     let id = state.take_number();
     let case = Case {
         own: Default::default(),

@@ -66,8 +66,7 @@ async fn form() -> Json<Value> {
 async fn list(State(system): State<Saltmere>, Query(asked): Query<HashMap<String, String>>) -> Json<Value> {
     let state = system.state();
     let from = asked.get("from").filter(|_| !system.habits.finds_everything);
-    let all: Vec<_> =
-        state.checks.values().filter(|c| from.is_none_or(|f| c.get("from") == Some(&json!(f)))).collect();
+    let all: Vec<_> = state.checks.values().filter(|c| from.is_none_or(|f| c.get("from") == Some(&json!(f)))).collect();
     let number = |name: &str, or: usize| asked.get(name).and_then(|v| v.parse().ok()).unwrap_or(or);
     let page: Vec<_> = all.iter().skip(number("skip", 0)).take(number("take", 10)).collect();
     Json(json!({"checks": page, "of": all.len()}))
@@ -87,9 +86,13 @@ async fn one(State(system): State<Saltmere>, Path(no): Path<String>) -> Response
 const WRITTEN: [&str; 6] = ["title", "note", "ready", "grade", "from", "links"];
 
 /// Puts what was sent into a check, if it can be held.
-fn written(system: &Saltmere, mut check: Map<String, Value>, sent: Map<String, Value>) -> Result<Map<String, Value>, Response> {
+fn written(
+    system: &Saltmere,
+    mut check: Map<String, Value>,
+    sent: Map<String, Value>,
+) -> Result<Map<String, Value>, Response> {
     if system.habits.replaces {
-        for name in WRITTEN {
+        for name in WRITTEN.into_iter().filter(|name| *name != "title") {
             check.insert(name.into(), if name == "links" { json!([]) } else { Value::Null });
         }
     }

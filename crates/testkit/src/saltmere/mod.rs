@@ -16,7 +16,7 @@ pub use profile::profile;
 /// What the system does that others do not.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Habits {
-    /// An update replaces the item: what is not sent is emptied.
+    /// An update replaces the item: what is not sent is emptied, but for the title.
     pub replaces: bool,
     /// A comment comes back in capitals, with a line of the system's own.
     pub rewrites_comments: bool,

@@ -10,6 +10,7 @@ const ATTACHMENTS = "@attachments";
 export const LINKS = "@links";
 const COMMENTS = "@comments";
 export const HISTORY = "@history";
+const POSITION = "@position";
 
 /** What hangs on an item and is no field of its own; shown after the fields, in this order. */
 export const HANGING = [ATTACHMENTS, LINKS, COMMENTS, HISTORY];
@@ -75,6 +76,7 @@ const targetNames: Record<string, string> = {
   [LINKS]: "Links",
   [COMMENTS]: "Comments",
   [HISTORY]: "History",
+  [POSITION]: "Position",
 };
 
 /** What a target is called. */

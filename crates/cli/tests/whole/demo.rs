@@ -1,0 +1,151 @@
+//! What the journey through the demo comes to, in figures that an administrator reads: what waits and for whom, one
+//! ledger, an edited rule, and items that are not there any more.
+
+use std::collections::BTreeSet;
+
+use hovrel_core::model::{Artefact, Kind, Value as Held};
+use hovrel_standins::world::Size;
+use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, read_all};
+use reqwest::Method;
+use serde_json::{Value, json};
+
+use crate::program::Program;
+
+fn losses(proof: &Value) -> i64 {
+    let lanes = proof["lanes"].as_array().expect("lanes");
+    lanes.iter().map(|l| l["losses"].as_array().expect("losses").len() as i64).sum()
+}
+
+fn line(loss: &Value) -> String {
+    let of = &loss["loss"];
+    format!("{} {} {} {}", loss["left_key"], of["field"], of["kind"], of["before"])
+}
+
+/// Those of one list that are not in the other as often.
+fn only<'l>(one: &'l [String], other: &[String]) -> Vec<&'l String> {
+    let count = |list: &[String], of: &String| list.iter().filter(|l| *l == of).count();
+    one.iter().filter(|l| count(one, l) > count(other, l)).collect()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
+    let (systems, program) = (Systems::start(Size::DEMO).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let route = client.make_route(&systems).await;
+    let plan = client.dry_run(&route).await;
+    let job = client.finish(&client.transfer(&plan).await).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+
+    // Three figures of different weight: nothing went wrong, and what waits says for whom.
+    let proof = client.prove(&route).await;
+    let headline = &proof["headline"];
+    assert_eq!((&headline["unexplained_items"], &headline["unexplained_fields"]), (&json!(0), &json!(0)), "{headline}");
+    let waits = headline["waits"].as_array().expect("a list");
+    let undecided = waits.iter().find(|w| w["cause"] == "undecided").expect("some are undecided");
+    let (items, whole) = (undecided["items"].as_i64().unwrap(), undecided["whole"].as_i64().unwrap());
+    assert_eq!((items - whole, whole), (20, 14), "{headline}");
+    let all: i64 = waits.iter().map(|w| w["items"].as_i64().unwrap()).sum();
+    assert!(headline["waits_items"].as_i64().unwrap() <= all, "{headline}");
+
+    // The ledger and the proof count the same losses, now and after one more transfer.
+    let ledger =
+        |proof: &Value| (proof["losses_foreseen"].as_i64().unwrap(), proof["losses_unforeseen"].as_i64().unwrap());
+    let (foreseen, unforeseen) = ledger(&proof);
+    let noted = client.get(&format!("/jobs/{}/losses", job["id"].as_str().unwrap())).await;
+    let noted: Vec<String> = noted.as_array().unwrap().iter().map(line).collect();
+    let found: Vec<String> =
+        proof["lanes"].as_array().unwrap().iter().flat_map(|l| l["losses"].as_array().unwrap()).map(line).collect();
+    assert_eq!(only(&noted, &found), Vec::<&String>::new(), "in the ledger, and not in the proof");
+    assert_eq!(only(&found, &noted), Vec::<&String>::new(), "in the proof, and not in the ledger");
+    assert_eq!(foreseen + unforeseen, losses(&proof), "one count of losses");
+    assert!(foreseen > 900, "{foreseen}");
+    let again = client.dry_run(&route).await;
+    client.finish(&client.transfer(&again).await).await;
+    let later = client.prove(&route).await;
+    assert_eq!((ledger(&later), losses(&later)), ((foreseen, unforeseen), foreseen + unforeseen));
+
+    // A row of a value map says something else: that is a change of each item with this value that was carried.
+    let cases = read_all(&*systems.connect(&OLDSTONE), OLDSTONE.container, Kind::TestCase).await;
+    let there = read_all(&*systems.connect(&TALLYBENCH), TALLYBENCH.container, Kind::TestCase).await;
+    let marks: BTreeSet<&str> = there.iter().filter_map(|c| c.origin.as_deref()).collect();
+    let lanes = client.get(&format!("/routes/{route}")).await["lanes"].clone();
+    let (lanes, row) = other_row(lanes);
+    let has = |c: &&Artefact| c.fields.get(&row.source).map(Held::display).as_deref() == Some(&*row.value);
+    let with = cases.iter().filter(has).filter(|c| marks.contains(format!("Oldstone:{}", c.key).as_str())).count();
+    save(&client, &route, &lanes).await;
+    let edited = client.dry_run(&route).await;
+    let mut told = 0;
+    for change in client.changes(&edited, "kind=test_case&field=priority").await {
+        let path = format!("/plans/{}/changes/{}", edited["id"].as_str().unwrap(), change["seq"]);
+        let detail = client.get(&path).await;
+        let field = detail["fields"].as_array().unwrap().iter().find(|f| f["field"] == "priority").unwrap().clone();
+        told += usize::from(field["reason"] == "rule_changed" && field["decision"] == "write");
+    }
+    assert_eq!((told, with), (42, 42), "{row:?}");
+
+    // Items that go at the left are told as gone, in the dry run and in the proof; their counterparts stay.
+    let gone: Vec<u32> = cases.iter().rev().take(3).map(|c| c.key.trim_start_matches("OS-").parse().unwrap()).collect();
+    let remove = |state: &mut Value| {
+        for number in &gone {
+            state["cases"].as_object_mut().expect("cases").remove(&number.to_string()).expect("it was there");
+        }
+    };
+    systems.oldstone.change(remove).expect("it is still a state");
+    let after = client.dry_run(&route).await;
+    let absent = client.changes(&after, "outcome=gone_left").await;
+    let keys: Vec<&str> = absent.iter().filter_map(|c| c["left"]["key"].as_str()).collect();
+    for number in &gone {
+        assert!(keys.contains(&format!("OS-{number}").as_str()), "{keys:?}");
+    }
+    assert!(
+        absent.iter().all(|c| c["included"] == false && c["absence"].as_str().unwrap().contains("gone at the left"))
+    );
+    let proof = client.prove(&route).await;
+    let told: Vec<&Value> =
+        proof["lanes"].as_array().unwrap().iter().flat_map(|l| l["absent"].as_array()).flatten().collect();
+    assert_eq!(told.len(), gone.len(), "{told:?}");
+    assert!(told.iter().all(|a| a["what"] == "gone" && a["at_left"] == true), "{told:?}");
+    assert_eq!(proof["headline"]["unexplained_items"], 0, "{}", proof["headline"]);
+
+    // Let go, they are not told again; and nothing was removed at the right.
+    for change in &absent {
+        let path = format!("/plans/{}/changes/{}", after["id"].as_str().unwrap(), change["seq"]);
+        let (status, said) = client.call(Method::PATCH, &path, Some(json!({"let_go": true})), None).await;
+        assert!(status.is_success(), "{said}");
+    }
+    client.finish(&client.transfer(&after).await).await;
+    let last = client.dry_run(&route).await;
+    assert_eq!((client.changes(&last, "outcome=gone_left").await.len(), &last["let_go"]), (0, &json!(absent.len())));
+}
+
+/// A row of a value map that leads elsewhere now.
+#[derive(Debug)]
+struct Row {
+    /// The field at the left whose values it maps.
+    source: String,
+    value: String,
+}
+
+/// The lanes with one row of the priority's value map leading elsewhere.
+fn other_row(lanes: Value) -> (Vec<Value>, Row) {
+    let mut lanes = lanes.as_array().expect("lanes").clone();
+    let lane = lanes.iter_mut().find(|l| l["left_kind"] == "test_case").expect("a lane");
+    let rules = lane["rules"].as_array_mut().expect("rules");
+    let rule = rules.iter_mut().find(|r| r["target"] == "priority").expect("a rule");
+    let source = rule["source"]["field"].as_str().expect("a field").to_owned();
+    let conversions = rule["conversions"].as_array_mut().expect("a list");
+    let map = conversions.iter_mut().find_map(|c| c.get_mut("value_map")).expect("a value map");
+    println!("{map}");
+    let row = &mut map["rows"][0];
+    let value = row["left"].as_str().expect("a value").to_owned();
+    row["right"] = json!(if row["right"] == "Low" { "High" } else { "Low" });
+    (lanes, Row { source, value })
+}
+
+async fn save(client: &Client, route: &str, lanes: &[Value]) {
+    let path = format!("/routes/{route}");
+    let now = client.get(&path).await;
+    let body = json!({"name": now["name"], "lanes": lanes});
+    let (status, said) = client.call(Method::PUT, &path, Some(body), now["version"].as_i64()).await;
+    assert!(status.is_success(), "{said}");
+}
