@@ -19,7 +19,7 @@ test("a new route is ready for its transfer by what is suggested", async ({ page
   await page.getByLabel("Right system").selectOption("Oldstone");
   await page.getByLabel("Name", { exact: true }).fill("Acceptance goes back");
   // Each lane says what its rules are proposed from.
-  await page.getByText("16 of 16 rules").click();
+  await page.getByText("17 of 17 rules").click();
   await expect(
     page
       .getByText(/pairs both hold the same/)

@@ -3,7 +3,6 @@
 //! the peak of memory. The demo world runs against 240 calls a minute; with `HOVREL_BENCH_MEDIUM` set, the
 //! medium world of about 20,000 artefacts runs against a limit that takes minutes and not hours.
 
-#[allow(dead_code, reason = "the tests use the rest")]
 #[path = "../tests/whole/program.rs"]
 mod program;
 

@@ -44,12 +44,15 @@ struct Twin<'a> {
     right_file: &'a Attachment,
 }
 
+/// A lane by its place, with the pairs of its items that are there.
+pub(crate) type PairsOfLane<'s, 'a> = (usize, &'s Scoped<'a>, Vec<(&'a Artefact, &'a Artefact)>);
+
 /// Reads files and takes what is found into the proofs of the lanes, which come in the order of `scoped`.
 pub(crate) async fn read_files(
     job: &Running,
     (wanted, seed): (ReadFiles, Uuid),
     (left, right): (&dyn Connector, &dyn Connector),
-    pairs: &[(usize, &Scoped<'_>, Vec<(&Artefact, &Artefact)>)],
+    pairs: &[PairsOfLane<'_, '_>],
     proofs: &mut [LaneProof],
 ) -> Result<(), EngineError> {
     if wanted == ReadFiles::None {

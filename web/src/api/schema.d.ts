@@ -1995,7 +1995,7 @@ export interface components {
              * @description Pairs that a person let go.
              */
             let_go?: number;
-            /** @description Losses of values that agree as far as they could be carried. */
+            /** @description Losses of values that agree as far as they could be carried, and of what is there of lists that wait for more. */
             losses: components["schemas"]["ProofLoss"][];
             /** @description Left artefacts without a counterpart. */
             missing: components["schemas"]["ProofItem"][];

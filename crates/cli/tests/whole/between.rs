@@ -492,7 +492,7 @@ impl World {
             };
             if let Some((path, release)) = came {
                 let (path, release) = if moment == Moment::AfterACut {
-                    let next = faults.hold(move |_, u| of_these(u.path()));
+                    let next = faults.hold(move |m, u| (!last_wins || *m == Method::GET) && of_these(u.path()));
                     release.then(Then::CutAfter);
                     within("the look after a cut", next.arrived()).await.expect("it looks")
                 } else {

@@ -157,7 +157,8 @@ fn file(name: &str, bytes: &'static [u8]) -> (Attachment, hovrel_connect::ByteSt
 async fn edited(systems: &Systems) {
     let old = systems.connect(&OLDSTONE);
     let cases = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
-    for case in cases.iter().take(9).chain(cases.iter().skip(17)) {
+    // The odd ones hold what their system does not take any more.
+    for case in cases.iter().take(9).chain(cases.iter().skip(17)).filter(|c| c.key.starts_with("OS-2")) {
         edit(&*old, OLDSTONE.container, &case.id, "name", &format!("{} (mended)", case.title)).await;
     }
     relate(&*old, OLDSTONE.container, &cases[9], &cases[10]).await;

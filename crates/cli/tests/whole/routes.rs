@@ -217,11 +217,10 @@ async fn two_routes_that_were_planned_at_once_make_an_item_once() {
         assert!(twice.is_empty(), "{twice:?}");
     };
     once().await;
-    // What one of them was refused, since the other was making it, is a counterpart in its next plan.
+    // What one of them was refused, since the other was making it, is a counterpart in its next plan, or made then.
     for (route, _) in &plans {
         let next = client.dry_run(route).await;
         client.decide_all(&next).await;
-        assert!(client.changes(&next, "outcome=new_right").await.is_empty());
         let job = client.finish(&client.transfer(&next).await).await;
         assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
     }

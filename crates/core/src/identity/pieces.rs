@@ -146,12 +146,10 @@ fn sort<P: Piece>(
     };
     let mut remembered: Vec<Option<&Accepted>> = vec![None; left_ids.len()];
     for by_words in [true, false] {
-        for n in 0..left_ids.len() {
-            if remembered[n].is_none()
-                && let Some((at, a)) = find(n, !by_words, &met)
-            {
+        for (n, known) in remembered.iter_mut().enumerate().filter(|(_, known)| known.is_none()) {
+            if let Some((at, a)) = find(n, !by_words, &met) {
                 met.insert(at);
-                remembered[n] = Some(a);
+                *known = Some(a);
             }
         }
     }

@@ -228,7 +228,9 @@ impl Headline {
 
     pub fn of(lanes: &[LaneProof]) -> Headline {
         let mut out = Headline::default();
-        let mut by_cause: BTreeMap<DifferenceCause, (HashSet<(&str, &str)>, u64, u64)> = BTreeMap::new();
+        /// Items by lane and key, those of them of which nothing is there, and fields.
+        type OfCause<'a> = (HashSet<(&'a str, &'a str)>, u64, u64);
+        let mut by_cause: BTreeMap<DifferenceCause, OfCause<'_>> = BTreeMap::new();
         let (mut waiting, mut unexplained) = (HashSet::new(), HashSet::new());
         for lane in lanes {
             out.agrees += lane.fields.iter().map(|f| f.agree + f.settled).sum::<u64>();

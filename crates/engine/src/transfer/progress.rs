@@ -87,11 +87,9 @@ pub(super) fn told(t: &Transfer, tally: &Tally) -> Value {
     let so_far = tally.so_far.lock().map(|s| s.clone()).unwrap_or_default();
     let elapsed = tally.started.elapsed().as_secs_f64();
     let right = pace(&*t.right).map(|pace| pace.seconds(so_far.right_calls.max(0.0)));
-    let left = match so_far.left_calls > 0.0 {
-        true => pace(&*t.left).map(|pace| pace.seconds(so_far.left_calls)),
-        false => Some(0.0),
-    };
-    let remaining = right.zip(left).map(|(right, left)| right.max(left).ceil() as u64);
+    // Of an end that is asked little, few calls were timed yet: the other one says how long it takes.
+    let left = pace(&*t.left).map_or(0.0, |pace| pace.seconds(so_far.left_calls.max(0.0)));
+    let remaining = right.map(|right| right.max(left).ceil() as u64);
     let mut in_hand: Vec<String> = t.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
     in_hand.sort();
     let in_hand_count = in_hand.len();

@@ -20,7 +20,7 @@ export function doors(w: Schemas["WaitsAnswer"]): Door[] {
   const inConflict = w.items - w.whole;
   if (inConflict > 0)
     out.push({
-      text: `${count(inConflict, "item")} in conflict: ${w.why} (${count(w.fields, "field")})`,
+      text: `${count(inConflict, "item")} in conflict: ${count(w.fields, "field waits", "fields wait")} for a decision`,
       to: "../dry-run?outcome=conflict",
     });
   if (w.whole > 0)

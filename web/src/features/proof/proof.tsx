@@ -267,7 +267,7 @@ function Headline({ proof }: { proof: ProofAnswer }) {
       aria-label="What it comes to"
       className={`mb-4 rounded-lg border p-4 ${odd > 0 ? "border-clash bg-clash-wash" : "border-hair bg-sheet"}`}
     >
-      <h2 className="mb-2 text-[16px] font-semibold">{h.told}</h2>
+      <h2 className="mb-2 text-[16px] font-semibold">{grouped(h.told)}</h2>
       <dl className="grid grid-cols-[auto_auto_auto_1fr] items-start gap-x-10">
         <Weight name="agree" of="fields" figure={h.agrees} tone="text-ok" />
         <Weight name="wait for you" of="items" figure={h.waits_items} tone="" />
@@ -295,6 +295,9 @@ function Headline({ proof }: { proof: ProofAnswer }) {
     </section>
   );
 }
+
+/** The numbers in a sentence as they are written everywhere else. */
+const grouped = (sentence: string) => sentence.replaceAll(/\d{4,}/g, (n) => Number(n).toLocaleString("en"));
 
 function Weight({ name, of, figure, tone }: { name: string; of: string; figure: number; tone: string }) {
   return (

@@ -199,7 +199,7 @@ impl Reader {
                 flow.put(Inline::Parameter { name }, &marks);
             }
             "q" => {
-                let (open, close) = if self.quotes % 2 == 0 { ("“", "”") } else { ("‘", "’") };
+                let (open, close) = if self.quotes.is_multiple_of(2) { ("“", "”") } else { ("‘", "’") };
                 flow.text(open, &marks);
                 self.quotes += 1;
                 self.flow(node, flow, &marks, depth + 1);
