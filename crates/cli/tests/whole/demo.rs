@@ -47,7 +47,7 @@ async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
     let all: i64 = waits.iter().map(|w| w["items"].as_i64().unwrap()).sum();
     assert!(headline["waits_items"].as_i64().unwrap() <= all, "{headline}");
 
-    // The ledger and the proof count the same losses, now and after one more transfer.
+    // The ledger and the proof count the same losses, now and when the rest was decided and carried.
     let ledger =
         |proof: &Value| (proof["losses_foreseen"].as_i64().unwrap(), proof["losses_unforeseen"].as_i64().unwrap());
     let (foreseen, unforeseen) = ledger(&proof);
@@ -60,13 +60,14 @@ async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
     assert_eq!(foreseen + unforeseen, losses(&proof), "one count of losses");
     assert!(foreseen > 900, "{foreseen}");
     let again = client.dry_run(&route).await;
+    client.decide_all(&again).await;
     client.finish(&client.transfer(&again).await).await;
     let later = client.prove(&route).await;
     let (all, none) = ledger(&later);
     assert_eq!((all + none, none), (losses(&later), unforeseen), "one more transfer makes none unforeseen");
     assert!(all >= foreseen, "what stands is not forgotten: {all} after {foreseen}");
 
-    // A row of a value map says something else: that is a change of each item with this value that was carried.
+    // A row of a value map says something else: that is a change of each item with this value.
     let cases = read_all(&*systems.connect(&OLDSTONE), OLDSTONE.container, Kind::TestCase).await;
     let there = read_all(&*systems.connect(&TALLYBENCH), TALLYBENCH.container, Kind::TestCase).await;
     let marks: BTreeSet<&str> = there.iter().filter_map(|c| c.origin.as_deref()).collect();

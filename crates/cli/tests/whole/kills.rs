@@ -39,16 +39,14 @@ const MAKING: &[&str] = &[
 
 /// Where the second is, which changes what the first made.
 const CHANGING: &[&str] = &[
-    "update intended",
-    "update called",
     "remove intended",
     "remove called",
     "file intended",
     "file called",
     "piece intended",
     "piece accepted",
-    "before done",
-    "done",
+    "update intended",
+    "update called",
 ];
 
 /// Where a transfer is cut off whose items come to their states by moves, one item at a time.

@@ -116,7 +116,8 @@ fn exact(text: &str, depth: usize) -> Result<Value, String> {
         Some(b'-' | b'0'..=b'9') => {
             let read: Value = serde_json::from_str(text).unwrap_or(Value::Null);
             // A number that is not written again as it was read has been rounded, or is too large.
-            if read.is_number() && read == text { read } else { Value::String(text.to_owned()) }
+            let again = read.to_string();
+            if read.is_number() && again == text { read } else { Value::String(text.to_owned()) }
         }
         _ => serde_json::from_str(text).map_err(told)?,
     })

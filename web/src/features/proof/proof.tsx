@@ -268,24 +268,24 @@ function Headline({ proof }: { proof: ProofAnswer }) {
       className={`mb-4 rounded-lg border p-4 ${odd > 0 ? "border-clash bg-clash-wash" : "border-hair bg-sheet"}`}
     >
       <h2 className="mb-2 text-[16px] font-semibold">{grouped(h.told)}</h2>
-      <dl className="grid grid-cols-[auto_auto_auto_1fr] items-start gap-x-10">
-        <Weight name="agree" of="fields" figure={h.agrees} tone="text-ok" />
-        <Weight name="wait for you" of="items" figure={h.waits_items} tone="" />
-        <Weight name="unexplained" of="differences" figure={odd} tone={odd > 0 ? "text-clash" : "text-ink-3"} />
-        <div>
-          {h.waits.length > 0 && (
-            <ul aria-label="What waits">
-              {h.waits.flatMap(doors).map((d) => (
-                <li key={d.text}>
-                  <Link to={d.to} className="underline decoration-hair underline-offset-3 hover:decoration-ink">
-                    {d.text}
-                  </Link>
-                </li>
-              ))}
-            </ul>
-          )}
-        </div>
-      </dl>
+      <div className="grid grid-cols-[auto_1fr] items-start gap-x-10">
+        <dl className="flex gap-x-10">
+          <Weight name="fields agree" figure={h.agrees} tone="text-ok" />
+          <Weight name="items wait for you" figure={h.waits_items} tone="" />
+          <Weight name="differences unexplained" figure={odd} tone={odd > 0 ? "text-clash" : "text-ink-3"} />
+        </dl>
+        {h.waits.length > 0 && (
+          <ul aria-label="What waits">
+            {h.waits.flatMap(doors).map((d) => (
+              <li key={d.text}>
+                <Link to={d.to} className="underline decoration-hair underline-offset-3 hover:decoration-ink">
+                  {d.text}
+                </Link>
+              </li>
+            ))}
+          </ul>
+        )}
+      </div>
       <p className="mt-2 text-ink-2">
         Read again at both ends <span title={exact(proof.at)}>{ago(proof.at)}</span> ·{" "}
         {count(declared, "declared loss", "declared losses")} of what was compared · ledger:{" "}
@@ -299,13 +299,11 @@ function Headline({ proof }: { proof: ProofAnswer }) {
 /** The numbers in a sentence as they are written everywhere else. */
 const grouped = (sentence: string) => sentence.replaceAll(/\d{4,}/g, (n) => Number(n).toLocaleString("en"));
 
-function Weight({ name, of, figure, tone }: { name: string; of: string; figure: number; tone: string }) {
+function Weight({ name, figure, tone }: { name: string; figure: number; tone: string }) {
   return (
-    <div className={tone}>
+    <div className={`flex flex-col-reverse justify-end ${tone}`}>
+      <dt>{name}</dt>
       <dd className="text-[22px] leading-tight font-semibold">{figure.toLocaleString("en")}</dd>
-      <dt>
-        {of} {name}
-      </dt>
     </div>
   );
 }
