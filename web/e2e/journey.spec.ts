@@ -175,6 +175,8 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   // With it goes what needs it: its executions and their results.
   await expect(page.getByText("left out", { exact: true }).first()).toBeVisible();
   await page.getByLabel("Find changes").fill("OS-2004");
+  // What is typed is asked for a moment later.
+  await expect(page.getByRole("region", { name: "Differences" })).toContainText("OS-2004");
   await page.getByRole("checkbox", { name: "Write Preconditions" }).click();
   await expect(page.getByRole("checkbox", { name: "Write Preconditions" })).not.toBeChecked();
   await page.getByRole("button", { name: /^All/ }).click();
