@@ -38,16 +38,7 @@ const MAKING: &[&str] = &[
 ];
 
 /// Where the second is, which changes what the first made.
-const CHANGING: &[&str] = &[
-    "remove intended",
-    "remove called",
-    "file intended",
-    "file called",
-    "piece intended",
-    "piece accepted",
-    "update intended",
-    "update called",
-];
+const CHANGING: &[&str] = &["remove intended", "remove called"];
 
 /// Where a transfer is cut off whose items come to their states by moves, one item at a time.
 const MOVING: &[&str] = &[
