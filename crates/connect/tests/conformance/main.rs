@@ -446,9 +446,7 @@ async fn a_system_conforms_with_each_of_its_habits() {
         plain,
         Habits { replaces: true, ..plain },
         Habits { no_digests: true, ..plain },
-        Habits { says_nothing: true, ..plain },
         Habits { counts_looks: true, ..plain },
-        Habits { counts_looks: true, says_nothing: true, ..plain },
         Habits { finds_everything: true, ..plain },
     ] {
         let system = Saltmere::start(habits).await;

@@ -40,7 +40,7 @@ async fn anything_is_found_by_what_it_says_in_any_script() {
         assert!(found(&client, words).await.len() <= 12, "{words}");
     }
     assert!(found(&client, "zebra crossing quagga").await.is_empty());
-    assert_eq!(client.call(Method::GET, "/find", None, None).await.0, 400, "a search has words");
+    assert_eq!(client.call(Method::GET, "/find", None, None).await.0, 422, "a search has words");
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -89,5 +89,5 @@ async fn the_page_of_an_item_holds_what_hangs_on_it_and_what_became_of_it() {
     let nowhere = format!("/systems/{old}/containers/{}/artefact?kind=test_case&id=OS-0", OLDSTONE.container);
     assert_eq!(client.call(Method::GET, &nowhere, None, None).await.0, 404);
     let nothing = format!("/systems/{old}/containers/{}/artefact?kind=colour&id=OS-0", OLDSTONE.container);
-    assert_eq!(client.call(Method::GET, &nothing, None, None).await.0, 400);
+    assert_eq!(client.call(Method::GET, &nothing, None, None).await.0, 422);
 }

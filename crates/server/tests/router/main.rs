@@ -160,7 +160,7 @@ async fn lists_go_on_by_cursor_and_events_where_they_were_left() {
     assert_eq!(seen.len() as i64, plan["changes"].as_i64().expect("a number"));
     assert!(seen.windows(2).all(|w| w[0] < w[1]), "in order, each once");
     let (status, _) = client.call(Method::GET, &format!("/plans/{id}/changes?colour=red"), None, None).await;
-    assert_eq!(status, 400, "an unknown filter is no filter");
+    assert_eq!(status, 422, "an unknown filter is no filter");
 
     let job = client.transfer(&plan).await;
     let job = client.finish(&job).await;
