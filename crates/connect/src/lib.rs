@@ -12,6 +12,7 @@ mod offer;
 pub mod oslc;
 pub mod profile;
 mod reading;
+mod told;
 mod transport;
 
 pub use contract::{

@@ -42,24 +42,6 @@ pub enum NotRead {
     SaysTooLittle { why: String },
 }
 
-impl CatalogueFinding {
-    /// What it is and what to do, for a person.
-    pub fn describe(&self) -> String {
-        let field = self.field.as_deref().unwrap_or_default();
-        match &self.what {
-            NotRead::UnknownType { word } => format!(
-                "{}, “{field}”: its type “{word}” is not known, so the field is not read; name the type in the profile",
-                self.kind
-            ),
-            NotRead::NoSuchKind { word } => format!(
-                "{}: the system's description has no “{word}”, so none of it is read; correct the profile, or ask for permission",
-                self.kind
-            ),
-            NotRead::SaysTooLittle { why } => format!("{}, “{field}”: {why}, so the field is not read", self.kind),
-        }
-    }
-}
-
 /// What one kind of artefact looks like at a system.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

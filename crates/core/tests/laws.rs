@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, End, Known, compare_lane, right_side};
-use hovrel_core::identity::{Pair, origin_mark};
+use hovrel_core::identity::{Candidate, InLane, Pair, Settled, counterparts, origin_mark};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, Fields, Kind, Value, ValueType};
 use hovrel_core::plan::{
@@ -105,9 +105,15 @@ impl World {
             all.iter().map(|(id, a)| (id.as_str(), a)).collect()
         }
         let path = |_: &Artefact| String::new();
+        fn seen<'a>(list: &[&'a Artefact]) -> Vec<Candidate<'a>> {
+            list.iter().map(|a| Candidate { artefact: a, path: String::new() }).collect()
+        }
+        let nothing = Settled::new();
+        let of = InLane { lane, left: seen(&left), right: seen(&right), pairs: &self.pairs, settled: &nothing };
+        let found = counterparts("Old", &[of]);
         let known = Known {
             pairs: &self.pairs,
-            settled: &Default::default(),
+            counterparts: &found[0],
             bases: &self.bases,
             accepted: &HashMap::new(),
             left_all: &refs(&left_all),

@@ -335,7 +335,8 @@ fn what_is_linked_comes_along_on_request() {
         lane.left_scope = row("@key", Operator::Is, "C1");
         lane.along = along;
         let items = &items;
-        let of = Chosen { catalogue: &catalogue, items: &|_| items, path: &|_| &[], now: now() };
+        let of =
+            Chosen { catalogue: &catalogue, items: &|_| items, path: &|_| &[], now: now(), carried: &|_, _| false };
         let covered = choose(&[lane], &of);
         let keys: Vec<&str> = covered[0].all().iter().map(|a| a.key.as_str()).collect();
         assert_eq!(keys, wanted, "{along:?}");
@@ -362,7 +363,7 @@ fn folders_follow_what_they_hold() {
         let mut lane = Lane::of_kind(Kind::TestCase, vec![]);
         lane.left_scope = scope;
         let items = |k: Kind| if k == Kind::Folder { &folders[..] } else { &cases[..] };
-        let of = Chosen { catalogue: &catalogue, items: &items, path: &|_| &[], now: now() };
+        let of = Chosen { catalogue: &catalogue, items: &items, path: &|_| &[], now: now(), carried: &|_, _| false };
         let covered = choose(&[Lane::of_kind(Kind::Folder, vec![]), lane], &of);
         assert_eq!(covered[0].matched.iter().map(|f| f.id.as_str()).collect::<Vec<_>>(), wanted);
     }

@@ -6,7 +6,9 @@ use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, End, Known, compare_lane, right_side, right_value, same};
-use hovrel_core::identity::{Candidate, Looking, Pair, match_first_contact, origin_mark};
+use hovrel_core::identity::{
+    Candidate, InLane, Looking, Pair, Settled, counterparts, match_first_contact, origin_mark,
+};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{
     Argument, Artefact, Block, Call, Document, Inline, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
@@ -185,9 +187,16 @@ impl World {
             let (left_all, right_all) = (all(&ls), all(&rs));
             let path = |_: &Artefact| String::new();
             let none = HashMap::new();
+            let pairs = self.pairs_of(kind);
+            fn seen<'a>(list: &[&'a Artefact]) -> Vec<Candidate<'a>> {
+                list.iter().map(|a| Candidate { artefact: a, path: String::new() }).collect()
+            }
+            let nothing = Settled::new();
+            let of = InLane { lane: &lane, left: seen(&ls), right: seen(&rs), pairs: &pairs, settled: &nothing };
+            let found = counterparts("Old", &[of]);
             let known = Known {
-                pairs: &self.pairs_of(kind),
-                settled: &Default::default(),
+                pairs: &pairs,
+                counterparts: &found[0],
                 bases: self.bases.get(&kind).unwrap_or(&none),
                 accepted: &HashMap::new(),
                 left_all: &refs(&left_all),

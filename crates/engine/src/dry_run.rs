@@ -4,13 +4,13 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 use hovrel_core::compare::{Agreement, Base, BaseSide, Comparer, End, Known, compare_lane};
-use hovrel_core::identity::{Accepted, Candidate, Looking, Pair, Settled, match_first_contact};
+use hovrel_core::identity::{Accepted, Candidate, Counterparts, InLane, Pair, Settled, counterparts};
 use hovrel_core::mapping::{Lane, Place, call_order, order_is_carried};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, Outcome};
 use hovrel_core::rehearse::{Estimate, Refusal};
-use hovrel_core::scope::{Chosen, choose};
-use hovrel_store::{NewChange, Plan, SettledMatch, Store};
+use hovrel_core::scope::{Chosen, HandedOver, choose, hand_over};
+use hovrel_store::{NewChange, PairMove, Plan, SettledMatch, Store};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
 use tokio::task::block_in_place;
@@ -18,7 +18,7 @@ use uuid::Uuid;
 
 use crate::both::{Both, read_both};
 use crate::drafted::Drafted;
-use crate::ends::{Mapped, in_scope, lane_checks};
+use crate::ends::{Mapped, lane_checks};
 use crate::rehearsed::{Rehearsed, gets_link, rehearse};
 use crate::survey::path_of;
 use crate::worker::Running;
@@ -45,31 +45,55 @@ pub struct PlanSummary {
     /// Kinds whose items stand in folders at both ends and don't keep their order there.
     #[serde(default)]
     pub order_not_kept: Vec<Kind>,
+    /// How many items more than one lane covers, of the same kinds: one of them carries each.
+    #[serde(default)]
+    pub covered_twice: u64,
     /// The digest of each rule with what it reads besides the item, by lane and target.
     #[serde(default)]
     pub rules: BTreeMap<String, BTreeMap<String, String>>,
 }
 
-/// A lane with what is in its scope at both ends.
+/// A lane with what is its own at both ends.
 pub(crate) struct Scoped<'a> {
     pub lane: Lane,
     pub left: Vec<&'a Artefact>,
     pub right: Vec<&'a Artefact>,
+    /// What was found for those of the left that have no pair.
+    pub found: Counterparts<'a>,
+    /// How many more it covers that another lane carries.
+    pub with_others: u64,
+}
+
+/// What is in the scope of a route.
+pub(crate) struct InScope<'a> {
+    pub lanes: Vec<Scoped<'a>>,
+    pub mapped: Mapped,
+    /// Pairs that another lane has from now on.
+    pub handed_over: Vec<HandedOver>,
 }
 
 /// Decides what each lane covers, and where folders are at the right. Lanes come in the order of their
-/// kinds, folders first and from the top down.
+/// kinds, folders first and from the top down. A pair comes to the lane that covers it now.
 pub(crate) fn scope_lanes<'a>(
     both: &'a Both,
     lanes: &[Lane],
-    pairs: &HashMap<String, Vec<Pair>>,
+    pairs: &mut HashMap<String, Vec<Pair>>,
     settled: &HashMap<String, Settled>,
-) -> (Vec<Scoped<'a>>, Mapped) {
+) -> InScope<'a> {
     let left_of = |kind| both.left_items.get(&kind).map_or(&[][..], Vec::as_slice);
     let right_of = |kind| both.right_items.get(&kind).map_or(&[][..], Vec::as_slice);
     let left_path = |a: &Artefact| path_of(a, &both.left_paths);
-    let end = Chosen { catalogue: &both.ends.left, items: &left_of, path: &left_path, now: both.read_at };
+    let remembered: HashSet<(&str, &str)> =
+        pairs.iter().flat_map(|(lane, of)| of.iter().map(|p| (lane.as_str(), p.left_id.as_str()))).collect();
+    let end = Chosen {
+        catalogue: &both.ends.left,
+        items: &left_of,
+        path: &left_path,
+        now: both.read_at,
+        carried: &|lane, id| remembered.contains(&(lane.id.as_str(), id)),
+    };
     let covered = choose(lanes, &end);
+    let handed_over = hand_over(lanes, &covered, pairs);
     let mut scoped: Vec<Scoped<'a>> = lanes
         .iter()
         .zip(covered)
@@ -77,11 +101,20 @@ pub(crate) fn scope_lanes<'a>(
             lane: lane.clone(),
             left: as_the_lane_takes_them(both, lane, covered.all()),
             right: both.ends.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
-                in_scope(right_of(lane.right_kind), &lane.right_scope, kind, &both.right_paths, both.read_at)
+                crate::ends::in_scope(
+                    right_of(lane.right_kind),
+                    &lane.right_scope,
+                    kind,
+                    &both.right_paths,
+                    both.read_at,
+                )
             }),
+            found: Counterparts::default(),
+            with_others: covered.with_others,
         })
         .collect();
-    let (mut mapped, nothing) = (Mapped::default(), Settled::new());
+    find(both, &mut scoped, pairs, settled);
+    let mut mapped = Mapped::default();
     for s in &mut scoped {
         match s.lane.left_kind {
             Kind::Folder => s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len)),
@@ -92,8 +125,7 @@ pub(crate) fn scope_lanes<'a>(
             }
             _ => {}
         }
-        let said = settled.get(&s.lane.id).unwrap_or(&nothing);
-        place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice), said);
+        place(&mut mapped, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
     }
     scoped.sort_by_key(|s| s.lane.left_kind);
     mapped.set_left(both.left.clone());
@@ -103,7 +135,36 @@ pub(crate) fn scope_lanes<'a>(
     for e in followed {
         mapped.set_elsewhere(e.kind, &e.left_id, &e.there);
     }
-    (scoped, mapped)
+    InScope { lanes: scoped, mapped, handed_over }
+}
+
+/// Finds what each lane has at the right, all of them together.
+fn find<'a>(
+    both: &'a Both,
+    scoped: &mut [Scoped<'a>],
+    pairs: &HashMap<String, Vec<Pair>>,
+    settled: &HashMap<String, Settled>,
+) {
+    let nothing = Settled::new();
+    let seen = |list: &[&'a Artefact], paths: &HashMap<String, Vec<String>>| -> Vec<Candidate<'a>> {
+        list.iter().map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
+    };
+    let lanes: Vec<InLane<'_, 'a>> = scoped
+        .iter()
+        .map(|s| InLane {
+            lane: &s.lane,
+            left: seen(&s.left, &both.left_paths),
+            right: seen(&s.right, &both.right_paths),
+            pairs: pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice),
+            settled: settled.get(&s.lane.id).unwrap_or(&nothing),
+        })
+        .collect();
+    let found = counterparts(&both.ends.left_system, &lanes);
+    drop(lanes);
+    for (s, mut found) in scoped.iter_mut().zip(found) {
+        s.right = std::mem::take(&mut found.own);
+        s.found = found;
+    }
 }
 
 /// The items of a lane as its own rules take them.
@@ -115,36 +176,22 @@ fn as_the_lane_takes_them<'a>(both: &'a Both, lane: &Lane, items: Vec<&'a Artefa
 
 /// Notes where the items of a lane are at the right: with their pair, with what surely is their
 /// counterpart, or still to be made.
-fn place(mapped: &mut Mapped, s: &Scoped<'_>, both: &Both, known: &[Pair], settled: &Settled) {
+fn place(mapped: &mut Mapped, s: &Scoped<'_>, both: &Both, known: &[Pair]) {
     let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
     let there: HashSet<&str> = both.right_items.get(&right_kind).into_iter().flatten().map(|a| a.id.as_str()).collect();
     let mut set = |id: &str, reference| mapped.set(left_kind, id, Place { kind: right_kind, reference });
     for pair in known.iter().filter(|p| there.contains(p.right_id.as_str())) {
         set(&pair.left_id, Reference::Known(pair.right_id.clone()));
     }
-    let (left_taken, right_taken): (HashSet<&str>, HashSet<&str>) =
-        known.iter().map(|p| (p.left_id.as_str(), p.right_id.as_str())).unzip();
-    let left_free = free(&s.left, &left_taken, &both.left_paths);
-    let right_free = free(&s.right, &right_taken, &both.right_paths);
-    // What is only alike may still be refused: nothing refers to it yet.
-    let sure = s.lane.finding().sure_only();
-    let looking = Looking { left_system: &both.ends.left_system, matching: &sure, settled };
-    let matched = match_first_contact(looking, &left_free, &right_free);
-    let adopted: HashMap<usize, usize> = matched.iter().map(|(l, r, _)| (*l, *r)).collect();
-    for (n, candidate) in left_free.iter().enumerate() {
-        let id = &candidate.artefact.id;
-        let reference = match adopted.get(&n) {
-            Some(r) => Reference::Known(right_free[*r].artefact.id.clone()),
-            None => Reference::Pending { kind: left_kind, id: id.clone() },
+    let paired: HashSet<&str> = known.iter().map(|p| p.left_id.as_str()).collect();
+    for artefact in s.left.iter().filter(|a| !paired.contains(a.id.as_str())) {
+        // What is only alike may still be refused: nothing refers to it yet.
+        let reference = match s.found.found.get(artefact.id.as_str()).filter(|(_, how)| how.is_sure()) {
+            Some((other, _)) => Reference::Known(other.id.clone()),
+            None => Reference::Pending { kind: left_kind, id: artefact.id.clone() },
         };
-        set(id, reference);
+        set(&artefact.id, reference);
     }
-}
-
-/// The artefacts that have no pair yet, as matching sees them.
-fn free<'a>(list: &[&'a Artefact], taken: &HashSet<&str>, paths: &HashMap<String, Vec<String>>) -> Vec<Candidate<'a>> {
-    let free = list.iter().filter(|a| !taken.contains(a.id.as_str()));
-    free.map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
 }
 
 /// The pairs of a route by lane, each with how its fields came to be in step; what is the same for many is kept once.
@@ -242,9 +289,8 @@ pub(crate) async fn changed_bases(
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
     let route = hub.store.route(route).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let pairs = pairs_by_lane(&hub.store, route.id).await?;
+    let mut pairs = pairs_by_lane(&hub.store, route.id).await?;
     let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
-    let nothing = Settled::new();
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
@@ -252,9 +298,13 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let named = faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, f.message)).collect();
         return Err(EngineError::Faults(named));
     }
-    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs, &settled));
+    let InScope { lanes: scoped, mapped, handed_over } =
+        block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
     kept::keep_histories(hub, &route, &both, &scoped).await?;
     let mut summary = PlanSummary::default();
+    // An item that becomes two things, and a kind that several lanes carry, are counted once.
+    let (mut counted_left, mut counted_right) = (HashSet::new(), HashSet::new());
+    let mut in_scope: HashSet<(Kind, &str)> = HashSet::new();
     let mut drafted = Drafted::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
@@ -271,11 +321,10 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let (left, right) =
             (End { artefacts: &s.left, path: &left_path }, End { artefacts: &s.right, path: &right_path });
         let first_seq = drafted.next_seq();
-        let said = settled.get(&s.lane.id).unwrap_or(&nothing);
         let none = HashMap::new();
         let kept = Known {
             pairs: known,
-            settled: said,
+            counterparts: &s.found,
             bases: &bases,
             accepted: &accepted,
             left_all: &left_all,
@@ -296,9 +345,14 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             drafted.keep(&change);
         };
         let found = block_in_place(|| compare_lane(&s.lane, &cx, &left, &right, &kept, &mut keep));
-        summary.left_in_scope += s.left.len() as u64;
-        summary.left_total += both.left_items.get(&s.lane.left_kind).map_or(0, Vec::len) as u64;
-        summary.right_total += right_all.len() as u64;
+        in_scope.extend(s.left.iter().map(|a| (a.kind, a.id.as_str())));
+        summary.covered_twice += s.with_others;
+        if counted_left.insert(s.lane.left_kind) {
+            summary.left_total += left_all.len() as u64;
+        }
+        if counted_right.insert(s.lane.right_kind) {
+            summary.right_total += right_all.len() as u64;
+        }
         summary.in_step += found.in_step;
         summary.only_right += found.only_right;
         summary.let_go += found.let_go;
@@ -310,6 +364,8 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             planned.entry(item).or_insert(seq);
         }
     }
+    summary.left_in_scope = in_scope.len() as u64;
+    drop(in_scope);
     let (outline, made) = drafted.finish(&planned)?;
     job.tell(json!({"phase": "rehearsing"})).await?;
     let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();
@@ -333,7 +389,9 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let found = played.remove(&change.seq).unwrap_or_default();
         row(id, &change, taken, &found)
     });
-    hub.store.keep_plan(&plan, Box::new(rows), &outline.needs).await?;
+    let moves: Vec<PairMove<'_>> =
+        handed_over.iter().map(|h| PairMove { left_id: &h.left_id, from: &h.from, to: &h.to }).collect();
+    hub.store.keep_plan(&plan, Box::new(rows), &outline.needs, &moves).await?;
     Ok(json!({"plan": plan.id, "changes": outline.changes}))
 }
 

@@ -13,7 +13,7 @@ use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::both::read_both;
-use crate::dry_run::{accepted_by_pair, changed_bases, pairs_by_lane, scope_lanes, settled_by_lane};
+use crate::dry_run::{InScope, accepted_by_pair, changed_bases, pairs_by_lane, scope_lanes, settled_by_lane};
 use crate::files_read::{ReadFiles, read_files};
 use crate::worker::Running;
 use crate::{EngineError, Hub};
@@ -67,13 +67,13 @@ pub(crate) async fn run(
     let id = Uuid::now_v7();
     let route = hub.store.route(route).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let pairs = pairs_by_lane(&hub.store, route.id).await?;
+    let mut pairs = pairs_by_lane(&hub.store, route.id).await?;
     let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
     let fates = fates(hub, &route, &lanes).await?;
     let nothing = HashMap::new();
-    let (scoped, mapped) = block_in_place(|| scope_lanes(&both, &lanes, &pairs, &settled));
+    let InScope { lanes: scoped, mapped, .. } = block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
     let mut proofs: Vec<LaneProof> = Vec::new();
     let mut with_files = Vec::new();
     for s in &scoped {
@@ -99,12 +99,13 @@ pub(crate) async fn run(
             fates: fates.get(&s.lane.id).unwrap_or(&nothing),
         };
         proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &from)));
-        let live = known.iter().filter(|p| !p.let_go);
-        let items = live.filter_map(|p| Some((*left_all.get(&*p.left_id)?, *right_all.get(&*p.right_id)?)));
-        with_files.push((proofs.len() - 1, s, items.collect()));
+        if options.files != ReadFiles::None {
+            let live = known.iter().filter(|p| !p.let_go);
+            let items = live.filter_map(|p| Some((*left_all.get(&*p.left_id)?, *right_all.get(&*p.right_id)?)));
+            with_files.push((proofs.len() - 1, s, items.collect()));
+        }
     }
-    let ends = (hub.connect(&both.left_system)?, hub.connect(&both.right_system)?);
-    read_files(job, (options.files, id), (&*ends.0, &*ends.1), &with_files, &mut proofs).await?;
+    read_files(job, (options.files, id), (&*both.left, &*both.right), &with_files, &mut proofs).await?;
     let ledger = hub.store.losses(route.id).await?.into_iter().map(|row| {
         let loss = serde_json::from_value(row.body)?;
         let of = ProofLoss { left_key: row.left_key, right_key: row.right_key, loss };

@@ -3,7 +3,7 @@
 //! Decides nothing of its own: the core chooses, from what the surveys found. Everything that shows counts before a
 //! dry run (line, scope, checks, previews) asks here, so that they agree with one another.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, LazyLock};
 
 use chrono::Utc;
@@ -22,20 +22,27 @@ use crate::problem::Problem;
 pub struct LeftEnd {
     catalogue: Catalogue,
     kinds: HashMap<Kind, Arc<Surveyed>>,
+    /// Lanes with the left items that they have in pairs, by lane and id; where a kind is carried by one lane, nothing
+    /// asks.
+    carried: HashSet<(String, String)>,
 }
 
 impl LeftEnd {
     /// What was surveyed of the kinds that lanes carry; empty if the end was not surveyed.
     pub async fn of(app: &App, route: &Route, lanes: &[Lane]) -> Result<LeftEnd, Problem> {
         let (store, system, container) = (&app.hub.store, route.left_system, &route.left_container);
-        let mut kinds = HashMap::new();
+        let (mut kinds, mut carried) = (HashMap::new(), HashSet::new());
+        let ends = |l: &Lane| (l.left_kind, l.right_kind);
+        if lanes.iter().enumerate().any(|(n, l)| lanes[..n].iter().any(|before| ends(before) == ends(l))) {
+            carried.extend(store.pairs(route.id).await?.into_iter().map(|p| (p.lane, p.left_id)));
+        }
         let Some(survey) = store.survey(system, container).await? else {
-            return Ok(LeftEnd { catalogue: Catalogue::default(), kinds });
+            return Ok(LeftEnd { catalogue: Catalogue::default(), kinds, carried });
         };
         for kind in lanes.iter().map(|l| l.left_kind) {
             kinds.insert(kind, app.cache.as_of(store, survey.at, system, container, kind).await?);
         }
-        Ok(LeftEnd { catalogue: serde_json::from_value(survey.catalogue)?, kinds })
+        Ok(LeftEnd { catalogue: serde_json::from_value(survey.catalogue)?, kinds, carried })
     }
 
     /// Everything of a kind; empty if the end was not surveyed.
@@ -72,6 +79,7 @@ impl LeftEnd {
             items: &|kind| self.artefacts(kind),
             path: &|artefact| self.path(artefact),
             now: Utc::now().fixed_offset(),
+            carried: &|lane, id| self.carried.contains(&(lane.id.clone(), id.to_owned())),
         };
         block_in_place(|| choose(lanes, &end))
     }

@@ -7,9 +7,12 @@ use std::sync::Arc;
 
 use chrono::Utc;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::identity::{Candidate, Evidence, Looking, Settled, match_first_contact};
+use hovrel_core::identity::{
+    Candidate, Counterparts, Evidence, InLane, Looking, Settled, counterparts, match_first_contact,
+};
 use hovrel_core::mapping::{Lane, Matching, Twins};
 use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::scope::Covered;
 use hovrel_engine::{path_of, settled_by_lane};
 use hovrel_store::{Route, SettledMatch};
 use uuid::Uuid;
@@ -100,6 +103,16 @@ pub struct Unpaired {
     left_ids: Vec<String>,
     right_ids: Vec<String>,
     pub settled: Vec<SettledMatch>,
+    /// The lanes that fill the same kind, in the order of the route, each with what it covers and has no pair for; this
+    /// one among them.
+    of_kind: Vec<FreeOfLane>,
+}
+
+struct FreeOfLane {
+    lane: Lane,
+    left_ids: Vec<String>,
+    right_ids: Vec<String>,
+    settled: Settled,
 }
 
 impl Unpaired {
@@ -111,21 +124,36 @@ impl Unpaired {
         let survey = store.survey(route.right_system, &route.right_container).await?;
         let there: Catalogue = survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
         let pairs = store.pairs(route.id).await?;
-        let of_lane = || pairs.iter().filter(|p| p.lane == lane.id);
-        let left_paired: HashSet<&str> = of_lane().map(|p| p.left_id.as_str()).collect();
-        let right_paired: HashSet<&str> = of_lane().map(|p| p.right_id.as_str()).collect();
-        let covered = left_end.covered_by(&lanes, &lane.id).map(|covered| covered.all()).unwrap_or_default();
-        let left_ids = covered.into_iter().map(|a| &a.id).filter(|id| !left_paired.contains(id.as_str()));
-        let left_ids = left_ids.cloned().collect();
+        let settled = store.settled_matches(route.id).await?;
+        let mut said = settled_by_lane(settled.clone());
         let now = Utc::now().fixed_offset();
-        let in_scope = there.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
-            hovrel_engine::in_scope(&right.artefacts, &lane.right_scope, kind, &right.paths, now)
-        });
-        let right_ids = in_scope.into_iter().map(|a| &a.id).filter(|id| !right_paired.contains(id.as_str()));
-        let right_ids = right_ids.cloned().collect();
-        let settled = store.settled_matches(route.id).await?.into_iter().filter(|m| m.lane == lane.id).collect();
+        let covered = left_end.covered(&lanes);
+        let fill: Vec<(&Lane, Covered<'_>)> =
+            lanes.iter().zip(covered).filter(|(l, _)| l.right_kind == lane.right_kind).collect();
+        let names: HashSet<&str> = fill.iter().map(|(l, _)| l.id.as_str()).collect();
+        let right_paired: HashSet<&str> =
+            pairs.iter().filter(|p| names.contains(p.lane.as_str())).map(|p| p.right_id.as_str()).collect();
+        let mut of_kind = Vec::new();
+        for (of, covered) in fill {
+            let here = pairs.iter().filter(|p| p.lane == of.id);
+            let paired: HashSet<&str> = here.map(|p| p.left_id.as_str()).collect();
+            let left = covered.all().into_iter().map(|a| &a.id).filter(|id| !paired.contains(id.as_str()));
+            let in_scope = there.kind(of.right_kind).map_or_else(Vec::new, |kind| {
+                hovrel_engine::in_scope(&right.artefacts, &of.right_scope, kind, &right.paths, now)
+            });
+            let free = in_scope.into_iter().map(|a| &a.id).filter(|id| !right_paired.contains(id.as_str()));
+            of_kind.push(FreeOfLane {
+                left_ids: left.cloned().collect(),
+                right_ids: free.cloned().collect(),
+                settled: said.remove(&of.id).unwrap_or_default(),
+                lane: if of.id == lane.id { lane.clone() } else { of.clone() },
+            });
+        }
+        let own = of_kind.iter().find(|of| of.lane.id == lane.id);
+        let (left_ids, right_ids) = own.map(|of| (of.left_ids.clone(), of.right_ids.clone())).unwrap_or_default();
+        let settled = settled.into_iter().filter(|m| m.lane == lane.id).collect();
         let left_system = store.system(route.left_system).await?.name;
-        Ok(Unpaired { left_system, left_end, right, left_ids, right_ids, settled })
+        Ok(Unpaired { left_system, left_end, right, left_ids, right_ids, settled, of_kind })
     }
 
     pub fn left<'a>(&'a self, kept: &'a Surveyed) -> Vec<Candidate<'a>> {
@@ -136,10 +164,29 @@ impl Unpaired {
         candidates(self.right_ids.iter().filter_map(|id| self.right.by_id(id)), &self.right)
     }
 
-    /// What matching finds, with what a person said already.
+    /// What matching finds for a lane, with what a person said already, as places in these lists.
     pub fn found(&self, lane: &Lane, left: &[Candidate<'_>], right: &[Candidate<'_>]) -> Vec<(usize, usize, Evidence)> {
-        let settled = settled_by_lane(self.settled.clone()).remove(&lane.id).unwrap_or_default();
-        let looking = Looking { left_system: &self.left_system, matching: &lane.finding(), settled: &settled };
-        match_first_contact(looking, left, right)
+        let kept: Vec<Arc<Surveyed>> = self.of_kind.iter().map(|of| self.left_end.kept(of.lane.left_kind)).collect();
+        let lanes: Vec<InLane<'_, '_>> = self
+            .of_kind
+            .iter()
+            .zip(&kept)
+            .map(|(of, kept)| InLane {
+                lane: &of.lane,
+                left: candidates(of.left_ids.iter().filter_map(|id| kept.by_id(id)), kept),
+                right: candidates(of.right_ids.iter().filter_map(|id| self.right.by_id(id)), &self.right),
+                pairs: &[],
+                settled: &of.settled,
+            })
+            .collect();
+        let found = counterparts(&self.left_system, &lanes);
+        let own = lanes.iter().zip(found).find(|(of, _)| of.lane.id == lane.id).map(|(_, found)| found);
+        let at: HashMap<&str, usize> = right.iter().enumerate().map(|(n, c)| (c.artefact.id.as_str(), n)).collect();
+        let Counterparts { mut found, .. } = own.unwrap_or_default();
+        let one = |(n, c): (usize, &Candidate<'_>)| {
+            let (other, evidence) = found.remove(c.artefact.id.as_str())?;
+            Some((n, *at.get(other.id.as_str())?, evidence))
+        };
+        left.iter().enumerate().filter_map(one).collect()
     }
 }

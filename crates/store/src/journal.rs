@@ -9,7 +9,7 @@ use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
 use diesel::prelude::*;
 use diesel::upsert::excluded;
-use diesel_async::{AsyncConnection, RunQueryDsl};
+use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -68,6 +68,16 @@ pub struct TransferCounts {
     pub done: i64,
     pub refused: i64,
     pub intended: i64,
+}
+
+/// Keeps a value under its hash; one that is there already is kept once.
+async fn keep_snapshot(connection: &mut AsyncPgConnection, (hash, body): &([u8; 32], Value)) -> Result<(), StoreError> {
+    diesel::insert_into(snapshots::table)
+        .values((snapshots::hash.eq(hash.as_slice()), snapshots::body.eq(body)))
+        .on_conflict_do_nothing()
+        .execute(connection)
+        .await?;
+    Ok(())
 }
 
 impl Store {
@@ -158,11 +168,7 @@ impl Store {
         connection
             .transaction(async |connection| {
                 fence(connection, holder).await?;
-                diesel::insert_into(snapshots::table)
-                    .values((snapshots::hash.eq(agreed.0.as_slice()), snapshots::body.eq(&agreed.1)))
-                    .on_conflict_do_nothing()
-                    .execute(connection)
-                    .await?;
+                keep_snapshot(connection, agreed).await?;
                 diesel::update(pairs::table.find(pair))
                     .set((pairs::agreed.eq(agreed.0.as_slice()), pairs::updated_at.eq(diesel::dsl::now)))
                     .execute(connection)
@@ -180,12 +186,8 @@ impl Store {
         connection
             .transaction(async |connection| {
                 fence(connection, holder).await?;
-                for (hash, body) in [&applied.left_base, &applied.right_base, &applied.agreed] {
-                    diesel::insert_into(snapshots::table)
-                        .values((snapshots::hash.eq(hash.as_slice()), snapshots::body.eq(body)))
-                        .on_conflict_do_nothing()
-                        .execute(connection)
-                        .await?;
+                for snapshot in [&applied.left_base, &applied.right_base, &applied.agreed] {
+                    keep_snapshot(connection, snapshot).await?;
                 }
                 diesel::insert_into(pairs::table)
                     .values((

@@ -40,7 +40,7 @@ pub use keys::{Key, NewKey};
 pub use losses::{LossRow, NewLoss};
 pub use marks::{Claim, MarkAt};
 pub use matches::{NewMatch, SettledMatch};
-pub use pairs::{Joined, PairRow};
+pub use pairs::{Joined, PairMove, PairRow};
 pub use people::{Person, Session};
 pub use pieces::{Both, NewPiece, PieceRow};
 pub use plans::{ChangeCount, ChangeFilter, ChangeRow, Included, NewChange, Plan};

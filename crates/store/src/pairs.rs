@@ -2,7 +2,8 @@
 
 use diesel::dsl::count_star;
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel::sql_types::{Array, Text, Uuid as SqlUuid};
+use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -31,6 +32,47 @@ pub struct Joined {
     pub lane: String,
     pub left_id: String,
     pub right_id: String,
+}
+
+/// A pair that another lane of its route has from now on.
+#[derive(Debug, Clone, Copy)]
+pub struct PairMove<'m> {
+    pub left_id: &'m str,
+    pub from: &'m str,
+    pub to: &'m str,
+}
+
+/// Gives pairs to other lanes of their route, with the losses that stand for them.
+pub(crate) async fn move_pairs(
+    connection: &mut AsyncPgConnection,
+    route: Uuid,
+    moves: &[PairMove<'_>],
+) -> QueryResult<()> {
+    if moves.is_empty() {
+        return Ok(());
+    }
+    let ids: Vec<&str> = moves.iter().map(|m| m.left_id).collect();
+    let from: Vec<&str> = moves.iter().map(|m| m.from).collect();
+    let to: Vec<&str> = moves.iter().map(|m| m.to).collect();
+    // What the other lane lost of an item that it has no pair of stands for nothing.
+    let stale = "delete from losses t using unnest($2, $3, $4) as m (left_id, from_lane, to_lane) \
+                 where t.route_id = $1 and t.lane = m.to_lane and t.left_id = m.left_id";
+    let over = |table: &str| {
+        format!(
+            "update {table} t set lane = m.to_lane from unnest($2, $3, $4) as m (left_id, from_lane, to_lane) \
+             where t.route_id = $1 and t.lane = m.from_lane and t.left_id = m.left_id"
+        )
+    };
+    for query in [stale.to_owned(), over("pairs"), over("losses")] {
+        diesel::sql_query(query)
+            .bind::<SqlUuid, _>(route)
+            .bind::<Array<Text>, _>(&ids)
+            .bind::<Array<Text>, _>(&from)
+            .bind::<Array<Text>, _>(&to)
+            .execute(connection)
+            .await?;
+    }
+    Ok(())
 }
 
 impl Store {

@@ -8,6 +8,7 @@ use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::artefacts::escape_like;
+use crate::pairs::{PairMove, move_pairs};
 use crate::schema::{changes, dependencies, plans};
 use crate::{Rows, Store, StoreError};
 
@@ -171,12 +172,14 @@ async fn follow(
 }
 
 impl Store {
-    /// Keeps a plan and its changes together. `needs` says which change needs which, by place.
+    /// Keeps a plan and its changes together. `needs` says which change needs which, by place; `moves` which pairs it
+    /// found in the scope of another lane.
     pub async fn keep_plan(
         &self,
         plan: &Plan,
         mut rows: Rows<'_, NewChange>,
         needs: &[(i32, i32)],
+        moves: &[PairMove<'_>],
     ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
@@ -206,6 +209,7 @@ impl Store {
                     let rows: Vec<_> = batch.iter().map(row).collect();
                     diesel::insert_into(dependencies::table).values(rows).execute(connection).await?;
                 }
+                move_pairs(connection, plan.route_id, moves).await?;
                 Ok(())
             })
             .await

@@ -210,9 +210,22 @@ impl Client {
 
     /// Has the links of a route lead to the items of these other routes, and of no others.
     pub async fn follow(&self, route: &str, others: &[&str]) {
+        self.save(route, json!({"follows": others})).await;
+    }
+
+    /// Saves a version of a route with these lanes.
+    pub async fn save_lanes(&self, route: &str, lanes: &[Value]) {
+        self.save(route, json!({"lanes": lanes})).await;
+    }
+
+    /// Saves a version of a route in which this is otherwise.
+    pub async fn save(&self, route: &str, otherwise: Value) {
         let path = format!("/routes/{route}");
         let now = self.get(&path).await;
-        let body = json!({"name": now["name"], "lanes": now["lanes"], "follows": others});
+        let mut body = json!({"name": now["name"], "lanes": now["lanes"]});
+        for (key, value) in otherwise.as_object().expect("an object") {
+            body[key] = value.clone();
+        }
         let (status, said) = self.call(Method::PUT, &path, Some(body), now["version"].as_i64()).await;
         assert!(status.is_success(), "{said}");
     }

@@ -3,7 +3,6 @@
 use hovrel_connect::Connector;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::Kind;
-use reqwest::Method;
 use serde_json::{Value, json};
 
 use crate::{Client, Known, Systems, read_all};
@@ -45,11 +44,7 @@ async fn settle(
         let faults = client.post(&format!("/routes/{route}/checks"), json!({"lanes": lanes})).await;
         let blocking: Vec<&Value> = faults.as_array().expect("faults").iter().filter(|f| f["blocks"] == true).collect();
         if blocking.is_empty() {
-            let path = format!("/routes/{route}");
-            let now = client.get(&path).await;
-            let body = json!({"name": now["name"], "lanes": lanes});
-            let (status, said) = client.call(Method::PUT, &path, Some(body), now["version"].as_i64()).await;
-            assert!(status.is_success(), "{said}");
+            client.save_lanes(route, &lanes).await;
             return lanes;
         }
         let folders = match there.kind(Kind::Folder) {

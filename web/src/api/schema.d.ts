@@ -2485,6 +2485,11 @@ export interface components {
             changes: number;
             /** Format: int64 */
             conflicts: number;
+            /**
+             * Format: int64
+             * @description Items that more than one lane covers, of the same kinds: one of them carries each.
+             */
+            covered_twice: number;
             /** @description BLAKE3 over the changes, in hex. */
             digest: string;
             estimate?: components["schemas"]["Estimate"] | null;
@@ -2842,6 +2847,11 @@ export interface components {
             text_faults: components["schemas"]["ExpressionFault"][];
             /** Format: int64 */
             total: number;
+            /**
+             * Format: int64
+             * @description How many more it would cover that another lane of the same kinds carries.
+             */
+            with_others: number;
         };
         ScopeBody: {
             end: components["schemas"]["WhichEnd"];

@@ -1,18 +1,9 @@
 import { renderToStaticMarkup } from "react-dom/server";
 import { expect, it } from "vitest";
-import { failureOf, type Job } from "@/api/jobs";
+import { failureOf } from "@/api/jobs";
+import { someJob } from "@/api/some-job";
 import { Trouble } from "./basics";
 
-const someJob = (more: Partial<Job>): Job =>
-  ({
-    id: "j1",
-    kind: "survey",
-    state: "running",
-    wanted: "run",
-    progress: {},
-    created_at: "2026-03-02T09:00:00Z",
-    ...more,
-  }) as Job;
 const told = (error: unknown) => renderToStaticMarkup(<Trouble error={error} />).replaceAll(/<[^>]+>/g, " ");
 
 it("a job that failed tells its own reason, and not that the page failed", () => {

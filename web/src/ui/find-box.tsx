@@ -1,7 +1,6 @@
 // A box to find by words: what is typed is asked for once the hand rests.
 import { useEffect, useRef, useState } from "react";
-
-const RESTS_MS = 180;
+import { RESTS_MS } from "@/lib/use-settled";
 
 type Props = {
   label: string;

@@ -280,6 +280,13 @@ impl End {
         let _ = self.c.put_attachment(kind, &item.id, &file, futures::stream::iter([Ok(bytes)]).boxed()).await;
     }
 
+    async fn say(&self, item: &Artefact, word: &str) {
+        let body = Document::from_text(&format!("Said {word}"));
+        let at = Some(chrono::Utc::now().fixed_offset());
+        let comment = Comment { id: None, stamp: Stamp { at, by: None }, body };
+        let _ = self.c.add_comment(self.container, self.schema.kind, &item.id, &comment).await;
+    }
+
     /// Adds a comment; or mends or removes one, with the system's own tools.
     async fn comment(&self, running: &Running, item: &Artefact, word: &str, random: &mut ChaCha8Rng) {
         // Those with a word of their own: what is changed by its words is one comment and nothing else.
@@ -290,12 +297,7 @@ impl End {
                 let mended = random.random::<bool>().then(|| format!("Said by them: {word}"));
                 running.change(|state| reword(state, said, mended.as_deref())).expect("it is still a state");
             }
-            None => {
-                let body = Document::from_text(&format!("Said {word}"));
-                let at = Some(chrono::Utc::now().fixed_offset());
-                let comment = Comment { id: None, stamp: Stamp { at, by: None }, body };
-                let _ = self.c.add_comment(self.container, self.schema.kind, &item.id, &comment).await;
-            }
+            None => self.say(item, word).await,
         }
     }
 }
@@ -407,10 +409,7 @@ impl World {
         let running = self.systems.running(self.left_at);
         // What is taken off at the left is told, and is another test's; here the left adds and changes.
         if slot == COMMENTS {
-            let body = Document::from_text(&format!("Said {word}"));
-            let at = Some(chrono::Utc::now().fixed_offset());
-            let comment = Comment { id: None, stamp: Stamp { at, by: None }, body };
-            let _ = self.left.c.add_comment(self.left.container, item.kind, &item.id, &comment).await;
+            self.left.say(&item, &word).await;
         } else {
             self.left.act(running, &item, &slot, &word, &mut self.random).await;
         }

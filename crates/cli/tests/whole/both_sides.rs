@@ -33,11 +33,7 @@ async fn both_sides_know_of_each_other_afterwards() {
     // Nothing is written at the left unless the lane asks for it, and the plan says so before.
     assert_eq!(client.dry_run(&route).await["links_back"], 0);
     lanes[0]["policies"]["link_back"] = json!(true);
-    let path = format!("/routes/{route}");
-    let now = client.get(&path).await;
-    let body = json!({"name": now["name"], "lanes": lanes});
-    let (status, said) = client.call(Method::PUT, &path, Some(body), now["version"].as_i64()).await;
-    assert!(status.is_success(), "{said}");
+    client.save_lanes(&route, &lanes).await;
     let plan = client.dry_run(&route).await;
     client.decide_all(&plan).await;
     let changes = client.all_changes(&plan).await;
@@ -72,7 +68,7 @@ async fn both_sides_know_of_each_other_afterwards() {
     // Fernway takes no history: Hovrel keeps it, with the names of those who made it.
     let with_past = before.iter().find(|a| !a.history.is_empty()).expect("something was changed once");
     let counterpart = marked(&with_past.key).expect("it was carried");
-    let routes = client.get(&path).await;
+    let routes = client.get(&format!("/routes/{route}")).await;
     let right = &routes["right"];
     let page = format!(
         "/systems/{}/containers/{}/artefact?kind=requirement&id={}",

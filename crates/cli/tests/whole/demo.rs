@@ -75,7 +75,7 @@ async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
     let (lanes, row) = other_row(lanes);
     let has = |c: &&Artefact| c.fields.get(&row.source).map(Held::display).as_deref() == Some(&*row.value);
     let with = cases.iter().filter(has).filter(|c| marks.contains(format!("Oldstone:{}", c.key).as_str())).count();
-    save(&client, &route, &lanes).await;
+    client.save_lanes(&route, &lanes).await;
     let edited = client.dry_run(&route).await;
     let mut told = 0;
     for change in client.changes(&edited, "kind=test_case&field=priority").await {
@@ -144,12 +144,4 @@ fn other_row(lanes: Value) -> (Vec<Value>, Row) {
     assert_ne!(row["right"], "High");
     row["right"] = json!("High");
     (lanes, Row { source, value })
-}
-
-async fn save(client: &Client, route: &str, lanes: &[Value]) {
-    let path = format!("/routes/{route}");
-    let now = client.get(&path).await;
-    let body = json!({"name": now["name"], "lanes": lanes});
-    let (status, said) = client.call(Method::PUT, &path, Some(body), now["version"].as_i64()).await;
-    assert!(status.is_success(), "{said}");
 }

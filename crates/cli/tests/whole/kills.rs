@@ -37,8 +37,21 @@ const MAKING: &[&str] = &[
     "later called",
 ];
 
-/// Where the second is, which changes what the first made.
-const CHANGING: &[&str] = &["remove intended", "remove called"];
+/// Where those are that change what the first made, each of them at one place: it would be over before the next.
+const CHANGING: &[&str] = &[
+    "intended",
+    "update intended",
+    "update called",
+    "piece intended",
+    "piece called",
+    "piece accepted",
+    "file intended",
+    "file called",
+    "remove intended",
+    "remove called",
+    "before done",
+    "done",
+];
 
 /// Where a transfer is cut off whose items come to their states by moves, one item at a time.
 const MOVING: &[&str] = &[
@@ -54,7 +67,7 @@ const MOVING: &[&str] = &[
     "done",
 ];
 
-/// A walk through two transfers: what is made, and then what changed.
+/// A walk through transfers: what is made, and then what changed.
 struct Walk {
     systems: Systems,
     program: Program,
@@ -74,11 +87,7 @@ impl Walk {
             for lane in lanes.iter_mut().filter(|l| l["left_kind"] != "test_case") {
                 lane["policies"]["link_back"] = json!(true);
             }
-            let path = format!("/routes/{route}");
-            let now = client.get(&path).await;
-            let body = json!({"name": now["name"], "lanes": lanes});
-            let (status, said) = client.call(reqwest::Method::PUT, &path, Some(body), now["version"].as_i64()).await;
-            assert!(status.is_success(), "{said}");
+            client.save_lanes(&route, &lanes).await;
         }
         Walk { systems, program, client, route, right }
     }
@@ -142,26 +151,26 @@ fn file(name: &str, bytes: &'static [u8]) -> (Attachment, hovrel_connect::ByteSt
     (file, futures::stream::iter([Ok(bytes.into())]).boxed())
 }
 
-/// What people do at the left between the two transfers.
-async fn edited(systems: &Systems) {
+/// What people do at the left before a transfer: a title, a link, a comment, a file more, and the one of last time taken
+/// off again; each in another item every time.
+async fn edited(systems: &Systems, round: usize) {
     let old = systems.connect(&OLDSTONE);
-    let cases = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
+    let mut cases = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
     // The odd ones hold what their system does not take any more.
-    for case in cases.iter().take(9).chain(cases.iter().skip(17)).filter(|c| c.key.starts_with("OS-2")) {
-        edit(&*old, OLDSTONE.container, &case.id, "name", &format!("{} (mended)", case.title)).await;
-    }
-    relate(&*old, OLDSTONE.container, &cases[9], &cases[10]).await;
-    for case in &cases[11..17] {
-        let (added, bytes) = file("added.txt", b"added since");
-        old.put_attachment(Kind::TestCase, &case.id, &added, bytes).await.expect("it is stored");
-        let said = Stamp { at: Some("2026-06-03T08:00:00Z".parse().expect("a time")), by: None };
-        let body = Document::from_text(&format!("Looked at {}.", case.key));
-        let comment = Comment { id: None, stamp: said, body };
-        old.add_comment(OLDSTONE.container, Kind::TestCase, &case.id, &comment).await.expect("it is added");
-    }
-    let with: Vec<_> = cases.iter().skip(17).filter(|c| !c.attachments.is_empty()).take(3).collect();
-    for case in with {
-        old.remove_attachment(Kind::TestCase, &case.id, &case.attachments[0].name).await.expect("it is removed");
+    cases.retain(|c| c.key.starts_with("OS-2"));
+    let case = |n: usize| &cases[(round + n) % cases.len()];
+    let name = |round: usize| format!("added {round}.txt");
+    edit(&*old, OLDSTONE.container, &case(0).id, "name", &format!("{} (mended)", case(0).title)).await;
+    relate(&*old, OLDSTONE.container, case(2), case(5)).await;
+    let said = Stamp { at: Some("2026-06-03T08:00:00Z".parse().expect("a time")), by: None };
+    let body = Document::from_text(&format!("Looked at {} in round {round}.", case(4).key));
+    let comment = Comment { id: None, stamp: said, body };
+    old.add_comment(OLDSTONE.container, Kind::TestCase, &case(4).id, &comment).await.expect("it is added");
+    let (added, bytes) = file(&name(round), b"added since");
+    old.put_attachment(Kind::TestCase, &case(6).id, &added, bytes).await.expect("it is stored");
+    if round > 0 {
+        // What was `case(6)` then.
+        old.remove_attachment(Kind::TestCase, &case(5).id, &name(round - 1)).await.expect("it is removed");
     }
 }
 
@@ -176,11 +185,14 @@ async fn cut_off_at_every_place_a_transfer_leaves_what_an_undisturbed_one_does()
     let missed = cut.transfer(MAKING).await;
     assert!(missed.is_empty(), "the transfer never came by {missed:?}");
     same(&calm.settled().await, &cut.settled().await);
-    edited(&calm.systems).await;
-    edited(&cut.systems).await;
+    for (round, place) in CHANGING.iter().enumerate() {
+        edited(&calm.systems, round).await;
+        edited(&cut.systems, round).await;
+        let missed = cut.transfer(&[place]).await;
+        assert!(missed.is_empty(), "the transfer never came by {missed:?}");
+    }
+    // All that was changed, at once.
     calm.transfer(&[]).await;
-    let missed = cut.transfer(CHANGING).await;
-    assert!(missed.is_empty(), "the transfer never came by {missed:?}");
     same(&calm.settled().await, &cut.settled().await);
 }
 

@@ -15,7 +15,7 @@ use hovrel_core::model::{
     Argument, Artefact, Attachment, Call, Comment, Decimal, Document, Fields, Fingerprint, HistoryEntry, Inline, Kind,
     Link, LinkEnd, LinkType, Reference, Span, Stamp, Step, Value, ValueType,
 };
-use hovrel_core::text::{self, TextFormat};
+use hovrel_core::text::TextFormat;
 use serde_json::Value as Json;
 
 use super::addresses::{file_at, inside};
@@ -23,6 +23,7 @@ use super::schema::{ORIGIN, Words};
 use super::tree;
 use crate::ConnectError;
 use crate::profile::{Concurrency, Files, KindProfile, Profile, StepsAt, TableAt, TypeOf};
+use crate::told::{not_readable, rich};
 
 /// Everything needed to read items of one kind.
 pub struct Decoder<'a> {
@@ -415,17 +416,6 @@ fn piece_id(found: &Json, at: &Option<String>) -> Option<String> {
     tree::text(found, at.as_ref()?).filter(|id| !id.is_empty())
 }
 
-/// That something of a field can't be read, with what stands there.
-fn not_readable(field: &str, what: &str, before: String) -> Loss {
-    Loss {
-        field: field.to_owned(),
-        kind: LossKind::Dropped,
-        cause: LossCause::NotReadable { what: what.to_owned() },
-        before,
-        after: String::new(),
-    }
-}
-
 /// The files of an item, each with a name that no other of them has.
 pub fn named_files<'i>(item: &'i Json, at: &Files) -> Vec<(&'i Json, String)> {
     let found = tree::items(item, &at.items).into_iter();
@@ -487,18 +477,6 @@ fn local_time(local: NaiveDateTime, zone: chrono_tz::Tz) -> Option<DateTime<Fixe
         Some(before + chrono::TimeDelta::hours(2))
     })?;
     Some(time.fixed_offset())
-}
-
-fn rich(text: &str, format: TextFormat, field: &str, losses: &mut Vec<Loss>) -> hovrel_core::model::Document {
-    let (document, found) = text::read(text, format);
-    losses.extend(found.into_iter().map(|l| Loss {
-        field: field.to_owned(),
-        kind: l.kind,
-        cause: l.cause,
-        before: l.about,
-        after: String::new(),
-    }));
-    document
 }
 
 #[cfg(test)]

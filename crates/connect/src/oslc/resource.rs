@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use std::str::FromStr;
 
 use chrono::{DateTime, FixedOffset, NaiveDate};
-use hovrel_core::loss::{Loss, LossCause, LossKind};
+use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS};
 use hovrel_core::model::{
     Artefact, Comment, Decimal, Document, Fields, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value, ValueType,
@@ -20,6 +20,7 @@ use super::discovery::Offered;
 use super::rdf::{self, Node};
 use super::shape::{Property, Role};
 use super::vocab;
+use crate::told::{self, not_readable};
 use crate::{ConnectError, Write};
 
 pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>) -> Result<Artefact, ConnectError> {
@@ -78,17 +79,6 @@ fn stamp_of_piece(
     })
 }
 
-/// That something of a field can't be read, with what stands there.
-fn not_readable(field: &str, what: &str, before: String) -> Loss {
-    Loss {
-        field: field.to_owned(),
-        kind: LossKind::Dropped,
-        cause: LossCause::NotReadable { what: what.to_owned() },
-        before,
-        after: String::new(),
-    }
-}
-
 fn value(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>) -> Value {
     let mut terms = node.all(p.iri.as_ref());
     // A graph has no order.
@@ -125,7 +115,7 @@ fn literal(p: &Property, written: &str, losses: &mut Vec<Loss>) -> Value {
     let unreadable = || Value::Unreadable(written.to_owned());
     match p.field.value_type {
         ValueType::RichText => {
-            Value::RichText(rich_of(written, p.field.format.unwrap_or(TextFormat::Xhtml), &p.field.id, losses))
+            Value::RichText(told::rich(written, p.field.format.unwrap_or(TextFormat::Xhtml), &p.field.id, losses))
         }
         ValueType::Integer => written.parse().map_or_else(|_| unreadable(), Value::Integer),
         ValueType::Decimal => Decimal::parse_number(written).map_or_else(|_| unreadable(), Value::Decimal),
@@ -144,22 +134,10 @@ fn literal(p: &Property, written: &str, losses: &mut Vec<Loss>) -> Value {
     }
 }
 
-fn rich_of(written: &str, format: TextFormat, field: &str, losses: &mut Vec<Loss>) -> Document {
-    let (document, lost) = text::read(written, format);
-    losses.extend(lost.into_iter().map(|l| Loss {
-        field: field.to_owned(),
-        kind: l.kind,
-        cause: l.cause,
-        before: l.about,
-        after: String::new(),
-    }));
-    document
-}
-
 /// The text of an XML literal in which there are usually no elements.
 fn plain(xml: &str, field: &str, losses: &mut Vec<Loss>) -> String {
     if xml.contains('<') {
-        return rich_of(xml, TextFormat::Xhtml, field, losses).plain();
+        return told::rich(xml, TextFormat::Xhtml, field, losses).plain();
     }
     quick_xml::escape::unescape(xml).map_or_else(|_| xml.to_owned(), |t| t.into_owned())
 }
@@ -189,7 +167,7 @@ fn comments(client: &Client, node: &Node<'_>, losses: &mut Vec<Loss>) -> Vec<Com
         .map(|c| {
             let stamp = stamp_of_piece(client, &c, (vocab::CREATED, vocab::CREATOR), COMMENTS, losses);
             let written = c.text(vocab::DESCRIPTION).unwrap_or_default();
-            let body = rich_of(&written, TextFormat::Xhtml, COMMENTS, losses);
+            let body = told::rich(&written, TextFormat::Xhtml, COMMENTS, losses);
             Comment { id: c.address().map(|iri| client.id(iri)), stamp, body }
         })
         .collect();

@@ -8,11 +8,13 @@ use futures::StreamExt;
 use hovrel_connect::{ConnectError, Connector, Write};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, FirstContact, HISTORY, LINKS, PARENT};
-use hovrel_core::model::{Artefact, Attachment, Call, Fields, Kind, Link, LinkEnd, LinkType, Reference, Step, Value};
+use hovrel_core::model::{
+    Artefact, Attachment, Call, Document, Fields, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
+};
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side};
 use hovrel_core::rehearse::{RefusalReason, Rehearsal};
 use hovrel_standins::world::Size;
-use hovrel_testkit::{FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, put, read_all};
+use hovrel_testkit::{FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, put, read_all};
 
 /// A target with everything it holds.
 struct Target {
@@ -120,6 +122,32 @@ fn calls(target: &str) -> Value {
 
 fn link(link_type: LinkType, kind: Kind, id: &str) -> Value {
     Value::Links(vec![Link::new(link_type, LinkEnd::Artefact { kind, id: id.into() })])
+}
+
+/// Each text of each kind that may be so long and no longer, one longer than that; and each title that is only blanks.
+fn beyond_the_schema(t: &Target) -> Vec<(String, Change)> {
+    let mut out = Vec::new();
+    for kind in t.catalogue.kinds.iter().filter(|k| k.writable) {
+        let Some(one) = t.items.iter().find(|a| a.kind == kind.kind) else { continue };
+        let base = t.like(one);
+        for field in kind.fields.iter().filter(|f| !f.read_only && !f.origin_mark) {
+            let words = |n: usize| match field.value_type {
+                ValueType::RichText => Some(Value::RichText(Document::from_text(&"y".repeat(n)))),
+                ValueType::Text => Some(Value::text("y".repeat(n))),
+                _ => None,
+            };
+            let Some(limit) = field.max_length else { continue };
+            let Some(long) = words(limit as usize + 1) else { continue };
+            let about = format!("{:?}: “{}” longer than {limit}", kind.kind, field.name);
+            out.push((about, change(kind.kind, with(base.clone(), &field.id, long))));
+        }
+        let title = kind.fields.iter().find(|f| ["title", "name"].contains(&f.id.as_str())).expect("a title");
+        for blanks in [" ", "\u{a0}", "\t\n "] {
+            let about = format!("{:?}: a title of {blanks:?}", kind.kind);
+            out.push((about, change(kind.kind, with(base.clone(), &title.id, Value::text(blanks)))));
+        }
+    }
+    out
 }
 
 /// What is planted at each target: what it is, and the change.
@@ -313,6 +341,24 @@ async fn every_refusal_of_a_target_is_told_before() {
         }
     }
     assert!(kinds.len() >= 20, "{} kinds", kinds.len());
+}
+
+/// Each limit that stands in a target's own description of itself, for every field of every kind.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_a_targets_own_schema_does_not_take_is_told_before() {
+    let systems = Systems::start(Size::SMALL).await;
+    for known in [&TALLYBENCH, &FERNWAY, &OLDSTONE, &REQMOOR] {
+        let target = Target::of(&systems, known).await;
+        let beyond = beyond_the_schema(&target);
+        assert!(beyond.len() > 3, "{}: {} of them", known.name, beyond.len());
+        for (what, change) in beyond {
+            let (told, real) = (target.rehearsed(&change), target.real(&change).await);
+            match real {
+                Err(e) => assert!(!told.is_empty(), "{}: {what} was not told: {e}", known.name),
+                Ok(()) => assert!(told.is_empty(), "{}: {what} is taken there, and was told: {told:?}", known.name),
+            }
+        }
+    }
 }
 
 #[test]

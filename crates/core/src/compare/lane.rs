@@ -6,13 +6,13 @@ use std::collections::{BTreeSet, HashMap, HashSet};
 use serde::{Deserialize, Serialize};
 
 use super::{Bases, Comparer, Found, holdings, right_side};
-use crate::identity::{Accepted, Candidate, Evidence, Looking, Pair, Settled, match_first_contact};
+use crate::identity::{Accepted, Counterparts, Evidence, Pair};
 use crate::loss::Loss;
 use crate::mapping::{Context, FaultReason, Lane};
 use crate::model::{Artefact, Kind, Value};
 use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 
-/// One end of a lane as read: artefacts in scope, with the paths of their folders.
+/// One end of a lane as read: artefacts that are the lane's, with the paths of their folders.
 pub struct End<'a> {
     pub artefacts: &'a [&'a Artefact],
     /// Folder path of an artefact, by id.
@@ -64,8 +64,8 @@ impl Absence {
 /// What is remembered about a lane, and where it stands in the plan.
 pub struct Known<'a> {
     pub pairs: &'a [Pair],
-    /// What a person said of items without a pair.
-    pub settled: &'a Settled,
+    /// What was found for artefacts without a pair.
+    pub counterparts: &'a Counterparts<'a>,
     pub bases: &'a dyn Bases,
     /// Comments and past changes that the right accepted, by the ids of the pair.
     pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
@@ -96,37 +96,32 @@ struct One<'a> {
 
 /// Compares everything in a lane's scope. Each change is given to `keep` when it is found, in plan order: all of
 /// them together may be more than memory should hold.
-pub fn compare_lane<'a>(
+pub fn compare_lane(
     lane: &Lane,
     cx: &Context<'_>,
-    left: &End<'a>,
-    right: &End<'a>,
+    left: &End<'_>,
+    right: &End<'_>,
     known: &Known<'_>,
     keep: &mut dyn FnMut(Change),
 ) -> LaneFindings {
-    let Known { pairs, settled, bases, accepted, left_all, right_all, absent_left, absent_right, first_seq, planned } =
-        *known;
+    let Known {
+        pairs,
+        counterparts,
+        bases,
+        accepted,
+        left_all,
+        right_all,
+        absent_left,
+        absent_right,
+        first_seq,
+        planned,
+    } = *known;
     let comparer = Comparer::new(lane, cx);
     let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
     let paired_right: HashSet<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
     let mut out = LaneFindings::default();
-
-    let unpaired = |end: &End<'_>, is_paired: &dyn Fn(&str) -> bool| -> Vec<(usize, String)> {
-        let free = end.artefacts.iter().enumerate().filter(|(_, a)| !is_paired(&a.id));
-        free.map(|(n, a)| (n, (end.path)(a))).collect()
-    };
-    let candidates = |end: &End<'a>, free: Vec<(usize, String)>| -> Vec<Candidate<'a>> {
-        free.into_iter().map(|(n, path)| Candidate { artefact: end.artefacts[n], path }).collect()
-    };
-    let unpaired_left = candidates(left, unpaired(left, &|id| by_left.contains_key(id)));
-    let unpaired_right = candidates(right, unpaired(right, &|id| paired_right.contains(id)));
-    let looking = Looking { left_system: cx.left_system, matching: &lane.finding(), settled };
-    let matched = match_first_contact(looking, &unpaired_left, &unpaired_right);
-    out.only_right = (unpaired_right.len() - matched.len()) as u64;
-    let mut adoptions: HashMap<&str, (&Artefact, Evidence)> = matched
-        .into_iter()
-        .map(|(l, r, e)| (unpaired_left[l].artefact.id.as_str(), (unpaired_right[r].artefact, e)))
-        .collect();
+    let free = right.artefacts.iter().filter(|a| !paired_right.contains(a.id.as_str())).count();
+    out.only_right = free.saturating_sub(counterparts.found.len()) as u64;
     let pieces = |left: &Artefact, right: &Artefact| {
         accepted.get(&(left.id.clone(), right.id.clone())).map_or(&[][..], Vec::as_slice)
     };
@@ -160,7 +155,7 @@ pub fn compare_lane<'a>(
                     One { outcome: Some(outcome), other: Some(other), found, ..One::default() }
                 }
             },
-            None => match adoptions.remove(artefact.id.as_str()) {
+            None => match counterparts.found.get(artefact.id.as_str()).cloned() {
                 Some((other, evidence)) => {
                     let mut found = comparer.compare(artefact, other, None, pieces(artefact, other));
                     settle_origin(&mut found.fields, cx);

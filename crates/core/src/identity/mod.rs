@@ -5,6 +5,7 @@
 //! matched at most once; an ambiguous match is no match.
 
 mod doubles;
+mod lanes;
 mod likeness;
 mod pieces;
 mod words;
@@ -19,6 +20,7 @@ use crate::mapping::Matching;
 use crate::model::{Artefact, Fingerprint};
 
 pub use doubles::{Doubles, doubles};
+pub use lanes::{Counterparts, InLane, counterparts};
 pub use likeness::{Likeness, likest};
 pub use pieces::{Accepted, SaidOfOne, Sorted, comment_is_there, is_same_entry, said, sort_comments, sort_history};
 use words::fold;

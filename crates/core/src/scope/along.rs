@@ -9,6 +9,7 @@ use std::collections::{HashMap, HashSet, VecDeque};
 use serde::{Deserialize, Serialize};
 
 use super::Filter;
+use super::apart::tell_apart;
 use crate::catalogue::{Catalogue, KindSchema};
 use crate::expression::Moment;
 use crate::mapping::Lane;
@@ -35,6 +36,8 @@ pub struct Chosen<'f, 'a> {
     pub path: &'f dyn Fn(&Artefact) -> &'a [String],
     /// What days ago are counted from.
     pub now: Moment,
+    /// Whether a lane has the artefact of an id in a pair.
+    pub carried: &'f dyn Fn(&Lane, &str) -> bool,
 }
 
 /// What a lane covers at the left.
@@ -42,6 +45,8 @@ pub struct Chosen<'f, 'a> {
 pub struct Covered<'a> {
     pub matched: Vec<&'a Artefact>,
     pub along: Vec<&'a Artefact>,
+    /// How many more it would cover that another lane of the same kinds has.
+    pub with_others: u64,
 }
 
 impl<'a> Covered<'a> {
@@ -63,11 +68,13 @@ pub fn choose<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>) -> Vec<Covered<'a>> {
         };
         let filter = Filter::new(&lane.left_scope, kind, of.now);
         let items = (of.items)(lane.left_kind).iter();
-        out.push(Covered { matched: items.filter(|a| filter.matches(a, (of.path)(a))).collect(), along: Vec::new() });
+        let matched = items.filter(|a| filter.matches(a, (of.path)(a))).collect();
+        out.push(Covered { matched, ..Covered::default() });
     }
     if lanes.iter().any(|l| l.along != Along::Nothing) {
         bring_along(lanes, of, &mut out);
     }
+    tell_apart(lanes, of.carried, &mut out);
     if lanes.iter().any(|l| l.left_kind != Kind::Folder && !l.left_scope.is_open()) {
         keep_needed_folders(lanes, (of.items)(Kind::Folder), &mut out);
     }

@@ -2,9 +2,11 @@
 //!
 //! Decides whether one artefact matches a tree of conditions. Conditions are rows of field, operator and value in
 //! all/any groups, or expressions in CEL; every tree can be written as one expression ([`write()`]) and read back
-//! ([`read`]). What is linked from inside can be brought along ([`along`]).
+//! ([`read`]). What is linked from inside can be brought along ([`along`]); what two lanes of the same kinds cover belongs
+//! to one of them ([`apart`]).
 
 mod along;
+mod apart;
 mod read;
 mod row;
 mod write;
@@ -12,6 +14,7 @@ mod write;
 use serde::{Deserialize, Serialize};
 
 pub use along::{Along, Chosen, Covered, choose};
+pub use apart::{HandedOver, hand_over};
 pub use read::read;
 pub use row::{Holds as PlaceHolds, Place, operators, places};
 pub use write::write;

@@ -5,7 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use hovrel_core::compare::{Agreement, Base, BaseSide, Rebase, comments_of, history_of, right_side};
+use hovrel_core::compare::{Agreed, Agreement, Base, BaseSide, Rebase, comments_of, history_of, right_side};
 use hovrel_core::identity::{Accepted, said};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::mapping::{COMMENTS, HISTORY, Lacking, Lane, names_pending};
@@ -207,8 +207,7 @@ impl<'a> Course<'a> {
                 base.sent_without_answer(field, value.clone(), rule);
             }
         }
-        let agreement = Agreement::from(base.agreed);
-        let agreed = (agreement.fingerprint().0, serde_json::to_value(&agreement).map_err(EngineError::from)?);
+        let agreed = as_kept(base.agreed)?;
         let pair = (self.t.route, self.change.lane.as_str(), self.left_id());
         Ok(self.t.hub.store.agreed(self.t.holder, pair, &agreed).await?)
     }
@@ -226,8 +225,7 @@ impl<'a> Course<'a> {
         let written = Written { fields: fresh.written, lacking: fresh.lacking, made: fresh.made };
         let base = base_after(change, self.decision, self.lane.policies.first_contact, &written, &old, digests);
         let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint().0, serde_json::to_value(side)?));
-        let agreement = Agreement::from(base.agreed);
-        let agreed = (agreement.fingerprint().0, serde_json::to_value(&agreement).map_err(EngineError::from)?);
+        let agreed = as_kept(base.agreed)?;
         let mut told: BTreeSet<&str> = written.fields.keys().map(String::as_str).collect();
         if written.made.is_some() {
             told.extend(change.left_side.0.keys().map(String::as_str));
@@ -272,6 +270,12 @@ impl<'a> Course<'a> {
         point(if stage == Noted::Done { "done" } else { "made" });
         Ok(())
     }
+}
+
+/// How fields came to be in step, as it is kept.
+fn as_kept(agreed: BTreeMap<String, Agreed>) -> Result<([u8; 32], Json), EngineError> {
+    let agreement = Agreement::from(agreed);
+    Ok((agreement.fingerprint().0, serde_json::to_value(&agreement)?))
 }
 
 /// What was decided of a change besides what is written.

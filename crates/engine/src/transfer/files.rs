@@ -8,6 +8,7 @@ use std::sync::atomic::Ordering::Relaxed;
 use std::sync::{Arc, OnceLock};
 
 use hovrel_connect::Outcome;
+use hovrel_core::compare::Base;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::mapping::ATTACHMENTS;
 use hovrel_core::model::{Artefact, Attachment, Value};
@@ -81,10 +82,14 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
         .collect();
     let mut sent: BTreeMap<String, Found> = BTreeMap::new();
     let mut spoilt: BTreeSet<String> = BTreeSet::new();
-    let base = c.base().await?;
+    let mut now = read_one(t, kind, &item.id).await?;
+    // What was carried before is asked for only where the right does not say which bytes it holds.
+    let base = match saw.iter().chain(&now.attachments).all(|f| f.digest.is_some()) {
+        true => Base::default(),
+        false => c.base().await?,
+    };
     let carried = files_of(base.left.0.get(ATTACHMENTS));
     let saw = &as_carried(saw, wanted, carried);
-    let mut now = read_one(t, kind, &item.id).await?;
     for tries in 1.. {
         let known = told(c, &now, wanted, carried).await?;
         let (mut to_send, mut to_remove) = (Vec::new(), Vec::new());

@@ -186,18 +186,17 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
                 return Ok((changed, sent));
             }
             Err(e) => {
-                doubt |= e.outcome() == CallOutcome::Unknown;
+                look = e.outcome() == CallOutcome::Unknown;
+                doubt |= look;
                 if e.outcome() == CallOutcome::Refused || tries >= TRIES {
-                    if doubt && matches!(e, ConnectError::Changed) {
-                        return in_doubt(c, begun.as_ref().unwrap_or(&sent)).await;
-                    }
-                    match doubt {
-                        true => c.in_doubt(begun.as_ref().unwrap_or(&sent)).await?,
-                        false => c.did_not(asked.step).await?,
+                    let first = begun.as_ref().unwrap_or(&sent);
+                    match (doubt, &e) {
+                        (true, ConnectError::Changed) => return in_doubt(c, first).await,
+                        (true, _) => c.in_doubt(first).await?,
+                        (false, _) => c.did_not(asked.step).await?,
                     }
                     return Err(e.into());
                 }
-                look = e.outcome() == CallOutcome::Unknown;
                 pause(tries).await;
             }
         }

@@ -62,6 +62,8 @@ pub struct PlanFigure {
     pub let_go: u64,
     /// Kinds whose items stand in folders at both ends and don't keep their order there.
     pub order_not_kept: Vec<Kind>,
+    /// Items that more than one lane covers, of the same kinds: one of them carries each.
+    pub covered_twice: u64,
     /// Left items that get a link to their counterpart if their change is carried out.
     pub links_back: u64,
     /// Changes taken in that the right would not take, as the rehearsal found.
@@ -122,6 +124,7 @@ impl PlanFigure {
             only_right: summary.only_right,
             let_go: summary.let_go,
             order_not_kept: summary.order_not_kept,
+            covered_twice: summary.covered_twice,
             links_back: summary.links_back,
             estimate: summary.estimate,
             outcomes: counts

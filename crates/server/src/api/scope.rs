@@ -111,6 +111,8 @@ pub struct ScopeAnswer {
     matched: u64,
     /// How many are brought along beyond those.
     along: u64,
+    /// How many more it would cover that another lane of the same kinds carries.
+    with_others: u64,
     total: u64,
     /// The first of the items covered.
     items: Vec<ScopeItem>,
@@ -161,6 +163,7 @@ pub async fn scope(
         text_faults: Vec::new(),
         matched: 0,
         along: 0,
+        with_others: 0,
         total: 0,
         items: Vec::new(),
     };
@@ -186,6 +189,7 @@ pub async fn scope(
             let shown = covered.matched.iter().map(|a| (a, false)).chain(covered.along.iter().map(|a| (a, true)));
             answer.items = shown.take(SHOWN).map(|(a, along)| ScopeItem::of(a, left.path(a), along)).collect();
             (answer.matched, answer.along) = (covered.matched.len() as u64, covered.along.len() as u64);
+            answer.with_others = covered.with_others;
             answer.total = left.artefacts(kind).len() as u64;
         }
         WhichEnd::Right => {

@@ -3,11 +3,13 @@
 //! Many routes are told with as many queries as one. What takes long, what a route covers and what its rules have to
 //! settle, is computed once for a version of the route and the surveys of its ends.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Mutex;
 
 use chrono::{DateTime, Utc};
 use hovrel_core::mapping::Lane;
+use hovrel_core::model::Kind;
+use hovrel_core::scope::Covered;
 use hovrel_store::{Route, SurveyHead, System};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -105,9 +107,13 @@ impl Figures {
         let left = LeftEnd::of(app, route, lanes).await?;
         let covered = left.covered(lanes);
         let faults = super::rules::faults(app, route, lanes, &left, &covered).await?;
+        // An item that becomes two things, and a kind that several lanes carry, are counted once.
+        let matched: HashSet<(Kind, &str)> =
+            covered.iter().flat_map(Covered::all).map(|a| (a.kind, a.id.as_str())).collect();
+        let kinds: HashSet<Kind> = lanes.iter().map(|lane| lane.left_kind).collect();
         let scope = ScopeFigure {
-            matched: covered.iter().map(|c| (c.matched.len() + c.along.len()) as u64).sum(),
-            total: lanes.iter().map(|lane| left.artefacts(lane.left_kind).len() as u64).sum(),
+            matched: matched.len() as u64,
+            total: kinds.into_iter().map(|kind| left.artefacts(kind).len() as u64).sum(),
         };
         let rules =
             RulesFigure { count: lanes.iter().map(|l| l.rules.len() as u64).sum(), to_settle: faults.len() as u64 };

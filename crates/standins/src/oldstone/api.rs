@@ -128,32 +128,41 @@ async fn schema() -> Response {
     let field = |id: &str, name: &str, kind: &str, more: &str| {
         format!("<field id=\"{id}\" type=\"{kind}\" {more}>{}</field>", element("label", name))
     };
+    let longest = |lines: &[(&str, usize)], id: &str| {
+        let most = lines.iter().find(|(of, _)| *of == id).map(|(_, most)| *most);
+        most.map(|most| format!("longest=\"{most}\"")).unwrap_or_default()
+    };
+    let line = |id: &str, name: &str, kind: &str, more: &str| {
+        field(id, name, kind, &format!("{more} {}", longest(&CASE_LINES, id)))
+    };
     let list = |id: &str, name: &str, values: &[&str]| {
         let values: String = values.iter().map(|v| element("value", v)).collect();
         format!("<field id=\"{id}\" type=\"list\"><label>{name}</label><values>{values}</values></field>")
     };
     let case = [
-        field("name", "Name", "line", "needed=\"yes\" longest=\"500\""),
+        line("name", "Name", "line", "needed=\"yes\""),
         field("description", "Description", "html", ""),
         list("importance", "Importance", &IMPORTANCE),
         list("state", "State", &STATES),
-        field("brake-class", "Brake class", "line", "longest=\"200\""),
-        field("estimate", "Estimate", "line", "longest=\"20\""),
+        line("brake-class", "Brake class", "line", ""),
+        line("estimate", "Estimate", "line", ""),
         field("labels", "Labels", "words", ""),
         field("owner", "Owner", "person", ""),
         field("steps", "Steps", "steps", ""),
-        field("origin", "Origin", "mark", "longest=\"200\""),
-        field("script-tool", "Script tool", "line", "longest=\"100\""),
-        field("script-file", "Script file", "line", "longest=\"400\""),
-        field("script-name", "Script name", "line", "longest=\"200\""),
+        line("origin", "Origin", "mark", ""),
+        line("script-tool", "Script tool", "line", ""),
+        line("script-file", "Script file", "line", ""),
+        line("script-name", "Script name", "line", ""),
         field("parameters", "Parameters", "rows", ""),
         field("files", "Files", "files", &format!("largest=\"{LARGEST_FILE}\"")),
     ]
     .concat();
     let records: String = kinds::KINDS.iter().map(records_api::schema).collect();
-    let folder =
-        [field("name", "Name", "line", "needed=\"yes\" longest=\"200\""), field("origin", "Origin", "mark", "")]
-            .concat();
+    let folder = [
+        field("name", "Name", "line", &format!("needed=\"yes\" {}", longest(&FOLDER_LINES, "name"))),
+        field("origin", "Origin", "mark", ""),
+    ]
+    .concat();
     answer(format!("<schema><kind id=\"folder\">{folder}</kind><kind id=\"case\">{case}</kind>{records}</schema>"))
 }
 
@@ -211,6 +220,7 @@ async fn one_folder(Extract(server): Extract<Server>, Path(id): Path<String>) ->
 
 /// Fills a case from the elements given; those not given stay.
 fn fill(case: &mut Case, root: &Element, state: &State) -> Result<(), (&'static str, String)> {
+    short_enough(root, &CASE_LINES)?;
     let text = |name: &str, into: &mut String| {
         if let Some(t) = root.text_of(name) {
             *into = t;
@@ -356,6 +366,7 @@ async fn remark_case(Extract(server): Extract<Server>, Path(id): Path<String>, b
 }
 
 fn fill_folder(folder: &mut Folder, root: &Element, state: &State) -> Result<(), (&'static str, String)> {
+    short_enough(root, &FOLDER_LINES)?;
     if let Some(name) = root.text_of("name") {
         folder.name = name;
     }
@@ -373,6 +384,28 @@ fn fill_folder(folder: &mut Folder, root: &Element, state: &State) -> Result<(),
     }
     let neighbours = state.folders.values().filter(|f| f.parent == folder.parent).map(|f| f.rank);
     folder.rank = rank(root, folder.rank, neighbours)?;
+    Ok(())
+}
+
+/// The longest lines of a folder and of a case, in characters.
+const FOLDER_LINES: [(&str, usize); 1] = [("name", 200)];
+const CASE_LINES: [(&str, usize); 7] = [
+    ("name", 500),
+    ("brake-class", 200),
+    ("estimate", 20),
+    ("origin", 200),
+    ("script-tool", 100),
+    ("script-file", 400),
+    ("script-name", 200),
+];
+
+/// Refuses lines that are sent and too long.
+fn short_enough(root: &Element, lines: &[(&'static str, usize)]) -> Result<(), (&'static str, String)> {
+    for (field, most) in lines {
+        if root.text_of(field).is_some_and(|sent| sent.chars().count() > *most) {
+            return Err((field, format!("{most} characters at most")));
+        }
+    }
     Ok(())
 }
 

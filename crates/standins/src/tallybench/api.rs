@@ -356,6 +356,16 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
     if c.component.chars().count() > 20 {
         return Err(bad("component", "20 characters at most"));
     }
+    let script = &c.automation;
+    for (part, held, most) in [
+        ("framework", &script.framework, 80),
+        ("source_file", &script.source_file, 400),
+        ("symbol", &script.symbol, 200),
+    ] {
+        if held.chars().count() > most {
+            return Err(bad(part, format!("{most} characters at most")));
+        }
+    }
     if c.assigned.as_ref().is_some_and(|a| !state.people.iter().any(|p| p.id == *a)) {
         return Err(bad("assigned", "nobody has this id"));
     }

@@ -47,7 +47,7 @@ async fn with_a_plan() -> (Store, Uuid, Uuid) {
     let rows: Vec<NewChange> =
         (0..6).map(|n| change(plan.id, n, if n == 5 { "blocked" } else { "new_right" })).collect();
     store
-        .keep_plan(&plan, Box::new(rows.into_iter().map(Ok)), &[(1, 0), (2, 1), (3, 1)])
+        .keep_plan(&plan, Box::new(rows.into_iter().map(Ok)), &[(1, 0), (2, 1), (3, 1)], &[])
         .await
         .expect("the plan is kept");
     (store, route, plan.id)

@@ -296,6 +296,12 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           {route.right.system_name} has no place for it, or no rule writes it.
         </p>
       )}
+      {plan.covered_twice > 0 && (
+        <p role="note" className="shrink-0 border-b border-hair bg-sheet px-5 py-1 text-ink-2">
+          {count(plan.covered_twice, "item")} {plan.covered_twice === 1 ? "is" : "are"} in the scope of more than one
+          lane. Each is carried once, by the lane that carried it before or else by the first.
+        </p>
+      )}
       {plan.changes === 0 ? (
         <Empty title="Both ends are in step" action={<Button onClick={again}>Make a new dry run</Button>}>
           {count(plan.in_step, "item")} compared {ago(plan.made_at)}, nothing to carry.

@@ -1,6 +1,7 @@
 import { expect, it } from "vitest";
 import type { Schemas } from "@/api/client";
-import { someJob, somePlan, someRoute } from "@/features/route/some-route";
+import { someJob } from "@/api/some-job";
+import { somePlan, someRoute } from "@/features/route/some-route";
 import { nextStep } from "./next-step";
 
 const next = (more: Partial<Schemas["RouteAnswer"]>) => nextStep(someRoute(more));

@@ -11,21 +11,6 @@ const end = (name: string): Schemas["RouteEnd"] => ({
   checked_at: "2026-03-02T07:59:00Z",
 });
 
-type Job = Schemas["JobAnswer"];
-// Their shape depends on the kind of the job.
-type Free = { progress?: Record<string, number>; result?: Record<string, number> };
-
-export const someJob = (more: Partial<Omit<Job, keyof Free>> & Free): Job =>
-  ({
-    id: "j1",
-    kind: "transfer",
-    state: "running",
-    wanted: "run",
-    progress: {},
-    created_at: "2026-03-02T09:00:00Z",
-    ...more,
-  }) as Job;
-
 export const somePlan = (more: Partial<Schemas["PlanFigure"]>): Schemas["PlanFigure"] => ({
   id: "p1",
   made_at: "2026-03-02T08:30:00Z",
@@ -42,6 +27,7 @@ export const somePlan = (more: Partial<Schemas["PlanFigure"]>): Schemas["PlanFig
   links_back: 0,
   let_go: 0,
   order_not_kept: [],
+  covered_twice: 0,
   outcomes: [],
   fields: [],
   digest: "00",

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { someJob, somePlan, someRoute } from "./some-route";
+import { someJob } from "@/api/some-job";
+import { somePlan, someRoute } from "./some-route";
 import { stops } from "./stops";
 
 const at = (name: string, ...of: Parameters<typeof stops>) => {

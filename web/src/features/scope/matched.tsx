@@ -26,6 +26,12 @@ export function Matched({ end, answer, along = "nothing", onAlong }: Props) {
             </span>
           )}
         </p>
+        {!!answer?.with_others && (
+          <p className="text-ink-2">
+            {count(answer.with_others, "item")} more {answer.with_others === 1 ? "is" : "are"} in this scope and carried
+            by another lane of the same kinds: nothing is carried twice.
+          </p>
+        )}
         {onAlong && (
           <label className="mt-1 flex items-center gap-2 text-ink-2">
             Bring along

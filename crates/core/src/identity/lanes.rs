@@ -1,0 +1,96 @@
+//! Counterparts for all lanes of a route at once.
+//!
+//! Decides which lane an artefact at the right belongs to where several lanes fill one kind: to the one that has it in
+//! a pair, then to the one for which it is the surer counterpart, then to the first that covers it. What two lanes
+//! could take for theirs is looked at together, so that nothing is unambiguous only because half of it is in sight.
+
+use std::collections::{HashMap, HashSet};
+
+use super::{Candidate, Evidence, Looking, Pair, Settled, match_first_contact};
+use crate::mapping::Lane;
+use crate::model::{Artefact, Kind};
+
+/// A lane with what it covers at both ends, and what is remembered of it.
+pub struct InLane<'l, 'a> {
+    pub lane: &'l Lane,
+    pub left: Vec<Candidate<'a>>,
+    pub right: Vec<Candidate<'a>>,
+    pub pairs: &'l [Pair],
+    /// What a person said of items without a pair.
+    pub settled: &'l Settled,
+}
+
+/// What a lane has at the right.
+#[derive(Debug, Clone, Default)]
+pub struct Counterparts<'a> {
+    /// What was found for artefacts at the left that have no pair, by their id.
+    pub found: HashMap<&'a str, (&'a Artefact, Evidence)>,
+    /// Artefacts that no other lane has, in the order of the right.
+    pub own: Vec<&'a Artefact>,
+}
+
+/// Finds what each lane has at the right, in the order of the lanes.
+pub fn counterparts<'a>(left_system: &str, lanes: &[InLane<'_, 'a>]) -> Vec<Counterparts<'a>> {
+    let mut out: Vec<Counterparts<'a>> = lanes.iter().map(|_| Counterparts::default()).collect();
+    let mut kinds: Vec<Kind> = lanes.iter().map(|of| of.lane.right_kind).collect();
+    kinds.sort();
+    kinds.dedup();
+    for kind in kinds {
+        let group: Vec<usize> = (0..lanes.len()).filter(|n| lanes[*n].lane.right_kind == kind).collect();
+        among(left_system, lanes, &group, &mut out);
+    }
+    out
+}
+
+/// Of lanes that fill one kind.
+fn among<'a>(left_system: &str, lanes: &[InLane<'_, 'a>], group: &[usize], out: &mut [Counterparts<'a>]) {
+    let mut owner: HashMap<&str, usize> = HashMap::new();
+    for &n in group {
+        for pair in lanes[n].pairs {
+            owner.entry(&pair.right_id).or_insert(n);
+        }
+    }
+    let free: HashMap<usize, Vec<&Candidate<'a>>> = group
+        .iter()
+        .map(|&n| {
+            let paired: HashSet<&str> = lanes[n].pairs.iter().map(|p| p.left_id.as_str()).collect();
+            (n, lanes[n].left.iter().filter(|c| !paired.contains(c.artefact.id.as_str())).collect())
+        })
+        .collect();
+    let mut claims: Vec<(bool, usize, &'a Artefact, &'a Artefact, Evidence)> = Vec::new();
+    for &n in group {
+        let of = &lanes[n];
+        let alike = |m: &&usize| lanes[**m].lane.left_kind == of.lane.left_kind;
+        let others = group.iter().filter(alike).filter(|m| **m != n);
+        let mut settled = of.settled.clone();
+        let mut pool: Vec<(&Candidate<'a>, bool)> = free[&n].iter().map(|c| (*c, true)).collect();
+        for m in others {
+            settled.extend(lanes[*m].settled.iter().map(|(id, said)| (id.clone(), said.clone())));
+            pool.extend(free[m].iter().map(|c| (*c, false)));
+        }
+        // In the order of the left, so that it is the same for every lane.
+        pool.sort_by_key(|(c, _)| c.artefact.position);
+        let left: Vec<Candidate<'a>> = pool.iter().map(|(c, _)| (*c).clone()).collect();
+        let open = of.right.iter().filter(|c| !owner.contains_key(c.artefact.id.as_str()));
+        let right: Vec<Candidate<'a>> = open.cloned().collect();
+        let looking = Looking { left_system, matching: &of.lane.finding(), settled: &settled };
+        let found = match_first_contact(looking, &left, &right).into_iter().filter(|(l, ..)| pool[*l].1);
+        claims.extend(found.map(|(l, r, e)| (!e.is_sure(), n, left[l].artefact, right[r].artefact, e)));
+    }
+    // The surer first, and else in the order of the lanes.
+    claims.sort_by_key(|(unsure, n, ..)| (*unsure, *n));
+    for (_, n, left, right, evidence) in claims {
+        if owner.contains_key(right.id.as_str()) {
+            continue;
+        }
+        owner.insert(&right.id, n);
+        out[n].found.insert(&left.id, (right, evidence));
+    }
+    for &n in group {
+        for candidate in &lanes[n].right {
+            if *owner.entry(&candidate.artefact.id).or_insert(n) == n {
+                out[n].own.push(candidate.artefact);
+            }
+        }
+    }
+}
