@@ -244,7 +244,12 @@ impl FieldReason {
         )
     }
 
-    /// Whether a person may have it written, and no more than that is asked.
+    /// Whether a person may say what becomes of it: an edit at the right can be kept, or asked about again.
+    pub fn can_be_decided(self) -> bool {
+        self.is_conflict() || self == FieldReason::RightChanged
+    }
+
+    /// Whether the left's value may be written over what the right holds.
     pub fn may_be_written(self) -> bool {
         !matches!(self, FieldReason::RightChanged | FieldReason::RightUnreadable | FieldReason::TakenOff)
     }
@@ -453,4 +458,41 @@ pub fn waves(changes: &[(u32, Vec<u32>)]) -> Vec<Vec<u32>> {
         out[at].push(*seq);
     }
     out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const REASONS: [FieldReason; 12] = [
+        FieldReason::New,
+        FieldReason::LeftChanged,
+        FieldReason::RightChanged,
+        FieldReason::BothChanged,
+        FieldReason::NoBase,
+        FieldReason::TargetMoved,
+        FieldReason::WaitsForOthers,
+        FieldReason::RuleChanged,
+        FieldReason::RuleChangedOverKept,
+        FieldReason::RightUnreadable,
+        FieldReason::TakenOff,
+        FieldReason::PerhapsThere,
+    ];
+
+    #[test]
+    fn what_a_person_may_say_of_a_field_follows_from_its_reason() {
+        for reason in REASONS {
+            let unasked = reason.default_decision(FirstContact::Ask);
+            if reason.is_conflict() {
+                assert!(reason.can_be_decided() && reason.may_be_written(), "{reason:?} asks");
+                assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is written only when a person says so");
+            }
+            if !reason.may_be_written() {
+                assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is never written over");
+            }
+        }
+        let may_not = REASONS.into_iter().filter(|r| !r.may_be_written());
+        let wanted = [FieldReason::RightChanged, FieldReason::RightUnreadable, FieldReason::TakenOff];
+        assert_eq!(may_not.collect::<Vec<_>>(), wanted);
+    }
 }

@@ -1515,6 +1515,8 @@ export interface components {
          */
         FieldDecision: "write" | "leave" | "keep_right";
         FieldDetail: {
+            /** @description Whether a person may say what becomes of it. */
+            can_be_decided: boolean;
             /** @description The end of the left's text that a rule cuts off. */
             cut_off: string;
             decision: components["schemas"]["FieldDecision"];
@@ -1525,6 +1527,8 @@ export interface components {
             /** @description What the left holds; like `write` and `right` a difference without any change. */
             left: components["schemas"]["ValueDiff"];
             losses: components["schemas"]["LossDetail"][];
+            /** @description Whether the left's value may be written over what the right holds. */
+            may_be_written: boolean;
             reason: components["schemas"]["FieldReason"];
             /** @description What the right holds. */
             right: components["schemas"]["ValueDiff"];

@@ -1,15 +1,5 @@
 import { expect, it } from "vitest";
-import {
-  asksFor,
-  count,
-  decidable,
-  evidenceWords,
-  kindsWord,
-  mayBeWritten,
-  notRead,
-  reasonWord,
-  versionWord,
-} from "./words";
+import { count, evidenceWords, kindsWord, notRead, reasonWord, versionWord } from "./words";
 import type { Schemas } from "@/api/client";
 
 it("counts are written with their noun", () => {
@@ -37,14 +27,6 @@ it("a version is written without the quotes of its tag and without a second word
   expect(versionWord("v1")).toBe("1");
   expect(versionWord("vellum")).toBe("vellum");
   expect(versionWord("2026-03-02T08:00:00Z")).toBe("2026-03-02T08:00:00Z");
-});
-
-it("what a person may say of a field follows from its reason", () => {
-  for (const reason of Object.keys(reasonWord) as Schemas["FieldReason"][]) {
-    // Whatever asks can be decided, and the left may win there.
-    if (asksFor(reason)) expect([decidable(reason), mayBeWritten(reason)]).toEqual([true, true]);
-  }
-  expect(["right_changed", "right_unreadable", "taken_off"].map((r) => mayBeWritten(r as never))).not.toContain(true);
 });
 
 it("what is not read is told with what to do about it", () => {

@@ -116,23 +116,6 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   perhaps_there: "sent once without an answer",
 };
 
-const conflictReasons: Schemas["FieldReason"][] = [
-  "both_changed",
-  "no_base",
-  "rule_changed_over_kept",
-  "perhaps_there",
-];
-
-/** Whether a person has to say what becomes of the field. */
-export const asksFor = (reason: Schemas["FieldReason"]): boolean => conflictReasons.includes(reason);
-
-/** Whether a person may say what becomes of the field: an edit at the right can be kept, or asked about again. */
-export const decidable = (reason: Schemas["FieldReason"]): boolean => asksFor(reason) || reason === "right_changed";
-
-/** Whether the left's value may be written over what the right holds. */
-export const mayBeWritten = (reason: Schemas["FieldReason"]): boolean =>
-  !["right_changed", "right_unreadable", "taken_off"].includes(reason);
-
 export const operatorWord: Record<Schemas["Operator"], string> = {
   is: "is",
   is_not: "is not",

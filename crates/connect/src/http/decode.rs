@@ -9,8 +9,9 @@ use std::collections::HashSet;
 use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::compare::holdings;
+use hovrel_core::identity::is_mark;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, POSITION};
+use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION};
 use hovrel_core::model::{
     Argument, Artefact, Attachment, Call, Comment, Decimal, Document, Fields, Fingerprint, HistoryEntry, Inline, Kind,
     Link, LinkEnd, LinkType, Reference, Span, Stamp, Step, Value, ValueType,
@@ -24,6 +25,14 @@ use super::tree;
 use crate::ConnectError;
 use crate::profile::{Concurrency, Files, KindProfile, Profile, StepsAt, TableAt, TypeOf};
 use crate::told::{not_readable, rich};
+
+/// The first column of a table whose rows have names, in systems where each row is a named set.
+pub const SET_NAMES: &str = "Name of the set";
+
+/// What a set is called that nobody gave a name, by its place from 0.
+pub fn set_name(at: usize) -> String {
+    format!("Set {}", at + 1)
+}
 
 /// Everything needed to read items of one kind.
 pub struct Decoder<'a> {
@@ -70,14 +79,14 @@ impl Decoder<'_> {
         let mut fields = Fields::default();
         let mut read_losses = Vec::new();
         let mut origin = None;
+        let marked = self.origin_label(item);
         for field in &self.fields.fields {
             if field.value_type.hangs() {
                 continue;
             }
             if field.id == ORIGIN {
-                let mark = self.origin_label(item);
-                fields.set(ORIGIN, mark.clone().map_or(Value::Empty, Value::Text));
-                origin = mark;
+                origin = marked.as_ref().map(|(_, mark)| mark.clone());
+                fields.set(ORIGIN, origin.clone().map_or(Value::Empty, Value::Text));
                 continue;
             }
             let Some(raw) = tree::at(item, &self.place(&field.id)) else {
@@ -85,14 +94,14 @@ impl Decoder<'_> {
                 continue;
             };
             let mut value = self.value(field, raw, &mut read_losses).settled();
-            if let (Value::ChoiceList(list), Some(at)) = (&mut value, &self.of.origin_label)
+            if let (Value::ChoiceList(list), Some(at), Some((label, _))) = (&mut value, &self.of.origin_label, &marked)
                 && at.field == field.id
             {
-                list.retain(|label| !label.starts_with(&at.prefix));
+                list.retain(|l| l != label);
                 value = value.settled();
             }
             if field.origin_mark {
-                origin = Some(value.display()).filter(|m| !m.is_empty());
+                origin = Some(value.display()).filter(|mark| is_mark(mark));
             }
             fields.set(field.id.as_str(), value);
         }
@@ -106,7 +115,7 @@ impl Decoder<'_> {
             key: tree::text(item, &self.of.key).unwrap_or_else(|| id.clone()),
             url: Some(format!("{}{}", self.address, super::fill(&self.of.page, &[("id", &id)]))),
             version: tree::text(item, &self.of.version),
-            parent: self.of.parent.as_ref().and_then(|at| tree::text(item, at)).filter(|p| !p.is_empty()),
+            parent: self.folder(item, &mut read_losses),
             position: 0,
             title,
             created: None,
@@ -207,16 +216,20 @@ impl Decoder<'_> {
         out
     }
 
-    /// The origin mark among an item's labels, where it is kept as one.
-    fn origin_label(&self, item: &Json) -> Option<String> {
+    /// The label that is the origin mark, where marks are kept as labels, and the mark in it. What people wrote is no mark,
+    /// though it begins as one.
+    fn origin_label(&self, item: &Json) -> Option<(String, String)> {
         let at = self.of.origin_label.as_ref()?;
-        let labels = tree::items(item, &self.place(&at.field));
-        labels.into_iter().find_map(|l| read_label(tree::as_text(l)?.strip_prefix(&at.prefix)?))
+        let labels = tree::items(item, &self.place(&at.field)).into_iter().filter_map(tree::as_text);
+        labels.into_iter().find_map(|label| {
+            let mark = read_label(label.strip_prefix(&at.prefix)?)?;
+            is_mark(&mark).then_some((label, mark))
+        })
     }
 
     /// Who and when. A time that can't be read is told; what hangs on it is kept without.
     fn stamp(&self, item: &Json, at: &str, by: &str, field: &str, losses: &mut Vec<Loss>) -> Stamp {
-        let by = tree::text(item, by).filter(|t| !t.is_empty());
+        let by = Some(said(item, by, (field, "who it was by"), losses)).filter(|t| !t.is_empty());
         let told = tree::text(item, at).filter(|t| !t.is_empty());
         let at = told.as_ref().and_then(|t| read_time(t, self.zone));
         if at.is_none() {
@@ -231,7 +244,11 @@ impl Decoder<'_> {
         let mut out = Vec::new();
         for found in tree::items(item, &at.items) {
             let stamp = self.stamp(found, &at.at, &at.by, COMMENTS, losses);
-            let body = rich(&tree::text(found, &at.text).unwrap_or_default(), at.format, COMMENTS, losses);
+            if tree::at(found, &at.text).is_none() {
+                losses.push(not_readable(COMMENTS, "it has no text", found.to_string()));
+            }
+            let text = said(found, &at.text, (COMMENTS, "its text"), losses);
+            let body = rich(&text, at.format, COMMENTS, losses);
             out.push(Comment { id: piece_id(found, &at.id), stamp, body });
         }
         out
@@ -240,7 +257,11 @@ impl Decoder<'_> {
     fn history(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<HistoryEntry> {
         let Some(at) = &self.of.history else { return Vec::new() };
         let one = |found: &Json| {
-            let text = |place: &str| tree::text(found, place).unwrap_or_default();
+            // What was no text is kept as it was written.
+            let text = |place: &str| match tree::at(found, place) {
+                Some(held) => tree::as_text(held).unwrap_or_else(|| held.to_string()),
+                None => String::new(),
+            };
             HistoryEntry {
                 id: piece_id(found, &at.id),
                 stamp: self.stamp(found, &at.at, &at.by, HISTORY, losses),
@@ -256,20 +277,26 @@ impl Decoder<'_> {
     fn links(&self, item: &Json, losses: &mut Vec<Loss>) -> Vec<Link> {
         let Some(at) = &self.of.links else { return Vec::new() };
         let mut link = |found: &Json| {
-            let word = tree::text(found, &at.link_type).unwrap_or_default();
+            let word = said(found, &at.link_type, (LINKS, "its type"), losses);
             let link_type = at.types.get(&word).cloned().unwrap_or_else(|| LinkType::Other(word.clone()));
-            let kind_word = tree::text(found, &at.kind).unwrap_or_default();
+            let kind_word = said(found, &at.kind, (LINKS, "the kind of what it leads to"), losses);
+            let id = said(found, &at.id, (LINKS, "the id of what it leads to"), losses);
+            let url = said(found, &at.url, (LINKS, "its address"), losses);
+            let (id, url) = (Some(id).filter(|id| !id.is_empty()), Some(url).filter(|url| !url.is_empty()));
             let kind = self.profile.kinds.iter().find(|(_, k)| k.schema_id == kind_word).map(|(kind, _)| *kind);
-            let target = match (kind, tree::text(found, &at.id).filter(|id| !id.is_empty())) {
+            let target = match (kind, id) {
                 (Some(kind), Some(id)) => LinkEnd::Artefact { kind, id },
-                (_, id) => match tree::text(found, &at.url).filter(|url| !url.is_empty()) {
+                (_, id) => match url {
                     Some(url) => LinkEnd::Url(url),
                     None => {
                         let what = match id {
                             Some(_) => format!("it leads to a “{kind_word}”, which the profile does not know"),
                             None => "it leads neither to an item nor to an address".to_owned(),
                         };
-                        let before = [Some(word), id].into_iter().flatten().collect::<Vec<_>>().join(" ");
+                        let before = match id {
+                            Some(id) => format!("{word} {id}"),
+                            None => found.to_string(),
+                        };
                         losses.push(not_readable(LINKS, &what, before));
                         return None;
                     }
@@ -285,27 +312,41 @@ impl Decoder<'_> {
         self.type_of(field)?.table.as_ref()
     }
 
-    fn table(&self, field: &str, raw: &Json) -> Value {
-        let text = |v: &Json, at: &str| tree::text(v, at).unwrap_or_default();
-        let rows: Vec<Vec<String>> = match self.table_at(field) {
-            None => return Value::Unreadable(raw.to_string()),
-            Some(TableAt::Rows { items, cells }) => tree::items(raw, items)
+    /// The members of a list in an item; one that stands alone is one. None if there is no list where the profile says.
+    fn members<'v>(&self, raw: &'v Json, pointer: &str) -> Option<Vec<&'v Json>> {
+        match raw {
+            Json::Array(list) if pointer.is_empty() => Some(list.iter().collect()),
+            Json::Object(_) if pointer.is_empty() => Some(vec![raw]),
+            Json::String(text) if text.trim().is_empty() => Some(Vec::new()),
+            _ => tree::list_at(raw, pointer, self.profile.speaks).ok(),
+        }
+    }
+
+    /// A table of values; none if something in it is no text, or is not where the profile says.
+    fn table(&self, at: &TableAt, raw: &Json) -> Option<Vec<Vec<String>>> {
+        // What is left out is an empty cell; what is no text can't be read.
+        let cell = |v: Option<&Json>| v.filter(|v| !v.is_null()).map_or(Some(String::new()), tree::as_text);
+        match at {
+            TableAt::Rows { items, cells } => self
+                .members(raw, items)?
                 .into_iter()
-                .map(|row| tree::cells(row, cells).into_iter().map(|c| tree::as_text(c).unwrap_or_default()).collect())
+                .map(|row| tree::cells(row, cells).into_iter().map(|c| cell(Some(c))).collect())
                 .collect(),
-            Some(TableAt::Sets { values, column, value, .. }) => {
-                let sets = tree::items(raw, "");
+            TableAt::Sets { name, values, column, value } => {
                 // A name that stands twice in a set is two columns: the how-manieth it is belongs to it.
-                let held = |set: &Json| -> Vec<((String, usize), String)> {
+                let held = |set: &Json| -> Option<Vec<((String, usize), String)>> {
                     let mut out: Vec<((String, usize), String)> = Vec::new();
-                    for found in tree::items(set, values) {
-                        let name = text(found, column);
+                    for found in self.members(set, values)? {
+                        // A value of nothing is none.
+                        let name = cell(Some(tree::at(found, column)?))?;
                         let n = out.iter().filter(|((other, _), _)| *other == name).count();
-                        out.push(((name, n), text(found, value)));
+                        out.push(((name, n), cell(tree::at(found, value))?));
                     }
-                    out
+                    Some(out)
                 };
-                let sets: Vec<_> = sets.into_iter().map(held).collect();
+                let found = self.members(raw, "")?;
+                let named: Vec<String> = found.iter().map(|set| cell(tree::at(set, name))).collect::<Option<_>>()?;
+                let sets: Vec<_> = found.into_iter().map(held).collect::<Option<_>>()?;
                 let mut columns: Vec<(String, usize)> = Vec::new();
                 for (name, _) in sets.iter().flatten() {
                     if !columns.contains(name) {
@@ -318,26 +359,42 @@ impl Decoder<'_> {
                 };
                 let rows: Vec<Vec<String>> = sets.iter().map(row).collect();
                 let names = columns.iter().map(|(name, _)| name.clone()).collect();
-                if rows.is_empty() { rows } else { std::iter::once(names).chain(rows).collect() }
+                let mut table: Vec<Vec<String>> = match rows.is_empty() {
+                    true => rows,
+                    false => std::iter::once(names).chain(rows).collect(),
+                };
+                // Names that people gave their sets are a column of their own.
+                let is_own = |(n, name): (usize, &String)| !name.is_empty() && *name != set_name(n);
+                if named.iter().enumerate().any(is_own) {
+                    let first = std::iter::once(SET_NAMES.to_owned()).chain(named);
+                    table.iter_mut().zip(first).for_each(|(row, name)| row.insert(0, name));
+                }
+                Some(table)
             }
-        };
-        Value::Table(rows)
+        }
     }
 
     fn value(&self, field: &FieldSchema, raw: &Json, losses: &mut Vec<Loss>) -> Value {
         let format = field.format.unwrap_or(TextFormat::Plain);
         let unreadable = || Value::Unreadable(raw.to_string());
-        let list = || tree::items(raw, "").into_iter().filter_map(tree::as_text).filter(|t| !t.is_empty()).collect();
-        match field.value_type {
-            ValueType::ChoiceList => return Value::ChoiceList(list()),
-            ValueType::UserList => return Value::UserList(list()),
-            ValueType::Steps => return self.steps(field, raw, format, losses),
-            ValueType::Table => return self.table(&field.id, raw),
+        // A list of which one member can't be read can't be written back without it.
+        let list = || -> Option<Vec<String>> {
+            let members = tree::items(raw, "").into_iter().filter(|v| !v.is_null());
+            let texts = members.map(tree::as_text).collect::<Option<Vec<String>>>()?;
+            Some(texts.into_iter().filter(|t| !t.is_empty()).collect())
+        };
+        let several = match field.value_type {
+            ValueType::ChoiceList => Some(list().map(Value::ChoiceList)),
+            ValueType::UserList => Some(list().map(Value::UserList)),
+            ValueType::Steps => Some(self.steps(field, raw, format, losses)),
+            ValueType::Table => Some(self.table_at(&field.id).and_then(|at| self.table(at, raw)).map(Value::Table)),
             ValueType::References => {
-                let ids: Vec<String> = list();
-                return Value::References(ids.into_iter().map(Reference::Known).collect());
+                Some(list().map(|ids| Value::References(ids.into_iter().map(Reference::Known).collect())))
             }
-            _ => {}
+            _ => None,
+        };
+        if let Some(read) = several {
+            return read.unwrap_or_else(unreadable);
         }
         let Some(plain) = tree::as_text(raw) else { return unreadable() };
         if plain.is_empty() {
@@ -377,37 +434,74 @@ impl Decoder<'_> {
         }
     }
 
-    fn steps(&self, field: &FieldSchema, raw: &Json, format: TextFormat, losses: &mut Vec<Loss>) -> Value {
+    /// Steps; none if there is no list of them where the profile says.
+    fn steps(&self, field: &FieldSchema, raw: &Json, format: TextFormat, losses: &mut Vec<Loss>) -> Option<Value> {
         let at = self.steps_at(&field.id);
-        let mut part = |step: &Json, pointer: &str| {
-            let text = tree::text(step, pointer).unwrap_or_default();
-            rich(&text, format, &field.id, losses)
-        };
-        let steps = tree::items(raw, &at.items)
-            .into_iter()
-            .map(|step| Step {
-                action: part(step, &at.action),
-                expected: part(step, &at.expected),
-                data: at.data.as_ref().map(|p| part(step, p)).unwrap_or_default(),
-                call: at.call.as_ref().and_then(|c| {
-                    let target = tree::text(step, &c.target).filter(|t| !t.is_empty())?;
-                    let arguments = c.arguments.as_ref().map_or(Vec::new(), |a| {
-                        tree::items(step, &a.items)
-                            .into_iter()
-                            .map(|given| Argument {
-                                name: tree::text(given, &a.name).unwrap_or_default(),
-                                value: part(given, &a.value),
-                            })
-                            .collect()
-                    });
-                    Some(Call { target: Reference::Known(target), arguments })
-                }),
-                attachments: at.files.as_ref().map_or(Vec::new(), |at| {
-                    tree::items(step, &at.items).into_iter().filter_map(|f| tree::text(f, &at.name)).collect()
-                }),
-            })
-            .collect();
-        Value::Steps(steps)
+        let mut out = Vec::new();
+        for step in self.members(raw, &at.items)? {
+            let places = [Some(&at.action), Some(&at.expected), at.data.as_ref(), at.call.as_ref().map(|c| &c.target)];
+            let is_there = |place: &String| step.pointer(place).is_some();
+            if !places.into_iter().flatten().any(is_there) && !says_nothing(step) {
+                losses.push(not_readable(&field.id, "nothing of the step is where it is looked for", step.to_string()));
+            }
+            let mut part = |of: &Json, place: &str, what: &str| {
+                let text = said(of, place, (&field.id, what), losses);
+                rich(&text, format, &field.id, losses)
+            };
+            let action = part(step, &at.action, "the action of a step");
+            let expected = part(step, &at.expected, "the expected result of a step");
+            let data = at.data.as_ref().map(|place| part(step, place, "the data of a step")).unwrap_or_default();
+            let mut call = None;
+            if let Some(of) = &at.call {
+                let target = said(step, &of.target, (&field.id, "the steps that a step calls"), losses);
+                let mut arguments = Vec::new();
+                if let Some(a) = &of.arguments {
+                    for given in tree::items(step, &a.items) {
+                        let name = said(given, &a.name, (&field.id, "the name of an argument"), losses);
+                        let text = said(given, &a.value, (&field.id, "the value of an argument"), losses);
+                        arguments.push(Argument { name, value: rich(&text, format, &field.id, losses) });
+                    }
+                }
+                call = Some(Call { target: Reference::Known(target), arguments }).filter(|c| !c.target.id().is_empty());
+            }
+            let mut attachments = Vec::new();
+            if let Some(files) = &at.files {
+                for file in tree::items(step, &files.items) {
+                    match tree::text(file, &files.name) {
+                        Some(name) => attachments.push(name),
+                        None => losses.push(not_readable(&field.id, "a file of a step has no name", file.to_string())),
+                    }
+                }
+            }
+            out.push(Step { action, expected, data, call, attachments });
+        }
+        Some(Value::Steps(out))
+    }
+
+    /// The folder that an item stands in.
+    fn folder(&self, item: &Json, losses: &mut Vec<Loss>) -> Option<String> {
+        let at = self.of.parent.as_ref()?;
+        Some(said(item, at, (PARENT, "its folder"), losses)).filter(|p| !p.is_empty())
+    }
+}
+
+/// Text at a place, empty where there is none; what stands there and is no text is told.
+fn said(item: &Json, place: &str, (field, what): (&str, &str), losses: &mut Vec<Loss>) -> String {
+    let Some(found) = tree::at(item, place) else { return String::new() };
+    tree::as_text(found).unwrap_or_else(|| {
+        losses.push(not_readable(field, &format!("{what} is no text"), found.to_string()));
+        String::new()
+    })
+}
+
+/// Whether there is nothing but names and blanks in a value.
+fn says_nothing(value: &Json) -> bool {
+    match value {
+        Json::Null => true,
+        Json::String(text) => text.trim().is_empty(),
+        Json::Array(list) => list.iter().all(says_nothing),
+        Json::Object(map) => map.values().all(says_nothing),
+        Json::Bool(_) | Json::Number(_) => false,
     }
 }
 

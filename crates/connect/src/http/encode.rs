@@ -6,7 +6,7 @@ use hovrel_core::model::{Artefact, Comment, HistoryEntry, Link, LinkEnd, Value, 
 use hovrel_core::text::{self, TextFormat};
 use serde_json::{Map, Value as Json, json};
 
-use super::decode::{Decoder, label};
+use super::decode::{Decoder, SET_NAMES, label, set_name};
 use super::schema::ORIGIN;
 use super::tree;
 use crate::Write;
@@ -175,7 +175,7 @@ fn link(decoder: &Decoder<'_>, at: &LinksAt, link: &Link) -> Json {
     out
 }
 
-fn table(at: &TableAt, rows: &[Vec<String>]) -> Json {
+pub fn table(at: &TableAt, rows: &[Vec<String>]) -> Json {
     match at {
         TableAt::Rows { items, cells } => {
             let row = |cell_texts: &Vec<String>| {
@@ -189,10 +189,12 @@ fn table(at: &TableAt, rows: &[Vec<String>]) -> Json {
         }
         TableAt::Sets { name, values, column, value } => {
             let Some((columns, rows)) = rows.split_first() else { return json!([]) };
+            let named = columns.first().is_some_and(|first| first == SET_NAMES);
             let set = |(n, row): (usize, &Vec<String>)| {
                 let held: Vec<Json> = columns
                     .iter()
                     .zip(row)
+                    .skip(usize::from(named))
                     .map(|(c, cell)| {
                         let mut out = Json::Object(Map::new());
                         tree::put(&mut out, column, json!(c));
@@ -201,7 +203,8 @@ fn table(at: &TableAt, rows: &[Vec<String>]) -> Json {
                     })
                     .collect();
                 let mut out = Json::Object(Map::new());
-                tree::put(&mut out, name, json!(format!("Set {}", n + 1)));
+                let own = row.first().filter(|own| named && !own.is_empty());
+                tree::put(&mut out, name, json!(own.cloned().unwrap_or_else(|| set_name(n))));
                 tree::put(&mut out, values, Json::Array(held));
                 out
             };

@@ -1,5 +1,7 @@
 //! The HTTP connector: speaks to any system that a profile describes, in JSON or XML.
 
+#[cfg(test)]
+mod accounts;
 mod addresses;
 mod client;
 mod decode;

@@ -53,34 +53,60 @@ pub fn items<'v>(value: &'v Value, pointer: &str) -> Vec<&'v Value> {
     }
 }
 
-/// The list at a place, taken out of an answer that must have one there: a list that is not found is not an empty one.
-/// In XML an element without members is an empty list, if nothing else stands in it.
-pub fn take_list(answer: &mut Value, pointer: &str, speaks: Speaks) -> Result<Vec<Value>, String> {
+/// The list at a place that must have one: a list that is not found is not an empty one. Null is an empty list; in XML
+/// an element without members is, if nothing else stands in it.
+pub fn list_at<'v>(value: &'v Value, pointer: &str, speaks: Speaks) -> Result<Vec<&'v Value>, String> {
     match speaks {
-        Speaks::Json => match answer.pointer_mut(pointer).map(Value::take) {
-            Some(Value::Array(list)) => Ok(list),
+        Speaks::Json => match value.pointer(pointer) {
+            Some(Value::Array(list)) => Ok(list.iter().collect()),
             Some(Value::Null) => Ok(Vec::new()),
             Some(_) => Err(format!("what stands at “{pointer}” is no list")),
             None => Err(format!("there is no list at “{pointer}”")),
         },
         Speaks::Xml => {
-            let (around, name) = pointer.rsplit_once('/').unwrap_or(("", pointer));
-            let name = name.replace("~1", "/").replace("~0", "~");
-            let holder = answer.pointer_mut(around).ok_or_else(|| format!("there is no element at “{around}”"))?;
-            match holder {
-                Value::Object(map) => match map.get_mut(&name).map(Value::take) {
-                    Some(Value::Array(list)) => Ok(list),
+            let (around, name) = around(pointer);
+            match value.pointer(around).ok_or_else(|| format!("there is no element at “{around}”"))? {
+                Value::Object(map) => match map.get(&name) {
+                    Some(Value::Array(list)) => Ok(list.iter().collect()),
                     Some(one) => Ok(vec![one]),
                     None => match map.keys().find(|k| !k.starts_with(['@', '#'])) {
                         Some(other) => Err(format!("there is no <{name}> at “{around}”, but <{other}>")),
+                        None if map.contains_key("#text") => Err(no_members(around, &name)),
                         None => Ok(Vec::new()),
                     },
                 },
                 Value::String(text) if text.trim().is_empty() => Ok(Vec::new()),
-                _ => Err(format!("what stands at “{around}” is text, and no list of <{name}>")),
+                _ => Err(no_members(around, &name)),
             }
         }
     }
+}
+
+/// As [`list_at`], taken out of the answer.
+pub fn take_list(answer: &mut Value, pointer: &str, speaks: Speaks) -> Result<Vec<Value>, String> {
+    list_at(answer, pointer, speaks)?;
+    let found = match speaks {
+        Speaks::Json => answer.pointer_mut(pointer).map(Value::take),
+        Speaks::Xml => {
+            let (around, name) = around(pointer);
+            answer.pointer_mut(around).and_then(|holder| holder.get_mut(&name)).map(Value::take)
+        }
+    };
+    Ok(match found {
+        Some(Value::Array(list)) => list,
+        Some(Value::Null) | None => Vec::new(),
+        Some(one) => vec![one],
+    })
+}
+
+/// The place around the last name of a pointer, and that name.
+fn around(pointer: &str) -> (&str, String) {
+    let (around, name) = pointer.rsplit_once('/').unwrap_or(("", pointer));
+    (around, name.replace("~1", "/").replace("~0", "~"))
+}
+
+fn no_members(around: &str, name: &str) -> String {
+    format!("what stands at “{around}” is text, and no list of <{name}>")
 }
 
 /// The members at a place one by one: one that stands alone is one, though it is empty.

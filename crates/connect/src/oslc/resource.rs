@@ -6,8 +6,9 @@ use std::collections::HashMap;
 use std::str::FromStr;
 
 use chrono::{DateTime, FixedOffset, NaiveDate};
+use hovrel_core::identity::is_mark;
 use hovrel_core::loss::Loss;
-use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS};
+use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS, PARENT};
 use hovrel_core::model::{
     Artefact, Comment, Decimal, Document, Fields, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value, ValueType,
 };
@@ -34,11 +35,11 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     for p in &offered.properties {
         match &p.role {
             Role::Link(_) | Role::Discussion | Role::Versions => {}
-            Role::Module => out.parent = node.iri(p.iri.as_ref()).map(|m| client.id(&m)),
+            Role::Module => out.parent = module(client, p, node, &mut out.read_losses),
             _ => {
                 let value = value(client, p, node, &mut out.read_losses).settled();
                 if p.role == Role::Origin {
-                    out.origin = Some(value.display()).filter(|m| !m.is_empty());
+                    out.origin = Some(value.display()).filter(|mark| is_mark(mark));
                 }
                 fields.set(p.field.id.as_str(), value);
             }
@@ -52,10 +53,26 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     out.created = stamp(client, node, vocab::CREATED, vocab::CREATOR);
     out.modified = stamp(client, node, vocab::MODIFIED, vocab::CONTRIBUTOR);
     out.fields = fields;
-    out.links = links(client, kind, offered, node);
+    out.links = links(client, kind, offered, node, &mut out.read_losses);
     out.comments = comments(client, node, &mut out.read_losses);
     out.history = history(client, offered, node, &mut out.read_losses);
     Ok(out)
+}
+
+/// What a resource stands in: one of what it names, and the rest is told.
+fn module(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>) -> Option<String> {
+    let mut found = addresses(p, node, PARENT, losses).into_iter();
+    let first = found.next();
+    losses.extend(found.map(|more| not_readable(PARENT, "it stands in several places, and can stand in one", more)));
+    first.map(|iri| client.id(&iri))
+}
+
+/// The addresses that a property leads to, in their order; what is no address is told.
+fn addresses(p: &Property, node: &Node<'_>, field: &str, losses: &mut Vec<Loss>) -> Vec<String> {
+    let others = node.all(p.iri.as_ref()).into_iter().filter(|t| !matches!(t, TermRef::NamedNode(_)));
+    let told = |t: TermRef<'_>| not_readable(field, &format!("“{}” leads to no address", p.field.name), t.to_string());
+    losses.extend(others.map(told));
+    node.iris(p.iri.as_ref())
 }
 
 fn stamp(client: &Client, node: &Node<'_>, at: NamedNodeRef<'_>, by: NamedNodeRef<'_>) -> Option<Stamp> {
@@ -96,6 +113,16 @@ fn value(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>)
     };
     let label = |iri: &String| p.choices.iter().find(|(_, i)| i == iri).map_or(iri.clone(), |(label, _)| label.clone());
     let Some(first) = terms.first() else { return Value::Empty };
+    // What has no address and is no text is nothing that another system could be told by.
+    let bare = node.nodes(p.iri.as_ref()).into_iter().find(|n| n.address().is_none());
+    match (bare, &p.role) {
+        (Some(bare), Role::Person) => {
+            losses.push(not_readable(&p.field.id, "the person has no address", bare.description()));
+            return Value::Empty;
+        }
+        (Some(bare), role) if *role != Role::Origin => return Value::Unreadable(bare.description()),
+        _ => {}
+    }
     match &p.role {
         Role::Person if p.many => Value::UserList(texts().iter().map(|t| client.id(t)).collect()),
         Role::Person => Value::User(client.id(&rdf::text_of(*first))),
@@ -142,11 +169,11 @@ fn plain(xml: &str, field: &str, losses: &mut Vec<Loss>) -> String {
     quick_xml::escape::unescape(xml).map_or_else(|_| xml.to_owned(), |t| t.into_owned())
 }
 
-fn links(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>) -> Vec<Link> {
+fn links(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>, losses: &mut Vec<Loss>) -> Vec<Link> {
     let mut out = Vec::new();
     for p in &offered.properties {
         let Role::Link(link_type) = &p.role else { continue };
-        for iri in node.iris(p.iri.as_ref()) {
+        for iri in addresses(p, node, LINKS, losses) {
             // Where the shape does not say what it leads to, it is taken to be of the same kind.
             let target = match client.is_here(&iri) {
                 true => LinkEnd::Artefact { kind: p.range.unwrap_or(kind), id: client.id(&iri) },

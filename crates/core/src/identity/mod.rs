@@ -30,6 +30,11 @@ pub fn origin_mark(left_system: &str, artefact: &Artefact) -> String {
     format!("{left_system}:{}", artefact.key)
 }
 
+/// Whether a text is made as a mark is.
+pub fn is_mark(text: &str) -> bool {
+    text.split_once(':').is_some_and(|(system, key)| !system.trim().is_empty() && !key.trim().is_empty())
+}
+
 /// The remembered identity of two artefacts, with the fingerprints of the base.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pair {

@@ -15,7 +15,7 @@ use super::links::retyped;
 use super::mentions::lead_on;
 use super::met::RuleTable;
 use super::users::{UserMatcher, recognise};
-use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PATH};
+use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH};
 use crate::catalogue::{Catalogue, FieldSchema, KindSchema};
 use crate::expression::names_field;
 use crate::loss::{Loss, LossCause, LossKind};
@@ -157,7 +157,8 @@ impl<'r> Ready<'r> {
             Source::Comments => field == COMMENTS,
             Source::CommentsAndHistory => matches!(field, COMMENTS | HISTORY),
             Source::History => field == HISTORY,
-            Source::Constant(_) | Source::Folder | Source::Origin | Source::FolderPath => false,
+            Source::Folder | Source::FolderPath => field == PARENT,
+            Source::Constant(_) | Source::Origin => false,
         }
     }
 

@@ -335,6 +335,10 @@ pub struct FieldDetail {
     /// The end of the left's text that a rule cuts off.
     cut_off: String,
     reason: hovrel_core::plan::FieldReason,
+    /// Whether a person may say what becomes of it.
+    can_be_decided: bool,
+    /// Whether the left's value may be written over what the right holds.
+    may_be_written: bool,
     decision: FieldDecision,
     losses: Vec<LossDetail>,
 }
@@ -397,6 +401,8 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
             diff: diff(&held, &write),
             cut_off: cut_off(&from, &write),
             reason: f.reason,
+            can_be_decided: f.reason.can_be_decided(),
+            may_be_written: f.reason.may_be_written(),
             decision: row.decision.field(f, policy),
             losses: f.losses.iter().map(LossDetail::of).collect(),
             field: f.field.clone(),

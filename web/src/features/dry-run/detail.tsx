@@ -2,16 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "@/api/client";
 import { exact } from "@/lib/format";
-import {
-  count,
-  decidable,
-  evidenceWords,
-  kindWord,
-  lossWord,
-  mayBeWritten,
-  reasonWord,
-  versionWord,
-} from "@/lib/words";
+import { count, evidenceWords, kindWord, lossWord, reasonWord, versionWord } from "@/lib/words";
 import { Button, Check, Loading, Trouble } from "@/ui/basics";
 import { Shown, StaysAt } from "@/ui/pieces";
 
@@ -53,7 +44,7 @@ function stamp(side: Schemas["Side"] | null | undefined) {
 function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: Decide }) {
   const c = d.change;
   const review = c.outcome === "adopt" && c.evidence?.how === "similar";
-  const conflicts = d.fields.filter((f) => decidable(f.reason));
+  const conflicts = d.fields.filter((f) => f.can_be_decided);
   const gone = ["gone_right", "gone_left", "left_scope"].includes(c.outcome);
   const all = (decision: Schemas["FieldDecision"]) =>
     decide({ fields: Object.fromEntries(conflicts.map((f) => [f.field, decision])) });
@@ -97,7 +88,7 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
           )}
           {conflicts.length > 1 && !c.as_new && !locked && (
             <>
-              {conflicts.every((f) => mayBeWritten(f.reason)) && (
+              {conflicts.every((f) => f.may_be_written) && (
                 <Button onClick={() => all("write")}>Left wins in {conflicts.length}</Button>
               )}
               <Button onClick={() => all("keep_right")}>Right stays in {conflicts.length}</Button>
@@ -165,8 +156,8 @@ const cut = (text: string) => (text.length > 140 ? `${text.slice(0, 139)}…` : 
 
 function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean; locked: boolean; decide: Decide }) {
   const out = f.decision === "leave";
-  const conflict = decidable(f.reason);
-  const may = fresh || mayBeWritten(f.reason) || f.decision === "write";
+  const conflict = f.can_be_decided;
+  const may = fresh || f.may_be_written || f.decision === "write";
   const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
   const lossy = f.losses.length > 0;
   return (
