@@ -43,6 +43,7 @@ test("requirements come from the requirements server to the tracker", async ({ p
   const changes = page.getByRole("list", { name: "Changes" });
   await expect(changes.getByRole("listitem")).not.toHaveCount(0);
   await page.getByLabel("Find changes").fill("latches");
+  await expect(changes.getByRole("listitem")).toHaveCount(1);
   await changes.getByRole("listitem").first().click();
   const differences = page.getByRole("region", { name: "Differences" });
   await expect(differences.getByText("decomposes 402 The line stops").first()).toBeVisible();

@@ -8,7 +8,7 @@ use std::time::Instant;
 
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, BaseSide, Comparer, End, Known, compare_lane, right_side};
-use hovrel_core::identity::{Candidate, InLane, Pair, Settled, counterparts};
+use hovrel_core::identity::{Between, InLane, Pair, Settled, counterparts};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, FieldKey, Kind, Value, ValueType};
 use hovrel_core::plan::Outcome;
@@ -97,16 +97,13 @@ fn main() {
     let right_all: HashMap<&str, &Artefact> = right_all.iter().map(|(id, a)| (id.as_str(), a)).collect();
     let path = |_: &Artefact| String::new();
 
-    fn seen<'a>(list: &[&'a Artefact]) -> Vec<Candidate<'a>> {
-        list.iter().map(|a| Candidate { artefact: a, path: String::new() }).collect()
-    }
     let nothing = Settled::new();
     let mut best = f64::MAX;
     let mut best_reference = f64::MAX;
     for _ in 0..5 {
         let started = Instant::now();
-        let of = InLane { lane: &lane, left: seen(&lefts), right: seen(&rights), pairs: &pairs, settled: &nothing };
-        let found = counterparts("Old", &[of]);
+        let of = InLane { lane: &lane, left: &lefts, right: &rights, pairs: &pairs, settled: &nothing };
+        let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
         let known = Known {
             pairs: &pairs,
             counterparts: &found[0],

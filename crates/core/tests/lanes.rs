@@ -4,20 +4,20 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use hovrel_core::catalogue::{Catalogue, KindSchema};
-use hovrel_core::identity::{Candidate, Counterparts, InLane, Pair, Settled, counterparts};
+use hovrel_core::identity::{Between, Counterparts, InLane, Pair, Settled, counterparts};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Fingerprint, Kind};
 use hovrel_core::scope::{Chosen, Condition, ConditionRow, Covered, Filter, Operator, choose, hand_over};
 use proptest::prelude::*;
 
-/// A lane of test cases whose title has this letter.
-fn lane(id: &str, right_kind: Kind, letter: char) -> Lane {
+/// A lane of items whose title has this letter.
+fn lane(id: &str, (left_kind, right_kind): (Kind, Kind), letter: char) -> Lane {
     let row = ConditionRow { field: "@title".into(), op: Operator::Contains, value: letter.into(), values: vec![] };
-    Lane { id: id.into(), right_kind, left_scope: Condition::Row(row), ..Lane::of_kind(Kind::TestCase, vec![]) }
+    Lane { id: id.into(), right_kind, left_scope: Condition::Row(row), ..Lane::of_kind(left_kind, vec![]) }
 }
 
 const LETTERS: [char; 3] = ['a', 'b', 'c'];
-const RIGHT_KINDS: [Kind; 2] = [Kind::TestCase, Kind::Requirement];
+const KINDS: [Kind; 2] = [Kind::TestCase, Kind::Requirement];
 
 fn item(kind: Kind, id: String, title: String, position: u32) -> Artefact {
     Artefact { title, position, ..Artefact::bare(kind, &id) }
@@ -32,25 +32,27 @@ struct World {
 }
 
 fn worlds() -> impl Strategy<Value = World> {
-    let lanes = prop::collection::vec((0..2usize, 0..3usize), 1..5);
-    let titles = || prop::collection::vec(prop::collection::btree_set(0..3usize, 0..4), 0..8);
+    let lanes = prop::collection::vec((0..2usize, 0..2usize, 0..3usize), 1..6);
+    let titles = prop::collection::vec((0..2usize, prop::collection::btree_set(0..3usize, 0..4)), 0..8);
     let pairs = prop::collection::vec((any::<prop::sample::Index>(), any::<prop::sample::Index>()), 0..6);
-    (lanes, titles(), prop::collection::vec((0..2usize, 0..8usize), 0..8), pairs).prop_map(
+    (lanes, titles, prop::collection::vec((0..2usize, 0..8usize), 0..8), pairs).prop_map(
         |(lanes, titles, rights, paired)| {
             let lanes: Vec<Lane> = lanes
                 .into_iter()
                 .enumerate()
-                .map(|(n, (kind, letter))| lane(&format!("lane {n}"), RIGHT_KINDS[kind], LETTERS[letter]))
+                .map(|(n, (from, to, letter))| lane(&format!("lane {n}"), (KINDS[from], KINDS[to]), LETTERS[letter]))
                 .collect();
             let title = |set: &BTreeSet<usize>| set.iter().map(|n| LETTERS[*n]).collect::<String>();
-            let left: Vec<Artefact> =
-                (0u32..).zip(&titles).map(|(n, set)| item(Kind::TestCase, format!("L{n}"), title(set), n)).collect();
+            let one =
+                |(n, (kind, set)): (u32, &(usize, BTreeSet<usize>))| item(KINDS[*kind], format!("L{n}"), title(set), n);
+            let mut left: Vec<Artefact> = (0u32..).zip(&titles).map(one).collect();
+            left.sort_by_key(|l| l.kind != KINDS[0]);
             // Of one name with something at the left, or carrying its mark.
             let right: Vec<Artefact> = (0u32..)
                 .zip(rights)
                 .map(|(n, (kind, of))| {
                     let like = left.get(of % left.len().max(1)).map(|l| l.title.clone()).unwrap_or_default();
-                    let mut made = item(RIGHT_KINDS[kind], format!("R{n}"), like, n);
+                    let mut made = item(KINDS[kind], format!("R{n}"), like, n);
                     made.origin = (of % 3 == 0).then(|| format!("Old:L{of}"));
                     made
                 })
@@ -60,7 +62,8 @@ fn worlds() -> impl Strategy<Value = World> {
             for (lane_at, at) in paired {
                 let of = lane_at.get(&lanes);
                 let kind = of.right_kind;
-                let free = left.iter().find(|l| !left_taken.contains(&(kind, l.id.clone())));
+                let mut of_kind = left.iter().filter(|l| l.kind == of.left_kind);
+                let free = of_kind.find(|l| !left_taken.contains(&(kind, l.id.clone())));
                 let there: Vec<&Artefact> = right.iter().filter(|r| r.kind == kind).collect();
                 let (Some(l), false) = (free, there.is_empty()) else { continue };
                 let r = at.get(&there);
@@ -92,8 +95,14 @@ fn now() -> hovrel_core::expression::Moment {
 }
 
 impl World {
+    /// The left items of a kind: those of the first stand first.
+    fn left_of(&self, kind: Kind) -> &[Artefact] {
+        let first = self.left.iter().take_while(|l| l.kind == KINDS[0]).count();
+        if kind == KINDS[0] { &self.left[..first] } else { &self.left[first..] }
+    }
+
     fn catalogue(&self) -> Catalogue {
-        let kinds = vec![KindSchema::new(Kind::TestCase, "Case", vec![])];
+        let kinds = KINDS.map(|kind| KindSchema::new(kind, "Kind", vec![])).to_vec();
         Catalogue { kinds, users: vec![], findings: vec![] }
     }
 
@@ -102,7 +111,7 @@ impl World {
     }
 
     fn covered<'a>(&'a self, catalogue: &'a Catalogue) -> Vec<Covered<'a>> {
-        let items = |_: Kind| self.left.as_slice();
+        let items = |kind: Kind| self.left_of(kind);
         let carried = |lane: &Lane, id: &str| self.has(lane, id);
         let of = Chosen { catalogue, items: &items, path: &|_| &[], now: now(), carried: &carried };
         choose(&self.lanes, &of)
@@ -110,29 +119,30 @@ impl World {
 
     /// What a lane's condition matches, whatever other lanes do.
     fn matches(&self, catalogue: &Catalogue, lane: &Lane) -> BTreeSet<String> {
-        let kind = catalogue.kind(Kind::TestCase).expect("it is there");
+        let kind = catalogue.kind(lane.left_kind).expect("it is there");
         let filter = Filter::new(&lane.left_scope, kind, now());
-        self.left.iter().filter(|a| filter.matches(a, &[])).map(|a| a.id.clone()).collect()
+        self.left_of(lane.left_kind).iter().filter(|a| filter.matches(a, &[])).map(|a| a.id.clone()).collect()
     }
 
     fn counterparts<'a>(&'a self, covered: &[Covered<'a>]) -> Vec<Counterparts<'a>> {
         let (nothing, no_pairs) = (Settled::new(), Vec::new());
-        let seen = |list: Vec<&'a Artefact>| -> Vec<Candidate<'a>> {
-            list.into_iter().map(|artefact| Candidate { artefact, path: String::new() }).collect()
-        };
+        let right_of = |lane: &Lane| self.right.iter().filter(|r| r.kind == lane.right_kind).collect();
+        let of_lanes: Vec<(Vec<&'a Artefact>, Vec<&'a Artefact>)> =
+            self.lanes.iter().zip(covered).map(|(lane, covered)| (covered.all(), right_of(lane))).collect();
         let lanes: Vec<InLane<'_, 'a>> = self
             .lanes
             .iter()
-            .zip(covered)
-            .map(|(lane, covered)| InLane {
+            .zip(&of_lanes)
+            .map(|(lane, (left, right))| InLane {
                 lane,
-                left: seen(covered.all()),
-                right: seen(self.right.iter().filter(|r| r.kind == lane.right_kind).collect()),
+                left,
+                right,
                 pairs: self.pairs.get(&lane.id).unwrap_or(&no_pairs),
                 settled: &nothing,
             })
             .collect();
-        counterparts("Old", &lanes)
+        let path = |_: &Artefact| String::new();
+        counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &lanes)
     }
 }
 
@@ -146,8 +156,9 @@ proptest! {
     fn each_item_belongs_to_one_lane_of_its_kinds(world in worlds()) {
         let catalogue = world.catalogue();
         let covered = world.covered(&catalogue);
-        for kind in RIGHT_KINDS {
-            let group: Vec<usize> = (0..world.lanes.len()).filter(|n| world.lanes[*n].right_kind == kind).collect();
+        for kinds in KINDS.into_iter().flat_map(|left| KINDS.map(|right| (left, right))) {
+            let of = |lane: &Lane| (lane.left_kind, lane.right_kind) == kinds;
+            let group: Vec<usize> = (0..world.lanes.len()).filter(|n| of(&world.lanes[*n])).collect();
             let mut owners: BTreeMap<String, usize> = BTreeMap::new();
             let (mut wanted, mut times) = (BTreeSet::new(), 0);
             for &n in &group {
@@ -205,7 +216,7 @@ proptest! {
         let covered = covered_before.covered(&catalogue);
         hand_over(&world.lanes, &covered, &mut world.pairs);
         let found = world.counterparts(&world.covered(&catalogue));
-        for kind in RIGHT_KINDS {
+        for kind in KINDS {
             let group: Vec<usize> = (0..world.lanes.len()).filter(|n| world.lanes[*n].right_kind == kind).collect();
             let mut taken: BTreeSet<String> = BTreeSet::new();
             let mut own: BTreeSet<String> = BTreeSet::new();
@@ -230,20 +241,21 @@ proptest! {
         }
     }
 
-    /// A lane that is cut in two finds what it found whole.
+    /// A lane that is cut in two finds what it found whole, wherever it is cut.
     #[test]
-    fn two_lanes_find_what_one_finds(world in worlds()) {
+    fn two_lanes_find_what_one_finds(world in worlds(), at in prop::collection::vec(any::<bool>(), 8)) {
         let catalogue = world.catalogue();
-        let whole = World {
-            lanes: vec![Lane::of_kind(Kind::TestCase, vec![])],
-            pairs: HashMap::new(),
-            ..world.clone()
+        let kind = Kind::TestCase;
+        let whole = World { lanes: vec![Lane::of_kind(kind, vec![])], pairs: HashMap::new(), ..world };
+        let mut keys: Vec<String> =
+            whole.left_of(kind).iter().zip(&at).filter(|(_, first)| **first).map(|(l, _)| l.key.clone()).collect();
+        // A row needs a value.
+        keys.push("nobody".into());
+        let part = |id: &str, op| {
+            let row = ConditionRow { field: "@key".into(), op, value: String::new(), values: keys.clone() };
+            Lane { id: id.into(), left_scope: Condition::Row(row), ..whole.lanes[0].clone() }
         };
-        let with_a = lane("with a", Kind::TestCase, 'a');
-        let mut without = Lane { id: "without".into(), ..whole.lanes[0].clone() };
-        let row = ConditionRow { field: "@title".into(), op: Operator::ContainsNot, value: "a".into(), values: vec![] };
-        without.left_scope = Condition::Row(row);
-        let cut = World { lanes: vec![with_a, without], ..whole.clone() };
+        let cut = World { lanes: vec![part("one", Operator::OneOf), part("other", Operator::NoneOf)], ..whole.clone() };
         let found = |world: &World| -> BTreeSet<(String, String)> {
             let covered = world.covered(&catalogue);
             let found = world.counterparts(&covered);

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, End, Known, compare_lane, right_side};
-use hovrel_core::identity::{Candidate, InLane, Pair, Settled, counterparts, origin_mark};
+use hovrel_core::identity::{Between, InLane, Pair, Settled, counterparts, origin_mark};
 use hovrel_core::mapping::*;
 use hovrel_core::model::{Artefact, Fields, Kind, Value, ValueType};
 use hovrel_core::plan::{
@@ -105,12 +105,9 @@ impl World {
             all.iter().map(|(id, a)| (id.as_str(), a)).collect()
         }
         let path = |_: &Artefact| String::new();
-        fn seen<'a>(list: &[&'a Artefact]) -> Vec<Candidate<'a>> {
-            list.iter().map(|a| Candidate { artefact: a, path: String::new() }).collect()
-        }
         let nothing = Settled::new();
-        let of = InLane { lane, left: seen(&left), right: seen(&right), pairs: &self.pairs, settled: &nothing };
-        let found = counterparts("Old", &[of]);
+        let of = InLane { lane, left: &left, right: &right, pairs: &self.pairs, settled: &nothing };
+        let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
         let known = Known {
             pairs: &self.pairs,
             counterparts: &found[0],

@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, HashMap};
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Base, End, Known, compare_lane, right_side, right_value, same};
 use hovrel_core::identity::{
-    Candidate, InLane, Looking, Pair, Settled, counterparts, match_first_contact, origin_mark,
+    Between, Candidate, InLane, Looking, Pair, Settled, counterparts, match_first_contact, origin_mark,
 };
 use hovrel_core::mapping::*;
 use hovrel_core::model::{
@@ -188,12 +188,9 @@ impl World {
             let path = |_: &Artefact| String::new();
             let none = HashMap::new();
             let pairs = self.pairs_of(kind);
-            fn seen<'a>(list: &[&'a Artefact]) -> Vec<Candidate<'a>> {
-                list.iter().map(|a| Candidate { artefact: a, path: String::new() }).collect()
-            }
             let nothing = Settled::new();
-            let of = InLane { lane: &lane, left: seen(&ls), right: seen(&rs), pairs: &pairs, settled: &nothing };
-            let found = counterparts("Old", &[of]);
+            let of = InLane { lane: &lane, left: &ls, right: &rs, pairs: &pairs, settled: &nothing };
+            let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
             let known = Known {
                 pairs: &pairs,
                 counterparts: &found[0],

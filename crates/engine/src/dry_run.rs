@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::sync::Arc;
 
 use hovrel_core::compare::{Agreement, Base, BaseSide, Comparer, End, Known, compare_lane};
-use hovrel_core::identity::{Accepted, Candidate, Counterparts, InLane, Pair, Settled, counterparts};
+use hovrel_core::identity::{Accepted, Between, Counterparts, InLane, Pair, Settled, counterparts};
 use hovrel_core::mapping::{Lane, Place, call_order, order_is_carried};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, Outcome};
@@ -146,20 +146,22 @@ fn find<'a>(
     settled: &HashMap<String, Settled>,
 ) {
     let nothing = Settled::new();
-    let seen = |list: &[&'a Artefact], paths: &HashMap<String, Vec<String>>| -> Vec<Candidate<'a>> {
-        list.iter().map(|a| Candidate { artefact: a, path: path_of(a, paths).join(" / ") }).collect()
-    };
     let lanes: Vec<InLane<'_, 'a>> = scoped
         .iter()
         .map(|s| InLane {
             lane: &s.lane,
-            left: seen(&s.left, &both.left_paths),
-            right: seen(&s.right, &both.right_paths),
+            left: &s.left,
+            right: &s.right,
             pairs: pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice),
             settled: settled.get(&s.lane.id).unwrap_or(&nothing),
         })
         .collect();
-    let found = counterparts(&both.ends.left_system, &lanes);
+    let between = Between {
+        left_system: &both.ends.left_system,
+        left_path: &|a| path_of(a, &both.left_paths).join(" / "),
+        right_path: &|a| path_of(a, &both.right_paths).join(" / "),
+    };
+    let found = counterparts(between, &lanes);
     drop(lanes);
     for (s, mut found) in scoped.iter_mut().zip(found) {
         s.right = std::mem::take(&mut found.own);

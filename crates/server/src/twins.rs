@@ -8,7 +8,7 @@ use std::sync::Arc;
 use chrono::Utc;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::identity::{
-    Candidate, Counterparts, Evidence, InLane, Looking, Settled, counterparts, match_first_contact,
+    Between, Candidate, Counterparts, Evidence, InLane, Looking, Settled, counterparts, match_first_contact,
 };
 use hovrel_core::mapping::{Lane, Matching, Twins};
 use hovrel_core::model::{Artefact, Kind};
@@ -167,19 +167,27 @@ impl Unpaired {
     /// What matching finds for a lane, with what a person said already, as places in these lists.
     pub fn found(&self, lane: &Lane, left: &[Candidate<'_>], right: &[Candidate<'_>]) -> Vec<(usize, usize, Evidence)> {
         let kept: Vec<Arc<Surveyed>> = self.of_kind.iter().map(|of| self.left_end.kept(of.lane.left_kind)).collect();
-        let lanes: Vec<InLane<'_, '_>> = self
+        let of_lanes: Vec<(Vec<&Artefact>, Vec<&Artefact>)> = self
             .of_kind
             .iter()
             .zip(&kept)
-            .map(|(of, kept)| InLane {
-                lane: &of.lane,
-                left: candidates(of.left_ids.iter().filter_map(|id| kept.by_id(id)), kept),
-                right: candidates(of.right_ids.iter().filter_map(|id| self.right.by_id(id)), &self.right),
-                pairs: &[],
-                settled: &of.settled,
+            .map(|(of, kept)| {
+                let left = of.left_ids.iter().filter_map(|id| kept.by_id(id)).collect();
+                (left, of.right_ids.iter().filter_map(|id| self.right.by_id(id)).collect())
             })
             .collect();
-        let found = counterparts(&self.left_system, &lanes);
+        let lanes: Vec<InLane<'_, '_>> = self
+            .of_kind
+            .iter()
+            .zip(&of_lanes)
+            .map(|(of, (left, right))| InLane { lane: &of.lane, left, right, pairs: &[], settled: &of.settled })
+            .collect();
+        let between = Between {
+            left_system: &self.left_system,
+            left_path: &|a| self.left_end.path(a).join(" / "),
+            right_path: &|a| path_of(a, &self.right.paths).join(" / "),
+        };
+        let found = counterparts(between, &lanes);
         let own = lanes.iter().zip(found).find(|(of, _)| of.lane.id == lane.id).map(|(_, found)| found);
         let at: HashMap<&str, usize> = right.iter().enumerate().map(|(n, c)| (c.artefact.id.as_str(), n)).collect();
         let Counterparts { mut found, .. } = own.unwrap_or_default();

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { count, evidenceWords, kindsWord, notRead, reasonWord, versionWord } from "./words";
+import { count, evidenceWords, kindsWord, notRead, versionWord } from "./words";
 import type { Schemas } from "@/api/client";
 
 it("counts are written with their noun", () => {

@@ -219,7 +219,7 @@ fn labels_of_people_are_no_marks() {
         address: "https://fern.skarnvik.example",
     };
     for (there, own, mark) in [
-        (json!(["from:supplier", "doors"]), vec!["doors", "from:supplier"], None),
+        (json!(["from:supplier", "doors"]), vec!["from:supplier", "doors"], None),
         (json!(["from:supplier", "from:Oldstone:OS-7"]), vec!["from:supplier"], Some("Oldstone:OS-7")),
         (json!(["from:", "from:%zz:1"]), vec!["from:", "from:%zz:1"], None),
         (json!(["from:Old%20stone:OS-7"]), vec![], Some("Old stone:OS-7")),

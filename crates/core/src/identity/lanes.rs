@@ -10,11 +10,22 @@ use super::{Candidate, Evidence, Looking, Pair, Settled, match_first_contact};
 use crate::mapping::Lane;
 use crate::model::{Artefact, Kind};
 
+/// Titles of the folders above an artefact, in canonical form for both ends.
+pub type PathOf<'p> = dyn Fn(&Artefact) -> String + 'p;
+
+/// What is the same for all lanes of a route.
+#[derive(Clone, Copy)]
+pub struct Between<'b> {
+    pub left_system: &'b str,
+    pub left_path: &'b PathOf<'b>,
+    pub right_path: &'b PathOf<'b>,
+}
+
 /// A lane with what it covers at both ends, and what is remembered of it.
 pub struct InLane<'l, 'a> {
     pub lane: &'l Lane,
-    pub left: Vec<Candidate<'a>>,
-    pub right: Vec<Candidate<'a>>,
+    pub left: &'l [&'a Artefact],
+    pub right: &'l [&'a Artefact],
     pub pairs: &'l [Pair],
     /// What a person said of items without a pair.
     pub settled: &'l Settled,
@@ -30,50 +41,50 @@ pub struct Counterparts<'a> {
 }
 
 /// Finds what each lane has at the right, in the order of the lanes.
-pub fn counterparts<'a>(left_system: &str, lanes: &[InLane<'_, 'a>]) -> Vec<Counterparts<'a>> {
+pub fn counterparts<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>]) -> Vec<Counterparts<'a>> {
     let mut out: Vec<Counterparts<'a>> = lanes.iter().map(|_| Counterparts::default()).collect();
     let mut kinds: Vec<Kind> = lanes.iter().map(|of| of.lane.right_kind).collect();
     kinds.sort();
     kinds.dedup();
     for kind in kinds {
         let group: Vec<usize> = (0..lanes.len()).filter(|n| lanes[*n].lane.right_kind == kind).collect();
-        among(left_system, lanes, &group, &mut out);
+        among(between, lanes, &group, &mut out);
     }
     out
 }
 
 /// Of lanes that fill one kind.
-fn among<'a>(left_system: &str, lanes: &[InLane<'_, 'a>], group: &[usize], out: &mut [Counterparts<'a>]) {
+fn among<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>], group: &[usize], out: &mut [Counterparts<'a>]) {
     let mut owner: HashMap<&str, usize> = HashMap::new();
     for &n in group {
         for pair in lanes[n].pairs {
             owner.entry(&pair.right_id).or_insert(n);
         }
     }
-    let free: HashMap<usize, Vec<&Candidate<'a>>> = group
+    let free: HashMap<usize, Vec<&'a Artefact>> = group
         .iter()
         .map(|&n| {
             let paired: HashSet<&str> = lanes[n].pairs.iter().map(|p| p.left_id.as_str()).collect();
-            (n, lanes[n].left.iter().filter(|c| !paired.contains(c.artefact.id.as_str())).collect())
+            (n, lanes[n].left.iter().copied().filter(|a| !paired.contains(a.id.as_str())).collect())
         })
         .collect();
     let mut claims: Vec<(bool, usize, &'a Artefact, &'a Artefact, Evidence)> = Vec::new();
     for &n in group {
         let of = &lanes[n];
         let alike = |m: &&usize| lanes[**m].lane.left_kind == of.lane.left_kind;
-        let others = group.iter().filter(alike).filter(|m| **m != n);
         let mut settled = of.settled.clone();
-        let mut pool: Vec<(&Candidate<'a>, bool)> = free[&n].iter().map(|c| (*c, true)).collect();
-        for m in others {
+        let mut pool: Vec<(&'a Artefact, bool)> = free[&n].iter().map(|a| (*a, true)).collect();
+        for m in group.iter().filter(alike).filter(|m| **m != n) {
             settled.extend(lanes[*m].settled.iter().map(|(id, said)| (id.clone(), said.clone())));
-            pool.extend(free[m].iter().map(|c| (*c, false)));
+            pool.extend(free[m].iter().map(|a| (*a, false)));
         }
         // In the order of the left, so that it is the same for every lane.
-        pool.sort_by_key(|(c, _)| c.artefact.position);
-        let left: Vec<Candidate<'a>> = pool.iter().map(|(c, _)| (*c).clone()).collect();
-        let open = of.right.iter().filter(|c| !owner.contains_key(c.artefact.id.as_str()));
-        let right: Vec<Candidate<'a>> = open.cloned().collect();
-        let looking = Looking { left_system, matching: &of.lane.finding(), settled: &settled };
+        pool.sort_by_key(|(a, _)| a.position);
+        let seen = |artefact: &'a Artefact, path: &PathOf<'_>| Candidate { artefact, path: path(artefact) };
+        let left: Vec<Candidate<'a>> = pool.iter().map(|(a, _)| seen(a, between.left_path)).collect();
+        let open = of.right.iter().filter(|a| !owner.contains_key(a.id.as_str()));
+        let right: Vec<Candidate<'a>> = open.map(|a| seen(a, between.right_path)).collect();
+        let looking = Looking { left_system: between.left_system, matching: &of.lane.finding(), settled: &settled };
         let found = match_first_contact(looking, &left, &right).into_iter().filter(|(l, ..)| pool[*l].1);
         claims.extend(found.map(|(l, r, e)| (!e.is_sure(), n, left[l].artefact, right[r].artefact, e)));
     }
@@ -87,9 +98,9 @@ fn among<'a>(left_system: &str, lanes: &[InLane<'_, 'a>], group: &[usize], out: 
         out[n].found.insert(&left.id, (right, evidence));
     }
     for &n in group {
-        for candidate in &lanes[n].right {
-            if *owner.entry(&candidate.artefact.id).or_insert(n) == n {
-                out[n].own.push(candidate.artefact);
+        for artefact in lanes[n].right {
+            if *owner.entry(&artefact.id).or_insert(n) == n {
+                out[n].own.push(artefact);
             }
         }
     }

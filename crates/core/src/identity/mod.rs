@@ -20,7 +20,7 @@ use crate::mapping::Matching;
 use crate::model::{Artefact, Fingerprint};
 
 pub use doubles::{Doubles, doubles};
-pub use lanes::{Counterparts, InLane, counterparts};
+pub use lanes::{Between, Counterparts, InLane, PathOf, counterparts};
 pub use likeness::{Likeness, likest};
 pub use pieces::{Accepted, SaidOfOne, Sorted, comment_is_there, is_same_entry, said, sort_comments, sort_history};
 use words::fold;

@@ -1,7 +1,8 @@
 // Counterparts: items of the left that may be at the right already, for a person to say, at speed, by keyboard.
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
+import { useQueryParts } from "@/lib/use-query";
 import { useKeys } from "@/app/keys";
 import { count, kindsWord } from "@/lib/words";
 import { Button, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/basics";
@@ -22,7 +23,7 @@ export default function Counterparts() {
   const { route } = useDraft();
   const schema = useSchema(route);
   const [lane] = useLane();
-  const [query, setQuery] = useSearchParams();
+  const [query, change] = useQueryParts();
   const shelf = (query.get("show") as Shelf | null) ?? "doubtful";
   const [at, setAt] = useState(0);
   const [choosing, setChoosing] = useState(false);
@@ -48,9 +49,7 @@ export default function Counterparts() {
     virtual.scrollToIndex(next);
   };
   const put = (more: Record<string, string>) => {
-    const next = new URLSearchParams(query);
-    Object.entries(more).forEach(([k, v]) => next.set(k, v));
-    setQuery(next, { replace: true });
+    change(more);
     setAt(0);
     setChoosing(false);
   };

@@ -3,6 +3,7 @@ import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-q
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
+import { useQueryParts } from "@/lib/use-query";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
 import { failureOf, over, useJob } from "@/api/jobs";
@@ -79,7 +80,8 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
   const schema = useSchema(route).data;
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const [query, setQuery] = useSearchParams();
+  const [query, set] = useQueryParts();
+  const [, setQuery] = useSearchParams();
   const [error, setError] = useState<unknown>();
   const filter = {
     outcome: (query.get("outcome") as Schemas["Outcome"] | null) ?? undefined,
@@ -112,13 +114,6 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     estimateSize: () => ROW,
     overscan: 10,
   });
-  const set = (more: Record<string, string | undefined>) => {
-    const next = new URLSearchParams(query);
-    for (const [k, v] of Object.entries(more))
-      if (v) next.set(k, v);
-      else next.delete(k);
-    setQuery(next, { replace: true });
-  };
   const only = (more: Record<string, string>) => setQuery(more, { replace: true });
   const select = (n: number) => {
     const item = items[n];

@@ -2,7 +2,8 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
-import { Link, useSearchParams } from "react-router";
+import { Link } from "react-router";
+import { useQueryParts } from "@/lib/use-query";
 import { api, take, type Schemas } from "@/api/client";
 import { bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
@@ -20,7 +21,7 @@ type Props = {
 };
 
 export function Items({ system, container, kind, schema, users }: Props) {
-  const [query, setQuery] = useSearchParams();
+  const [query, put] = useQueryParts();
   const find = query.get("find") ?? "";
   const field = query.get("field") ?? undefined;
   const value = query.get("value") ?? undefined;
@@ -50,8 +51,6 @@ export function Items({ system, container, kind, schema, users }: Props) {
     estimateSize: () => 31,
     overscan: 12,
   });
-  const change = (more: Record<string, string>) =>
-    setQuery({ container, kind, view: "items", ...more }, { replace: true });
   return (
     <>
       <div className="mb-2 flex items-center gap-3">
@@ -60,15 +59,15 @@ export function Items({ system, container, kind, schema, users }: Props) {
           placeholder="Title, key or folder"
           className="w-[280px]"
           value={find}
-          onFind={(words) => change({ find: words })}
+          onFind={(words) => put({ container, kind, view: "items", find: words })}
         />
         {field && (
-          <Pill on onClick={() => change({})}>
+          <Pill on onClick={() => put({ field: undefined, value: undefined })}>
             {schema?.fields.find((f) => f.id === field)?.name ?? field}: {value || "empty"} ×
           </Pill>
         )}
         {holds && (
-          <Pill on onClick={() => change({})}>
+          <Pill on onClick={() => put({ holds: undefined })}>
             {holds === "files" ? "with files" : "text not read exactly"} ×
           </Pill>
         )}
