@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
+import { ownName } from "@/lib/lanes";
 import { api, take, type Schemas } from "@/api/client";
 import { failureOf, over, useJob } from "@/api/jobs";
 import { ago, bytes, exact, percent } from "@/lib/format";
@@ -24,6 +25,12 @@ type Files = Schemas["FilesBody"];
 
 /** Files of a sample whose bytes are read. */
 const SAMPLE = 50;
+
+/** What a lane carries, with its name where that does not say which one it is. */
+function laneWord(lane: Schemas["LaneProof"], lanes: Schemas["LaneProof"][]) {
+  const name = ownName(lane, lanes, (of) => of.lane);
+  return name ? `${kindWord[lane.left_kind]} · ${name}` : kindWord[lane.left_kind];
+}
 
 export default function Proof() {
   const { route } = useDraft();
@@ -134,7 +141,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: (files: Fil
           <tbody>
             {proof.lanes.map((l) => (
               <tr key={l.lane} className="border-b border-hair-2 last:border-0">
-                <td className="px-4 py-2 font-medium">{kindWord[l.left_kind]}</td>
+                <td className="px-4 py-2 font-medium">{laneWord(l, proof.lanes)}</td>
                 <td className="px-3 text-right">{l.left_count}</td>
                 <td className="spine-cell text-center">
                   <span className="bg-sheet px-1 font-semibold">{l.paired}</span>
@@ -180,7 +187,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: (files: Fil
         <div className="mb-3 flex flex-wrap gap-2">
           {proof.lanes.map((l) => (
             <Pill key={l.lane} on={l === lane} onClick={() => setQuery({ lane: l.lane })}>
-              {kindWord[l.left_kind]}
+              {laneWord(l, proof.lanes)}
             </Pill>
           ))}
         </div>

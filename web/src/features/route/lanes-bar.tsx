@@ -1,6 +1,7 @@
 // Which lane is looked at; kept in the address.
 import { useSearchParams } from "react-router";
 import type { Schemas } from "@/api/client";
+import { ownName } from "@/lib/lanes";
 import { Pill } from "@/ui/basics";
 import { useDraft, type Lane } from "./draft";
 
@@ -37,6 +38,7 @@ export function LanesBar({
         {lanes.map((l) => (
           <Pill key={l.id} on={l.id === lane?.id} onClick={() => setLane(l.id)}>
             <b className="font-semibold">{left(l)}</b> <span className="text-ink-2">→ {right(l)}</span>
+            {ownName(l, lanes, (of) => of.id) && <span className="text-ink-2">· {l.id}</span>}
             {!!marks?.(l) && <b className="font-semibold text-clash">{marks(l)}</b>}
           </Pill>
         ))}
