@@ -49,35 +49,46 @@ pub struct HandedOver {
     pub to: String,
 }
 
+/// A lane that may take pairs over: what it covers, and both halves of the pairs that it has.
+struct Other<'l> {
+    lane: &'l Lane,
+    covers: HashSet<String>,
+    left: HashSet<String>,
+    right: HashSet<String>,
+}
+
 /// Hands the pairs of artefacts that left the scope of their lane over to the lane of the same kinds that covers them
 /// now; what was handed over. `covered` is what the lanes cover, in their order.
 pub fn hand_over(lanes: &[Lane], covered: &[Covered<'_>], pairs: &mut HashMap<String, Vec<Pair>>) -> Vec<HandedOver> {
     let ids = |of: &Covered<'_>| -> HashSet<String> { of.all().into_iter().map(|a| a.id.clone()).collect() };
     let mut out = Vec::new();
     for (lane, own) in lanes.iter().zip(covered) {
-        let others = || lanes.iter().zip(covered).filter(|(other, _)| other.id != lane.id);
-        let others: Vec<(&Lane, HashSet<String>)> =
-            others().filter(|(other, _)| are_of_the_same_kinds(other, lane)).map(|(o, c)| (o, ids(c))).collect();
+        let others = lanes.iter().zip(covered).filter(|(o, _)| o.id != lane.id && are_of_the_same_kinds(o, lane));
+        let mut others: Vec<Other<'_>> = others
+            .map(|(lane, covered)| {
+                let has = pairs.get(&lane.id).map_or(&[][..], Vec::as_slice);
+                let (left, right) = has.iter().map(|p| (p.left_id.clone(), p.right_id.clone())).unzip();
+                Other { lane, covers: ids(covered), left, right }
+            })
+            .collect();
         if others.is_empty() {
             continue;
         }
         let own = ids(own);
-        let (stay, leave): (Vec<Pair>, Vec<Pair>) =
+        let (mut stay, leave): (Vec<Pair>, Vec<Pair>) =
             pairs.remove(&lane.id).unwrap_or_default().into_iter().partition(|p| own.contains(&p.left_id));
-        pairs.insert(lane.id.clone(), stay);
         for pair in leave {
-            let to = others.iter().find(|(_, covers)| covers.contains(&pair.left_id)).map(|(to, _)| *to);
-            let free = |to: &&Lane| {
-                let there = pairs.get(&to.id).map_or(&[][..], Vec::as_slice);
-                !there.iter().any(|p| p.left_id == pair.left_id || p.right_id == pair.right_id)
+            let to = others.iter_mut().find(|o| o.covers.contains(&pair.left_id));
+            let Some(to) = to.filter(|o| !o.left.contains(&pair.left_id) && !o.right.contains(&pair.right_id)) else {
+                stay.push(pair);
+                continue;
             };
-            let to = to.filter(free).unwrap_or(lane);
-            if to.id != lane.id {
-                let (left_id, from, to) = (pair.left_id.clone(), lane.id.clone(), to.id.clone());
-                out.push(HandedOver { left_id, from, to });
-            }
-            pairs.entry(to.id.clone()).or_default().push(pair);
+            to.left.insert(pair.left_id.clone());
+            to.right.insert(pair.right_id.clone());
+            out.push(HandedOver { left_id: pair.left_id.clone(), from: lane.id.clone(), to: to.lane.id.clone() });
+            pairs.entry(to.lane.id.clone()).or_default().push(pair);
         }
+        pairs.insert(lane.id.clone(), stay);
     }
     out
 }
