@@ -28,7 +28,7 @@ export function Matched({ end, answer, along = "nothing", onAlong }: Props) {
         </p>
         {!!answer?.with_others && (
           <p className="text-ink-2">
-            {count(answer.with_others, "item")} more {answer.with_others === 1 ? "is" : "are"} in this scope and carried
+            {count(answer.with_others, "more item")} {answer.with_others === 1 ? "is" : "are"} in this scope and carried
             by another lane of the same kinds: nothing is carried twice.
           </p>
         )}
