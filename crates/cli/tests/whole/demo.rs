@@ -47,6 +47,16 @@ async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
     let all: i64 = waits.iter().map(|w| w["items"].as_i64().unwrap()).sum();
     assert!(headline["waits_items"].as_i64().unwrap() <= all, "{headline}");
 
+    // Both number the items of a folder, so that their order is carried: nothing is declared, and the proof counts it.
+    assert_eq!(plan["order_not_kept"], json!([]));
+    let ordered: Vec<&Value> =
+        proof["lanes"].as_array().unwrap().iter().map(|l| &l["order"]).filter(|o| !o.is_null()).collect();
+    assert_eq!(ordered.len(), 2, "folders and test cases stand in folders: {ordered:?}");
+    for order in ordered {
+        assert!(order["folders"].as_i64().unwrap() > 5, "{order}");
+        assert_eq!((&order["carried"], &order["same"]), (&json!(true), &order["folders"]), "{order}");
+    }
+
     // The ledger and the proof count the same losses, now and when the rest was decided and carried.
     let ledger =
         |proof: &Value| (proof["losses_foreseen"].as_i64().unwrap(), proof["losses_unforeseen"].as_i64().unwrap());
