@@ -7,13 +7,15 @@ import { useQueryParts } from "./use-query";
 afterEach(cleanup);
 
 type Put = ReturnType<typeof useQueryParts>[1];
+type Only = ReturnType<typeof useQueryParts>[2];
 
 function shown(at: string) {
-  const seen: { put?: Put; search: string } = { search: "" };
+  const seen: { put?: Put; only?: Only; search: string } = { search: "" };
   function Page() {
-    const [, put] = useQueryParts();
+    const [, put, only] = useQueryParts();
     const { search } = useLocation();
     seen.put ??= put;
+    seen.only ??= only;
     seen.search = search;
     return null;
   }
@@ -23,7 +25,11 @@ function shown(at: string) {
     </MemoryRouter>,
   );
   // As a timer or a closure of an older page would: always by the first.
-  return { put: (change: Parameters<Put>[0]) => seen.put?.(change), search: () => seen.search };
+  return {
+    put: (change: Parameters<Put>[0]) => seen.put?.(change),
+    only: (others: Parameters<Only>[0]) => seen.only?.(others),
+    search: () => seen.search,
+  };
 }
 
 test("two changes that come together are both there", () => {
@@ -41,4 +47,13 @@ test("a change by an older page keeps what came since, and what says nothing is 
   act(() => page.put({ change: "4" }));
   act(() => page.put({ find: "", kind: "defect" }));
   expect(page.search()).toBe("?change=4&kind=defect");
+});
+
+test("a change on top of others that take the place of all keeps nothing of before", () => {
+  const page = shown("/plan?kind=defect&find=latches");
+  act(() => {
+    page.only({ outcome: "conflict" });
+    page.put({ change: "4" });
+  });
+  expect(page.search()).toBe("?outcome=conflict&change=4");
 });

@@ -2,7 +2,7 @@
 import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { useQueryParts } from "@/lib/use-query";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
@@ -80,8 +80,7 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
   const schema = useSchema(route).data;
   const queries = useQueryClient();
   const navigate = useNavigate();
-  const [query, set] = useQueryParts();
-  const [, setQuery] = useSearchParams();
+  const [query, set, only] = useQueryParts();
   const [error, setError] = useState<unknown>();
   const filter = {
     outcome: (query.get("outcome") as Schemas["Outcome"] | null) ?? undefined,
@@ -114,7 +113,6 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     estimateSize: () => ROW,
     overscan: 10,
   });
-  const only = (more: Record<string, string>) => setQuery(more, { replace: true });
   const select = (n: number) => {
     const item = items[n];
     if (!item) return;
