@@ -1,8 +1,8 @@
 //! Plans with their decisions, and the journal that moves pair, base and ledger in one transaction.
 
 use hovrel_store::{
-    Applied, Both, ChangeFilter, Claim, Holder, MarkAt, NewChange, NewJob, NewLoss, NewPiece, Plan, Stage, StepDone,
-    Store, StoreError,
+    Applied, Both, ChangeFilter, Claim, Holder, MarkAt, NewChange, NewJob, NewLoss, NewPiece, PairMove, Plan, Stage,
+    StepDone, Store, StoreError,
 };
 use serde_json::json;
 use uuid::Uuid;
@@ -32,10 +32,8 @@ fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
     }
 }
 
-/// A plan of six changes: 1 needs 0, 2 and 3 need 1, 4 stands alone, 5 is blocked.
-async fn with_a_plan() -> (Store, Uuid, Uuid) {
-    let (store, route) = with_a_route().await;
-    let plan = Plan {
+fn plan_of(route: Uuid) -> Plan {
+    Plan {
         id: Uuid::now_v7(),
         route_id: route,
         route_version: 1,
@@ -43,7 +41,13 @@ async fn with_a_plan() -> (Store, Uuid, Uuid) {
         summary: json!({}),
         digest: vec![1, 2, 3],
         made_at: chrono::Utc::now(),
-    };
+    }
+}
+
+/// A plan of six changes: 1 needs 0, 2 and 3 need 1, 4 stands alone, 5 is blocked.
+async fn with_a_plan() -> (Store, Uuid, Uuid) {
+    let (store, route) = with_a_route().await;
+    let plan = plan_of(route);
     let rows: Vec<NewChange> =
         (0..6).map(|n| change(plan.id, n, if n == 5 { "blocked" } else { "new_right" })).collect();
     store
@@ -198,6 +202,45 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
     store.refuse(holder, 1, "71 is taken", "Look.").await.expect("refused");
     let refused = store.refused(holder.job, plan).await.expect("asked");
     assert_eq!((refused[0].0.error.as_deref(), &refused[0].1), (Some("71 is taken"), &json!({"seq": 1})));
+}
+
+/// A plan that finds the item of a pair in the scope of another lane gives that lane the pair, with its base and what it
+/// lost; one that is not kept gives nothing.
+#[tokio::test]
+async fn a_plan_hands_pairs_over_and_only_when_it_is_kept() {
+    let (store, route, plan) = with_a_plan().await;
+    let holder = held(&store, route, plan).await;
+    let ends = systems(&store, route).await;
+    for (seq, left, right, base) in [(0, "l0", "71", 4), (1, "l1", "72", 14)] {
+        store.intend(holder, &[seq]).await.expect("intended");
+        let made = Applied { seq, ..applied(route, both(ends, left, right), base) };
+        store.applied(holder, &made).await.expect("noted");
+    }
+    let lanes = async || -> (Vec<(String, String, u8)>, Vec<(String, String)>) {
+        let pairs = store.pairs(route).await.expect("pairs").into_iter();
+        let losses = store.losses(route).await.expect("a ledger").into_iter();
+        let mut losses: Vec<_> = losses.map(|l| (l.left_id, l.lane)).collect();
+        losses.sort();
+        (pairs.map(|p| (p.left_id, p.lane, p.left_base[0])).collect(), losses)
+    };
+    let own = |left: &str, lane: &str| (left.to_owned(), lane.to_owned());
+    let before = lanes().await;
+    let moves = [PairMove { left_id: "l0", from: "cases", to: "others" }];
+
+    let broken = serde_json::from_str::<u32>("{}").expect_err("no number");
+    let rows = vec![Ok(change(Uuid::now_v7(), 0, "new_right")), Err(broken)];
+    store.keep_plan(&plan_of(route), Box::new(rows.into_iter()), &[], &moves).await.expect_err("it can't be kept");
+    assert_eq!(lanes().await, before, "a plan that is not kept moves nothing");
+
+    store.keep_plan(&plan_of(route), Box::new(std::iter::empty()), &[], &moves).await.expect("kept");
+    let (pairs, losses) = lanes().await;
+    assert_eq!(pairs, [("l1".into(), "cases".into(), 14), ("l0".into(), "others".into(), 4)]);
+    let wanted = [own("l0", "others"), own("l0", "others"), own("l1", "cases"), own("l1", "cases")];
+    assert_eq!(losses, wanted, "what it lost goes with it, and nothing else");
+    // What is not where the plan says stays where it is.
+    let elsewhere = [PairMove { left_id: "l1", from: "no lane", to: "others" }];
+    store.keep_plan(&plan_of(route), Box::new(std::iter::empty()), &[], &elsewhere).await.expect("kept");
+    assert_eq!(lanes().await, (pairs, losses));
 }
 
 /// A worker whose lease went to another writes nothing more: neither the journal, nor pair, base, ledger, steps, marks
