@@ -9,7 +9,7 @@ use hovrel_core::mapping::{Lane, Place, call_order, order_is_carried};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Change, Decision, Outcome};
 use hovrel_core::rehearse::{Estimate, Refusal};
-use hovrel_core::scope::{Chosen, HandedOver, choose, hand_over};
+use hovrel_core::scope::{Chosen, HandedOver, choose, count_once, hand_over};
 use hovrel_store::{NewChange, PairMove, Plan, SettledMatch, Store};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -18,7 +18,7 @@ use uuid::Uuid;
 
 use crate::both::{Both, read_both};
 use crate::drafted::Drafted;
-use crate::ends::{Mapped, lane_checks};
+use crate::ends::{Mapped, in_scope, lane_checks};
 use crate::rehearsed::{Rehearsed, gets_link, rehearse};
 use crate::survey::path_of;
 use crate::worker::Running;
@@ -101,13 +101,7 @@ pub(crate) fn scope_lanes<'a>(
             lane: lane.clone(),
             left: as_the_lane_takes_them(both, lane, covered.all()),
             right: both.ends.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
-                crate::ends::in_scope(
-                    right_of(lane.right_kind),
-                    &lane.right_scope,
-                    kind,
-                    &both.right_paths,
-                    both.read_at,
-                )
+                in_scope(right_of(lane.right_kind), &lane.right_scope, kind, &both.right_paths, both.read_at)
             }),
             found: Counterparts::default(),
             with_others: covered.with_others,
@@ -304,9 +298,16 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
     kept::keep_histories(hub, &route, &both, &scoped).await?;
     let mut summary = PlanSummary::default();
-    // An item that becomes two things, and a kind that several lanes carry, are counted once.
-    let (mut counted_left, mut counted_right) = (HashSet::new(), HashSet::new());
-    let mut in_scope: HashSet<(Kind, &str)> = HashSet::new();
+    let (left_kinds, right_kinds): (HashSet<Kind>, HashSet<Kind>) =
+        scoped.iter().map(|s| (s.lane.left_kind, s.lane.right_kind)).unzip();
+    // A kind that several lanes carry is counted once.
+    let of_kinds = |items: &HashMap<Kind, Vec<Artefact>>, kinds: &HashSet<Kind>| -> u64 {
+        kinds.iter().filter_map(|kind| items.get(kind)).map(|list| list.len() as u64).sum()
+    };
+    summary.left_total = of_kinds(&both.left_items, &left_kinds);
+    summary.right_total = of_kinds(&both.right_items, &right_kinds);
+    summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.left.iter().copied()));
+    summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
     let mut drafted = Drafted::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
@@ -347,14 +348,6 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             drafted.keep(&change);
         };
         let found = block_in_place(|| compare_lane(&s.lane, &cx, &left, &right, &kept, &mut keep));
-        in_scope.extend(s.left.iter().map(|a| (a.kind, a.id.as_str())));
-        summary.covered_twice += s.with_others;
-        if counted_left.insert(s.lane.left_kind) {
-            summary.left_total += left_all.len() as u64;
-        }
-        if counted_right.insert(s.lane.right_kind) {
-            summary.right_total += right_all.len() as u64;
-        }
         summary.in_step += found.in_step;
         summary.only_right += found.only_right;
         summary.let_go += found.let_go;
@@ -366,8 +359,6 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             planned.entry(item).or_insert(seq);
         }
     }
-    summary.left_in_scope = in_scope.len() as u64;
-    drop(in_scope);
     let (outline, made) = drafted.finish(&planned)?;
     job.tell(json!({"phase": "rehearsing"})).await?;
     let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();

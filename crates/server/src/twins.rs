@@ -100,12 +100,11 @@ pub struct Unpaired {
     pub left_system: String,
     pub left_end: LeftEnd,
     pub right: Arc<Surveyed>,
-    left_ids: Vec<String>,
-    right_ids: Vec<String>,
     pub settled: Vec<SettledMatch>,
-    /// The lanes that fill the same kind, in the order of the route, each with what it covers and has no pair for; this
-    /// one among them.
+    /// The lanes that fill the same kind, in the order of the route, each with what it covers and has no pair for.
     of_kind: Vec<FreeOfLane>,
+    /// Which of them is asked about.
+    own: usize,
 }
 
 struct FreeOfLane {
@@ -146,26 +145,25 @@ impl Unpaired {
                 left_ids: left.cloned().collect(),
                 right_ids: free.cloned().collect(),
                 settled: said.remove(&of.id).unwrap_or_default(),
-                lane: if of.id == lane.id { lane.clone() } else { of.clone() },
+                lane: of.clone(),
             });
         }
-        let own = of_kind.iter().find(|of| of.lane.id == lane.id);
-        let (left_ids, right_ids) = own.map(|of| (of.left_ids.clone(), of.right_ids.clone())).unwrap_or_default();
+        let own = of_kind.iter().position(|of| of.lane.id == lane.id).ok_or_else(|| Problem::missing("The lane"))?;
         let settled = settled.into_iter().filter(|m| m.lane == lane.id).collect();
         let left_system = store.system(route.left_system).await?.name;
-        Ok(Unpaired { left_system, left_end, right, left_ids, right_ids, settled, of_kind })
+        Ok(Unpaired { left_system, left_end, right, settled, of_kind, own })
     }
 
     pub fn left<'a>(&'a self, kept: &'a Surveyed) -> Vec<Candidate<'a>> {
-        candidates(self.left_ids.iter().filter_map(|id| kept.by_id(id)), kept)
+        candidates(self.of_kind[self.own].left_ids.iter().filter_map(|id| kept.by_id(id)), kept)
     }
 
     pub fn right(&self) -> Vec<Candidate<'_>> {
-        candidates(self.right_ids.iter().filter_map(|id| self.right.by_id(id)), &self.right)
+        candidates(self.of_kind[self.own].right_ids.iter().filter_map(|id| self.right.by_id(id)), &self.right)
     }
 
-    /// What matching finds for a lane, with what a person said already, as places in these lists.
-    pub fn found(&self, lane: &Lane, left: &[Candidate<'_>], right: &[Candidate<'_>]) -> Vec<(usize, usize, Evidence)> {
+    /// What matching finds, with what a person said already, as places in these lists.
+    pub fn found(&self, left: &[Candidate<'_>], right: &[Candidate<'_>]) -> Vec<(usize, usize, Evidence)> {
         let kept: Vec<Arc<Surveyed>> = self.of_kind.iter().map(|of| self.left_end.kept(of.lane.left_kind)).collect();
         let of_lanes: Vec<(Vec<&Artefact>, Vec<&Artefact>)> = self
             .of_kind
@@ -187,10 +185,8 @@ impl Unpaired {
             left_path: &|a| self.left_end.path(a).join(" / "),
             right_path: &|a| path_of(a, &self.right.paths).join(" / "),
         };
-        let found = counterparts(between, &lanes);
-        let own = lanes.iter().zip(found).find(|(of, _)| of.lane.id == lane.id).map(|(_, found)| found);
+        let Counterparts { mut found, .. } = counterparts(between, &lanes).swap_remove(self.own);
         let at: HashMap<&str, usize> = right.iter().enumerate().map(|(n, c)| (c.artefact.id.as_str(), n)).collect();
-        let Counterparts { mut found, .. } = own.unwrap_or_default();
         let one = |(n, c): (usize, &Candidate<'_>)| {
             let (other, evidence) = found.remove(c.artefact.id.as_str())?;
             Some((n, *at.get(other.id.as_str())?, evidence))

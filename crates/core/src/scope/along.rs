@@ -58,6 +58,11 @@ impl<'a> Covered<'a> {
     }
 }
 
+/// How many artefacts lanes cover together: one that becomes two things is counted once.
+pub fn count_once<'a>(covered: impl IntoIterator<Item = &'a Artefact>) -> u64 {
+    covered.into_iter().map(|a| (a.kind, a.id.as_str())).collect::<HashSet<_>>().len() as u64
+}
+
 /// What each of a route's lanes covers at the left, in the order of the lanes.
 pub fn choose<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>) -> Vec<Covered<'a>> {
     let mut out: Vec<Covered<'a>> = Vec::with_capacity(lanes.len());

@@ -13,7 +13,7 @@ mod write;
 
 use serde::{Deserialize, Serialize};
 
-pub use along::{Along, Chosen, Covered, choose};
+pub use along::{Along, Chosen, Covered, choose, count_once};
 pub use apart::{HandedOver, hand_over};
 pub use read::read;
 pub use row::{Holds as PlaceHolds, Place, operators, places};

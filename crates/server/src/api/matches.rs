@@ -90,7 +90,7 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
     let open = Unpaired::of(&app, &route, &lane).await?;
     let kept = open.left_end.kept(lane.left_kind);
     let (left, right) = (open.left(&kept), open.right());
-    let found = block_in_place(|| open.found(&lane, &left, &right));
+    let found = block_in_place(|| open.found(&left, &right));
     let said: HashMap<&str, _> = open.settled.iter().map(|m| (m.left_id.as_str(), m)).collect();
     let taken: HashSet<usize> = found.iter().map(|(l, ..)| *l).collect();
     let mut sorts: [Vec<Matched>; 3] = Default::default();

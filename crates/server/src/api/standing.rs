@@ -9,7 +9,7 @@ use std::sync::Mutex;
 use chrono::{DateTime, Utc};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::Kind;
-use hovrel_core::scope::Covered;
+use hovrel_core::scope::{Covered, count_once};
 use hovrel_store::{Route, SurveyHead, System};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -107,12 +107,10 @@ impl Figures {
         let left = LeftEnd::of(app, route, lanes).await?;
         let covered = left.covered(lanes);
         let faults = super::rules::faults(app, route, lanes, &left, &covered).await?;
-        // An item that becomes two things, and a kind that several lanes carry, are counted once.
-        let matched: HashSet<(Kind, &str)> =
-            covered.iter().flat_map(Covered::all).map(|a| (a.kind, a.id.as_str())).collect();
+        // A kind that several lanes carry is counted once.
         let kinds: HashSet<Kind> = lanes.iter().map(|lane| lane.left_kind).collect();
         let scope = ScopeFigure {
-            matched: matched.len() as u64,
+            matched: count_once(covered.iter().flat_map(Covered::all)),
             total: kinds.into_iter().map(|kind| left.artefacts(kind).len() as u64).sum(),
         };
         let rules =
