@@ -216,12 +216,13 @@ async fn a_plan_hands_pairs_over_and_only_when_it_is_kept() {
         let made = Applied { seq, ..applied(route, both(ends, left, right), base) };
         store.applied(holder, &made).await.expect("noted");
     }
-    let lanes = async || -> (Vec<(String, String, u8)>, Vec<(String, String)>) {
+    let lanes = async || {
         let pairs = store.pairs(route).await.expect("pairs").into_iter();
         let losses = store.losses(route).await.expect("a ledger").into_iter();
-        let mut losses: Vec<_> = losses.map(|l| (l.left_id, l.lane)).collect();
+        let mut losses: Vec<(String, String)> = losses.map(|l| (l.left_id, l.lane)).collect();
         losses.sort();
-        (pairs.map(|p| (p.left_id, p.lane, p.left_base[0])).collect(), losses)
+        let pairs: Vec<(String, String, u8)> = pairs.map(|p| (p.left_id, p.lane, p.left_base[0])).collect();
+        (pairs, losses)
     };
     let own = |left: &str, lane: &str| (left.to_owned(), lane.to_owned());
     let before = lanes().await;
