@@ -58,13 +58,22 @@ enum ProofCommand {
     },
 }
 
-#[tokio::main]
-async fn main() -> ExitCode {
-    run().await.unwrap_or_else(|error| {
+fn main() -> ExitCode {
+    let runtime = match tokio::runtime::Runtime::new() {
+        Ok(runtime) => runtime,
+        Err(error) => {
+            eprintln!("no threads could be started: {error}");
+            return ExitCode::FAILURE;
+        }
+    };
+    let code = runtime.block_on(run()).unwrap_or_else(|error| {
         // For people: what failed and why, without the way through the program.
         eprintln!("{error:#}");
         ExitCode::FAILURE
-    })
+    });
+    // Reading that goes on beside the runtime must not hold up the end.
+    runtime.shutdown_timeout(std::time::Duration::from_secs(1));
+    code
 }
 
 async fn run() -> anyhow::Result<ExitCode> {

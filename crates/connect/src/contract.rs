@@ -213,6 +213,7 @@ pub struct Meter {
     pub refused_for_rate: AtomicU64,
     pub waited_ms: AtomicU64,
     pub took_ms: AtomicU64,
+    pub bytes: AtomicU64,
     /// Until when a call waits for a limit, in milliseconds since 1970; the latest of all.
     pub waiting_until_ms: AtomicI64,
 }
@@ -228,6 +229,9 @@ pub struct MeterReading {
     /// Time from sending to the first of the answer, over all calls that were answered.
     #[serde(default)]
     pub took_ms: u64,
+    /// Bytes of answers, without those of files.
+    #[serde(default)]
+    pub bytes: u64,
     /// Until when a call waits now: for the system's limits, or because the system asked for patience.
     #[serde(default)]
     pub waiting_until: Option<DateTime<Utc>>,
@@ -252,6 +256,7 @@ impl Meter {
             refused_for_rate: self.refused_for_rate.load(Relaxed),
             waited_ms: self.waited_ms.load(Relaxed),
             took_ms: self.took_ms.load(Relaxed),
+            bytes: self.bytes.load(Relaxed),
             waiting_until: self.waiting_until(),
         }
     }

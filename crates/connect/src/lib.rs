@@ -4,12 +4,15 @@
 //! Knows systems; never decides what to do with what it reads. Every connector passes the conformance
 //! suite in `tests/`. A new HTTP system needs a profile (a YAML file, see [`profile`]), not code.
 
+pub mod address;
+mod aside;
 mod check;
 mod contract;
 mod error;
 pub mod http;
 mod offer;
 pub mod oslc;
+mod outside;
 pub mod profile;
 mod reading;
 mod told;
@@ -23,4 +26,5 @@ pub use error::{ConnectError, Outcome};
 pub use http::HttpConnector;
 pub use offer::Offer;
 pub use oslc::OslcConnector;
+pub use outside::Outside;
 pub use reading::{Progress, Reading};

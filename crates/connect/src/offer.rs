@@ -7,7 +7,7 @@ use std::sync::Arc;
 use hovrel_core::model::Kind;
 
 use crate::profile::{Ask, Profile};
-use crate::{ConnectError, Connector, Credentials, HttpConnector, OslcConnector, oslc, profile};
+use crate::{ConnectError, Connector, Credentials, HttpConnector, OslcConnector, Outside, oslc, profile};
 
 /// One sort of system.
 #[derive(Debug, Clone)]
@@ -60,10 +60,18 @@ impl Offer {
         profile::shipped().into_iter().map(Offer::of).chain([Offer::oslc()]).collect()
     }
 
-    pub fn connect(&self, address: &str, credentials: Credentials) -> Result<Arc<dyn Connector>, ConnectError> {
+    /// A connector to a system of this sort, which calls nothing that `outside` does not permit.
+    pub fn connect(
+        &self,
+        address: &str,
+        credentials: Credentials,
+        outside: &Arc<Outside>,
+    ) -> Result<Arc<dyn Connector>, ConnectError> {
         Ok(match &self.speaks {
-            Speaks::Profile(profile) => Arc::new(HttpConnector::new((**profile).clone(), address, credentials)?),
-            Speaks::Oslc => Arc::new(OslcConnector::new(address, credentials)?),
+            Speaks::Profile(profile) => {
+                Arc::new(HttpConnector::new((**profile).clone(), address, credentials, outside)?)
+            }
+            Speaks::Oslc => Arc::new(OslcConnector::new(address, credentials, outside)?),
         })
     }
 }

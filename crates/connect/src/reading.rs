@@ -7,6 +7,7 @@
 
 use std::collections::HashMap;
 
+use hovrel_core::bounds::{LARGEST_READING, MOST_ITEMS, MOST_PAGES};
 use hovrel_core::model::{Artefact, Kind};
 
 use crate::{ConnectError, Connector, Page};
@@ -26,6 +27,9 @@ pub struct Reading {
     first_total: Option<u64>,
     again: u32,
     readings: u32,
+    pages: usize,
+    /// What the connector had read before.
+    bytes_before: Option<u64>,
     ended: bool,
 }
 
@@ -47,6 +51,8 @@ impl Reading {
             first_total: None,
             again: 0,
             readings: 1,
+            pages: 0,
+            bytes_before: None,
             ended: false,
         }
     }
@@ -58,7 +64,14 @@ impl Reading {
         }
         let address = format!("the list of {}s", self.kind.word());
         let wrong = |why: String| ConnectError::Malformed { address, why };
+        let before = *self.bytes_before.get_or_insert_with(|| connector.meter().bytes);
         let page = connector.read(container, self.kind, self.cursor.as_deref()).await?;
+        self.pages += 1;
+        let bytes = connector.meter().bytes.saturating_sub(before);
+        if self.pages > MOST_PAGES || self.items.len() > MOST_ITEMS || bytes > LARGEST_READING {
+            let (pages, items) = (self.pages, self.items.len());
+            return Err(wrong(format!("it goes on after {pages} pages with {items} items and {bytes} bytes")));
+        }
         let (total, next) = (page.total, page.next.clone());
         self.first_total = self.first_total.or(total);
         let found_some = self.take(page);

@@ -3,7 +3,9 @@
 //! Layers of a call, outside in: retry (reads only), a slot and a permit of the rate, time-out, HTTP. A
 //! wait for a permit does not eat the time-out. Answers are bounded in size, redirects are not followed.
 
+use std::net::IpAddr;
 use std::num::NonZeroU32;
+use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
 use std::time::{Duration, Instant};
@@ -13,37 +15,42 @@ use base64::Engine;
 use futures::StreamExt;
 use governor::clock::Clock;
 use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
+use hovrel_core::bounds::{
+    LARGEST_ANSWER, LARGEST_REFUSAL, LONGEST_FILE, LONGEST_MESSAGE, LONGEST_WAIT, MOST_CALLS_AT_ONCE,
+    MOST_CALLS_PER_MINUTE,
+};
 use reqwest::{Method, RequestBuilder, Response, StatusCode, header};
-use tokio::sync::{OnceCell, Semaphore, SemaphorePermit};
+use tokio::sync::{OnceCell, OwnedSemaphorePermit, Semaphore};
 
-use crate::ConnectError;
-use crate::contract::Meter;
+use crate::contract::{ByteStream, Meter};
+use crate::outside::{Guarded, Outside};
+use crate::{ConnectError, address};
 
+/// A call that is not answered whole by then has failed. Files may take longer.
 const TIMEOUT: Duration = Duration::from_secs(30);
-const LARGEST_ANSWER: usize = 64 * 1024 * 1024;
+/// A connection over which nothing comes for so long is given up.
+const SILENCE: Duration = Duration::from_secs(30);
 /// Reads of a system that never answered are tried this often in all before the trouble is reported: about
 /// four seconds, so that a wrong address is told soon.
 const FIRST_TRIES: usize = 7;
 /// Reads of a system that has answered before are tried this often: about a quarter of a minute, since a
 /// reading of thousands of items must outlive a restart.
 const TRIES: usize = 10;
-/// The longest wait that a system may ask for.
-const LONGEST_WAIT: Duration = Duration::from_secs(120);
-
 pub struct Transport {
     /// Without a slash at the end.
     pub address: String,
-    pub meter: Meter,
+    pub meter: Arc<Meter>,
     http: reqwest::Client,
     answered: AtomicBool,
     limits: OnceCell<Limits>,
+    outside: Arc<Outside>,
     /// Used until the system said what it allows.
-    first_slots: Semaphore,
+    first_slots: Arc<Semaphore>,
     first_at_once: usize,
 }
 
 struct Limits {
-    slots: Semaphore,
+    slots: Arc<Semaphore>,
     at_once: usize,
     per_minute: Option<u32>,
     rate: Option<DefaultDirectRateLimiter>,
@@ -55,6 +62,21 @@ pub struct Allowed {
     pub calls_per_minute: Option<u32>,
     pub calls_per_second: Option<u32>,
     pub calls_at_once: Option<usize>,
+}
+
+/// An answer whose body may be still on its way. It has its place among the calls at once until it is read or dropped.
+pub struct Reply {
+    response: Response,
+    url: String,
+    meter: Arc<Meter>,
+    _slot: OwnedSemaphorePermit,
+}
+
+impl std::ops::Deref for Reply {
+    type Target = Response;
+    fn deref(&self) -> &Response {
+        &self.response
+    }
 }
 
 /// What the body of a refusal says.
@@ -70,33 +92,32 @@ pub struct Told {
 
 impl Transport {
     /// `at_once` calls run at the same time until the system says how many it allows.
-    pub fn new(address: &str, at_once: usize) -> Result<Transport, ConnectError> {
+    pub fn new(address: &str, at_once: usize, outside: &Arc<Outside>) -> Result<Transport, ConnectError> {
         let address = address.trim().trim_end_matches('/').to_owned();
-        let unreachable = |why: String| ConnectError::Unreachable { address: address.clone(), why };
-        let url = url::Url::parse(&address).map_err(|e| unreachable(format!("it is not an address ({e})")))?;
-        if !matches!(url.scheme(), "http" | "https") || url.host_str().is_none() {
-            return Err(unreachable("it must begin with http:// or https:// and name a host".into()));
-        }
-        if !url.username().is_empty() || url.password().is_some() {
-            return Err(unreachable("it holds a sign-in; enter that in its own fields".into()));
-        }
+        let unreachable = |why: String| ConnectError::Unreachable { address: address::masked(&address), why };
+        let url = address::read(&address).map_err(unreachable)?;
+        permitted(&url, outside).map_err(unreachable)?;
         let http = reqwest::Client::builder()
-            .timeout(TIMEOUT)
             .connect_timeout(Duration::from_secs(10))
+            .read_timeout(SILENCE)
             .redirect(reqwest::redirect::Policy::none())
+            .dns_resolver(Arc::new(Guarded(outside.clone())))
+            // A proxy would be called in place of the system, whatever it may reach.
+            .no_proxy()
             // A cut connection must not be reused, nor a request silently repeated by a pool.
             .pool_idle_timeout(Duration::from_secs(20))
             .user_agent("hovrel")
             .build()
             .map_err(|e| unreachable(e.to_string()))?;
-        let first_at_once = at_once.max(1);
+        let first_at_once = at_once.clamp(1, MOST_CALLS_AT_ONCE);
         Ok(Transport {
             address,
-            meter: Meter::default(),
+            meter: Arc::default(),
             http,
             answered: AtomicBool::new(false),
             limits: OnceCell::new(),
-            first_slots: Semaphore::new(first_at_once),
+            outside: outside.clone(),
+            first_slots: Arc::new(Semaphore::new(first_at_once)),
             first_at_once,
         })
     }
@@ -109,40 +130,61 @@ impl Transport {
     /// Keeps to what the system allows; once.
     pub async fn keep_to(&self, allowed: Allowed) {
         let limits = || async {
-            let at_once = allowed.calls_at_once.unwrap_or(self.first_at_once).max(1);
+            let at_once = allowed.calls_at_once.unwrap_or(self.first_at_once).clamp(1, MOST_CALLS_AT_ONCE);
             // A quarter of a minute's calls may come at once; the rest is spread evenly.
             let by_minute = |n: NonZeroU32| {
                 let burst = NonZeroU32::new(n.get() / 4).unwrap_or(NonZeroU32::MIN);
                 Quota::per_minute(n).allow_burst(burst)
             };
-            let per_second = allowed.calls_per_second.and_then(NonZeroU32::new);
-            let per_minute = allowed.calls_per_minute.and_then(NonZeroU32::new);
-            let quota = per_second.map(Quota::per_second).or(per_minute.map(by_minute));
-            let per_minute = allowed.calls_per_minute.or(allowed.calls_per_second.map(|n| n * 60));
-            Limits { slots: Semaphore::new(at_once), at_once, per_minute, rate: quota.map(RateLimiter::direct) }
+            let second = allowed.calls_per_second.map(|n| n.min(MOST_CALLS_PER_MINUTE / 60));
+            let minute = allowed.calls_per_minute.map(|n| n.min(MOST_CALLS_PER_MINUTE));
+            let per_second = second.and_then(NonZeroU32::new);
+            let quota = per_second.map(Quota::per_second).or(minute.and_then(NonZeroU32::new).map(by_minute));
+            let per_minute = minute.or(second.map(|n| n * 60));
+            let slots = Arc::new(Semaphore::new(at_once));
+            Limits { slots, at_once, per_minute, rate: quota.map(RateLimiter::direct) }
         };
         self.limits.get_or_init(limits).await;
     }
 
     pub fn request(&self, method: Method, url: &str) -> RequestBuilder {
-        self.http.request(method, url)
+        self.http.request(method, url).timeout(TIMEOUT)
+    }
+
+    /// A call that carries a file, there or back: it may take long, as long as something comes.
+    pub fn request_for_file(&self, method: Method, url: &str) -> RequestBuilder {
+        self.http.request(method, url).timeout(LONGEST_FILE)
     }
 
     /// Sends once, in a slot and with a permit. The answer's status is not looked at.
-    pub async fn execute(&self, method: &Method, url: &str, request: RequestBuilder) -> Result<Response, ConnectError> {
-        let _slot = self.slot().await;
+    pub async fn execute(&self, method: &Method, url: &str, request: RequestBuilder) -> Result<Reply, ConnectError> {
+        let unreachable = |why: String| ConnectError::Unreachable { address: address::masked(url), why };
+        let read = url::Url::parse(url).map_err(|e| unreachable(e.to_string()))?;
+        permitted(&read, &self.outside).map_err(unreachable)?;
+        let slot = self.slot().await;
         self.meter.calls.fetch_add(1, Relaxed);
         let began = Instant::now();
-        let response = request.send().await.map_err(|e| self.lost(method, url, &e))?;
-        self.meter.took_ms.fetch_add(began.elapsed().as_millis() as u64, Relaxed);
+        let sent = request.send().await.map_err(|e| self.lost(method, url, &e));
+        let took_ms = began.elapsed().as_millis() as u64;
+        let address = address::masked(url);
+        let response = match sent {
+            Ok(response) => response,
+            Err(e) => {
+                tracing::debug!(%method, address, took_ms, "a call failed: {e}");
+                return Err(e);
+            }
+        };
+        let (status, bytes) = (response.status().as_u16(), response.content_length());
+        tracing::debug!(%method, address, status, took_ms, bytes, "a call was answered");
+        self.meter.took_ms.fetch_add(took_ms, Relaxed);
         self.answered.store(true, Relaxed);
-        Ok(response)
+        Ok(Reply { response, url: url.to_owned(), meter: self.meter.clone(), _slot: slot })
     }
 
-    async fn slot(&self) -> SemaphorePermit<'_> {
+    async fn slot(&self) -> OwnedSemaphorePermit {
         let started = Instant::now();
         let slots = self.limits.get().map_or(&self.first_slots, |l| &l.slots);
-        let slot = slots.acquire().await.expect("the semaphore is never closed");
+        let slot = slots.clone().acquire_owned().await.expect("the semaphore is never closed");
         if let Some(rate) = self.limits.get().and_then(|l| l.rate.as_ref()) {
             while let Err(not_yet) = rate.check() {
                 let time = not_yet.wait_time_from(rate.clock().now());
@@ -216,7 +258,7 @@ impl Transport {
     }
 
     fn lost(&self, method: &Method, url: &str, e: &reqwest::Error) -> ConnectError {
-        let why = innermost(e);
+        let why = innermost(e).replace('\0', "�");
         if e.is_connect() || e.is_builder() {
             ConnectError::Unreachable { address: self.address.clone(), why }
         } else if *method == Method::GET && e.is_timeout() {
@@ -227,25 +269,23 @@ impl Transport {
     }
 
     /// What an answer without success means. `speech` is what the system speaks; `tell` reads its body.
-    pub async fn failed(
-        &self,
-        url: &str,
-        response: Response,
-        speech: &'static str,
-        tell: impl FnOnce(&str) -> Told,
-    ) -> ConnectError {
+    pub async fn failed(&self, reply: Reply, speech: &'static str, tell: impl FnOnce(&str) -> Told) -> ConnectError {
+        let response = &reply.response;
         let status = response.status();
-        let address = url.to_owned();
+        let address = reply.url.clone();
         if status.is_redirection() {
-            let to =
-                response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or("nowhere").to_owned();
-            return ConnectError::Redirected { address, to };
+            let to = response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or("nowhere");
+            return ConnectError::Redirected { address, to: sayable(&address::masked(to)) };
         }
         let after = retry_after(response.headers());
-        let kind = content_type(&response);
-        let body = response.text().await.unwrap_or_default();
+        let kind = content_type(response);
+        let body = reply.beginning(LARGEST_REFUSAL).await;
         let told = tell(&body);
-        let text = if told.text.is_empty() { beginning(&body) } else { told.text };
+        // What is no message of the system may be anything, an answer meant for somebody else included.
+        let text = match sayable(&told.text) {
+            said if said.is_empty() => format!("it does not say why ({status}, {} bytes of {kind})", body.len()),
+            said => said,
+        };
         match status {
             StatusCode::TOO_MANY_REQUESTS => {
                 self.meter.refused_for_rate.fetch_add(1, Relaxed);
@@ -262,32 +302,79 @@ impl Transport {
             StatusCode::NOT_FOUND | StatusCode::GONE => ConnectError::Missing { what: address },
             _ if told.changed || status == StatusCode::PRECONDITION_FAILED => ConnectError::Changed,
             _ if told.duplicate => ConnectError::Duplicate,
-            _ if status.is_client_error() => ConnectError::Refused { field: told.field.unwrap_or_default(), text },
+            _ if status.is_client_error() => {
+                ConnectError::Refused { field: told.field.map(|f| sayable(&f)).unwrap_or_default(), text }
+            }
             _ => ConnectError::Failed { address, status: status.as_u16(), text },
         }
     }
 }
 
-/// The body of an answer as text, if it is no page and not endless.
-pub async fn text_of(address: &str, response: Response, speech: &'static str) -> Result<String, ConnectError> {
-    let address = address.to_owned();
-    let status = response.status().as_u16();
-    let kind = content_type(&response);
-    let mut bytes = Vec::new();
-    let mut stream = response.bytes_stream();
-    while let Some(part) = stream.next().await {
-        let part = part.map_err(|e| ConnectError::Unknown { why: innermost(&e) })?;
-        if bytes.len() + part.len() > LARGEST_ANSWER {
-            return Err(ConnectError::Malformed { address, why: format!("it is larger than {LARGEST_ANSWER} bytes") });
+impl Reply {
+    /// The body as text, if it is no page and not endless.
+    pub async fn text(self, speech: &'static str) -> Result<String, ConnectError> {
+        let address = self.url.clone();
+        let status = self.response.status().as_u16();
+        let kind = content_type(&self.response);
+        let malformed = |why: String| ConnectError::Malformed { address: address.clone(), why };
+        let mut bytes = Vec::new();
+        let mut stream = self.response.bytes_stream();
+        while let Some(part) = stream.next().await {
+            let part = part.map_err(|e| ConnectError::Unknown { why: innermost(&e) })?;
+            if bytes.len() + part.len() > LARGEST_ANSWER {
+                return Err(malformed(format!("it is larger than {LARGEST_ANSWER} bytes")));
+            }
+            self.meter.bytes.fetch_add(part.len() as u64, Relaxed);
+            bytes.extend_from_slice(&part);
         }
-        bytes.extend_from_slice(&part);
+        if kind.contains("html") {
+            return Err(ConnectError::NotData { address, status, found: format!("a page ({kind})"), wanted: speech });
+        }
+        String::from_utf8(bytes).map_err(|e| malformed(format!("it is not UTF-8: {}", e.utf8_error())))
     }
-    let text = String::from_utf8(bytes)
-        .map_err(|e| ConnectError::Malformed { address: address.clone(), why: format!("it is not UTF-8: {e}") })?;
-    if kind.contains("html") {
-        return Err(ConnectError::NotData { address, status, found: format!("a page ({kind})"), wanted: speech });
+
+    /// The first bytes of the body, as far as they come; the rest is not read.
+    async fn beginning(self, most: usize) -> String {
+        let mut bytes = Vec::new();
+        let mut stream = self.response.bytes_stream();
+        while let Some(Ok(part)) = stream.next().await {
+            let room = most - bytes.len();
+            bytes.extend_from_slice(&part[..part.len().min(room)]);
+            if bytes.len() == most {
+                break;
+            }
+        }
+        String::from_utf8_lossy(&bytes).into_owned()
     }
-    Ok(text)
+
+    /// The body as it comes. The answer has its place among the calls at once until the last of it.
+    pub fn stream(self) -> ByteStream {
+        let slot = self._slot;
+        let parts = self.response.bytes_stream().map(move |part| {
+            let _held = &slot;
+            part.map_err(std::io::Error::other)
+        });
+        parts.boxed()
+    }
+}
+
+/// Whether an address may be called; of a name this is known when it is looked up.
+fn permitted(url: &url::Url, outside: &Outside) -> Result<(), String> {
+    let ip = match url.host() {
+        Some(url::Host::Ipv4(ip)) => IpAddr::V4(ip),
+        Some(url::Host::Ipv6(ip)) => IpAddr::V6(ip),
+        _ => return Ok(()),
+    };
+    match outside.permits(&ip.to_string(), ip) {
+        true => Ok(()),
+        false => Err(Outside::refusal(&ip.to_string(), ip)),
+    }
+}
+
+/// What a system says, for people to read: a line or two without characters that can't be seen.
+fn sayable(text: &str) -> String {
+    let seen = text.chars().map(|c| if c.is_control() { ' ' } else { c });
+    seen.take(LONGEST_MESSAGE).collect::<String>().split_whitespace().collect::<Vec<_>>().join(" ")
 }
 
 /// The value of an Authorization header for a name and a password (RFC 7617 §2).
@@ -312,11 +399,6 @@ fn retry_after_at(text: &str, now: chrono::DateTime<chrono::Utc>) -> Option<Dura
 pub fn content_type(response: &Response) -> String {
     let value = response.headers().get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or("no type given");
     value.split(';').next().unwrap_or_default().trim().to_owned()
-}
-
-fn beginning(body: &str) -> String {
-    let line = body.split_whitespace().collect::<Vec<_>>().join(" ");
-    line.chars().take(160).collect()
 }
 
 /// The cause at the bottom says what happened; the ones above say that something did.
@@ -358,7 +440,7 @@ mod tests {
         use tokio::io::{AsyncReadExt, AsyncWriteExt};
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.unwrap();
         let address = format!("http://{}", listener.local_addr().unwrap());
-        let transport = Transport::new(&address, 1).unwrap();
+        let transport = Transport::new(&address, 1, &Arc::new(Outside::anywhere())).unwrap();
         let patience = || transport.backoff().sum::<Duration>();
         assert!(patience() < Duration::from_secs(10), "{:?}", patience());
 

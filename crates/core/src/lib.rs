@@ -6,6 +6,7 @@
 //!
 //! | module | decides |
 //! |---|---|
+//! | [`bounds`] | how much of what comes from outside is taken |
 //! | [`model`] | what an artefact and a value are |
 //! | [`catalogue`] | what a system can hold |
 //! | [`survey`] | what is really in a system |
@@ -20,6 +21,7 @@
 //! | [`loss`] | what could not be carried exactly |
 //! | [`reconcile`] | the proof after a transfer |
 
+pub mod bounds;
 pub mod catalogue;
 pub mod compare;
 pub mod coverage;

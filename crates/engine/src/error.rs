@@ -21,6 +21,17 @@ pub enum EngineError {
     File(#[from] std::io::Error),
     #[error("the worker lost its lease")]
     LeaseLost,
+    #[error("this version of Hovrel has no jobs of the kind “{0}”; a newer one may have queued it")]
+    UnknownJob(String),
+    #[error("Hovrel itself failed at this job ({0}); its log says where. Nothing else was touched.")]
+    Panicked(String),
+}
+
+impl EngineError {
+    /// Whether only the database is away, so that the job can go on when it is back.
+    pub fn is_away(&self) -> bool {
+        matches!(self, EngineError::Store(e) if e.is_away())
+    }
 }
 
 impl From<StoreError> for EngineError {

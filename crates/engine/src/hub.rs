@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use hovrel_connect::{Connector, Credentials, Offer};
+use hovrel_connect::{Connector, Credentials, Offer, Outside};
 use hovrel_store::{Sealer, Store, System};
 use tokio::sync::Notify;
 use uuid::Uuid;
@@ -16,14 +16,16 @@ pub struct Hub {
     pub sealer: Sealer,
     /// What can be connected, by the id that a system keeps as its profile.
     pub offers: Arc<HashMap<String, Offer>>,
+    /// Where calls may go.
+    pub outside: Arc<Outside>,
     /// Wakes the workers of this process when a job is queued.
     pub wake: Arc<Notify>,
 }
 
 impl Hub {
-    pub fn new(store: Store, sealer: Sealer, offers: Vec<Offer>) -> Hub {
+    pub fn new(store: Store, sealer: Sealer, offers: Vec<Offer>, outside: Outside) -> Hub {
         let offers = offers.into_iter().map(|o| (o.id.clone(), o)).collect();
-        Hub { store, sealer, offers: Arc::new(offers), wake: Arc::new(Notify::new()) }
+        Hub { store, sealer, offers: Arc::new(offers), outside: Arc::new(outside), wake: Arc::new(Notify::new()) }
     }
 
     pub fn seal(&self, system: Uuid, credentials: &Credentials) -> Result<Vec<u8>, EngineError> {
@@ -67,6 +69,7 @@ impl Hub {
         credentials: Credentials,
     ) -> Result<Arc<dyn Connector>, EngineError> {
         let offer = self.offers.get(profile).ok_or_else(|| EngineError::NoProfile(profile.to_owned()))?;
-        offer.connect(address, credentials).map_err(|error| EngineError::System { system: name.to_owned(), error })
+        let connected = offer.connect(address, credentials, &self.outside);
+        connected.map_err(|error| EngineError::System { system: name.to_owned(), error })
     }
 }

@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 
 use hovrel_connect::{Connector, Reading};
+use hovrel_core::bounds::{DEEPEST_FOLDER, LONGEST_IN_PATH};
 use hovrel_core::identity::Candidate;
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Kind};
@@ -33,27 +34,29 @@ pub async fn read_all(
 }
 
 /// Titles of the folders from the top to each folder, by id. A folder whose parents form a circle is
-/// treated as standing at the top.
+/// treated as standing at the top; of one that stands in too many others, the nearest are named.
 pub fn folder_paths(folders: &[Artefact]) -> HashMap<String, Vec<String>> {
     let by_id: HashMap<&str, &Artefact> = folders.iter().map(|f| (f.id.as_str(), f)).collect();
-    folders
-        .iter()
-        .map(|folder| {
-            let mut path = vec![folder.title.clone()];
-            let mut seen = vec![folder.id.as_str()];
-            let mut at = folder;
-            while let Some(parent) = at.parent.as_deref().and_then(|p| by_id.get(p)) {
-                if seen.contains(&parent.id.as_str()) {
-                    path = vec![folder.title.clone()];
-                    break;
-                }
-                seen.push(&parent.id);
-                path.insert(0, parent.title.clone());
-                at = parent;
+    let above = |folder: &Artefact| folder.parent.as_deref().and_then(|p| by_id.get(p).copied());
+    let title = |folder: &Artefact| folder.title.chars().take(LONGEST_IN_PATH).collect::<String>();
+    let mut out: HashMap<String, Vec<String>> = HashMap::with_capacity(folders.len());
+    for folder in folders {
+        let mut path = vec![title(folder)];
+        let mut seen = vec![folder.id.as_str()];
+        let mut at = folder;
+        while let Some(parent) = above(at).filter(|_| path.len() < DEEPEST_FOLDER) {
+            if seen.contains(&parent.id.as_str()) {
+                path.truncate(1);
+                break;
             }
-            (folder.id.clone(), path)
-        })
-        .collect()
+            seen.push(&parent.id);
+            path.push(title(parent));
+            at = parent;
+        }
+        path.reverse();
+        out.insert(folder.id.clone(), path);
+    }
+    out
 }
 
 /// The folders that hold an artefact, from the top.

@@ -1,8 +1,11 @@
 //! Workers: take a job, keep its lease alive, run it, say how it ended.
 
+use std::any::Any;
+use std::panic::AssertUnwindSafe;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use futures::FutureExt;
 use hovrel_store::{Holder, Job, Wanted};
 use serde_json::Value;
 use tokio::sync::watch;
@@ -71,7 +74,7 @@ pub async fn run_worker(hub: Hub, options: WorkerOptions, end: CancellationToken
     for _ in 0..options.at_once {
         let (hub, end) = (hub.clone(), end.clone());
         tasks.push(tokio::spawn(async move {
-            tokio::select! { _ = end.cancelled() => {}, _ = take_jobs(&hub, options) => {} }
+            tokio::select! { _ = end.cancelled() => {}, _ = take_jobs_whatever_happens(&hub, options) => {} }
         }));
     }
     for task in tasks {
@@ -79,6 +82,23 @@ pub async fn run_worker(hub: Hub, options: WorkerOptions, end: CancellationToken
             tracing::error!("a worker ended: {e}");
         }
     }
+}
+
+/// Takes jobs, and goes on doing so after a panic outside of any job.
+async fn take_jobs_whatever_happens(hub: &Hub, options: WorkerOptions) {
+    loop {
+        let taking = AssertUnwindSafe(take_jobs(hub, options)).catch_unwind();
+        if let Err(panic) = taking.await {
+            tracing::error!("a worker panicked and begins again: {}", said(&*panic));
+        }
+        tokio::time::sleep(Duration::from_secs(1)).await;
+    }
+}
+
+/// What a panic says.
+fn said(panic: &(dyn Any + Send)) -> String {
+    let text = panic.downcast_ref::<&str>().map(|s| (*s).to_owned());
+    text.or_else(|| panic.downcast_ref::<String>().cloned()).unwrap_or_else(|| "without a word".to_owned())
 }
 
 async fn take_jobs(hub: &Hub, options: WorkerOptions) {
@@ -108,7 +128,10 @@ async fn run_job(hub: &Hub, worker: Uuid, job: Job, lease: Lease, options: Worke
     // A task of its own: a long comparison must not cost the lease.
     let alive = AbortOnDropHandle::new(tokio::spawn(keep_lease(hub.clone(), holder, lease, options, tell_wanted)));
     let outcome = tokio::select! {
-        outcome = dispatch(hub, &running, &job) => outcome,
+        // A panic is the failure of this job and of nothing else.
+        outcome = AssertUnwindSafe(dispatch(hub, &running, &job)).catch_unwind() => {
+            outcome.unwrap_or_else(|panic| Err(EngineError::Panicked(said(&*panic))))
+        }
         // Invariant 4.
         _ = alive => Err(EngineError::LeaseLost),
     };
@@ -120,13 +143,17 @@ async fn run_job(hub: &Hub, worker: Uuid, job: Job, lease: Lease, options: Worke
             tracing::warn!(job = %job.id, "the lease was lost; another worker goes on");
             return;
         }
+        Err(e) if e.is_away() => {
+            tracing::warn!(job = %job.id, "the database went away; the job goes on when it is back: {e}");
+            return;
+        }
         Err(e) => {
             tracing::warn!(job = %job.id, "a job failed: {e}");
-            ("failed", None, Some(e.to_string()))
+            ("failed", None, Some(e.to_string().replace('\0', "\u{FFFD}")))
         }
     };
     if let Err(e) = hub.store.end_job(holder, state, result.as_ref(), error.as_deref()).await {
-        tracing::error!(job = %job.id, "a job's end could not be kept: {e}");
+        tracing::error!(job = %job.id, "a job's end could not be kept, so that it is taken up again: {e}");
     }
 }
 
@@ -166,12 +193,13 @@ async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<End, Engine
             }
             "dry_run" => dry_run::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
             "proof" => proof::run(hub, running, job.route_id.ok_or_else(missing)?, &job.options).await.map(End::Done),
-            _ => {
+            "transfer" => {
                 let end = transfer::run(hub, running, job.plan_id.ok_or_else(missing)?).await?;
                 // What was made must be found by searching, too.
                 survey::again(hub, job.route_id.ok_or_else(missing)?).await?;
                 Ok(end)
             }
+            other => Err(EngineError::UnknownJob(other.to_owned())),
         }
     };
     if job.kind == "transfer" {

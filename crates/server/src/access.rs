@@ -3,10 +3,13 @@
 //! Whoever signs in may do everything; a key may do what its maker ticked, and nothing about people, keys and
 //! systems' credentials. An address that is not listed is refused: what is new is closed until somebody opens it.
 
-use axum::extract::{MatchedPath, Request};
+use std::collections::{HashMap, HashSet};
+
+use axum::RequestExt;
+use axum::extract::{MatchedPath, RawPathParams, Request};
 use axum::http::{Method, StatusCode};
 use chrono::Utc;
-use hovrel_store::Key;
+use hovrel_store::{Job, Key};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -60,66 +63,129 @@ fn needed(method: &Method, path: &str) -> Option<May> {
     Some(may)
 }
 
-/// The route that a request is about; none if it is about none.
-async fn route_of(app: &App, path: &str, id: Option<Uuid>) -> Result<Option<Uuid>, Problem> {
-    let Some(id) = id else { return Ok(None) };
-    Ok(match path.split('/').nth(1) {
-        Some("routes") => Some(id),
-        Some("plans") => Some(app.hub.store.plan(id).await?.route_id),
-        Some("jobs") => app.hub.store.job(id).await?.route_id,
-        _ => None,
-    })
+/// What of Hovrel somebody sees. A key for some routes sees these, and of systems the projects that they connect.
+#[derive(Debug, Clone)]
+pub enum Reach {
+    Everything,
+    Only { routes: HashSet<Uuid>, ends: HashSet<(Uuid, String)> },
 }
 
-/// What a request asks for, as far as access goes.
-pub struct Asked {
-    method: Method,
-    /// The address as the API describes it.
-    path: String,
-    /// What stands in it for the id.
-    id: Option<Uuid>,
-}
+impl Reach {
+    async fn of(app: &App, only: &[Option<Uuid>]) -> Result<Reach, Problem> {
+        let routes: HashSet<Uuid> = only.iter().flatten().copied().collect();
+        let all = app.hub.store.routes().await?.into_iter().filter(|r| routes.contains(&r.id));
+        let ends = all.flat_map(|r| [(r.left_system, r.left_container), (r.right_system, r.right_container)]);
+        Ok(Reach::Only { ends: ends.collect(), routes })
+    }
 
-impl Asked {
-    pub fn of(request: &Request) -> Asked {
-        let matched = request.extensions().get::<MatchedPath>().map_or("", |p| p.as_str());
-        let path = matched.trim_start_matches("/api/v1").to_owned();
-        let place = path.split('/').position(|part| part == "{id}");
-        let actual = request.uri().path().trim_start_matches("/api/v1");
-        let id = place.and_then(|n| actual.split('/').nth(n)).and_then(|id| id.parse().ok());
-        Asked { method: request.method().clone(), path, id }
+    pub fn route(&self, id: Uuid) -> bool {
+        match self {
+            Reach::Everything => true,
+            Reach::Only { routes, .. } => routes.contains(&id),
+        }
+    }
+
+    pub fn system(&self, id: Uuid) -> bool {
+        match self {
+            Reach::Everything => true,
+            Reach::Only { ends, .. } => ends.iter().any(|(system, _)| *system == id),
+        }
+    }
+
+    pub fn container(&self, system: Uuid, container: &str) -> bool {
+        match self {
+            Reach::Everything => true,
+            Reach::Only { ends, .. } => ends.contains(&(system, container.to_owned())),
+        }
+    }
+
+    /// A job is of a route, or it surveys a project.
+    pub fn job(&self, job: &Job) -> bool {
+        match (job.route_id, job.system_id, &job.container) {
+            (Some(route), ..) => self.route(route),
+            (None, Some(system), Some(container)) => self.container(system, container),
+            _ => matches!(self, Reach::Everything),
+        }
     }
 }
 
-/// Refuses what a key may not do, saying what it lacks.
-pub async fn check(app: &App, key: &Key, Asked { method, path, id }: &Asked) -> Result<(), Problem> {
+/// What a request asks for, as far as access goes: the address as the API describes it, and what the router read in it.
+pub struct Asked {
+    method: Method,
+    path: String,
+    parts: HashMap<String, String>,
+}
+
+impl Asked {
+    /// What can't be read is refused: nobody may pass by what is written in a way that only the operation understands.
+    pub async fn of(request: &mut Request) -> Result<Asked, Problem> {
+        let unreadable = || Problem::field("/", "the address can't be read");
+        let matched = request.extensions().get::<MatchedPath>().map_or("", |p| p.as_str());
+        let path = matched.trim_start_matches("/api/v1").to_owned();
+        let method = request.method().clone();
+        let read = request.extract_parts::<RawPathParams>().await.map_err(|_| unreadable())?;
+        let parts: HashMap<String, String> =
+            read.iter().map(|(name, value)| (name.to_owned(), value.to_owned())).collect();
+        match path.split('/').filter_map(|p| p.strip_prefix('{')?.strip_suffix('}')).all(|p| parts.contains_key(p)) {
+            true => Ok(Asked { method, path, parts }),
+            false => Err(unreadable()),
+        }
+    }
+
+    /// The id in the address; none where there is none.
+    fn id(&self) -> Result<Option<Uuid>, Problem> {
+        let read = |text: &String| text.parse().map_err(|_| Problem::field("/id", "it is not an id"));
+        self.parts.get("id").map(read).transpose()
+    }
+}
+
+/// Whether a key with this reach may ask at this address. Lists without an id show only what is within reach; whatever is
+/// not named here is closed.
+async fn is_within(app: &App, reach: &Reach, asked: &Asked) -> Result<bool, Problem> {
+    let id = asked.id()?;
+    Ok(match (asked.path.split('/').nth(1).unwrap_or_default(), id) {
+        ("routes", Some(id)) => reach.route(id),
+        ("plans", Some(id)) => reach.route(app.hub.store.plan(id).await?.route_id),
+        ("jobs", Some(id)) => reach.job(&app.hub.store.job(id).await?),
+        ("systems", Some(id)) => match asked.parts.get("container") {
+            Some(container) => reach.container(id, container),
+            None => reach.system(id),
+        },
+        ("routes" | "systems" | "overview" | "find" | "profiles" | "signing-key", None) => asked.method == Method::GET,
+        _ => false,
+    })
+}
+
+/// Whether a key counts: it was not revoked, and has not expired.
+pub fn is_good(key: &Key) -> Result<(), Problem> {
     if key.revoked_at.is_some() {
         return Err(ended(format!("The key “{}” was revoked.", key.name)));
     }
     if key.expires_at.is_some_and(|at| at <= Utc::now()) {
         return Err(ended(format!("The key “{}” has expired.", key.name)));
     }
+    Ok(())
+}
+
+/// Refuses what a key may not do, saying what it lacks; what it may see.
+pub async fn check(app: &App, key: &Key, asked: &Asked) -> Result<Reach, Problem> {
+    is_good(key)?;
     let narrow = |detail: String| {
         let advice = "Make a key that may, under Keys in the interface, or ask who looks after Hovrel for one.";
         Err(Problem::new(StatusCode::FORBIDDEN, "narrow-key", "The key is not enough", detail, advice))
     };
-    let Some(may) = needed(method, path) else {
+    let Some(may) = needed(&asked.method, &asked.path) else {
         return narrow("No key may do this; sign in.".into());
     };
     if !key.may.iter().flatten().any(|m| m == may.id()) {
         return narrow(format!("The key “{}” may not {}.", key.name, may.id()));
     }
-    let Some(only) = &key.route_ids else { return Ok(()) };
-    let route = route_of(app, path, *id).await?;
-    let allowed = match route {
-        Some(route) => only.iter().flatten().any(|r| *r == route),
-        // What is about no route is looked at, not changed.
-        None => may == May::Look || path.starts_with("/systems/"),
-    };
-    if !allowed {
-        return narrow(format!("The key “{}” is for other routes.", key.name));
+    let Some(only) = &key.route_ids else { return Ok(Reach::Everything) };
+    let reach = Reach::of(app, only).await?;
+    match is_within(app, &reach, asked).await? {
+        true => Ok(reach),
+        false => narrow(format!("The key “{}” is for other routes.", key.name)),
     }
-    Ok(())
 }
 
 fn ended(detail: String) -> Problem {

@@ -7,7 +7,7 @@ use hovrel_intake::parse;
 use serde::de::DeserializeOwned;
 use serde_json::Value;
 
-use crate::problem::Problem;
+use crate::problem::{FieldProblem, Problem};
 
 /// A body of type `T`.
 pub struct Body<T>(pub T);
@@ -31,12 +31,53 @@ impl<T: DeserializeOwned, S: Send + Sync> OptionalFromRequest<S> for Body<T> {
 }
 
 async fn bytes_of<S: Send + Sync>(request: Request, state: &S) -> Result<Bytes, Problem> {
-    Bytes::from_request(request, state).await.map_err(|e| unreadable(e.body_text()))
+    Bytes::from_request(request, state).await.map_err(|e| match e.status() {
+        StatusCode::PAYLOAD_TOO_LARGE => {
+            let detail = format!("A request holds {} MiB at most.", crate::LARGEST_BODY / 1024 / 1024);
+            let advice = "Send less at once.";
+            Problem::new(StatusCode::PAYLOAD_TOO_LARGE, "too-large", "The request is too large", detail, advice)
+        }
+        _ => unreadable(e.body_text()),
+    })
 }
 
 fn read<T: DeserializeOwned>(bytes: &[u8]) -> Result<Body<T>, Problem> {
     let value: Value = serde_json::from_slice(bytes).map_err(|e| unreadable(e.to_string()))?;
+    let mut faults = Vec::new();
+    texts(&value, &mut String::new(), &mut faults);
+    if !faults.is_empty() {
+        return Err(Problem::fields(faults));
+    }
     parse(value).map(Body).map_err(Problem::faults)
+}
+
+/// Texts and names that no database takes.
+fn texts(value: &Value, pointer: &mut String, faults: &mut Vec<FieldProblem>) {
+    let before = pointer.len();
+    let fault =
+        |pointer: &str| FieldProblem { pointer: pointer.to_owned(), detail: "NUL can't stand in a text".into() };
+    match value {
+        Value::String(text) if text.contains('\0') => faults.push(fault(pointer)),
+        Value::Array(list) => {
+            for (n, inner) in list.iter().enumerate() {
+                pointer.push_str(&format!("/{n}"));
+                texts(inner, pointer, faults);
+                pointer.truncate(before);
+            }
+        }
+        Value::Object(map) => {
+            for (name, inner) in map {
+                if name.contains('\0') {
+                    faults.push(fault(pointer));
+                }
+                pointer.push('/');
+                pointer.push_str(&name.replace('~', "~0").replace('/', "~1").replace('\0', "\u{FFFD}"));
+                texts(inner, pointer, faults);
+                pointer.truncate(before);
+            }
+        }
+        _ => {}
+    }
 }
 
 fn unreadable(detail: String) -> Problem {

@@ -8,6 +8,8 @@ mod access;
 mod api;
 mod body;
 mod cache;
+mod door;
+mod path;
 mod problem;
 mod query;
 mod session;
@@ -16,17 +18,21 @@ mod twins;
 mod web;
 
 use std::sync::Arc;
+use std::time::Duration;
 
 use axum::Router;
-use axum::http::{HeaderValue, header};
-use axum::middleware::from_fn_with_state;
+use axum::extract::DefaultBodyLimit;
+use axum::http::{HeaderValue, StatusCode, header};
+use axum::middleware::{from_fn, from_fn_with_state};
 use hovrel_engine::Hub;
+use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
-use tower_http::limit::RequestBodyLimitLayer;
 use tower_http::set_header::SetResponseHeaderLayer;
+use tower_http::timeout::TimeoutLayer;
 
 pub use api::description;
 pub use api::systems::Preset;
+pub use door::listen::serve;
 
 /// What every handler may use.
 #[derive(Clone)]
@@ -34,21 +40,36 @@ pub struct App {
     pub hub: Hub,
     pub(crate) cache: Arc<cache::Cache>,
     pub(crate) figures: Arc<api::standing::Figures>,
+    pub(crate) throttle: Arc<door::throttle::Throttle>,
     /// Systems that the demo offers in the connect form.
     pub(crate) presets: Arc<Vec<Preset>>,
 }
 
 /// No request body is larger: routes and decisions are small.
 const LARGEST_BODY: usize = 2 * 1024 * 1024;
+/// A request is answered within this time, its body read included; what goes on for longer is a job. The events of a job
+/// go on after their answer has begun.
+const ANSWERED_WITHIN: Duration = Duration::from_secs(120);
 
 /// The whole application as a router.
 pub fn router(hub: Hub, presets: Vec<Preset>) -> Router {
-    let app = App { hub, cache: Arc::default(), figures: Arc::default(), presets: Arc::new(presets) };
+    let app = App {
+        hub,
+        cache: Arc::default(),
+        figures: Arc::default(),
+        throttle: Arc::default(),
+        presets: Arc::new(presets),
+    };
     let fixed = |name, value| SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value));
+    let guarded = api::router().layer(from_fn_with_state(app.clone(), session::guard)).with_state(app);
+    let api = guarded
+        .layer(DefaultBodyLimit::max(LARGEST_BODY))
+        .layer(TimeoutLayer::with_status_code(StatusCode::REQUEST_TIMEOUT, ANSWERED_WITHIN))
+        .layer(CatchPanicLayer::custom(door::panicked))
+        .layer(from_fn(door::pass));
     Router::new()
-        .nest("/api/v1", api::router().layer(from_fn_with_state(app.clone(), session::guard)).with_state(app))
+        .nest("/api/v1", api)
         .fallback(web::serve)
-        .layer(RequestBodyLimitLayer::new(LARGEST_BODY))
         .layer(CompressionLayer::new())
         .layer(fixed(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
         .layer(fixed(header::REFERRER_POLICY, "no-referrer"))

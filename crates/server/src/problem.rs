@@ -22,6 +22,9 @@ pub struct Problem {
     /// The fields at fault, by JSON Pointer (RFC 6901).
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub fields: Vec<FieldProblem>,
+    /// Seconds after which it may be tried again; told as Retry-After (RFC 9110 §10.2.3).
+    #[serde(skip)]
+    pub retry_after: Option<u64>,
 }
 
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
@@ -39,7 +42,13 @@ impl Problem {
             detail: detail.into(),
             advice: advice.to_owned(),
             fields: Vec::new(),
+            retry_after: None,
         }
+    }
+
+    pub fn retry_after(mut self, seconds: u64) -> Problem {
+        self.retry_after = Some(seconds);
+        self
     }
 
     pub fn missing(what: &str) -> Problem {
@@ -95,8 +104,12 @@ impl Problem {
 impl IntoResponse for Problem {
     fn into_response(self) -> Response {
         let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        let retry_after = self.retry_after;
         let mut response = (status, Json(self)).into_response();
         response.headers_mut().insert(header::CONTENT_TYPE, HeaderValue::from_static("application/problem+json"));
+        if let Some(seconds) = retry_after {
+            response.headers_mut().insert(header::RETRY_AFTER, HeaderValue::from(seconds));
+        }
         response
     }
 }
@@ -117,6 +130,17 @@ impl From<StoreError> for Problem {
                 format!("The current version is {current}."),
                 "Load it again, and make your change once more.",
             ),
+            StoreError::Away(why) => {
+                tracing::warn!("the database can't be reached: {why}");
+                Problem::new(
+                    StatusCode::SERVICE_UNAVAILABLE,
+                    "database-away",
+                    "The database can't be reached",
+                    "Hovrel keeps everything in PostgreSQL, which does not answer.",
+                    "Wait a moment and try again. Jobs that run go on by themselves when it is back.",
+                )
+                .retry_after(5)
+            }
             other => {
                 tracing::error!("{other}");
                 Problem::new(

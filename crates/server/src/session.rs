@@ -26,47 +26,72 @@ pub const LASTS: Duration = Duration::from_secs(12 * 3600);
 /// Paths that need no session.
 const OPEN: [&str; 3] = ["/setup", "/session", "/openapi.json"];
 
+/// What a request showed: by it, whoever answers for long can see whether it still counts.
+#[derive(Clone)]
+pub struct Shown {
+    hash: Vec<u8>,
+    by_key: bool,
+}
+
+impl Shown {
+    /// Whether the session or the key still counts. A database that is away for a moment ends nothing.
+    pub async fn still_counts(&self, app: &App) -> bool {
+        if self.by_key {
+            return match app.hub.store.key_by_hash(&self.hash).await {
+                Ok(found) => found.is_some_and(|(key, _)| access::is_good(&key).is_ok()),
+                Err(_) => true,
+            };
+        }
+        app.hub.store.session(&self.hash).await.map_or(true, |found| found.is_some())
+    }
+}
+
 pub async fn guard(State(app): State<App>, mut request: Request, next: Next) -> Response {
     if OPEN.contains(&request.uri().path()) && request.method() != Method::DELETE {
         return next.run(request).await;
     }
-    if let Some(shown) = bearer(request.headers()) {
-        let asked = access::Asked::of(&request);
-        return match by_key(&app, &shown, &asked).await {
-            Ok(session) => {
-                request.extensions_mut().insert(session);
-                next.run(request).await
-            }
-            Err(refused) => refused.into_response(),
-        };
+    match let_in(&app, &mut request).await {
+        Ok(()) => next.run(request).await,
+        Err(refused) => refused.into_response(),
     }
-    let unknown = Problem::new(
-        StatusCode::UNAUTHORIZED,
-        "sign-in",
-        "Sign in first",
-        "There is no session, or it has ended.",
-        "Sign in.",
-    );
-    let Some(hash) = token(request.headers()).map(|t| hash(&t)) else { return unknown.into_response() };
-    let session = match app.hub.store.session(&hash).await {
-        Ok(Some(session)) => session,
-        Ok(None) => return unknown.into_response(),
-        Err(e) => return Problem::from(e).into_response(),
+}
+
+/// Whether a request may go on; who asks, and what they may see, goes with it.
+async fn let_in(app: &App, request: &mut Request) -> Result<(), Problem> {
+    if let Some(shown) = bearer(request.headers()) {
+        let asked = access::Asked::of(request).await?;
+        let (session, reach) = by_key(app, &shown, &asked).await?;
+        request.extensions_mut().insert(Shown { hash: hash(&shown), by_key: true });
+        request.extensions_mut().insert(session);
+        request.extensions_mut().insert(reach);
+        return Ok(());
+    }
+    let unknown = || {
+        Problem::new(
+            StatusCode::UNAUTHORIZED,
+            "sign-in",
+            "Sign in first",
+            "There is no session, or it has ended.",
+            "Sign in.",
+        )
     };
+    let hash = token(request.headers()).map(|t| hash(&t)).ok_or_else(unknown)?;
+    let session = app.hub.store.session(&hash).await?.ok_or_else(unknown)?;
     let safe = matches!(*request.method(), Method::GET | Method::HEAD);
     let carried = request.headers().get(CSRF_HEADER).and_then(|v| v.to_str().ok());
     if !safe && carried != Some(session.csrf.as_str()) {
-        let forged = Problem::new(
+        return Err(Problem::new(
             StatusCode::FORBIDDEN,
             "forged",
             "The request lacks its token",
             format!("Requests that change something carry the session's token in {CSRF_HEADER}."),
             "Load the page again.",
-        );
-        return forged.into_response();
+        ));
     }
+    request.extensions_mut().insert(Shown { hash, by_key: false });
     request.extensions_mut().insert(session);
-    next.run(request).await
+    request.extensions_mut().insert(access::Reach::Everything);
+    Ok(())
 }
 
 /// The key in the authorization header (RFC 6750 §2.1).
@@ -77,7 +102,7 @@ fn bearer(headers: &HeaderMap) -> Option<String> {
 }
 
 /// What a key stands for, if it may do what is asked.
-async fn by_key(app: &App, shown: &str, asked: &access::Asked) -> Result<Session, Problem> {
+async fn by_key(app: &App, shown: &str, asked: &access::Asked) -> Result<(Session, access::Reach), Problem> {
     let Some((key, person)) = app.hub.store.key_by_hash(&hash(shown)).await? else {
         return Err(Problem::new(
             StatusCode::UNAUTHORIZED,
@@ -87,8 +112,8 @@ async fn by_key(app: &App, shown: &str, asked: &access::Asked) -> Result<Session
             "Check that all of it was copied; make a new one under Keys if it is lost.",
         ));
     };
-    access::check(app, &key, asked).await?;
-    Ok(Session { person, csrf: String::new(), key: Some(key) })
+    let reach = access::check(app, &key, asked).await?;
+    Ok((Session { person, csrf: String::new(), key: Some(key) }, reach))
 }
 
 /// The token in the session cookie.
@@ -109,9 +134,10 @@ pub fn new_token() -> String {
     URL_SAFE_NO_PAD.encode(rand::random::<[u8; 32]>())
 }
 
-/// A cookie that lasts `seconds`; 0 removes it.
-pub fn cookie(token: &str, seconds: u64) -> String {
-    format!("{COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age={seconds}")
+/// A cookie that lasts `seconds`; 0 removes it. One that was set over TLS goes over nothing else.
+pub fn cookie(token: &str, seconds: u64, over_tls: bool) -> String {
+    let secure = if over_tls { "; Secure" } else { "" };
+    format!("{COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age={seconds}{secure}")
 }
 
 /// Hashing takes tens of milliseconds of a core, so it runs beside the runtime.

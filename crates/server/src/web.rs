@@ -4,6 +4,8 @@ use axum::http::{StatusCode, Uri, header};
 use axum::response::{IntoResponse, Response};
 use rust_embed::RustEmbed;
 
+use crate::problem::Problem;
+
 #[derive(RustEmbed)]
 #[folder = "../../web/dist"]
 struct Client;
@@ -12,8 +14,9 @@ pub async fn serve(uri: Uri) -> Response {
     let path = uri.path().trim_start_matches('/');
     let (path, file) = match Client::get(path) {
         Some(file) if !path.is_empty() => (path, file),
+        _ if path.starts_with("api/") => return Problem::missing("This address").into_response(),
         // A missing script must not be answered with a page.
-        _ if path.starts_with("assets/") || path.starts_with("api/") => return StatusCode::NOT_FOUND.into_response(),
+        _ if path.starts_with("assets/") => return StatusCode::NOT_FOUND.into_response(),
         _ => match Client::get("index.html") {
             Some(file) => ("index.html", file),
             None => return (StatusCode::NOT_FOUND, "the web client was not built").into_response(),

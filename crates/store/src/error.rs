@@ -4,8 +4,12 @@ use diesel::result::{DatabaseErrorKind, Error};
 
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
+    /// Nobody answers, or the connection ended while something was asked.
     #[error("the database can't be reached: {0}")]
-    Connect(String),
+    Away(String),
+    /// What is there can't be used: the schema can't be brought up to date.
+    #[error("the database can't be used: {0}")]
+    Schema(String),
     #[error("{0} is not there")]
     Missing(&'static str),
     /// A name that must be unique, or a second transfer of one route.
@@ -25,10 +29,34 @@ pub enum StoreError {
     Database(Error),
 }
 
+impl StoreError {
+    /// Whether it is the database that is away, and not what was asked of it: the same may be asked again later.
+    pub fn is_away(&self) -> bool {
+        matches!(self, StoreError::Away(_))
+    }
+}
+
+/// What a server says that ends, has just ended or has just begun (PostgreSQL, appendix A, class 57), in the words of its
+/// untranslated messages: the code itself does not come through Diesel.
+fn says_goodbye(message: &str) -> bool {
+    message.starts_with("terminating connection") || message.starts_with("the database system is")
+}
+
 impl From<Error> for StoreError {
     fn from(e: Error) -> Self {
+        use DatabaseErrorKind::{ClosedConnection, UnableToSendCommand};
         match &e {
             Error::NotFound => StoreError::Missing("it"),
+            Error::BrokenTransactionManager => StoreError::Away(e.to_string()),
+            Error::DatabaseError(ClosedConnection | UnableToSendCommand, _) => StoreError::Away(e.to_string()),
+            Error::DatabaseError(DatabaseErrorKind::Unknown, info) if says_goodbye(info.message()) => {
+                StoreError::Away(e.to_string())
+            }
+            Error::RollbackErrorOnCommit { rollback_error, .. }
+                if matches!(**rollback_error, Error::DatabaseError(ClosedConnection | UnableToSendCommand, _)) =>
+            {
+                StoreError::Away(e.to_string())
+            }
             Error::DatabaseError(DatabaseErrorKind::UniqueViolation, info) => {
                 StoreError::Exists(info.constraint_name().unwrap_or_default().to_owned())
             }

@@ -3,7 +3,7 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
-use diesel::sql_types::{Nullable, Timestamptz};
+use diesel::sql_types::{Bool, Nullable, Timestamptz};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
@@ -132,6 +132,63 @@ pub(crate) async fn fence(connection: &mut AsyncPgConnection, holder: Holder) ->
     held.map(|_| ()).ok_or(StoreError::LeaseLost)
 }
 
+/// Workers that went silent over one job in a row, each soon after it took it.
+const MOST_TAKEOVERS: i32 = 20;
+
+enum Taken {
+    None,
+    Job(Box<Job>),
+    /// A job that nobody takes over any more.
+    Failed,
+}
+
+async fn take(connection: &mut AsyncPgConnection, worker: Uuid, seconds: f64) -> Result<Taken, StoreError> {
+    let silent = jobs::lease_until.lt(diesel::dsl::now.into_sql::<Timestamptz>().nullable());
+    let free = jobs::state.eq("waiting").or(jobs::state.eq("running").and(silent));
+    let soon = diesel::dsl::sql::<Bool>("coalesce(taken_at > now() - interval '5 minutes', false)");
+    let found: Option<(Uuid, String, i32, bool)> = jobs::table
+        .filter(free)
+        .order(jobs::created_at)
+        .select((jobs::id, jobs::state, jobs::takeovers, soon))
+        .for_update()
+        .skip_locked()
+        .first(connection)
+        .await
+        .optional()?;
+    let Some((id, state, before, soon)) = found else { return Ok(Taken::None) };
+    let takeovers = match state.as_str() {
+        "running" if soon => before + 1,
+        "running" => 1,
+        _ => 0,
+    };
+    if takeovers > MOST_TAKEOVERS {
+        let error =
+            format!("{MOST_TAKEOVERS} workers went silent over it, one after the other. Look into Hovrel's log.");
+        let ended = (
+            jobs::state.eq("failed"),
+            jobs::error.eq(&error),
+            jobs::finished_at.eq(Utc::now()),
+            jobs::lease_until.eq(None::<DateTime<Utc>>),
+        );
+        diesel::update(jobs::table.find(id)).set(ended).execute(connection).await?;
+        event(connection, id, &serde_json::json!({"state": "failed", "error": error})).await?;
+        return Ok(Taken::Failed);
+    }
+    let job = diesel::update(jobs::table.find(id))
+        .set((
+            jobs::state.eq("running"),
+            jobs::lease_owner.eq(worker),
+            jobs::lease_until.eq(lease_end(seconds)),
+            jobs::started_at.eq(diesel::dsl::sql::<Nullable<Timestamptz>>("coalesce(started_at, now())")),
+            jobs::takeovers.eq(takeovers),
+            jobs::taken_at.eq(diesel::dsl::now),
+        ))
+        .returning(Job::as_returning())
+        .get_result(connection)
+        .await?;
+    Ok(Taken::Job(Box::new(job)))
+}
+
 impl Store {
     /// Queues a job. [`StoreError::Exists`] if the route already has a transfer that is not over.
     pub async fn queue(&self, new: &NewJob) -> Result<(), StoreError> {
@@ -140,37 +197,16 @@ impl Store {
     }
 
     /// Takes the oldest job that waits or whose worker went silent. Locked rows are passed over, so
-    /// workers never wait for each other.
+    /// workers never wait for each other. A job whose workers went silent again and again has failed.
     pub async fn lease(&self, worker: Uuid, seconds: f64) -> Result<Option<Job>, StoreError> {
         let mut connection = self.connection().await?;
-        connection
-            .transaction(async |connection| {
-                let free = jobs::state.eq("waiting").or(jobs::state
-                    .eq("running")
-                    .and(jobs::lease_until.lt(diesel::dsl::now.into_sql::<Timestamptz>().nullable())));
-                let found: Option<Uuid> = jobs::table
-                    .filter(free)
-                    .order(jobs::created_at)
-                    .select(jobs::id)
-                    .for_update()
-                    .skip_locked()
-                    .first(connection)
-                    .await
-                    .optional()?;
-                let Some(id) = found else { return Ok(None) };
-                let job = diesel::update(jobs::table.find(id))
-                    .set((
-                        jobs::state.eq("running"),
-                        jobs::lease_owner.eq(worker),
-                        jobs::lease_until.eq(lease_end(seconds)),
-                        jobs::started_at.eq(diesel::dsl::sql::<Nullable<Timestamptz>>("coalesce(started_at, now())")),
-                    ))
-                    .returning(Job::as_returning())
-                    .get_result(connection)
-                    .await?;
-                Ok(Some(job))
-            })
-            .await
+        loop {
+            match connection.transaction(async |c| take(c, worker, seconds).await).await? {
+                Taken::None => return Ok(None),
+                Taken::Job(job) => return Ok(Some(*job)),
+                Taken::Failed => {}
+            }
+        }
     }
 
     /// Says that the worker is alive; what is wanted of the job, or none if the job is no longer its. A lease that has

@@ -25,6 +25,8 @@ mod steps;
 mod systems;
 mod traces;
 
+use std::time::Duration;
+
 use diesel::{ConnectionError, ConnectionResult};
 use diesel_async::pooled_connection::bb8::{Pool, PooledConnection};
 use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfig};
@@ -56,6 +58,10 @@ const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 /// Connections kept for heartbeats.
 const VITAL: u32 = 2;
 
+/// How long the first connection may take, and how long whoever needs one waits for it.
+const FIRST_WAIT: Duration = Duration::from_secs(5);
+const LONGEST_WAIT: Duration = Duration::from_secs(10);
+
 /// A transaction in which nothing is asked for so long belongs to a program that sleeps: the server ends it, so that its
 /// locks hold nobody up, the worker least of all that takes over its job.
 const NOTHING_ASKED: &str = "set idle_in_transaction_session_timeout = '15s'";
@@ -79,15 +85,27 @@ async fn established(url: &str) -> ConnectionResult<AsyncPgConnection> {
     set.map(|()| connection).map_err(|e| ConnectionError::BadConnection(e.to_string()))
 }
 
+/// What a failed connection says, with the reason at the bottom.
+fn said(e: &ConnectionError) -> String {
+    let mut at: &dyn std::error::Error = e;
+    while let Some(source) = at.source() {
+        at = source;
+    }
+    at.to_string()
+}
+
 impl Store {
-    /// Connects and brings the schema up to date.
+    /// Connects and brings the schema up to date. A database that is not there is told at once.
     pub async fn open(url: &str, connections: u32) -> Result<Store, StoreError> {
+        let away = |why: String| StoreError::Away(why);
+        let first = tokio::time::timeout(FIRST_WAIT, AsyncPgConnection::establish(url)).await;
+        first.map_err(|_| away(format!("no answer within {} s", FIRST_WAIT.as_secs())))?.map_err(|e| away(said(&e)))?;
         let pool = async |most: u32| {
             let mut config = ManagerConfig::default();
             config.custom_setup = Box::new(|url| Box::pin(established(url)));
             let manager = AsyncDieselConnectionManager::<AsyncPgConnection>::new_with_config(url, config);
-            let built = Pool::builder().max_size(most).build(manager).await;
-            built.map_err(|e| StoreError::Connect(e.to_string()))
+            let built = Pool::builder().max_size(most).connection_timeout(LONGEST_WAIT).build(manager).await;
+            built.map_err(|e| StoreError::Away(e.to_string()))
         };
         let store = Store { pool: pool(connections).await?, vital: pool(VITAL).await? };
         store.migrate().await?;
@@ -95,21 +113,21 @@ impl Store {
     }
 
     async fn migrate(&self) -> Result<(), StoreError> {
-        let connection = self.pool.get_owned().await.map_err(|e| StoreError::Connect(e.to_string()))?;
+        let connection = self.pool.get_owned().await.map_err(|e| StoreError::Away(e.to_string()))?;
         // The harness blocks; it runs beside the runtime's own threads.
         tokio::task::spawn_blocking(move || {
             let mut harness = AsyncMigrationHarness::new(connection);
-            harness.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(|e| StoreError::Connect(e.to_string()))
+            harness.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(|e| StoreError::Schema(e.to_string()))
         })
         .await
-        .map_err(|e| StoreError::Connect(e.to_string()))?
+        .map_err(|e| StoreError::Schema(e.to_string()))?
     }
 
     pub(crate) async fn vital_connection(&self) -> Result<Connection<'_>, StoreError> {
-        self.vital.get().await.map_err(|e| StoreError::Connect(e.to_string()))
+        self.vital.get().await.map_err(|e| StoreError::Away(e.to_string()))
     }
 
     pub(crate) async fn connection(&self) -> Result<Connection<'_>, StoreError> {
-        self.pool.get().await.map_err(|e| StoreError::Connect(e.to_string()))
+        self.pool.get().await.map_err(|e| StoreError::Away(e.to_string()))
     }
 }

@@ -2,7 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
-use diesel_async::RunQueryDsl;
+use diesel_async::{AsyncConnection, RunQueryDsl, SimpleAsyncConnection};
 use uuid::Uuid;
 
 use crate::schema::{people, sessions};
@@ -31,19 +31,28 @@ impl Store {
         Ok(people::table.count().get_result(&mut self.connection().await?).await?)
     }
 
-    /// Makes a person; [`StoreError::Exists`] if the login is taken.
-    pub async fn make_person(&self, login: &str, name: &str, password_hash: &str) -> Result<Uuid, StoreError> {
-        let id = Uuid::now_v7();
-        diesel::insert_into(people::table)
-            .values((
-                people::id.eq(id),
-                people::login.eq(login),
-                people::name.eq(name),
-                people::password_hash.eq(password_hash),
-            ))
-            .execute(&mut self.connection().await?)
-            .await?;
-        Ok(id)
+    /// Makes the first person; none if there is one already. Of several at once, one makes it.
+    pub async fn make_first_person(&self, login: &str, name: &str, password_hash: &str) -> Result<Option<Uuid>, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                connection.batch_execute("lock table people in share row exclusive mode").await?;
+                if people::table.count().get_result::<i64>(connection).await? > 0 {
+                    return Ok(None);
+                }
+                let id = Uuid::now_v7();
+                diesel::insert_into(people::table)
+                    .values((
+                        people::id.eq(id),
+                        people::login.eq(login),
+                        people::name.eq(name),
+                        people::password_hash.eq(password_hash),
+                    ))
+                    .execute(connection)
+                    .await?;
+                Ok(Some(id))
+            })
+            .await
     }
 
     pub async fn person_by_login(&self, login: &str) -> Result<Option<Person>, StoreError> {

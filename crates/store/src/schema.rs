@@ -56,7 +56,7 @@ diesel::table! {
         plan_id -> Nullable<Uuid>, state -> Text, wanted -> Text, progress -> Jsonb, result -> Nullable<Jsonb>,
         error -> Nullable<Text>, lease_owner -> Nullable<Uuid>, lease_until -> Nullable<Timestamptz>,
         created_at -> Timestamptz, started_at -> Nullable<Timestamptz>, finished_at -> Nullable<Timestamptz>,
-        options -> Jsonb,
+        options -> Jsonb, takeovers -> Int4, taken_at -> Nullable<Timestamptz>,
     }
 }
 diesel::table! {

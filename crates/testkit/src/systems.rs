@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::time::Duration;
 
-use hovrel_connect::{Connector, Credentials, Offer, Reading};
+use hovrel_connect::{Connector, Credentials, Offer, Outside, Reading};
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
@@ -114,7 +114,7 @@ impl Known {
     pub fn connector(&self, address: &str) -> Arc<dyn Connector> {
         let offer = Offer::shipped().into_iter().find(|o| o.id == self.profile).expect("it ships");
         let asked: BTreeMap<String, String> = self.sign_in.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
-        offer.connect(address, Credentials(asked)).expect("the address is one")
+        offer.connect(address, Credentials(asked), &Arc::new(Outside::anywhere())).expect("the address is one")
     }
 }
 

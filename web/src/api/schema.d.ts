@@ -3349,6 +3349,24 @@ export interface operations {
                     "application/json": components["schemas"]["Found"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     getJob: {
@@ -3370,12 +3388,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3399,12 +3427,22 @@ export interface operations {
                     "text/event-stream": string;
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3428,12 +3466,22 @@ export interface operations {
                     "application/json": components["schemas"]["LedgerLine"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3457,12 +3505,22 @@ export interface operations {
                     "application/json": components["schemas"]["RefusedChange"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3486,12 +3544,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3519,12 +3587,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3544,6 +3622,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeyAnswer"][];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3569,12 +3665,22 @@ export interface operations {
                     "application/json": components["schemas"]["NewKeyAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3596,12 +3702,22 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3621,6 +3737,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3644,12 +3778,22 @@ export interface operations {
                     "application/json": components["schemas"]["PlanFigure"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3686,12 +3830,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeList"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3716,12 +3870,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3750,12 +3914,22 @@ export interface operations {
                     "application/json": components["schemas"]["ChangeDetail"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3779,12 +3953,22 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3812,12 +3996,22 @@ export interface operations {
                     "application/json": components["schemas"]["Included"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3841,12 +4035,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3868,6 +4072,24 @@ export interface operations {
                     "application/json": components["schemas"]["Profiles"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     listRoutes: {
@@ -3885,6 +4107,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RouteAnswer"][];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3910,12 +4150,22 @@ export interface operations {
                     "application/json": components["schemas"]["RouteAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3949,12 +4199,22 @@ export interface operations {
                     "application/json": components["schemas"]["RouteAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -3980,12 +4240,22 @@ export interface operations {
                     "application/json": components["schemas"]["ProposedLane"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4009,12 +4279,22 @@ export interface operations {
                     "application/json": components["schemas"]["RouteAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4042,12 +4322,22 @@ export interface operations {
                     "application/json": components["schemas"]["RouteAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4073,12 +4363,22 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4106,12 +4406,22 @@ export interface operations {
                     "application/json": components["schemas"]["Fault"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4135,12 +4445,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4164,12 +4484,22 @@ export interface operations {
                     "application/yaml": string;
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4194,12 +4524,22 @@ export interface operations {
                     "application/json": components["schemas"]["MatchList"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4226,12 +4566,22 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4259,12 +4609,22 @@ export interface operations {
                     "application/json": components["schemas"]["BesideAnswer"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4293,12 +4653,22 @@ export interface operations {
                     "application/json": components["schemas"]["Other"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4326,12 +4696,22 @@ export interface operations {
                     "application/json": components["schemas"]["FieldSurvey"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4359,12 +4739,22 @@ export interface operations {
                     "application/json": components["schemas"]["Recognised"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4391,12 +4781,22 @@ export interface operations {
                     "application/json": components["schemas"]["Names"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4425,12 +4825,22 @@ export interface operations {
                     "application/json": components["schemas"]["NewField"] | null;
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4458,20 +4868,22 @@ export interface operations {
                     "application/json": components["schemas"]["FieldSchema"];
                 };
             };
-            502: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4499,12 +4911,22 @@ export interface operations {
                     "application/json": components["schemas"]["Preview"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4528,12 +4950,22 @@ export interface operations {
                     "application/json": components["schemas"]["ProofState"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4561,12 +4993,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4592,12 +5034,22 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4621,12 +5073,22 @@ export interface operations {
                     "application/json": components["schemas"]["RouteSchema"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4654,12 +5116,22 @@ export interface operations {
                     "application/json": components["schemas"]["ScopeAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4687,12 +5159,22 @@ export interface operations {
                     "application/json": components["schemas"]["Suggestion"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4719,12 +5201,22 @@ export interface operations {
                     "application/json": components["schemas"]["VersionList"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4749,12 +5241,22 @@ export interface operations {
                     "application/json": components["schemas"]["Lane"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4774,6 +5276,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"] | null;
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4799,12 +5319,22 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4824,6 +5354,24 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     getSetup: {
@@ -4841,6 +5389,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Setup"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4864,12 +5430,22 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4891,6 +5467,24 @@ export interface operations {
                     "application/json": components["schemas"]["SigningKeyAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
     listSystems: {
@@ -4908,6 +5502,24 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SystemAnswer"][];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4933,12 +5545,22 @@ export interface operations {
                     "application/json": components["schemas"]["SystemAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4964,12 +5586,22 @@ export interface operations {
                     "application/json": components["schemas"]["CheckStepAnswer"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4993,12 +5625,22 @@ export interface operations {
                     "application/json": components["schemas"]["SystemAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5026,12 +5668,22 @@ export interface operations {
                     "application/json": components["schemas"]["SystemAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5053,12 +5705,22 @@ export interface operations {
                 };
                 content?: never;
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5082,12 +5744,22 @@ export interface operations {
                     "application/json": components["schemas"]["CheckStepAnswer"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5111,20 +5783,22 @@ export interface operations {
                     "application/json": components["schemas"]["ContainerAnswer"][];
                 };
             };
-            502: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5152,12 +5826,22 @@ export interface operations {
                     "application/json": components["schemas"]["ArtefactPage"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5194,12 +5878,22 @@ export interface operations {
                     "application/json": components["schemas"]["ArtefactList"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5224,12 +5918,22 @@ export interface operations {
                     "application/json": components["schemas"]["FolderNode"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5254,12 +5958,22 @@ export interface operations {
                     "application/json": components["schemas"]["Use"][];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5283,12 +5997,22 @@ export interface operations {
                     "application/json": components["schemas"]["Surveys"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5316,12 +6040,22 @@ export interface operations {
                     "application/json": components["schemas"]["JobAnswer"];
                 };
             };
+            /** @description What is wrong with the request, and what to do */
             "4XX": {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -28,9 +28,17 @@ pub struct Arguments {
     /// More profiles: a folder of YAML files.
     #[arg(long)]
     profiles: Option<PathBuf>,
+    /// What may be called beside the Internet, with commas between: networks (10.0.0.0/8), addresses, names of hosts,
+    /// `loopback`, `private`. With a `!` before it: what may not be called.
+    #[arg(long, env = "HOVREL_OUTSIDE", default_value = "", value_parser = outside)]
+    outside: hovrel_connect::Outside,
     /// Seconds after which another worker takes up the job of one that went silent.
     #[arg(long, default_value_t = 6.0)]
     lease_seconds: f64,
+}
+
+fn outside(text: &str) -> Result<hovrel_connect::Outside, String> {
+    text.parse()
 }
 
 pub async fn run(a: Arguments) -> anyhow::Result<()> {
@@ -45,7 +53,7 @@ pub async fn run(a: Arguments) -> anyhow::Result<()> {
         Some(path) => serde_json::from_slice(&std::fs::read(path).with_context(|| format!("{}", path.display()))?)?,
         None => Vec::new(),
     };
-    let hub = Hub::new(store, sealer, offers);
+    let hub = Hub::new(store, sealer, offers, a.outside);
     let end = CancellationToken::new();
     let options =
         WorkerOptions { lease: Duration::from_secs_f64(a.lease_seconds.max(0.5)), ..WorkerOptions::default() };
@@ -61,18 +69,18 @@ pub async fn run(a: Arguments) -> anyhow::Result<()> {
     }
     let router = hovrel_server::router(hub, presets);
     let stop = end.clone();
-    let serve = axum::serve(listener, router).with_graceful_shutdown(async move {
+    tokio::spawn(async move {
         told_to_end().await;
         stop.cancel();
     });
-    // Open event streams would keep a graceful end waiting for ever.
-    tokio::select! {
-        served = serve => served?,
-        () = async { end.cancelled().await; tokio::time::sleep(Duration::from_secs(1)).await } => {}
-    }
-    worker.await?;
+    hovrel_server::serve(listener, router, end.clone()).await;
+    // What takes longer is left to its lease, as after a kill.
+    let _ = tokio::time::timeout(LONGEST_END, worker).await;
     Ok(())
 }
+
+/// How long the end of Hovrel may take.
+const LONGEST_END: Duration = Duration::from_secs(2);
 
 async fn told_to_end() {
     let terminated = async {

@@ -167,7 +167,7 @@ fn run(folder: &tempfile::TempDir, database: &Database, listen: &str, lease_seco
     let path = |name: &str| -> PathBuf { folder.path().join(name) };
     let log = std::fs::OpenOptions::new().create(true).append(true).open(path("log")).expect("a log");
     Command::new(env!("CARGO_BIN_EXE_hovrel"))
-        .args(["serve", "--listen", listen, "--lease-seconds", lease_seconds, "--key-file"])
+        .args(["serve", "--listen", listen, "--lease-seconds", lease_seconds, "--outside", "loopback", "--key-file"])
         .arg(path("key"))
         .arg("--announce")
         .arg(path("address"))

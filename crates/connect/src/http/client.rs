@@ -1,17 +1,20 @@
 //! One system's HTTP client: sign-in, and calls in what the profile says it speaks.
 
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use hovrel_core::bounds::LONGEST_SIGN_IN;
 use hovrel_core::model::Attachment;
-use reqwest::{Method, RequestBuilder, Response, StatusCode, header};
+use reqwest::{Method, RequestBuilder, StatusCode, header};
 use serde_json::Value;
 use tokio::sync::{OnceCell, RwLock};
 
 use super::encode::Request;
 use super::tree;
+use crate::aside::aside;
 use crate::profile::{Profile, SignIn, Speaks};
-use crate::transport::{Allowed, Told, Transport, basic, text_of};
-use crate::{ByteStream, ConnectError, Credentials};
+use crate::transport::{Allowed, Reply, Told, Transport, basic};
+use crate::{ByteStream, ConnectError, Credentials, Outside};
 
 pub struct Client {
     pub profile: Profile,
@@ -59,8 +62,13 @@ pub struct About {
 }
 
 impl Client {
-    pub fn new(profile: Profile, address: &str, credentials: Credentials) -> Result<Client, ConnectError> {
-        let transport = Transport::new(address, profile.calls_at_once)?;
+    pub fn new(
+        profile: Profile,
+        address: &str,
+        credentials: Credentials,
+        outside: &Arc<Outside>,
+    ) -> Result<Client, ConnectError> {
+        let transport = Transport::new(address, profile.calls_at_once, outside)?;
         Ok(Client { profile, transport, credentials, token: RwLock::new(None), about: OnceCell::new() })
     }
 
@@ -122,8 +130,9 @@ impl Client {
     }
 
     /// Opens a stream, with retries until it is open.
-    pub async fn stream(&self, path: &str) -> Result<Response, ConnectError> {
-        self.transport.retried(|| self.send(Method::GET, path, &|r| r, true)).await
+    pub async fn stream(&self, path: &str) -> Result<ByteStream, ConnectError> {
+        let reply = self.transport.retried(|| self.send_for(true, Method::GET, path, &|r| r, true)).await?;
+        Ok(reply.stream())
     }
 
     /// Writes once. A wait that the system asks for before doing anything is waited for.
@@ -162,7 +171,7 @@ impl Client {
             let r = file.bytes.into_iter().fold(r, |r, bytes| r.header(header::CONTENT_LENGTH, bytes));
             r.body(body)
         };
-        match self.send(Method::PUT, path, &build, false).await {
+        match self.send_for(true, Method::PUT, path, &build, false).await {
             // The sign-in expired on the way: nothing was done, and the next try has a new one.
             Err(ConnectError::SignIn { .. }) if self.signs_in() => {
                 self.token_header(true).await?;
@@ -185,26 +194,40 @@ impl Client {
         path: &str,
         build: &(dyn Fn(RequestBuilder) -> RequestBuilder + Sync),
         again: bool,
-    ) -> Result<Response, ConnectError> {
+    ) -> Result<Reply, ConnectError> {
+        self.send_for(false, method, path, build, again).await
+    }
+
+    /// As [`Client::send`]; a call for a file may take longer.
+    async fn send_for(
+        &self,
+        file: bool,
+        method: Method,
+        path: &str,
+        build: &(dyn Fn(RequestBuilder) -> RequestBuilder + Sync),
+        again: bool,
+    ) -> Result<Reply, ConnectError> {
         let mut signed_in = 0;
         loop {
             let (name, value) = self.token_header(signed_in > 0).await?;
             let url = format!("{}{path}", self.address());
-            let request = build(self.transport.request(method.clone(), &url))
-                .header(name, value)
-                .header(header::ACCEPT, self.media_type());
+            let empty = match file {
+                true => self.transport.request_for_file(method.clone(), &url),
+                false => self.transport.request(method.clone(), &url),
+            };
+            let request = build(empty).header(name, value).header(header::ACCEPT, self.media_type());
             let response = self.transport.execute(&method, &url, request).await?;
             if response.status() == StatusCode::UNAUTHORIZED && again && signed_in < SIGN_INS && self.signs_in() {
                 signed_in += 1;
                 continue;
             }
-            return if response.status().is_success() { Ok(response) } else { Err(self.failed(&url, response).await) };
+            return if response.status().is_success() { Ok(response) } else { Err(self.failed(response).await) };
         }
     }
 
-    async fn failed(&self, url: &str, response: Response) -> ConnectError {
+    async fn failed(&self, reply: Reply) -> ConnectError {
         let tell = |body: &str| self.told(self.understand(body).as_ref());
-        self.transport.failed(url, response, self.speech(), tell).await
+        self.transport.failed(reply, self.speech(), tell).await
     }
 
     /// What an error says, in the profile's places.
@@ -236,14 +259,15 @@ impl Client {
         }
     }
 
-    async fn parse(&self, path: &str, response: Response) -> Result<Value, ConnectError> {
+    async fn parse(&self, path: &str, reply: Reply) -> Result<Value, ConnectError> {
         let address = format!("{}{path}", self.address());
-        let text = text_of(&address, response, self.speech()).await?;
-        match self.profile.speaks {
+        let text = reply.text(self.speech()).await?;
+        let speaks = self.profile.speaks;
+        let read = aside(move |_| match speaks {
             Speaks::Json => tree::from_json(&text),
             Speaks::Xml => tree::from_xml(&text),
-        }
-        .map_err(|why| ConnectError::Malformed { address, why })
+        });
+        read.await.map_err(|why| ConnectError::Malformed { address, why })
     }
 
     fn media_type(&self) -> &'static str {
@@ -339,7 +363,7 @@ impl Client {
         // Signing in twice is signing in.
         let response = self.transport.execute(&Method::GET, &url, request).await?;
         if !response.status().is_success() {
-            return Err(match self.failed(&url, response).await {
+            return Err(match self.failed(response).await {
                 ConnectError::Forbidden { text } | ConnectError::Refused { text, .. } => ConnectError::SignIn { text },
                 other => other,
             });
@@ -351,6 +375,7 @@ impl Client {
         };
         let text = tree::text(&answer, place)
             .ok_or_else(|| ConnectError::SignIn { text: "the answer holds no session or token".into() })?;
-        Ok(Token { text, until: lasts.map(|seconds| Instant::now() + Duration::from_secs(seconds)) })
+        let lasts = lasts.map(|seconds| Duration::from_secs(seconds).min(LONGEST_SIGN_IN));
+        Ok(Token { text, until: lasts.map(|lasts| Instant::now() + lasts) })
     }
 }

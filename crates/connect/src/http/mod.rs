@@ -14,19 +14,19 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use async_trait::async_trait;
-use futures::StreamExt;
 use hovrel_core::catalogue::{Catalogue, NewField};
-use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
+use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind, keepable, keepable_catalogue};
 use reqwest::Method;
 use serde_json::{Value, json};
 
+use crate::aside::aside;
 use crate::check::{Said, check};
 use crate::contract::no_new_fields;
 use crate::profile::{AddedAt, Concurrency, KindProfile, Profile, Updates};
 use crate::transport::escape_segment;
 use crate::{
     Added, ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading,
-    Page, Write, Written,
+    Outside, Page, Write, Written,
 };
 use client::{Answered, Client};
 use encode::Request;
@@ -34,14 +34,20 @@ use schema::Schema;
 
 /// A system described by a profile.
 pub struct HttpConnector {
-    client: Client,
+    client: Arc<Client>,
     schemas: tokio::sync::RwLock<HashMap<String, Arc<Schema>>>,
 }
 
 impl HttpConnector {
     /// `address` is where the system is, without a path of its interface.
-    pub fn new(profile: Profile, address: &str, credentials: Credentials) -> Result<HttpConnector, ConnectError> {
-        Ok(HttpConnector { client: Client::new(profile, address, credentials)?, schemas: Default::default() })
+    pub fn new(
+        profile: Profile,
+        address: &str,
+        credentials: Credentials,
+        outside: &Arc<Outside>,
+    ) -> Result<HttpConnector, ConnectError> {
+        let client = Arc::new(Client::new(profile, address, credentials, outside)?);
+        Ok(HttpConnector { client, schemas: Default::default() })
     }
 
     fn kind(&self, kind: Kind) -> Result<&KindProfile, ConnectError> {
@@ -59,18 +65,17 @@ impl HttpConnector {
     }
 
     async fn decoder<'a>(&'a self, kind: Kind, schema: &'a Schema) -> Result<decode::Decoder<'a>, ConnectError> {
-        let profile = self.kind(kind)?;
-        let fields = schema.catalogue.kind(kind).ok_or(ConnectError::NoSuchKind(kind))?;
-        let zone = self.client.about().await?.zone;
-        Ok(decode::Decoder {
-            profile: &self.client.profile,
-            kind,
-            of: profile,
-            fields,
-            words: &schema.words,
-            zone,
-            address: self.client.address(),
+        decoder(&self.client, kind, schema, self.client.about().await?.zone)
+    }
+
+    /// Items to artefacts, beside the runtime's threads: texts take a while.
+    async fn decoded(&self, kind: Kind, schema: Arc<Schema>, items: Vec<Value>) -> Result<Vec<Artefact>, ConnectError> {
+        let (client, zone) = (self.client.clone(), self.client.about().await?.zone);
+        aside(move |wanted| {
+            let decoder = decoder(&client, kind, &schema, zone)?;
+            items.iter().take_while(|_| wanted.still()).map(|item| decoder.artefact(item)).collect()
         })
+        .await
     }
 
     /// Where a file is. Where names may repeat, its id is looked up by the name that it was read with.
@@ -150,6 +155,18 @@ impl HttpConnector {
     }
 }
 
+fn decoder<'a>(
+    client: &'a Client,
+    kind: Kind,
+    schema: &'a Schema,
+    zone: chrono_tz::Tz,
+) -> Result<decode::Decoder<'a>, ConnectError> {
+    let of = client.profile.kinds.get(&kind).ok_or(ConnectError::NoSuchKind(kind))?;
+    let fields = schema.catalogue.kind(kind).ok_or(ConnectError::NoSuchKind(kind))?;
+    let (profile, address) = (&client.profile, client.address());
+    Ok(decode::Decoder { profile, kind, of, fields, words: &schema.words, zone, address })
+}
+
 fn fill(path: &str, parts: &[(&str, &str)]) -> String {
     parts
         .iter()
@@ -197,13 +214,13 @@ impl Connector for HttpConnector {
             let name = tree::text(item, &profile.container_name).filter(|n| !n.is_empty());
             Ok(Container { name: name.unwrap_or_else(|| id.clone()), id })
         };
-        found.iter().map(one).collect()
+        found.iter().map(one).collect::<Result<Vec<_>, _>>().map(keepable)
     }
 
     async fn catalogue(&self, container: &str) -> Result<Catalogue, ConnectError> {
         let read = Arc::new(schema::read(&self.client, container).await?);
         self.schemas.write().await.insert(container.to_owned(), read.clone());
-        Ok(read.catalogue.clone())
+        Ok(keepable_catalogue(read.catalogue.clone()))
     }
 
     async fn make_field(&self, container: &str, kind: Kind, field: &NewField) -> Result<String, ConnectError> {
@@ -220,18 +237,18 @@ impl Connector for HttpConnector {
 
     async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError> {
         let schema = self.schema(container).await?;
-        let decoder = self.decoder(kind, &schema).await?;
-        let path = fill(&decoder.of.list.path, &[("container", container)]);
-        let listed = pages::page(&self.client, &path, &decoder.of.list, cursor).await?;
-        let artefacts = listed.items.iter().map(|i| decoder.artefact(i)).collect::<Result<Vec<_>, _>>()?;
+        let list = &self.kind(kind)?.list;
+        let path = fill(&list.path, &[("container", container)]);
+        let listed = pages::page(&self.client, &path, list, cursor).await?;
+        let artefacts = self.decoded(kind, schema, listed.items).await?;
         Ok(Page { artefacts, next: listed.next, total: listed.total })
     }
 
     async fn one(&self, container: &str, kind: Kind, id: &str) -> Result<Artefact, ConnectError> {
         let schema = self.schema(container).await?;
-        let decoder = self.decoder(kind, &schema).await?;
-        let answer = self.client.read(&fill(&decoder.of.one, &[("id", id)])).await?;
-        decoder.artefact(&answer)
+        let answer = self.client.read(&fill(&self.kind(kind)?.one, &[("id", id)])).await?;
+        let found = self.decoded(kind, schema, vec![answer]).await?;
+        found.into_iter().next().ok_or_else(|| ConnectError::Missing { what: id.to_owned() })
     }
 
     async fn write(&self, container: &str, write: &Write) -> Result<Written, ConnectError> {
@@ -295,8 +312,7 @@ impl Connector for HttpConnector {
 
     async fn fetch_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<ByteStream, ConnectError> {
         let path = self.file_path(kind, id, name).await?;
-        let response = self.client.stream(&path).await?;
-        Ok(response.bytes_stream().map(|part| part.map_err(std::io::Error::other)).boxed())
+        self.client.stream(&path).await
     }
 
     async fn put_attachment(

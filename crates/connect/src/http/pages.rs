@@ -3,16 +3,15 @@
 //! Decides where a list goes on, by offset, by cursor or by the Link header (RFC 8288). A list that is not where the
 //! profile says is an error, and so is one that leads in a circle.
 
+use hovrel_core::bounds::MOST_PAGES;
 use serde_json::Value;
 
 use super::client::Client;
 use super::tree;
 use crate::ConnectError;
+use crate::address::path_at;
 use crate::profile::{Listing, Paging};
 use crate::transport::escape_segment;
-
-/// More pages than this are no list (each holds at least one item).
-const MOST_PAGES: usize = 100_000;
 
 /// One page as it was answered.
 pub struct Listed {
@@ -119,8 +118,7 @@ pub async fn find<T>(
     Err(malformed("its pages lead in a circle".into()))
 }
 
-/// Where the next page is, as a path of this system; an address of another is not followed, since the sign-in would go
-/// there too.
+/// Where the next page is, as a path of this system.
 fn next_page(
     client: &Client,
     path: &str,
@@ -129,18 +127,20 @@ fn next_page(
     let malformed = |why: String| ConnectError::Malformed { address: path.to_owned(), why };
     let Some(value) = headers.get(reqwest::header::LINK) else { return Ok(None) };
     let text = value.to_str().map_err(|e| malformed(format!("its Link header is no text: {e}")))?;
+    let Some(next) = next(text).map_err(malformed)? else { return Ok(None) };
     let here = format!("{}{path}", client.address());
-    let Some(next) = next(text, &here).map_err(malformed)? else { return Ok(None) };
-    match next.strip_prefix(client.address()) {
-        Some(next) => Ok(Some(next.to_owned())),
-        None => Err(malformed(format!("its next page is elsewhere, at {next}"))),
+    let next = path_at(&here, next).map_err(malformed)?;
+    // Paths here begin where the system's address ends.
+    let before = url::Url::parse(client.address()).map_or(String::new(), |u| u.path().trim_end_matches('/').to_owned());
+    match next.strip_prefix(&before) {
+        Some(path) => Ok(Some(path.to_owned())),
+        None => Err(malformed(format!("its next page is outside of the system, at {next}"))),
     }
 }
 
-/// The address with the relation `next`, whole; `here` is what relative addresses are relative to. A header is
-/// a list of `<address>; name=value; name="value"` (RFC 8288 §3 and appendix B.2).
-fn next(header: &str, here: &str) -> Result<Option<String>, String> {
-    let base = url::Url::parse(here).map_err(|e| e.to_string())?;
+/// The address with the relation `next`, as it is written. A header is a list of `<address>; name=value; name="value"`
+/// (RFC 8288 §3 and appendix B.2).
+fn next(header: &str) -> Result<Option<&str>, String> {
     for link in split(header, ',') {
         let link = link.trim();
         let Some((target, parameters)) = link.strip_prefix('<').and_then(|l| l.split_once('>')) else {
@@ -154,8 +154,7 @@ fn next(header: &str, here: &str) -> Result<Option<String>, String> {
             name.trim().eq_ignore_ascii_case("rel").then(|| value.trim().trim_matches('"'))
         });
         if relations.is_some_and(|r| r.split_ascii_whitespace().any(|r| r.eq_ignore_ascii_case("next"))) {
-            let whole = base.join(target.trim()).map_err(|e| format!("its Link header: {e}"))?;
-            return Ok(Some(whole.to_string()));
+            return Ok(Some(target.trim()));
         }
     }
     Ok(None)
@@ -186,6 +185,7 @@ fn split(text: &str, at: char) -> Vec<&str> {
 #[cfg(test)]
 mod tests {
     use super::next;
+    use crate::address::path_at;
 
     /// The forms of RFC 8288 §3.1 and §3.5, from memory: relative and whole addresses, other relations
     /// beside it, several relations at one address, and none at all.
@@ -193,19 +193,20 @@ mod tests {
     fn the_next_page_is_found_in_every_form() {
         let here = "https://a.example/v2/items?page=1";
         for (header, wanted) in [
-            ("</v2/items?page=2>; rel=\"next\"", Some("https://a.example/v2/items?page=2")),
-            ("<?page=2>; rel=\"next\"", Some("https://a.example/v2/items?page=2")),
-            ("<https://a.example/x>; rel=\"next\"", Some("https://a.example/x")),
-            ("</first>; rel=\"first\", </2>; rel=\"next\", </9>; rel=\"last\"", Some("https://a.example/2")),
-            ("</2>; title=\"a < b, or so\"; rel=\"next\"", Some("https://a.example/2")),
-            ("</a,b>; rel=prev, </2>; rel=next", Some("https://a.example/2")),
-            ("</2>; rel=\"last next\"; title=\"it \\\"ends\\\", here\"", Some("https://a.example/2")),
+            ("</v2/items?page=2>; rel=\"next\"", Some("/v2/items?page=2")),
+            ("<?page=2>; rel=\"next\"", Some("/v2/items?page=2")),
+            ("<https://a.example/x>; rel=\"next\"", Some("/x")),
+            ("</first>; rel=\"first\", </2>; rel=\"next\", </9>; rel=\"last\"", Some("/2")),
+            ("</2>; title=\"a < b, or so\"; rel=\"next\"", Some("/2")),
+            ("</a,b>; rel=prev, </2>; rel=next", Some("/2")),
+            ("</2>; rel=\"last next\"; title=\"it \\\"ends\\\", here\"", Some("/2")),
             ("</first>; rel=\"first\"", None),
             ("", None),
         ] {
-            assert_eq!(next(header, here), Ok(wanted.map(str::to_owned)), "{header}");
+            let found = next(header).unwrap().map(|found| path_at(here, found).unwrap());
+            assert_eq!(found.as_deref(), wanted, "{header}");
         }
-        assert!(next("nonsense", here).is_err());
-        assert!(next("<http://[>; rel=\"next\"", here).is_err());
+        assert!(next("nonsense").is_err());
+        assert!(path_at(here, next("<http://[>; rel=\"next\"").unwrap().unwrap()).is_err());
     }
 }

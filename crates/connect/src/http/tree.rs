@@ -5,14 +5,14 @@
 //! Pointers (RFC 6901). Entities other than the predefined ones are refused, so nothing expands. Numbers that a binary
 //! number can't hold exactly stay the text that they are written in.
 
+use std::borrow::Cow;
+
+use hovrel_core::bounds::{DEEPEST_ANSWER, MOST_ATTRIBUTES, MOST_VALUES};
 use quick_xml::events::{BytesStart, Event};
 use serde_json::value::RawValue;
 use serde_json::{Map, Value};
 
 use crate::profile::Speaks;
-
-/// Elements deeper than this are refused: the reader must not run out of stack on what follows.
-const DEEPEST: usize = 100;
 
 /// The value at a pointer; none for null or absent.
 pub fn at<'v>(value: &'v Value, pointer: &str) -> Option<&'v Value> {
@@ -118,26 +118,43 @@ pub fn cells<'v>(value: &'v Value, pointer: &str) -> Vec<&'v Value> {
     }
 }
 
-/// Reads JSON.
+/// Reads JSON. An escape that stands for no character (half of a pair, RFC 8259 §8.2) becomes NUL, which whoever keeps the
+/// text replaces and declares.
 pub fn from_json(text: &str) -> Result<Value, String> {
-    let raw: &RawValue = serde_json::from_str(text).map_err(|e| e.to_string())?;
-    exact(raw.get(), 0)
+    let text = with_whole_characters(text);
+    let raw: &RawValue = serde_json::from_str(&text).map_err(|e| e.to_string())?;
+    exact(raw.get(), 0, &mut Room(MOST_VALUES))
 }
 
-fn exact(text: &str, depth: usize) -> Result<Value, String> {
-    if depth > DEEPEST {
-        return Err(format!("values are nested more than {DEEPEST} deep"));
+/// How many more values an answer may hold.
+struct Room(usize);
+
+impl Room {
+    fn take(&mut self) -> Result<(), String> {
+        self.0 = self.0.checked_sub(1).ok_or_else(|| format!("it holds more than {MOST_VALUES} values"))?;
+        Ok(())
     }
+}
+
+fn exact(text: &str, depth: usize, room: &mut Room) -> Result<Value, String> {
+    if depth > DEEPEST_ANSWER {
+        return Err(format!("values are nested more than {DEEPEST_ANSWER} deep"));
+    }
+    room.take()?;
     let told = |e: serde_json::Error| e.to_string();
     Ok(match text.as_bytes().first() {
         Some(b'{') => {
             let map: std::collections::BTreeMap<String, &RawValue> = serde_json::from_str(text).map_err(told)?;
-            let inner = map.into_iter().map(|(k, v)| Ok((k, exact(v.get(), depth + 1)?)));
+            let inner = map.into_iter().map(|(k, v)| Ok((k, exact(v.get(), depth + 1, room)?)));
             Value::Object(inner.collect::<Result<Map<_, _>, String>>()?)
         }
         Some(b'[') => {
             let list: Vec<&RawValue> = serde_json::from_str(text).map_err(told)?;
-            Value::Array(list.into_iter().map(|v| exact(v.get(), depth + 1)).collect::<Result<_, _>>()?)
+            if list.len() > room.0 {
+                return Err(format!("it holds more than {MOST_VALUES} values"));
+            }
+            let inner = list.into_iter().map(|v| exact(v.get(), depth + 1, room));
+            Value::Array(inner.collect::<Result<_, _>>()?)
         }
         Some(b'-' | b'0'..=b'9') => {
             let read: Value = serde_json::from_str(text).unwrap_or(Value::Null);
@@ -147,6 +164,50 @@ fn exact(text: &str, depth: usize) -> Result<Value, String> {
         }
         _ => serde_json::from_str(text).map_err(told)?,
     })
+}
+
+/// JSON in which every `\u` escape is a character or half of a pair whose other half stands beside it.
+fn with_whole_characters(text: &str) -> Cow<'_, str> {
+    let bytes = text.as_bytes();
+    let unit = |at: usize| -> Option<u32> {
+        let digits = bytes.get(at..at + 6)?.strip_prefix(b"\\u")?;
+        u32::from_str_radix(std::str::from_utf8(digits).ok()?, 16).ok()
+    };
+    let (mut out, mut from, mut at) = (String::new(), 0, 0);
+    while at < bytes.len() {
+        if bytes[at] != b'\\' {
+            at += 1;
+            continue;
+        }
+        let pair = |n: u32| (0xD800..0xDC00).contains(&n);
+        let second = |n: u32| (0xDC00..0xE000).contains(&n);
+        match unit(at) {
+            Some(n) if pair(n) && unit(at + 6).is_some_and(second) => at += 12,
+            Some(n) if pair(n) || second(n) => {
+                out.push_str(&text[from..at]);
+                out.push_str("\\u0000");
+                at += 6;
+                from = at;
+            }
+            Some(_) => at += 6,
+            None => at += 2,
+        }
+    }
+    if from == 0 {
+        return Cow::Borrowed(text);
+    }
+    out.push_str(&text[from..]);
+    Cow::Owned(out)
+}
+
+/// Whether a text or a name anywhere in a value holds NUL.
+pub fn holds_nul(value: &Value) -> bool {
+    match value {
+        Value::String(text) => text.contains('\0'),
+        Value::Array(list) => list.iter().any(holds_nul),
+        Value::Object(map) => map.iter().any(|(name, inner)| name.contains('\0') || holds_nul(inner)),
+        _ => false,
+    }
 }
 
 /// Puts a value at a place, making the objects on the way.
@@ -168,17 +229,18 @@ pub fn from_xml(text: &str) -> Result<Value, String> {
     let mut reader = quick_xml::Reader::from_str(text);
     let mut stack: Vec<(String, Map<String, Value>, String)> = Vec::new();
     let mut root = None;
+    let mut room = Room(MOST_VALUES);
     loop {
         let event = reader.read_event().map_err(|e| format!("{e} at byte {}", reader.buffer_position()))?;
         match event {
             Event::Start(e) => {
-                if stack.len() >= DEEPEST {
-                    return Err(format!("elements are nested more than {DEEPEST} deep"));
+                if stack.len() >= DEEPEST_ANSWER {
+                    return Err(format!("elements are nested more than {DEEPEST_ANSWER} deep"));
                 }
-                stack.push(open(&e)?);
+                stack.push(open(&e, &mut room)?);
             }
             Event::Empty(e) => {
-                let element = open(&e)?;
+                let element = open(&e, &mut room)?;
                 close(element, &mut stack, &mut root);
             }
             Event::End(_) => {
@@ -196,7 +258,7 @@ pub fn from_xml(text: &str) -> Result<Value, String> {
                 }
             }
             Event::GeneralRef(r) => {
-                let plain = quick_xml::escape::unescape(&format!("&{};", &*r)).map_err(|e| e.to_string())?.into_owned();
+                let plain = unescaped(&format!("&{};", &*r))?;
                 if let Some((_, _, text)) = stack.last_mut() {
                     text.push_str(&plain);
                 }
@@ -212,11 +274,42 @@ pub fn from_xml(text: &str) -> Result<Value, String> {
     root.ok_or_else(|| "there is no element".to_owned())
 }
 
-fn open(e: &BytesStart<'_>) -> Result<(String, Map<String, Value>, String), String> {
+/// Text with its references resolved. One that stands for no character of XML (XML 1.0 §4.1) becomes NUL, which whoever
+/// keeps the text replaces and declares.
+fn unescaped(text: &str) -> Result<String, String> {
+    use quick_xml::escape::unescape;
+    if let Ok(plain) = unescape(text) {
+        return Ok(plain.into_owned());
+    }
+    let mut out = String::with_capacity(text.len());
+    for (n, part) in text.split('&').enumerate() {
+        let reference = part.split_once(';').filter(|_| n > 0);
+        match reference {
+            Some((name, rest)) => {
+                match unescape(&format!("&{name};")) {
+                    Ok(plain) => out.push_str(&plain),
+                    Err(_) if name.starts_with('#') => out.push('\0'),
+                    Err(e) => return Err(e.to_string()),
+                }
+                out.push_str(rest);
+            }
+            None if n > 0 => return Err("it holds “&” without a name behind it".into()),
+            None => out.push_str(part),
+        }
+    }
+    Ok(out)
+}
+
+fn open(e: &BytesStart<'_>, room: &mut Room) -> Result<(String, Map<String, Value>, String), String> {
+    room.take()?;
     let mut map = Map::new();
     for attribute in e.attributes() {
+        room.take()?;
+        if map.len() == MOST_ATTRIBUTES {
+            return Err(format!("an element has more than {MOST_ATTRIBUTES} attributes"));
+        }
         let attribute = attribute.map_err(|e| e.to_string())?;
-        let value = quick_xml::escape::unescape(&attribute.value).map_err(|e| e.to_string())?.into_owned();
+        let value = unescaped(&attribute.value)?;
         map.insert(format!("@{}", attribute.key.as_ref()), Value::String(value));
     }
     Ok((e.name().as_ref().to_owned(), map, String::new()))

@@ -1,13 +1,17 @@
 //! Calls to a provider of OSLC: basic sign-in, content negotiation, errors as `oslc:Error`.
 
+use std::sync::Arc;
+
 use hovrel_core::model::Fingerprint;
 use oxrdf::{Graph, NamedNode};
-use reqwest::{Method, RequestBuilder, Response, header};
+use reqwest::{Method, RequestBuilder, header};
 
 use super::rdf::{self, Node, Speech};
 use super::vocab;
-use crate::transport::{Told, Transport, basic, content_type, text_of};
-use crate::{ConnectError, Credentials};
+use crate::address::path_at;
+use crate::aside::aside;
+use crate::transport::{Reply, Told, Transport, basic, content_type};
+use crate::{ConnectError, Credentials, Outside};
 
 /// Until a provider says otherwise by refusing; few allow many, and none says how many.
 const AT_ONCE: usize = 2;
@@ -37,8 +41,8 @@ impl Answer {
 }
 
 impl Client {
-    pub fn new(address: &str, credentials: &Credentials) -> Result<Client, ConnectError> {
-        let transport = Transport::new(address, AT_ONCE)?;
+    pub fn new(address: &str, credentials: &Credentials, outside: &Arc<Outside>) -> Result<Client, ConnectError> {
+        let transport = Transport::new(address, AT_ONCE, outside)?;
         let url = url::Url::parse(&transport.address)
             .map_err(|e| ConnectError::Unreachable { address: address.to_owned(), why: e.to_string() })?;
         let given = |id: &str| credentials.0.get(id).map_or("", String::as_str);
@@ -62,8 +66,9 @@ impl Client {
         if id.starts_with('/') { format!("{}{id}", self.origin) } else { id.to_owned() }
     }
 
+    /// Whether a resource is one of this system: the sign-in goes to no other.
     pub fn is_here(&self, iri: &str) -> bool {
-        self.id(iri).starts_with('/')
+        url::Url::parse(iri).is_ok() && path_at(&self.origin, iri).is_ok()
     }
 
     /// Reads a resource, with retries.
@@ -124,7 +129,7 @@ impl Client {
         method: Method,
         iri: &str,
         build: &(dyn Fn(RequestBuilder) -> RequestBuilder + Sync),
-    ) -> Result<Response, ConnectError> {
+    ) -> Result<Reply, ConnectError> {
         if !self.is_here(iri) {
             let address = self.transport.address.clone();
             return Err(ConnectError::Malformed { address, why: format!("it leads elsewhere, to {iri}") });
@@ -142,25 +147,28 @@ impl Client {
         }
         let speech = Speech::of(&content_type(&response));
         let told = |body: &str| {
-            let Some(graph) = speech.and_then(|s| rdf::read(body, s, iri).ok()) else { return Told::default() };
+            let Some(graph) = speech.and_then(|s| rdf::read(body, s, iri, &|| true).ok()) else {
+                return Told::default();
+            };
             let message = graph.triples_for_predicate(vocab::MESSAGE).next().map(|t| rdf::text_of(t.object));
             Told { understood: true, text: message.unwrap_or_default(), ..Told::default() }
         };
-        Err(self.transport.failed(iri, response, WANTED, told).await)
+        Err(self.transport.failed(response, WANTED, told).await)
     }
 
-    async fn parse(&self, iri: &str, response: Response) -> Result<Answer, ConnectError> {
+    async fn parse(&self, iri: &str, response: Reply) -> Result<Answer, ConnectError> {
         let kind = content_type(&response);
         let of =
             |name: header::HeaderName| response.headers().get(name).and_then(|v| v.to_str().ok()).map(str::to_owned);
         let (etag, date) = (of(header::ETAG), of(header::DATE));
         let status = response.status().as_u16();
-        let text = text_of(iri, response, WANTED).await?;
+        let text = response.text(WANTED).await?;
         let Some(speech) = Speech::of(&kind) else {
             return Err(ConnectError::NotData { address: iri.into(), status, found: kind, wanted: WANTED });
         };
-        let graph =
-            rdf::read(&text, speech, iri).map_err(|why| ConnectError::Malformed { address: iri.to_owned(), why })?;
+        let base = iri.to_owned();
+        let read = aside(move |wanted| rdf::read(&text, speech, &base, &|| wanted.still())).await;
+        let graph = read.map_err(|why| ConnectError::Malformed { address: iri.to_owned(), why })?;
         Ok(Answer { graph, speech, etag, date })
     }
 }

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, HashSet};
 
+use hovrel_core::bounds::MOST_CATALOGUES;
 use hovrel_core::catalogue::{Catalogue, CatalogueFinding, KindSchema, NotRead, User};
 use hovrel_core::model::Kind;
 use oxrdf::{Graph, NamedNode};
@@ -50,10 +51,14 @@ pub async fn containers(client: &Client) -> Result<(Vec<Container>, Option<Strin
     let mut found = Vec::new();
     let mut date = None;
     let mut open = vec![client.transport.address.clone()];
-    let mut seen = Vec::new();
+    let mut seen = HashSet::new();
     while let Some(iri) = open.pop() {
-        if seen.contains(&iri) {
+        if !seen.insert(iri.clone()) {
             continue;
+        }
+        if seen.len() > MOST_CATALOGUES {
+            let why = format!("it leads to more than {MOST_CATALOGUES} other catalogues");
+            return Err(ConnectError::Malformed { address: client.transport.address.clone(), why });
         }
         let answer = client.get(&iri).await?;
         date = date.or(answer.date);
@@ -65,7 +70,6 @@ pub async fn containers(client: &Client) -> Result<(Vec<Container>, Option<Strin
             let name = provider.text(vocab::TITLE).unwrap_or_else(|| address.to_owned());
             found.push(Container { id: client.id(address), name });
         }
-        seen.push(iri);
     }
     found.sort_by(|a, b| a.name.cmp(&b.name));
     found.dedup_by(|a, b| a.id == b.id);

@@ -16,17 +16,19 @@ use std::sync::Arc;
 
 use async_trait::async_trait;
 use chrono::DateTime;
+use hovrel_core::bounds::MOST_PAGES;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
+use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind, keepable, keepable_catalogue};
 use oxrdf::{Graph, NamedNode};
 use tokio::sync::RwLock;
 
+use crate::aside::aside;
 use crate::check::{Said, check};
 use crate::profile::Ask;
 use crate::transport::escape_segment;
 use crate::{
     Added, ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading,
-    Page, Write, Written,
+    Outside, Page, Write, Written,
 };
 use client::{Client, named};
 use discovery::{Offered, Provider};
@@ -47,7 +49,7 @@ pub fn asks() -> Vec<Ask> {
 
 /// A system that speaks OSLC.
 pub struct OslcConnector {
-    client: Client,
+    client: Arc<Client>,
     providers: RwLock<HashMap<String, Arc<Provider>>>,
     /// Whether lists hold whole resources, by container and kind, as found out once.
     whole: RwLock<HashMap<(String, Kind), bool>>,
@@ -55,8 +57,8 @@ pub struct OslcConnector {
 
 impl OslcConnector {
     /// `address` is that of a service provider catalogue, or of a service provider.
-    pub fn new(address: &str, credentials: Credentials) -> Result<OslcConnector, ConnectError> {
-        let client = Client::new(address, &credentials)?;
+    pub fn new(address: &str, credentials: Credentials, outside: &Arc<Outside>) -> Result<OslcConnector, ConnectError> {
+        let client = Arc::new(Client::new(address, &credentials, outside)?);
         Ok(OslcConnector { client, providers: RwLock::default(), whole: RwLock::default() })
     }
 
@@ -96,7 +98,13 @@ impl OslcConnector {
     }
 
     /// One page of a query. Members that the page does not hold whole are read one by one.
-    async fn page(&self, container: &str, kind: Kind, offered: &Offered, url: &str) -> Result<Page, ConnectError> {
+    async fn page(
+        &self,
+        container: &str,
+        kind: Kind,
+        provider: &Arc<Provider>,
+        url: &str,
+    ) -> Result<Page, ConnectError> {
         let answer = self.client.get(url).await?;
         let graph = &answer.graph;
         let mut members: Vec<&str> = graph
@@ -110,24 +118,34 @@ impl OslcConnector {
         members.dedup();
         let nodes: Vec<(String, NamedNode)> =
             members.iter().map(|iri| Ok(((*iri).to_owned(), named(iri)?))).collect::<Result<_, ConnectError>>()?;
-        let whole = self.holds_whole(container, kind, graph, &nodes).await?;
-        let mut artefacts = Vec::with_capacity(nodes.len());
-        for (iri, subject) in &nodes {
-            if whole {
-                let node = Node { graph, subject: subject.as_ref().into() };
-                artefacts.push(resource::artefact(&self.client, kind, offered, &node)?);
-                continue;
-            }
-            match self.resource(kind, offered, iri).await {
-                Ok(found) => artefacts.push(found),
-                // It went between the list and the look.
-                Err(ConnectError::Missing { .. }) => {}
-                Err(e) => return Err(e),
-            }
-        }
         let info = Node::of_type(graph, vocab::RESPONSE_INFO).into_iter().next();
         let next = info.and_then(|i| i.iri(vocab::NEXT_PAGE));
         let total = info.and_then(|i| i.text(vocab::TOTAL_COUNT)?.parse().ok());
+        let whole = self.holds_whole(container, kind, graph, &nodes).await?;
+        let artefacts = if whole {
+            let (client, provider) = (self.client.clone(), provider.clone());
+            // Texts take a while.
+            let read = aside(move |wanted| {
+                let offered = offered(&provider, kind)?;
+                let one = |(_, subject): &(String, NamedNode)| {
+                    let node = Node { graph: &answer.graph, subject: subject.as_ref().into() };
+                    resource::artefact(&client, kind, offered, &node)
+                };
+                nodes.iter().take_while(|_| wanted.still()).map(one).collect::<Result<Vec<_>, _>>()
+            });
+            read.await?
+        } else {
+            let mut found = Vec::with_capacity(nodes.len());
+            for (iri, _) in &nodes {
+                match self.resource(kind, offered(provider, kind)?, iri).await {
+                    Ok(one) => found.push(one),
+                    // It went between the list and the look.
+                    Err(ConnectError::Missing { .. }) => {}
+                    Err(e) => return Err(e),
+                }
+            }
+            found
+        };
         Ok(Page { artefacts, next, total })
     }
 
@@ -209,20 +227,20 @@ impl Connector for OslcConnector {
     }
 
     async fn containers(&self) -> Result<Vec<Container>, ConnectError> {
-        Ok(discovery::containers(&self.client).await?.0)
+        Ok(keepable(discovery::containers(&self.client).await?.0))
     }
 
     async fn catalogue(&self, container: &str) -> Result<Catalogue, ConnectError> {
         let read = Arc::new(discovery::provider(&self.client, container).await?);
         self.providers.write().await.insert(container.to_owned(), read.clone());
-        Ok(read.catalogue())
+        Ok(keepable_catalogue(read.catalogue()))
     }
 
     async fn read(&self, container: &str, kind: Kind, cursor: Option<&str>) -> Result<Page, ConnectError> {
         let provider = self.provider(container).await?;
         let offered = offered(&provider, kind)?;
         let url = cursor.map_or_else(|| query(&offered.query_base, &[]), str::to_owned);
-        self.page(container, kind, offered, &url).await
+        self.page(container, kind, &provider, &url).await
     }
 
     async fn one(&self, container: &str, kind: Kind, id: &str) -> Result<Artefact, ConnectError> {
@@ -278,8 +296,8 @@ impl Connector for OslcConnector {
         let mut url = query(&offered.query_base, &[("oslc.prefix", &prefix), ("oslc.where", &condition)]);
         // A provider without such a filter answers everything: only an exact mark counts.
         let mut seen = HashSet::new();
-        while seen.insert(url.clone()) {
-            let page = self.page(container, kind, offered, &url).await?;
+        while seen.len() < MOST_PAGES && seen.insert(url.clone()) {
+            let page = self.page(container, kind, &provider, &url).await?;
             if let Some(found) = page.artefacts.into_iter().find(|a| a.origin.as_deref() == Some(mark)) {
                 return Ok(Some(found));
             }

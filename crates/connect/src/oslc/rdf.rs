@@ -1,7 +1,11 @@
 //! RDF as text: Turtle, RDF/XML and JSON-LD, read into graphs and written from them; and looking into graphs.
 
+use std::collections::{HashMap, HashSet};
+
+use hovrel_core::bounds::{DEEPEST_ANSWER, MOST_TRIPLES};
+use hovrel_core::model::Fingerprint;
 use oxrdf::vocab::rdf;
-use oxrdf::{Graph, NamedNodeRef, NamedOrBlankNode, NamedOrBlankNodeRef, QuadRef, Term, TermRef, Triple};
+use oxrdf::{BlankNodeRef, Graph, NamedNodeRef, NamedOrBlankNodeRef, QuadRef, Term, TermRef, Triple};
 
 use super::vocab::PREFIXES;
 
@@ -36,28 +40,37 @@ impl Speech {
     }
 }
 
-/// Reads a graph. `base` is where the text came from, which relative addresses in it are relative to.
-pub fn read(text: &str, speech: Speech, base: &str) -> Result<Graph, String> {
+/// Reads a graph. `base` is where the text came from, which relative addresses in it are relative to. Ends with an error
+/// once it is not `wanted` any more.
+pub fn read(text: &str, speech: Speech, base: &str, wanted: &dyn Fn() -> bool) -> Result<Graph, String> {
     whole(text, speech)?;
     let mut graph = Graph::new();
+    let mut put = |triple: &Triple| {
+        graph.insert(triple);
+        match graph.len() {
+            n if n > MOST_TRIPLES => Err(format!("it holds more than {MOST_TRIPLES} statements")),
+            n if n % 1000 == 0 && !wanted() => Err("its reading was given up".to_owned()),
+            _ => Ok(()),
+        }
+    };
     match speech {
         Speech::Turtle => {
             let parser = oxttl::TurtleParser::new().with_base_iri(base).map_err(|e| e.to_string())?;
             for triple in parser.for_slice(text) {
-                graph.insert(&triple.map_err(|e| e.to_string())?);
+                put(&triple.map_err(|e| e.to_string())?)?;
             }
         }
         Speech::RdfXml => {
             let parser = oxrdfxml::RdfXmlParser::new().with_base_iri(base).map_err(|e| e.to_string())?;
             for triple in parser.for_slice(text) {
-                graph.insert(&triple.map_err(|e| e.to_string())?);
+                put(&triple.map_err(|e| e.to_string())?)?;
             }
         }
         Speech::JsonLd => {
             let parser = oxjsonld::JsonLdParser::new().with_base_iri(base).map_err(|e| e.to_string())?;
             for quad in parser.for_slice(text) {
                 let quad = quad.map_err(|e| e.to_string())?;
-                graph.insert(&Triple::from(quad));
+                put(&Triple::from(quad))?;
             }
         }
     }
@@ -74,6 +87,13 @@ fn whole(text: &str, speech: Speech) -> Result<(), String> {
             let (mut depth, mut elements) = (0usize, 0usize);
             loop {
                 match reader.read_event().map_err(|e| e.to_string())? {
+                    // What it declares could be put in place of a few letters again and again.
+                    quick_xml::events::Event::DocType(_) => {
+                        return Err("a document type declaration is not accepted".into());
+                    }
+                    quick_xml::events::Event::Start(_) if depth == DEEPEST_ANSWER => {
+                        return Err(format!("elements are nested more than {DEEPEST_ANSWER} deep"));
+                    }
                     quick_xml::events::Event::Start(_) => {
                         depth += 1;
                         elements += 1;
@@ -133,6 +153,13 @@ pub fn write(graph: &Graph, speech: Speech) -> Result<String, String> {
 
 /// Nodes without an address that lead to one another in a circle are followed this far.
 const DEEPEST: u8 = 6;
+
+/// A description of a node in another that is longer stands there by its fingerprint.
+const LONGEST_INSIDE: usize = 4_096;
+
+fn short(text: String) -> String {
+    if text.len() > LONGEST_INSIDE { format!("{:?}", Fingerprint::of(text.as_str())) } else { text }
+}
 
 /// One node of a graph, for looking at.
 #[derive(Clone, Copy)]
@@ -201,22 +228,30 @@ impl<'g> Node<'g> {
     /// What is said of the node, nodes without an address included, in an order of its own: equal for
     /// graphs that say the same, whatever names such nodes have in them.
     pub fn description(&self) -> String {
-        self.described(0)
+        self.described(0, &mut HashMap::new())
     }
 
-    fn described(&self, depth: u8) -> String {
-        let mut lines: Vec<String> = self
-            .graph
-            .triples_for_subject(self.subject)
-            .map(|t| match t.object {
+    /// `told` are the nodes without an address that were described at some depth, so that each is once.
+    fn described(&self, depth: u8, told: &mut HashMap<(BlankNodeRef<'g>, u8), String>) -> String {
+        let mut lines = Vec::new();
+        for t in self.graph.triples_for_subject(self.subject) {
+            lines.push(match t.object {
                 TermRef::BlankNode(b) if depth < DEEPEST => {
-                    let inner = Node { graph: self.graph, subject: b.into() };
-                    format!("{} [{}]", t.predicate, inner.described(depth + 1))
+                    let inner = match told.get(&(b, depth)) {
+                        Some(known) => known.clone(),
+                        None => {
+                            let node = Node { graph: self.graph, subject: b.into() };
+                            let text = short(node.described(depth + 1, told));
+                            told.insert((b, depth), text.clone());
+                            text
+                        }
+                    };
+                    format!("{} [{inner}]", t.predicate)
                 }
                 TermRef::BlankNode(_) => format!("{} []", t.predicate),
                 other => format!("{} {other}", t.predicate),
-            })
-            .collect();
+            });
+        }
         lines.sort();
         lines.join("\n")
     }
@@ -224,13 +259,14 @@ impl<'g> Node<'g> {
     /// What is said of the node and of the nodes without an address that hang on it.
     pub fn closure(&self) -> Graph {
         let mut out = Graph::new();
-        let mut open: Vec<NamedOrBlankNode> = vec![self.subject.into_owned()];
+        let mut open = vec![self.subject];
+        let mut seen: HashSet<BlankNodeRef<'_>> = HashSet::new();
         while let Some(subject) = open.pop() {
-            for triple in self.graph.triples_for_subject(&subject) {
+            for triple in self.graph.triples_for_subject(subject) {
                 if let TermRef::BlankNode(b) = triple.object
-                    && out.triples_for_subject(b).next().is_none()
+                    && seen.insert(b)
                 {
-                    open.push(b.into_owned().into());
+                    open.push(b.into());
                 }
                 out.insert(triple);
             }
@@ -271,17 +307,17 @@ mod tests {
         let turtle = "<http://a.example/1> <http://purl.org/dc/terms/title> \"One\" ; \
                       <http://purl.org/dc/terms/source> [ <http://purl.org/dc/terms/identifier> \"x\" ] .\
                       <http://a.example/2> <http://purl.org/dc/terms/title> \"Two\" .";
-        let graph = read(turtle, Speech::Turtle, "http://a.example/").expect("it is Turtle");
+        let graph = read(turtle, Speech::Turtle, "http://a.example/", &|| true).expect("it is Turtle");
         assert_eq!(graph.len(), 4);
         for speech in [Speech::RdfXml, Speech::JsonLd] {
             let text = write(&graph, speech).expect("it can be written");
-            assert_eq!(read(&text, speech, "http://a.example/").map(|g| g.len()), Ok(4));
+            assert_eq!(read(&text, speech, "http://a.example/", &|| true).map(|g| g.len()), Ok(4));
             let whole = text.trim_end().len();
             for end in 0..whole {
-                let cut = read(&text[..end], speech, "http://a.example/");
+                let cut = read(&text[..end], speech, "http://a.example/", &|| true);
                 assert!(cut.is_err(), "{speech:?} cut at {end} of {whole}: {:?}", &text[..end]);
             }
-            assert!(read("{\"<so>: far", speech, "http://a.example/").is_err(), "{speech:?}");
+            assert!(read("{\"<so>: far", speech, "http://a.example/", &|| true).is_err(), "{speech:?}");
         }
     }
 }

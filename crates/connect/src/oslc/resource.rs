@@ -3,14 +3,15 @@
 //! Decides nothing about triples that the shape does not name: they stay as they are when a resource is put.
 
 use std::collections::HashMap;
-use std::str::FromStr;
 
-use chrono::{DateTime, FixedOffset, NaiveDate};
+use chrono::{DateTime, FixedOffset};
+use hovrel_core::bounds::LONGEST_ID;
 use hovrel_core::identity::is_mark;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS, PARENT};
 use hovrel_core::model::{
-    Artefact, Comment, Decimal, Document, Fields, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value, ValueType,
+    Artefact, Comment, Decimal, Document, Fields, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value,
+    ValueType, keepable_artefact, read_day,
 };
 use hovrel_core::text::{self, TextFormat};
 use oxrdf::vocab::{rdf as rdf_terms, xsd};
@@ -56,7 +57,11 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     out.links = links(client, kind, offered, node, &mut out.read_losses);
     out.comments = comments(client, node, &mut out.read_losses);
     out.history = history(client, offered, node, &mut out.read_losses);
-    Ok(out)
+    if out.id.len() > LONGEST_ID {
+        let why = format!("a resource has an address of {} bytes, and can have one of {LONGEST_ID}", out.id.len());
+        return Err(ConnectError::Malformed { address: client.transport.address.clone(), why });
+    }
+    Ok(keepable_artefact(out))
 }
 
 /// What a resource stands in: one of what it names, and the rest is told.
@@ -151,7 +156,7 @@ fn literal(p: &Property, written: &str, losses: &mut Vec<Loss>) -> Value {
             "false" | "0" => Value::Boolean(false),
             _ => unreadable(),
         },
-        ValueType::Date => NaiveDate::from_str(written).map_or_else(|_| unreadable(), Value::Date),
+        ValueType::Date => read_day(written).map_or_else(unreadable, Value::Date),
         ValueType::Instant => {
             DateTime::<FixedOffset>::parse_from_rfc3339(written).map_or_else(|_| unreadable(), Value::Instant)
         }

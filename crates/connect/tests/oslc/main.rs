@@ -12,7 +12,7 @@ use axum::extract::{Path, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
-use hovrel_connect::{ConnectError, Connector, Credentials, OslcConnector, Write};
+use hovrel_connect::{ConnectError, Connector, Credentials, OslcConnector, Outside, Write};
 use hovrel_core::mapping::{HISTORY, LINKS};
 use hovrel_core::model::{Decimal, Fields, HistoryEntry, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
 use hovrel_standins::reqmoor;
@@ -51,7 +51,8 @@ async fn put(State(taken): State<Taken>, Path(path): Path<String>, headers: Head
 }
 
 fn connect(address: &str) -> OslcConnector {
-    OslcConnector::new(&format!("{address}/catalog"), Credentials::default()).expect("an address")
+    let outside = Arc::new(Outside::anywhere());
+    OslcConnector::new(&format!("{address}/catalog"), Credentials::default(), &outside).expect("an address")
 }
 
 #[tokio::test]

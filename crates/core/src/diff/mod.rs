@@ -4,6 +4,7 @@
 //! `similar` crate) over words; rich text is compared as lines and formatted words, so that a change of
 //! formatting shows; steps are aligned first, then compared part by part.
 
+mod ops;
 mod rich;
 mod said;
 mod steps;

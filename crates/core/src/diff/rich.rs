@@ -5,9 +5,10 @@
 //! word. Cells of a row are divided by a mark of their own.
 
 use serde::{Deserialize, Serialize};
-use similar::{Algorithm, ChangeTag, capture_diff_slices};
+use similar::ChangeTag;
 
 use super::PieceChange;
+use super::ops::changes;
 use crate::model::{Block, Document, Inline};
 
 /// A line: what it is part of, how deep it is indented, and its text.
@@ -76,10 +77,8 @@ enum Token {
 pub fn diff_documents(before: &Document, after: &Document) -> Vec<RichLine> {
     let (old, new) = (tokens(before), tokens(after));
     let mut lines: Vec<RichLine> = Vec::new();
-    for op in capture_diff_slices(Algorithm::Myers, &old, &new) {
-        for change in op.iter_changes(&old, &new) {
-            put(&mut lines, change.value(), change.tag());
-        }
+    for (tag, token) in changes(&old, &new) {
+        put(&mut lines, token.clone(), tag);
     }
     lines
 }

@@ -1,9 +1,10 @@
 //! Words of a plain text.
 
 use serde::{Deserialize, Serialize};
-use similar::{Algorithm, TextDiff};
+use similar::DiffableStr;
 
 use super::PieceChange;
+use super::ops::changes;
 
 /// A run of text that is the same at both sides, only before, or only after.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -15,13 +16,13 @@ pub struct Piece {
 
 /// Word by word.
 pub fn diff_text(before: &str, after: &str) -> Vec<Piece> {
-    let diff = TextDiff::configure().algorithm(Algorithm::Myers).diff_unicode_words(before, after);
+    let (old, new) = (before.tokenize_unicode_words(), after.tokenize_unicode_words());
     let mut pieces: Vec<Piece> = Vec::new();
-    for change in diff.iter_all_changes() {
-        let kind = PieceChange::from(change.tag());
+    for (tag, word) in changes(&old, &new) {
+        let kind = PieceChange::from(tag);
         match pieces.last_mut() {
-            Some(last) if last.change == kind => last.text.push_str(change.value()),
-            _ => pieces.push(Piece { change: kind, text: change.value().to_owned() }),
+            Some(last) if last.change == kind => last.text.push_str(word),
+            _ => pieces.push(Piece { change: kind, text: (*word).to_owned() }),
         }
     }
     pieces
@@ -30,7 +31,7 @@ pub fn diff_text(before: &str, after: &str) -> Vec<Piece> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use similar::capture_diff_slices;
+    use similar::{Algorithm, capture_diff_slices};
 
     /// Myers 1986, “An O(ND) Difference Algorithm and Its Variations”, §2: ABCABBA and CBABAC have a
     /// shortest edit script of five insertions and deletions.

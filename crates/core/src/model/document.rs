@@ -289,17 +289,21 @@ pub(crate) fn plain_inlines(list: &[Inline]) -> String {
 }
 
 fn plain_blocks(blocks: &[Block], words: &mut Vec<String>) {
+    fn say(text: String, words: &mut Vec<String>) {
+        if !text.is_empty() {
+            words.push(text);
+        }
+    }
     for b in blocks {
         match b {
-            Block::Paragraph { content } | Block::Heading { content, .. } => words.push(plain_inlines(content)),
+            Block::Paragraph { content } | Block::Heading { content, .. } => say(plain_inlines(content), words),
             Block::List { items, .. } => items.iter().for_each(|i| plain_blocks(i, words)),
             Block::Table { rows, .. } => rows.iter().flatten().for_each(|c| plain_blocks(c, words)),
-            Block::Code { text, .. } => words.push(text.replace('\n', " ")),
+            Block::Code { text, .. } => say(text.replace('\n', " "), words),
             Block::Quote { blocks } => plain_blocks(blocks, words),
             Block::Rule => {}
         }
     }
-    words.retain(|w| !w.is_empty());
 }
 
 fn normal_blocks(blocks: &[Block]) -> Vec<Block> {

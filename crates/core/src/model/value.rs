@@ -6,7 +6,7 @@
 
 use std::hash::{Hash, Hasher};
 
-use chrono::{DateTime, FixedOffset, NaiveDate};
+use chrono::{DateTime, Datelike, FixedOffset, NaiveDate};
 use serde::{Deserialize, Serialize};
 
 use super::{Attachment, Comment, Document, HistoryEntry, Kind, Link, Span, Step};
@@ -197,11 +197,11 @@ impl Decimal {
     /// Reads a number as JSON and XML Schema write one: with an exponent, too. The exponent is bounded, since each of
     /// its units is a digit.
     pub fn parse_number(text: &str) -> Result<Decimal, ValueError> {
-        const LARGEST_EXPONENT: i64 = 400;
+        const LARGEST_EXPONENT: u64 = 400;
         let fail = || ValueError::NotADecimal(text.to_owned());
         let Some((digits, exponent)) = text.split_once(['e', 'E']) else { return Decimal::parse(text) };
         let exponent: i64 = exponent.parse().map_err(|_| fail())?;
-        if exponent.abs() > LARGEST_EXPONENT {
+        if exponent.unsigned_abs() > LARGEST_EXPONENT {
             return Err(fail());
         }
         let Decimal(plain) = Decimal::parse(digits).map_err(|_| fail())?;
@@ -217,6 +217,12 @@ impl Decimal {
     pub fn as_str(&self) -> &str {
         &self.0
     }
+}
+
+/// Reads a day as ISO 8601 §5.2.2.1 writes one, of the years 0 to 9999; years beyond need an agreement there (§5.2.2.3),
+/// and counting with them leaves what a calendar can hold.
+pub fn read_day(text: &str) -> Option<NaiveDate> {
+    text.parse::<NaiveDate>().ok().filter(|day| (0..=9999).contains(&day.year()))
 }
 
 impl Ord for Decimal {

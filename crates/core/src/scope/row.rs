@@ -5,7 +5,7 @@
 
 use std::borrow::Cow;
 
-use chrono::{DateTime, NaiveDate, NaiveTime, TimeDelta};
+use chrono::{DateTime, NaiveTime, TimeDelta};
 use serde::Serialize;
 
 use super::{ConditionRow, Operator};
@@ -13,7 +13,7 @@ use crate::catalogue::KindSchema;
 use crate::expression::{
     Moment, OWN, Seen, Type, field_value, is_held, is_under, number, own_value, quoted, reach, texts, time, type_of,
 };
-use crate::model::{Decimal, Value};
+use crate::model::{Decimal, Value, read_day};
 
 /// Something that a row can ask of: a field, or a property that every artefact has.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -175,8 +175,10 @@ impl Test {
             (Wanted::YesNo(w), op) => (value == Some(&Value::Boolean(*w))) == (op == Is),
             (Wanted::Time(w, _), op) => time_held().is_some_and(|t| if op == AtLeast { t >= *w } else { t < *w }),
             (Wanted::Days(days), op) => {
-                let since = seen.now - TimeDelta::days(i64::from(*days));
-                time_held().is_some_and(|t| if op == WithinDays { t >= since } else { t < since })
+                // So many days ago that no calendar knows the day is before everything.
+                let since = seen.now.checked_sub_signed(TimeDelta::days(i64::from(*days)));
+                let is_within = |t: Moment| since.is_none_or(|since| t >= since);
+                time_held().is_some_and(|t| is_within(t) == (op == WithinDays))
             }
             (Wanted::Duration(w), op) => match value {
                 Some(Value::Duration(span)) => {
@@ -298,7 +300,7 @@ fn wanted(row: &ConditionRow, holds: Holds) -> Result<Wanted, String> {
 
 /// A day (from its beginning in Greenwich) or a point in time (RFC 3339), and how an expression writes it.
 fn moment(text: &str) -> Option<(Moment, String)> {
-    if let Ok(day) = text.parse::<NaiveDate>() {
+    if let Some(day) = read_day(text) {
         let at = day.and_time(NaiveTime::MIN).and_utc();
         return Some((at.fixed_offset(), format!("{day}T00:00:00Z")));
     }

@@ -7,8 +7,10 @@ use comrak::nodes::{AstNode, ListType, NodeValue};
 use comrak::{Arena, Options, parse_document};
 
 use super::TextLoss;
+use super::bounded::too_deep;
+use crate::bounds::{DEEPEST_MARKUP, LONGEST_LOSS, MOST_LOSSES};
 use crate::loss::{LossCause, LossKind};
-use crate::model::{Block, Document, Inline};
+use crate::model::{Block, Document, Inline, plain_inlines};
 
 pub fn read(text: &str) -> (Document, Vec<TextLoss>) {
     let arena = Arena::new();
@@ -16,14 +18,16 @@ pub fn read(text: &str) -> (Document, Vec<TextLoss>) {
     options.extension.table = true;
     options.extension.strikethrough = true;
     let root = parse_document(&arena, text, &options);
-    (Document { blocks: blocks(root) }.normal(), notes(root))
+    let mut losses = notes(root);
+    (Document { blocks: blocks(root, 0, &mut losses) }.normal(), losses)
 }
 
 /// What stands beside links, pictures and code, and has no place in the document.
 fn notes<'a>(root: &'a AstNode<'a>) -> Vec<TextLoss> {
     let mut out = Vec::new();
     for node in root.descendants() {
-        let label = || crate::model::plain_inlines(&inlines(node));
+        // Of more than are told, only the number is.
+        let label = || if out.len() < MOST_LOSSES { words(node, LONGEST_LOSS) } else { String::new() };
         let (element, about) = match &node.data.borrow().value {
             NodeValue::Link(link) | NodeValue::Image(link) if !link.title.trim().is_empty() => {
                 ("note beside the text", format!("{} ({})", label(), link.title))
@@ -45,21 +49,52 @@ fn notes<'a>(root: &'a AstNode<'a>) -> Vec<TextLoss> {
     out
 }
 
-fn blocks<'a>(parent: &'a AstNode<'a>) -> Vec<Block> {
+/// The words of a node and of what stands in it, in their order, and no more than so many bytes of them. Goes through
+/// the nodes one after the other, however deep they stand.
+fn words<'a>(node: &'a AstNode<'a>, bytes: usize) -> String {
+    let mut out = String::new();
+    for inner in node.descendants().take(bytes) {
+        match &inner.data.borrow().value {
+            NodeValue::Text(text) => out.push_str(text),
+            NodeValue::Code(code) => out.push_str(&code.literal),
+            NodeValue::CodeBlock(code) => out.push_str(&code.literal),
+            NodeValue::HtmlInline(html) => out.push_str(html),
+            NodeValue::HtmlBlock(html) => out.push_str(&html.literal),
+            NodeValue::SoftBreak | NodeValue::LineBreak => out.push(' '),
+            NodeValue::Paragraph | NodeValue::Heading(_) | NodeValue::TableCell | NodeValue::Item(_) => out.push(' '),
+            _ => {}
+        }
+        if out.len() > bytes {
+            break;
+        }
+    }
+    out.split_whitespace().collect::<Vec<_>>().join(" ")
+}
+
+/// What stands in a node; what stands too deep in others is text.
+fn blocks<'a>(parent: &'a AstNode<'a>, depth: usize, losses: &mut Vec<TextLoss>) -> Vec<Block> {
+    if depth >= DEEPEST_MARKUP {
+        let text = words(parent, usize::MAX);
+        losses.push(too_deep(&text));
+        return Document::from_text(&text).blocks;
+    }
+    let depth = depth + 1;
     let mut out = Vec::new();
     for node in parent.children() {
         match &node.data.borrow().value {
-            NodeValue::Paragraph => out.push(Block::Paragraph { content: inlines(node) }),
-            NodeValue::Heading(h) => out.push(Block::Heading { level: h.level, content: inlines(node) }),
+            NodeValue::Paragraph => out.push(Block::Paragraph { content: inlines(node, depth, losses) }),
+            NodeValue::Heading(h) => {
+                out.push(Block::Heading { level: h.level, content: inlines(node, depth, losses) });
+            }
             NodeValue::List(list) => {
                 let start = (list.list_type == ListType::Ordered).then_some(list.start as u32);
-                out.push(Block::List { start, items: node.children().map(blocks).collect() });
+                let items = node.children().map(|item| blocks(item, depth, losses)).collect();
+                out.push(Block::List { start, items });
             }
             NodeValue::Table(_) => {
-                let mut rows: Vec<Vec<Vec<Block>>> = node
-                    .children()
-                    .map(|row| row.children().map(|cell| vec![Block::Paragraph { content: inlines(cell) }]).collect())
-                    .collect();
+                let mut cell = |cell: &'a AstNode<'a>| vec![Block::Paragraph { content: inlines(cell, depth, losses) }];
+                let mut rows: Vec<Vec<Vec<Block>>> =
+                    node.children().map(|row| row.children().map(&mut cell).collect()).collect();
                 // Tables must have a header row (GFM §4.10); an empty one stands for none.
                 let blank = |cell: &Vec<Block>| Document { blocks: cell.clone() }.normal().blocks.is_empty();
                 let header = rows.first().is_some_and(|r| !r.iter().all(blank));
@@ -75,15 +110,21 @@ fn blocks<'a>(parent: &'a AstNode<'a>) -> Vec<Block> {
             NodeValue::HtmlBlock(html) => {
                 out.push(Block::Paragraph { content: vec![Inline::text(html.literal.clone())] });
             }
-            NodeValue::BlockQuote => out.push(Block::Quote { blocks: blocks(node) }),
+            NodeValue::BlockQuote => out.push(Block::Quote { blocks: blocks(node, depth, losses) }),
             NodeValue::ThematicBreak => out.push(Block::Rule),
-            _ => out.extend(blocks(node)),
+            _ => out.extend(blocks(node, depth, losses)),
         }
     }
     out
 }
 
-fn inlines<'a>(parent: &'a AstNode<'a>) -> Vec<Inline> {
+fn inlines<'a>(parent: &'a AstNode<'a>, depth: usize, losses: &mut Vec<TextLoss>) -> Vec<Inline> {
+    if depth >= DEEPEST_MARKUP {
+        let text = words(parent, usize::MAX);
+        losses.push(too_deep(&text));
+        return vec![Inline::text(text)];
+    }
+    let depth = depth + 1;
     let mut out = Vec::new();
     for node in parent.children() {
         let inline = match &node.data.borrow().value {
@@ -92,24 +133,25 @@ fn inlines<'a>(parent: &'a AstNode<'a>) -> Vec<Inline> {
             NodeValue::HtmlInline(html) => Inline::text(html.clone()),
             NodeValue::SoftBreak => Inline::text(" "),
             NodeValue::LineBreak => Inline::LineBreak,
-            NodeValue::Strong => Inline::Strong { content: inlines(node) },
-            NodeValue::Emph => Inline::Emphasis { content: inlines(node) },
-            NodeValue::Strikethrough => Inline::Strike { content: inlines(node) },
-            NodeValue::Link(link) => {
-                special(&link.url).unwrap_or_else(|| Inline::Link { url: link.url.clone(), content: inlines(node) })
-            }
+            NodeValue::Strong => Inline::Strong { content: inlines(node, depth, losses) },
+            NodeValue::Emph => Inline::Emphasis { content: inlines(node, depth, losses) },
+            NodeValue::Strikethrough => Inline::Strike { content: inlines(node, depth, losses) },
+            NodeValue::Link(link) => match special(&link.url) {
+                Some(own) => own,
+                None => Inline::Link { url: link.url.clone(), content: inlines(node, depth, losses) },
+            },
             NodeValue::Image(image) => {
                 let source = image.url.strip_prefix("attachment:").map_or_else(|| image.url.clone(), decode);
-                Inline::Image { source, alt: crate::model::plain_inlines(&inlines(node)) }
+                Inline::Image { source, alt: plain_inlines(&inlines(node, depth, losses)) }
             }
             _ => {
-                out.extend(inlines(node));
+                out.extend(inlines(node, depth, losses));
                 continue;
             }
         };
         let inline = match inline {
             Inline::Mention { id, pending, .. } => {
-                let label = crate::model::plain_inlines(&inlines(node));
+                let label = plain_inlines(&inlines(node, depth, losses));
                 Inline::Mention { id, label, pending }
             }
             other => other,

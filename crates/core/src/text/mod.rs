@@ -6,6 +6,7 @@
 //! (through html5ever), CommonMark 0.31 and GitHub Flavored Markdown tables and strikethrough (through
 //! comrak), XHTML as OMG ReqIF 1.2 takes it (through quick-xml).
 
+mod bounded;
 mod carry;
 mod html_read;
 mod html_write;
@@ -21,6 +22,7 @@ pub use carry::{Carried, carry};
 
 use html_write::Dialect;
 
+use crate::bounds::{LONGEST_LOSS, LONGEST_MARKUP, MOST_LOSSES};
 use crate::loss::{LossCause, LossKind};
 use crate::model::Document;
 
@@ -49,13 +51,39 @@ pub struct TextLoss {
 
 /// Reads `text` in `format`. Never fails: what can't be kept is listed.
 pub fn read(text: &str, format: TextFormat) -> (Document, Vec<TextLoss>) {
-    match format {
-        TextFormat::Html => html_read::read(text),
-        TextFormat::Markdown => markdown_read::read(text),
+    let (document, mut losses) = match format {
+        TextFormat::Plain | TextFormat::PlainLinks if text.len() <= LONGEST_MARKUP => {
+            let links = format == TextFormat::PlainLinks;
+            (if links { plain::read_links(text) } else { plain::read(text) }, Vec::new())
+        }
+        TextFormat::Html if text.len() <= LONGEST_MARKUP => html_read::read(text),
+        TextFormat::Markdown if text.len() <= LONGEST_MARKUP => markdown_read::read(text),
+        TextFormat::Xhtml if text.len() <= LONGEST_MARKUP => xhtml_read::read(text),
         TextFormat::Plain => (plain::read(text), Vec::new()),
-        TextFormat::PlainLinks => (plain::read_links(text), Vec::new()),
-        TextFormat::Xhtml => xhtml_read::read(text),
+        _ => {
+            let cause = LossCause::NoSuchMarkup { element: "markup in so long a text".to_owned() };
+            (plain::read(text), vec![TextLoss { kind: LossKind::Flattened, cause, about: text.to_owned() }])
+        }
+    };
+    let document = bounded::bounded(document, &mut losses);
+    (document, few(losses))
+}
+
+/// Losses that are told one by one, each with the beginning of its words; of more their number is told.
+fn few(mut losses: Vec<TextLoss>) -> Vec<TextLoss> {
+    let more = losses.len().saturating_sub(MOST_LOSSES);
+    losses.truncate(MOST_LOSSES);
+    for loss in &mut losses {
+        if let Some((end, _)) = loss.about.char_indices().nth(LONGEST_LOSS) {
+            loss.about.truncate(end);
+            loss.about.push('…');
+        }
     }
+    if more > 0 {
+        let cause = LossCause::NoSuchMarkup { element: "more markup of this text".to_owned() };
+        losses.push(TextLoss { kind: LossKind::Dropped, cause, about: format!("{more} more") });
+    }
+    losses
 }
 
 /// Writes `document` in `format`, without looking whether it survives; see [`carry`].

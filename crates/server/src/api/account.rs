@@ -1,5 +1,7 @@
 //! The first administrator, signing in and out.
 
+use std::time::{Duration, Instant};
+
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json, extract::State};
@@ -9,6 +11,8 @@ use utoipa::ToSchema;
 
 use crate::App;
 use crate::body::Body;
+use crate::door::listen::Peer;
+use crate::door::origin;
 use crate::problem::{FieldProblem, Problem};
 use crate::session;
 
@@ -34,18 +38,29 @@ pub struct FirstAdministrator {
 }
 
 const SHORTEST_PASSWORD: usize = 12;
+const LONGEST_PASSWORD: usize = 1_000;
+const LONGEST_NAME: usize = 200;
 
 /// Makes the first administrator; refused once there is one.
 #[utoipa::path(post, path = "/setup", operation_id = "makeFirstAdministrator", request_body = FirstAdministrator,
-    responses((status = 204), (status = "4XX", body = Problem)))]
-pub async fn make_first(State(app): State<App>, Body(new): Body<FirstAdministrator>) -> Result<StatusCode, Problem> {
+    responses((status = 204)))]
+pub async fn make_first(
+    State(app): State<App>,
+    headers: HeaderMap,
+    Body(new): Body<FirstAdministrator>,
+) -> Result<StatusCode, Problem> {
+    origin::own(&headers)?;
     let mut faults = Vec::new();
     let mut fault = |pointer: &str, detail: String| faults.push(FieldProblem { pointer: pointer.into(), detail });
-    if new.login.trim().is_empty() {
-        fault("/login", "a login is needed".into());
+    let is_short = |text: &str| (1..=LONGEST_NAME).contains(&text.trim().chars().count());
+    if !is_short(&new.login) {
+        fault("/login", format!("a login of 1 to {LONGEST_NAME} characters is needed"));
     }
-    if new.name.trim().is_empty() {
-        fault("/name", "a name is needed".into());
+    if !is_short(&new.name) {
+        fault("/name", format!("a name of 1 to {LONGEST_NAME} characters is needed"));
+    }
+    if new.password.chars().count() > LONGEST_PASSWORD {
+        fault("/password", format!("{LONGEST_PASSWORD} characters at most"));
     }
     if new.password.chars().count() < SHORTEST_PASSWORD {
         fault("/password", format!("{SHORTEST_PASSWORD} characters or more are needed"));
@@ -56,9 +71,27 @@ pub async fn make_first(State(app): State<App>, Body(new): Body<FirstAdministrat
     if app.hub.store.count_people().await? > 0 {
         return Err(Problem::not_now("There is an administrator already.", "Sign in."));
     }
-    let hash = session::hash_password(new.password).await?;
-    app.hub.store.make_person(new.login.trim(), new.name.trim(), &hash).await?;
-    Ok(StatusCode::NO_CONTENT)
+    let hash = {
+        let _place = app.throttle.place().await.ok_or_else(|| wait(Duration::from_secs(1)))?;
+        session::hash_password(new.password).await?
+    };
+    match app.hub.store.make_first_person(new.login.trim(), new.name.trim(), &hash).await? {
+        Some(_) => Ok(StatusCode::NO_CONTENT),
+        None => Err(Problem::not_now("There is an administrator already.", "Sign in.")),
+    }
+}
+
+/// That somebody has to wait before they may try again.
+fn wait(pause: Duration) -> Problem {
+    let seconds = pause.as_secs() + 1;
+    Problem::new(
+        StatusCode::TOO_MANY_REQUESTS,
+        "too-often",
+        "Too many tries",
+        format!("Signing in may be tried again in {seconds} s."),
+        "Wait so long, then try once more.",
+    )
+    .retry_after(seconds)
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -78,11 +111,28 @@ pub struct Me {
 
 /// Signs in: sets the session cookie.
 #[utoipa::path(post, path = "/session", operation_id = "signIn", request_body = SignIn,
-    responses((status = 200, body = Me), (status = "4XX", body = Problem)))]
-pub async fn sign_in(State(app): State<App>, Body(given): Body<SignIn>) -> Result<Response, Problem> {
-    let person = app.hub.store.person_by_login(given.login.trim()).await?;
+    responses((status = 200, body = Me)))]
+pub async fn sign_in(
+    State(app): State<App>,
+    peer: Option<Extension<Peer>>,
+    headers: HeaderMap,
+    Body(given): Body<SignIn>,
+) -> Result<Response, Problem> {
+    origin::own(&headers)?;
+    let (login, from) = (given.login.trim(), peer.map(|Extension(Peer(ip))| ip));
+    // Longer ones are nobody's.
+    if login.chars().count() > LONGEST_NAME || given.password.chars().count() > LONGEST_PASSWORD {
+        return Err(Problem::field("/login", "nobody has so long a login or password"));
+    }
+    app.throttle.begin(login, from, Instant::now()).map_err(wait)?;
+    let place = app.throttle.place().await.ok_or_else(|| wait(Duration::from_secs(1)))?;
+    let person = app.hub.store.person_by_login(login).await?;
     let hash = person.as_ref().map(|p| p.password_hash.clone());
     let verified = session::verify_password(given.password, hash).await;
+    drop(place);
+    if verified {
+        app.throttle.was_right(login, from);
+    }
     let Some(person) = person.filter(|_| verified) else {
         return Err(Problem::new(
             StatusCode::UNAUTHORIZED,
@@ -96,7 +146,8 @@ pub async fn sign_in(State(app): State<App>, Body(given): Body<SignIn>) -> Resul
     let until = chrono::Utc::now() + session::LASTS;
     app.hub.store.begin_session(&session::hash(&token), person.id, &csrf, until).await?;
     let me = Me { login: person.login, name: person.name, csrf };
-    Ok(([(header::SET_COOKIE, session::cookie(&token, session::LASTS.as_secs()))], Json(me)).into_response())
+    let cookie = session::cookie(&token, session::LASTS.as_secs(), origin::is_over_tls(&headers));
+    Ok(([(header::SET_COOKIE, cookie)], Json(me)).into_response())
 }
 
 /// Who is signed in.
@@ -113,5 +164,6 @@ pub async fn sign_out(State(app): State<App>, _: Extension<Session>, headers: He
     if let Some(token) = session::token(&headers) {
         app.hub.store.end_session(&session::hash(&token)).await?;
     }
-    Ok((StatusCode::NO_CONTENT, [(header::SET_COOKIE, session::cookie("", 0))]).into_response())
+    Ok((StatusCode::NO_CONTENT, [(header::SET_COOKIE, session::cookie("", 0, origin::is_over_tls(&headers)))])
+        .into_response())
 }

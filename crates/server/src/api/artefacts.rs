@@ -2,8 +2,8 @@
 
 use std::collections::HashMap;
 
-use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
+use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::Lane;
@@ -15,6 +15,8 @@ use uuid::Uuid;
 
 use super::names::Names;
 use crate::App;
+use crate::access::Reach;
+use crate::path::Path;
 use crate::problem::Problem;
 use crate::query::Query;
 
@@ -121,9 +123,10 @@ struct TouchAnswer {
 /// One artefact.
 #[utoipa::path(get, path = "/systems/{id}/containers/{container}/artefact", operation_id = "getArtefact",
     params(("id" = Uuid, Path), ("container" = String, Path), OneQuery),
-    responses((status = 200, body = ArtefactPage), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = ArtefactPage)))]
 pub async fn one(
     State(app): State<App>,
+    Extension(reach): Extension<Reach>,
     Path((system, container)): Path<(Uuid, String)>,
     Query(query): Query<OneQuery>,
 ) -> Result<Json<ArtefactPage>, Problem> {
@@ -153,7 +156,8 @@ pub async fn one(
         })
         .collect();
     linked_from.sort_by(|a, b| (&a.word, &a.key).cmp(&(&b.word, &b.key)));
-    let counterparts = counterparts(&app, system, &container, &artefact).await?;
+    let mut counterparts = counterparts(&app, system, &container, &artefact).await?;
+    counterparts.retain(|c| reach.route(c.route));
     let touches = touches(&app, &counterparts, &artefact).await?;
     let kept_histories = kept(&app, &counterparts).await?;
     Ok(Json(ArtefactPage {

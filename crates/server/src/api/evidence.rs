@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::Catalogue;
@@ -16,6 +16,7 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use crate::App;
+use crate::path::Path;
 use crate::problem::Problem;
 
 /// How a proof is written as a file.
@@ -45,7 +46,7 @@ pub async fn key(State(app): State<App>) -> Result<Json<SigningKeyAnswer>, Probl
 /// A proof with its loss ledger as a file.
 #[utoipa::path(get, path = "/routes/{id}/proofs/{proof}/files/{form}", operation_id = "getProofFile",
     params(("id" = Uuid, Path), ("proof" = Uuid, Path), ("form" = Form, Path)),
-    responses((status = 200, content_type = "application/octet-stream"), (status = "4XX", body = Problem)))]
+    responses((status = 200, content_type = "application/octet-stream")))]
 pub async fn file(
     State(app): State<App>,
     Path((id, proof, form)): Path<(Uuid, Uuid, Form)>,

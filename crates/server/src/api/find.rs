@@ -2,16 +2,15 @@
 
 use axum::extract::State;
 use axum::{Extension, Json};
-use hovrel_store::Session;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::jobs::JobAnswer;
-use super::routes::shown_to;
 use super::standing::{RouteAnswer, answers};
 use super::systems::SystemAnswer;
 use crate::App;
+use crate::access::Reach;
 use crate::problem::Problem;
 use crate::query::Query;
 
@@ -38,14 +37,19 @@ const MOST: i64 = 12;
 
 /// Artefacts of any surveyed system that say the words anywhere; those named by them come first.
 #[utoipa::path(get, path = "/find", operation_id = "find", params(FindQuery), responses((status = 200, body = Vec<Found>)))]
-pub async fn find(State(app): State<App>, Query(query): Query<FindQuery>) -> Result<Json<Vec<Found>>, Problem> {
+pub async fn find(
+    State(app): State<App>,
+    Extension(reach): Extension<Reach>,
+    Query(query): Query<FindQuery>,
+) -> Result<Json<Vec<Found>>, Problem> {
     if query.q.trim().chars().count() < 2 {
         return Ok(Json(Vec::new()));
     }
     let names: std::collections::HashMap<Uuid, String> =
         app.hub.store.systems().await?.into_iter().map(|s| (s.id, s.name)).collect();
     let rows = app.hub.store.find_artefacts(query.q.trim(), MOST).await?;
-    let found = rows.into_iter().map(|r| Found {
+    let within = rows.into_iter().filter(|r| reach.container(r.system_id, &r.container));
+    let found = within.map(|r| Found {
         system_name: names.get(&r.system_id).cloned().unwrap_or_default(),
         system: r.system_id,
         container: r.container,
@@ -68,15 +72,13 @@ pub struct Overview {
 
 /// Everything a person with two minutes needs; for a key, of the routes that it is for.
 #[utoipa::path(get, path = "/overview", operation_id = "getOverview", responses((status = 200, body = Overview)))]
-pub async fn overview(
-    State(app): State<App>,
-    Extension(session): Extension<Session>,
-) -> Result<Json<Overview>, Problem> {
+pub async fn overview(State(app): State<App>, Extension(reach): Extension<Reach>) -> Result<Json<Overview>, Problem> {
     let mut routes = app.hub.store.routes().await?;
-    routes.retain(|r| shown_to(&session, r));
+    routes.retain(|r| reach.route(r.id));
     let mut jobs = app.hub.store.recent_jobs(8).await?;
-    jobs.retain(|j| j.route_id.is_none_or(|of| routes.iter().any(|r| r.id == of)));
-    let systems = app.hub.store.systems().await?;
+    jobs.retain(|j| reach.job(j));
+    let mut systems = app.hub.store.systems().await?;
+    systems.retain(|s| reach.system(s.id));
     Ok(Json(Overview {
         routes: answers(&app, routes).await?,
         systems: systems.into_iter().map(|s| SystemAnswer::of(&app, s)).collect::<Result<_, _>>()?,

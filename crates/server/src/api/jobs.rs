@@ -1,13 +1,13 @@
 //! Jobs: how far they are, what is wanted of them, and their events as they happen.
 
 use std::convert::Infallible;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
-use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::sse::{Event, KeepAlive, Sse};
 use axum::response::{IntoResponse, Response};
+use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use futures::Stream;
 use hovrel_core::plan::Change;
@@ -20,7 +20,9 @@ use uuid::Uuid;
 use super::plans::LossDetail;
 use crate::App;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::Problem;
+use crate::session::Shown;
 
 #[derive(Serialize, ToSchema)]
 pub struct JobAnswer {
@@ -76,7 +78,7 @@ pub async fn queue(app: &App, new: NewJob) -> Result<Response, Problem> {
 
 /// One job.
 #[utoipa::path(get, path = "/jobs/{id}", operation_id = "getJob", params(("id" = Uuid, Path)),
-    responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = JobAnswer)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
     Ok(Json(JobAnswer::of(app.hub.store.job(id).await?)))
 }
@@ -97,7 +99,7 @@ pub struct WantedBody {
 
 /// Pauses, resumes or stops a job. Changes in hand are finished first.
 #[utoipa::path(put, path = "/jobs/{id}/wanted", operation_id = "wantJob", params(("id" = Uuid, Path)), request_body = WantedBody,
-    responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = JobAnswer)))]
 pub async fn want(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -119,7 +121,7 @@ pub async fn want(
 
 /// Tries again what a transfer could not do. What it did stays done.
 #[utoipa::path(post, path = "/jobs/{id}/retry", operation_id = "retryJob", params(("id" = Uuid, Path)),
-    responses((status = 200, body = JobAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = JobAnswer)))]
 pub async fn retry(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
     let job = app.hub.store.job(id).await?;
     if job.kind != "transfer" || !job.is_over() {
@@ -143,7 +145,7 @@ pub struct RefusedChange {
 
 /// What a transfer could not do, and why.
 #[utoipa::path(get, path = "/jobs/{id}/refused", operation_id = "listRefused", params(("id" = Uuid, Path)),
-    responses((status = 200, body = Vec<RefusedChange>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<RefusedChange>)))]
 pub async fn refused(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<RefusedChange>>, Problem> {
     let job = app.hub.store.job(id).await?;
     let Some(plan) = job.plan_id else { return Ok(Json(Vec::new())) };
@@ -181,7 +183,7 @@ impl LedgerLine {
 
 /// The losses that a transfer put into the ledger and that still stand.
 #[utoipa::path(get, path = "/jobs/{id}/losses", operation_id = "listLosses", params(("id" = Uuid, Path)),
-    responses((status = 200, body = Vec<LedgerLine>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<LedgerLine>)))]
 pub async fn ledger(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<LedgerLine>>, Problem> {
     let mut out = Vec::new();
     for row in app.hub.store.losses_of_transfer(id).await? {
@@ -192,12 +194,16 @@ pub async fn ledger(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json
     Ok(Json(out))
 }
 
+/// How often a stream of events looks whether who asked for it may still see it.
+const LOOK_EVERY: Duration = Duration::from_secs(2);
+
 /// Events as they happen, until the job is over. After a reconnect, `Last-Event-ID` says where to go on; the stream of
 /// a job that is over ends when all is told.
 #[utoipa::path(get, path = "/jobs/{id}/events", operation_id = "jobEvents", params(("id" = Uuid, Path)),
-    responses((status = 200, content_type = "text/event-stream", body = String), (status = "4XX", body = Problem)))]
+    responses((status = 200, content_type = "text/event-stream", body = String)))]
 pub async fn events(
     State(app): State<App>,
+    Extension(shown): Extension<Shown>,
     Path(id): Path<Uuid>,
     headers: HeaderMap,
 ) -> Result<Sse<impl Stream<Item = Result<Event, Infallible>>>, Problem> {
@@ -205,7 +211,15 @@ pub async fn events(
     let mut after: i64 =
         headers.get("last-event-id").and_then(|v| v.to_str().ok()).and_then(|v| v.parse().ok()).unwrap_or(0);
     let stream = async_stream::stream! {
+        let mut looked = Instant::now();
         loop {
+            // Events end with the session or the key that asked for them.
+            if looked.elapsed() > LOOK_EVERY {
+                if !shown.still_counts(&app).await {
+                    return;
+                }
+                looked = Instant::now();
+            }
             // Asked before its events are read: the last of them is kept together with the state. A database that
             // is away for a moment must not end the stream.
             let over = app.hub.store.job(id).await.is_ok_and(|job| job.is_over());

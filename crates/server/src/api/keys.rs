@@ -1,6 +1,6 @@
 //! Keys for pipelines: made by a person, shown once, revoked at any time.
 
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
@@ -12,6 +12,7 @@ use uuid::Uuid;
 use crate::App;
 use crate::access::May;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
 use crate::session;
 
@@ -73,7 +74,7 @@ pub struct NewKeyAnswer {
 
 /// Makes a key.
 #[utoipa::path(post, path = "/keys", operation_id = "makeKey", request_body = KeyBody,
-    responses((status = 201, body = NewKeyAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 201, body = NewKeyAnswer)))]
 pub async fn make(
     State(app): State<App>,
     Extension(session): Extension<Session>,
@@ -114,7 +115,7 @@ pub async fn make(
 
 /// Revokes a key: whatever uses it is refused from now on.
 #[utoipa::path(delete, path = "/keys/{id}", operation_id = "revokeKey", params(("id" = Uuid, Path)),
-    responses((status = 204), (status = "4XX", body = Problem)))]
+    responses((status = 204)))]
 pub async fn revoke(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
     app.hub.store.revoke_key(id).await?;
     Ok(StatusCode::NO_CONTENT)

@@ -3,7 +3,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
@@ -23,6 +23,7 @@ use super::names::Names;
 use super::plans::field_name;
 use crate::App;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
 use crate::query::Query;
 use crate::twins::Unpaired;
@@ -83,7 +84,7 @@ fn lane_of(route: &Route, id: &str) -> Result<Lane, Problem> {
 /// Left items of a lane that have no pair, with their likely counterparts.
 #[utoipa::path(get, path = "/routes/{id}/matches/{lane}", operation_id = "listMatches",
     params(("id" = Uuid, Path), ("lane" = String, Path)),
-    responses((status = 200, body = MatchList), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = MatchList)))]
 pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>) -> Result<Json<MatchList>, Problem> {
     let route = app.hub.store.route(id).await?;
     let lane = lane_of(&route, &lane)?;
@@ -164,7 +165,7 @@ const OFFERED: usize = 9;
 /// The likest items at the right that have no pair, likest first.
 #[utoipa::path(get, path = "/routes/{id}/matches/{lane}/others", operation_id = "otherMatches",
     params(("id" = Uuid, Path), ("lane" = String, Path), OthersQuery),
-    responses((status = 200, body = Vec<Other>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<Other>)))]
 pub async fn others(
     State(app): State<App>,
     Path((id, lane)): Path<(Uuid, String)>,
@@ -212,7 +213,7 @@ pub struct BesideAnswer {
 /// Two items as the lane's rules see them.
 #[utoipa::path(get, path = "/routes/{id}/matches/{lane}/beside", operation_id = "besideMatch",
     params(("id" = Uuid, Path), ("lane" = String, Path), BesideQuery),
-    responses((status = 200, body = Vec<BesideAnswer>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<BesideAnswer>)))]
 pub async fn side_by_side(
     State(app): State<App>,
     Path((id, lane)): Path<(Uuid, String)>,
@@ -279,7 +280,7 @@ pub struct SettleBody {
 /// Keeps what a person says of left items; all of it or nothing.
 #[utoipa::path(put, path = "/routes/{id}/matches/{lane}", operation_id = "settleMatches",
     params(("id" = Uuid, Path), ("lane" = String, Path)), request_body = SettleBody,
-    responses((status = 204), (status = "4XX", body = Problem)))]
+    responses((status = 204)))]
 pub async fn settle(
     State(app): State<App>,
     Extension(session): Extension<Session>,

@@ -22,13 +22,15 @@ mod uses;
 pub mod versions;
 
 use axum::Json;
+use axum::http::StatusCode;
 use axum::routing::get;
-use utoipa::openapi::OpenApi;
 use utoipa::openapi::info::InfoBuilder;
+use utoipa::openapi::{Content, OpenApi, PathItem, Ref, ResponseBuilder};
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use crate::App;
+use crate::problem::Problem;
 
 fn described() -> OpenApiRouter<App> {
     OpenApiRouter::new()
@@ -89,6 +91,7 @@ fn described() -> OpenApiRouter<App> {
 /// Types that only a recursive type or a query refers to, which the collector does not follow.
 #[derive(utoipa::OpenApi)]
 #[openapi(components(schemas(
+    Problem,
     hovrel_core::scope::ConditionRow,
     hovrel_core::scope::Operator,
     systems::Holds,
@@ -102,12 +105,30 @@ pub fn description() -> OpenApi {
     api.merge(<NotFollowed as utoipa::OpenApi>::openapi());
     api.info = InfoBuilder::new().title("Hovrel").version("1").build();
     api.servers = Some(vec![utoipa::openapi::Server::new("/api/v1")]);
+    tell_errors(&mut api);
     api
+}
+
+/// Every operation answers errors as problems, whoever finds them: the door, the session, or the operation itself.
+fn tell_errors(api: &mut OpenApi) {
+    let problem = |about: &str| {
+        let content = Content::new(Some(Ref::from_schema_name("Problem")));
+        ResponseBuilder::new().description(about).content("application/problem+json", content).build()
+    };
+    for item in api.paths.paths.values_mut() {
+        let PathItem { get, put, post, delete, patch, .. } = item;
+        for operation in [get, put, post, delete, patch].into_iter().flatten() {
+            let responses = &mut operation.responses.responses;
+            responses.insert("4XX".into(), problem("What is wrong with the request, and what to do").into());
+            responses.insert("5XX".into(), problem("What Hovrel or a system could not do").into());
+        }
+    }
 }
 
 pub fn router() -> axum::Router<App> {
     let (router, _) = described().split_for_parts();
     router
         .route("/openapi.json", get(async || Json(description())))
-        .fallback(async || crate::problem::Problem::missing("This address"))
+        .fallback(async || Problem::missing("This address"))
+        .method_not_allowed_fallback(async || StatusCode::METHOD_NOT_ALLOWED)
 }

@@ -4,7 +4,7 @@
 //! is not there.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, NewField};
@@ -18,6 +18,7 @@ use uuid::Uuid;
 use super::rules::end_schema;
 use crate::App;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
 use crate::query::Query;
 
@@ -41,7 +42,7 @@ fn kind_of(catalogue: &Catalogue, kind: Kind) -> Result<&KindSchema, Problem> {
 
 /// The field that would be made at the right for one of the left; none if it makes none that could hold it.
 #[utoipa::path(get, path = "/routes/{id}/new-field", operation_id = "proposeField", params(("id" = Uuid, Path), LikeQuery),
-    responses((status = 200, body = Option<NewField>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Option<NewField>)))]
 pub async fn propose(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -84,7 +85,7 @@ fn faults(field: &NewField, kind: &KindSchema) -> Vec<FieldProblem> {
 
 /// Adds a field to a kind at the right end, at once, and reads what that end can hold anew. Answers with the field.
 #[utoipa::path(post, path = "/routes/{id}/new-field", operation_id = "makeField", params(("id" = Uuid, Path)), request_body = NewFieldBody,
-    responses((status = 201, body = FieldSchema), (status = "4XX", body = Problem), (status = 502, body = Problem)))]
+    responses((status = 201, body = FieldSchema)))]
 pub async fn make(
     State(app): State<App>,
     Path(id): Path<Uuid>,

@@ -1,7 +1,7 @@
 //! A plan as a file, to be kept or handed on: every change in its order with what was decided about it.
 
 use axum::body::Body;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use futures::{Stream, StreamExt, stream};
@@ -10,11 +10,12 @@ use uuid::Uuid;
 
 use super::plans::PAGE;
 use crate::App;
+use crate::path::Path;
 use crate::problem::Problem;
 
 /// The whole plan as a file: every change with its decision.
 #[utoipa::path(get, path = "/plans/{id}/file", operation_id = "getPlanFile", params(("id" = Uuid, Path)),
-    responses((status = 200, content_type = "application/json"), (status = "4XX", body = Problem)))]
+    responses((status = 200, content_type = "application/json")))]
 pub async fn file(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let plan = app.hub.store.plan(id).await?;
     let digest: String = plan.digest.iter().map(|b| format!("{b:02x}")).collect();

@@ -1,7 +1,7 @@
 //! Dry runs and plans: what was found, in or out, field by field, and the transfer of it.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::Response;
 use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
@@ -19,13 +19,14 @@ use super::jobs::JobAnswer;
 use super::names::Names;
 use crate::App;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::Problem;
 use crate::query::Query;
 use crate::surveyed::LeftEnd;
 
 /// Begins a dry run. Refused while rules have faults that block it.
 #[utoipa::path(post, path = "/routes/{id}/dry-runs", operation_id = "dryRun", params(("id" = Uuid, Path)),
-    responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 202, body = JobAnswer)))]
 pub async fn dry_run(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let route = app.hub.store.route(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
@@ -148,7 +149,7 @@ impl PlanFigure {
 
 /// A plan in numbers.
 #[utoipa::path(get, path = "/plans/{id}", operation_id = "getPlan", params(("id" = Uuid, Path)),
-    responses((status = 200, body = PlanFigure), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = PlanFigure)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<PlanFigure>, Problem> {
     let plan = app.hub.store.plan(id).await?;
     let figures = PlanFigure::of(&app, vec![plan]).await?;
@@ -294,7 +295,7 @@ pub(super) const PAGE: i64 = 100;
 
 /// Changes of a plan, in its order.
 #[utoipa::path(get, path = "/plans/{id}/changes", operation_id = "listChanges", params(("id" = Uuid, Path), ChangeQuery),
-    responses((status = 200, body = ChangeList), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = ChangeList)))]
 pub async fn changes(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -460,7 +461,7 @@ fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
 
 /// One change with every difference.
 #[utoipa::path(get, path = "/plans/{id}/changes/{seq}", operation_id = "getChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
-    responses((status = 200, body = ChangeDetail), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = ChangeDetail)))]
 pub async fn change(State(app): State<App>, Path((id, seq)): Path<(Uuid, u32)>) -> Result<Json<ChangeDetail>, Problem> {
     Ok(Json(detail(&app, id, seq).await?))
 }
@@ -487,7 +488,7 @@ pub struct DecisionBody {
 
 /// Decides about a change: in or out, whole or field by field.
 #[utoipa::path(patch, path = "/plans/{id}/changes/{seq}", operation_id = "decideChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
-    request_body = DecisionBody, responses((status = 200, body = ChangeDetail), (status = "4XX", body = Problem)))]
+    request_body = DecisionBody, responses((status = 200, body = ChangeDetail)))]
 pub async fn decide(
     State(app): State<App>,
     Path((id, seq)): Path<(Uuid, u32)>,
@@ -572,7 +573,7 @@ pub struct Included {
 
 /// Includes or leaves out every change that matches a filter.
 #[utoipa::path(post, path = "/plans/{id}/include", operation_id = "includeChanges", params(("id" = Uuid, Path)), request_body = IncludeBody,
-    responses((status = 200, body = Included), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Included)))]
 pub async fn include(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -587,7 +588,7 @@ pub async fn include(
 
 /// Begins the transfer of a plan. A plan is transferred once.
 #[utoipa::path(post, path = "/plans/{id}/transfer", operation_id = "transferPlan", params(("id" = Uuid, Path)),
-    responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 202, body = JobAnswer)))]
 pub async fn transfer(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     still_open(&app, id).await?;
     let plan = app.hub.store.plan(id).await?;

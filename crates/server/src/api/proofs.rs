@@ -1,7 +1,7 @@
 //! Proofs: begin one, look at the latest.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::response::Response;
 use chrono::{DateTime, Utc};
 use hovrel_core::reconcile::{DifferenceCause, Headline, LaneProof};
@@ -14,6 +14,7 @@ use uuid::Uuid;
 use super::jobs::{JobAnswer, LedgerLine};
 use crate::App;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::Problem;
 
 #[derive(Serialize, ToSchema)]
@@ -90,7 +91,7 @@ pub struct ProofState {
 
 /// The latest proof of a route.
 #[utoipa::path(get, path = "/routes/{id}/proofs", operation_id = "getProof", params(("id" = Uuid, Path)),
-    responses((status = 200, body = ProofState), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = ProofState)))]
 pub async fn latest(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<ProofState>, Problem> {
     app.hub.store.route(id).await?;
     let proof = match app.hub.store.latest_proof(id).await? {
@@ -141,7 +142,7 @@ const LARGEST_SAMPLE: u32 = 100_000;
 
 /// Begins a proof: both ends are read again and compared.
 #[utoipa::path(post, path = "/routes/{id}/proofs", operation_id = "prove", params(("id" = Uuid, Path)), request_body = Option<ProveBody>,
-    responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 202, body = JobAnswer)))]
 pub async fn prove(
     State(app): State<App>,
     Path(id): Path<Uuid>,

@@ -5,7 +5,7 @@
 
 use axum::Extension;
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use hovrel_core::mapping::Lane;
@@ -18,6 +18,7 @@ use super::routes::name_faults;
 use super::standing::{RouteAnswer, answer};
 use super::systems::etag;
 use crate::App;
+use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
 
 /// What the file begins with; a file of another form has another number.
@@ -46,7 +47,7 @@ struct EndFile {
 
 /// A route as a file. Secrets are never in it.
 #[utoipa::path(get, path = "/routes/{id}/file", operation_id = "getRouteFile", params(("id" = Uuid, Path)),
-    responses((status = 200, body = String, content_type = "application/yaml"), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = String, content_type = "application/yaml")))]
 pub async fn export(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let route = app.hub.store.route(id).await?;
     let end = async |system: Uuid, container: &str| -> Result<EndFile, Problem> {
@@ -88,8 +89,7 @@ fn plain(name: &str) -> String {
 /// whose rules do not fit the ends are kept, as when they are saved by hand, and listed by the checks.
 #[utoipa::path(post, path = "/routes/file", operation_id = "importRoute",
     request_body(content = String, content_type = "application/yaml"),
-    responses((status = 200, body = RouteAnswer), (status = 201, body = RouteAnswer),
-        (status = "4XX", body = Problem)))]
+    responses((status = 200, body = RouteAnswer), (status = 201, body = RouteAnswer)))]
 pub async fn import(
     State(app): State<App>,
     Extension(session): Extension<Session>,

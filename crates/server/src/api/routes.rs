@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json};
@@ -19,24 +19,20 @@ use uuid::Uuid;
 use super::standing::{RouteAnswer, answer, answers};
 use super::systems::{etag, if_match};
 use crate::App;
+use crate::access::Reach;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
 use crate::twins::{At, KnownTwins};
-
-/// Whether who asks may see a route: a key may be for some routes only.
-pub(super) fn shown_to(session: &Session, route: &Route) -> bool {
-    let only = session.key.as_ref().and_then(|key| key.route_ids.as_ref());
-    only.is_none_or(|ids| ids.contains(&Some(route.id)))
-}
 
 /// Every route and where it stands.
 #[utoipa::path(get, path = "/routes", operation_id = "listRoutes", responses((status = 200, body = Vec<RouteAnswer>)))]
 pub async fn list(
     State(app): State<App>,
-    Extension(session): Extension<Session>,
+    Extension(reach): Extension<Reach>,
 ) -> Result<Json<Vec<RouteAnswer>>, Problem> {
     let mut routes = app.hub.store.routes().await?;
-    routes.retain(|r| shown_to(&session, r));
+    routes.retain(|r| reach.route(r.id));
     Ok(Json(answers(&app, routes).await?))
 }
 
@@ -79,7 +75,7 @@ pub struct ProposedLane {
 
 /// Proposes lanes and rules for two surveyed ends. Nothing is saved.
 #[utoipa::path(post, path = "/routes/proposal", operation_id = "proposeRoute", request_body = ProposeBody,
-    responses((status = 200, body = Vec<ProposedLane>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<ProposedLane>)))]
 pub async fn propose(
     State(app): State<App>,
     Body(body): Body<ProposeBody>,
@@ -128,7 +124,7 @@ pub struct RouteBody {
 
 /// Makes a route.
 #[utoipa::path(post, path = "/routes", operation_id = "makeRoute", request_body = RouteBody,
-    responses((status = 201, body = RouteAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 201, body = RouteAnswer)))]
 pub async fn make(
     State(app): State<App>,
     Extension(session): Extension<Session>,
@@ -206,7 +202,7 @@ pub(super) fn name_faults(name: &str) -> Vec<FieldProblem> {
 
 /// One route and where it stands.
 #[utoipa::path(get, path = "/routes/{id}", operation_id = "getRoute", params(("id" = Uuid, Path)),
-    responses((status = 200, body = RouteAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = RouteAnswer)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let found = answer(&app, id).await?;
     Ok((etag(found.version), Json(found)).into_response())
@@ -224,7 +220,7 @@ pub struct SaveBody {
 /// Saves a new version of name and lanes. Lanes with faults are saved too: they are listed by the
 /// checks, and a dry run waits for them.
 #[utoipa::path(put, path = "/routes/{id}", operation_id = "saveRoute", params(("id" = Uuid, Path)), request_body = SaveBody,
-    responses((status = 200, body = RouteAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = RouteAnswer)))]
 pub async fn save(
     State(app): State<App>,
     Extension(session): Extension<Session>,
@@ -254,7 +250,7 @@ pub struct RemoveBody {
 
 /// Removes a route with its plans, pairs and proofs. Both systems stay as they are.
 #[utoipa::path(delete, path = "/routes/{id}", operation_id = "removeRoute", params(("id" = Uuid, Path)), request_body = RemoveBody,
-    responses((status = 204), (status = "4XX", body = Problem)))]
+    responses((status = 204)))]
 pub async fn remove(
     State(app): State<App>,
     Path(id): Path<Uuid>,

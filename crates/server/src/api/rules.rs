@@ -1,7 +1,7 @@
 //! What the Rules stop asks while a person works: schema, checks, previews, suggestions. Nothing here is saved.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{
@@ -22,6 +22,7 @@ use uuid::Uuid;
 use super::scope::ScopeItem;
 use crate::App;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::Problem;
 use crate::surveyed::LeftEnd;
 use crate::twins::{At, KnownTwins};
@@ -71,7 +72,7 @@ pub(super) async fn end_schema(app: &App, system: Uuid, container: &str) -> Resu
 
 /// Fields of both ends, with what the surveys found in them.
 #[utoipa::path(get, path = "/routes/{id}/schema", operation_id = "getRouteSchema", params(("id" = Uuid, Path)),
-    responses((status = 200, body = RouteSchema), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = RouteSchema)))]
 pub async fn schema(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<RouteSchema>, Problem> {
     let route = app.hub.store.route(id).await?;
     Ok(Json(RouteSchema {
@@ -147,7 +148,7 @@ pub struct LanesBody {
 
 /// Checks lanes, saved or not.
 #[utoipa::path(post, path = "/routes/{id}/checks", operation_id = "checkLanes", params(("id" = Uuid, Path)), request_body = LanesBody,
-    responses((status = 200, body = Vec<Fault>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<Fault>)))]
 pub async fn checks(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -190,7 +191,7 @@ pub struct PreviewValue {
 
 /// Applies a lane's rules to one real item.
 #[utoipa::path(post, path = "/routes/{id}/preview", operation_id = "previewLane", params(("id" = Uuid, Path)), request_body = PreviewBody,
-    responses((status = 200, body = Preview), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Preview)))]
 pub async fn preview(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -255,7 +256,7 @@ pub struct MetBody {
 
 /// The values that reach the table of a rule, a value map or one of link types, with how many items in scope hold each.
 #[utoipa::path(post, path = "/routes/{id}/met", operation_id = "valuesMet", params(("id" = Uuid, Path)), request_body = MetBody,
-    responses((status = 200, body = FieldSurvey), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = FieldSurvey)))]
 pub async fn values_met(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -304,7 +305,7 @@ pub struct Recognised {
 
 /// The people that reach the table of a rule, each with whom they are recognised as at the right without a table.
 #[utoipa::path(post, path = "/routes/{id}/met/people", operation_id = "peopleMet", params(("id" = Uuid, Path)), request_body = MetBody,
-    responses((status = 200, body = Vec<Recognised>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<Recognised>)))]
 pub async fn people_met(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -329,7 +330,7 @@ pub struct KindsBody {
 
 /// Rules proposed for two kinds, with the evidence.
 #[utoipa::path(post, path = "/routes/{id}/suggestions", operation_id = "suggestRules", params(("id" = Uuid, Path)), request_body = KindsBody,
-    responses((status = 200, body = Vec<Suggestion>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<Suggestion>)))]
 pub async fn suggestions(
     State(app): State<App>,
     Path(id): Path<Uuid>,

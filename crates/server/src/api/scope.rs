@@ -2,7 +2,7 @@
 //! what it matches. Nothing here is saved.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use chrono::Utc;
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::expression::{ExpressionFault, Function, Name, functions, own_names};
@@ -17,6 +17,7 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::Problem;
 use crate::query::Query;
 use crate::surveyed::LeftEnd;
@@ -77,7 +78,7 @@ async fn schema_of(app: &App, route: &Route, end: WhichEnd, kind: Kind) -> Resul
 
 /// What can be named in conditions and expressions over a kind; empty until the end has been surveyed.
 #[utoipa::path(get, path = "/routes/{id}/names", operation_id = "getNames", params(("id" = Uuid, Path), NamesQuery),
-    responses((status = 200, body = Names), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Names)))]
 pub async fn names(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -144,7 +145,7 @@ const SHOWN: usize = 200;
 
 /// What a condition says, how many surveyed items it matches, and which.
 #[utoipa::path(post, path = "/routes/{id}/scope", operation_id = "tryScope", params(("id" = Uuid, Path)), request_body = ScopeBody,
-    responses((status = 200, body = ScopeAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = ScopeAnswer)))]
 pub async fn scope(
     State(app): State<App>,
     Path(id): Path<Uuid>,

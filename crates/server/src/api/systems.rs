@@ -1,11 +1,12 @@
 //! Systems: connect, check, survey, look.
 
-use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
+use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_connect::{CheckState, CheckStep, Credentials};
+use hovrel_core::bounds::LONGEST_ID;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_core::survey::Survey;
@@ -16,7 +17,9 @@ use uuid::Uuid;
 
 use super::jobs::JobAnswer;
 use crate::App;
+use crate::access::Reach;
 use crate::body::Body;
+use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
 use crate::query::Query;
 
@@ -134,8 +137,12 @@ impl SystemAnswer {
 
 /// Every system.
 #[utoipa::path(get, path = "/systems", operation_id = "listSystems", responses((status = 200, body = Vec<SystemAnswer>)))]
-pub async fn list(State(app): State<App>) -> Result<Json<Vec<SystemAnswer>>, Problem> {
-    let systems = app.hub.store.systems().await?;
+pub async fn list(
+    State(app): State<App>,
+    Extension(reach): Extension<Reach>,
+) -> Result<Json<Vec<SystemAnswer>>, Problem> {
+    let mut systems = app.hub.store.systems().await?;
+    systems.retain(|s| reach.system(s.id));
     Ok(Json(systems.into_iter().map(|s| SystemAnswer::of(&app, s)).collect::<Result<_, _>>()?))
 }
 
@@ -151,6 +158,9 @@ pub struct SystemBody {
     sign_in: Option<Credentials>,
 }
 
+/// Bytes of a system's address.
+const LONGEST_ADDRESS: usize = 2_000;
+
 impl SystemBody {
     fn faults(&self, app: &App) -> Vec<FieldProblem> {
         let mut faults = Vec::new();
@@ -161,8 +171,17 @@ impl SystemBody {
         } else if self.name.contains(':') {
             fault("/name", "a colon can't stand in a name: it divides name and key in origin marks");
         }
-        if self.address.trim().is_empty() {
-            fault("/address", "an address is needed");
+        if self.name.chars().count() > 120 {
+            fault("/name", "120 characters at most");
+        }
+        match self.address.trim() {
+            "" => fault("/address", "an address is needed"),
+            text if text.len() > LONGEST_ADDRESS => fault("/address", "it is too long for an address"),
+            text => {
+                if let Err(why) = hovrel_connect::address::read(text) {
+                    fault("/address", &why);
+                }
+            }
         }
         match app.hub.offers.get(&self.profile) {
             None => fault("/profile", "there is no such profile"),
@@ -183,7 +202,7 @@ impl SystemBody {
 
 /// Connects a system. It is saved whether or not it answers; check it first.
 #[utoipa::path(post, path = "/systems", operation_id = "makeSystem", request_body = SystemBody,
-    responses((status = 201, body = SystemAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 201, body = SystemAnswer)))]
 pub async fn make(State(app): State<App>, Body(new): Body<SystemBody>) -> Result<Response, Problem> {
     let mut faults = new.faults(&app);
     if new.sign_in.is_none() {
@@ -208,7 +227,7 @@ pub async fn make(State(app): State<App>, Body(new): Body<SystemBody>) -> Result
 
 /// Checks a system that is not saved.
 #[utoipa::path(post, path = "/systems/check", operation_id = "tryOutSystem", request_body = SystemBody,
-    responses((status = 200, body = Vec<CheckStepAnswer>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<CheckStepAnswer>)))]
 pub async fn try_out(
     State(app): State<App>,
     Body(body): Body<SystemBody>,
@@ -254,7 +273,7 @@ pub fn if_match(headers: &HeaderMap) -> Result<i32, Problem> {
 
 /// One system.
 #[utoipa::path(get, path = "/systems/{id}", operation_id = "getSystem", params(("id" = Uuid, Path)),
-    responses((status = 200, body = SystemAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = SystemAnswer)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let system = SystemAnswer::of(&app, app.hub.store.system(id).await?)?;
     Ok((etag(system.version), Json(system)).into_response())
@@ -262,7 +281,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Respons
 
 /// Changes address or sign-in. The name stays, since origin marks hold it.
 #[utoipa::path(put, path = "/systems/{id}", operation_id = "changeSystem", params(("id" = Uuid, Path)), request_body = SystemBody,
-    responses((status = 200, body = SystemAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = SystemAnswer)))]
 pub async fn change(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -292,7 +311,7 @@ pub async fn change(
 
 /// Removes a system that no route uses.
 #[utoipa::path(delete, path = "/systems/{id}", operation_id = "removeSystem", params(("id" = Uuid, Path)),
-    responses((status = 204), (status = "4XX", body = Problem)))]
+    responses((status = 204)))]
 pub async fn remove(State(app): State<App>, Path(id): Path<Uuid>) -> Result<StatusCode, Problem> {
     let using = app.hub.store.routes().await?.into_iter().filter(|r| r.left_system == id || r.right_system == id);
     let names: Vec<String> = using.map(|r| format!("“{}”", r.name)).collect();
@@ -309,7 +328,7 @@ pub async fn remove(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Stat
 
 /// Checks a system step by step, and keeps the outcome.
 #[utoipa::path(post, path = "/systems/{id}/check", operation_id = "checkSystem", params(("id" = Uuid, Path)),
-    responses((status = 200, body = Vec<CheckStepAnswer>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<CheckStepAnswer>)))]
 pub async fn check(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<CheckStepAnswer>>, Problem> {
     let system = app.hub.store.system(id).await?;
     let steps: Vec<CheckStepAnswer> =
@@ -326,12 +345,17 @@ pub struct ContainerAnswer {
 
 /// The projects of a system, asked from it now.
 #[utoipa::path(get, path = "/systems/{id}/containers", operation_id = "listContainers", params(("id" = Uuid, Path)),
-    responses((status = 200, body = Vec<ContainerAnswer>), (status = "4XX", body = Problem), (status = 502, body = Problem)))]
-pub async fn containers(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<ContainerAnswer>>, Problem> {
+    responses((status = 200, body = Vec<ContainerAnswer>)))]
+pub async fn containers(
+    State(app): State<App>,
+    Extension(reach): Extension<Reach>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<Vec<ContainerAnswer>>, Problem> {
     let system = app.hub.store.system(id).await?;
     let found = app.hub.connect(&system)?.containers().await;
     let found = found.map_err(|error| hovrel_engine::EngineError::System { system: system.name, error })?;
-    Ok(Json(found.into_iter().map(|c| ContainerAnswer { id: c.id, name: c.name }).collect()))
+    let found = found.into_iter().filter(|c| reach.container(id, &c.id));
+    Ok(Json(found.map(|c| ContainerAnswer { id: c.id, name: c.name }).collect()))
 }
 
 #[derive(Serialize, ToSchema)]
@@ -352,9 +376,14 @@ pub struct Surveys {
 
 /// What was last found in a system's projects.
 #[utoipa::path(get, path = "/systems/{id}/surveys", operation_id = "listSurveys", params(("id" = Uuid, Path)),
-    responses((status = 200, body = Surveys), (status = "4XX", body = Problem)))]
-pub async fn surveys(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Surveys>, Problem> {
-    let rows = app.hub.store.surveys(id).await?;
+    responses((status = 200, body = Surveys)))]
+pub async fn surveys(
+    State(app): State<App>,
+    Extension(reach): Extension<Reach>,
+    Path(id): Path<Uuid>,
+) -> Result<Json<Surveys>, Problem> {
+    let mut rows = app.hub.store.surveys(id).await?;
+    rows.retain(|r| reach.container(id, &r.container));
     let read = |r: hovrel_store::SurveyRow| {
         Ok::<_, Problem>(SurveyAnswer {
             container: r.container,
@@ -364,7 +393,8 @@ pub async fn surveys(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Jso
             at: r.at,
         })
     };
-    let running = app.hub.store.open_jobs_of_system(id).await?;
+    let mut running = app.hub.store.open_jobs_of_system(id).await?;
+    running.retain(|j| reach.job(j));
     Ok(Json(Surveys {
         surveys: rows.into_iter().map(read).collect::<Result<_, _>>()?,
         running: running.into_iter().map(JobAnswer::of).collect(),
@@ -379,12 +409,19 @@ pub struct SurveyBody {
 
 /// Begins a survey of a project.
 #[utoipa::path(post, path = "/systems/{id}/surveys", operation_id = "surveySystem", params(("id" = Uuid, Path)), request_body = SurveyBody,
-    responses((status = 202, body = JobAnswer), (status = "4XX", body = Problem)))]
+    responses((status = 202, body = JobAnswer)))]
 pub async fn survey(
     State(app): State<App>,
+    Extension(reach): Extension<Reach>,
     Path(id): Path<Uuid>,
     Body(body): Body<SurveyBody>,
 ) -> Result<Response, Problem> {
+    if !(1..=LONGEST_ID).contains(&body.container.len()) {
+        return Err(Problem::field("/container", format!("the id of a project has 1 to {LONGEST_ID} bytes")));
+    }
+    if !reach.container(id, &body.container) {
+        return Err(Problem::field("/container", "none of the routes that this key is for connects it"));
+    }
     app.hub.store.system(id).await?;
     let job = NewJob {
         id: Uuid::now_v7(),
@@ -409,7 +446,7 @@ pub struct FolderNode {
 /// The folders of a project with how much is in each, in order of their paths.
 #[utoipa::path(get, path = "/systems/{id}/containers/{container}/folders", operation_id = "listFolders",
     params(("id" = Uuid, Path), ("container" = String, Path)),
-    responses((status = 200, body = Vec<FolderNode>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<FolderNode>)))]
 pub async fn folder_tree(
     State(app): State<App>,
     Path((id, container)): Path<(Uuid, String)>,
@@ -478,7 +515,7 @@ const PAGE: i64 = 100;
 /// Artefacts of a project, as surveyed.
 #[utoipa::path(get, path = "/systems/{id}/containers/{container}/artefacts", operation_id = "listArtefacts",
     params(("id" = Uuid, Path), ("container" = String, Path), ArtefactQuery),
-    responses((status = 200, body = ArtefactList), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = ArtefactList)))]
 pub async fn artefacts(
     State(app): State<App>,
     Path((id, container)): Path<(Uuid, String)>,

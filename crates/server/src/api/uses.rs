@@ -3,19 +3,20 @@
 //! Decides nothing of its own: the core says which rules do not fit what is there, and which limits of the other end
 //! are too low for it.
 
-use axum::extract::{Path, State};
+use axum::extract::State;
 use axum::{Extension, Json};
 use hovrel_core::mapping::{Beyond, Lane, beyond_limits};
 use hovrel_core::model::Kind;
 use hovrel_engine::RouteEnds;
-use hovrel_store::{Route, Session};
+use hovrel_store::Route;
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::routes::shown_to;
 use super::rules::{EndSchema, end_schema, faults_between};
 use crate::App;
+use crate::access::Reach;
+use crate::path::Path;
 use crate::problem::Problem;
 use crate::surveyed::LeftEnd;
 
@@ -90,16 +91,16 @@ async fn use_of(app: &App, route: Route, is_left: bool) -> Result<Option<Use>, P
 /// The routes that use a project, with what of its survey does not fit their rules or the other end.
 #[utoipa::path(get, path = "/systems/{id}/containers/{container}/routes", operation_id = "listUses",
     params(("id" = Uuid, Path), ("container" = String, Path)),
-    responses((status = 200, body = Vec<Use>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<Use>)))]
 pub async fn list(
     State(app): State<App>,
-    Extension(session): Extension<Session>,
+    Extension(reach): Extension<Reach>,
     Path((id, container)): Path<(Uuid, String)>,
 ) -> Result<Json<Vec<Use>>, Problem> {
     let mut out = Vec::new();
     let is_left = |r: &Route| r.left_system == id && r.left_container == container;
     let is_right = |r: &Route| r.right_system == id && r.right_container == container;
-    for route in app.hub.store.routes().await?.into_iter().filter(|r| shown_to(&session, r)) {
+    for route in app.hub.store.routes().await?.into_iter().filter(|r| reach.route(r.id)) {
         if is_left(&route) || is_right(&route) {
             let left = is_left(&route);
             out.extend(use_of(&app, route, left).await?);

@@ -1,7 +1,7 @@
 //! The versions of a route: who saved what and when, what changed from one to the next, and what each was.
 
 use axum::Json;
-use axum::extract::{Path, State};
+use axum::extract::State;
 use chrono::{DateTime, Utc};
 use hovrel_core::mapping::{Lane, LaneChange, changes_between};
 use serde::{Deserialize, Serialize};
@@ -9,6 +9,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use crate::App;
+use crate::path::Path;
 use crate::problem::Problem;
 use crate::query::Query;
 
@@ -41,7 +42,7 @@ const PAGE: usize = 50;
 
 /// The versions of a route, the latest first, each with what changed in it.
 #[utoipa::path(get, path = "/routes/{id}/versions", operation_id = "listVersions", params(("id" = Uuid, Path), VersionsQuery),
-    responses((status = 200, body = VersionList), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = VersionList)))]
 pub async fn list(
     State(app): State<App>,
     Path(id): Path<Uuid>,
@@ -67,7 +68,7 @@ pub async fn list(
 /// The lanes of a version, to be looked at or gone back to.
 #[utoipa::path(get, path = "/routes/{id}/versions/{version}", operation_id = "getVersion",
     params(("id" = Uuid, Path), ("version" = i32, Path)),
-    responses((status = 200, body = Vec<Lane>), (status = "4XX", body = Problem)))]
+    responses((status = 200, body = Vec<Lane>)))]
 pub async fn one(State(app): State<App>, Path((id, version)): Path<(Uuid, i32)>) -> Result<Json<Vec<Lane>>, Problem> {
     let rows = app.hub.store.route_versions(id, version, 1).await?;
     let found = rows.into_iter().find(|r| r.version == version).ok_or_else(|| Problem::missing("This version"))?;

@@ -23,11 +23,11 @@ use serde_json::{Value, json};
 async fn serve() -> String {
     let store = Store::open(&Database::fresh().await.url, 8).await.expect("the schema is made");
     let sealer = Sealer::new(&Sealer::new_key()).expect("a key");
-    let hub = Hub::new(store, sealer, hovrel_connect::Offer::shipped());
+    let hub = Hub::new(store, sealer, hovrel_connect::Offer::shipped(), hovrel_connect::Outside::anywhere());
     tokio::spawn(run_worker(hub.clone(), WorkerOptions::default(), Default::default()));
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a port");
     let address = format!("http://{}", listener.local_addr().expect("an address"));
-    tokio::spawn(async move { axum::serve(listener, hovrel_server::router(hub, vec![])).await });
+    tokio::spawn(hovrel_server::serve(listener, hovrel_server::router(hub, vec![]), Default::default()));
     address
 }
 

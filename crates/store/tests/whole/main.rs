@@ -18,7 +18,7 @@ async fn with_a_route() -> (Store, Uuid) {
 
 async fn with_a_route_in(database: &Database) -> (Store, Uuid) {
     let store = Store::open(&database.url, 8).await.expect("the schema is made");
-    let person = store.make_person("ida", "Ida Brekke", "hash").await.expect("a person");
+    let person = store.make_first_person("ida", "Ida Brekke", "hash").await.expect("asked").expect("a person");
     let (left, right, route) = (Uuid::now_v7(), Uuid::now_v7(), Uuid::now_v7());
     for (id, name) in [(left, "Old"), (right, "New")] {
         let system = NewSystem { id, name, profile: "oldstone", address: "http://x.example", credentials: b"sealed" };

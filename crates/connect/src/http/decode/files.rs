@@ -4,7 +4,7 @@
 //! to a file of the same system.
 
 use std::cell::RefCell;
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::mapping::{ATTACHMENTS, COMMENTS};
@@ -104,6 +104,8 @@ pub fn named_files<'i>(item: &'i Json, at: &Files) -> Vec<(&'i Json, String)> {
     let mut taken: HashSet<String> = HashSet::new();
     let all: HashSet<&String> = listed.iter().map(|(_, name)| name).collect();
     let mut out = Vec::new();
+    // From which number on there may be a free one, of each name.
+    let mut from: HashMap<&str, u32> = HashMap::new();
     for (file, name) in &listed {
         let numbered = |n: u32| match name.rsplit_once('.') {
             Some((stem, ending)) if !stem.is_empty() => format!("{stem} ({n}).{ending}"),
@@ -112,7 +114,11 @@ pub fn named_files<'i>(item: &'i Json, at: &Files) -> Vec<(&'i Json, String)> {
         let free = |name: &String| !taken.contains(name) && !all.contains(name);
         let own = match taken.contains(name) {
             false => name.clone(),
-            true => (2..).map(numbered).find(free).unwrap_or_else(|| name.clone()),
+            true => {
+                let next = from.entry(name).or_insert(2);
+                let own = (*next..).map(numbered).inspect(|_| *next += 1).find(free);
+                own.unwrap_or_else(|| name.clone())
+            }
         };
         taken.insert(own.clone());
         out.push((*file, own));

@@ -8,12 +8,15 @@ mod hanging;
 mod parts;
 mod times;
 
+use hovrel_core::bounds::LONGEST_ID;
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::compare::holdings;
 use hovrel_core::identity::is_mark;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{PARENT, POSITION};
-use hovrel_core::model::{Artefact, Decimal, Fields, Fingerprint, Kind, Reference, Span, Stamp, Value, ValueType};
+use hovrel_core::model::{
+    Artefact, Decimal, Fields, Fingerprint, Kind, Reference, Span, Stamp, Value, ValueType, keepable_artefact, read_day,
+};
 use hovrel_core::text::TextFormat;
 use serde_json::Value as Json;
 
@@ -116,7 +119,12 @@ impl Decoder<'_> {
             let held = holdings(&out, self.fields);
             out.version = Some(format!("{:?}", Fingerprint::of_all(held.iter())));
         }
-        Ok(out)
+        if out.id.len() > LONGEST_ID {
+            let why =
+                format!("a {} has an id of {} bytes, and can have one of {LONGEST_ID}", self.of.name, out.id.len());
+            return Err(ConnectError::Malformed { address: self.address.to_owned(), why });
+        }
+        Ok(if tree::holds_nul(item) { keepable_artefact(out) } else { out })
     }
 
     /// The label that is the origin mark, where marks are kept as labels, and the mark in it. What people wrote is no mark,
@@ -171,7 +179,7 @@ impl Decoder<'_> {
                     _ => unreadable(),
                 },
             },
-            ValueType::Date => plain.parse().map_or_else(|_| unreadable(), Value::Date),
+            ValueType::Date => read_day(&plain).map_or_else(unreadable, Value::Date),
             ValueType::Instant => read_time(&plain, self.zone).map_or_else(unreadable, Value::Instant),
             ValueType::Duration => Span::parse(plain.trim()).map_or_else(unreadable, Value::Duration),
             ValueType::Choice => Value::Choice(plain),

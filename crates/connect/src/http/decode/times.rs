@@ -1,14 +1,14 @@
 //! Times as systems write them.
 
-use chrono::{DateTime, FixedOffset, NaiveDateTime, TimeZone};
+use chrono::{DateTime, Datelike, FixedOffset, NaiveDateTime, TimeZone};
 
 /// RFC 3339 as it is; a time without an offset is local to the system's zone. In the hour that occurs
 /// twice when the clock goes back, the first one is taken; in the one that does not occur, the offset
-/// before the change.
+/// before the change. Of the years 0 to 9999, as RFC 3339 §1 has it.
 pub fn read_time(text: &str, zone: chrono_tz::Tz) -> Option<DateTime<FixedOffset>> {
     match DateTime::parse_from_rfc3339(text) {
         Ok(time) => Some(time),
-        Err(_) => local_time(text.parse().ok()?, zone),
+        Err(_) => local_time(text.parse().ok().filter(|t: &NaiveDateTime| (0..=9999).contains(&t.year()))?, zone),
     }
 }
 

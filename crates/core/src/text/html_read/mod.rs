@@ -4,28 +4,30 @@
 //! with the words concerned. Layout (fonts, sizes, margins, classes) is not content and is passed over; scripts and
 //! styles are never text. A block inside an inline element divides the paragraph, and the marks go on behind it.
 
+mod parse;
 mod style;
 mod tables;
 
 use ego_tree::NodeRef;
+use scraper::Node;
 use scraper::node::Element;
-use scraper::{Html, Node};
 
+use self::parse::parse;
 use self::style::{Mark, Marks, styled};
 use super::TextLoss;
+use crate::bounds::{DEEPEST_MARKUP, LONGEST_LOSS, MOST_ADDED_CELLS, MOST_LOSSES, PAGES_IN_PAGES};
 use crate::loss::{LossCause, LossKind};
 use crate::model::{Block, Document, Inline, picture_at};
 
-/// Elements deeper than this are read as text: nesting like that comes from broken exports, and the
-/// reader must not run out of stack.
-const DEEPEST: usize = 60;
-
 pub fn read(html: &str) -> (Document, Vec<TextLoss>) {
-    let page = Html::parse_fragment(html);
-    let mut reader = Reader { losses: Vec::new(), quotes: 0 };
+    read_page(html, 0)
+}
+
+/// Reads a page that stands in so many others.
+fn read_page(html: &str, pages: usize) -> (Document, Vec<TextLoss>) {
+    let mut reader = Reader { losses: Vec::new(), quotes: 0, pages, cells_left: MOST_ADDED_CELLS };
     let mut flow = Flow::default();
-    // The fragment's root is an `html` element that holds what was given.
-    reader.flow(page.tree.root(), &mut flow, &Marks::default(), 0);
+    reader.page(html, &mut flow, &Marks::default(), 0);
     let document = Document { blocks: flow.finish() }.normal();
     reader.losses.dedup();
     (document, reader.losses)
@@ -84,9 +86,26 @@ struct Reader {
     losses: Vec<TextLoss>,
     /// How many quotations are open, one in another.
     quotes: usize,
+    /// How many pages this one stands in.
+    pages: usize,
+    /// How many cells may still be added to tables.
+    cells_left: usize,
 }
 
 impl Reader {
+    /// Everything in a text of HTML.
+    fn page(&mut self, html: &str, flow: &mut Flow, marks: &Marks, depth: usize) {
+        let parsed = parse(html);
+        // The fragment's root is an `html` element that holds what was given.
+        self.flow(parsed.page.tree.root(), flow, marks, depth);
+        if !parsed.rest.is_empty() {
+            flow.close();
+            flow.text(&parsed.rest, &Marks::default());
+            flow.close();
+            self.lose_words("markup so deep", parsed.rest);
+        }
+    }
+
     /// The blocks inside an element of its own.
     fn inside(&mut self, node: NodeRef<'_, Node>, marks: &Marks, depth: usize) -> Vec<Block> {
         let mut inner = Flow::default();
@@ -98,7 +117,7 @@ impl Reader {
         for node in parent.children() {
             match node.value() {
                 Node::Text(text) => flow.text(text, marks),
-                Node::Element(_) if depth >= DEEPEST => {
+                Node::Element(_) if depth >= DEEPEST_MARKUP => {
                     self.lose_words("markup so deep", words(node));
                     flow.text(&words(node), marks);
                 }
@@ -131,8 +150,15 @@ impl Reader {
             }
             // The parser takes what is in it for text, as a browser that runs scripts does.
             "noscript" | "noembed" => {
-                let inner = Html::parse_fragment(&raw_text(node));
-                self.flow(inner.tree.root(), flow, &marks, depth + 1);
+                let inner = raw_text(node);
+                if self.pages < PAGES_IN_PAGES {
+                    self.pages += 1;
+                    self.page(&inner, flow, &marks, depth + 1);
+                    self.pages -= 1;
+                } else {
+                    flow.text(&inner, &marks);
+                    self.lose_words("markup so deep", inner);
+                }
             }
             "textarea" => {
                 marks.keeps_lines = true;
@@ -259,7 +285,7 @@ impl Reader {
                 Node::Element(e) if matches!(e.name(), "ul" | "ol" | "menu" | "dir") => {
                     let (marks, lost) = styled(child, marks);
                     self.lose_each(lost, child);
-                    let nested = if depth < DEEPEST {
+                    let nested = if depth < DEEPEST_MARKUP {
                         self.lists(child, e, &marks, depth + 1)
                     } else {
                         self.lose("markup so deep", child);
@@ -288,7 +314,7 @@ impl Reader {
                 _ => continue,
             };
             items.push((next, made));
-            next += 1;
+            next = next.saturating_add(1);
         }
         let mut out: Vec<Block> = Vec::new();
         let mut expected = None;
@@ -305,7 +331,7 @@ impl Reader {
                 Some(Block::List { items, .. }) if !ordered || expected == Some(at) => items.push(made),
                 _ => out.push(Block::List { start: if ordered { start.or(Some(1)) } else { None }, items: vec![made] }),
             }
-            expected = Some(at + 1);
+            expected = at.checked_add(1);
         }
         out
     }
@@ -391,8 +417,13 @@ impl Reader {
             self.lose("text that is not shown", node);
         }
         if let Some(page) = element.attr("srcdoc") {
-            let (document, _) = read(page);
-            self.lose_words(what, document.plain());
+            if self.pages < PAGES_IN_PAGES {
+                let (inner, lost) = read_page(page, self.pages + 1);
+                self.lose_words(what, inner.plain());
+                self.losses.extend(lost);
+            } else {
+                self.lose_words(what, page.to_owned());
+            }
         }
         !addresses.is_empty()
     }
@@ -469,7 +500,10 @@ impl Reader {
 
     /// Declares that something about the words of a node is not kept; nothing is lost with an element without words.
     fn lose(&mut self, what: &str, node: NodeRef<'_, Node>) {
-        self.lose_words(what, words(node));
+        // Of more than are told, only the number is; to collect their words would take the square of the text.
+        let about =
+            if self.losses.len() < MOST_LOSSES { first_words(node, LONGEST_LOSS + 1) } else { "…".to_owned() };
+        self.lose_words(what, about);
     }
 
     fn lose_words(&mut self, what: &str, about: String) {
@@ -582,8 +616,18 @@ fn lines(node: NodeRef<'_, Node>) -> String {
 
 /// The words of a node on one line, those of two blocks apart.
 fn words(node: NodeRef<'_, Node>) -> String {
+    first_words(node, usize::MAX)
+}
+
+/// As [`words`], and no more of them than are needed for so many characters.
+fn first_words(node: NodeRef<'_, Node>, characters: usize) -> String {
     let mut out = String::new();
-    for inner in node.descendants() {
+    // A character has four bytes at most. Elements without words are not gone through without end either.
+    let (bytes, nodes) = (characters.saturating_mul(4), characters.saturating_mul(4));
+    for inner in node.descendants().take(nodes) {
+        if out.len() > bytes {
+            break;
+        }
         match inner.value() {
             Node::Text(text) if !is_code_of_page(inner) => out.push_str(text),
             Node::Element(e) if is_block(e.name()) || matches!(e.name(), "br" | "td" | "th") => out.push(' '),

@@ -36,8 +36,8 @@ pub fn table(reader: &mut Reader, table: NodeRef<'_, Node>, marks: &Marks, depth
         let mut all_headings = true;
         let (marks, lost) = super::style::styled(row.node, marks);
         reader.lose_each(lost, row.node);
-        let skip = |cells: &mut Vec<Vec<Block>>, reached: &mut Vec<usize>| {
-            while reached.get(cells.len()).is_some_and(|more| *more > 0) {
+        let skip = |cells: &mut Vec<Vec<Block>>, reached: &mut Vec<usize>, left: &mut usize| {
+            while reached.get(cells.len()).is_some_and(|more| *more > 0) && take_one(left) {
                 reached[cells.len()] -= 1;
                 cells.push(Vec::new());
             }
@@ -46,7 +46,7 @@ pub fn table(reader: &mut Reader, table: NodeRef<'_, Node>, marks: &Marks, depth
             row.node.children().filter(|c| name(*c).is_some_and(|n| matches!(n, "td" | "th"))).collect();
         let headings = of_row.iter().all(|c| name(*c) == Some("th"));
         for cell in of_row {
-            skip(&mut cells, &mut reached);
+            skip(&mut cells, &mut reached, &mut reader.cells_left);
             let Some(element) = cell.value().as_element() else { continue };
             let span = |attribute: &str, most: usize| {
                 element.attr(attribute).and_then(|s| s.trim().parse::<usize>().ok()).unwrap_or(1).min(most)
@@ -69,6 +69,9 @@ pub fn table(reader: &mut Reader, table: NodeRef<'_, Node>, marks: &Marks, depth
             reader.note_attributes(cell, element);
             for column in 0..wide {
                 let at = cells.len();
+                if column > 0 && !take_one(&mut reader.cells_left) {
+                    break;
+                }
                 if reached.len() <= at {
                     reached.resize(at + 1, 0);
                 }
@@ -77,12 +80,11 @@ pub fn table(reader: &mut Reader, table: NodeRef<'_, Node>, marks: &Marks, depth
             }
         }
         // Cells from above may stand beyond the last one of the row.
-        if let Some(last) = (cells.len()..reached.len()).rev().find(|at| reached[*at] > 0) {
-            while cells.len() <= last {
-                let at = cells.len();
-                reached[at] = reached[at].saturating_sub(1);
-                cells.push(Vec::new());
-            }
+        reached.truncate(reached.iter().rposition(|more| *more > 0).map_or(0, |last| last + 1));
+        while cells.len() < reached.len() && take_one(&mut reader.cells_left) {
+            let at = cells.len();
+            reached[at] = reached[at].saturating_sub(1);
+            cells.push(Vec::new());
         }
         if cells.is_empty() {
             continue;
@@ -94,8 +96,24 @@ pub fn table(reader: &mut Reader, table: NodeRef<'_, Node>, marks: &Marks, depth
         }
         made.push(cells);
     }
-    out.push(Block::Table { header, rows: made });
+    // Rows are filled up to the widest.
+    let widest = made.iter().map(Vec::len).max().unwrap_or(0);
+    let added: usize = made.iter().map(|row| widest - row.len()).sum();
+    if added > reader.cells_left {
+        reader.lose("table with so many empty cells", table);
+        out.extend(made.into_iter().flatten().flatten());
+    } else {
+        reader.cells_left -= added;
+        out.push(Block::Table { header, rows: made });
+    }
     out
+}
+
+/// Takes one of what is left, if anything is.
+fn take_one(left: &mut usize) -> bool {
+    let some = *left > 0;
+    *left = left.saturating_sub(1);
+    some
 }
 
 /// The rows of a table: those of its head first and those of its foot last, wherever they are written.
