@@ -34,6 +34,11 @@ pub enum ConnectError {
     Failed { address: String, status: u16, text: String },
     #[error("the answer of {address} can't be read: {why}")]
     Malformed { address: String, why: String },
+    #[error("the answer of {address} is more than Hovrel takes: {why}")]
+    TooMuch { address: String, why: String },
+    /// The address is one that must not be called.
+    #[error("{address} is closed: {why}")]
+    Closed { address: String, why: String },
     #[error("the system has no {0}")]
     NoSuchKind(Kind),
 }
@@ -54,9 +59,10 @@ impl ConnectError {
         match self {
             // A name that can't be resolved or a port nobody listens on: the request never left.
             ConnectError::Unreachable { .. } | ConnectError::Busy { .. } => Outcome::NotDone,
-            ConnectError::Unknown { .. } | ConnectError::Failed { .. } | ConnectError::Malformed { .. } => {
-                Outcome::Unknown
-            }
+            ConnectError::Unknown { .. }
+            | ConnectError::Failed { .. }
+            | ConnectError::Malformed { .. }
+            | ConnectError::TooMuch { .. } => Outcome::Unknown,
             ConnectError::NotData { .. }
             | ConnectError::Redirected { .. }
             | ConnectError::SignIn { .. }
@@ -66,6 +72,7 @@ impl ConnectError {
             | ConnectError::Full { .. }
             | ConnectError::Changed
             | ConnectError::Duplicate
+            | ConnectError::Closed { .. }
             | ConnectError::NoSuchKind(_) => Outcome::Refused,
         }
     }
@@ -93,6 +100,12 @@ impl ConnectError {
             ConnectError::Unknown { .. } => "Retry; Hovrel looks first whether it was done.",
             ConnectError::Failed { .. } => "Retry; if it goes on, look into the system's own log.",
             ConnectError::Malformed { .. } => "Check that the profile fits this version of the system.",
+            ConnectError::TooMuch { .. } => {
+                "Look at what the system holds there; a profile can ask for smaller pages. docs/security.md has the bounds."
+            }
+            ConnectError::Closed { .. } => {
+                "Use an address that may be called, or have it opened: see --outside in docs/operations.md."
+            }
             ConnectError::NoSuchKind(_) => "Choose another kind for this lane.",
         }
     }

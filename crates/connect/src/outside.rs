@@ -157,6 +157,11 @@ fn entry(name: &str) -> Result<Entry, String> {
     }
 }
 
+/// A name that leads only to what must not be called.
+#[derive(Debug, thiserror::Error)]
+#[error("{0}")]
+pub(crate) struct ClosedHost(pub String);
+
 /// Looks names up and gives only addresses that may be called.
 pub(crate) struct Guarded(pub Arc<Outside>);
 
@@ -168,7 +173,7 @@ impl Resolve for Guarded {
             let found: Vec<SocketAddr> = tokio::net::lookup_host((host.as_str(), 0)).await?.collect();
             let (open, closed): (Vec<_>, Vec<_>) = found.into_iter().partition(|at| outside.permits(&host, at.ip()));
             match (open.is_empty(), closed.first()) {
-                (true, Some(at)) => Err(Outside::refusal(&host, at.ip()).into()),
+                (true, Some(at)) => Err(ClosedHost(Outside::refusal(&host, at.ip())).into()),
                 _ => Ok(Box::new(open.into_iter()) as _),
             }
         })

@@ -63,15 +63,16 @@ impl Reading {
             return Ok(None);
         }
         let address = format!("the list of {}s", self.kind.word());
-        let wrong = |why: String| ConnectError::Malformed { address, why };
         let before = *self.bytes_before.get_or_insert_with(|| connector.meter().bytes);
         let page = connector.read(container, self.kind, self.cursor.as_deref()).await?;
         self.pages += 1;
         let bytes = connector.meter().bytes.saturating_sub(before);
         if self.pages > MOST_PAGES || self.items.len() > MOST_ITEMS || bytes > LARGEST_READING {
             let (pages, items) = (self.pages, self.items.len());
-            return Err(wrong(format!("it goes on after {pages} pages with {items} items and {bytes} bytes")));
+            let why = format!("it goes on after {pages} pages with {items} items and {bytes} bytes");
+            return Err(ConnectError::TooMuch { address, why });
         }
+        let wrong = |why: String| ConnectError::Malformed { address, why };
         let (total, next) = (page.total, page.next.clone());
         self.first_total = self.first_total.or(total);
         let found_some = self.take(page);

@@ -23,7 +23,7 @@ use reqwest::{Method, RequestBuilder, Response, StatusCode, header};
 use tokio::sync::{OnceCell, OwnedSemaphorePermit, Semaphore};
 
 use crate::contract::{ByteStream, Meter};
-use crate::outside::{Guarded, Outside};
+use crate::outside::{ClosedHost, Guarded, Outside};
 use crate::{ConnectError, address};
 
 /// A call that is not answered whole by then has failed. Files may take longer.
@@ -96,7 +96,7 @@ impl Transport {
         let address = address.trim().trim_end_matches('/').to_owned();
         let unreachable = |why: String| ConnectError::Unreachable { address: address::masked(&address), why };
         let url = address::read(&address).map_err(unreachable)?;
-        permitted(&url, outside).map_err(unreachable)?;
+        permitted(&url, outside)?;
         let http = reqwest::Client::builder()
             .connect_timeout(Duration::from_secs(10))
             .read_timeout(SILENCE)
@@ -160,7 +160,7 @@ impl Transport {
     pub async fn execute(&self, method: &Method, url: &str, request: RequestBuilder) -> Result<Reply, ConnectError> {
         let unreachable = |why: String| ConnectError::Unreachable { address: address::masked(url), why };
         let read = url::Url::parse(url).map_err(|e| unreachable(e.to_string()))?;
-        permitted(&read, &self.outside).map_err(unreachable)?;
+        permitted(&read, &self.outside)?;
         let slot = self.slot().await;
         self.meter.calls.fetch_add(1, Relaxed);
         let began = Instant::now();
@@ -258,6 +258,9 @@ impl Transport {
     }
 
     fn lost(&self, method: &Method, url: &str, e: &reqwest::Error) -> ConnectError {
+        if let Some(closed) = closed(e) {
+            return ConnectError::Closed { address: self.address.clone(), why: closed };
+        }
         let why = innermost(e).replace('\0', "�");
         if e.is_connect() || e.is_builder() {
             ConnectError::Unreachable { address: self.address.clone(), why }
@@ -322,7 +325,7 @@ impl Reply {
         while let Some(part) = stream.next().await {
             let part = part.map_err(|e| ConnectError::Unknown { why: innermost(&e) })?;
             if bytes.len() + part.len() > LARGEST_ANSWER {
-                return Err(malformed(format!("it is larger than {LARGEST_ANSWER} bytes")));
+                return Err(ConnectError::TooMuch { address, why: format!("it is larger than {LARGEST_ANSWER} bytes") });
             }
             self.meter.bytes.fetch_add(part.len() as u64, Relaxed);
             bytes.extend_from_slice(&part);
@@ -358,8 +361,12 @@ impl Reply {
     }
 }
 
+fn origin(url: &url::Url) -> String {
+    url.origin().ascii_serialization()
+}
+
 /// Whether an address may be called; of a name this is known when it is looked up.
-fn permitted(url: &url::Url, outside: &Outside) -> Result<(), String> {
+fn permitted(url: &url::Url, outside: &Outside) -> Result<(), ConnectError> {
     let ip = match url.host() {
         Some(url::Host::Ipv4(ip)) => IpAddr::V4(ip),
         Some(url::Host::Ipv6(ip)) => IpAddr::V6(ip),
@@ -367,7 +374,7 @@ fn permitted(url: &url::Url, outside: &Outside) -> Result<(), String> {
     };
     match outside.permits(&ip.to_string(), ip) {
         true => Ok(()),
-        false => Err(Outside::refusal(&ip.to_string(), ip)),
+        false => Err(ConnectError::Closed { address: origin(url), why: Outside::refusal(&ip.to_string(), ip) }),
     }
 }
 
@@ -399,6 +406,17 @@ fn retry_after_at(text: &str, now: chrono::DateTime<chrono::Utc>) -> Option<Dura
 pub fn content_type(response: &Response) -> String {
     let value = response.headers().get(header::CONTENT_TYPE).and_then(|v| v.to_str().ok()).unwrap_or("no type given");
     value.split(';').next().unwrap_or_default().trim().to_owned()
+}
+
+/// Why a name was not called, if that is what failed.
+fn closed(e: &reqwest::Error) -> Option<String> {
+    let mut at: &(dyn std::error::Error + 'static) = e;
+    loop {
+        if let Some(closed) = at.downcast_ref::<ClosedHost>() {
+            return Some(closed.0.clone());
+        }
+        at = at.source()?;
+    }
 }
 
 /// The cause at the bottom says what happened; the ones above say that something did.

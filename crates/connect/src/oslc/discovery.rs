@@ -58,7 +58,7 @@ pub async fn containers(client: &Client) -> Result<(Vec<Container>, Option<Strin
         }
         if seen.len() > MOST_CATALOGUES {
             let why = format!("it leads to more than {MOST_CATALOGUES} other catalogues");
-            return Err(ConnectError::Malformed { address: client.transport.address.clone(), why });
+            return Err(ConnectError::TooMuch { address: client.transport.address.clone(), why });
         }
         let answer = client.get(&iri).await?;
         date = date.or(answer.date);

@@ -301,6 +301,28 @@ pub fn clear(graph: &mut Graph, subject: NamedOrBlankNodeRef<'_>, property: Name
 mod tests {
     use super::*;
 
+    /// Nodes without an address that lead to themselves and to one another by many properties: each is described once at
+    /// each depth, and the description does not grow with the ways to it.
+    #[test]
+    fn a_node_that_leads_to_itself_is_described_once() {
+        let mut text = String::from("<http://a.example/1> <http://a.example/p> _:b0 .");
+        for (n, m, p) in (0..12).flat_map(|n| (0..12).flat_map(move |m| (0..40).map(move |p| (n, m, p)))) {
+            text.push_str(&format!("_:b{n} <http://a.example/p{p}> _:b{m} .\n"));
+        }
+        let graph = read(&text, Speech::Turtle, "http://a.example/", &|| true).expect("it is Turtle");
+        let named = oxrdf::NamedNode::new("http://a.example/1").expect("an address");
+        let node = Node { graph: &graph, subject: named.as_ref().into() };
+        assert!(node.description().len() < 2 * LONGEST_INSIDE, "{}", node.description().len());
+        assert_eq!(node.closure().len(), graph.len());
+    }
+
+    #[test]
+    fn a_document_type_is_refused_before_anything_is_put_in_its_place() {
+        let text = "<!DOCTYPE r [<!ENTITY e \"x\">]><rdf:RDF xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\"/>";
+        let refused = read(text, Speech::RdfXml, "http://a.example/", &|| true);
+        assert!(refused.is_err_and(|why| why.contains("document type")));
+    }
+
     /// A cut answer is an error and never a smaller graph, in the syntaxes that are asked for first.
     #[test]
     fn a_cut_answer_is_no_answer() {

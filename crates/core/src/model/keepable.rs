@@ -112,7 +112,7 @@ mod tests {
     use std::collections::BTreeSet;
 
     use super::*;
-    use crate::model::{Comment, Document, Kind, Stamp, Value};
+    use crate::model::{Block, Comment, Document, Inline, Kind, Stamp, Value};
 
     #[test]
     fn every_text_of_an_item_can_be_kept_and_says_so() {
@@ -120,7 +120,8 @@ mod tests {
         item.title = "a\0b".into();
         item.fields.set("title", Value::Text("a\0b".into()));
         item.fields.set("na\0me", Value::Text("whole".into()));
-        item.fields.set("text", Value::RichText(Document::from_text("c\0d")));
+        let paragraph = Block::Paragraph { content: vec![Inline::text("c\0d")] };
+        item.fields.set("text", Value::RichText(Document { blocks: vec![paragraph] }));
         item.parent = Some("e\0".into());
         let stamp = Stamp { at: None, by: Some("f\0".into()) };
         item.comments = vec![Comment { id: None, stamp, body: Document::from_text("so") }];

@@ -1,8 +1,9 @@
 //! How Saltmere is asked and told.
 
 use std::collections::HashMap;
+use std::sync::atomic::Ordering::Relaxed;
 
-use axum::body::Bytes;
+use axum::body::{Body, Bytes};
 use axum::extract::{Path, Query, State};
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
@@ -10,7 +11,7 @@ use axum::routing::{get, post};
 use axum::{Json, Router};
 use serde_json::{Map, Value, json};
 
-use super::{KEY, Saltmere};
+use super::{KEY, Said, Saltmere};
 
 pub(super) fn routes(system: Saltmere) -> Router {
     let about = async || Json(json!({"edition": "1", "clock": chrono::Utc::now().to_rfc3339(), "berths": 4}));
@@ -26,7 +27,28 @@ pub(super) fn routes(system: Saltmere) -> Router {
         .route("/sm/checks/{no}/remarks", post(remark))
         .route("/sm/checks/{no}/files/{name}", get(fetch).put(keep).delete(remove))
         .layer(axum::middleware::from_fn(signed_in))
+        .layer(axum::middleware::from_fn_with_state(system.clone(), lying))
         .with_state(system)
+}
+
+async fn lying(
+    State(system): State<Saltmere>,
+    request: axum::extract::Request,
+    next: axum::middleware::Next,
+) -> Response {
+    let Some(lie) = system.lie_at(request.uri().path()) else { return next.run(request).await };
+    let given = system.given.clone();
+    let endless = futures::stream::repeat_with(move || {
+        given.fetch_add(64 * 1024, Relaxed);
+        Ok::<_, std::io::Error>(Bytes::from(vec![b'a'; 64 * 1024]))
+    });
+    let body = match lie.said {
+        Said::Text(text) => Body::from(text),
+        Said::Endless => Body::from_stream(endless),
+        Said::Nothing => Body::from_stream(futures::stream::pending::<Result<Bytes, std::io::Error>>()),
+    };
+    let status = StatusCode::from_u16(lie.status).unwrap_or(StatusCode::OK);
+    (status, [("content-type", lie.content_type)], body).into_response()
 }
 
 async fn signed_in(headers: HeaderMap, request: axum::extract::Request, next: axum::middleware::Next) -> Response {

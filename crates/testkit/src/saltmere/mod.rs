@@ -7,6 +7,7 @@ mod api;
 mod profile;
 
 use std::collections::BTreeMap;
+use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, MutexGuard};
 
 use serde_json::{Map, Value, json};
@@ -47,11 +48,37 @@ pub struct State {
     pub updated: Vec<u64>,
 }
 
+/// What it answers at a path, whatever is asked there, in place of the truth.
+#[derive(Debug, Clone)]
+pub struct Lie {
+    pub status: u16,
+    pub content_type: &'static str,
+    pub said: Said,
+}
+
+#[derive(Debug, Clone)]
+pub enum Said {
+    Text(String),
+    /// Letters without end.
+    Endless,
+    /// Nothing more after the head.
+    Nothing,
+}
+
+impl Lie {
+    pub fn json(text: impl Into<String>) -> Lie {
+        Lie { status: 200, content_type: "application/json", said: Said::Text(text.into()) }
+    }
+}
+
 #[derive(Clone)]
 pub struct Saltmere {
     pub address: String,
     pub habits: Habits,
     state: Arc<Mutex<State>>,
+    lies: Arc<Mutex<BTreeMap<String, Lie>>>,
+    /// Bytes of endless answers that were taken off its hands.
+    given: Arc<AtomicU64>,
 }
 
 impl Saltmere {
@@ -68,7 +95,8 @@ impl Saltmere {
         }
         let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a port");
         let address = format!("http://{}", listener.local_addr().expect("an address"));
-        let system = Saltmere { address, habits, state: Arc::new(Mutex::new(state)) };
+        let state = Arc::new(Mutex::new(state));
+        let system = Saltmere { address, habits, state, lies: Arc::default(), given: Arc::default() };
         let app = api::routes(system.clone());
         tokio::spawn(async move { axum::serve(listener, app).await });
         system
@@ -76,6 +104,20 @@ impl Saltmere {
 
     pub fn state(&self) -> MutexGuard<'_, State> {
         self.state.lock().unwrap_or_else(|e| e.into_inner())
+    }
+
+    /// From now on a path is answered by a lie.
+    pub fn lie(&self, path: &str, lie: Lie) {
+        self.lies.lock().unwrap_or_else(|e| e.into_inner()).insert(path.to_owned(), lie);
+    }
+
+    fn lie_at(&self, path: &str) -> Option<Lie> {
+        self.lies.lock().unwrap_or_else(|e| e.into_inner()).get(path).cloned()
+    }
+
+    /// Bytes of endless answers that were taken off its hands.
+    pub fn given(&self) -> u64 {
+        self.given.load(Relaxed)
     }
 
     /// The check that carries a mark of origin.
