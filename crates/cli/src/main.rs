@@ -76,10 +76,15 @@ fn main() -> ExitCode {
     code
 }
 
+const QUIET: &str = "html5ever=warn,markup5ever=warn,selectors=warn,hyper=info,hyper_util=info,reqwest=info,\
+    rustls=info,tokio_postgres=info,cel=warn";
+
 async fn run() -> anyhow::Result<ExitCode> {
     #[cfg(feature = "failpoints")]
     hovrel_engine::points_from_environment();
-    let filter = tracing_subscriber::EnvFilter::try_from_default_env().unwrap_or_else(|_| "info".into());
+    // Libraries that tell every letter they read are asked by their names.
+    let asked = std::env::var("RUST_LOG").unwrap_or_else(|_| "info".to_owned());
+    let filter = tracing_subscriber::EnvFilter::builder().parse_lossy(format!("{QUIET},{asked}"));
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     let arguments = Arguments::parse();
     Ok(match arguments.command {

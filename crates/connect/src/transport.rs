@@ -325,7 +325,10 @@ impl Reply {
         while let Some(part) = stream.next().await {
             let part = part.map_err(|e| ConnectError::Unknown { why: innermost(&e) })?;
             if bytes.len() + part.len() > LARGEST_ANSWER {
-                return Err(ConnectError::TooMuch { address, why: format!("it is larger than {LARGEST_ANSWER} bytes") });
+                return Err(ConnectError::TooMuch {
+                    address,
+                    why: format!("it is larger than {LARGEST_ANSWER} bytes"),
+                });
             }
             self.meter.bytes.fetch_add(part.len() as u64, Relaxed);
             bytes.extend_from_slice(&part);

@@ -13,6 +13,7 @@ use hovrel_store::{ArtefactRow, NewArtefact, NewJob};
 use serde_json::json;
 use uuid::Uuid;
 
+use crate::points::point;
 use crate::worker::Running;
 use crate::{EngineError, Hub};
 
@@ -98,6 +99,7 @@ pub(crate) async fn run(
     let name = containers.iter().find(|c| c.id == container).map_or(container, |c| c.name.as_str()).to_owned();
     let catalogue = connector.catalogue(container).await.map_err(failed)?;
     let before = hub.store.survey(system.id, container).await?;
+    point("survey begun");
     let mut surveyor = Surveyor::default();
     let mut all = Vec::new();
     for schema in &catalogue.kinds {

@@ -32,7 +32,12 @@ impl Store {
     }
 
     /// Makes the first person; none if there is one already. Of several at once, one makes it.
-    pub async fn make_first_person(&self, login: &str, name: &str, password_hash: &str) -> Result<Option<Uuid>, StoreError> {
+    pub async fn make_first_person(
+        &self,
+        login: &str,
+        name: &str,
+        password_hash: &str,
+    ) -> Result<Option<Uuid>, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {

@@ -15,4 +15,5 @@ mod pairs;
 mod pictures;
 mod program;
 mod routes;
+mod trouble;
 mod wide;

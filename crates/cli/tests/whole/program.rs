@@ -45,15 +45,34 @@ impl Program {
         Program::start_offering(&both.presets().to_string(), SHORT, None).await
     }
 
+    /// On a database of its own server.
+    pub async fn start_on(database: Database) -> Program {
+        Program::start_with("[]", SHORT, None, database, None).await
+    }
+
+    /// So that something happens at places that it comes by, in the words of the `fail` library.
+    pub async fn start_failing(profile: &str, points: &str) -> Program {
+        Program::start_with("[]", SHORT, Some(profile), Database::fresh().await, Some(points)).await
+    }
+
     async fn start_offering(presets: &str, lease_seconds: &'static str, profile: Option<&str>) -> Program {
+        Program::start_with(presets, lease_seconds, profile, Database::fresh().await, None).await
+    }
+
+    async fn start_with(
+        presets: &str,
+        lease_seconds: &'static str,
+        profile: Option<&str>,
+        database: Database,
+        points: Option<&str>,
+    ) -> Program {
         let folder = tempfile::tempdir().expect("a folder");
         std::fs::create_dir(folder.path().join("profiles")).expect("a folder");
         if let Some(profile) = profile {
             std::fs::write(folder.path().join("profiles/own.yaml"), profile).expect("it can be written");
         }
         std::fs::write(folder.path().join("presets"), presets).expect("presets can be written");
-        let database = Database::fresh().await;
-        let child = run(&folder, &database, "127.0.0.1:0", lease_seconds, None);
+        let child = run(&folder, &database, "127.0.0.1:0", lease_seconds, points);
         let mut program = Program { child, address: String::new(), folder, database, lease_seconds };
         program.address = program.announced().await;
         program
@@ -75,7 +94,8 @@ impl Program {
         self.child.wait().expect("it ends");
         std::fs::remove_file(self.folder.path().join("address")).expect("it had announced itself");
         let listen = self.address.trim_start_matches("http://").to_owned();
-        self.child = run(&self.folder, &self.database, &listen, self.lease_seconds, cut);
+        let points = cut.map(|place| format!("{place}=return"));
+        self.child = run(&self.folder, &self.database, &listen, self.lease_seconds, points.as_deref());
         self.announced().await;
     }
 
@@ -114,6 +134,11 @@ impl Program {
         self.database.ask(query).await
     }
 
+    /// Does something in its database that no part of Hovrel does.
+    pub async fn change(&self, commands: &str) {
+        self.database.change(commands).await;
+    }
+
     async fn announced(&mut self) -> String {
         let path = self.folder.path().join("address");
         for _ in 0..300 {
@@ -126,6 +151,14 @@ impl Program {
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
         panic!("the program did not start: {}", self.log());
+    }
+
+    /// Ends it by a signal; how long that took.
+    pub fn end(&mut self, signal: &str) -> Duration {
+        let begun = std::time::Instant::now();
+        self.signal(signal);
+        self.child.wait().expect("it ends");
+        begun.elapsed()
     }
 
     /// The high-water mark of its resident memory (proc(5), VmHWM).
@@ -162,8 +195,14 @@ impl Drop for Program {
     }
 }
 
-/// `cut` is a place at which it ends by signal 9.
-fn run(folder: &tempfile::TempDir, database: &Database, listen: &str, lease_seconds: &str, cut: Option<&str>) -> Child {
+/// `points` says what happens at places that it comes by.
+fn run(
+    folder: &tempfile::TempDir,
+    database: &Database,
+    listen: &str,
+    lease_seconds: &str,
+    points: Option<&str>,
+) -> Child {
     let path = |name: &str| -> PathBuf { folder.path().join(name) };
     let log = std::fs::OpenOptions::new().create(true).append(true).open(path("log")).expect("a log");
     Command::new(env!("CARGO_BIN_EXE_hovrel"))
@@ -176,12 +215,11 @@ fn run(folder: &tempfile::TempDir, database: &Database, listen: &str, lease_seco
         .arg("--profiles")
         .arg(path("profiles"))
         .env("DATABASE_URL", &database.url)
-        .env("FAILPOINTS", cut.map(|place| format!("{place}=return")).unwrap_or_default())
+        .env("FAILPOINTS", points.unwrap_or_default())
+        // A proxy of the environment is not asked.
+        .env("http_proxy", "http://127.0.0.1:9")
         // What is secret must be in no log, however much is logged.
-        .env(
-            "RUST_LOG",
-            std::env::var("RUST_LOG").as_deref().unwrap_or("debug,hyper=info,tokio_postgres=info,html5ever=info"),
-        )
+        .env("RUST_LOG", std::env::var("RUST_LOG").as_deref().unwrap_or("debug"))
         .stderr(log)
         .stdout(Stdio::null())
         .spawn()

@@ -318,7 +318,8 @@ mod tests {
 
     #[test]
     fn a_document_type_is_refused_before_anything_is_put_in_its_place() {
-        let text = "<!DOCTYPE r [<!ENTITY e \"x\">]><rdf:RDF xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\"/>";
+        let text =
+            "<!DOCTYPE r [<!ENTITY e \"x\">]><rdf:RDF xmlns:rdf=\"http://www.w3.org/1999/02/22-rdf-syntax-ns#\"/>";
         let refused = read(text, Speech::RdfXml, "http://a.example/", &|| true);
         assert!(refused.is_err_and(|why| why.contains("document type")));
     }

@@ -5,7 +5,9 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 use std::time::Duration;
 
-use hovrel_connect::{CheckState, ConnectError, Connector, Credentials, HttpConnector, OslcConnector, Outside, profile};
+use hovrel_connect::{
+    CheckState, ConnectError, Connector, Credentials, HttpConnector, OslcConnector, Outside, profile,
+};
 use hovrel_core::model::{Kind, Value};
 use hovrel_testkit::saltmere::{self, CONTAINER, Habits, Lie, Said, Saltmere};
 use hovrel_testkit::{read_all, within};
@@ -63,7 +65,8 @@ async fn an_answer_without_end_is_given_up() {
 /// The largest numbers of every type, below nought and no numbers at all, wherever a system tells one.
 #[tokio::test]
 async fn numbers_from_outside_are_clamped() {
-    for number in ["18446744073709551615", "9223372036854775807", "4294967295", "0", "-1", "1e400", "99999999999999999999"]
+    for number in
+        ["18446744073709551615", "9223372036854775807", "4294967295", "0", "-1", "1e400", "99999999999999999999"]
     {
         let about = format!(r#"{{"edition": "1", "clock": "2026-01-01T00:00:00Z", "berths": {number}}}"#);
         let (system, connector) = lying("/sm/about", Lie::json(about)).await;
@@ -138,7 +141,8 @@ async fn a_list_that_goes_on_elsewhere_takes_no_sign_in_there() {
         let _ = own.set(address.trim_start_matches("http://").split(':').next().unwrap_or_default().to_owned());
         let fernway = profile::shipped().into_iter().find(|p| p.profile == "fernway").expect("it ships");
         let asked = [("client".to_owned(), "so".to_owned()), ("secret".to_owned(), "so".to_owned())];
-        let connector = HttpConnector::new(fernway, &address, Credentials(asked.into()), &anywhere()).expect("an address");
+        let connector =
+            HttpConnector::new(fernway, &address, Credentials(asked.into()), &anywhere()).expect("an address");
         let _ = connector.containers().await;
         assert_eq!(calls.load(Relaxed), 0, "{}", form(&address, &thief));
     }

@@ -2,6 +2,7 @@
 
 mod counterparts;
 mod decide;
+mod door;
 mod filters;
 mod look;
 mod new_field;
