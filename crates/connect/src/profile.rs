@@ -5,11 +5,13 @@
 //! the JSON it resembles: attributes become `@name`, text beside them `#text`. A broken profile is
 //! refused with line and key.
 
+mod faults;
+
 use std::collections::BTreeMap;
 
 use hovrel_core::model::{Kind, Link, LinkType, ValueType};
 use hovrel_core::text::TextFormat;
-use hovrel_intake::{Fault, FileFault, by_word, lines_of, read_yaml};
+use hovrel_intake::{FileFault, by_word, lines_of, read_yaml};
 use serde::Deserialize;
 
 #[derive(Debug, Clone, Deserialize)]
@@ -574,7 +576,8 @@ pub fn parse(name: &str, yaml: &str) -> Result<Profile, Vec<ProfileFault>> {
     };
     let mut profile: Profile = read_yaml(yaml).map_err(told)?;
     profile.kinds.values_mut().for_each(KindProfile::name_kind);
-    let faults = faults(&profile);
+    let written = read_yaml(yaml).map_err(told)?;
+    let faults = faults::faults(&profile, &written);
     if faults.is_empty() { Ok(profile) } else { Err(told(lines_of(yaml, faults))) }
 }
 
@@ -605,104 +608,6 @@ impl KindProfile {
             *value = value.replace("{kind}", &self.schema_id);
         }
     }
-}
-
-/// Faults of sense.
-fn faults(p: &Profile) -> Vec<Fault> {
-    let mut out = Vec::new();
-    let mut fault = |pointer: &str, detail: String| out.push(Fault { pointer: pointer.to_owned(), detail });
-    let mut place = |pointer: &str, text: &str| {
-        if !text.is_empty() && !text.starts_with('/') {
-            fault(pointer, format!("“{text}” is not a JSON Pointer; it must begin with / (RFC 6901 §3)"));
-        }
-    };
-    place("/about/clock", &p.about.clock);
-    place("/about/version", &p.about.version);
-    place("/schema/kinds", &p.schema.kinds);
-    place("/schema/fields", &p.schema.fields);
-    place("/containers/items", &p.containers.items);
-    place("/errors/code", &p.errors.code);
-    for (id, kind) in &p.kinds {
-        let at = format!("/kinds/{}", id.id());
-        place(&format!("{at}/list/items"), &kind.list.items);
-        place(&format!("{at}/key"), &kind.key);
-        kind.parent.iter().for_each(|text| place(&format!("{at}/parent"), text));
-        place(&format!("{at}/version"), &kind.version);
-        kind.fields_at.iter().for_each(|(field, text)| place(&format!("{at}/fields_at/{field}"), text));
-    }
-    let asked = |id: &str| p.asks.iter().any(|a| a.id == id);
-    let not_asked = |id: &str| format!("“{id}” is not among what is asked");
-    match &p.sign_in {
-        SignIn::Key { ask, .. } if !asked(ask) => fault("/sign_in/key/ask", not_asked(ask)),
-        SignIn::Session { body, .. } => {
-            for (key, value) in body {
-                let names = value.split('{').skip(1).filter_map(|s| s.split_once('}')).map(|(n, _)| n);
-                names.filter(|n| !asked(n)).for_each(|n| fault(&format!("/sign_in/session/body/{key}"), not_asked(n)));
-            }
-        }
-        SignIn::ClientCredentials { client, secret, .. } => {
-            for (key, ask) in [("client", client), ("secret", secret)].into_iter().filter(|(_, a)| !asked(a)) {
-                fault(&format!("/sign_in/client_credentials/{key}"), not_asked(ask));
-            }
-        }
-        SignIn::Basic { login, password } => {
-            for (key, ask) in [("login", login), ("password", password)].into_iter().filter(|(_, a)| !asked(a)) {
-                fault(&format!("/sign_in/basic/{key}"), not_asked(ask));
-            }
-        }
-        SignIn::Key { .. } => {}
-    }
-    for word in p.schema.new_fields.iter().flat_map(|n| n.types.values()) {
-        if !p.schema.types.contains_key(word) {
-            fault("/schema/new_fields/types", format!("the type “{word}” is not among the schema's types"));
-        }
-    }
-    for (id, kind) in &p.kinds {
-        let at = format!("/kinds/{}", id.id());
-        let added = kind.comments.as_ref().and_then(|c| c.add.as_ref());
-        let paths = [
-            ("one", Some(&kind.one)),
-            ("page", Some(&kind.page)),
-            ("move_at", kind.move_at.as_ref()),
-            ("comments/add", added),
-        ];
-        for (key, path) in paths.into_iter().filter_map(|(key, path)| Some((key, path?))) {
-            if !path.contains("{id}") {
-                fault(&format!("{at}/{key}"), format!("“{path}” lacks {{id}}"));
-            }
-        }
-        for (link_type, words) in words_by_type(kind) {
-            let written = words.iter().filter(|w| kind.links.iter().any(|l| l.written.contains(*w))).count();
-            if words.len() > 1 && written != 1 {
-                let all = words.iter().map(|w| format!("“{w}”")).collect::<Vec<_>>().join(", ");
-                let why = format!("{all} all mean “{}”; name the one that is written on new links", link_type.word());
-                fault(&format!("{at}/links/written"), why);
-            }
-        }
-        for word in kind.links.iter().flat_map(|l| l.written.iter().filter(|w| !l.types.contains_key(*w))) {
-            fault(&format!("{at}/links/written"), format!("“{word}” is not among the types of links"));
-        }
-        if !kind.find_by_origin.contains("{mark}") {
-            fault(&format!("{at}/find_by_origin"), format!("“{}” lacks {{mark}}", kind.find_by_origin));
-        }
-        if kind.version.is_empty() && !matches!(kind.concurrency, Concurrency::LastWins) {
-            let why = format!("{} lacks the place of its version; only last_wins goes without", kind.name);
-            fault(&format!("{at}/version"), why);
-        }
-        if p.speaks == Speaks::Xml && kind.root.is_none() {
-            fault(&format!("{at}/root"), format!("{} lacks root, the element an item is written in", kind.name));
-        }
-    }
-    out
-}
-
-/// The words for each type of link.
-fn words_by_type(kind: &KindProfile) -> BTreeMap<&LinkType, Vec<&String>> {
-    let mut out: BTreeMap<&LinkType, Vec<&String>> = BTreeMap::new();
-    for (word, link_type) in kind.links.iter().flat_map(|l| &l.types) {
-        out.entry(link_type).or_default().push(word);
-    }
-    out
 }
 
 /// The profiles that ship with Hovrel.

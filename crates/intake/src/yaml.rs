@@ -12,7 +12,9 @@ use crate::{Fault, FileFault, parse};
 pub fn read_yaml<T: DeserializeOwned>(text: &str) -> Result<T, Vec<FileFault>> {
     let value: Value = serde_saphyr::from_str(text).map_err(|e| {
         let line = e.location().map_or(1, |l| l.line());
-        vec![FileFault { line, fault: Fault { pointer: String::new(), detail: e.without_snippet().to_string() } }]
+        // In words for who wrote the file, and not for who wrote the program that reads it.
+        let detail = e.without_snippet().render_with_formatter(&serde_saphyr::UserMessageFormatter);
+        vec![FileFault { line, fault: Fault { pointer: String::new(), detail } }]
     })?;
     parse(value).map_err(|faults| lines_of(text, faults))
 }

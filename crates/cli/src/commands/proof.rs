@@ -6,7 +6,7 @@ use std::process::ExitCode;
 use hovrel_evidence::{Verified, verify};
 
 use super::read;
-use crate::tell::tell;
+use crate::tell::{plain, tell};
 
 /// Exit codes: 0 it is what was signed, 1 it is not, 2 the file can't be read.
 pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
@@ -17,7 +17,7 @@ pub fn run(file: &Path, key: Option<&str>) -> ExitCode {
     match verify(&bytes, key) {
         Ok(verified) => tell(told(&verified, key.is_some()).lines(), ExitCode::SUCCESS),
         Err(why) => {
-            eprintln!("{} is refused: {why}", file.display());
+            eprintln!("{}", plain(&format!("{} is refused: {why}", file.display())));
             ExitCode::from(1)
         }
     }
@@ -35,12 +35,12 @@ fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String
          proved    {}\n\
          losses    {} as foreseen, {} not foreseen\n\
          outcome   {}\n",
-        route.name,
+        plain(&route.name),
         route.version,
-        route.left.system,
-        route.left.container,
-        route.right.system,
-        route.right.container,
+        plain(&route.left.system),
+        plain(&route.left.container),
+        plain(&route.right.system),
+        plain(&route.right.container),
         proof.at.to_rfc3339(),
         proof.losses_foreseen,
         proof.losses_unforeseen,
