@@ -140,3 +140,35 @@ pub(crate) async fn run(
     hub.store.keep_survey(system.id, container, &name, &catalogue, &survey, Box::new(rows)).await?;
     Ok(json!({"artefacts": each().count()}))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn folder(n: usize, parent: Option<usize>) -> Artefact {
+        let mut folder = Artefact::bare(Kind::Folder, &n.to_string());
+        (folder.title, folder.parent) = (format!("Folder {n}"), parent.map(|p| p.to_string()));
+        folder
+    }
+
+    /// What is named grows with the number of folders, however they stand in one another.
+    #[test]
+    fn a_chain_of_folders_is_named_in_part() {
+        let chain: Vec<Artefact> = (0..20_000).map(|n: usize| folder(n, n.checked_sub(1))).collect();
+        let paths = folder_paths(&chain);
+        assert!(paths.values().all(|path| path.len() <= DEEPEST_FOLDER));
+        assert_eq!(paths["2"], ["Folder 0", "Folder 1", "Folder 2"]);
+        assert_eq!(paths["19999"].last().map(String::as_str), Some("Folder 19999"));
+        let mut long = folder(0, None);
+        long.title = "x".repeat(1_000_000);
+        assert_eq!(folder_paths(&[long])["0"][0].len(), LONGEST_IN_PATH);
+    }
+
+    #[test]
+    fn a_circle_of_folders_stands_at_the_top() {
+        let circle = [folder(0, Some(2)), folder(1, Some(0)), folder(2, Some(1)), folder(3, Some(1))];
+        let paths = folder_paths(&circle);
+        assert_eq!(paths["1"], ["Folder 1"]);
+        assert_eq!(paths["3"], ["Folder 3"]);
+    }
+}

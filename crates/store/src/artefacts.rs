@@ -74,6 +74,13 @@ pub struct ArtefactFilter {
 /// Rows per statement. PostgreSQL takes 65,535 parameters; what is stored is large in memory.
 const BATCH: usize = 500;
 
+impl ArtefactFilter {
+    /// Whether every artefact of the kind passes.
+    fn takes_all(&self) -> bool {
+        self.find.is_none() && self.field.is_none() && !self.with_files && !self.with_read_losses
+    }
+}
+
 impl Store {
     /// Puts a survey and its artefacts in place of the ones before, in one transaction. Rows are made as
     /// they are written, so that not all of them are in memory at once.
@@ -208,7 +215,16 @@ impl Store {
             query
         };
         let mut connection = self.connection().await?;
-        let total: i64 = matching().select(count_star()).first(&mut connection).await?;
+        let total = if filter.takes_all() {
+            // Numbers of a kind are without gaps, so that the last of them counts them.
+            matching()
+                .select(diesel::dsl::max(artefacts::seq))
+                .first::<Option<i32>>(&mut connection)
+                .await?
+                .map_or(0, i64::from)
+        } else {
+            matching().select(count_star()).first(&mut connection).await?
+        };
         let rows = matching()
             .filter(artefacts::seq.gt(filter.after))
             .order(artefacts::seq)
@@ -241,14 +257,50 @@ impl Store {
         let like = format!("%{}%", escape_like(words));
         let named = || artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like.clone()));
         let said = sql::<Bool>("vector @@ to_tsquery('simple', ").bind::<Text, _>(beginnings(words)).sql(")");
-        let query = artefacts::table
-            .filter(named().or(said))
-            .order((not(called), not(named()), artefacts::key, artefacts::system_id))
+        let at = (artefacts::system_id, artefacts::container, artefacts::kind, artefacts::external_id);
+        let mut connection = self.connection().await?;
+        // Those that are named by the words come first, and where they are enough the others are not looked for. What is
+        // put in order is where the items are, and not all that they say.
+        let mut found: Vec<At> = artefacts::table
+            .filter(named())
+            .order((not(called), artefacts::key, artefacts::system_id, artefacts::container, artefacts::external_id))
             .limit(limit)
-            .select(ArtefactRow::as_select());
-        Ok(query.load(&mut self.connection().await?).await?)
+            .select(at)
+            .load(&mut connection)
+            .await?;
+        let left = limit - found.len() as i64;
+        if left > 0 {
+            let others: Vec<At> = artefacts::table
+                .filter(said.and(not(named())))
+                .order((artefacts::key, artefacts::system_id, artefacts::container, artefacts::external_id))
+                .limit(left)
+                .select(at)
+                .load(&mut connection)
+                .await?;
+            found.extend(others);
+        }
+        let mut rows = Vec::with_capacity(found.len());
+        let ids: Vec<&str> = found.iter().map(|(.., id)| id.as_str()).collect();
+        let candidates: Vec<ArtefactRow> = artefacts::table
+            .filter(artefacts::external_id.eq_any(&ids))
+            .filter(artefacts::system_id.eq_any(found.iter().map(|(system, ..)| *system)))
+            .filter(artefacts::container.eq_any(found.iter().map(|(_, container, ..)| container)))
+            .filter(artefacts::kind.eq_any(found.iter().map(|(_, _, kind, _)| kind)))
+            .select(ArtefactRow::as_select())
+            .load(&mut connection)
+            .await?;
+        for (system, container, kind, id) in &found {
+            let is = |r: &&ArtefactRow| {
+                (r.system_id, &r.container, &r.kind, &r.external_id) == (*system, container, kind, id)
+            };
+            rows.extend(candidates.iter().find(is).cloned());
+        }
+        Ok(rows)
     }
 }
+
+/// Where an artefact is: system, container, kind and id.
+type At = (Uuid, String, String, String);
 
 /// A query for the beginnings of all words; nothing is found by no words.
 fn beginnings(words: &str) -> String {
