@@ -21,8 +21,8 @@ pub fn tell(lines: impl IntoIterator<Item = impl Display>, code: ExitCode) -> Ex
     let mut out = std::io::stdout().lock();
     // What is printed in several lines is Hovrel's own; in none of them is anything for a terminal to obey.
     let safe = |line: String| line.split('\n').map(plain).collect::<Vec<_>>().join("\n");
-    let told = lines.into_iter().map(|line| safe(line.to_string()));
-    let written = told.map(|line| writeln!(out, "{line}")).collect::<Result<(), _>>().and_then(|()| out.flush());
+    let mut told = lines.into_iter().map(|line| safe(line.to_string()));
+    let written = told.try_for_each(|line| writeln!(out, "{line}")).and_then(|()| out.flush());
     match written {
         Err(e) if e.kind() != ErrorKind::BrokenPipe => {
             eprintln!("what was found can't be written: {e}");

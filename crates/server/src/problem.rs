@@ -160,7 +160,9 @@ impl From<EngineError> for Problem {
         match e {
             EngineError::Store(e) => e.into(),
             EngineError::System { system, error } => Problem::new(
-                StatusCode::BAD_GATEWAY,
+                // RFC 4918 §11.4: what was asked depends on something else, which failed. Numbers of 500 and more say that
+                // Hovrel itself is at fault.
+                StatusCode::FAILED_DEPENDENCY,
                 "system",
                 &format!("{system} did not answer as it should"),
                 error.to_string(),

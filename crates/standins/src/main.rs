@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::Parser;
+use hovrel_standins::world::Size;
 use hovrel_standins::{fernway, oldstone, reqmoor, tallybench};
 
 #[derive(Parser)]
@@ -25,6 +26,26 @@ struct Arguments {
     /// Calls a minute that Tallybench allows.
     #[arg(long, default_value_t = 240)]
     tallybench_rate: u32,
+    /// How much there is in them: 400 test cases, 19,500 or 99,000, with what belongs to them.
+    #[arg(long, value_enum, default_value_t = World::Demo)]
+    world: World,
+}
+
+#[derive(Debug, Clone, Copy, clap::ValueEnum)]
+enum World {
+    Demo,
+    Medium,
+    Large,
+}
+
+impl World {
+    fn size(self) -> Size {
+        match self {
+            World::Demo => Size::DEMO,
+            World::Medium => Size::MEDIUM,
+            World::Large => Size::LARGE,
+        }
+    }
 }
 
 #[tokio::main]
@@ -34,12 +55,14 @@ async fn main() -> anyhow::Result<()> {
     let old = oldstone::start(oldstone::Options {
         port: arguments.oldstone_port,
         data: arguments.data.clone(),
+        size: arguments.world.size(),
         ..Default::default()
     })
     .await?;
     let tally = tallybench::start(tallybench::Options {
         port: arguments.tallybench_port,
         data: arguments.data.clone(),
+        size: arguments.world.size(),
         calls_per_minute: arguments.tallybench_rate,
         ..Default::default()
     })
@@ -47,12 +70,14 @@ async fn main() -> anyhow::Result<()> {
     let fern = fernway::start(fernway::Options {
         port: arguments.fernway_port,
         data: arguments.data.clone(),
+        size: arguments.world.size(),
         ..Default::default()
     })
     .await?;
     let moor = reqmoor::start(reqmoor::Options {
         port: arguments.reqmoor_port,
         data: arguments.data.clone(),
+        size: arguments.world.size(),
         ..Default::default()
     })
     .await?;

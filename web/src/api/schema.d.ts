@@ -1470,6 +1470,9 @@ export interface components {
             /** @enum {string} */
             reason: "no_origin_rule";
         } | {
+            /** @enum {string} */
+            reason: "no_mark_place";
+        } | {
             folder: string;
             /** @enum {string} */
             reason: "folder_not_carried";
@@ -4481,7 +4484,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/yaml": string;
+                    "application/yaml": unknown;
                 };
             };
             /** @description What is wrong with the request, and what to do */

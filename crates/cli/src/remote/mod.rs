@@ -14,11 +14,17 @@ mod survey;
 use std::process::ExitCode;
 
 use clap::Subcommand;
+use serde::de::DeserializeOwned;
 use serde_json::Value;
 
 use connection::Connection;
 
 use crate::tell::tell;
+
+/// An answer as what it must hold. One that lacks something is trouble, and not an answer of nothing.
+fn read<T: DeserializeOwned>(answer: &Value) -> Result<T, Trouble> {
+    T::deserialize(answer).map_err(|e| Trouble::Failed(format!("the server's answer is not what was expected: {e}")))
+}
 
 /// Where the server is, and how to speak.
 #[derive(clap::Args)]

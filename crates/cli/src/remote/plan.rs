@@ -1,10 +1,11 @@
 //! `hovrel plan` and `hovrel apply`, and the limits beyond which a pipeline does not go on.
 
-use serde_json::{Value, json};
+use serde::Deserialize;
+use serde_json::json;
 
 use super::connection::Connection;
 use super::job::finished;
-use super::{Found, Trouble};
+use super::{Found, Trouble, read};
 
 /// Beyond any of these nothing is written, and the exit code is 3.
 #[derive(clap::Args)]
@@ -23,24 +24,42 @@ pub struct Limits {
     max_refused: Option<u64>,
 }
 
+/// What a limit looks at. All of it must be in the answer: what is not told is not nothing.
+#[derive(Deserialize)]
+struct Figures {
+    id: String,
+    changes: u64,
+    included: u64,
+    with_losses: u64,
+    conflicts: u64,
+    refused: u64,
+    in_step: u64,
+    outcomes: Vec<Counted>,
+}
+
+#[derive(Deserialize)]
+struct Counted {
+    outcome: String,
+    count: u64,
+}
+
+impl Figures {
+    fn outcome(&self, outcome: &str) -> u64 {
+        self.outcomes.iter().filter(|o| o.outcome == outcome).map(|o| o.count).sum()
+    }
+}
+
 impl Limits {
-    fn exceeded(&self, plan: &Value) -> Vec<String> {
-        let blocked = outcome(plan, "blocked");
-        let number = |key: &str| plan[key].as_u64().unwrap_or(0);
+    fn exceeded(&self, plan: &Figures) -> Vec<String> {
         let each = [
-            (number("with_losses"), self.max_losses, "changes lose something"),
-            (number("conflicts"), self.max_conflicts, "fields are in conflict"),
-            (blocked, self.max_blocked, "items can't be carried"),
-            (number("refused"), self.max_refused, "changes would be refused"),
+            (plan.with_losses, self.max_losses, "changes lose something"),
+            (plan.conflicts, self.max_conflicts, "fields are in conflict"),
+            (plan.outcome("blocked"), self.max_blocked, "items can't be carried"),
+            (plan.refused, self.max_refused, "changes would be refused"),
         ];
         let over = each.into_iter().filter_map(|(n, limit, what)| Some((n, limit.filter(|l| n > *l)?, what)));
         over.map(|(n, limit, what)| format!("{n} {what}, {limit} are allowed")).collect()
     }
-}
-
-fn outcome(plan: &Value, outcome: &str) -> u64 {
-    let counts = plan["outcomes"].as_array().into_iter().flatten().filter(|o| o["outcome"] == outcome);
-    counts.filter_map(|o| o["count"].as_u64()).sum()
 }
 
 /// What becomes of items, in the words of the interface; together they are all changes of a plan.
@@ -58,17 +77,16 @@ const OUTCOMES: [(&str, &str); 11] = [
     ("taken_off", "taken off at left"),
 ];
 
-fn told(plan: &Value) -> Vec<String> {
-    let line = |what: &str, n: &Value| format!("{what:<22}{n:>8}");
-    let mut lines =
-        vec![format!("plan {}", plan["id"].as_str().unwrap_or_default()), line("changes", &plan["changes"])];
-    lines.extend(OUTCOMES.iter().map(|(id, what)| line(&format!("  {what}"), &json!(outcome(plan, id)))));
+fn told(plan: &Figures) -> Vec<String> {
+    let line = |what: &str, n: u64| format!("{what:<22}{n:>8}");
+    let mut lines = vec![format!("plan {}", plan.id), line("changes", plan.changes)];
+    lines.extend(OUTCOMES.iter().map(|(id, what)| line(&format!("  {what}"), plan.outcome(id))));
     lines.extend([
-        line("taken in", &plan["included"]),
-        line("losing something", &plan["with_losses"]),
-        line("fields in conflict", &plan["conflicts"]),
-        line("would be refused", &plan["refused"]),
-        line("in step", &plan["in_step"]),
+        line("taken in", plan.included),
+        line("losing something", plan.with_losses),
+        line("fields in conflict", plan.conflicts),
+        line("would be refused", plan.refused),
+        line("in step", plan.in_step),
     ]);
     lines
 }
@@ -77,13 +95,21 @@ fn held(route: &str, exceeded: &[String]) -> Option<Trouble> {
     (!exceeded.is_empty()).then(|| Trouble::Held(format!("{route} goes no further: {}", exceeded.join("; "))))
 }
 
+/// What a transfer came to.
+#[derive(Deserialize)]
+struct Carried {
+    done: u64,
+    refused: u64,
+}
+
 pub async fn make(to: &Connection, name: &str, limits: &Limits) -> Result<Found, Trouble> {
     let route = to.route(name).await?;
     let id = route["id"].as_str().unwrap_or_default();
     let job = to.post(&format!("/routes/{id}/dry-runs"), None).await?;
     let done = finished(to, &job, "dry run").await?;
     let plan = to.get(&format!("/plans/{}", done["result"]["plan"].as_str().unwrap_or_default())).await?;
-    Ok(Found { lines: told(&plan), trouble: held(name, &limits.exceeded(&plan)), value: plan })
+    let figures: Figures = read(&plan)?;
+    Ok(Found { lines: told(&figures), trouble: held(name, &limits.exceeded(&figures)), value: plan })
 }
 
 pub async fn apply(to: &Connection, name: &str, limits: &Limits) -> Result<Found, Trouble> {
@@ -92,17 +118,50 @@ pub async fn apply(to: &Connection, name: &str, limits: &Limits) -> Result<Found
     let Some(id) = plan["id"].as_str() else {
         return Err(Trouble::Held(format!("{name} has no plan yet; make one with hovrel plan")));
     };
-    if let Some(trouble) = held(name, &limits.exceeded(plan)) {
+    if let Some(trouble) = held(name, &limits.exceeded(&read(plan)?)) {
         return Err(trouble);
     }
     let job = to.post(&format!("/plans/{id}/transfer"), None).await?;
     let done = finished(to, &job, "transfer").await?;
-    let number = |key: &str| done["result"][key].as_u64().unwrap_or(0);
-    let (carried, refused) = (number("done"), number("refused"));
+    let Carried { done: carried, refused } = read(&done["result"])?;
     let value = json!({"plan": id, "job": done["id"], "done": carried, "refused": refused});
     let lines = vec![format!("{carried} changes carried out"), format!("{refused} refused")];
     let trouble = (refused > 0).then(|| {
         Trouble::Refused(format!("{refused} changes of {name} were refused; they are listed under Transfer with why"))
     });
     Ok(Found { value, lines, trouble })
+}
+
+#[cfg(test)]
+mod tests {
+    use serde_json::Value;
+
+    use super::*;
+
+    fn plan() -> Value {
+        json!({"id": "p", "changes": 9, "included": 5, "with_losses": 3, "conflicts": 2, "refused": 1, "in_step": 0,
+               "outcomes": [{"outcome": "blocked", "count": 4}, {"outcome": "adopt", "count": 5}]})
+    }
+
+    #[test]
+    fn what_is_beyond_a_limit_is_told() {
+        let limits = Limits { max_losses: Some(2), max_conflicts: Some(2), max_blocked: Some(0), max_refused: None };
+        let exceeded = limits.exceeded(&read(&plan()).unwrap_or_else(|_| panic!("it is read")));
+        assert_eq!(exceeded, ["3 changes lose something, 2 are allowed", "4 items can't be carried, 0 are allowed"]);
+    }
+
+    /// An answer that lacks a figure, or has something else in its place, is no answer of nought.
+    #[test]
+    fn a_figure_that_is_not_told_is_not_nought() {
+        for key in ["with_losses", "conflicts", "refused", "outcomes"] {
+            for wrong in [None, Some(json!(null)), Some(json!("0")), Some(json!(-1))] {
+                let mut plan = plan();
+                match wrong {
+                    None => drop(plan.as_object_mut().expect("an object").remove(key)),
+                    Some(wrong) => plan[key] = wrong,
+                }
+                assert!(read::<Figures>(&plan).is_err(), "{plan}");
+            }
+        }
+    }
 }

@@ -2,11 +2,12 @@
 
 use std::path::PathBuf;
 
+use serde::Deserialize;
 use serde_json::json;
 
 use super::connection::Connection;
 use super::job::finished;
-use super::{Found, Trouble};
+use super::{Found, Trouble, read};
 
 #[derive(clap::Args)]
 pub struct Prove {
@@ -25,6 +26,14 @@ pub struct Prove {
 enum Files {
     All,
     Sample(u32),
+}
+
+/// What the exit code says. All of it must be in the answer.
+#[derive(Deserialize)]
+struct Headline {
+    agrees: u64,
+    waits_items: u64,
+    unexplained_items: u64,
 }
 
 fn files(text: &str) -> Result<Files, String> {
@@ -59,26 +68,25 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
         let bytes = to.file(&format!("/routes/{id}/proofs/{proof}/files/{form}")).await?;
         std::fs::write(path, bytes).map_err(|e| Trouble::Usage(format!("{} can't be written: {e}", path.display())))?;
     }
-    let figure = |name: &str| proof["headline"][name].as_u64().unwrap_or(0);
-    let (waits, unexplained) = (figure("waits_items"), figure("unexplained_items"));
+    let Headline { agrees, waits_items: waits, unexplained_items: unexplained } = read(&proof["headline"])?;
     let mut lines: Vec<String> = Vec::new();
     for lane in proof["lanes"].as_array().into_iter().flatten() {
         let kind = lane["left_kind"].as_str().unwrap_or_default().replace('_', " ");
         lines.push(format!("{kind:<14}{:>8} of {} paired", lane["paired"], lane["left_count"]));
     }
-    let mut read = (0, 0, 0, 0);
+    let mut bytes = (0, 0, 0, 0);
     for files in proof["lanes"].as_array().into_iter().flatten().map(|l| &l["files"]).filter(|f| f.is_object()) {
         let number = |name: &str| files[name].as_u64().unwrap_or(0);
         let not_read = files["not_read"].as_array().map_or(0, Vec::len) as u64;
-        read = (read.0 + number("of"), read.1 + number("read"), read.2 + number("same"), read.3 + not_read);
+        bytes = (bytes.0 + number("of"), bytes.1 + number("read"), bytes.2 + number("same"), bytes.3 + not_read);
     }
     if asked.read_files.is_some() {
-        let (of, done, same, not) = read;
+        let (of, done, same, not) = bytes;
         lines.push(format!(
             "{done:>8} of {of} files read at both ends: {same} have the same bytes, {not} could not be read"
         ));
     }
-    lines.push(format!("{:>8} fields are as they should be", figure("agrees")));
+    lines.push(format!("{:>8} fields are as they should be", agrees));
     lines.push(format!("{waits:>8} items wait"));
     for cause in proof["headline"]["waits"].as_array().into_iter().flatten() {
         lines.push(format!("{:>12} {}", cause["items"], cause["why"].as_str().unwrap_or_default()));
@@ -88,10 +96,10 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
         "proof": proof["id"],
         "at": proof["at"],
         "differences": proof["differences"],
-        "agrees": figure("agrees"),
+        "agrees": agrees,
         "waits": waits,
         "unexplained": unexplained,
-        "files": {"of": read.0, "read": read.1, "same": read.2, "not_read": read.3},
+        "files": {"of": bytes.0, "read": bytes.1, "same": bytes.2, "not_read": bytes.3},
         "losses_foreseen": proof["losses_foreseen"],
         "losses_unforeseen": proof["losses_unforeseen"],
     });

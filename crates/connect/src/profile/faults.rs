@@ -200,7 +200,7 @@ fn no_path(text: &str, may: &[&str], must: &[&str]) -> Vec<String> {
         out.push(format!("“{text}” holds what can't stand in a path; write it in percent signs (RFC 3986 §2.1)"));
     }
     let braces = text.matches(['{', '}']).collect::<String>();
-    if braces.replace("{}", "") != "" {
+    if !braces.replace("{}", "").is_empty() {
         out.push(format!("“{text}” has a brace without another"));
     }
     let names: Vec<&str> = text.split('{').skip(1).filter_map(|s| s.split_once('}')).map(|(name, _)| name).collect();

@@ -15,7 +15,7 @@ use super::lane::{Conversion, Direction, Fallback, Lane, Rule, Source};
 use super::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
-use crate::model::{Artefact, ValueType};
+use crate::model::{Artefact, Kind, ValueType};
 use crate::scope::condition_faults;
 
 /// One thing that is wrong with a lane.
@@ -83,6 +83,8 @@ pub enum FaultReason {
     NotInvertible,
     OnlyToRight,
     NoOriginRule,
+    /// The right has no place for the origin mark, so that an interrupted transfer could make items twice.
+    NoMarkPlace,
     FolderNotCarried {
         folder: String,
     },
@@ -158,6 +160,9 @@ impl FaultReason {
                 "the rule runs both ways and its conversion can't run backwards; make it one way".into()
             }
             FaultReason::OnlyToRight => "lanes run from left to right; swap the ends of the route instead".into(),
+            FaultReason::NoMarkPlace => {
+                "the right end has no place for the mark that says where an item came from; without it an interrupted transfer could make items twice. Give the kind such a field there, or choose another kind".into()
+            }
             FaultReason::NoOriginRule => {
                 "nothing writes the origin mark, so an interrupted transfer could make items twice; feed this field from the origin".into()
             }
@@ -233,6 +238,9 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
         if !lane.rules.iter().any(fed) {
             faults.push(fault(lane, &mark.id, FaultReason::NoOriginRule, true));
         }
+    } else if lane.right_kind != Kind::Folder {
+        // Folders are told apart by their paths.
+        faults.push(fault(lane, "", FaultReason::NoMarkPlace, true));
     }
     faults
 }

@@ -47,7 +47,7 @@ struct EndFile {
 
 /// A route as a file. Secrets are never in it.
 #[utoipa::path(get, path = "/routes/{id}/file", operation_id = "getRouteFile", params(("id" = Uuid, Path)),
-    responses((status = 200, body = String, content_type = "application/yaml")))]
+    responses((status = 200, body = serde_json::Value, content_type = "application/yaml")))]
 pub async fn export(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let route = app.hub.store.route(id).await?;
     let end = async |system: Uuid, container: &str| -> Result<EndFile, Problem> {

@@ -33,6 +33,8 @@ impl Size {
     pub const SMALL: Size = Size { cases: 40 };
     /// About 20,000 artefacts.
     pub const MEDIUM: Size = Size { cases: 19_500 };
+    /// About 100,000 artefacts.
+    pub const LARGE: Size = Size { cases: 99_000 };
 }
 
 /// A test case, as the ageing system would hold it.

@@ -47,7 +47,7 @@ pub fn parse(html: &str) -> Parsed {
         let new = nodes.len() - made;
         made += new;
         let depth = |n: ego_tree::NodeRef<'_, _>| n.ancestors().take(MOST_OPEN_ELEMENTS + 1).count();
-        let deepest = nodes.rev().take(new).map(|n| depth(n)).inspect(|depth| steps += depth).max();
+        let deepest = nodes.rev().take(new).map(depth).inspect(|depth| steps += depth).max();
         if deepest.is_some_and(|d| d > MOST_OPEN_ELEMENTS) {
             break;
         }
