@@ -140,12 +140,20 @@ pub fn cookie(token: &str, seconds: u64, over_tls: bool) -> String {
     format!("{COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age={seconds}{secure}")
 }
 
-/// Hashing takes tens of milliseconds of a core, so it runs beside the runtime.
-pub async fn hash_password(password: String) -> Result<String, Problem> {
-    let hashed = tokio::task::spawn_blocking(move || {
-        Argon2::default().hash_password(password.as_bytes()).map(|h| h.to_string())
+/// Does some work in a thread of its own. Hashing takes tens of milliseconds of a core and 19 MiB: threads that serve for
+/// other work as well would each keep such a piece of memory.
+async fn apart<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Option<T> {
+    let (tell, told) = tokio::sync::oneshot::channel();
+    let begun = std::thread::Builder::new().name("password".into()).spawn(move || {
+        let _ = tell.send(work());
     });
-    hashed.await.ok().and_then(Result::ok).ok_or_else(|| {
+    begun.ok()?;
+    told.await.ok()
+}
+
+pub async fn hash_password(password: String) -> Result<String, Problem> {
+    let hashed = apart(move || Argon2::default().hash_password(password.as_bytes()).map(|h| h.to_string()));
+    hashed.await.and_then(Result::ok).ok_or_else(|| {
         Problem::new(
             StatusCode::INTERNAL_SERVER_ERROR,
             "internal",
@@ -161,7 +169,7 @@ pub async fn verify_password(password: String, hash: Option<String>) -> bool {
     // The hash of a password nobody has, for logins that do not exist.
     const NOBODY: &str =
         "$argon2id$v=19$m=19456,t=2,p=1$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA";
-    let verified = tokio::task::spawn_blocking(move || {
+    let verified = apart(move || {
         let known = hash.is_some();
         let text = hash.unwrap_or_else(|| NOBODY.to_owned());
         let matches =

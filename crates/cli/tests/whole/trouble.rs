@@ -252,6 +252,29 @@ async fn what_never_ends_can_be_stopped() {
         }
         tokio::time::sleep(Duration::from_millis(500)).await;
     }
+    // The bound is in docs/operations.md.
+    let peak = program.peak_mib().expect("the system tells it");
+    assert!(peak < 2_000, "{peak} MiB");
+    eprintln!("hostile surveys took {peak} MiB at most");
     let took = program.end("TERM");
     assert!(took < Duration::from_secs(20), "the end took {took:?}");
+}
+
+/// Six hundred wrong passwords at once take no more memory than the few that are looked at.
+#[tokio::test(flavor = "multi_thread")]
+async fn wrong_passwords_take_little_memory() {
+    let program = Program::start().await;
+    let client = Client::sign_in(&program.address).await;
+    client.get("/systems").await;
+    let before = program.peak_mib().expect("the system tells it");
+    let bare = reqwest::Client::new();
+    let tries = (0..600).map(|n| {
+        let body = json!({"login": "admin", "password": format!("wrong {n}")});
+        bare.post(format!("{}/api/v1/session", program.address)).json(&body).send()
+    });
+    let answers = futures::future::join_all(tries).await;
+    let refused = answers.iter().flatten().filter(|a| a.status() == 401 || a.status() == 429).count();
+    assert_eq!(refused, 600);
+    let after = program.peak_mib().expect("the system tells it");
+    assert!(after - before <= 100, "{before} MiB before, {after} MiB after");
 }

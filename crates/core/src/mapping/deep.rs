@@ -5,31 +5,44 @@
 
 use std::collections::HashMap;
 
+use crate::bounds::DEEPEST_FOLDER;
 use crate::loss::{Loss, LossCause, LossKind};
-use crate::model::{Artefact, Value};
+use crate::model::{Artefact, Value, levels};
 
-/// Brings folders that lie deeper than `levels` up to the lowest level, and declares it. How many there were.
-/// Folders that hold each other in a circle count from where the circle closes.
-pub fn join_deep(folders: &mut [Artefact], levels: u32) -> usize {
-    let levels = (levels as usize).max(1);
+/// Brings folders that lie deeper than `lowest` up to the lowest level, and declares it. How many there were. Folders that
+/// hold each other in a circle count from where the circle closes. A name holds the nearest folders of the way, and no more
+/// of them than a path does.
+pub fn join_deep(folders: &mut [Artefact], lowest: u32) -> usize {
+    let lowest = lowest.max(1);
     let known: HashMap<&str, (&str, Option<&str>)> =
         folders.iter().map(|f| (f.id.as_str(), (f.title.as_str(), f.parent.as_deref()))).collect();
+    let parents = known.iter().map(|(id, (_, parent))| (*id, *parent)).collect();
+    let levels = levels(&parents);
+    let above = |id: &str| known.get(id)?.1.filter(|parent| known.contains_key(parent));
+    let mut order: Vec<usize> = (0..folders.len()).filter(|n| levels[folders[*n].id.as_str()] > lowest).collect();
+    order.sort_by_key(|n| levels[folders[*n].id.as_str()]);
+    // The folder over the lowest level, for those that are too deep; those that stand less deep come first.
+    let mut over: HashMap<&str, Option<&str>> = HashMap::new();
     let mut joined: Vec<(usize, String, Option<String>)> = Vec::new();
-    for (n, folder) in folders.iter().enumerate() {
-        // From the folder up to the top.
-        let mut way = vec![folder.id.as_str()];
-        while let Some((id, _)) = way.last().and_then(|at| known.get(at)?.1).and_then(|p| known.get_key_value(p)) {
-            if way.contains(id) {
-                break;
-            }
-            way.push(id);
+    for n in order {
+        let id = folders[n].id.as_str();
+        let wanted = (levels[id] - lowest) as usize + 1;
+        let mut way = vec![id];
+        while way.len() < wanted.min(DEEPEST_FOLDER)
+            && let Some(parent) = above(way[way.len() - 1])
+        {
+            way.push(parent);
         }
-        if way.len() > levels {
-            way.reverse();
-            let names: Vec<&str> = way[levels - 1..].iter().map(|id| known[id].0).collect();
-            let above = levels.checked_sub(2).map(|n| way[n].to_owned());
-            joined.push((n, names.join(" / "), above));
-        }
+        let is_whole = wanted <= DEEPEST_FOLDER;
+        let found = match is_whole {
+            true => above(way[way.len() - 1]),
+            false => above(id).and_then(|parent| over.get(parent).copied().flatten()),
+        };
+        let found = found.filter(|_| lowest > 1);
+        over.insert(id, found);
+        let names: Vec<&str> = way.iter().rev().map(|id| known[id].0).collect();
+        let cut = if is_whole { "" } else { "… / " };
+        joined.push((n, format!("{cut}{}", names.join(" / ")), found.map(str::to_owned)));
     }
     for (n, title, parent) in &joined {
         let folder = &mut folders[*n];
@@ -39,7 +52,7 @@ pub fn join_deep(folders: &mut [Artefact], levels: u32) -> usize {
             folder.read_losses.push(Loss {
                 field: field.to_string(),
                 kind: LossKind::Flattened,
-                cause: LossCause::TooDeep { levels: levels as u32 },
+                cause: LossCause::TooDeep { levels: lowest },
                 before: folder.title.clone(),
                 after: title.clone(),
             });
@@ -82,6 +95,20 @@ mod tests {
         assert_eq!(join_deep(&mut folders, 2), 0);
         assert_eq!(join_deep(&mut folders, 1), 3, "one level holds every folder by its whole way");
         assert_eq!(folders[1].title, "A / B");
+    }
+
+    /// Names grow with the number of folders, and not with its square.
+    #[test]
+    fn a_long_chain_is_named_in_part() {
+        let names: Vec<String> = (0..20_000).map(|n| format!("F{n}")).collect();
+        let above = |n: usize| n.checked_sub(1).map(|n| names[n].as_str());
+        let chain: Vec<(&str, Option<&str>)> =
+            names.iter().enumerate().map(|(n, name)| (name.as_str(), above(n))).collect();
+        let mut folders = tree(&chain);
+        assert_eq!(join_deep(&mut folders, 5), 19_995);
+        assert!(folders[5..].iter().all(|f| f.parent.as_deref() == Some("F3")));
+        assert_eq!(folders[6].title, "F4 / F5 / F6");
+        assert!(folders[19_999].title.starts_with("… / F19900 / ") && folders[19_999].title.ends_with(" / F19999"));
     }
 
     #[test]

@@ -16,7 +16,7 @@ use values::Checked;
 
 use crate::catalogue::{Catalogue, KindSchema};
 use crate::mapping::{FirstContact, PARENT, names_pending, says_nothing};
-use crate::model::{Artefact, Kind, Link, LinkEnd, Reference, Value};
+use crate::model::{Artefact, Kind, Link, LinkEnd, Reference, Value, levels};
 use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, makes_new};
 use crate::workflow::Hindrance;
 
@@ -53,14 +53,7 @@ impl Rehearsal {
     pub fn new<'a>(catalogue: &Catalogue, there: impl Iterator<Item = &'a Artefact> + Clone) -> Rehearsal {
         let parents: HashMap<&str, Option<&str>> =
             there.clone().filter(|a| a.kind == Kind::Folder).map(|a| (a.id.as_str(), a.parent.as_deref())).collect();
-        let depth = |id: &str| {
-            let (mut depth, mut at) = (1, id);
-            // A circle of parents ends at the number of folders.
-            while let Some(Some(parent)) = parents.get(at).filter(|_| depth as usize <= parents.len()) {
-                (depth, at) = (depth + 1, parent);
-            }
-            depth
-        };
+        let depths = levels(&parents);
         let mut out = Rehearsal {
             kinds: catalogue.kinds.clone(),
             people: catalogue.users.iter().map(|u| u.id.clone()).collect(),
@@ -72,7 +65,7 @@ impl Rehearsal {
             effort: Effort::default(),
         };
         for a in there {
-            let levels = if a.kind == Kind::Folder { depth(&a.id) } else { 0 };
+            let levels = if a.kind == Kind::Folder { depths.get(a.id.as_str()).copied().unwrap_or(1) } else { 0 };
             out.there.insert((a.kind, a.id.clone()), levels);
             let Some(schema) = catalogue.kind(a.kind) else { continue };
             for field in schema.fields.iter().filter(|f| f.unique) {

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Artefact, Kind, LinkEnd, Reference, Value};
+use crate::model::{Artefact, Kind, LinkEnd, Reference, Value, levels};
 
 /// An item that leads to something which is not there.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
@@ -75,14 +75,12 @@ impl Standing {
         dangling.sort();
         let count = dangling.len() as u64;
         dangling.truncate(NAMED);
-        let above = |folder: &Option<String>| {
-            let (mut n, mut at) = (0, folder.as_ref());
-            // A circle of folders ends at their number.
-            while let Some(id) = at.filter(|_| n <= parents.len()) {
-                n += 1;
-                at = parents.get(id).and_then(Option::as_ref);
-            }
-            n
+        let known = parents.iter().map(|(id, parent)| (id.as_str(), parent.as_deref())).collect();
+        let levels = levels(&known);
+        let above = |folder: &Option<String>| match folder {
+            None => 0,
+            // A folder that nobody listed is one, too.
+            Some(id) => levels.get(id.as_str()).map_or(1, |level| *level as usize),
         };
         let holds: HashSet<&String> = held.values().flat_map(|of| of.keys().flatten()).collect();
         let empty = parents.keys().filter(|id| !holds.contains(id)).count() as u64;
