@@ -49,7 +49,7 @@ pub async fn list(
     Query(query): Query<VersionsQuery>,
 ) -> Result<Json<VersionList>, Problem> {
     app.hub.store.route(id).await?;
-    let upto = query.before.map_or(i32::MAX, |before| before - 1);
+    let upto = query.before.map_or(i32::MAX, |before| before.saturating_sub(1));
     // One more than is shown: the last one's changes are those from the one before it.
     let rows = app.hub.store.route_versions(id, upto, PAGE as i64 + 1).await?;
     let lanes = rows.iter().map(|r| serde_json::from_value(r.lanes.clone()));

@@ -186,6 +186,42 @@ async fn every_error_is_a_problem() {
     drop(client);
 }
 
+/// The ends of every type of number in every place of an address that takes one.
+#[tokio::test(flavor = "multi_thread")]
+async fn numbers_at_their_ends_are_answered() {
+    let r = routed().await;
+    let plan = r.client.dry_run(&r.route).await;
+    let route = r.client.get(&format!("/routes/{}", r.route)).await;
+    let described = r.client.get("/openapi.json").await;
+    let mut asked = 0;
+    for (path, operations) in described["paths"].as_object().expect("paths") {
+        let Some(parameters) = operations["get"]["parameters"].as_array() else { continue };
+        let is_number = |p: &&Value| p["schema"].to_string().contains("\"integer\"");
+        let id = match path.split('/').nth(1) {
+            Some("plans") => plan["id"].as_str(),
+            Some("systems") => route["left"]["system"].as_str(),
+            _ => Some(r.route.as_str()),
+        };
+        for parameter in parameters.iter().filter(is_number) {
+            let name = parameter["name"].as_str().expect("a name");
+            for number in [i64::MIN, i64::from(i32::MIN), -1, 0, 1, i64::from(i32::MAX), i64::from(u32::MAX), i64::MAX]
+            {
+                let place = path.replace("{id}", id.expect("an id")).replace("{container}", "lift-control");
+                let place = place.replace(&format!("{{{name}}}"), &number.to_string()).replace("{lane}", "cases");
+                let kind = if path.contains("artefacts") { "kind=test_case&" } else { "" };
+                let asks = format!(
+                    "{place}?{kind}{}",
+                    if parameter["in"] == "query" { format!("{name}={number}") } else { String::new() }
+                );
+                let (status, said) = r.client.call(Method::GET, asks.trim_end_matches('?'), None, None).await;
+                assert!(!status.is_server_error(), "{asks}: {status} {said}");
+                asked += 1;
+            }
+        }
+    }
+    assert!(asked >= 40, "{asked}");
+}
+
 /// A request that comes by the byte is given up, and one that stops in its body too; others are answered meanwhile.
 #[tokio::test]
 async fn half_sent_requests_end_by_time() {
