@@ -252,7 +252,7 @@ async fn what_never_ends_can_be_stopped() {
         }
         tokio::time::sleep(Duration::from_millis(500)).await;
     }
-    // The bound is in docs/operations.md.
+    // Four surveys at once, each with a page of 60 MB.
     let peak = program.peak_mib().expect("the system tells it");
     assert!(peak < 2_000, "{peak} MiB");
     eprintln!("hostile surveys took {peak} MiB at most");
