@@ -69,7 +69,7 @@ pub struct Reply {
     response: Response,
     url: String,
     meter: Arc<Meter>,
-    _slot: OwnedSemaphorePermit,
+    slot: OwnedSemaphorePermit,
 }
 
 impl std::ops::Deref for Reply {
@@ -178,7 +178,7 @@ impl Transport {
         tracing::debug!(%method, address, status, took_ms, bytes, "a call was answered");
         self.meter.took_ms.fetch_add(took_ms, Relaxed);
         self.answered.store(true, Relaxed);
-        Ok(Reply { response, url: url.to_owned(), meter: self.meter.clone(), _slot: slot })
+        Ok(Reply { response, url: url.to_owned(), meter: self.meter.clone(), slot })
     }
 
     async fn slot(&self) -> OwnedSemaphorePermit {
@@ -355,7 +355,7 @@ impl Reply {
 
     /// The body as it comes. The answer has its place among the calls at once until the last of it.
     pub fn stream(self) -> ByteStream {
-        let slot = self._slot;
+        let slot = self.slot;
         let parts = self.response.bytes_stream().map(move |part| {
             let _held = &slot;
             part.map_err(std::io::Error::other)
