@@ -15,6 +15,7 @@ pub mod oslc;
 mod outside;
 pub mod profile;
 mod reading;
+mod sending;
 mod told;
 mod transport;
 

@@ -6,7 +6,7 @@
 
 use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::str::FromStr;
-use std::sync::Arc;
+use std::sync::{Arc, LazyLock};
 
 use ipnet::IpNet;
 use reqwest::dns::{Name, Resolve, Resolving};
@@ -113,7 +113,14 @@ fn within(ip: IpAddr) -> Option<IpAddr> {
 }
 
 fn is_special(ip: IpAddr) -> bool {
-    SPECIAL.iter().filter_map(|network| network.parse::<IpNet>().ok()).any(|network| network.contains(&ip))
+    // Looked at by every call.
+    static NETWORKS: LazyLock<Vec<IpNet>> = LazyLock::new(|| networks(&SPECIAL));
+    NETWORKS.iter().any(|network| network.contains(&ip))
+}
+
+/// Networks that stand in this file.
+fn networks(list: &[&str]) -> Vec<IpNet> {
+    list.iter().map(|network| network.parse().expect("it is written as a network")).collect()
 }
 
 impl FromStr for Outside {
@@ -128,10 +135,10 @@ impl FromStr for Outside {
                 Some(rest) => (true, rest.trim()),
                 None => (false, part),
             };
-            let networks = |list: &[&str]| list.iter().filter_map(|n| n.parse().ok()).map(Entry::Network).collect();
+            let named = |list: &[&str]| networks(list).into_iter().map(Entry::Network).collect();
             let entries: Vec<Entry> = match name {
-                "loopback" => networks(&["127.0.0.0/8", "::1/128"]),
-                "private" => networks(&["10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7"]),
+                "loopback" => named(&["127.0.0.0/8", "::1/128"]),
+                "private" => named(&["10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "fc00::/7"]),
                 "anywhere" => vec![Entry::Anywhere],
                 _ => vec![entry(name)?],
             };

@@ -13,6 +13,7 @@ use hovrel_core::model::{Kind, Link, LinkType, ValueType};
 use hovrel_core::text::TextFormat;
 use hovrel_intake::{FileFault, by_word, lines_of, read_yaml};
 use serde::Deserialize;
+use serde_json::Value;
 
 #[derive(Debug, Clone, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -574,9 +575,10 @@ pub fn parse(name: &str, yaml: &str) -> Result<Profile, Vec<ProfileFault>> {
         out.dedup_by(|a, b| (a.line, &a.why) == (b.line, &b.why));
         out
     };
-    let mut profile: Profile = read_yaml(yaml).map_err(told)?;
+    let written: Value = read_yaml(yaml).map_err(told)?;
+    let formed = hovrel_intake::parse(written.clone());
+    let mut profile: Profile = formed.map_err(|faults| told(lines_of(yaml, faults)))?;
     profile.kinds.values_mut().for_each(KindProfile::name_kind);
-    let written = read_yaml(yaml).map_err(told)?;
     let faults = faults::faults(&profile, &written);
     if faults.is_empty() { Ok(profile) } else { Err(told(lines_of(yaml, faults))) }
 }

@@ -1,9 +1,13 @@
 //! What is told of a field that is not read exactly, whatever the system speaks.
 
-use hovrel_core::bounds::LONGEST_LOSS;
+use std::borrow::Cow;
+
+use hovrel_core::bounds::LONGEST_ID;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::model::Document;
+use hovrel_core::model::{Artefact, Document, without_nul};
 use hovrel_core::text::{self, TextFormat};
+
+use crate::ConnectError;
 
 /// That something of a field can't be read, with what stands there.
 pub(crate) fn not_readable(field: &str, what: &str, before: String) -> Loss {
@@ -16,18 +20,23 @@ pub(crate) fn not_readable(field: &str, what: &str, before: String) -> Loss {
     }
 }
 
+/// Refuses an item whose id is longer than a key of a table can be. `what` is what its system calls such an item.
+pub(crate) fn with_short_id(item: &Artefact, what: &str, address: &str) -> Result<(), ConnectError> {
+    if item.id.len() <= LONGEST_ID {
+        return Ok(());
+    }
+    let why = format!("a {what} has an id of {} bytes, and can have one of {LONGEST_ID}", item.id.len());
+    Err(ConnectError::Malformed { address: address.to_owned(), why })
+}
+
 /// A rich text of a field, with what has no place in a document told among the losses.
 pub(crate) fn rich(written: &str, format: TextFormat, field: &str, losses: &mut Vec<Loss>) -> Document {
     // A page shows nothing for NUL, and no database takes it; that it stood there is told.
-    let plain = written.replace('\0', "\u{FFFD}");
-    if plain != written {
-        losses.push(Loss {
-            field: field.to_owned(),
-            kind: LossKind::Substituted,
-            cause: LossCause::NotReadable { what: "NUL is a character that can't be kept".to_owned() },
-            before: written.chars().take(LONGEST_LOSS).collect::<String>().replace('\0', "␀"),
-            after: plain.chars().take(LONGEST_LOSS).collect(),
-        });
+    let mut plain = Cow::Borrowed(written);
+    if written.contains('\0') {
+        let (clean, loss) = without_nul(field, written);
+        losses.push(loss);
+        plain = Cow::Owned(clean);
     }
     let (document, lost) = text::read(&plain, format);
     losses.extend(lost.into_iter().map(|l| Loss {

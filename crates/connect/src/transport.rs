@@ -36,11 +36,14 @@ const FIRST_TRIES: usize = 7;
 /// Reads of a system that has answered before are tried this often: about a quarter of a minute, since a
 /// reading of thousands of items must outlive a restart.
 const TRIES: usize = 10;
+
 pub struct Transport {
     /// Without a slash at the end.
     pub address: String,
     pub meter: Arc<Meter>,
     http: reqwest::Client,
+    /// For files that are sent: while one is on its way nothing comes back, which is no silence.
+    sends: reqwest::Client,
     answered: AtomicBool,
     limits: OnceCell<Limits>,
     outside: Arc<Outside>,
@@ -97,23 +100,25 @@ impl Transport {
         let unreachable = |why: String| ConnectError::Unreachable { address: address::masked(&address), why };
         let url = address::read(&address).map_err(unreachable)?;
         permitted(&url, outside)?;
-        let http = reqwest::Client::builder()
-            .connect_timeout(Duration::from_secs(10))
-            .read_timeout(SILENCE)
-            .redirect(reqwest::redirect::Policy::none())
-            .dns_resolver(Arc::new(Guarded(outside.clone())))
-            // A proxy would be called in place of the system, whatever it may reach.
-            .no_proxy()
-            // A cut connection must not be reused, nor a request silently repeated by a pool.
-            .pool_idle_timeout(Duration::from_secs(20))
-            .user_agent("hovrel")
-            .build()
-            .map_err(|e| unreachable(e.to_string()))?;
+        let client = || {
+            reqwest::Client::builder()
+                .connect_timeout(Duration::from_secs(10))
+                .redirect(reqwest::redirect::Policy::none())
+                .dns_resolver(Arc::new(Guarded(outside.clone())))
+                // A proxy would be called in place of the system, whatever it may reach.
+                .no_proxy()
+                // A cut connection must not be reused, nor a request silently repeated by a pool.
+                .pool_idle_timeout(Duration::from_secs(20))
+                .user_agent("hovrel")
+        };
+        let built = |client: reqwest::ClientBuilder| client.build().map_err(|e| unreachable(e.to_string()));
+        let (http, sends) = (built(client().read_timeout(SILENCE))?, built(client())?);
         let first_at_once = at_once.clamp(1, MOST_CALLS_AT_ONCE);
         Ok(Transport {
             address,
             meter: Arc::default(),
             http,
+            sends,
             answered: AtomicBool::new(false),
             limits: OnceCell::new(),
             outside: outside.clone(),
@@ -147,13 +152,14 @@ impl Transport {
         self.limits.get_or_init(limits).await;
     }
 
+    /// A call to be built on. What a file is the answer to is to be given more time.
     pub fn request(&self, method: Method, url: &str) -> RequestBuilder {
         self.http.request(method, url).timeout(TIMEOUT)
     }
 
-    /// A call that carries a file, there or back: it may take long, as long as something comes.
-    pub fn request_for_file(&self, method: Method, url: &str) -> RequestBuilder {
-        self.http.request(method, url).timeout(LONGEST_FILE)
+    /// A call to be built on that sends a file; see [`crate::sending`].
+    pub fn sending(&self, method: Method, url: &str) -> RequestBuilder {
+        self.sends.request(method, url).timeout(LONGEST_FILE)
     }
 
     /// Sends once, in a slot and with a permit. The answer's status is not looked at.
@@ -364,10 +370,6 @@ impl Reply {
     }
 }
 
-fn origin(url: &url::Url) -> String {
-    url.origin().ascii_serialization()
-}
-
 /// Whether an address may be called; of a name this is known when it is looked up.
 fn permitted(url: &url::Url, outside: &Outside) -> Result<(), ConnectError> {
     let ip = match url.host() {
@@ -375,10 +377,11 @@ fn permitted(url: &url::Url, outside: &Outside) -> Result<(), ConnectError> {
         Some(url::Host::Ipv6(ip)) => IpAddr::V6(ip),
         _ => return Ok(()),
     };
-    match outside.permits(&ip.to_string(), ip) {
-        true => Ok(()),
-        false => Err(ConnectError::Closed { address: origin(url), why: Outside::refusal(&ip.to_string(), ip) }),
+    let host = ip.to_string();
+    if outside.permits(&host, ip) {
+        return Ok(());
     }
+    Err(ConnectError::Closed { address: url.origin().ascii_serialization(), why: Outside::refusal(&host, ip) })
 }
 
 /// What a system says, for people to read: a line or two without characters that can't be seen.

@@ -4,6 +4,7 @@
 //! its markup and a declared loss, a finding at the item, or a refusal of the answer. docs/security.md lists them with
 //! the tests that stand with them.
 
+use std::ops::RangeInclusive;
 use std::time::Duration;
 
 /// Markup nested deeper than this is read as text. Such nesting comes from broken exports, and what reads a document
@@ -61,8 +62,15 @@ pub const MOST_CALLS_PER_MINUTE: u32 = 60_000;
 /// Words of two texts that are compared one by one; of longer texts, what is between their equal beginnings and ends is
 /// shown as changed.
 pub const MOST_COMPARED_WORDS: usize = 8_000;
+/// Years of days and times: more need an agreement (ISO 8601 §5.2.2.3, RFC 3339 §1), and counting with them leaves what a
+/// calendar can hold.
+pub const YEARS: RangeInclusive<i32> = 0..=9999;
 /// Carrying a file takes no longer than this, there or back.
 pub const LONGEST_FILE: Duration = Duration::from_secs(2 * 3600);
+/// A system that takes nothing more of a file that is sent to it is given up after this time,
+pub const LONGEST_FILE_SILENCE: Duration = Duration::from_secs(45);
+/// and one that does not answer to the whole of it after this.
+pub const LONGEST_FILE_ANSWER: Duration = Duration::from_secs(120);
 /// Characters of what a system says of a refusal.
 pub const LONGEST_MESSAGE: usize = 500;
 /// Bytes of an id: it is a key of tables and their indexes.

@@ -4,9 +4,13 @@
 //! each, and what is left. A plan is immutable; decisions stand beside it. The same inputs give the same
 //! plan, byte for byte (law 1).
 
+mod brief;
+
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
+
+pub use brief::Brief;
 
 use crate::compare::{Absence, Agreed, Base, BaseSide, Rebase, Why, same};
 use crate::identity::{Accepted, Evidence};
@@ -307,7 +311,11 @@ impl Decision {
     }
 
     pub fn field(&self, change: &FieldChange, first_contact: FirstContact) -> FieldDecision {
-        self.fields.get(&change.field).copied().unwrap_or_else(|| change.reason.default_decision(first_contact))
+        self.of_field(&change.field, change.reason, first_contact)
+    }
+
+    fn of_field(&self, field: &str, reason: FieldReason, first_contact: FirstContact) -> FieldDecision {
+        self.fields.get(field).copied().unwrap_or_else(|| reason.default_decision(first_contact))
     }
 }
 
@@ -325,8 +333,13 @@ pub fn fields_to_write<'a>(
 
 /// Whether a change makes a new item at the right, as it is decided.
 pub fn makes_new(change: &Change, decision: &Decision) -> bool {
-    match change.outcome {
-        Outcome::NewRight => true,
+    change.outcome == Outcome::NewRight || makes_instead(change.outcome, decision)
+}
+
+/// Whether a new item is made in the place of what was planned.
+fn makes_instead(outcome: Outcome, decision: &Decision) -> bool {
+    match outcome {
+        Outcome::NewRight => false,
         Outcome::GoneRight => !decision.let_go,
         _ => decision.as_new,
     }
@@ -334,8 +347,7 @@ pub fn makes_new(change: &Change, decision: &Decision) -> bool {
 
 /// The fields that a decision is about: those of the new item, if one is made instead of what was planned.
 fn decided_fields<'a>(change: &'a Change, decision: &Decision) -> &'a [FieldChange] {
-    let instead = change.outcome != Outcome::NewRight && makes_new(change, decision);
-    if instead { &change.as_new } else { &change.fields }
+    if makes_instead(change.outcome, decision) { &change.as_new } else { &change.fields }
 }
 
 /// The items that a change waits for, if adding them to lists of the right is all that it would do. Until one of

@@ -83,8 +83,8 @@ fn pair(left: &str, right: &str) -> Pair {
         right_id: right.into(),
         left_key: left.into(),
         right_key: right.into(),
-        left_base: Fingerprint([0; 32]),
-        right_base: Fingerprint([0; 32]),
+        left_base: Fingerprint::from_bytes(&[]),
+        right_base: Fingerprint::from_bytes(&[]),
         agreed: None,
         let_go: false,
     }

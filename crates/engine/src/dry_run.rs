@@ -7,7 +7,7 @@ use hovrel_core::compare::{Agreement, Base, BaseSide, Comparer, End, Known, comp
 use hovrel_core::identity::{Accepted, Between, Counterparts, InLane, Pair, Settled, counterparts};
 use hovrel_core::mapping::{Lane, Place, call_order, order_is_carried};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
-use hovrel_core::plan::{Change, Decision, Outcome};
+use hovrel_core::plan::{Brief, Change, Decision, Outcome};
 use hovrel_core::rehearse::{Estimate, Refusal};
 use hovrel_core::scope::{Chosen, HandedOver, choose, count_once, hand_over};
 use hovrel_store::{NewChange, PairMove, Plan, SettledMatch, Store};
@@ -199,15 +199,14 @@ pub(crate) async fn pairs_by_lane(store: &Store, route: Uuid) -> Result<HashMap<
         agreements.insert(hash, Arc::new(serde_json::from_value(body)?));
     }
     let mut out: HashMap<String, Vec<Pair>> = HashMap::new();
-    let hash = |bytes: Vec<u8>| Fingerprint(bytes.try_into().unwrap_or([0; 32]));
     for row in rows {
         out.entry(row.lane).or_default().push(Pair {
             left_id: row.left_id,
             right_id: row.right_id,
             left_key: row.left_key,
             right_key: row.right_key,
-            left_base: hash(row.left_base),
-            right_base: hash(row.right_base),
+            left_base: Fingerprint::from_bytes(&row.left_base),
+            right_base: Fingerprint::from_bytes(&row.right_base),
             agreed: row.agreed.and_then(|hash| agreements.get(&hash).cloned()),
             let_go: row.let_go,
         });
@@ -267,12 +266,13 @@ pub(crate) async fn changed_bases(
             _ => false,
         })
         .collect();
-    let hashes: Vec<Vec<u8>> = changed.iter().flat_map(|p| [p.left_base.0.to_vec(), p.right_base.0.to_vec()]).collect();
+    let hashes: Vec<Vec<u8>> =
+        changed.iter().flat_map(|p| [p.left_base, p.right_base].map(|f| f.as_bytes().to_vec())).collect();
     let mut bodies: HashMap<Vec<u8>, BaseSide> = HashMap::new();
     for (hash, body) in store.snapshots(&hashes).await? {
         bodies.insert(hash, serde_json::from_value(body)?);
     }
-    let side = |f: &Fingerprint| bodies.get(f.0.as_slice()).cloned().unwrap_or_default();
+    let side = |f: &Fingerprint| bodies.get(f.as_bytes().as_slice()).cloned().unwrap_or_default();
     Ok(changed
         .iter()
         .map(|p| {
@@ -411,6 +411,7 @@ fn row(
         field_names: change.fields.iter().map(|f| f.field.clone()).collect(),
         losses: change.losses.len() as i32,
         conflicts: conflicts as i32,
+        brief: serde_json::to_value(Brief::of(change))?,
         body: serde_json::to_value(change)?,
         included: decision.included,
         refusals: serde_json::to_value(refusals)?,

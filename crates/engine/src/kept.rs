@@ -4,7 +4,7 @@
 //! read of the items in scope; nothing is written outside.
 
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Artefact, Fingerprint, HistoryEntry, Stamp};
+use hovrel_core::model::{Artefact, HistoryEntry, Stamp};
 use hovrel_store::{NewHistory, Route};
 
 use crate::both::Both;
@@ -28,7 +28,6 @@ pub(crate) async fn keep_histories(
                 left_id: item.id.clone(),
                 left_key: item.key.clone(),
                 system_name: both.left_system.name.clone(),
-                digest: Fingerprint::of(&entries).0.to_vec(),
                 entries: serde_json::to_value(entries)?,
             })
         };

@@ -27,6 +27,7 @@ mod rehearsed;
 #[cfg(test)]
 mod sample;
 mod survey;
+mod tidy;
 mod transfer;
 mod worker;
 
@@ -39,4 +40,5 @@ pub use hub::Hub;
 pub use points::points_from_environment;
 pub use proof::{LedgerLoss, ProofOptions, RouteProof};
 pub use survey::{folder_paths, path_of};
-pub use worker::{WorkerOptions, run_worker};
+pub use tidy::tidy;
+pub use worker::{WorkerOptions, run_worker, said_by};

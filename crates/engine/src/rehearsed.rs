@@ -1,12 +1,13 @@
 //! The rehearsal of a plan: every change played to a copy of the right end, before any of it is kept.
 
 use std::collections::HashMap;
+use std::sync::Arc;
 
 use hovrel_connect::Connector;
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Change, Decision, Outcome};
-use hovrel_core::rehearse::{Estimate, LINKING_BACK, Pace, Played, Refusal, Rehearsal};
+use hovrel_core::rehearse::{Estimate, LINKING_BACK, Pace, Played, Refusal, Rehearsal, Target};
 
 use crate::EngineError;
 use crate::both::Both;
@@ -20,7 +21,8 @@ pub(crate) struct Rehearsed {
 }
 
 pub(crate) fn rehearse(both: &Both, lanes: &[&Lane], made: &Made) -> Result<Rehearsed, EngineError> {
-    let mut stage = Rehearsal::new(&both.ends.right, both.right_items.values().flatten());
+    let target = Target::new(&both.ends.right, both.right_items.values().flatten());
+    let mut stage = Rehearsal::at(Arc::new(target));
     let lane_of: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), *l)).collect();
     let mut played = HashMap::new();
     let (left, right) = (pace(&*both.left), pace(&*both.right));

@@ -89,14 +89,14 @@ async fn take_jobs_whatever_happens(hub: &Hub, options: WorkerOptions) {
     loop {
         let taking = AssertUnwindSafe(take_jobs(hub, options)).catch_unwind();
         if let Err(panic) = taking.await {
-            tracing::error!("a worker panicked and begins again: {}", said(&*panic));
+            tracing::error!("a worker panicked and begins again: {}", said_by(&*panic));
         }
         tokio::time::sleep(Duration::from_secs(1)).await;
     }
 }
 
 /// What a panic says.
-fn said(panic: &(dyn Any + Send)) -> String {
+pub fn said_by(panic: &(dyn Any + Send)) -> String {
     let text = panic.downcast_ref::<&str>().map(|s| (*s).to_owned());
     text.or_else(|| panic.downcast_ref::<String>().cloned()).unwrap_or_else(|| "without a word".to_owned())
 }
@@ -130,7 +130,7 @@ async fn run_job(hub: &Hub, worker: Uuid, job: Job, lease: Lease, options: Worke
     let outcome = tokio::select! {
         // A panic is the failure of this job and of nothing else.
         outcome = AssertUnwindSafe(dispatch(hub, &running, &job)).catch_unwind() => {
-            outcome.unwrap_or_else(|panic| Err(EngineError::Panicked(said(&*panic))))
+            outcome.unwrap_or_else(|panic| Err(EngineError::Panicked(said_by(&*panic))))
         }
         // Invariant 4.
         _ = alive => Err(EngineError::LeaseLost),

@@ -8,6 +8,7 @@ mod pointer;
 mod yaml;
 
 pub use json::{by_word, parse};
+pub use pointer::{escaped, unescaped};
 pub use yaml::{lines_of, read_yaml};
 
 /// One thing that is wrong.

@@ -2,12 +2,13 @@
 
 use serde_json::Value;
 
-pub(crate) fn escaped(name: &str) -> String {
+/// A name as a part of a JSON Pointer (RFC 6901 §3).
+pub fn escaped(name: &str) -> String {
     name.replace('~', "~0").replace('/', "~1")
 }
 
 /// A part of a JSON Pointer as the name that it stands for (RFC 6901 §4).
-pub(crate) fn unescaped(part: &str) -> String {
+pub fn unescaped(part: &str) -> String {
     part.replace("~1", "/").replace("~0", "~")
 }
 

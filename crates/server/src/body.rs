@@ -3,7 +3,7 @@
 use axum::body::Bytes;
 use axum::extract::{FromRequest, OptionalFromRequest, Request};
 use axum::http::StatusCode;
-use hovrel_intake::parse;
+use hovrel_intake::{escaped, parse};
 use serde::de::DeserializeOwned;
 use serde_json::Value;
 
@@ -71,7 +71,7 @@ fn texts(value: &Value, pointer: &mut String, faults: &mut Vec<FieldProblem>) {
                     faults.push(fault(pointer));
                 }
                 pointer.push('/');
-                pointer.push_str(&name.replace('~', "~0").replace('/', "~1").replace('\0', "\u{FFFD}"));
+                pointer.push_str(&escaped(name).replace('\0', "\u{FFFD}"));
                 texts(inner, pointer, faults);
                 pointer.truncate(before);
             }

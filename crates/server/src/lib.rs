@@ -9,6 +9,7 @@ mod api;
 mod body;
 mod cache;
 mod door;
+mod password;
 mod path;
 mod problem;
 mod query;
@@ -27,6 +28,7 @@ use axum::middleware::{from_fn, from_fn_with_state};
 use hovrel_engine::Hub;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
+use tower_http::compression::predicate::{DefaultPredicate, Predicate, SizeAbove};
 use tower_http::set_header::SetResponseHeaderLayer;
 use tower_http::timeout::TimeoutLayer;
 
@@ -39,6 +41,7 @@ pub use door::listen::serve;
 pub struct App {
     pub hub: Hub,
     pub(crate) cache: Arc<cache::Cache>,
+    pub(crate) names: Arc<api::names::Known>,
     pub(crate) figures: Arc<api::standing::Figures>,
     pub(crate) throttle: Arc<door::throttle::Throttle>,
     /// Systems that the demo offers in the connect form.
@@ -51,15 +54,20 @@ const LARGEST_BODY: usize = 2 * 1024 * 1024;
 /// go on after their answer has begun.
 const ANSWERED_WITHIN: Duration = Duration::from_secs(120);
 
+/// Shorter answers are not compressed: they fit into one packet as they are, and compressing takes some 190 KB for each.
+const SHORTEST_COMPRESSED: u64 = 1_400;
+
 /// The whole application as a router.
 pub fn router(hub: Hub, presets: Vec<Preset>) -> Router {
     let app = App {
         hub,
         cache: Arc::default(),
+        names: Arc::default(),
         figures: Arc::default(),
         throttle: Arc::default(),
         presets: Arc::new(presets),
     };
+    let compressed = DefaultPredicate::new().and(SizeAbove::new(SHORTEST_COMPRESSED));
     let fixed = |name, value| SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value));
     let guarded = api::router().layer(from_fn_with_state(app.clone(), session::guard)).with_state(app);
     let api = guarded
@@ -70,7 +78,7 @@ pub fn router(hub: Hub, presets: Vec<Preset>) -> Router {
     Router::new()
         .nest("/api/v1", api)
         .fallback(web::serve)
-        .layer(CompressionLayer::new())
+        .layer(CompressionLayer::new().compress_when(compressed))
         .layer(fixed(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
         .layer(fixed(header::REFERRER_POLICY, "no-referrer"))
         .layer(fixed(

@@ -1,12 +1,10 @@
-//! Sign-in: argon2id passwords, a session cookie, and a token against forged requests.
+//! Sign-in: a session cookie, and a token against forged requests.
 //!
 //! The cookie is http-only and same-site; the database holds only its hash. Requests that change
 //! something must also carry the session's token in a header, which another site can't read.
 
 use std::time::Duration;
 
-use argon2::password_hash::phc::PasswordHash;
-use argon2::{Argon2, PasswordHasher, PasswordVerifier};
 use axum::extract::{Request, State};
 use axum::http::{HeaderMap, Method, StatusCode, header};
 use axum::middleware::Next;
@@ -138,43 +136,4 @@ pub fn new_token() -> String {
 pub fn cookie(token: &str, seconds: u64, over_tls: bool) -> String {
     let secure = if over_tls { "; Secure" } else { "" };
     format!("{COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age={seconds}{secure}")
-}
-
-/// Does some work in a thread of its own. Hashing takes tens of milliseconds of a core and 19 MiB: threads that serve for
-/// other work as well would each keep such a piece of memory.
-async fn apart<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Option<T> {
-    let (tell, told) = tokio::sync::oneshot::channel();
-    let begun = std::thread::Builder::new().name("password".into()).spawn(move || {
-        let _ = tell.send(work());
-    });
-    begun.ok()?;
-    told.await.ok()
-}
-
-pub async fn hash_password(password: String) -> Result<String, Problem> {
-    let hashed = apart(move || Argon2::default().hash_password(password.as_bytes()).map(|h| h.to_string()));
-    hashed.await.and_then(Result::ok).ok_or_else(|| {
-        Problem::new(
-            StatusCode::INTERNAL_SERVER_ERROR,
-            "internal",
-            "Hovrel itself failed",
-            "The password could not be hashed.",
-            "Try again.",
-        )
-    })
-}
-
-/// Compares in the same time whether or not the login exists.
-pub async fn verify_password(password: String, hash: Option<String>) -> bool {
-    // The hash of a password nobody has, for logins that do not exist.
-    const NOBODY: &str =
-        "$argon2id$v=19$m=19456,t=2,p=1$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA";
-    let verified = apart(move || {
-        let known = hash.is_some();
-        let text = hash.unwrap_or_else(|| NOBODY.to_owned());
-        let matches =
-            PasswordHash::new(&text).is_ok_and(|h| Argon2::default().verify_password(password.as_bytes(), &h).is_ok());
-        known && matches
-    });
-    verified.await.unwrap_or(false)
 }

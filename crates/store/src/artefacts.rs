@@ -2,7 +2,10 @@
 
 use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
+use diesel::expression::{SqlLiteral, UncheckedBind};
+use diesel::internal::derives::as_expression::Bound;
 use diesel::prelude::*;
+use diesel::sql_types::{Bool, Text};
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
@@ -143,6 +146,16 @@ impl Store {
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
+    /// When a container was surveyed, and when what it can hold was read.
+    pub async fn read_at(
+        &self,
+        system: Uuid,
+        container: &str,
+    ) -> Result<Option<(DateTime<Utc>, DateTime<Utc>)>, StoreError> {
+        let query = surveys::table.find((system, container)).select((surveys::at, surveys::catalogue_at));
+        Ok(query.first(&mut self.connection().await?).await.optional()?)
+    }
+
     /// When a container was surveyed.
     pub async fn surveyed_at(&self, system: Uuid, container: &str) -> Result<Option<DateTime<Utc>>, StoreError> {
         let query = surveys::table.find((system, container)).select(surveys::at);
@@ -177,7 +190,6 @@ impl Store {
         filter: &ArtefactFilter,
     ) -> Result<(Vec<ArtefactRow>, i64), StoreError> {
         use diesel::dsl::sql;
-        use diesel::sql_types::{Bool, Text};
         let matching = || {
             let mut query = artefacts::table
                 .filter(artefacts::system_id.eq(system))
@@ -185,13 +197,7 @@ impl Store {
                 .filter(artefacts::kind.eq(filter.kind.clone()))
                 .into_boxed();
             if let Some(find) = &filter.find {
-                let like = format!("%{}%", escape_like(find));
-                query = query.filter(
-                    artefacts::title
-                        .ilike(like.clone())
-                        .or(artefacts::key.ilike(like.clone()))
-                        .or(artefacts::path.ilike(like)),
-                );
+                query = query.filter(holds(find));
             }
             if let Some((field, value)) = &filter.field {
                 // In brackets of its own: it stands among others that must hold too.
@@ -252,27 +258,32 @@ impl Store {
     /// then those whose title or key holds them. For the finder.
     pub async fn find_artefacts(&self, words: &str, limit: i64) -> Result<Vec<ArtefactRow>, StoreError> {
         use diesel::dsl::{not, sql};
-        use diesel::sql_types::{Bool, Text};
-        let called = artefacts::key.ilike(escape_like(words));
         let like = format!("%{}%", escape_like(words));
         let named = || artefacts::title.ilike(like.clone()).or(artefacts::key.ilike(like.clone()));
+        let called = || sql::<Bool>("lower(key) = lower(").bind::<Text, _>(words.to_owned()).sql(")");
         let said = sql::<Bool>("vector @@ to_tsquery('simple', ").bind::<Text, _>(beginnings(words)).sql(")");
         let at = (artefacts::system_id, artefacts::container, artefacts::kind, artefacts::external_id);
         let mut connection = self.connection().await?;
-        // Those that are named by the words come first, and where they are enough the others are not looked for. What is
-        // put in order is where the items are, and not all that they say.
-        let mut found: Vec<At> = artefacts::table
-            .filter(named())
-            .order((not(called), artefacts::key, artefacts::system_id, artefacts::container, artefacts::external_id))
-            .limit(limit)
-            .select(at)
-            .load(&mut connection)
-            .await?;
+        let in_order = (artefacts::key, artefacts::system_id, artefacts::container, artefacts::external_id);
+        // Where those that come first are enough the others are not looked for. What is put in order is where the items
+        // are, and not all that they say; and of very many that hold the words, some.
+        let mut found: Vec<At> =
+            artefacts::table.filter(called()).order(in_order).limit(limit).select(at).load(&mut connection).await?;
+        if (found.len() as i64) < limit {
+            let mut holding: Vec<(String, At)> = artefacts::table
+                .filter(holds(words).and(named()).and(not(called())))
+                .limit(MOST_PUT_IN_ORDER)
+                .select((artefacts::key, at))
+                .load(&mut connection)
+                .await?;
+            holding.sort();
+            found.extend(holding.into_iter().take(limit as usize - found.len()).map(|(_, at)| at));
+        }
         let left = limit - found.len() as i64;
         if left > 0 {
             let others: Vec<At> = artefacts::table
                 .filter(said.and(not(named())))
-                .order((artefacts::key, artefacts::system_id, artefacts::container, artefacts::external_id))
+                .order(in_order)
                 .limit(left)
                 .select(at)
                 .load(&mut connection)
@@ -297,6 +308,14 @@ impl Store {
         }
         Ok(rows)
     }
+}
+
+/// Of more items whose title or key holds what is looked for, so many are put in order.
+const MOST_PUT_IN_ORDER: i64 = 1000;
+
+/// Whether `named` of a row, which is in small letters, holds a text, in whatever letters that is.
+pub(crate) fn holds(text: &str) -> SqlLiteral<Bool, UncheckedBind<SqlLiteral<Bool>, Bound<Text, String>>> {
+    diesel::dsl::sql::<Bool>("named like lower(").bind::<Text, _>(format!("%{}%", escape_like(text))).sql(")")
 }
 
 /// Where an artefact is: system, container, kind and id.

@@ -10,6 +10,11 @@ pub enum StoreError {
     /// What is there can't be used: the schema can't be brought up to date.
     #[error("the database can't be used: {0}")]
     Schema(String),
+    /// A later Hovrel was at it.
+    #[error(
+        "the database is of a later Hovrel: {0}. Start that one, or restore the backup from before it was brought in"
+    )]
+    Later(String),
     #[error("{0} is not there")]
     Missing(&'static str),
     /// A name that must be unique, or a second transfer of one route.

@@ -10,6 +10,7 @@ use diesel::dsl::count_star;
 use diesel::prelude::*;
 use diesel::upsert::excluded;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use hovrel_core::model::Fingerprint;
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -48,9 +49,9 @@ pub struct Applied<'a> {
     pub of: Both<'a>,
     pub left_key: &'a str,
     pub right_key: &'a str,
-    pub left_base: ([u8; 32], Value),
-    pub right_base: ([u8; 32], Value),
-    pub agreed: ([u8; 32], Value),
+    pub left_base: (Fingerprint, Value),
+    pub right_base: (Fingerprint, Value),
+    pub agreed: (Fingerprint, Value),
     /// Fields whose losses are told anew.
     pub fields: Vec<String>,
     /// Losses of these fields.
@@ -71,9 +72,12 @@ pub struct TransferCounts {
 }
 
 /// Keeps a value under its hash; one that is there already is kept once.
-async fn keep_snapshot(connection: &mut AsyncPgConnection, (hash, body): &([u8; 32], Value)) -> Result<(), StoreError> {
+async fn keep_snapshot(
+    connection: &mut AsyncPgConnection,
+    (hash, body): &(Fingerprint, Value),
+) -> Result<(), StoreError> {
     diesel::insert_into(snapshots::table)
-        .values((snapshots::hash.eq(hash.as_slice()), snapshots::body.eq(body)))
+        .values((snapshots::hash.eq(hash.as_bytes().as_slice()), snapshots::body.eq(body)))
         .on_conflict_do_nothing()
         .execute(connection)
         .await?;
@@ -162,7 +166,7 @@ impl Store {
         &self,
         holder: Holder,
         pair: (Uuid, &str, &str),
-        agreed: &([u8; 32], Value),
+        agreed: &(Fingerprint, Value),
     ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
@@ -170,7 +174,7 @@ impl Store {
                 fence(connection, holder).await?;
                 keep_snapshot(connection, agreed).await?;
                 diesel::update(pairs::table.find(pair))
-                    .set((pairs::agreed.eq(agreed.0.as_slice()), pairs::updated_at.eq(diesel::dsl::now)))
+                    .set((pairs::agreed.eq(agreed.0.as_bytes().as_slice()), pairs::updated_at.eq(diesel::dsl::now)))
                     .execute(connection)
                     .await?;
                 Ok(())
@@ -197,9 +201,9 @@ impl Store {
                         pairs::right_id.eq(of.right_id),
                         pairs::left_key.eq(applied.left_key),
                         pairs::right_key.eq(applied.right_key),
-                        pairs::left_base.eq(applied.left_base.0.as_slice()),
-                        pairs::right_base.eq(applied.right_base.0.as_slice()),
-                        pairs::agreed.eq(applied.agreed.0.as_slice()),
+                        pairs::left_base.eq(applied.left_base.0.as_bytes().as_slice()),
+                        pairs::right_base.eq(applied.right_base.0.as_bytes().as_slice()),
+                        pairs::agreed.eq(applied.agreed.0.as_bytes().as_slice()),
                     ))
                     .on_conflict((pairs::route_id, pairs::lane, pairs::left_id))
                     .do_update()

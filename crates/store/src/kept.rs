@@ -19,8 +19,6 @@ pub struct NewHistory {
     pub left_id: String,
     pub left_key: String,
     pub system_name: String,
-    /// Of the entries.
-    pub digest: Vec<u8>,
     pub entries: Value,
 }
 
@@ -44,7 +42,7 @@ impl Store {
     pub async fn keep_histories(&self, rows: &[NewHistory]) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         for batch in rows.chunks(BATCH) {
-            let changed = kept_histories::digest.ne(excluded(kept_histories::digest));
+            let changed = kept_histories::entries.ne(excluded(kept_histories::entries));
             let upsert = diesel::insert_into(kept_histories::table)
                 .values(batch)
                 .on_conflict((kept_histories::route_id, kept_histories::lane, kept_histories::left_id))
@@ -52,7 +50,6 @@ impl Store {
                 .set((
                     kept_histories::left_key.eq(excluded(kept_histories::left_key)),
                     kept_histories::system_name.eq(excluded(kept_histories::system_name)),
-                    kept_histories::digest.eq(excluded(kept_histories::digest)),
                     kept_histories::entries.eq(excluded(kept_histories::entries)),
                     kept_histories::kept_at.eq(diesel::dsl::now),
                 ));

@@ -6,6 +6,7 @@
 
 mod artefacts;
 mod error;
+mod forms;
 mod jobs;
 mod journal;
 mod kept;
@@ -18,6 +19,7 @@ mod people;
 mod pieces;
 mod plans;
 mod proofs;
+mod retention;
 mod routes;
 mod schema;
 mod seal;
@@ -45,8 +47,9 @@ pub use matches::{NewMatch, SettledMatch};
 pub use pairs::{Joined, PairMove, PairRow};
 pub use people::{Person, Session};
 pub use pieces::{Both, NewPiece, PieceRow};
-pub use plans::{ChangeCount, ChangeFilter, ChangeRow, Included, NewChange, Plan};
+pub use plans::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, Included, NewChange, Plan};
 pub use proofs::{Proof, ProofHead};
+pub use retention::Cleared;
 pub use routes::{NewRoute, Route, RouteVersion};
 pub use seal::{SealError, Sealer};
 pub use steps::{StepDone, StepRow};
@@ -85,21 +88,12 @@ async fn established(url: &str) -> ConnectionResult<AsyncPgConnection> {
     set.map(|()| connection).map_err(|e| ConnectionError::BadConnection(e.to_string()))
 }
 
-/// What a failed connection says, with the reason at the bottom.
-fn said(e: &ConnectionError) -> String {
-    let mut at: &dyn std::error::Error = e;
-    while let Some(source) = at.source() {
-        at = source;
-    }
-    at.to_string()
-}
-
 impl Store {
     /// Connects and brings the schema up to date. A database that is not there is told at once.
     pub async fn open(url: &str, connections: u32) -> Result<Store, StoreError> {
-        let away = |why: String| StoreError::Away(why);
         let first = tokio::time::timeout(FIRST_WAIT, AsyncPgConnection::establish(url)).await;
-        first.map_err(|_| away(format!("no answer within {} s", FIRST_WAIT.as_secs())))?.map_err(|e| away(said(&e)))?;
+        let first = first.map_err(|_| StoreError::Away(format!("no answer within {} s", FIRST_WAIT.as_secs())))?;
+        first.map_err(|e| StoreError::Away(e.to_string()))?;
         let pool = async |most: u32| {
             let mut config = ManagerConfig::default();
             config.custom_setup = Box::new(|url| Box::pin(established(url)));
@@ -109,6 +103,7 @@ impl Store {
         };
         let store = Store { pool: pool(connections).await?, vital: pool(VITAL).await? };
         store.migrate().await?;
+        store.bring_up().await?;
         Ok(store)
     }
 
@@ -117,6 +112,7 @@ impl Store {
         // The harness blocks; it runs beside the runtime's own threads.
         tokio::task::spawn_blocking(move || {
             let mut harness = AsyncMigrationHarness::new(connection);
+            forms::refuse_later_schema(&mut harness)?;
             harness.run_pending_migrations(MIGRATIONS).map(|_| ()).map_err(|e| StoreError::Schema(e.to_string()))
         })
         .await

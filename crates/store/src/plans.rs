@@ -7,7 +7,7 @@ use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
-use crate::artefacts::escape_like;
+use crate::artefacts::holds;
 use crate::pairs::{PairMove, move_pairs};
 use crate::schema::{changes, dependencies, plans};
 use crate::{Rows, Store, StoreError};
@@ -39,6 +39,8 @@ pub struct NewChange {
     pub field_names: Vec<String>,
     pub losses: i32,
     pub conflicts: i32,
+    /// What lists show of it.
+    pub brief: Value,
     pub body: Value,
     pub decision: Value,
     pub included: bool,
@@ -54,6 +56,17 @@ pub struct ChangeRow {
     pub seq: i32,
     pub outcome: String,
     pub body: Value,
+    pub decision: Value,
+    pub included: bool,
+    pub refusals: Value,
+}
+
+/// A change as lists show it.
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = changes)]
+pub struct BriefRow {
+    pub seq: i32,
+    pub brief: Value,
     pub decision: Value,
     pub included: bool,
     pub refusals: Value,
@@ -102,12 +115,24 @@ pub struct ChangeFilter {
 const BATCH: usize = 1000;
 const CHANGES: usize = 100;
 
+/// The outcome of a change that only moves a base.
+const MOVES_A_BASE: &str = "in_step";
+
+impl ChangeFilter {
+    /// Whether every change that is told of passes.
+    fn takes_all(&self) -> bool {
+        let ChangeFilter { outcome, kind, field, with_losses, find, left_out, refused } = self;
+        let named = [outcome, kind, field, find].into_iter().any(Option::is_some);
+        !named && !with_losses && !left_out && !refused
+    }
+}
+
 type Matching<'a> = changes::BoxedQuery<'a, diesel::pg::Pg>;
 
 fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     let mut query = changes::table.filter(changes::plan_id.eq(plan)).into_boxed();
     // Moves of a base are no changes to look at.
-    query = query.filter(changes::outcome.ne("in_step"));
+    query = query.filter(changes::outcome.ne(MOVES_A_BASE));
     if let Some(outcome) = &filter.outcome {
         query = query.filter(changes::outcome.eq(outcome.clone()));
     }
@@ -127,12 +152,7 @@ fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
         query = query.filter(changes::included.eq(false));
     }
     if let Some(find) = &filter.find {
-        let like = format!("%{}%", escape_like(find));
-        let found = changes::title
-            .ilike(like.clone())
-            .or(changes::left_key.ilike(like.clone()))
-            .or(changes::right_key.ilike(like));
-        query = query.filter(found);
+        query = query.filter(holds(find));
     }
     query
 }
@@ -195,13 +215,16 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
+                let mut told = 0;
                 loop {
                     let batch = rows.by_ref().take(CHANGES).collect::<Result<Vec<_>, _>>()?;
                     if batch.is_empty() {
                         break;
                     }
+                    told += batch.iter().filter(|c| c.outcome != MOVES_A_BASE).count() as i32;
                     diesel::insert_into(changes::table).values(batch).execute(connection).await?;
                 }
+                diesel::update(plans::table.find(plan.id)).set(plans::told.eq(told)).execute(connection).await?;
                 for batch in needs.chunks(BATCH) {
                     let row = |(seq, needed): &(i32, i32)| {
                         (dependencies::plan_id.eq(plan.id), dependencies::seq.eq(*seq), dependencies::needs.eq(*needed))
@@ -237,14 +260,19 @@ impl Store {
         filter: &ChangeFilter,
         after: i32,
         limit: i64,
-    ) -> Result<(Vec<ChangeRow>, i64), StoreError> {
+    ) -> Result<(Vec<BriefRow>, i64), StoreError> {
         let mut connection = self.connection().await?;
-        let total = matching(plan, filter).select(count_star()).first(&mut connection).await?;
+        let total = if filter.takes_all() {
+            let told = plans::table.find(plan).select(plans::told).first::<i32>(&mut connection).await.optional()?;
+            told.map_or(0, i64::from)
+        } else {
+            matching(plan, filter).select(count_star()).first(&mut connection).await?
+        };
         let rows = matching(plan, filter)
             .filter(changes::seq.gt(after))
             .order(changes::seq)
             .limit(limit)
-            .select(ChangeRow::as_select())
+            .select(BriefRow::as_select())
             .load(&mut connection)
             .await?;
         Ok((rows, total))
@@ -286,6 +314,16 @@ impl Store {
     pub async fn changes_after(&self, plan: Uuid, after: i32, limit: i64) -> Result<Vec<ChangeRow>, StoreError> {
         let query = changes::table
             .filter(changes::plan_id.eq(plan).and(changes::seq.gt(after)))
+            .order(changes::seq)
+            .limit(limit)
+            .select(ChangeRow::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// The same without moves of a base, which are no changes to look at.
+    pub async fn told_changes_after(&self, plan: Uuid, after: i32, limit: i64) -> Result<Vec<ChangeRow>, StoreError> {
+        let query = matching(plan, &ChangeFilter::default())
+            .filter(changes::seq.gt(after))
             .order(changes::seq)
             .limit(limit)
             .select(ChangeRow::as_select());

@@ -22,6 +22,7 @@ diesel::table! {
     artefacts (system_id, container, kind, external_id) {
         system_id -> Uuid, container -> Text, kind -> Text, external_id -> Text, seq -> Int4, key -> Text,
         title -> Text, path -> Text, body -> Jsonb, words -> Text,
+        named -> Text,
     }
 }
 diesel::table! {
@@ -39,15 +40,15 @@ diesel::table! {
 diesel::table! {
     plans (id) {
         id -> Uuid, route_id -> Uuid, route_version -> Int4, lanes -> Jsonb, summary -> Jsonb, digest -> Bytea,
-        made_at -> Timestamptz,
+        made_at -> Timestamptz, told -> Int4,
     }
 }
 diesel::table! {
     changes (plan_id, seq) {
         plan_id -> Uuid, seq -> Int4, lane -> Text, kind -> Text, outcome -> Text, left_id -> Nullable<Text>,
         left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
-        conflicts -> Int4, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
-        right_calls -> Double, left_calls -> Double,
+        conflicts -> Int4, brief -> Jsonb, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
+        right_calls -> Double, left_calls -> Double, named -> Text,
     }
 }
 diesel::table! {
@@ -67,6 +68,9 @@ diesel::table! {
         job_id -> Uuid, seq -> Int4, state -> Text, attempts -> Int4, right_id -> Nullable<Text>,
         error -> Nullable<Text>, advice -> Nullable<Text>, at -> Timestamptz,
     }
+}
+diesel::table! {
+    forms (name) { name -> Text, form -> Int2 }
 }
 diesel::table! {
     snapshots (hash) { hash -> Bytea, body -> Jsonb }
@@ -116,7 +120,7 @@ diesel::table! {
 }
 diesel::table! {
     kept_histories (route_id, lane, left_id) {
-        route_id -> Uuid, lane -> Text, left_id -> Text, left_key -> Text, system_name -> Text, digest -> Bytea,
+        route_id -> Uuid, lane -> Text, left_id -> Text, left_key -> Text, system_name -> Text,
         entries -> Jsonb, kept_at -> Timestamptz,
     }
 }

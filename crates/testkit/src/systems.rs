@@ -1,6 +1,7 @@
 //! The simulated systems, small and fast, and connectors to them.
 
 use std::collections::BTreeMap;
+use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
@@ -61,10 +62,18 @@ pub const KNOWN: [&Known; 4] = [&OLDSTONE, &TALLYBENCH, &FERNWAY, &REQMOOR];
 
 impl Systems {
     pub async fn start(size: Size) -> Systems {
-        let old = oldstone::Options { size, delay: Duration::ZERO, calls_at_once: 16, ..Default::default() };
-        let tally = tallybench::Options { size, calls_per_minute: 600_000, ..Default::default() };
-        let fern = fernway::Options { size, calls_per_second: 10_000, longest_page: 7, ..Default::default() };
-        let moor = reqmoor::Options { size, calls_at_once: 16, ..Default::default() };
+        Systems::start_in(size, None).await
+    }
+
+    /// With what they hold kept in a folder, and begun with what is there.
+    pub async fn start_in(size: Size, data: Option<PathBuf>) -> Systems {
+        let to = || data.clone();
+        let old =
+            oldstone::Options { size, data: to(), delay: Duration::ZERO, calls_at_once: 16, ..Default::default() };
+        let tally = tallybench::Options { size, data: to(), calls_per_minute: 600_000, ..Default::default() };
+        let fern =
+            fernway::Options { size, data: to(), calls_per_second: 10_000, longest_page: 7, ..Default::default() };
+        let moor = reqmoor::Options { size, data: to(), calls_at_once: 16, ..Default::default() };
         Systems {
             reqmoor: reqmoor::start(moor).await.expect("Reqmoor starts"),
             oldstone: oldstone::start(old).await.expect("Oldstone starts"),

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 use std::time::Duration;
 
 use anyhow::Context;
-use hovrel_engine::{Hub, WorkerOptions, run_worker};
+use hovrel_engine::{Hub, WorkerOptions, run_worker, tidy};
 use hovrel_store::{Sealer, Store};
 use tokio_util::sync::CancellationToken;
 
@@ -35,6 +35,10 @@ pub struct Arguments {
     /// Seconds after which another worker takes up the job of one that went silent.
     #[arg(long, default_value_t = 6.0)]
     lease_seconds: f64,
+    /// Days after which plans that were not carried out, and what jobs told while they ran, are cleared; everything is kept
+    /// if this is left out. What belongs to a pair, and what was carried out, is always kept.
+    #[arg(long, env = "HOVREL_KEEP_DAYS", value_parser = clap::value_parser!(u32).range(1..=36_500))]
+    keep_days: Option<u32>,
 }
 
 fn outside(text: &str) -> Result<hovrel_connect::Outside, String> {
@@ -58,6 +62,9 @@ pub async fn run(a: Arguments) -> anyhow::Result<()> {
     let options =
         WorkerOptions { lease: Duration::from_secs_f64(a.lease_seconds.max(0.5)), ..WorkerOptions::default() };
     let worker = tokio::spawn(run_worker(hub.clone(), options, end.clone()));
+    if let Some(days) = a.keep_days {
+        tokio::spawn(tidy(hub.clone(), days, end.clone()));
+    }
     let listener =
         tokio::net::TcpListener::bind(&a.listen).await.with_context(|| format!("{} is not free", a.listen))?;
     let address = format!("http://{}", listener.local_addr()?);

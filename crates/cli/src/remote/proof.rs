@@ -86,7 +86,7 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
             "{done:>8} of {of} files read at both ends: {same} have the same bytes, {not} could not be read"
         ));
     }
-    lines.push(format!("{:>8} fields are as they should be", agrees));
+    lines.push(format!("{agrees:>8} fields are as they should be"));
     lines.push(format!("{waits:>8} items wait"));
     for cause in proof["headline"]["waits"].as_array().into_iter().flatten() {
         lines.push(format!("{:>12} {}", cause["items"], cause["why"].as_str().unwrap_or_default()));

@@ -7,19 +7,11 @@ use hovrel_connect::Connector;
 use hovrel_core::model::{Artefact, Attachment, Comment, Document, Kind, Stamp};
 use hovrel_standins::world::Size;
 use hovrel_testkit::saltmere::{self, Habits, Saltmere, profile};
-use hovrel_testkit::{Client, Known, OLDSTONE, Systems, read_all};
+use hovrel_testkit::{Client, OLDSTONE, Systems, read_all};
 use serde_json::{Value, json};
 
 use crate::meanwhile::{edit, relate};
 use crate::program::Program;
-
-const SALTMERE: Known = Known {
-    profile: "saltmere",
-    name: "Saltmere",
-    path: "",
-    container: saltmere::CONTAINER,
-    sign_in: &[("key", saltmere::KEY)],
-};
 
 /// The fields that are fed there; grade and readiness are people's own.
 const FED: [&str; 5] = ["title", "from", "@links", "@comments", "@attachments"];
@@ -43,7 +35,7 @@ impl Pans {
         let program = Program::start_with_profile(&profile(habits, false)).await;
         let client = Client::sign_in(&program.address).await;
         let left = client.connect(&systems, &OLDSTONE).await;
-        let right = client.connect_at(&SALTMERE, SALTMERE.name, &pans.address).await;
+        let right = client.connect_at(&saltmere::KNOWN, saltmere::KNOWN.name, &pans.address).await;
         let mut lanes = client.proposed_lanes(&left, &right).await;
         lanes.retain(|l| l["left_kind"] == "test_case" && l["right_kind"] == "test_case");
         assert_eq!(lanes.len(), 1, "{lanes:?}");

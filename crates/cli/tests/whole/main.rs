@@ -8,6 +8,7 @@ mod demo;
 mod evidence;
 mod habits;
 mod journey;
+mod kept;
 mod kills;
 mod lanes;
 mod meanwhile;

@@ -50,6 +50,13 @@ impl Program {
         Program::start_with("[]", SHORT, None, database, None).await
     }
 
+    /// On a database that was there before, whose credentials are sealed by a key.
+    pub async fn start_with_key(database: Database, key: &str) -> Program {
+        let folder = tempfile::tempdir().expect("a folder");
+        std::fs::write(folder.path().join("key"), key).expect("it can be written");
+        Program::start_in(folder, "[]", SHORT, None, database, None).await
+    }
+
     /// So that something happens at places that it comes by, in the words of the `fail` library.
     pub async fn start_failing(profile: &str, points: &str) -> Program {
         Program::start_with("[]", SHORT, Some(profile), Database::fresh().await, Some(points)).await
@@ -67,6 +74,17 @@ impl Program {
         points: Option<&str>,
     ) -> Program {
         let folder = tempfile::tempdir().expect("a folder");
+        Program::start_in(folder, presets, lease_seconds, profile, database, points).await
+    }
+
+    async fn start_in(
+        folder: tempfile::TempDir,
+        presets: &str,
+        lease_seconds: &'static str,
+        profile: Option<&str>,
+        database: Database,
+        points: Option<&str>,
+    ) -> Program {
         std::fs::create_dir(folder.path().join("profiles")).expect("a folder");
         if let Some(profile) = profile {
             std::fs::write(folder.path().join("profiles/own.yaml"), profile).expect("it can be written");

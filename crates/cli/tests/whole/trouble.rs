@@ -8,32 +8,25 @@ use hovrel_core::model::Kind;
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
 use hovrel_testkit::saltmere::{self, Habits, Lie, Said, Saltmere};
-use hovrel_testkit::{Client, Database, Known, OLDSTONE, Systems, TALLYBENCH, eventually, read_all, settled_route};
+use hovrel_testkit::{Client, Database, OLDSTONE, Systems, TALLYBENCH, eventually, read_all, settled_route};
 use reqwest::Method;
 use serde_json::{Value, json};
 
 use crate::program::Program;
 
-const SALTMERE: Known = Known {
-    profile: "saltmere",
-    name: "Saltmere",
-    path: "",
-    container: saltmere::CONTAINER,
-    sign_in: &[("key", saltmere::KEY)],
-};
-
 fn profile() -> String {
     saltmere::profile(Habits::default(), false)
 }
 
-/// Connects Saltmere without surveying it; its id.
-async fn connected(client: &Client, system: &Saltmere) -> String {
-    let body = json!({"name": "Saltmere", "profile": "saltmere", "address": system.address, "sign_in": {"key": saltmere::KEY}});
+/// Connects Saltmere under a name without surveying it; its id.
+async fn connected(client: &Client, system: &Saltmere, name: &str) -> String {
+    let sign_in = json!({"key": saltmere::KEY});
+    let body = json!({"name": name, "profile": "saltmere", "address": system.address, "sign_in": sign_in});
     client.post("/systems", body).await["id"].as_str().expect("an id").to_owned()
 }
 
 async fn survey(client: &Client, system: &str) -> Value {
-    client.post(&format!("/systems/{system}/surveys"), json!({"container": SALTMERE.container})).await
+    client.post(&format!("/systems/{system}/surveys"), json!({"container": saltmere::KNOWN.container})).await
 }
 
 #[tokio::test]
@@ -41,7 +34,7 @@ async fn a_panic_is_the_failure_of_its_job_and_of_nothing_else() {
     let system = Saltmere::start(Habits::default()).await;
     let program = Program::start_failing(&profile(), "survey begun=6*panic(as it is)->off").await;
     let client = Client::sign_in(&program.address).await;
-    let id = connected(&client, &system).await;
+    let id = connected(&client, &system, "Saltmere").await;
     // More than there are workers.
     for _ in 0..6 {
         let begun = survey(&client, &id).await;
@@ -61,7 +54,7 @@ async fn a_job_that_nobody_can_do_is_not_taken_up_without_end() {
     let system = Saltmere::start(Habits::default()).await;
     let program = Program::start_failing(&profile(), "").await;
     let client = Client::sign_in(&program.address).await;
-    let id = connected(&client, &system).await;
+    let id = connected(&client, &system, "Saltmere").await;
     for (set, said) in [
         (
             "state = 'running', takeovers = 20, taken_at = now(), lease_until = now() - interval '1 minute'",
@@ -220,12 +213,10 @@ async fn what_never_ends_can_be_stopped() {
     let silent = Lie { said: Said::Nothing, ..Lie::json("") };
     let mut program = Program::start_with_profile(&profile()).await;
     let client = Client::sign_in(&program.address).await;
-    for lie in [heavy, silent] {
+    for (name, lie) in [("Heavy pans", heavy), ("Silent pans", silent)] {
         let system = Saltmere::start(Habits::default()).await;
         system.lie("/sm/checks", lie);
-        let name = format!("Saltmere {}", system.address.rsplit(':').next().unwrap_or_default());
-        let body = json!({"name": name.replace(':', " "), "profile": "saltmere", "address": system.address, "sign_in": {"key": saltmere::KEY}});
-        let id = client.post("/systems", body).await["id"].as_str().expect("an id").to_owned();
+        let id = connected(&client, &system, name).await;
         for _ in 0..4 {
             survey(&client, &id).await;
         }

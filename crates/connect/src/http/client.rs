@@ -3,7 +3,7 @@
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use hovrel_core::bounds::LONGEST_SIGN_IN;
+use hovrel_core::bounds::{LONGEST_FILE, LONGEST_SIGN_IN};
 use hovrel_core::model::Attachment;
 use reqwest::{Method, RequestBuilder, StatusCode, header};
 use serde_json::Value;
@@ -13,6 +13,7 @@ use super::encode::Request;
 use super::tree;
 use crate::aside::aside;
 use crate::profile::{Profile, SignIn, Speaks};
+use crate::sending::watched;
 use crate::transport::{Allowed, Reply, Told, Transport, basic};
 use crate::{ByteStream, ConnectError, Credentials, Outside};
 
@@ -59,6 +60,13 @@ pub struct About {
     pub zone: chrono_tz::Tz,
     pub access: Option<String>,
     allowed: Allowed,
+}
+
+/// What a call brings to the system.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Carries {
+    Words,
+    AFile,
 }
 
 impl Client {
@@ -112,7 +120,7 @@ impl Client {
     pub async fn read(&self, path: &str) -> Result<Value, ConnectError> {
         self.transport
             .retried(|| async {
-                let response = self.send(Method::GET, path, &|r| r, true).await?;
+                let response = self.send(Method::GET, path, &|r| r, Carries::Words).await?;
                 self.parse(path, response).await
             })
             .await
@@ -122,7 +130,7 @@ impl Client {
     pub async fn read_page(&self, path: &str) -> Result<(Value, header::HeaderMap), ConnectError> {
         self.transport
             .retried(|| async {
-                let response = self.send(Method::GET, path, &|r| r, true).await?;
+                let response = self.send(Method::GET, path, &|r| r, Carries::Words).await?;
                 let headers = response.headers().clone();
                 Ok((self.parse(path, response).await?, headers))
             })
@@ -131,7 +139,10 @@ impl Client {
 
     /// Opens a stream, with retries until it is open.
     pub async fn stream(&self, path: &str) -> Result<ByteStream, ConnectError> {
-        let reply = self.transport.retried(|| self.send_for(true, Method::GET, path, &|r| r, true)).await?;
+        let reply = self
+            .transport
+            .retried(|| self.send(Method::GET, path, &|r| r.timeout(LONGEST_FILE), Carries::Words))
+            .await?;
         Ok(reply.stream())
     }
 
@@ -149,7 +160,7 @@ impl Client {
             request.headers.iter().fold(r, |r, (name, value)| r.header(name, value))
         };
         let send = || async {
-            let response = self.send(method.clone(), path, &build, true).await?;
+            let response = self.send(method.clone(), path, &build, Carries::Words).await?;
             let etag = response.headers().get(header::ETAG).and_then(|v| v.to_str().ok()).map(str::to_owned);
             let says_nothing =
                 response.status() == StatusCode::NO_CONTENT || response.content_length().is_some_and(|n| n == 0);
@@ -163,6 +174,7 @@ impl Client {
     pub async fn upload(&self, path: &str, file: &Attachment, bytes: ByteStream) -> Result<(), ConnectError> {
         // A stream can be sent only once: signing in and waiting for a permit come before.
         self.token_header(false).await?;
+        let (bytes, watch) = watched(bytes);
         let body = std::sync::Mutex::new(Some(reqwest::Body::wrap_stream(bytes)));
         let build = |r: RequestBuilder| {
             let body = body.lock().ok().and_then(|mut b| b.take()).unwrap_or_default();
@@ -171,7 +183,11 @@ impl Client {
             let r = file.bytes.into_iter().fold(r, |r, bytes| r.header(header::CONTENT_LENGTH, bytes));
             r.body(body)
         };
-        match self.send_for(true, Method::PUT, path, &build, false).await {
+        let sent = tokio::select! {
+            sent = self.send(Method::PUT, path, &build, Carries::AFile) => sent,
+            why = watch.given_up() => Err(ConnectError::Unknown { why }),
+        };
+        match sent {
             // The sign-in expired on the way: nothing was done, and the next try has a new one.
             Err(ConnectError::SignIn { .. }) if self.signs_in() => {
                 self.token_header(true).await?;
@@ -186,38 +202,27 @@ impl Client {
         matches!(self.profile.sign_in, SignIn::Session { .. } | SignIn::ClientCredentials { .. })
     }
 
-    /// Sends once (again if the session had ended and `again` allows it) and tells errors apart. A
-    /// response is returned with its body unread.
+    /// Sends once (again if the session had ended, unless it is a file, which can be sent only once) and tells errors
+    /// apart. A response is returned with its body unread.
     async fn send(
         &self,
         method: Method,
         path: &str,
         build: &(dyn Fn(RequestBuilder) -> RequestBuilder + Sync),
-        again: bool,
+        carries: Carries,
     ) -> Result<Reply, ConnectError> {
-        self.send_for(false, method, path, build, again).await
-    }
-
-    /// As [`Client::send`]; a call for a file may take longer.
-    async fn send_for(
-        &self,
-        file: bool,
-        method: Method,
-        path: &str,
-        build: &(dyn Fn(RequestBuilder) -> RequestBuilder + Sync),
-        again: bool,
-    ) -> Result<Reply, ConnectError> {
+        let again = carries == Carries::Words && self.signs_in();
         let mut signed_in = 0;
         loop {
             let (name, value) = self.token_header(signed_in > 0).await?;
             let url = format!("{}{path}", self.address());
-            let empty = match file {
-                true => self.transport.request_for_file(method.clone(), &url),
-                false => self.transport.request(method.clone(), &url),
+            let request = match carries {
+                Carries::Words => self.transport.request(method.clone(), &url),
+                Carries::AFile => self.transport.sending(method.clone(), &url),
             };
-            let request = build(empty).header(name, value).header(header::ACCEPT, self.media_type());
+            let request = build(request).header(name, value).header(header::ACCEPT, self.media_type());
             let response = self.transport.execute(&method, &url, request).await?;
-            if response.status() == StatusCode::UNAUTHORIZED && again && signed_in < SIGN_INS && self.signs_in() {
+            if response.status() == StatusCode::UNAUTHORIZED && again && signed_in < SIGN_INS {
                 signed_in += 1;
                 continue;
             }

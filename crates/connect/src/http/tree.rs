@@ -8,6 +8,7 @@
 use std::borrow::Cow;
 
 use hovrel_core::bounds::{DEEPEST_ANSWER, MOST_ATTRIBUTES, MOST_VALUES};
+use hovrel_intake::unescaped;
 use quick_xml::events::{BytesStart, Event};
 use serde_json::value::RawValue;
 use serde_json::{Map, Value};
@@ -102,7 +103,7 @@ pub fn take_list(answer: &mut Value, pointer: &str, speaks: Speaks) -> Result<Ve
 /// The place around the last name of a pointer, and that name.
 fn around(pointer: &str) -> (&str, String) {
     let (around, name) = pointer.rsplit_once('/').unwrap_or(("", pointer));
-    (around, name.replace("~1", "/").replace("~0", "~"))
+    (around, unescaped(name))
 }
 
 fn no_members(around: &str, name: &str) -> String {
@@ -214,7 +215,7 @@ pub fn holds_nul(value: &Value) -> bool {
 pub fn put(value: &mut Value, pointer: &str, new: Value) {
     let mut here = value;
     for token in pointer.split('/').skip(1) {
-        let token = token.replace("~1", "/").replace("~0", "~");
+        let token = unescaped(token);
         if !here.is_object() {
             *here = Value::Object(Map::new());
         }
@@ -258,7 +259,7 @@ pub fn from_xml(text: &str) -> Result<Value, String> {
                 }
             }
             Event::GeneralRef(r) => {
-                let plain = unescaped(&format!("&{};", &*r))?;
+                let plain = resolved(&format!("&{};", &*r))?;
                 if let Some((_, _, text)) = stack.last_mut() {
                     text.push_str(&plain);
                 }
@@ -276,7 +277,7 @@ pub fn from_xml(text: &str) -> Result<Value, String> {
 
 /// Text with its references resolved. One that stands for no character of XML (XML 1.0 §4.1) becomes NUL, which whoever
 /// keeps the text replaces and declares.
-fn unescaped(text: &str) -> Result<String, String> {
+fn resolved(text: &str) -> Result<String, String> {
     use quick_xml::escape::unescape;
     if let Ok(plain) = unescape(text) {
         return Ok(plain.into_owned());
@@ -309,7 +310,7 @@ fn open(e: &BytesStart<'_>, room: &mut Room) -> Result<(String, Map<String, Valu
             return Err(format!("an element has more than {MOST_ATTRIBUTES} attributes"));
         }
         let attribute = attribute.map_err(|e| e.to_string())?;
-        let value = unescaped(&attribute.value)?;
+        let value = resolved(&attribute.value)?;
         map.insert(format!("@{}", attribute.key.as_ref()), Value::String(value));
     }
     Ok((e.name().as_ref().to_owned(), map, String::new()))

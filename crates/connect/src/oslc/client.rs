@@ -185,5 +185,5 @@ fn written(graph: &Graph, speech: Speech) -> Result<String, ConnectError> {
 
 /// The version of a resource: what is said of it. Lists of resources carry no ETags.
 pub fn version(node: &Node<'_>) -> String {
-    format!("{:?}", Fingerprint::of(node.description().as_str()))
+    Fingerprint::of(node.description().as_str()).short()
 }

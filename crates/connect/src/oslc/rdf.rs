@@ -158,7 +158,7 @@ const DEEPEST: u8 = 6;
 const LONGEST_INSIDE: usize = 4_096;
 
 fn short(text: String) -> String {
-    if text.len() > LONGEST_INSIDE { format!("{:?}", Fingerprint::of(text.as_str())) } else { text }
+    if text.len() > LONGEST_INSIDE { Fingerprint::of(text.as_str()).short() } else { text }
 }
 
 /// One node of a graph, for looking at.

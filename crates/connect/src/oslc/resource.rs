@@ -5,7 +5,6 @@
 use std::collections::HashMap;
 
 use chrono::{DateTime, FixedOffset};
-use hovrel_core::bounds::LONGEST_ID;
 use hovrel_core::identity::is_mark;
 use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS, PARENT};
@@ -57,10 +56,7 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     out.links = links(client, kind, offered, node, &mut out.read_losses);
     out.comments = comments(client, node, &mut out.read_losses);
     out.history = history(client, offered, node, &mut out.read_losses);
-    if out.id.len() > LONGEST_ID {
-        let why = format!("a resource has an address of {} bytes, and can have one of {LONGEST_ID}", out.id.len());
-        return Err(ConnectError::Malformed { address: client.transport.address.clone(), why });
-    }
+    told::with_short_id(&out, "resource", &client.transport.address)?;
     Ok(keepable_artefact(out))
 }
 

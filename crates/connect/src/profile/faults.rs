@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::model::{LinkType, ValueType};
-use hovrel_intake::Fault;
+use hovrel_intake::{Fault, escaped};
 use serde_json::Value;
 
 use super::{AddedAt, Concurrency, KindProfile, Paging, Profile, SignIn, Speaks};
@@ -167,7 +167,6 @@ fn texts<'v>(written: &'v Value, pattern: &str) -> Vec<(String, &'v str)> {
             match value {
                 Value::Object(map) => {
                     let named = map.iter().filter(|(name, _)| part == "*" || *name == part);
-                    let escaped = |name: &str| name.replace('~', "~0").replace('/', "~1");
                     next.extend(named.map(|(name, v)| (format!("{pointer}/{}", escaped(name)), v)));
                 }
                 Value::Array(list) if part == "*" => {
@@ -258,7 +257,7 @@ pub(super) fn faults(p: &Profile, written: &Value) -> Vec<Fault> {
 /// What the schema's types say of themselves.
 fn types(p: &Profile, fault: &mut dyn FnMut(&str, String)) {
     for (word, of) in &p.schema.types {
-        let at = format!("/schema/types/{}", word.replace('~', "~0").replace('/', "~1"));
+        let at = format!("/schema/types/{}", escaped(word));
         let is = of.value_type;
         let name = serde_json::to_value(is).ok().and_then(|v| v.as_str().map(str::to_owned)).unwrap_or_default();
         let mut lacks = |key: &str, why: &str| fault(&at, format!("a type that is {name} lacks {key}, {why}"));

@@ -1,6 +1,8 @@
 //! Systems that lie, break off, never end or lead elsewhere: what is read of them is bounded, what can't be kept is told at
 //! its item, and whoever waits for something else is answered meanwhile.
 
+mod files;
+
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering::Relaxed};
 use std::time::Duration;

@@ -3,6 +3,7 @@
 //! that the target holds.
 
 use std::collections::BTreeSet;
+use std::sync::Arc;
 
 use futures::StreamExt;
 use hovrel_connect::{ConnectError, Connector, Write};
@@ -12,13 +13,13 @@ use hovrel_core::model::{
     Artefact, Attachment, Call, Document, Fields, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
 };
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side};
-use hovrel_core::rehearse::{RefusalReason, Rehearsal};
+use hovrel_core::rehearse::{self, RefusalReason, Rehearsal};
 use hovrel_standins::world::Size;
 use hovrel_testkit::{FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, put, read_all};
 
 /// A target with everything it holds.
 struct Target {
-    connector: std::sync::Arc<dyn Connector>,
+    connector: Arc<dyn Connector>,
     container: &'static str,
     catalogue: Catalogue,
     items: Vec<Artefact>,
@@ -54,7 +55,7 @@ impl Target {
 
     /// What the rehearsal says of a change.
     fn rehearsed(&self, change: &Change) -> Vec<RefusalReason> {
-        let mut stage = Rehearsal::new(&self.catalogue, self.items.iter());
+        let mut stage = Rehearsal::at(Arc::new(rehearse::Target::new(&self.catalogue, self.items.iter())));
         let decision = Decision { included: true, ..Decision::default_for(change) };
         stage.play(change, &decision, FirstContact::LeftWins).refusals.into_iter().map(|r| r.reason).collect()
     }
@@ -385,7 +386,7 @@ fn what_needs_a_refused_change_is_told_to_wait_and_what_is_made_counts() {
         one(4, Kind::TestCase, "2", "In B", Some("b"), &[1]),
         one(5, Kind::TestCase, "3", "In B", Some("b"), &[1]),
     ];
-    let mut stage = Rehearsal::new(&catalogue, [].iter());
+    let mut stage = Rehearsal::at(Arc::new(rehearse::Target::new(&catalogue, [].iter())));
     let told: Vec<Vec<RefusalReason>> = plan
         .iter()
         .map(|c| {

@@ -15,7 +15,7 @@ pub struct BaseSide(pub BTreeMap<String, Value>);
 
 impl BaseSide {
     pub fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of_all(self.0.iter().map(|(k, v)| (k.as_str(), v)))
+        Fingerprint::of(self)
     }
 }
 
@@ -61,7 +61,7 @@ pub struct Agreement {
 
 impl From<BTreeMap<String, Agreed>> for Agreement {
     fn from(fields: BTreeMap<String, Agreed>) -> Agreement {
-        let rules = Fingerprint::of_all(fields.iter().map(|(target, a)| (target.as_str(), a.rule.as_str())));
+        let rules = Fingerprint::of_map(fields.iter().map(|(target, a)| (target, &a.rule)));
         Agreement { fields, rules: Some(rules) }
     }
 }
@@ -83,7 +83,7 @@ impl Agreement {
     }
 
     pub fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of_all(self.fields.iter())
+        Fingerprint::of(&self.fields)
     }
 }
 

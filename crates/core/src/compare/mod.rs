@@ -84,7 +84,7 @@ impl<'a> Comparer<'a> {
         let order = targets(lane);
         // As an agreement makes it: see `Agreement`.
         let rules_digest =
-            Fingerprint::of_all(order.iter().map(|n| (ready[*n].rule.target.as_str(), ready[*n].digest())));
+            Fingerprint::of_map(order.iter().map(|n| (ready[*n].rule.target.as_str(), ready[*n].digest())));
         Comparer { lane, cx, order, ready, rules_digest }
     }
 
@@ -95,7 +95,7 @@ impl<'a> Comparer<'a> {
 
     /// The fingerprint of what the rules take from a left artefact.
     pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        Fingerprint::of_all(self.order.iter().filter_map(|n| {
+        Fingerprint::of_map(self.order.iter().filter_map(|n| {
             let rule = &self.lane.rules[*n];
             Some((rule.target.as_str(), source_value(rule, artefact, self.cx.left_system)?))
         }))
@@ -103,7 +103,7 @@ impl<'a> Comparer<'a> {
 
     /// The fingerprint of what the rules fill in a right artefact.
     pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        Fingerprint::of_all(self.order.iter().map(|n| {
+        Fingerprint::of_map(self.order.iter().map(|n| {
             let target = self.lane.rules[*n].target.as_str();
             (target, right_value(artefact, target))
         }))
@@ -158,7 +158,11 @@ impl<'a> Comparer<'a> {
             let right_same = kept.is_some_and(|(_, r)| now.as_ref() == r);
             let left_same = kept.is_some_and(|(l, _)| source.as_ref() == l);
             let both_same = left_same && right_same;
-            let other_rule = both_same && agreed.is_some_and(|a| a.rule != ready.digest());
+            let other_rule = both_same && agreed.is_some_and(|a| !ready.is_known_as(&a.rule, self.cx));
+            if both_same && !other_rule && agreed.is_some_and(|a| a.rule != ready.digest()) {
+                // It is known by a digest as they were made before.
+                out.rebased.insert(target.to_owned(), Rebase::SameByAnotherRule);
+            }
             let moved = target == LINKS && self.leads_back(left, right);
             let renamed = self.renamed(right, target);
             if both_same && !moved && renamed.is_none() && !other_rule {

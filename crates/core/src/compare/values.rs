@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use crate::catalogue::KindSchema;
 use crate::identity::{comment_is_there, is_same_entry};
 use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION, labelled, same_links, sorted};
-use crate::model::{Artefact, Comment, Fingerprint, HistoryEntry, Reference, Value, with_piece_ids};
+use crate::model::{Artefact, Comment, HistoryEntry, Reference, ShortForm, Value, with_piece_ids};
 
 /// The value of a right artefact under a target name, pseudo-fields included. A field the system left
 /// out of its answer holds nothing.
@@ -81,10 +81,10 @@ pub fn history_of(value: &Value) -> &[HistoryEntry] {
 pub fn holdings(artefact: &Artefact, kind: &KindSchema) -> BTreeMap<String, String> {
     let own = kind.fields.iter().filter(|f| !f.read_only && !matches!(f.id.as_str(), COMMENTS | HISTORY | POSITION));
     let fields = own.map(|f| f.id.as_str()).chain(kind.in_folders.then_some(PARENT));
-    fields.map(|field| (field.to_owned(), holding(artefact, field))).collect()
+    fields.map(|field| (field.to_owned(), holding(artefact, field, ShortForm::Now))).collect()
 }
 
-fn holding(artefact: &Artefact, field: &str) -> String {
+fn holding(artefact: &Artefact, field: &str, form: ShortForm) -> String {
     let value = right_value(artefact, field);
     match value.as_ref() {
         blank if blank.is_blank() => String::new(),
@@ -92,14 +92,10 @@ fn holding(artefact: &Artefact, field: &str) -> String {
         Value::ChoiceList(list) | Value::UserList(list) => {
             let mut list = list.clone();
             list.sort();
-            short(&list)
+            form.of(&list)
         }
-        value => short(value),
+        value => form.of(value),
     }
-}
-
-fn short<T: std::hash::Hash>(thing: &T) -> String {
-    format!("{:?}", Fingerprint::of(thing))
 }
 
 /// The fields of which an artefact holds something else than it did, apart from those that were written.
@@ -108,6 +104,7 @@ pub fn changed_besides(
     after: &Artefact,
     written: &dyn Fn(&str) -> bool,
 ) -> Vec<String> {
-    let differs = |(field, was): &(&String, &String)| !written(field) && holding(after, field) != **was;
+    let differs =
+        |(field, was): &(&String, &String)| !written(field) && holding(after, field, ShortForm::of_kept(was)) != **was;
     before.iter().filter(differs).map(|(field, _)| field.clone()).collect()
 }

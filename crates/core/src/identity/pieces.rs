@@ -5,10 +5,11 @@
 //! nothing is remembered (an item that was at both ends before), one that says the same is taken for it.
 
 use std::collections::HashSet;
+use std::hash::Hash;
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Block, Comment, Document, Fingerprint, HistoryEntry, Inline, Piece, piece_ids};
+use crate::model::{Block, Comment, Document, HistoryEntry, Inline, Piece, ShortForm, piece_ids};
 
 /// A piece of the left that the right accepted.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -19,7 +20,7 @@ pub struct Accepted {
     pub left: String,
     /// What tells it apart at the right; none if the right did not say.
     pub right: Option<String>,
-    /// What it said when it was carried, as a fingerprint in hex.
+    /// What it said when it was carried, as a short fingerprint: see [`said`].
     pub said: String,
     /// For a piece that was sent and of which no answer came: what was there before, so that it may be there or not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -51,8 +52,27 @@ impl<P> Sorted<P> {
 }
 
 /// What a piece says, as it is remembered.
-pub fn said<T: std::hash::Hash>(body: &T) -> String {
-    format!("{:?}", Fingerprint::of(body))
+pub fn said<T: Serialize + Hash>(body: &T) -> String {
+    ShortForm::Now.of(body)
+}
+
+/// What a piece says, in each form in which it may be remembered.
+struct Words {
+    now: String,
+    former: String,
+}
+
+impl Words {
+    fn of<T: Serialize + Hash>(body: &T) -> Words {
+        Words { now: said(body), former: ShortForm::Former.of(body) }
+    }
+
+    fn are(&self, remembered: &str) -> bool {
+        match ShortForm::of_kept(remembered) {
+            ShortForm::Now => self.now == remembered,
+            ShortForm::Former => self.former == remembered,
+        }
+    }
 }
 
 /// The comments of one item at both ends.
@@ -85,7 +105,7 @@ pub fn sort_comments(said_of_one: SaidOfOne<'_>, accepted: &[Accepted]) -> Sorte
         body.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(head)] });
         Comment { body, ..c.clone() }
     };
-    let bodies: Vec<String> = source.iter().map(|c| said(&c.body)).collect();
+    let bodies: Vec<Words> = source.iter().map(|c| Words::of(&c.body)).collect();
     sort(slot, (&piece_ids(source), &bodies), wanted, now, accepted, (&same, &mended))
 }
 
@@ -97,7 +117,7 @@ pub fn sort_history(
     accepted: &[Accepted],
 ) -> Sorted<HistoryEntry> {
     let same = |n: usize, at: usize| is_same_entry(&wanted[n], &now[at]);
-    let bodies: Vec<String> = source.iter().map(|e| said(&(&e.field, &e.before, &e.after))).collect();
+    let bodies: Vec<Words> = source.iter().map(|e| Words::of(&(&e.field, &e.before, &e.after))).collect();
     sort(slot, (&piece_ids(source), &bodies), wanted, now, accepted, (&same, &HistoryEntry::clone))
 }
 
@@ -123,7 +143,7 @@ type Ways<'w, P> = (&'w dyn Fn(usize, usize) -> bool, &'w dyn Fn(&P) -> P);
 
 fn sort<P: Piece>(
     slot: &str,
-    (left_ids, bodies): (&[String], &[String]),
+    (left_ids, bodies): (&[String], &[Words]),
     wanted: &[P],
     now: &[P],
     accepted: &[Accepted],
@@ -141,7 +161,7 @@ fn sort<P: Piece>(
     let find = |n: usize, exact: bool, met: &HashSet<usize>| {
         accepted.iter().enumerate().find(|(at, a)| {
             let is_its = if exact { a.left == left_ids[n] } else { base(&a.left) == base(&left_ids[n]) };
-            is_its && !met.contains(at) && (exact || a.said == bodies[n])
+            is_its && !met.contains(at) && (exact || bodies[n].are(&a.said))
         })
     };
     let mut remembered: Vec<Option<&Accepted>> = vec![None; left_ids.len()];
@@ -160,7 +180,7 @@ fn sort<P: Piece>(
             slot: slot.to_owned(),
             left: id.clone(),
             right: Some(right_ids[at].clone()),
-            said: bodies[n].clone(),
+            said: bodies[n].now.clone(),
             before: None,
         };
         match remembered[n] {
@@ -182,11 +202,13 @@ fn sort<P: Piece>(
                     out.removed_there.push(piece.clone());
                 }
                 // Somebody mended it at the left: what is there can't be changed, so the new words follow.
-                let again = format!("{id}~{}", bodies[n]);
-                let followed = accepted.iter().position(|a| a.left == again);
+                let is_again = |a: &&Accepted| {
+                    a.left.strip_prefix(&id).and_then(|l| l.strip_prefix('~')).is_some_and(|said| bodies[n].are(said))
+                };
+                let followed = accepted.iter().position(is_again);
                 met.extend(followed);
-                if a.said != bodies[n] && there && followed.is_none() {
-                    out.to_add.push(mended(piece).with_id(again));
+                if !bodies[n].are(&a.said) && there && followed.is_none() {
+                    out.to_add.push(mended(piece).with_id(format!("{id}~{}", bodies[n].now)));
                 }
             }
             None => {

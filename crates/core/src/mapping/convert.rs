@@ -5,6 +5,7 @@
 
 use std::borrow::Cow;
 use std::collections::{HashMap, HashSet};
+use std::sync::OnceLock;
 
 use super::amounts::{hours, number, shortened};
 use super::comments::{gathered, past};
@@ -20,7 +21,7 @@ use crate::catalogue::{Catalogue, FieldSchema, KindSchema};
 use crate::expression::names_field;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::FaultReason;
-use crate::model::{Artefact, Document, Fingerprint, Kind, Link, LinkEnd, Reference, Value};
+use crate::model::{Artefact, Document, Kind, Link, LinkEnd, Reference, ShortForm, Value};
 
 /// Where an artefact of the left is, or will be, at the right.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -116,6 +117,8 @@ pub struct Ready<'r> {
     /// Values that the target allows; none if it takes any.
     pub(super) allowed: Option<HashSet<&'r str>>,
     digest: String,
+    /// The digest as they were made before; see [`ShortForm::Former`].
+    former: OnceLock<String>,
 }
 
 type Rows<'r> = HashMap<&'r str, &'r ValueRow>;
@@ -137,7 +140,8 @@ impl<'r> Ready<'r> {
             field,
             rows: rule.conversions.iter().map(rows).collect(),
             allowed: allowed.map(|a| a.iter().map(String::as_str).collect()),
-            digest: digest(rule, field, cx),
+            digest: digest(rule, field, cx, ShortForm::Now),
+            former: OnceLock::new(),
         }
     }
 
@@ -145,6 +149,14 @@ impl<'r> Ready<'r> {
     /// has another.
     pub fn digest(&self) -> &str {
         &self.digest
+    }
+
+    /// Whether a digest that was kept is of this rule, in whichever form it was made.
+    pub fn is_known_as(&self, kept: &str, cx: &Context<'_>) -> bool {
+        match ShortForm::of_kept(kept) {
+            ShortForm::Now => self.digest == kept,
+            form => self.former.get_or_init(|| digest(self.rule, self.field, cx, form)) == kept,
+        }
     }
 
     /// Whether the rule takes something from a field of the left.
@@ -209,12 +221,11 @@ impl<'r> Ready<'r> {
     }
 }
 
-fn digest(rule: &Rule, field: Option<&FieldSchema>, cx: &Context<'_>) -> String {
+fn digest(rule: &Rule, field: Option<&FieldSchema>, cx: &Context<'_>, form: ShortForm) -> String {
     let names_people = rule.conversions.iter().any(|c| matches!(c, Conversion::Users(_)))
         || matches!(rule.source, Source::Comments | Source::CommentsAndHistory | Source::History);
-    let people = names_people.then(|| (&cx.left.users, cx.right_users.digest()));
-    let read = serde_json::to_string(&(rule, field, cx.left_system, people)).unwrap_or_default();
-    format!("{:?}", Fingerprint::of(&read))
+    let people = names_people.then(|| (&cx.left.users, cx.right_users.digest(form)));
+    form.of_json(&(rule, field, cx.left_system, people))
 }
 
 /// Applies `rule` to one artefact.

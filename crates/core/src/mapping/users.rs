@@ -6,7 +6,7 @@
 use std::collections::HashMap;
 
 use crate::catalogue::{Catalogue, User};
-use crate::model::Fingerprint;
+use crate::model::ShortForm;
 
 /// How somebody was recognised.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
@@ -26,12 +26,13 @@ pub struct UserMatcher {
     by_name: HashMap<String, Vec<String>>,
     logins: HashMap<String, String>,
     digest: String,
+    former: String,
 }
 
 impl UserMatcher {
     pub fn new(users: &[User]) -> UserMatcher {
-        let listed = serde_json::to_string(users).unwrap_or_default();
-        let mut matcher = UserMatcher { digest: format!("{:?}", Fingerprint::of(&listed)), ..UserMatcher::default() };
+        let [digest, former] = [ShortForm::Now, ShortForm::Former].map(|form| form.of_json(users));
+        let mut matcher = UserMatcher { digest, former, ..UserMatcher::default() };
         for u in users {
             let add = |map: &mut HashMap<String, Vec<String>>, key: Option<&str>| {
                 if let Some(key) = key.map(fold).filter(|k| !k.is_empty()) {
@@ -49,8 +50,11 @@ impl UserMatcher {
     }
 
     /// Of everybody who is known there.
-    pub(super) fn digest(&self) -> &str {
-        &self.digest
+    pub(super) fn digest(&self, form: ShortForm) -> &str {
+        match form {
+            ShortForm::Now => &self.digest,
+            ShortForm::Former => &self.former,
+        }
     }
 
     /// The login of somebody, by id.

@@ -8,6 +8,7 @@ use serde::de::DeserializeOwned;
 use serde_json::Value as Json;
 
 use super::Artefact;
+use crate::bounds::LONGEST_LOSS;
 use crate::catalogue::Catalogue;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT};
@@ -32,16 +33,23 @@ pub fn keepable_artefact(artefact: Artefact) -> Artefact {
     let told: Vec<Loss> = found
         .iter()
         .filter(|(path, _)| !matches!(path[0].as_str(), "read_losses" | "title"))
-        .map(|(path, text)| Loss {
-            field: field_of(path),
-            kind: LossKind::Substituted,
-            cause: LossCause::NotReadable { what: "NUL is a character that can't be kept".to_owned() },
-            before: text.replace('\0', "␀"),
-            after: replaced(text),
-        })
+        .map(|(path, text)| without_nul(&field_of(path), text).1)
         .collect();
     out.read_losses.extend(told);
     out
+}
+
+/// A text of a field as it can be kept, and what is told of it.
+pub fn without_nul(field: &str, text: &str) -> (String, Loss) {
+    let plain = replaced(text);
+    let loss = Loss {
+        field: field.to_owned(),
+        kind: LossKind::Substituted,
+        cause: LossCause::NotReadable { what: "NUL is a character that can't be kept".to_owned() },
+        before: text.chars().take(LONGEST_LOSS).collect::<String>().replace('\0', "␀"),
+        after: plain.chars().take(LONGEST_LOSS).collect(),
+    };
+    (plain, loss)
 }
 
 /// A catalogue as it can be kept. A field whose id can't be is only read: its system would not know it by another.

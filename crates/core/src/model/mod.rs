@@ -7,6 +7,7 @@
 mod artefact;
 mod document;
 mod fields;
+mod fingerprint;
 mod keepable;
 mod kind;
 mod levels;
@@ -20,7 +21,8 @@ pub use artefact::{Artefact, Attachment, Comment, HistoryEntry, Link, LinkEnd, L
 pub use document::{Block, Document, Inline, is_address};
 pub(crate) use document::{picture_at, plain_inlines};
 pub use fields::{FieldKey, Fields};
-pub use keepable::{keepable, keepable_artefact, keepable_catalogue};
+pub use fingerprint::{FORM, Fingerprint, ShortForm, canonical};
+pub use keepable::{keepable, keepable_artefact, keepable_catalogue, without_nul};
 pub use kind::Kind;
 pub use levels::levels;
 pub use piece::{Piece, piece_ids, with_piece_ids};
@@ -28,5 +30,5 @@ pub use span::Span;
 pub use steps::{Argument, Call, Step};
 #[cfg(feature = "schema")]
 pub use value::ValueSchema;
-pub use value::{Decimal, Fingerprint, Pending, Reference, Value, ValueError, ValueType, read_day};
+pub use value::{Decimal, Pending, Reference, Value, ValueError, ValueType, read_day};
 pub use verdict::Verdict;

@@ -4,12 +4,11 @@
 //! absent field was never offered by the system, an empty one was cleared, and an unreadable one holds
 //! something that must not be overwritten blindly.
 
-use std::hash::{Hash, Hasher};
-
 use chrono::{DateTime, Datelike, FixedOffset, NaiveDate};
 use serde::{Deserialize, Serialize};
 
 use super::{Attachment, Comment, Document, HistoryEntry, Kind, Link, Span, Step};
+use crate::bounds::YEARS;
 
 /// A value of a field.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -219,10 +218,9 @@ impl Decimal {
     }
 }
 
-/// Reads a day as ISO 8601 §5.2.2.1 writes one, of the years 0 to 9999; years beyond need an agreement there (§5.2.2.3),
-/// and counting with them leaves what a calendar can hold.
+/// Reads a day as ISO 8601 §5.2.2.1 writes one, of the [`YEARS`] that are taken.
 pub fn read_day(text: &str) -> Option<NaiveDate> {
-    text.parse::<NaiveDate>().ok().filter(|day| (0..=9999).contains(&day.year()))
+    text.parse::<NaiveDate>().ok().filter(|day| YEARS.contains(&day.year()))
 }
 
 impl Ord for Decimal {
@@ -400,50 +398,6 @@ impl Value {
     }
 }
 
-/// BLAKE3 over a value or a set of values. Equal values have equal fingerprints; the encoding is that
-/// of `std::hash::Hash`, so a fingerprint is a hint for one build of Hovrel ("nothing changed, do not
-/// look further") and never the only record of a value.
-#[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub struct Fingerprint(pub [u8; 32]);
-
-impl Fingerprint {
-    pub fn of<T: Hash + ?Sized>(thing: &T) -> Fingerprint {
-        Fingerprint::of_all(std::iter::once(thing))
-    }
-
-    /// The fingerprint of a sequence, without collecting it.
-    pub fn of_all<T: Hash>(things: impl Iterator<Item = T>) -> Fingerprint {
-        // Gathered first: BLAKE3 is several times faster on one run of bytes than on many short ones.
-        let mut bytes = Gathered(Vec::with_capacity(1024));
-        for thing in things {
-            thing.hash(&mut bytes);
-        }
-        Fingerprint(*blake3::hash(&bytes.0).as_bytes())
-    }
-}
-
-impl std::fmt::Debug for Fingerprint {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        for b in &self.0[..6] {
-            write!(f, "{b:02x}")?;
-        }
-        Ok(())
-    }
-}
-
-struct Gathered(Vec<u8>);
-
-impl Hasher for Gathered {
-    fn write(&mut self, bytes: &[u8]) {
-        self.0.extend_from_slice(bytes);
-    }
-
-    fn finish(&self) -> u64 {
-        // Only the bytes are read; the 64-bit form exists to satisfy the trait.
-        0
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -481,13 +435,5 @@ mod tests {
         let mut texts = ["10", "-3.5", "9.99", "0", "-3", "9007199254740993", "9007199254740992.5", "0.1"];
         texts.sort_by_key(|t| Decimal::parse(t).unwrap());
         assert_eq!(texts, ["-3.5", "-3", "0", "0.1", "9.99", "10", "9007199254740992.5", "9007199254740993"]);
-    }
-
-    #[test]
-    fn equal_values_have_equal_fingerprints_and_others_do_not() {
-        let a = Value::text("Wind above limit");
-        assert_eq!(Fingerprint::of(&a), Fingerprint::of(&a.clone()));
-        assert_ne!(Fingerprint::of(&a), Fingerprint::of(&Value::choice("Wind above limit")));
-        assert_ne!(Fingerprint::of(&Value::Empty), Fingerprint::of(&Value::text("")));
     }
 }

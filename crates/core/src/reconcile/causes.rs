@@ -155,8 +155,8 @@ pub struct Case<'a> {
     /// Whether the left, and the right, are as when last in step; none if the field never was.
     pub same: Option<(bool, bool)>,
     pub agreed: Option<&'a Agreed>,
-    /// The digest of the rule.
-    pub rule: &'a str,
+    /// Whether the rule is the one under which it came to be in step.
+    pub same_rule: bool,
     pub fate: Option<&'a Fate>,
 }
 
@@ -190,7 +190,7 @@ impl Case<'_> {
         }
         match &agreed.made {
             Some(made) if same(made, self.expected) => DifferenceCause::ChangedOnSaving,
-            _ if agreed.rule != self.rule => DifferenceCause::RuleChanged,
+            _ if !self.same_rule => DifferenceCause::RuleChanged,
             Some(_) | None => DifferenceCause::TargetMoved,
         }
     }

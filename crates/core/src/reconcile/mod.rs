@@ -471,7 +471,8 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
                     (false, Some((l, r))) => Some((left_side.0.get(target) == Some(l), now.as_ref() == r)),
                 };
                 let agreed = pair.agreed.as_ref().and_then(|a| a.field(target));
-                Case { target, expected: &expected, same, agreed, rule: ready.digest(), fate }.cause()
+                let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, cx));
+                Case { target, expected: &expected, same, agreed, same_rule, fate }.cause()
             };
             if cause.weight() == Weight::Settled {
                 entry.settled += 1;

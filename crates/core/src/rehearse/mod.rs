@@ -9,6 +9,7 @@ mod refusal;
 mod values;
 
 use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 
 pub use effort::{Cost, Effort, Estimate, LINKING_BACK, Pace};
 pub use refusal::{Refusal, RefusalReason};
@@ -20,15 +21,23 @@ use crate::model::{Artefact, Kind, Link, LinkEnd, Reference, Value, levels};
 use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, makes_new};
 use crate::workflow::Hindrance;
 
-/// A copy of the target: its rules, and of what it holds as much as they ask about.
-pub struct Rehearsal {
+/// A copy of the target: its rules, and of what it holds as much as they ask about. Many rehearsals may be held at one.
+#[derive(Debug, Default)]
+pub struct Target {
     kinds: Vec<KindSchema>,
     people: HashSet<String>,
     /// Everything there, with the depth of folders from 1.
     there: HashMap<(Kind, String), u32>,
+    /// Values that nothing else may hold, with the key of what holds them.
+    taken: HashMap<(Kind, String, String), String>,
+}
+
+/// A plan that is played to a target.
+pub struct Rehearsal {
+    target: Arc<Target>,
     /// What the plan has made so far, by kind and id at the left: the depth of folders, and the place of the change.
     made: HashMap<(Kind, String), (u32, u32)>,
-    /// Values that nothing else may hold, with the key of what holds them.
+    /// Values that nothing else may hold and that the plan has written so far, with the key of what holds them.
     taken: HashMap<(Kind, String, String), String>,
     refused: HashSet<u32>,
     /// One change alone is looked at: what its plan makes counts as made.
@@ -48,21 +57,16 @@ pub struct Played {
 /// Changes that are about as near as this are carried out together.
 const TOGETHER: u32 = 50;
 
-impl Rehearsal {
-    /// `there` is everything that the target holds, folders included.
-    pub fn new<'a>(catalogue: &Catalogue, there: impl Iterator<Item = &'a Artefact> + Clone) -> Rehearsal {
+impl Target {
+    /// `there` is everything that it holds, folders included.
+    pub fn new<'a>(catalogue: &Catalogue, there: impl Iterator<Item = &'a Artefact> + Clone) -> Target {
         let parents: HashMap<&str, Option<&str>> =
             there.clone().filter(|a| a.kind == Kind::Folder).map(|a| (a.id.as_str(), a.parent.as_deref())).collect();
         let depths = levels(&parents);
-        let mut out = Rehearsal {
+        let mut out = Target {
             kinds: catalogue.kinds.clone(),
             people: catalogue.users.iter().map(|u| u.id.clone()).collect(),
-            there: HashMap::new(),
-            made: HashMap::new(),
-            taken: HashMap::new(),
-            refused: HashSet::new(),
-            alone: false,
-            effort: Effort::default(),
+            ..Target::default()
         };
         for a in there {
             let levels = if a.kind == Kind::Folder { depths.get(a.id.as_str()).copied().unwrap_or(1) } else { 0 };
@@ -79,6 +83,19 @@ impl Rehearsal {
             }
         }
         out
+    }
+}
+
+impl Rehearsal {
+    pub fn at(target: Arc<Target>) -> Rehearsal {
+        Rehearsal {
+            target,
+            made: HashMap::new(),
+            taken: HashMap::new(),
+            refused: HashSet::new(),
+            alone: false,
+            effort: Effort::default(),
+        }
     }
 
     /// For one change by itself, whose decision was changed: what comes before it in its plan counts as made.
@@ -107,7 +124,8 @@ impl Rehearsal {
             fields.retain(|f| f.write != Value::Empty);
         }
         let mut out: Vec<Refusal> = Vec::new();
-        let kind = self.kinds.iter().find(|k| k.kind == change.right_kind);
+        let target = self.target.clone();
+        let kind = target.kinds.iter().find(|k| k.kind == change.right_kind);
         let Some(kind) = kind.filter(|k| k.writable || fields.is_empty()) else {
             self.refused.insert(change.seq);
             return told(vec![Refusal::new("", RefusalReason::KindNotTaken)], Cost::default());
@@ -120,7 +138,7 @@ impl Rehearsal {
         match right {
             None => out.extend(missing(kind, &fields)),
             Some(side) => {
-                if !self.there.contains_key(&(change.right_kind, side.id.clone())) {
+                if !self.target.there.contains_key(&(change.right_kind, side.id.clone())) {
                     out.push(Refusal::new("", RefusalReason::ItemGone));
                 }
                 for field in fields.iter().filter(|f| !says_something(&f.write)) {
@@ -157,7 +175,7 @@ impl Rehearsal {
     fn depth_in(&self, parent: Option<&Reference>) -> u32 {
         match parent {
             None => 0,
-            Some(Reference::Known(id)) => self.there.get(&(Kind::Folder, id.clone())).copied().unwrap_or(0),
+            Some(Reference::Known(id)) => self.target.there.get(&(Kind::Folder, id.clone())).copied().unwrap_or(0),
             Some(Reference::Pending { kind, id }) => self.made.get(&(*kind, id.clone())).map_or(0, |(depth, _)| *depth),
         }
     }
@@ -180,8 +198,8 @@ impl Rehearsal {
     fn has(&self, kind: Option<Kind>, reference: &Reference) -> bool {
         match reference {
             Reference::Known(id) => {
-                let of = |k: Kind| self.there.contains_key(&(k, id.clone()));
-                kind.map_or_else(|| self.kinds.iter().any(|k| of(k.kind)), of)
+                let of = |k: Kind| self.target.there.contains_key(&(k, id.clone()));
+                kind.map_or_else(|| self.target.kinds.iter().any(|k| of(k.kind)), of)
             }
             Reference::Pending { kind, id } => self.alone || self.made.contains_key(&(*kind, id.clone())),
         }
@@ -196,13 +214,16 @@ impl Rehearsal {
         if schema.read_only {
             out.push(RefusalReason::ReadOnly);
         }
-        let known =
-            Checked { has: &|kind, reference| self.has(kind, reference), is_person: &|id| self.people.contains(id) };
+        let known = Checked {
+            has: &|kind, reference| self.has(kind, reference),
+            is_person: &|id| self.target.people.contains(id),
+        };
         out.extend(known.refusals(schema, &field.write));
         if schema.unique && !field.write.is_blank() {
             let value = field.write.display();
             let own = change.right.as_ref().map(|r| r.key.as_str());
-            let held = self.taken.get(&(kind.kind, field.field.clone(), value.clone()));
+            let unique = (kind.kind, field.field.clone(), value.clone());
+            let held = self.taken.get(&unique).or_else(|| self.target.taken.get(&unique));
             if let Some(by) = held.filter(|by| Some(by.as_str()) != own) {
                 out.push(RefusalReason::Taken { value, by: by.clone() });
             }

@@ -22,46 +22,55 @@ fn blocks_depth(list: &[Block]) -> usize {
     list.iter().map(block_depth).max().unwrap_or(0)
 }
 
-/// Objects and lists in one another, of one block.
-fn block_depth(block: &Block) -> usize {
+/// Objects and lists that a block puts around what stands in it.
+fn around(block: &Block) -> usize {
     match block {
-        Block::Paragraph { content } | Block::Heading { content, .. } => 2 + inlines_depth(content),
-        Block::List { items, .. } => 3 + items.iter().map(|i| blocks_depth(i)).max().unwrap_or(0),
-        Block::Table { rows, .. } => 4 + rows.iter().flatten().map(|c| blocks_depth(c)).max().unwrap_or(0),
-        Block::Quote { blocks } => 2 + blocks_depth(blocks),
+        Block::Paragraph { .. } | Block::Heading { .. } | Block::Quote { .. } => 2,
+        Block::List { .. } => 3,
+        Block::Table { .. } => 4,
         Block::Code { .. } | Block::Rule => 1,
     }
+}
+
+/// Objects and lists in one another, of one block.
+fn block_depth(block: &Block) -> usize {
+    let inside = match block {
+        Block::Paragraph { content } | Block::Heading { content, .. } => inlines_depth(content),
+        Block::List { items, .. } => items.iter().map(|i| blocks_depth(i)).max().unwrap_or(0),
+        Block::Table { rows, .. } => rows.iter().flatten().map(|c| blocks_depth(c)).max().unwrap_or(0),
+        Block::Quote { blocks } => blocks_depth(blocks),
+        Block::Code { .. } | Block::Rule => 0,
+    };
+    around(block) + inside
 }
 
 fn inlines_depth(list: &[Inline]) -> usize {
     list.iter().map(|i| i.content().map_or(1, |content| 2 + inlines_depth(content))).max().unwrap_or(0)
 }
 
-/// What must fit into a block for it to stay: a line of text in it.
+/// What a line of text takes: a paragraph with a word in it, or a mark around one.
 const A_LINE: usize = 3;
 
 fn cut_blocks(list: Vec<Block>, room: usize, losses: &mut Vec<TextLoss>) -> Vec<Block> {
-    let around = |block: &Block| match block {
-        Block::List { .. } => 3,
-        Block::Table { .. } => 4,
-        Block::Quote { .. } => 2,
-        _ => 0,
-    };
     list.into_iter()
         .map(|block| {
             if block_depth(&block) <= room {
                 return block;
             }
-            if around(&block) + A_LINE > room {
+            let least = match block {
+                Block::Paragraph { .. } | Block::Heading { .. } => A_LINE,
+                _ => around(&block) + A_LINE,
+            };
+            if least > room {
                 let text = Document { blocks: vec![block] }.plain();
                 losses.push(too_deep(&text));
                 return Block::Paragraph { content: vec![Inline::text(text)] };
             }
             let left = room - around(&block);
             match block {
-                Block::Paragraph { content } => Block::Paragraph { content: cut_inlines(content, left - 2, losses) },
+                Block::Paragraph { content } => Block::Paragraph { content: cut_inlines(content, left, losses) },
                 Block::Heading { level, content } => {
-                    Block::Heading { level, content: cut_inlines(content, left - 2, losses) }
+                    Block::Heading { level, content: cut_inlines(content, left, losses) }
                 }
                 Block::List { start, items } => {
                     Block::List { start, items: items.into_iter().map(|i| cut_blocks(i, left, losses)).collect() }

@@ -51,19 +51,19 @@ pub struct TextLoss {
 
 /// Reads `text` in `format`. Never fails: what can't be kept is listed.
 pub fn read(text: &str, format: TextFormat) -> (Document, Vec<TextLoss>) {
+    if text.len() > LONGEST_MARKUP {
+        let cause = LossCause::NoSuchMarkup { element: "markup in so long a text".to_owned() };
+        let loss = TextLoss { kind: LossKind::Flattened, cause, about: text.to_owned() };
+        // Plain text has no markup to lose.
+        let losses = if format == TextFormat::Plain { Vec::new() } else { few(vec![loss]) };
+        return (plain::read(text), losses);
+    }
     let (document, mut losses) = match format {
-        TextFormat::Plain | TextFormat::PlainLinks if text.len() <= LONGEST_MARKUP => {
-            let links = format == TextFormat::PlainLinks;
-            (if links { plain::read_links(text) } else { plain::read(text) }, Vec::new())
-        }
-        TextFormat::Html if text.len() <= LONGEST_MARKUP => html_read::read(text),
-        TextFormat::Markdown if text.len() <= LONGEST_MARKUP => markdown_read::read(text),
-        TextFormat::Xhtml if text.len() <= LONGEST_MARKUP => xhtml_read::read(text),
+        TextFormat::Html => html_read::read(text),
+        TextFormat::Markdown => markdown_read::read(text),
         TextFormat::Plain => (plain::read(text), Vec::new()),
-        _ => {
-            let cause = LossCause::NoSuchMarkup { element: "markup in so long a text".to_owned() };
-            (plain::read(text), vec![TextLoss { kind: LossKind::Flattened, cause, about: text.to_owned() }])
-        }
+        TextFormat::PlainLinks => (plain::read_links(text), Vec::new()),
+        TextFormat::Xhtml => xhtml_read::read(text),
     };
     let document = bounded::bounded(document, &mut losses);
     (document, few(losses))

@@ -3,11 +3,11 @@
 use std::time::Duration;
 
 use hovrel_connect::{ConnectError, Written};
-use hovrel_core::compare::same;
+use hovrel_core::compare::{changed_besides, same};
 use hovrel_core::mapping::{
     LINKS, Lacking, NotThere, Resolved, as_they_are_called, labelled, named, names_pending, pending_names, resolved,
 };
-use hovrel_core::model::{Artefact, Kind, Value};
+use hovrel_core::model::{Artefact, Kind, ShortForm, Value};
 use hovrel_core::plan::{Change, Decision, FieldChange};
 use hovrel_store::{JournalRow, Stage as Noted};
 
@@ -197,7 +197,7 @@ pub(super) async fn attempt(
         _ if sent.is_empty() => None,
         _ => {
             let id = right_id(change)?;
-            let version = change.right.as_ref().and_then(|s| s.version.clone());
+            let version = planned_version(&c).await?;
             let asked = Update { step: "update", id: &id, version, before: &change.right_holds, was: None };
             let (Written { artefact, own }, sent) = update(&mut c, asked, sent).await?;
             to_come |= sent.lacking.contains_key(LINKS);
@@ -259,10 +259,30 @@ async fn let_go(c: &Course<'_>) -> Result<Stage, Failure> {
 async fn as_planned(c: &Course<'_>) -> Result<Artefact, Failure> {
     let now = read_one(c.t, c.change.right_kind, &right_id(c.change)?).await?;
     let planned = c.change.right.as_ref().and_then(|s| s.version.as_ref());
-    if !c.has_moved() && planned.is_some() && now.version.as_ref() != planned {
+    if !c.has_moved() && planned.is_some() && now.version.as_ref() != planned && !is_as_planned(c.change, &now) {
         return Err(ConnectError::Changed.into());
     }
     Ok(now)
+}
+
+/// The version that the change is based on.
+async fn planned_version(c: &Course<'_>) -> Result<Option<String>, Failure> {
+    let planned = c.change.right.as_ref().and_then(|s| s.version.clone());
+    if planned.as_deref().and_then(ShortForm::of_text) != Some(ShortForm::Former) {
+        return Ok(planned);
+    }
+    let now = read_one(c.t, c.change.right_kind, &right_id(c.change)?).await?;
+    Ok(if is_as_planned(c.change, &now) { now.version } else { planned })
+}
+
+/// Whether an item without a version of its own holds what the plan saw, where the plan is of a time when Hovrel made
+/// versions of what items hold in another way.
+fn is_as_planned(change: &Change, now: &Artefact) -> bool {
+    let form = |version: Option<&String>| version.and_then(|v| ShortForm::of_text(v));
+    let planned = change.right.as_ref().and_then(|s| s.version.as_ref());
+    (form(planned), form(now.version.as_ref())) == (Some(ShortForm::Former), Some(ShortForm::Now))
+        && !change.right_holds.is_empty()
+        && changed_besides(&change.right_holds, now, &|_| false).is_empty()
 }
 
 pub(super) fn right_id(change: &Change) -> Result<String, Failure> {

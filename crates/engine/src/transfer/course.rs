@@ -9,7 +9,7 @@ use hovrel_core::compare::{Agreed, Agreement, Base, BaseSide, Rebase, comments_o
 use hovrel_core::identity::{Accepted, said};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::mapping::{COMMENTS, HISTORY, Lacking, Lane, names_pending};
-use hovrel_core::model::{Artefact, Value};
+use hovrel_core::model::{Artefact, Fingerprint, Value};
 use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Written, WrittenField, base_after,
     fields_to_write, makes_new,
@@ -224,7 +224,7 @@ impl<'a> Course<'a> {
         let old = if fresh.made.is_some() { Base::default() } else { before };
         let written = Written { fields: fresh.written, lacking: fresh.lacking, made: fresh.made };
         let base = base_after(change, self.decision, self.lane.policies.first_contact, &written, &old, digests);
-        let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint().0, serde_json::to_value(side)?));
+        let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint(), serde_json::to_value(side)?));
         let agreed = as_kept(base.agreed)?;
         let mut told: BTreeSet<&str> = written.fields.keys().map(String::as_str).collect();
         if written.made.is_some() {
@@ -273,9 +273,9 @@ impl<'a> Course<'a> {
 }
 
 /// How fields came to be in step, as it is kept.
-fn as_kept(agreed: BTreeMap<String, Agreed>) -> Result<([u8; 32], Json), EngineError> {
+fn as_kept(agreed: BTreeMap<String, Agreed>) -> Result<(Fingerprint, Json), EngineError> {
     let agreement = Agreement::from(agreed);
-    Ok((agreement.fingerprint().0, serde_json::to_value(&agreement)?))
+    Ok((agreement.fingerprint(), serde_json::to_value(&agreement)?))
 }
 
 /// What was decided of a change besides what is written.

@@ -14,7 +14,7 @@ use crate::body::Body;
 use crate::door::listen::Peer;
 use crate::door::origin;
 use crate::problem::{FieldProblem, Problem};
-use crate::session;
+use crate::{password, session};
 
 #[derive(Serialize, ToSchema)]
 pub struct Setup {
@@ -72,8 +72,8 @@ pub async fn make_first(
         return Err(Problem::not_now("There is an administrator already.", "Sign in."));
     }
     let hash = {
-        let _place = app.throttle.place().await.ok_or_else(|| wait(Duration::from_secs(1)))?;
-        session::hash_password(new.password).await?
+        let _place = app.throttle.place().ok_or_else(|| wait(Duration::from_secs(1)))?;
+        password::hash(new.password).await?
     };
     match app.hub.store.make_first_person(new.login.trim(), new.name.trim(), &hash).await? {
         Some(_) => Ok(StatusCode::NO_CONTENT),
@@ -125,10 +125,10 @@ pub async fn sign_in(
         return Err(Problem::field("/login", "nobody has so long a login or password"));
     }
     app.throttle.begin(login, from, Instant::now()).map_err(wait)?;
-    let place = app.throttle.place().await.ok_or_else(|| wait(Duration::from_secs(1)))?;
+    let place = app.throttle.place().ok_or_else(|| wait(Duration::from_secs(1)))?;
     let person = app.hub.store.person_by_login(login).await?;
     let hash = person.as_ref().map(|p| p.password_hash.clone());
-    let verified = session::verify_password(given.password, hash).await;
+    let verified = password::is_right(given.password, hash).await;
     drop(place);
     if verified {
         app.throttle.was_right(login, from);

@@ -7,7 +7,7 @@ pub mod find;
 pub mod jobs;
 pub mod keys;
 pub mod matches;
-mod names;
+pub(crate) mod names;
 pub mod new_field;
 pub mod plan_file;
 pub mod plans;

@@ -1,35 +1,74 @@
 //! What an end calls what its values refer to: folders by path, people by name, items by key and title.
 
 use std::collections::HashMap;
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use chrono::{DateTime, Utc};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::{Artefact, Comment, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value};
+use hovrel_core::rehearse::Target;
+use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::App;
 use crate::cache::Surveyed;
 use crate::problem::Problem;
 
+/// What links to an item: the kind and the place of each artefact with such a link, and the place of the link.
+type Linked = HashMap<(Kind, String), Vec<(Kind, usize, usize)>>;
+
+#[derive(Default)]
 pub struct Names {
     pub catalogue: Catalogue,
     /// None if there was no survey.
     pub surveyed_at: Option<DateTime<Utc>>,
     items: HashMap<Kind, Arc<Surveyed>>,
+    linked: OnceLock<Linked>,
+    target: OnceLock<Arc<Target>>,
 }
 
+type Container = (Uuid, String);
+
+/// When a container was surveyed, and when what it can hold was read.
+type As = (DateTime<Utc>, DateTime<Utc>);
+
+/// The names of ends that were asked for last, as long as nothing new was read of them.
+#[derive(Default)]
+pub struct Known(Mutex<HashMap<Container, (As, Arc<Names>)>>);
+
+/// Ends that are kept; the oldest survey goes first.
+const MOST: usize = 8;
+
 impl Names {
-    /// From the last survey of a container.
-    pub async fn of(app: &App, system: Uuid, container: &str) -> Result<Names, Problem> {
-        let survey = app.hub.store.survey(system, container).await?;
-        let surveyed_at = survey.as_ref().map(|s| s.at);
-        let catalogue: Catalogue = survey.map(|s| serde_json::from_value(s.catalogue)).transpose()?.unwrap_or_default();
+    /// From the last survey of a container. What that takes is done once, and not for each who asks.
+    pub async fn of(app: &App, system: Uuid, container: &str) -> Result<Arc<Names>, Problem> {
+        let store = &app.hub.store;
+        let Some(read_at) = store.read_at(system, container).await? else { return Ok(Arc::default()) };
+        let key = (system, container.to_owned());
+        let known = || app.names.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, names)) = known().get(&key).filter(|(at, _)| *at == read_at) {
+            return Ok(names.clone());
+        }
+        let Some(survey) = store.survey(system, container).await? else { return Ok(Arc::default()) };
+        let catalogue: Catalogue = serde_json::from_value(survey.catalogue)?;
         let mut items = HashMap::new();
         for kind in catalogue.kinds.iter().map(|k| k.kind) {
-            items.insert(kind, app.cache.get(&app.hub.store, system, container, kind).await?);
+            items.insert(kind, app.cache.as_of(store, survey.at, system, container, kind).await?);
         }
-        Ok(Names { catalogue, surveyed_at, items })
+        let names = Arc::new(Names { catalogue, surveyed_at: Some(survey.at), items, ..Names::default() });
+        let mut known = known();
+        if known.len() >= MOST && !known.contains_key(&key) {
+            let oldest = known.iter().min_by_key(|(_, (at, _))| *at).map(|(k, _)| k.clone());
+            oldest.map(|k| known.remove(&k));
+        }
+        known.insert(key, (read_at, names.clone()));
+        Ok(names)
+    }
+
+    /// The end as a plan is rehearsed at it.
+    pub fn target(&self) -> Arc<Target> {
+        let all = self.items.values().flat_map(|kept| &kept.artefacts);
+        self.target.get_or_init(|| block_in_place(|| Arc::new(Target::new(&self.catalogue, all)))).clone()
     }
 
     /// The kind that a field refers to; folders for what is no field.
@@ -46,23 +85,32 @@ impl Names {
         kept.by_id(id).map_or_else(|| id.to_owned(), |a| format!("{} {}", a.key, a.title))
     }
 
-    /// Everything that was surveyed.
-    pub fn all(&self) -> impl Iterator<Item = &Artefact> + Clone {
-        self.items.values().flat_map(|kept| &kept.artefacts)
-    }
-
     pub fn found(&self, kind: Kind, id: &str) -> Option<&Artefact> {
         self.items.get(&kind)?.by_id(id)
     }
 
     /// Everything that links to an item: the type of the link in words, the kind, and the item.
     pub fn linked_from(&self, kind: Kind, id: &str) -> impl Iterator<Item = (String, Kind, &Artefact)> {
-        let target = LinkEnd::Artefact { kind, id: id.to_owned() };
-        self.items.iter().flat_map(move |(kind, kept)| {
-            let target = target.clone();
-            let links = kept.artefacts.iter().flat_map(|a| a.links.iter().map(move |l| (a, l)));
-            links.filter(move |(_, l)| l.target == target).map(|(a, l)| (l.link_type.word().to_owned(), *kind, a))
+        let linked = self.linked.get_or_init(|| block_in_place(|| self.linked()));
+        let found = linked.get(&(kind, id.to_owned())).map_or(&[][..], Vec::as_slice);
+        found.iter().filter_map(|(kind, place, link)| {
+            let from = self.items.get(kind)?.artefacts.get(*place)?;
+            Some((from.links.get(*link)?.link_type.word().to_owned(), *kind, from))
         })
+    }
+
+    fn linked(&self) -> Linked {
+        let mut out = Linked::new();
+        for (from, kept) in &self.items {
+            for (place, artefact) in kept.artefacts.iter().enumerate() {
+                for (n, link) in artefact.links.iter().enumerate() {
+                    if let LinkEnd::Artefact { kind, id } = &link.target {
+                        out.entry((*kind, id.clone())).or_default().push((*from, place, n));
+                    }
+                }
+            }
+        }
+        out
     }
 
     fn person(&self, id: &str) -> String {

@@ -7,10 +7,10 @@ use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::{Kind, Value};
-use hovrel_core::plan::{Change, Decision, FieldDecision, Outcome, fields_to_write, makes_new};
+use hovrel_core::plan::{Brief, Change, Decision, FieldDecision, Outcome, makes_new};
 use hovrel_core::rehearse::{Estimate, Refusal, RefusalReason, Rehearsal};
 use hovrel_engine::PlanSummary;
-use hovrel_store::{ChangeCount, ChangeFilter, ChangeRow, NewJob, Plan};
+use hovrel_store::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, NewJob, Plan};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -252,42 +252,41 @@ fn refusal_words(refusal: &Refusal) -> String {
     if refusal.field.is_empty() { told } else { format!("{}: {told}", refusal.field) }
 }
 
-fn first_contact(lanes: &[Lane], change: &Change) -> FirstContact {
-    lanes.iter().find(|l| l.id == change.lane).map(|l| l.policies.first_contact).unwrap_or_default()
+fn first_contact(lanes: &[Lane], lane: &str) -> FirstContact {
+    lanes.iter().find(|l| l.id == lane).map(|l| l.policies.first_contact).unwrap_or_default()
 }
 
-fn listed(read: Read, lanes: &[Lane]) -> ListedChange {
-    let Read { change, decision, included, refusals } = read;
-    let policy = first_contact(lanes, &change);
-    let open = change
-        .fields
-        .iter()
-        .filter(|f| f.reason.is_conflict() && decision.field(f, policy) == FieldDecision::Leave && !decision.as_new);
-    let value = |found: fn(&Value) -> Option<u32>| change.fields.iter().find_map(|f| found(&f.write));
-    let at_left = match change.outcome {
+fn listed(
+    seq: u32,
+    brief: Brief,
+    (decision, included, refusals): (&Decision, bool, &[Refusal]),
+    lanes: &[Lane],
+) -> ListedChange {
+    let policy = first_contact(lanes, &brief.lane);
+    let at_left = match brief.outcome {
         Outcome::GoneRight => false,
         Outcome::GoneLeft | Outcome::LeftScope => true,
-        _ => change.right.is_some(),
+        _ => brief.right.is_some(),
     };
     ListedChange {
-        seq: change.seq,
-        kind: change.kind,
-        outcome: change.outcome,
-        fields: change.fields.len() as u32,
-        fields_written: fields_to_write(&change, &decision, policy).len() as u32,
-        conflicts_open: open.count() as u32,
-        losses: change.losses.len() as u32,
-        faults: change.faults.iter().map(|(field, reason)| format!("{field}: {}", reason.describe())).collect(),
+        seq,
+        fields: brief.fields.len() as u32,
+        fields_written: brief.fields_written(decision, policy) as u32,
+        conflicts_open: brief.conflicts_open(decision, policy) as u32,
+        faults: brief.faults.iter().map(|(field, reason)| format!("{field}: {}", reason.describe())).collect(),
         refusals: refusals.iter().map(refusal_words).collect(),
-        steps: value(|v| if let Value::Steps(s) = v { Some(s.len() as u32) } else { None }),
-        files: value(|v| if let Value::Attachments(a) = v { Some(a.len() as u32) } else { None }).unwrap_or(0),
-        left: change.left,
-        right: change.right,
-        evidence: change.evidence,
+        kind: brief.kind,
+        outcome: brief.outcome,
+        losses: brief.losses,
+        steps: brief.steps,
+        files: brief.files,
+        left: brief.left,
+        right: brief.right,
+        evidence: brief.evidence,
         included,
         as_new: decision.as_new,
         let_go: decision.let_go,
-        absence: change.absence.map(|a| a.describe(at_left).to_owned()),
+        absence: brief.absence.map(|a| a.describe(at_left).to_owned()),
     }
 }
 
@@ -306,7 +305,12 @@ pub async fn changes(
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
     let (rows, total) = app.hub.store.list_changes(id, &query.filter(&lanes)?, after, limit).await?;
     let next = (rows.len() as i64 == limit).then(|| rows.last().map(|r| r.seq)).flatten();
-    let items = rows.into_iter().map(|r| Ok(listed(read(r)?, &lanes))).collect::<Result<_, Problem>>()?;
+    let one = |row: BriefRow| {
+        let (brief, decision) = (serde_json::from_value(row.brief)?, serde_json::from_value(row.decision)?);
+        let refusals: Vec<Refusal> = serde_json::from_value(row.refusals)?;
+        Ok(listed(row.seq as u32, brief, (&decision, row.included, &refusals), &lanes))
+    };
+    let items = rows.into_iter().map(one).collect::<Result<_, Problem>>()?;
     Ok(Json(ChangeList { items, total, next }))
 }
 
@@ -378,7 +382,7 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
         }
     }
     let (left_kind, right_kind) = (row.change.kind, row.change.right_kind);
-    let policy = first_contact(&lanes, &row.change);
+    let policy = first_contact(&lanes, &row.change.lane);
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
     let kind = right.catalogue.kind(row.change.right_kind);
     let instead = row.change.outcome != Outcome::NewRight && makes_new(&row.change, &row.decision);
@@ -413,7 +417,7 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
         fields: fields.collect(),
         losses: row.change.losses.iter().map(LossDetail::of).collect(),
         depends_on: row.change.depends_on.clone(),
-        change: listed(row, &lanes),
+        change: listed(seq, Brief::of(&row.change), (&row.decision, row.included, &row.refusals), &lanes),
     })
 }
 
@@ -551,8 +555,8 @@ async fn refusals_once_decided(
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
     let route = app.hub.store.route(plan.route_id).await?;
     let there = Names::of(app, route.right_system, &route.right_container).await?;
-    let mut stage = Rehearsal::new(&there.catalogue, there.all()).alone();
-    let mut out = stage.play(change, decision, first_contact(&lanes, change)).refusals;
+    let mut stage = Rehearsal::at(there.target()).alone();
+    let mut out = stage.play(change, decision, first_contact(&lanes, &change.lane)).refusals;
     let of_the_whole = |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
     out.extend(before.into_iter().filter(of_the_whole));
     Ok(out)

@@ -521,13 +521,16 @@ pub async fn artefacts(
     Path((id, container)): Path<(Uuid, String)>,
     Query(query): Query<ArtefactQuery>,
 ) -> Result<Json<ArtefactList>, Problem> {
-    let Some(schema) = super::rules::end_schema(&app, id, &container).await? else {
-        return Err(Problem::missing("A survey of this project"));
-    };
-    let known = |field: &String| schema.catalogue.kind(query.kind).is_some_and(|k| k.field(field).is_some());
-    if let Some(field) = query.field.as_ref().filter(|f| !known(f)) {
-        let detail = format!("a {} has no field “{field}” there", query.kind.word());
-        return Err(Problem::field("/field", detail));
+    let not_surveyed = || Problem::missing("A survey of this project");
+    match &query.field {
+        None => _ = app.hub.store.surveyed_at(id, &container).await?.ok_or_else(not_surveyed)?,
+        Some(field) => {
+            let schema = super::rules::end_schema(&app, id, &container).await?.ok_or_else(not_surveyed)?;
+            if schema.catalogue.kind(query.kind).is_none_or(|k| k.field(field).is_none()) {
+                let detail = format!("a {} has no field “{field}” there", query.kind.word());
+                return Err(Problem::field("/field", detail));
+            }
+        }
     }
     let filter = ArtefactFilter {
         kind: query.kind.id().into(),

@@ -86,8 +86,6 @@ fn told(status: StatusCode, said: String) -> Problem {
 
 /// What a panic of a handler answers.
 pub fn panicked(panic: Box<dyn std::any::Any + Send>) -> axum::http::Response<Body> {
-    let text =
-        panic.downcast_ref::<&str>().map(|s| (*s).to_owned()).or_else(|| panic.downcast_ref::<String>().cloned());
-    tracing::error!("a request panicked: {}", text.unwrap_or_default());
+    tracing::error!("a request panicked: {}", hovrel_engine::said_by(&*panic));
     told(StatusCode::INTERNAL_SERVER_ERROR, "Its log says where.".into()).into_response()
 }

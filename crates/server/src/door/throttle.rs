@@ -2,7 +2,7 @@
 //!
 //! Decides by the login that is tried and by the address that tries: after some wrong ones each has to pause, twice as long
 //! each time. A try counts as wrong until it was right, so that many at once are not more than many one after another.
-//! Hashing takes memory and time, so few passwords are hashed at once and few wait for it.
+//! Hashing takes time, so few wait for it.
 
 use std::collections::HashMap;
 use std::net::IpAddr;
@@ -11,15 +11,15 @@ use std::time::{Duration, Instant};
 
 use tokio::sync::{Semaphore, SemaphorePermit};
 
+use crate::password;
+
 /// Wrong tries of one login, and of one address, before there is a pause.
 const FREE: [u32; 2] = [5, 40];
 const FIRST_PAUSE: Duration = Duration::from_secs(2);
 const LONGEST_PAUSE: Duration = Duration::from_secs(15 * 60);
 /// Logins and addresses that are remembered; of more, the ones that were tried longest ago are forgotten.
 const REMEMBERED: usize = 10_000;
-/// Passwords that are hashed at once; each takes 19 MiB.
-const HASHED_AT_ONCE: usize = 2;
-/// Tries that wait for it.
+/// Tries whose passwords wait to be hashed.
 const WAITING: usize = 8;
 
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -38,21 +38,13 @@ struct Tried {
 
 pub struct Throttle {
     tried: Mutex<HashMap<Who, Tried>>,
-    hashing: Semaphore,
-    queue: Semaphore,
+    places: Semaphore,
 }
 
 impl Default for Throttle {
     fn default() -> Throttle {
-        let (hashing, queue) = (Semaphore::new(HASHED_AT_ONCE), Semaphore::new(HASHED_AT_ONCE + WAITING));
-        Throttle { tried: Mutex::default(), hashing, queue }
+        Throttle { tried: Mutex::default(), places: Semaphore::new(password::AT_ONCE + WAITING) }
     }
-}
-
-/// A place for hashing one password.
-pub struct Place<'t> {
-    _queue: SemaphorePermit<'t>,
-    _hashing: SemaphorePermit<'t>,
 }
 
 impl Throttle {
@@ -96,11 +88,9 @@ impl Throttle {
         }
     }
 
-    /// Waits for a place to hash a password; none if too many wait.
-    pub async fn place(&self) -> Option<Place<'_>> {
-        let queue = self.queue.try_acquire().ok()?;
-        let hashing = self.hashing.acquire().await.ok()?;
-        Some(Place { _queue: queue, _hashing: hashing })
+    /// A place among those whose passwords are hashed or wait for it; none if too many wait.
+    pub fn place(&self) -> Option<SemaphorePermit<'_>> {
+        self.places.try_acquire().ok()
     }
 }
 

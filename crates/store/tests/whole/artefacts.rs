@@ -123,3 +123,27 @@ async fn words_are_found_in_any_project_the_called_one_first() {
     assert_eq!(found("100 %").await, ["A-1"]);
     assert!(found("%").await == ["A-1"] && found("nothing").await.is_empty(), "signs are only themselves");
 }
+
+/// Whatever letters they are written in, and however many others hold the words.
+#[tokio::test]
+async fn the_one_that_is_called_so_comes_before_those_that_hold_the_words() {
+    let (store, route) = with_a_route().await;
+    let system = store.route(route).await.expect("it is there").left_system;
+    let mut rows: Vec<NewArtefact> = (0..1_500)
+        .map(|n| kept(system, "a", "test_case", n + 10, &format!("Åse follows A-7 and 100_{n} %"), json!({})))
+        .collect();
+    rows.insert(0, kept(system, "a", "test_case", 7, "Stop", json!({})));
+    survey(&store, system, "a", rows).await;
+    let keys = async |words: &str, limit| -> Vec<String> {
+        let found = store.find_artefacts(words, limit).await.expect("a list");
+        found.into_iter().map(|r| r.key).collect()
+    };
+    let found = keys("a-7", 5).await;
+    assert_eq!((found.len(), found[0].as_str()), (5, "A-7"), "{found:?}");
+    assert_eq!(found.iter().filter(|k| *k == "A-7").count(), 1, "it is told once");
+    assert_eq!(keys("ÅSE FOLLOWS", 3).await.len(), 3);
+    assert_eq!(keys("100_7 %", 3).await[0], "A-17", "what stands for anything elsewhere stands for itself");
+    let all = |find: &str| ArtefactFilter { find: Some(find.into()), ..ArtefactFilter::default() };
+    assert_eq!(listed(&store, system, all("åse follows a-7")).await.1, 1_500);
+    assert_eq!(listed(&store, system, all("drive / wInd")).await.1, 1_501, "folders are looked at too");
+}

@@ -1,9 +1,11 @@
 //! The store on a real PostgreSQL: what constraints and transactions promise.
 
 mod artefacts;
+mod forms;
 mod jobs;
 mod people;
 mod plans;
+mod retention;
 mod routes;
 
 use hovrel_store::{NewRoute, NewSystem, Store};

@@ -1,13 +1,16 @@
 //! Plans with their decisions, and the journal that moves pair, base and ledger in one transaction.
 
+use hovrel_core::model::{Fingerprint, Kind, Value};
+use hovrel_core::plan::{Brief, Change, FieldChange, FieldReason, Outcome};
 use hovrel_store::{
     Applied, Both, ChangeFilter, Claim, Holder, MarkAt, NewChange, NewJob, NewLoss, NewPiece, PairMove, Plan, Stage,
     StepDone, Store, StoreError,
 };
+use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::with_a_route;
+use crate::{with_a_route, with_a_route_in};
 
 fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
     NewChange {
@@ -23,6 +26,7 @@ fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
         field_names: vec!["title".into()],
         losses: seq % 2,
         conflicts: 0,
+        brief: json!({}),
         body: json!({"seq": seq}),
         decision: json!({"included": outcome != "blocked"}),
         included: outcome != "blocked",
@@ -122,6 +126,10 @@ fn both<'a>(systems: (Uuid, Uuid), left_id: &'a str, right_id: &'a str) -> Both<
     }
 }
 
+fn print(n: u8) -> Fingerprint {
+    Fingerprint::of(&n)
+}
+
 fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
     Applied {
         route,
@@ -131,9 +139,9 @@ fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
         of,
         left_key: "OS-0",
         right_key: "TB-1",
-        left_base: ([base; 32], json!({"title": base})),
-        right_base: ([base + 1; 32], json!({"title": base + 1})),
-        agreed: ([base + 2; 32], json!({"title": {"rule": "1", "why": "carried"}})),
+        left_base: (print(base), json!({"title": base})),
+        right_base: (print(base + 1), json!({"title": base + 1})),
+        agreed: (print(base + 2), json!({"title": {"rule": "1", "why": "carried"}})),
         fields: vec!["title".into(), "note".into()],
         losses: vec![loss("title", true), loss("note", false)],
         found: vec![],
@@ -157,6 +165,54 @@ async fn systems(store: &Store, route: Uuid) -> (Uuid, Uuid) {
     (route.left_system, route.right_system)
 }
 
+/// A database with one pair, and with each half of its base.
+pub async fn with_a_pair(database: &Database) {
+    let (store, route) = with_a_route_in(database).await;
+    let plan = plan_with_a_change(&store, route).await;
+    let holder = held(&store, route, plan.id).await;
+    store.intend(holder, &[0]).await.expect("intended");
+    let ends = systems(&store, route).await;
+    store.applied(holder, &applied(route, both(ends, "l0", "71"), 7)).await.expect("noted");
+}
+
+/// One more plan of a route.
+pub async fn plan_with_a_change(store: &Store, route: Uuid) -> Plan {
+    let plan = plan_of(route);
+    store.keep_plan(&plan, Box::new([Ok(change(plan.id, 0, "new_right"))].into_iter()), &[], &[]).await.expect("kept");
+    plan
+}
+
+/// What the transfer of [`with_a_pair`] does once more, with other values.
+pub async fn apply_again(store: &Store, database: &Database, base: u8) {
+    let told = database.ask("select id::text || ' ' || lease_owner || ' ' || route_id as told from jobs").await;
+    let ids: Vec<Uuid> = told[0].split(' ').map(|id| id.parse().expect("an id")).collect();
+    let [job, worker, route] = ids[..] else { panic!("{told:?}") };
+    let ends = systems(store, route).await;
+    store.applied(Holder { job, worker }, &applied(route, both(ends, "l0", "71"), base)).await.expect("noted");
+}
+
+/// A database with one change as a dry run keeps it; the plan.
+pub async fn with_a_whole_change(database: &Database) -> Uuid {
+    let (store, route) = with_a_route_in(database).await;
+    let plan = plan_of(route);
+    let mut whole = Change::new(0, "cases", (Kind::TestCase, Kind::TestCase), Outcome::NewRight);
+    whole.fields = vec![FieldChange {
+        field: "title".into(),
+        left: Some(Value::text("Wind above limit")),
+        write: Value::text("Wind above limit"),
+        right: None,
+        reason: FieldReason::New,
+        losses: vec![],
+    }];
+    let row = NewChange {
+        body: serde_json::to_value(&whole).expect("JSON"),
+        brief: serde_json::to_value(Brief::of(&whole)).expect("JSON"),
+        ..change(plan.id, 0, "new_right")
+    };
+    store.keep_plan(&plan, Box::new([Ok(row)].into_iter()), &[], &[]).await.expect("kept");
+    plan.id
+}
+
 #[tokio::test]
 async fn done_moves_journal_pair_base_and_ledger_together() {
     let (store, route, plan) = with_a_plan().await;
@@ -177,9 +233,9 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
         store.applied(holder, &applied(route, both(ends, "l0", "71"), 7)).await.expect("noted");
     }
     let pair = store.pair(route, "cases", "l0").await.expect("asked").expect("a pair");
-    assert_eq!((pair.right_id.as_str(), pair.left_base.as_slice()), ("71", [7; 32].as_slice()));
-    assert_eq!((pair.left_key.as_str(), pair.agreed.as_deref()), ("OS-0", Some([9; 32].as_slice())));
-    assert_eq!(store.snapshots(&[vec![7; 32], vec![8; 32], vec![9; 32]]).await.expect("bases").len(), 3);
+    assert_eq!((pair.right_id.as_str(), pair.left_base.as_slice()), ("71", print(7).as_bytes().as_slice()));
+    assert_eq!((pair.left_key.as_str(), pair.agreed.as_deref()), ("OS-0", Some(print(9).as_bytes().as_slice())));
+    assert_eq!(store.snapshots(&[7, 8, 9].map(|n| print(n).as_bytes().to_vec())).await.expect("bases").len(), 3);
     let told = async || -> Vec<(String, bool)> {
         let rows = store.losses(route).await.expect("a ledger").into_iter();
         rows.map(|l| (l.body["field"].as_str().unwrap_or_default().to_owned(), l.foreseen)).collect()
@@ -198,7 +254,11 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
     store.intend(holder, &[1]).await.expect("intended");
     store.applied(holder, &second).await.expect_err("71 is taken");
     assert!(store.pair(route, "cases", "l1").await.expect("asked").is_none());
-    assert_eq!(store.snapshots(&[vec![20; 32]]).await.expect("bases"), [], "not even its base is kept");
+    assert_eq!(
+        store.snapshots(&[print(20).as_bytes().to_vec()]).await.expect("bases"),
+        [],
+        "not even its base is kept"
+    );
     store.refuse(holder, 1, "71 is taken", "Look.").await.expect("refused");
     let refused = store.refused(holder.job, plan).await.expect("asked");
     assert_eq!((refused[0].0.error.as_deref(), &refused[0].1), (Some("71 is taken"), &json!({"seq": 1})));
@@ -221,7 +281,8 @@ async fn a_plan_hands_pairs_over_and_only_when_it_is_kept() {
         let losses = store.losses(route).await.expect("a ledger").into_iter();
         let mut losses: Vec<(String, String)> = losses.map(|l| (l.left_id, l.lane)).collect();
         losses.sort();
-        let pairs: Vec<(String, String, u8)> = pairs.map(|p| (p.left_id, p.lane, p.left_base[0])).collect();
+        let pairs: Vec<(String, String, Fingerprint)> =
+            pairs.map(|p| (p.left_id, p.lane, Fingerprint::from_bytes(&p.left_base))).collect();
         (pairs, losses)
     };
     let own = |left: &str, lane: &str| (left.to_owned(), lane.to_owned());
@@ -235,7 +296,7 @@ async fn a_plan_hands_pairs_over_and_only_when_it_is_kept() {
 
     store.keep_plan(&plan_of(route), Box::new(std::iter::empty()), &[], &moves).await.expect("kept");
     let (pairs, losses) = lanes().await;
-    assert_eq!(pairs, [("l1".into(), "cases".into(), 14), ("l0".into(), "others".into(), 4)]);
+    assert_eq!(pairs, [("l1".into(), "cases".into(), print(14)), ("l0".into(), "others".into(), print(4))]);
     let wanted = [own("l0", "others"), own("l0", "others"), own("l1", "cases"), own("l1", "cases")];
     assert_eq!(losses, wanted, "what it lost goes with it, and nothing else");
     // What is not where the plan says stays where it is.

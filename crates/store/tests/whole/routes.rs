@@ -73,14 +73,13 @@ async fn what_is_said_of_counterparts_goes_in_whole() {
 #[tokio::test]
 async fn a_history_is_kept_anew_only_when_it_changed() {
     let (store, route) = with_a_route().await;
-    let history = |digest: u8, left_key: &str| NewHistory {
+    let history = |entry: u8, left_key: &str| NewHistory {
         route_id: route,
         lane: "cases".into(),
         left_id: "l1".into(),
         left_key: left_key.into(),
         system_name: "Old".into(),
-        digest: vec![digest; 32],
-        entries: json!([digest]),
+        entries: json!([entry]),
     };
     let kept = async || {
         let mut rows = store.kept_histories(&[route], &["l1"]).await.expect("kept");

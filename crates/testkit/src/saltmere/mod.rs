@@ -14,6 +14,8 @@ use serde_json::{Map, Value, json};
 
 pub use profile::profile;
 
+use crate::Known;
+
 /// What the system does that others do not.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Habits {
@@ -35,6 +37,10 @@ pub struct Habits {
 
 pub const KEY: &str = "tide table";
 pub const CONTAINER: &str = "pans";
+
+/// How it is reached, by its profile.
+pub const KNOWN: Known =
+    Known { profile: "saltmere", name: "Saltmere", path: "", container: CONTAINER, sign_in: &[("key", KEY)] };
 
 /// What the system holds.
 #[derive(Debug, Default)]

@@ -8,7 +8,6 @@ mod hanging;
 mod parts;
 mod times;
 
-use hovrel_core::bounds::LONGEST_ID;
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::compare::holdings;
 use hovrel_core::identity::is_mark;
@@ -28,7 +27,7 @@ use super::schema::{ORIGIN, Words};
 use super::tree;
 use crate::ConnectError;
 use crate::profile::{Concurrency, KindProfile, Profile, TypeOf};
-use crate::told::{not_readable, rich};
+use crate::told::{not_readable, rich, with_short_id};
 
 /// Everything needed to read items of one kind.
 pub struct Decoder<'a> {
@@ -117,13 +116,9 @@ impl Decoder<'_> {
         if matches!(self.of.concurrency, Concurrency::LastWins) {
             // What can be written stands for the version: how often it was looked at, say, does not.
             let held = holdings(&out, self.fields);
-            out.version = Some(format!("{:?}", Fingerprint::of_all(held.iter())));
+            out.version = Some(Fingerprint::of(&held).short());
         }
-        if out.id.len() > LONGEST_ID {
-            let why =
-                format!("a {} has an id of {} bytes, and can have one of {LONGEST_ID}", self.of.name, out.id.len());
-            return Err(ConnectError::Malformed { address: self.address.to_owned(), why });
-        }
+        with_short_id(&out, &self.of.name, self.address)?;
         Ok(if tree::holds_nul(item) { keepable_artefact(out) } else { out })
     }
 

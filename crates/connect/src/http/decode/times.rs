@@ -1,14 +1,15 @@
 //! Times as systems write them.
 
 use chrono::{DateTime, Datelike, FixedOffset, NaiveDateTime, TimeZone};
+use hovrel_core::bounds::YEARS;
 
 /// RFC 3339 as it is; a time without an offset is local to the system's zone. In the hour that occurs
 /// twice when the clock goes back, the first one is taken; in the one that does not occur, the offset
-/// before the change. Of the years 0 to 9999, as RFC 3339 §1 has it.
+/// before the change. Of the [`YEARS`] that are taken.
 pub fn read_time(text: &str, zone: chrono_tz::Tz) -> Option<DateTime<FixedOffset>> {
     match DateTime::parse_from_rfc3339(text) {
         Ok(time) => Some(time),
-        Err(_) => local_time(text.parse().ok().filter(|t: &NaiveDateTime| (0..=9999).contains(&t.year()))?, zone),
+        Err(_) => local_time(text.parse().ok().filter(|t: &NaiveDateTime| YEARS.contains(&t.year()))?, zone),
     }
 }
 

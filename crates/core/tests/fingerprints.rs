@@ -1,0 +1,111 @@
+//! The bytes that fingerprints are made of.
+
+use std::collections::BTreeMap;
+
+use hovrel_core::compare::BaseSide;
+use hovrel_core::identity::said;
+use hovrel_core::model::{Decimal, Document, Fingerprint, ShortForm, Value, canonical};
+use proptest::prelude::*;
+use serde::Serialize;
+use serde_json::{Value as Json, json};
+
+/// JSON whose numbers a double holds, and whose names are in the same order by bytes and by UTF-16.
+fn any_json() -> impl Strategy<Value = Json> {
+    let leaf = prop_oneof![
+        Just(Json::Null),
+        any::<bool>().prop_map(Json::from),
+        (-(1i64 << 53)..=1 << 53).prop_map(Json::from),
+        any::<String>().prop_map(Json::from),
+    ];
+    leaf.prop_recursive(4, 40, 6, |inner| {
+        prop_oneof![
+            prop::collection::vec(inner.clone(), 0..6).prop_map(Json::from),
+            prop::collection::btree_map("[ !#-\\[\\]-~]{0,6}", inner, 0..6)
+                .prop_map(|m| Json::Object(m.into_iter().collect())),
+        ]
+    })
+}
+
+proptest! {
+    /// Against a reference: the library serde_json_canonicalizer, which writes RFC 8785.
+    #[test]
+    fn canonical_json_is_that_of_the_standard(thing in any_json()) {
+        let wanted = serde_json_canonicalizer::to_vec(&thing).expect("it can be written");
+        prop_assert_eq!(String::from_utf8(canonical(&thing)), String::from_utf8(wanted));
+    }
+
+    #[test]
+    fn equal_values_have_equal_fingerprints_and_others_do_not(a in any_json(), b in any_json()) {
+        prop_assert_eq!(Fingerprint::of(&a) == Fingerprint::of(&b), a == b);
+    }
+}
+
+/// RFC 8785 §3.2.3: members are in order in each object, and no others change places.
+#[test]
+fn members_are_in_order_whoever_wrote_them() {
+    #[derive(Serialize)]
+    struct Backwards {
+        z: u8,
+        m: BTreeMap<&'static str, Vec<Inner>>,
+        a: (),
+    }
+    #[derive(Serialize)]
+    struct Inner {
+        y: bool,
+        x: &'static str,
+    }
+    let inner = || Inner { y: true, x: "\u{1}\"é" };
+    let thing = Backwards { z: 1, m: [("k", vec![inner(), inner()])].into(), a: () };
+    let wanted = r#"{"a":null,"m":{"k":[{"x":"\u0001\"é","y":true},{"x":"\u0001\"é","y":true}]},"z":1}"#;
+    assert_eq!(String::from_utf8(canonical(&thing)).expect("text"), wanted);
+}
+
+/// A double would take 9,007,199,254,740,993 for its neighbour (IEEE 754: 53 bits).
+#[test]
+fn whole_numbers_are_whole() {
+    assert_eq!(canonical(&i64::MAX), i64::MAX.to_string().into_bytes());
+    assert_ne!(Fingerprint::of(&((1i64 << 53) + 1)), Fingerprint::of(&(1i64 << 53)));
+}
+
+#[test]
+fn a_map_that_is_not_collected_has_the_fingerprint_of_the_map() {
+    let side = BaseSide([("b".to_owned(), Value::Integer(2)), ("a".to_owned(), Value::text("x"))].into());
+    assert_eq!(Fingerprint::of_map(side.0.iter().rev()), side.fingerprint());
+    assert_eq!(
+        Fingerprint::of(&json!({"b": {"type": "integer", "value": 2}, "a": {"type": "text", "value": "x"}})),
+        side.fingerprint()
+    );
+    assert_ne!(Fingerprint::of(&Value::Empty), Fingerprint::of(&Value::text("")));
+}
+
+/// They stand in databases: what changes these values is another form, with a number of its own and a step that brings the
+/// older ones up to it.
+#[test]
+fn fingerprints_stay_what_they_are() {
+    let text = Document::from_text("Wind above limit\n\nStop the line.");
+    let values = [Value::text("Wind"), Value::Decimal(Decimal::parse("1.50").expect("a number")), Value::Empty];
+    // As Python makes them too: blake3.blake3(json.dumps(value, sort_keys=True, separators=(",", ":")).encode()).
+    let short: Vec<String> = values.iter().map(|v| Fingerprint::of(v).short()).collect();
+    assert_eq!(short, GOLDEN_VALUES);
+    assert_eq!(said(&text), GOLDEN_SAID);
+    // From before there were forms.
+    assert_eq!(ShortForm::Former.of(&text), GOLDEN_FORMER);
+    assert_eq!(ShortForm::of_kept(GOLDEN_FORMER), ShortForm::Former);
+    assert_eq!(ShortForm::of_kept(GOLDEN_SAID), ShortForm::Now);
+}
+
+const GOLDEN_VALUES: [&str; 3] =
+    ["1:6864e3ec7af1eac47a639585", "1:41a558cce6c0788b227cd20b", "1:01644cde0307cff2bb19c088"];
+const GOLDEN_SAID: &str = "1:f4df92e6966334121b6baa3b";
+const GOLDEN_FORMER: &str = "d9724e5e0c64";
+
+#[test]
+fn what_is_no_fingerprint_is_taken_for_none() {
+    for text in
+        ["", "7", "2026-11-28T08:00:00Z", "1:abc", "W/\"d9724e5e0c64\"", "d9724e5e0c6", "2:f4df92e6966334121b6baa3b"]
+    {
+        assert_eq!(ShortForm::of_text(text), None, "{text}");
+    }
+    assert_eq!(ShortForm::of_text(GOLDEN_SAID), Some(ShortForm::Now));
+    assert_eq!(ShortForm::of_text(GOLDEN_FORMER), Some(ShortForm::Former));
+}
