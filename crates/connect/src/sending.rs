@@ -24,12 +24,17 @@ enum Progress {
 /// What watches a stream of bytes.
 pub struct Watch(Arc<Mutex<Progress>>);
 
-/// The same bytes, watched.
-pub fn watched(bytes: ByteStream) -> (ByteStream, Watch) {
+/// The same bytes, watched. Of a file whose size is told nobody asks for the end, since it is known.
+pub fn watched(bytes: ByteStream, size: Option<u64>) -> (ByteStream, Watch) {
     let progress = Arc::new(Mutex::new(Progress::NotBegun));
     let set = |progress: &Mutex<Progress>, now| *progress.lock().unwrap_or_else(PoisonError::into_inner) = now;
     let (on_its_way, whole) = (progress.clone(), progress.clone());
-    let parts = bytes.inspect(move |_| set(&on_its_way, Progress::Taken(Instant::now())));
+    let mut taken = 0;
+    let parts = bytes.inspect(move |part| {
+        taken += part.as_ref().map_or(0, |p| p.len() as u64);
+        let now = Instant::now();
+        set(&on_its_way, if size == Some(taken) { Progress::Whole(now) } else { Progress::Taken(now) });
+    });
     let end = futures::stream::poll_fn(move |_| {
         set(&whole, Progress::Whole(Instant::now()));
         std::task::Poll::Ready(None)

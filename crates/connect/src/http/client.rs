@@ -174,7 +174,7 @@ impl Client {
     pub async fn upload(&self, path: &str, file: &Attachment, bytes: ByteStream) -> Result<(), ConnectError> {
         // A stream can be sent only once: signing in and waiting for a permit come before.
         self.token_header(false).await?;
-        let (bytes, watch) = watched(bytes);
+        let (bytes, watch) = watched(bytes, file.bytes);
         let body = std::sync::Mutex::new(Some(reqwest::Body::wrap_stream(bytes)));
         let build = |r: RequestBuilder| {
             let body = body.lock().ok().and_then(|mut b| b.take()).unwrap_or_default();
