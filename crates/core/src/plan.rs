@@ -346,7 +346,7 @@ fn makes_instead(outcome: Outcome, decision: &Decision) -> bool {
 }
 
 /// The fields that a decision is about: those of the new item, if one is made instead of what was planned.
-fn decided_fields<'a>(change: &'a Change, decision: &Decision) -> &'a [FieldChange] {
+pub fn decided_fields<'a>(change: &'a Change, decision: &Decision) -> &'a [FieldChange] {
     if makes_instead(change.outcome, decision) { &change.as_new } else { &change.fields }
 }
 

@@ -19,6 +19,10 @@ pub struct Program {
 /// Long enough that a busy machine keeps them up, and short enough that a killed program's jobs go on at once.
 const SHORT: &str = "1.5";
 
+fn fresh_folder() -> tempfile::TempDir {
+    tempfile::tempdir().expect("a folder")
+}
+
 impl Program {
     pub async fn start() -> Program {
         Program::start_offering("[]", SHORT, None).await
@@ -47,37 +51,26 @@ impl Program {
 
     /// On a database of its own server.
     pub async fn start_on(database: Database) -> Program {
-        Program::start_with("[]", SHORT, None, database, None).await
+        Program::start_with(fresh_folder(), "[]", SHORT, None, database, None).await
     }
 
     /// On a database that was there before, whose credentials are sealed by a key.
     pub async fn start_with_key(database: Database, key: &str) -> Program {
-        let folder = tempfile::tempdir().expect("a folder");
+        let folder = fresh_folder();
         std::fs::write(folder.path().join("key"), key).expect("it can be written");
-        Program::start_in(folder, "[]", SHORT, None, database, None).await
+        Program::start_with(folder, "[]", SHORT, None, database, None).await
     }
 
     /// So that something happens at places that it comes by, in the words of the `fail` library.
     pub async fn start_failing(profile: &str, points: &str) -> Program {
-        Program::start_with("[]", SHORT, Some(profile), Database::fresh().await, Some(points)).await
+        Program::start_with(fresh_folder(), "[]", SHORT, Some(profile), Database::fresh().await, Some(points)).await
     }
 
     async fn start_offering(presets: &str, lease_seconds: &'static str, profile: Option<&str>) -> Program {
-        Program::start_with(presets, lease_seconds, profile, Database::fresh().await, None).await
+        Program::start_with(fresh_folder(), presets, lease_seconds, profile, Database::fresh().await, None).await
     }
 
     async fn start_with(
-        presets: &str,
-        lease_seconds: &'static str,
-        profile: Option<&str>,
-        database: Database,
-        points: Option<&str>,
-    ) -> Program {
-        let folder = tempfile::tempdir().expect("a folder");
-        Program::start_in(folder, presets, lease_seconds, profile, database, points).await
-    }
-
-    async fn start_in(
         folder: tempfile::TempDir,
         presets: &str,
         lease_seconds: &'static str,
@@ -136,7 +129,7 @@ impl Program {
 
     /// Another program on the same database, with the same key.
     pub async fn another(&self) -> Second {
-        let folder = tempfile::tempdir().expect("a folder");
+        let folder = fresh_folder();
         std::fs::create_dir(folder.path().join("profiles")).expect("a folder");
         for name in ["key", "presets"] {
             std::fs::copy(self.folder.path().join(name), folder.path().join(name)).expect("it can be copied");

@@ -90,9 +90,7 @@ impl ShortForm {
             ShortForm::Former => former(thing),
         }
     }
-}
 
-impl ShortForm {
     /// Of a thing as it was hashed as JSON from the beginning.
     pub fn of_json<T: Serialize + ?Sized>(self, thing: &T) -> String {
         match self {

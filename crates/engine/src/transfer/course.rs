@@ -12,7 +12,7 @@ use hovrel_core::mapping::{COMMENTS, HISTORY, Lacking, Lane, names_pending};
 use hovrel_core::model::{Artefact, Fingerprint, Value};
 use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Written, WrittenField, base_after,
-    fields_to_write, makes_new,
+    decided_fields, fields_to_write, makes_new,
 };
 use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepDone, StepRow};
 use serde_json::Value as Json;
@@ -291,10 +291,8 @@ struct Decided<'c> {
 }
 
 fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Noted) -> Decided<'c> {
-    let made_instead = change.outcome != Outcome::NewRight && makes_new(change, decision);
-    let fields = if made_instead { &change.as_new } else { &change.fields };
     let mut out = Decided::default();
-    for f in fields {
+    for f in decided_fields(change, decision) {
         match decision.field(f, lane.policies.first_contact) {
             FieldDecision::Write => out.losses.extend(&f.losses),
             FieldDecision::KeepRight => {
