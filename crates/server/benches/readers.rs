@@ -111,6 +111,27 @@ fn artefact_row(system: Uuid, container: &str, n: usize) -> Result<NewArtefact, 
     Ok(NewArtefact { row, words: item.title })
 }
 
+/// A pair for each artefact, and what an hourly synchronisation leaves behind in three years.
+fn years(route: &Uuid, lane: &str) -> String {
+    const HOURS: u32 = 3 * 365 * 24;
+    let hash = "decode(repeat('00', 32), 'hex')";
+    format!(
+        "insert into snapshots (hash, body) values ({hash}, '{{}}');
+        insert into pairs (route_id, lane, left_id, right_id, left_base, right_base, left_key, right_key)
+            select '{route}', '{lane}', 'bench-' || n, 'right-' || n, {hash}, {hash}, 'OS-' || n, 'TB-' || n
+            from generate_series(0, {ARTEFACTS} - 1) n;
+        insert into jobs (id, kind, route_id, state, created_at, finished_at)
+            select gen_random_uuid(), kind, '{route}', 'done', now() - n * interval '1 hour', now() - n * interval '1 hour'
+            from generate_series(1, {HOURS}) n, unnest(array['dry_run', 'transfer', 'proof']) kind;
+        insert into plans (id, route_id, route_version, lanes, summary, digest, made_at)
+            select gen_random_uuid(), route_id, 1, lanes, summary, digest, now() - n * interval '1 hour'
+            from generate_series(1, {HOURS}) n, (select * from plans where route_id = '{route}' limit 1) p;
+        insert into proofs (id, route_id, body, differences, at)
+            select gen_random_uuid(), '{route}', '{{}}', 0, now() - n * interval '1 hour'
+            from generate_series(1, {HOURS}) n"
+    )
+}
+
 /// How long each answer took, in milliseconds, in order.
 async fn asked(client: &Client, readers: usize, path: impl Fn(usize) -> String) -> Vec<f64> {
     let each = ANSWERS / readers;
@@ -119,7 +140,7 @@ async fn asked(client: &Client, readers: usize, path: impl Fn(usize) -> String) 
         let mut took = Vec::with_capacity(each);
         for n in 0..each {
             let begun = Instant::now();
-            client.get(&path(r * each + n)).await;
+            client.bytes(&path(r * each + n)).await;
             took.push(begun.elapsed().as_secs_f64() * 1000.0);
         }
         took
@@ -167,12 +188,15 @@ async fn main() {
     store.keep_plan(&plan, Box::new(rows), &[], &[]).await.expect("it is kept");
     println!("a plan of {ARTEFACTS} kept in {:.1} s", begun.elapsed().as_secs_f64());
 
+    database.change(&years(&route, &lane)).await;
+
     // A database does so by itself within a minute of so many new rows.
-    for table in ["artefacts", "changes"] {
+    for table in ["artefacts", "changes", "pairs", "jobs", "plans", "proofs"] {
         database.change(&format!("vacuum analyze {table}")).await;
     }
 
     let items = format!("/systems/{system}/containers/{container}/artefacts?kind=test_case");
+    let artefact = format!("/systems/{system}/containers/{container}/artefact?kind=test_case");
     let changes = format!("/plans/{}/changes", plan.id);
     let page = |n: usize| (n * 977) % (ARTEFACTS - 200);
     let word = |n: usize| WORDS[n % WORDS.len()];
@@ -188,6 +212,8 @@ async fn main() {
         ("… by a part of a title that few have", Box::new(|n| format!("{changes}?find=case {}", page(n)))),
         ("… with losses", Box::new(|n| format!("{changes}?with_losses=true&after={}", page(n)))),
         ("a change", Box::new(|n| format!("{changes}/{}", page(n)))),
+        ("an artefact, and what became of it", Box::new(|n| format!("{artefact}&id=bench-{}", page(n)))),
+        ("where a route stands", Box::new(|_| format!("/routes/{route}"))),
         ("the plan in numbers", Box::new(|_| format!("/plans/{}", plan.id))),
         ("the overview", Box::new(|_| "/overview".into())),
     ];

@@ -26,6 +26,7 @@ use axum::extract::DefaultBodyLimit;
 use axum::http::{HeaderValue, StatusCode, header};
 use axum::middleware::{from_fn, from_fn_with_state};
 use hovrel_engine::Hub;
+use tower_http::CompressionLevel;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{DefaultPredicate, Predicate, SizeAbove};
@@ -67,6 +68,7 @@ pub fn router(hub: Hub, presets: Vec<Preset>) -> Router {
         throttle: Arc::default(),
         presets: Arc::new(presets),
     };
+    // Answers are made for one reader and read once: what they cost to compress counts for more than their last tenth.
     let compressed = DefaultPredicate::new().and(SizeAbove::new(SHORTEST_COMPRESSED));
     let fixed = |name, value| SetResponseHeaderLayer::if_not_present(name, HeaderValue::from_static(value));
     let guarded = api::router().layer(from_fn_with_state(app.clone(), session::guard)).with_state(app);
@@ -78,7 +80,7 @@ pub fn router(hub: Hub, presets: Vec<Preset>) -> Router {
     Router::new()
         .nest("/api/v1", api)
         .fallback(web::serve)
-        .layer(CompressionLayer::new().compress_when(compressed))
+        .layer(CompressionLayer::new().quality(CompressionLevel::Fastest).compress_when(compressed))
         .layer(fixed(header::X_CONTENT_TYPE_OPTIONS, "nosniff"))
         .layer(fixed(header::REFERRER_POLICY, "no-referrer"))
         .layer(fixed(

@@ -8,6 +8,7 @@ use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::newest::{Of, newest};
 use crate::schema::{job_events, jobs, journal};
 use crate::{Store, StoreError};
 
@@ -324,12 +325,9 @@ impl Store {
 
     /// The transfers of plans; a plan that was not carried out has none.
     pub async fn transfers_of_plans(&self, plans: &[Uuid]) -> Result<Vec<Job>, StoreError> {
-        let query = jobs::table
-            .filter(jobs::plan_id.eq_any(plans).and(jobs::kind.eq("transfer")))
-            .distinct_on(jobs::plan_id)
-            .order((jobs::plan_id, jobs::created_at.desc()))
-            .select(Job::as_select());
-        Ok(query.load(&mut self.connection().await?).await?)
+        let mut connection = self.connection().await?;
+        let ids = newest(&mut connection, Of::Transfers, plans).await?;
+        Ok(jobs::table.filter(jobs::id.eq_any(ids)).select(Job::as_select()).load(&mut connection).await?)
     }
 
     pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
@@ -348,12 +346,9 @@ impl Store {
 
     /// The newest job of each kind of each of some routes.
     pub async fn latest_jobs(&self, routes: &[Uuid]) -> Result<Vec<Job>, StoreError> {
-        let query = jobs::table
-            .filter(jobs::route_id.eq_any(routes))
-            .distinct_on((jobs::route_id, jobs::kind))
-            .order((jobs::route_id, jobs::kind, jobs::created_at.desc()))
-            .select(Job::as_select());
-        Ok(query.load(&mut self.connection().await?).await?)
+        let mut connection = self.connection().await?;
+        let ids = newest(&mut connection, Of::Jobs, routes).await?;
+        Ok(jobs::table.filter(jobs::id.eq_any(ids)).select(Job::as_select()).load(&mut connection).await?)
     }
 
     /// The newest jobs; for the overview.

@@ -14,6 +14,7 @@ mod keys;
 mod losses;
 mod marks;
 mod matches;
+mod newest;
 mod pairs;
 mod people;
 mod pieces;
@@ -25,6 +26,7 @@ mod schema;
 mod seal;
 mod steps;
 mod systems;
+mod total;
 mod traces;
 
 use std::time::Duration;
@@ -54,6 +56,7 @@ pub use routes::{NewRoute, Route, RouteVersion};
 pub use seal::{SealError, Sealer};
 pub use steps::{StepDone, StepRow};
 pub use systems::{NewSystem, System};
+pub use total::Total;
 pub use traces::{PairOf, Touch};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
@@ -68,6 +71,10 @@ const LONGEST_WAIT: Duration = Duration::from_secs(10);
 /// A transaction in which nothing is asked for so long belongs to a program that sleeps: the server ends it, so that its
 /// locks hold nobody up, the worker least of all that takes over its job.
 const NOTHING_ASKED: &str = "set idle_in_transaction_session_timeout = '15s'";
+
+/// A plan for any text is a bad one where a word that nothing holds and a word that everything holds are looked for by the
+/// same statement: each is planned by what it asks for.
+const PLANNED_EACH: &str = "set plan_cache_mode = force_custom_plan";
 
 /// Connections to one database; cheap to clone.
 #[derive(Clone)]
@@ -84,7 +91,7 @@ pub(crate) type Connection<'a> = PooledConnection<'a, AsyncPgConnection>;
 
 async fn established(url: &str) -> ConnectionResult<AsyncPgConnection> {
     let mut connection = AsyncPgConnection::establish(url).await?;
-    let set = connection.batch_execute(NOTHING_ASKED).await;
+    let set = connection.batch_execute(&format!("{NOTHING_ASKED}; {PLANNED_EACH}")).await;
     set.map(|()| connection).map_err(|e| ConnectionError::BadConnection(e.to_string()))
 }
 

@@ -1,16 +1,18 @@
 //! Plans: changes as found, and the decisions beside them.
 
+use std::collections::BTreeSet;
+
 use chrono::{DateTime, Utc};
-use diesel::dsl::count_star;
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::artefacts::holds;
+use crate::newest::{Of, newest};
 use crate::pairs::{PairMove, move_pairs};
-use crate::schema::{changes, dependencies, plans};
-use crate::{Rows, Store, StoreError};
+use crate::schema::{changes, dependencies, plan_counts, plans};
+use crate::{Connection, Rows, Store, StoreError, Total};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = plans)]
@@ -73,7 +75,8 @@ pub struct BriefRow {
 }
 
 /// How many changes of a plan are alike in outcome, kind and whether they are taken in.
-#[derive(Debug, Clone, Queryable)]
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = plan_counts)]
 pub struct ChangeCount {
     pub plan_id: Uuid,
     pub outcome: String,
@@ -163,6 +166,13 @@ const WRITABLE: [&str; 5] = ["new_right", "update_right", "adopt", "conflict", "
 /// Outcomes that are taken in only where they are meant: a pair that is made anew, or let go.
 const MEANT: [&str; 4] = ["gone_right", "gone_left", "left_scope", "taken_off"];
 
+/// Makes others who decide about the same plan wait until this transaction ends. A decision takes other changes with it, and
+/// two that meet would each hold what the other needs.
+async fn decided_by_one(connection: &mut AsyncPgConnection, plan: Uuid) -> Result<(), diesel::result::Error> {
+    plans::table.find(plan).select(plans::id).for_no_key_update().first::<Uuid>(connection).await.optional()?;
+    Ok(())
+}
+
 /// Takes in or leaves out, with some changes, those that they need or that need them, however far. Returns
 /// how many others changed.
 async fn follow(
@@ -215,16 +225,18 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
-                let mut told = 0;
+                let mut fields = BTreeSet::new();
                 loop {
                     let batch = rows.by_ref().take(CHANGES).collect::<Result<Vec<_>, _>>()?;
                     if batch.is_empty() {
                         break;
                     }
-                    told += batch.iter().filter(|c| c.outcome != MOVES_A_BASE).count() as i32;
+                    let told = batch.iter().filter(|c| c.outcome != MOVES_A_BASE);
+                    fields.extend(told.flat_map(|c| c.field_names.iter().cloned()));
                     diesel::insert_into(changes::table).values(batch).execute(connection).await?;
                 }
-                diesel::update(plans::table.find(plan.id)).set(plans::told.eq(told)).execute(connection).await?;
+                let fields: Vec<String> = fields.into_iter().collect();
+                diesel::update(plans::table.find(plan.id)).set(plans::fields.eq(fields)).execute(connection).await?;
                 for batch in needs.chunks(BATCH) {
                     let row = |(seq, needed): &(i32, i32)| {
                         (dependencies::plan_id.eq(plan.id), dependencies::seq.eq(*seq), dependencies::needs.eq(*needed))
@@ -245,33 +257,40 @@ impl Store {
 
     /// The newest plan of each of some routes.
     pub async fn latest_plans(&self, routes: &[Uuid]) -> Result<Vec<Plan>, StoreError> {
-        let query = plans::table
-            .filter(plans::route_id.eq_any(routes))
-            .distinct_on(plans::route_id)
-            .order((plans::route_id, plans::made_at.desc()))
-            .select(Plan::as_select());
-        Ok(query.load(&mut self.connection().await?).await?)
+        let mut connection = self.connection().await?;
+        let ids = newest(&mut connection, Of::Plans, routes).await?;
+        Ok(plans::table.filter(plans::id.eq_any(ids)).select(Plan::as_select()).load(&mut connection).await?)
     }
 
-    /// One page of changes after a place, and how many match in all.
+    /// One page of changes after a place, and how many match.
     pub async fn list_changes(
         &self,
         plan: Uuid,
         filter: &ChangeFilter,
         after: i32,
         limit: i64,
-    ) -> Result<(Vec<BriefRow>, i64), StoreError> {
+    ) -> Result<(Vec<BriefRow>, Total), StoreError> {
         let mut connection = self.connection().await?;
-        let total = if filter.takes_all() {
-            let told = plans::table.find(plan).select(plans::told).first::<i32>(&mut connection).await.optional()?;
-            told.map_or(0, i64::from)
-        } else {
-            matching(plan, filter).select(count_star()).first(&mut connection).await?
+        let places = async |connection: &mut Connection<'_>, after: i32, most: i64| {
+            let query = matching(plan, filter).filter(changes::seq.gt(after)).order(changes::seq).limit(most);
+            query.select(changes::seq).load::<i32>(connection).await
         };
-        let rows = matching(plan, filter)
-            .filter(changes::seq.gt(after))
+        let (page, total) = if filter.takes_all() {
+            let told = plan_counts::plan_id.eq(plan).and(plan_counts::outcome.ne(MOVES_A_BASE));
+            let counts = plan_counts::table.filter(told).select(plan_counts::count);
+            let counts: Vec<i64> = counts.load(&mut connection).await?;
+            (places(&mut connection, after, limit).await?, Total::exactly(counts.into_iter().sum()))
+        } else {
+            let counted = places(&mut connection, -1, Total::LIMIT).await?;
+            let total = Total::of(&counted);
+            match total.page(&counted, after, limit) {
+                Some(page) => (page, total),
+                None => (places(&mut connection, after, limit).await?, total),
+            }
+        };
+        let rows = changes::table
+            .filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(page)))
             .order(changes::seq)
-            .limit(limit)
             .select(BriefRow::as_select())
             .load(&mut connection)
             .await?;
@@ -352,6 +371,7 @@ impl Store {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
+                decided_by_one(connection, plan).await?;
                 diesel::update(changes::table.find((plan, seq)))
                     .set((
                         changes::decision.eq(decision),
@@ -376,17 +396,18 @@ impl Store {
         let mut connection = self.connection().await?;
         let meant = filter.outcome.as_deref().filter(|o| MEANT.contains(o));
         let outcomes: Vec<&str> = WRITABLE.into_iter().chain(meant).collect();
-        let seqs: Vec<i32> = matching(plan, filter)
-            .filter(changes::outcome.eq_any(outcomes))
-            .filter(changes::included.ne(included))
-            .select(changes::seq)
-            .load(&mut connection)
-            .await?;
         let flag = diesel::dsl::sql::<diesel::sql_types::Jsonb>("jsonb_set(decision, '{included}', to_jsonb(")
             .bind::<diesel::sql_types::Bool, _>(included)
             .sql("))");
         connection
             .transaction(async |connection| {
+                decided_by_one(connection, plan).await?;
+                let seqs: Vec<i32> = matching(plan, filter)
+                    .filter(changes::outcome.eq_any(outcomes))
+                    .filter(changes::included.ne(included))
+                    .select(changes::seq)
+                    .load(connection)
+                    .await?;
                 let here = changes::table.filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(&seqs)));
                 let changed = diesel::update(here)
                     .set((changes::included.eq(included), changes::decision.eq(flag)))
@@ -397,35 +418,19 @@ impl Store {
             .await
     }
 
-    /// Counts of plans, for the filters and for saying where a route stands.
+    /// Counts of plans, for the filters and for saying where a route stands. The database keeps them as changes are
+    /// written.
     pub async fn change_counts(&self, of: &[Uuid]) -> Result<Vec<ChangeCount>, StoreError> {
-        use diesel::dsl::sql;
-        use diesel::sql_types::BigInt;
-        let query = changes::table
-            .filter(changes::plan_id.eq_any(of))
-            .group_by((changes::plan_id, changes::outcome, changes::kind, changes::included))
-            .order((changes::plan_id, changes::outcome, changes::kind, changes::included))
-            .select((
-                changes::plan_id,
-                changes::outcome,
-                changes::kind,
-                changes::included,
-                count_star(),
-                sql::<BigInt>("count(*) filter (where losses > 0)"),
-                sql::<BigInt>("coalesce(sum(conflicts), 0)::bigint"),
-                sql::<BigInt>("count(*) filter (where included and refusals <> '[]'::jsonb)"),
-            ));
+        let query = plan_counts::table
+            .filter(plan_counts::plan_id.eq_any(of).and(plan_counts::count.gt(0)))
+            .order((plan_counts::plan_id, plan_counts::outcome, plan_counts::kind, plan_counts::included))
+            .select(ChangeCount::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// Names of the fields that changes of plans touch, by plan and in order.
-    pub async fn changed_fields(&self, of: &[Uuid]) -> Result<Vec<(Uuid, String)>, StoreError> {
-        let query = changes::table
-            .filter(changes::plan_id.eq_any(of).and(changes::outcome.ne("in_step")))
-            .select((changes::plan_id, diesel::dsl::sql::<diesel::sql_types::Text>("unnest(field_names)")))
-            .distinct();
-        let mut names: Vec<(Uuid, String)> = query.load(&mut self.connection().await?).await?;
-        names.sort();
-        Ok(names)
+    /// Names of the fields that changes of plans touch, in order.
+    pub async fn changed_fields(&self, of: &[Uuid]) -> Result<Vec<(Uuid, Vec<String>)>, StoreError> {
+        let query = plans::table.filter(plans::id.eq_any(of)).select((plans::id, plans::fields));
+        Ok(query.load(&mut self.connection().await?).await?)
     }
 }

@@ -6,6 +6,7 @@ use diesel_async::RunQueryDsl;
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::newest::{Of, newest};
 use crate::schema::{proofs, signing_key};
 use crate::{Store, StoreError};
 
@@ -39,12 +40,9 @@ pub struct ProofHead {
 impl Store {
     /// The newest proof of each of some routes.
     pub async fn latest_proofs(&self, routes: &[Uuid]) -> Result<Vec<ProofHead>, StoreError> {
-        let query = proofs::table
-            .filter(proofs::route_id.eq_any(routes))
-            .distinct_on(proofs::route_id)
-            .order((proofs::route_id, proofs::at.desc()))
-            .select(ProofHead::as_select());
-        Ok(query.load(&mut self.connection().await?).await?)
+        let mut connection = self.connection().await?;
+        let ids = newest(&mut connection, Of::Proofs, routes).await?;
+        Ok(proofs::table.filter(proofs::id.eq_any(ids)).select(ProofHead::as_select()).load(&mut connection).await?)
     }
 
     /// Keeps a proof with its three figures: what differs in all, what of it waits, and what is unexplained.

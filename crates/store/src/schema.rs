@@ -40,7 +40,13 @@ diesel::table! {
 diesel::table! {
     plans (id) {
         id -> Uuid, route_id -> Uuid, route_version -> Int4, lanes -> Jsonb, summary -> Jsonb, digest -> Bytea,
-        made_at -> Timestamptz, told -> Int4,
+        made_at -> Timestamptz, fields -> Array<Text>,
+    }
+}
+diesel::table! {
+    plan_counts (plan_id, outcome, kind, included) {
+        plan_id -> Uuid, outcome -> Text, kind -> Text, included -> Bool, count -> Int8, with_losses -> Int8,
+        conflicts -> Int8, refused -> Int8,
     }
 }
 diesel::table! {

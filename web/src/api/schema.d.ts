@@ -975,12 +975,17 @@ export interface components {
         };
         ArtefactList: {
             items: components["schemas"]["ListedArtefact"][];
+            /** @description More match than `total`, which were counted. */
+            more: boolean;
             /**
              * Format: int32
              * @description Cursor of the next page; none at the end.
              */
             next?: number | null;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many match; of a filter's matches 500 are counted.
+             */
             total: number;
         };
         /** @description An artefact as last surveyed, and what Hovrel knows of it. */
@@ -1130,9 +1135,14 @@ export interface components {
         };
         ChangeList: {
             items: components["schemas"]["ListedChange"][];
+            /** @description More match than `total`, which were counted. */
+            more: boolean;
             /** Format: int32 */
             next?: number | null;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many match; of a filter's matches 500 are counted.
+             */
             total: number;
         };
         /** @description Which changes. */

@@ -1,11 +1,13 @@
 import { expect, it } from "vitest";
-import { count, evidenceWords, kindsWord, notRead, versionWord } from "./words";
+import { count, counted, evidenceWords, kindsWord, notRead, versionWord } from "./words";
 import type { Schemas } from "@/api/client";
 
 it("counts are written with their noun", () => {
   expect(count(1, "change")).toBe("1 change");
   expect(count(1340, "change")).toBe("1,340 changes");
   expect(count(0, "loss", "losses")).toBe("0 losses");
+  expect(counted({ total: 1, more: false }, "item")).toBe("1 item");
+  expect(counted({ total: 500, more: true }, "item")).toBe("over 500 items");
 });
 
 it("kinds have a plural", () => {

@@ -189,6 +189,11 @@ export function count(n: number, one: string, many = `${one}s`): string {
   return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
 }
 
+/** The same of a list, of whose matches not all may have been counted: “over 500 items”. */
+export function counted(list: { total: number; more: boolean }, one: string, many = `${one}s`): string {
+  return `${list.more ? "over " : ""}${count(list.total, one, many)}`;
+}
+
 export function evidenceWords(e: Schemas["Evidence"]): string {
   switch (e.how) {
     case "origin":

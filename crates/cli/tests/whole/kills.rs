@@ -246,7 +246,7 @@ async fn a_worker_that_slept_writes_nothing_once_another_has_its_job() {
     };
     eventually("something is written", settled).await;
     walk.program.signal("STOP");
-    let second = walk.program.another().await;
+    let second = walk.program.another(&[]).await;
     let other = walk.client.at(&second.address);
     let taken = async || (other.get(&format!("/jobs/{id}")).await["progress"]["settled"].as_i64()? > 30).then_some(());
     eventually("the other goes on with it", taken).await;

@@ -15,6 +15,7 @@ mod meanwhile;
 mod pairs;
 mod pictures;
 mod program;
+mod retention;
 mod routes;
 mod trouble;
 mod wide;

@@ -83,7 +83,7 @@ impl Program {
             std::fs::write(folder.path().join("profiles/own.yaml"), profile).expect("it can be written");
         }
         std::fs::write(folder.path().join("presets"), presets).expect("presets can be written");
-        let child = run(&folder, &database, "127.0.0.1:0", lease_seconds, points);
+        let child = run(&folder, &database, "127.0.0.1:0", lease_seconds, &failing_at(points));
         let mut program = Program { child, address: String::new(), folder, database, lease_seconds };
         program.address = program.announced().await;
         program
@@ -106,7 +106,7 @@ impl Program {
         std::fs::remove_file(self.folder.path().join("address")).expect("it had announced itself");
         let listen = self.address.trim_start_matches("http://").to_owned();
         let points = cut.map(|place| format!("{place}=return"));
-        self.child = run(&self.folder, &self.database, &listen, self.lease_seconds, points.as_deref());
+        self.child = run(&self.folder, &self.database, &listen, self.lease_seconds, &failing_at(points.as_deref()));
         self.announced().await;
     }
 
@@ -127,14 +127,14 @@ impl Program {
         assert!(sent.expect("kill is there").success());
     }
 
-    /// Another program on the same database, with the same key.
-    pub async fn another(&self) -> Second {
+    /// Another program on the same database, with the same key, and with some variables in its environment.
+    pub async fn another(&self, variables: &[(&str, &str)]) -> Second {
         let folder = fresh_folder();
         std::fs::create_dir(folder.path().join("profiles")).expect("a folder");
         for name in ["key", "presets"] {
             std::fs::copy(self.folder.path().join(name), folder.path().join(name)).expect("it can be copied");
         }
-        let child = run(&folder, &self.database, "127.0.0.1:0", self.lease_seconds, None);
+        let child = run(&folder, &self.database, "127.0.0.1:0", self.lease_seconds, variables);
         let announced = async || std::fs::read_to_string(folder.path().join("address")).ok();
         let address = eventually("the second program starts", announced).await;
         Second { child, address, _folder: folder }
@@ -207,12 +207,17 @@ impl Drop for Program {
 }
 
 /// `points` says what happens at places that it comes by.
+/// What tells the `fail` library where something happens.
+fn failing_at(points: Option<&str>) -> Vec<(&str, &str)> {
+    points.map(|points| ("FAILPOINTS", points)).into_iter().collect()
+}
+
 fn run(
     folder: &tempfile::TempDir,
     database: &Database,
     listen: &str,
     lease_seconds: &str,
-    points: Option<&str>,
+    variables: &[(&str, &str)],
 ) -> Child {
     let path = |name: &str| -> PathBuf { folder.path().join(name) };
     let log = std::fs::OpenOptions::new().create(true).append(true).open(path("log")).expect("a log");
@@ -226,7 +231,7 @@ fn run(
         .arg("--profiles")
         .arg(path("profiles"))
         .env("DATABASE_URL", &database.url)
-        .env("FAILPOINTS", points.unwrap_or_default())
+        .envs(variables.iter().copied())
         // A proxy of the environment is not asked.
         .env("http_proxy", "http://127.0.0.1:9")
         // What is secret must be in no log, however much is logged.

@@ -7,7 +7,7 @@ use chrono::{DateTime, Utc};
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::{Kind, Value};
-use hovrel_core::plan::{Brief, Change, Decision, FieldDecision, Outcome, makes_new};
+use hovrel_core::plan::{Brief, Change, Decision, FieldDecision, Outcome, decided_fields};
 use hovrel_core::rehearse::{Estimate, Refusal, RefusalReason, Rehearsal};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, NewJob, Plan};
@@ -96,7 +96,7 @@ impl PlanFigure {
         let transfers = app.hub.store.transfers_of_plans(&ids).await?;
         let one = |plan: Plan| {
             let id = plan.id;
-            let fields = fields.iter().filter(|(of, _)| *of == id).map(|(_, name)| name.clone()).collect();
+            let fields = fields.iter().find(|(of, _)| *of == id).map(|(_, names)| names.clone()).unwrap_or_default();
             let transfer = transfers.iter().find(|t| t.plan_id == Some(id)).cloned().map(JobAnswer::of);
             let counts: Vec<&ChangeCount> =
                 counts.iter().filter(|c| c.plan_id == id && c.outcome != "in_step").collect();
@@ -201,7 +201,10 @@ impl ChangeQuery {
 #[derive(Serialize, ToSchema)]
 pub struct ChangeList {
     items: Vec<ListedChange>,
+    /// How many match; of a filter's matches 500 are counted.
     total: i64,
+    /// More match than `total`, which were counted.
+    more: bool,
     next: Option<i32>,
 }
 
@@ -311,7 +314,7 @@ pub async fn changes(
         Ok(listed(row.seq as u32, brief, (&decision, row.included, &refusals), &lanes))
     };
     let items = rows.into_iter().map(one).collect::<Result<_, Problem>>()?;
-    Ok(Json(ChangeList { items, total, next }))
+    Ok(Json(ChangeList { items, total: total.counted, more: total.more, next }))
 }
 
 /// A change with its values and their differences.
@@ -385,9 +388,7 @@ async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> 
     let policy = first_contact(&lanes, &row.change.lane);
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
     let kind = right.catalogue.kind(row.change.right_kind);
-    let instead = row.change.outcome != Outcome::NewRight && makes_new(&row.change, &row.decision);
-    let source = if instead { &row.change.as_new } else { &row.change.fields };
-    let fields = source.iter().map(|f| {
+    let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
         let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
         let source = rule.and_then(|r| match &r.source {
             hovrel_core::mapping::Source::Field(field) => Some(field.as_str()),

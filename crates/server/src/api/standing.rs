@@ -1,7 +1,8 @@
 //! Where routes stand: what each of the six stops says of itself.
 //!
-//! Many routes are told with as many queries as one. What takes long, what a route covers and what its rules have to
-//! settle, is computed once for a version of the route and the surveys of its ends.
+//! Many routes are told with as many queries as one. What takes long is computed once: what a route covers and what its
+//! rules have to settle for a version of the route and the surveys of its ends, and how many pairs it has for where its
+//! last transfer is, since nothing else makes pairs.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Mutex;
@@ -82,26 +83,55 @@ pub struct ProofFigure {
 /// When an end was surveyed, and when what it can hold was read; none if it was not surveyed.
 type Read = Option<(DateTime<Utc>, DateTime<Utc>)>;
 
-/// What figures were computed from: the version of the route, and what its ends were.
-type Basis = (i32, [Read; 2]);
+/// What figures were computed from: the version of the route, what its ends were, and the minute if time is asked about.
+type Basis = (i32, [Read; 2], Option<i64>);
+
+/// Where the last transfer of a route was: which, its state and its progress. None if there was none.
+type Carried = Option<(Uuid, String, serde_json::Value)>;
 
 /// The figures of routes as last computed.
 #[derive(Default)]
-pub struct Figures(Mutex<HashMap<Uuid, (Basis, ScopeFigure, RulesFigure)>>);
+pub struct Figures {
+    of_rules: Mutex<HashMap<Uuid, (Basis, ScopeFigure, RulesFigure)>>,
+    pairs: Mutex<HashMap<Uuid, (Carried, i64)>>,
+}
 
 impl Figures {
+    /// How many pairs routes have, by where their last transfers are.
+    async fn pairs(&self, app: &App, carried: HashMap<Uuid, Carried>) -> Result<HashMap<Uuid, i64>, Problem> {
+        let known = |route: &Uuid, at: &Carried| {
+            let kept = self.pairs.lock().unwrap_or_else(|e| e.into_inner());
+            kept.get(route).filter(|(of, _)| of == at).map(|(_, pairs)| *pairs)
+        };
+        let mut pairs: HashMap<Uuid, i64> =
+            carried.iter().filter_map(|(route, at)| Some((*route, known(route, at)?))).collect();
+        let unknown: Vec<Uuid> = carried.keys().filter(|route| !pairs.contains_key(*route)).copied().collect();
+        if unknown.is_empty() {
+            return Ok(pairs);
+        }
+        let counted: HashMap<Uuid, i64> = app.hub.store.count_pairs(&unknown).await?.into_iter().collect();
+        let mut kept = self.pairs.lock().unwrap_or_else(|e| e.into_inner());
+        for (route, at) in carried.into_iter().filter(|(route, _)| unknown.contains(route)) {
+            let count = counted.get(&route).copied().unwrap_or_default();
+            kept.insert(route, (at, count));
+            pairs.insert(route, count);
+        }
+        Ok(pairs)
+    }
+
     /// What a route covers, and what its rules have to settle.
     async fn of(
         &self,
         app: &App,
         route: &Route,
         lanes: &[Lane],
-        basis: Basis,
+        ends: [Read; 2],
     ) -> Result<(ScopeFigure, RulesFigure), Problem> {
-        let kept = self.0.lock().unwrap_or_else(|e| e.into_inner()).get(&route.id).copied();
         // What counts days from now is another thing tomorrow.
-        let keeps = !lanes.iter().any(Lane::depends_on_now);
-        if let Some((_, scope, rules)) = kept.filter(|(of, ..)| keeps && *of == basis) {
+        let minute = lanes.iter().any(Lane::depends_on_now).then(|| Utc::now().timestamp() / 60);
+        let basis = (route.version, ends, minute);
+        let kept = self.of_rules.lock().unwrap_or_else(|e| e.into_inner()).get(&route.id).copied();
+        if let Some((_, scope, rules)) = kept.filter(|(of, ..)| *of == basis) {
             return Ok((scope, rules));
         }
         let left = LeftEnd::of(app, route, lanes).await?;
@@ -115,7 +145,7 @@ impl Figures {
         };
         let rules =
             RulesFigure { count: lanes.iter().map(|l| l.rules.len() as u64).sum(), to_settle: faults.len() as u64 };
-        self.0.lock().unwrap_or_else(|e| e.into_inner()).insert(route.id, (basis, scope, rules));
+        self.of_rules.lock().unwrap_or_else(|e| e.into_inner()).insert(route.id, (basis, scope, rules));
         Ok((scope, rules))
     }
 }
@@ -146,14 +176,17 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
     let of_plans: Vec<Uuid> = latest.iter().map(|p| p.route_id).collect();
     let mut plans: HashMap<Uuid, PlanFigure> = of_plans.into_iter().zip(PlanFigure::of(app, latest).await?).collect();
     let proofs = store.latest_proofs(&ids).await?;
-    let pairs: HashMap<Uuid, i64> = store.count_pairs(&ids).await?.into_iter().collect();
+    let carried = |route: &Uuid| {
+        let transfer = jobs.iter().find(|j| j.route_id == Some(*route) && j.kind == "transfer");
+        (*route, transfer.map(|j| (j.id, j.state.clone(), j.progress.clone())))
+    };
+    let pairs = app.figures.pairs(app, ids.iter().map(carried).collect()).await?;
     let mut out = Vec::with_capacity(routes.len());
     for route in routes {
         let (left, left_basis) = end(&systems, &heads, route.left_system, &route.left_container)?;
         let (right, right_basis) = end(&systems, &heads, route.right_system, &route.right_container)?;
         let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-        let basis = (route.version, [left_basis, right_basis]);
-        let (scope, rules) = app.figures.of(app, &route, &lanes, basis).await?;
+        let (scope, rules) = app.figures.of(app, &route, &lanes, [left_basis, right_basis]).await?;
         let job = |kind: &str| {
             let found = jobs.iter().find(|j| j.route_id == Some(route.id) && j.kind == kind);
             found.cloned().map(JobAnswer::of)

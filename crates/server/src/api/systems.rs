@@ -499,7 +499,10 @@ pub enum Holds {
 #[derive(Serialize, ToSchema)]
 pub struct ArtefactList {
     items: Vec<ListedArtefact>,
+    /// How many match; of a filter's matches 500 are counted.
     total: i64,
+    /// More match than `total`, which were counted.
+    more: bool,
     /// Cursor of the next page; none at the end.
     next: Option<i32>,
 }
@@ -545,5 +548,10 @@ pub async fn artefacts(
     let next = (rows.len() as i64 == filter.limit).then(|| rows.last().map(|r| r.seq)).flatten();
     let items =
         rows.into_iter().map(|r| Ok(ListedArtefact { path: r.path, artefact: serde_json::from_value(r.body)? }));
-    Ok(Json(ArtefactList { items: items.collect::<Result<_, Problem>>()?, total, next }))
+    Ok(Json(ArtefactList {
+        items: items.collect::<Result<_, Problem>>()?,
+        total: total.counted,
+        more: total.more,
+        next,
+    }))
 }

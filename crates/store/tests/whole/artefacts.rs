@@ -1,6 +1,6 @@
 //! What surveys keep: one in place of the one before, listed by filters that stay inside their project and kind.
 
-use hovrel_store::{ArtefactFilter, ArtefactRow, NewArtefact, Store, StoreError};
+use hovrel_store::{ArtefactFilter, ArtefactRow, NewArtefact, Store, StoreError, Total};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
@@ -53,7 +53,8 @@ async fn listed(store: &Store, system: Uuid, filter: ArtefactFilter) -> (Vec<i32
     let filter = ArtefactFilter { kind: "test_case".into(), limit: 10, ..filter };
     let (rows, total) = store.list_artefacts(system, "a", &filter).await.expect("a list");
     assert!(rows.iter().all(|r| r.container == "a" && r.kind == "test_case"), "{rows:?}");
-    (rows.iter().map(|r| r.seq).collect(), total)
+    assert!(!total.more || total.counted == Total::MOST, "{total:?}");
+    (rows.iter().map(|r| r.seq).collect(), total.counted)
 }
 
 #[tokio::test]
@@ -144,6 +145,29 @@ async fn the_one_that_is_called_so_comes_before_those_that_hold_the_words() {
     assert_eq!(keys("ÅSE FOLLOWS", 3).await.len(), 3);
     assert_eq!(keys("100_7 %", 3).await[0], "A-17", "what stands for anything elsewhere stands for itself");
     let all = |find: &str| ArtefactFilter { find: Some(find.into()), ..ArtefactFilter::default() };
-    assert_eq!(listed(&store, system, all("åse follows a-7")).await.1, 1_500);
-    assert_eq!(listed(&store, system, all("drive / wInd")).await.1, 1_501, "folders are looked at too");
+    assert_eq!(listed(&store, system, all("drive / wInd")).await.0.len(), 10, "folders are looked at too");
+}
+
+/// What shows a filter's matches counts as many as tell somebody something; all there are of a kind it knows.
+#[tokio::test]
+async fn a_filter_counts_to_five_hundred_and_says_when_there_are_more() {
+    let (store, route) = with_a_route().await;
+    let system = store.route(route).await.expect("it is there").left_system;
+    let word = |n: i32| if n <= Total::MOST as i32 { "brake" } else { "brake and grip" };
+    let rows = (1..=703).map(|n| kept(system, "a", "test_case", n, word(n), labelled(&[word(n)]))).collect();
+    survey(&store, system, "a", rows).await;
+    let total = async |filter: ArtefactFilter| {
+        let filter = ArtefactFilter { kind: "test_case".into(), limit: 10, ..filter };
+        let (_, total) = store.list_artefacts(system, "a", &filter).await.expect("a list");
+        (total.counted, total.more)
+    };
+    let find = |words: &str| ArtefactFilter { find: Some(words.into()), ..ArtefactFilter::default() };
+    let held = |value: &str| ArtefactFilter { field: Some(("labels".into(), value.into())), ..Default::default() };
+    assert_eq!(total(ArtefactFilter::default()).await, (703, false));
+    assert_eq!(total(find("brake")).await, (500, true));
+    assert_eq!(total(ArtefactFilter { after: 600, ..find("brake") }).await, (500, true), "of a later page too");
+    assert_eq!(total(find("grip")).await, (203, false));
+    assert_eq!(total(held("brake")).await, (500, false), "as many as are counted, and no more");
+    assert_eq!(total(find("br")).await, (500, true), "two letters");
+    assert_eq!(total(find("zq")).await, (0, false));
 }

@@ -3,6 +3,7 @@
 mod artefacts;
 mod forms;
 mod jobs;
+mod numbers;
 mod people;
 mod plans;
 mod retention;

@@ -12,7 +12,7 @@ use uuid::Uuid;
 
 use crate::{with_a_route, with_a_route_in};
 
-fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
+pub fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
     NewChange {
         plan_id: plan,
         seq,
@@ -36,7 +36,7 @@ fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
     }
 }
 
-fn plan_of(route: Uuid) -> Plan {
+pub fn plan_of(route: Uuid) -> Plan {
     Plan {
         id: Uuid::now_v7(),
         route_id: route,
@@ -90,7 +90,8 @@ async fn filters_and_pages_find_what_they_say() {
     let (store, _, plan) = with_a_plan().await;
     let seqs = async |filter: ChangeFilter, after, limit| {
         let (rows, total) = store.list_changes(plan, &filter, after, limit).await.expect("a page");
-        (rows.into_iter().map(|r| r.seq).collect::<Vec<_>>(), total)
+        assert!(!total.more, "{total:?}");
+        (rows.into_iter().map(|r| r.seq).collect::<Vec<_>>(), total.counted)
     };
     assert_eq!(seqs(ChangeFilter::default(), -1, 4).await, (vec![0, 1, 2, 3], 6));
     assert_eq!(seqs(ChangeFilter::default(), 3, 4).await, (vec![4, 5], 6));
@@ -109,6 +110,25 @@ async fn filters_and_pages_find_what_they_say() {
             "{words}"
         );
     }
+}
+
+/// As for artefacts: counted is what tells somebody something.
+#[tokio::test]
+async fn a_filter_of_changes_counts_to_five_hundred_and_says_when_there_are_more() {
+    let (store, route) = with_a_route().await;
+    let plan = plan_of(route);
+    let rows = (0..1_002).map(|n| Ok(change(plan.id, n, "new_right")));
+    store.keep_plan(&plan, Box::new(rows), &[], &[]).await.expect("the plan is kept");
+    let total = async |filter: ChangeFilter, after| {
+        let (_, total) = store.list_changes(plan.id, &filter, after, 10).await.expect("a page");
+        (total.counted, total.more)
+    };
+    let with_losses = || ChangeFilter { with_losses: true, ..Default::default() };
+    assert_eq!(total(ChangeFilter::default(), -1).await, (1_002, false));
+    assert_eq!(total(with_losses(), -1).await, (500, true));
+    assert_eq!(total(with_losses(), 990).await, (500, true), "of a later page too");
+    assert_eq!(total(ChangeFilter { find: Some("case_2".into()), ..Default::default() }, -1).await, (111, false));
+    assert_eq!(total(ChangeFilter { outcome: Some("blocked".into()), ..Default::default() }, -1).await, (0, false));
 }
 
 fn loss(field: &str, foreseen: bool) -> NewLoss {

@@ -103,7 +103,6 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
     getNextPageParam: (last) => last.next ?? undefined,
   });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
-  const total = pages.data?.pages[0]?.total ?? 0;
   const chosen = Number(query.get("change") ?? items[0]?.seq ?? -1);
   const at = items.findIndex((i) => i.seq === chosen);
   const box = useRef<HTMLDivElement>(null);
@@ -322,7 +321,9 @@ function PlanView({ plan, again, failure }: { plan: Plan; again: () => void; fai
           <div ref={box} data-testid="changes" className="min-h-[120px] flex-1 overflow-auto bg-sheet">
             {pages.isPending && <Loading what="the changes" />}
             {pages.error && <Trouble error={pages.error} />}
-            {pages.data && total === 0 && <p className="p-8 text-center text-ink-3">Nothing matches these filters.</p>}
+            {pages.data && items.length === 0 && (
+              <p className="p-8 text-center text-ink-3">Nothing matches these filters.</p>
+            )}
             <ul aria-label="Changes" style={{ height: rows.getTotalSize(), position: "relative" }}>
               {rows.getVirtualItems().map((v) => {
                 const item = items[v.index];

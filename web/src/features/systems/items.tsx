@@ -7,7 +7,7 @@ import { useQueryParts } from "@/lib/use-query";
 import { api, take, type Schemas } from "@/api/client";
 import { bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
-import { count } from "@/lib/words";
+import { counted } from "@/lib/words";
 import { Loading, Pill, Trouble } from "@/ui/basics";
 import { FindBox } from "@/ui/find-box";
 import { linkText, valueText } from "./value";
@@ -42,7 +42,7 @@ export function Items({ system, container, kind, schema, users }: Props) {
     getNextPageParam: (last) => last.next ?? undefined,
   });
   const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
-  const total = pages.data?.pages[0]?.total ?? 0;
+  const first = pages.data?.pages[0];
   const chosen = items.find((i) => i.artefact.id === open) ?? (items.length === 1 ? items[0] : undefined);
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
@@ -71,7 +71,7 @@ export function Items({ system, container, kind, schema, users }: Props) {
             {holds === "files" ? "with files" : "text not read exactly"} ×
           </Pill>
         )}
-        <span className="text-ink-3">{count(total, "item")}</span>
+        {first && <span className="text-ink-3">{counted(first, "item")}</span>}
       </div>
       {pages.error && <Trouble error={pages.error} retry={() => void pages.refetch()} />}
       {pages.isPending && <Loading what="the items" />}
@@ -85,6 +85,11 @@ export function Items({ system, container, kind, schema, users }: Props) {
               void pages.fetchNextPage();
           }}
         >
+          {first && items.length === 0 && (
+            <p className="p-8 text-center text-ink-3">
+              {find || field || holds ? "Nothing matches these filters." : "There are none in this project."}
+            </p>
+          )}
           <ul style={{ height: rows.getTotalSize(), position: "relative" }} aria-label="Items">
             {rows.getVirtualItems().map((v) => {
               const i = items[v.index];
@@ -105,7 +110,7 @@ export function Items({ system, container, kind, schema, users }: Props) {
           </ul>
         </div>
         <div className="min-h-0 overflow-auto p-4">
-          {!chosen && <p className="text-ink-3">Choose an item to see what its fields hold.</p>}
+          {!chosen && items.length > 0 && <p className="text-ink-3">Choose an item to see what its fields hold.</p>}
           {chosen && (
             <Item
               item={chosen}
