@@ -44,6 +44,7 @@ pub struct App {
     pub(crate) cache: Arc<cache::Cache>,
     pub(crate) names: Arc<api::names::Known>,
     pub(crate) figures: Arc<api::standing::Figures>,
+    pub(crate) addresses: Arc<api::artefacts::Addresses>,
     pub(crate) throttle: Arc<door::throttle::Throttle>,
     /// Systems that the demo offers in the connect form.
     pub(crate) presets: Arc<Vec<Preset>>,
@@ -65,6 +66,7 @@ pub fn router(hub: Hub, presets: Vec<Preset>) -> Router {
         cache: Arc::default(),
         names: Arc::default(),
         figures: Arc::default(),
+        addresses: Arc::default(),
         throttle: Arc::default(),
         presets: Arc::new(presets),
     };

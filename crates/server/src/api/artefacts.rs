@@ -1,13 +1,16 @@
 //! One artefact: what it holds, what hangs on it, its counterparts, and every transfer that touched it.
 
 use std::collections::HashMap;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use axum::extract::State;
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
+use hovrel_connect::Connector;
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Attachment, Kind, LinkEnd, Stamp, Value};
+use hovrel_engine::Hub;
 use hovrel_store::{PairOf, System};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -201,6 +204,26 @@ fn shown(names: &Names, word: &str, target: &LinkEnd) -> ShownLink {
     }
 }
 
+/// Connectors that are only asked where a person sees an item; no call goes out. To make one takes longer than all the rest
+/// of an artefact's view, so that each is made once for a version of its system.
+#[derive(Default)]
+pub struct Addresses(Mutex<HashMap<Uuid, Made>>);
+
+/// The version of the system that it was made for, and the connector.
+type Made = (i32, Arc<dyn Connector>);
+
+impl Addresses {
+    fn of(&self, hub: &Hub, system: &System) -> Result<Arc<dyn Connector>, Problem> {
+        let mut made = self.0.lock().unwrap_or_else(PoisonError::into_inner);
+        if let Some((_, connector)) = made.get(&system.id).filter(|(version, _)| *version == system.version) {
+            return Ok(connector.clone());
+        }
+        let connector = hub.connect(system)?;
+        made.insert(system.id, (system.version, connector.clone()));
+        Ok(connector)
+    }
+}
+
 async fn counterparts(
     app: &App,
     system: Uuid,
@@ -234,7 +257,7 @@ async fn counterparts(
             // Only what was not surveyed yet needs a connector to tell its address.
             url: match known {
                 Some(a) => a.url.clone(),
-                None => app.hub.connect(its)?.address(its_kind, &id),
+                None => app.addresses.of(&app.hub, its)?.address(its_kind, &id),
             },
             system_name: its.name.clone(),
             container: its_container,
