@@ -305,7 +305,8 @@ impl Store {
             ids.push(id);
         }
         let query = diesel::sql_query(
-            "select a.* from unnest($1, $2, $3, $4) with ordinality as f (system_id, container, kind, external_id, place)
+            "select system_id, container, kind, external_id, a.seq, a.key, a.title, a.path, a.body
+            from unnest($1, $2, $3, $4) with ordinality as f (system_id, container, kind, external_id, place)
             join artefacts a using (system_id, container, kind, external_id) order by f.place",
         );
         let query = query

@@ -246,10 +246,19 @@ async fn a_worker_that_slept_writes_nothing_once_another_has_its_job() {
     };
     eventually("something is written", settled).await;
     walk.program.signal("STOP");
+    let holder = format!("select lease_owner::text as told from jobs where id = '{id}'");
+    let slept = walk.program.ask(&holder).await;
     let second = walk.program.another(&[]).await;
     let other = walk.client.at(&second.address);
-    let taken = async || (other.get(&format!("/jobs/{id}")).await["progress"]["settled"].as_i64()? > 30).then_some(());
-    eventually("the other goes on with it", taken).await;
+    let taken = async || (walk.program.ask(&holder).await != slept).then_some(());
+    eventually("the other takes it over", taken).await;
+    let now = async || other.get(&format!("/jobs/{id}")).await;
+    let before = now().await["progress"]["settled"].as_i64();
+    let gone_on = async || {
+        let now = now().await;
+        (now["progress"]["settled"].as_i64() > before || hovrel_testkit::is_over(&now)).then_some(())
+    };
+    eventually("the other goes on with it", gone_on).await;
     walk.program.signal("CONT");
     walk.systems.misbehave(FaultPlan::default());
     let job = other.finish(&json!({"id": id})).await;

@@ -111,10 +111,10 @@ impl Figures {
         }
         let counted: HashMap<Uuid, i64> = app.hub.store.count_pairs(&unknown).await?.into_iter().collect();
         let mut kept = self.pairs.lock().unwrap_or_else(|e| e.into_inner());
-        for (route, at) in carried.into_iter().filter(|(route, _)| unknown.contains(route)) {
+        for (route, at) in carried {
             let count = counted.get(&route).copied().unwrap_or_default();
+            let count = *pairs.entry(route).or_insert(count);
             kept.insert(route, (at, count));
-            pairs.insert(route, count);
         }
         Ok(pairs)
     }
