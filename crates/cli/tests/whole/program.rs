@@ -206,8 +206,7 @@ impl Drop for Program {
     }
 }
 
-/// `points` says what happens at places that it comes by.
-/// What tells the `fail` library where something happens.
+/// What tells the `fail` library what happens at places that the program comes by.
 fn failing_at(points: Option<&str>) -> Vec<(&str, &str)> {
     points.map(|points| ("FAILPOINTS", points)).into_iter().collect()
 }
@@ -231,6 +230,7 @@ fn run(
         .arg("--profiles")
         .arg(path("profiles"))
         .env("DATABASE_URL", &database.url)
+        .env("FAILPOINTS", "")
         .envs(variables.iter().copied())
         // A proxy of the environment is not asked.
         .env("http_proxy", "http://127.0.0.1:9")

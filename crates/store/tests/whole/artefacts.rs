@@ -170,4 +170,17 @@ async fn a_filter_counts_to_five_hundred_and_says_when_there_are_more() {
     assert_eq!(total(held("brake")).await, (500, false), "as many as are counted, and no more");
     assert_eq!(total(find("br")).await, (500, true), "two letters");
     assert_eq!(total(find("zq")).await, (0, false));
+
+    // Pages lead over what was counted and go on behind it: everything that matches, once and in its order.
+    for (words, limit, most) in [("brake", 90, 703), ("brake", 500, 703), ("brake", 501, 703), ("grip", 90, 203)] {
+        let (mut seen, mut after) = (Vec::new(), 0);
+        loop {
+            let filter = ArtefactFilter { kind: "test_case".into(), limit, after, ..find(words) };
+            let (rows, _) = store.list_artefacts(system, "a", &filter).await.expect("a list");
+            seen.extend(rows.iter().map(|r| r.seq));
+            let Some(last) = rows.last().filter(|_| rows.len() as i64 == limit) else { break };
+            after = last.seq;
+        }
+        assert_eq!(seen, (704 - most..=703).collect::<Vec<i32>>(), "{words} by {limit}");
+    }
 }

@@ -129,6 +129,18 @@ async fn a_filter_of_changes_counts_to_five_hundred_and_says_when_there_are_more
     assert_eq!(total(with_losses(), 990).await, (500, true), "of a later page too");
     assert_eq!(total(ChangeFilter { find: Some("case_2".into()), ..Default::default() }, -1).await, (111, false));
     assert_eq!(total(ChangeFilter { outcome: Some("blocked".into()), ..Default::default() }, -1).await, (0, false));
+
+    // Pages lead over what was counted and go on behind it.
+    for limit in [90, 500, 501] {
+        let (mut seen, mut after) = (Vec::new(), -1);
+        loop {
+            let (rows, _) = store.list_changes(plan.id, &with_losses(), after, limit).await.expect("a page");
+            seen.extend(rows.iter().map(|r| r.seq));
+            let Some(last) = rows.last().filter(|_| rows.len() as i64 == limit) else { break };
+            after = last.seq;
+        }
+        assert_eq!(seen, (0..1_002).filter(|n| n % 2 == 1).collect::<Vec<i32>>(), "by {limit}");
+    }
 }
 
 fn loss(field: &str, foreseen: bool) -> NewLoss {
