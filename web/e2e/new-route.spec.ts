@@ -10,7 +10,7 @@ test("a new route is ready for its transfer by what is suggested", async ({ page
     await page.getByRole("button", { name: `Use the simulated ${name}` }).click();
     await page.getByRole("button", { name: "Check", exact: true }).click();
     await expect(page.getByRole("list", { name: "Check" })).toBeVisible();
-    await page.getByRole("button", { name: "Save and look round" }).click();
+    await page.getByRole("button", { name: "Save and open" }).click();
     await page.getByRole("button", { name: "Survey this project" }).click();
     await expect(page.getByRole("button", { name: "Survey again" })).toBeVisible();
   }
@@ -27,26 +27,26 @@ test("a new route is ready for its transfer by what is suggested", async ({ page
       .first(),
   ).toBeVisible();
   await accessible(page, "new route with its suggestions");
-  await page.getByRole("button", { name: "Make the route" }).click();
+  await page.getByRole("button", { name: "Create the route" }).click();
   const stop = (name: RegExp) => page.getByRole("navigation", { name: "Stops" }).getByRole("link", { name });
   await stop(/Rules/).click();
   await expect(page.getByText("every rule is valid")).toBeVisible();
 
-  // What is at both ends already is one where it is alike enough, and the left wins where the two differ.
+  // What is at both ends already is one where it is alike enough, and use the left where the two differ.
   await page.getByRole("button", { name: /^Case/ }).click();
   await page.getByRole("link", { name: "Counterparts" }).click();
-  await page.getByRole("button", { name: "How they are found" }).click();
-  await page.getByLabel("What differs then").selectOption("left_wins");
+  await page.getByRole("button", { name: "How counterparts are found" }).click();
+  await page.getByLabel("If values differ").selectOption("left_wins");
   await page.keyboard.press("Escape");
   await page.getByRole("button", { name: /^Save as version/ }).click();
   await expect(page.getByText("Saved as version")).toBeVisible();
-  const open = page.getByRole("button", { name: /^To say/ });
+  const open = page.getByRole("button", { name: /^To decide/ });
   await expect(open).toContainText(/\d/);
-  await page.getByLabel("Alike from").selectOption("70");
-  await page.getByRole("button", { name: /^Take .* as one/ }).click();
+  await page.getByLabel("Similar from").selectOption("70");
+  await page.getByRole("button", { name: /^Confirm .* match/ }).click();
   const left = async () => Number(/\d+/.exec(await open.innerText())?.[0]);
   await expect(
-    page.getByRole("button", { name: "Take 0 pairs as one" }).or(page.getByText("Nothing to say")),
+    page.getByRole("button", { name: "Confirm 0 matches" }).or(page.getByText("No doubtful matches left")),
   ).toBeVisible();
   for (let n = await left(); n > 0; n--) {
     await page.keyboard.press("y");
@@ -59,9 +59,9 @@ test("a new route is ready for its transfer by what is suggested", async ({ page
   await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
   // Clean: nothing is held back, nothing would be refused, nothing waits for a person.
   await expect(page.getByRole("button", { name: /^Already at right/ })).toBeVisible();
-  for (const name of [/^Can't be carried/, /^Would be refused/, /^Not in/])
+  for (const name of [/^Can't be transferred/, /^Would be refused/, /^Left out/])
     await expect(page.getByRole("button", { name })).toHaveCount(0);
-  await expect(page.getByText(/\d conflicts?$/)).toHaveCount(0);
+  await expect(page.getByText(/in conflict/)).toHaveCount(0);
   await expect(page.getByRole("button", { name: /^Transfer \d+ changes/ })).toBeEnabled();
   console.log(`new route: from signing in to a clean dry run in ${((Date.now() - began) / 1000).toFixed(1)} s`);
   await accessible(page, "a clean dry run");

@@ -1,4 +1,4 @@
-// Takes the pictures of docs/screenshots from a demo that was begun anew: ./start --fresh, and then
+// Takes the pictures of docs/screenshots from a demo that holds nothing yet: ./start --empty, and then
 //   node web/e2e/pictures.mjs
 // It walks the whole journey, since each view is worth a picture only in the middle of the work.
 import { mkdirSync, readFileSync } from "node:fs";
@@ -25,7 +25,6 @@ const shot = async (name, theme = "light") => {
 
 await page.goto(address);
 await page.getByLabel("Login").waitFor();
-await shot("sign-in");
 await page.getByLabel("Login").fill("admin");
 await page.getByLabel("Password").fill(password);
 await page.keyboard.press("Enter");
@@ -38,7 +37,7 @@ for (const name of ["Oldstone", "Tallybench"]) {
   await button("Check").click();
   await page.getByRole("list", { name: "Check" }).waitFor();
   if (name === "Oldstone") await shot("connect");
-  await button("Save and look round").click();
+  await button("Save and open").click();
   await button("Survey this project").click();
   await button("Survey again").waitFor();
   if (name === "Oldstone") await shot("survey");
@@ -50,7 +49,7 @@ await page.getByLabel("Right system").selectOption("Tallybench");
 await page.getByLabel("Name", { exact: true }).fill("Lift control moves to the new tool");
 await page.getByText("Lanes to begin with").waitFor();
 await shot("new-route");
-await button("Make the route").click();
+await button("Create the route").click();
 await page.getByRole("navigation", { name: "Stops" }).waitFor();
 const stop = (name) => page.getByRole("navigation", { name: "Stops" }).getByRole("link", { name });
 
@@ -78,15 +77,14 @@ await left.getByRole("textbox", { name: "Conditions as text" }).click();
 await page.keyboard.press("Control+End");
 await page.keyboard.type(" && fields.labls == []");
 await left.getByText("did you mean fields.labels?").waitFor();
-await shot("scope-text", "dark");
 await page.keyboard.press("Control+A");
 await page.keyboard.press("Delete");
 await left.getByRole("button", { name: "Rows" }).click();
 
 await stop(/Rules/).click();
-await page.getByText("to settle before a dry run").waitFor();
+await page.getByText("to fix before a dry run").waitFor();
 await shot("rules");
-await page.getByLabel("3b – Between becomes").selectOption("Normal");
+await page.getByLabel("Middling or grave becomes").selectOption("Normal");
 await page.getByLabel("empty becomes").selectOption("Normal");
 await button("Rule for Status: value map").click();
 await page.getByLabel("Draft becomes").selectOption("active");
@@ -106,12 +104,11 @@ await page.keyboard.press("Escape");
 await page.getByText("every rule is valid").waitFor();
 await page.keyboard.press("Control+s");
 await page.getByText("Saved as version 3").waitFor();
-await page.getByRole("link", { name: "Versions" }).click();
-await page.getByText("Component: not fed").waitFor();
+await page.getByRole("link", { name: /^Version \d/ }).click();
+await page.getByText("Component: no rule").waitFor();
 await page.getByText("Saved as version 3").waitFor({ state: "hidden" });
 await shot("versions");
-await stop(/Rules/).click();
-await page.getByRole("link", { name: "Counterparts" }).click();
+await stop(/Counterparts/).click();
 await page.getByRole("region", { name: "Side by side" }).getByText("differ in").waitFor();
 await shot("counterparts");
 await stop(/Rules/).click();
@@ -126,7 +123,7 @@ await shot("dry-run-losses");
 await button(/^All/).click();
 await button(/^Already at right/).click();
 await page.getByRole("list", { name: "Changes" }).getByText("OS-2013").click();
-await page.getByText(/taken to be one.*Announcements/).waitFor();
+await page.getByText(/paired because of.*Announcements/).waitFor();
 await shot("dry-run");
 await shot("dry-run-dark", "dark");
 await button(/^All/).click();
@@ -135,17 +132,22 @@ await page.getByRole("list", { name: "Changes" }).getByText("OS-2002").first().c
 await page.getByText("Unlock the desk").first().waitFor();
 await shot("dry-run-steps");
 await button(/^All/).click();
-await button(/^Transfer \d+ changes/).click();
+await button(/^Transfer \d+ changes…/).click();
+await page.getByRole("heading", { name: /^Transfer \d+ changes from/ }).waitFor();
+await shot("before-transfer");
+await button(/^Transfer \d+ changes$/).click();
 await page.waitForTimeout(25_000);
 await shot("transfer");
-await page.getByRole("heading", { name: "Done" }).waitFor();
-await button("Prove it").click();
-await page.getByRole("heading", { name: "Nothing is proved yet" }).waitFor();
-await button("Prove it").click();
-await button("Prove it again").waitFor();
+await page.getByRole("heading", { name: "Done", exact: true }).waitFor();
+await page.getByRole("region", { name: "What was done" }).scrollIntoViewIfNeeded();
+await shot("receipt");
+await button("Run a proof").click();
+await page.getByRole("heading", { name: "No proof yet" }).waitFor();
+await button("Run a proof").click();
+await button("Run a proof again").waitFor();
 await shot("proof");
 await page.getByRole("link", { name: "Overview" }).click();
-await page.getByText("Lately").waitFor();
+await page.getByText("Recent activity").waitFor();
 await shot("overview");
 await page.keyboard.press("Control+k");
 await page.keyboard.type("wind");
@@ -158,6 +160,6 @@ await page
   .getByRole("option", { name: /OS-2002 .*Test case/ })
   .first()
   .click();
-await page.getByText("stands for it:").waitFor();
+await page.getByText("counterpart:").waitFor();
 await shot("item");
 await browser.close();

@@ -9,7 +9,7 @@ mod program;
 use std::time::{Duration, Instant};
 
 use hovrel_standins::world::Size;
-use hovrel_standins::{fernway, oldstone, reqmoor, tallybench};
+use hovrel_standins::{cairnbook, fernway, oldstone, tallybench};
 use hovrel_testkit::{Client, Systems};
 use program::Program;
 
@@ -23,7 +23,7 @@ async fn main() {
         oldstone: oldstone::start(oldstone::Options { size, ..Default::default() }).await.expect("Oldstone starts"),
         tallybench: tallybench::start(tally).await.expect("Tallybench starts"),
         fernway: fernway::start(fernway::Options::default()).await.expect("Fernway starts"),
-        reqmoor: reqmoor::start(reqmoor::Options::default()).await.expect("Reqmoor starts"),
+        cairnbook: cairnbook::start(cairnbook::Options::default()).await.expect("Cairnbook starts"),
     };
     let program = Program::start_with_long_leases().await;
     let client = Client::sign_in(&program.address).await;

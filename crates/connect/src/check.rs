@@ -54,7 +54,12 @@ pub async fn check(
             advice: "This system can be read from. To write to it, use an account or key that may write.".into(),
         },
         Some(_) => ok(3, "reading and writing are allowed".into()),
-        None => ok(3, "the system does not say what is allowed; a transfer will tell".into()),
+        None => CheckStep {
+            step: STEPS[3].into(),
+            state: CheckState::Unknown,
+            found: "this system does not report permissions".into(),
+            advice: String::new(),
+        },
     });
     steps.push(match containers.await {
         Ok(0) => CheckStep {
@@ -76,8 +81,8 @@ fn clock(said: &Said) -> CheckStep {
             return CheckStep {
                 step: STEPS[2].into(),
                 state: CheckState::Warning,
-                found: format!("its clock says “{text}”, which is not a time"),
-                advice: "Hovrel goes on without comparing clocks.".into(),
+                found: format!("its clock shows “{text}”, which is not a time"),
+                advice: "Hovrel continues without comparing clocks.".into(),
             };
         }
     };

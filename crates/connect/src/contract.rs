@@ -68,6 +68,8 @@ pub enum CheckState {
     Failed,
     /// Not tried, since a step before it failed.
     Skipped,
+    /// The system does not tell.
+    Unknown,
 }
 
 /// A page of artefacts.

@@ -20,9 +20,9 @@ pub enum ConnectError {
     Missing { what: String },
     #[error("the system refused the field {field}: {text}")]
     Refused { field: String, text: String },
-    #[error("the system takes nothing more in, since its quota is full: {text}")]
+    #[error("the system's quota is full: {text}")]
     Full { text: String },
-    #[error("somebody changed it since it was read")]
+    #[error("it was changed there since it was read")]
     Changed,
     #[error("the system already has an item with this origin mark")]
     Duplicate,
@@ -34,7 +34,7 @@ pub enum ConnectError {
     Failed { address: String, status: u16, text: String },
     #[error("the answer of {address} can't be read: {why}")]
     Malformed { address: String, why: String },
-    #[error("the answer of {address} is more than Hovrel takes: {why}")]
+    #[error("the answer of {address} is more than Hovrel accepts: {why}")]
     TooMuch { address: String, why: String },
     /// The address is one that must not be called.
     #[error("{address} is closed: {why}")]
@@ -91,14 +91,14 @@ impl ConnectError {
             ConnectError::Forbidden { .. } => {
                 "Ask the system's administrator for the permission, or use another account."
             }
-            ConnectError::Missing { .. } => "Somebody may have deleted it. Make a new dry run.",
+            ConnectError::Missing { .. } => "It may have been deleted. Make a new dry run.",
             ConnectError::Refused { .. } => "Change the rule for this field, or the item, and make a new dry run.",
-            ConnectError::Full { .. } => "Have room made there, then retry. What was done stays done.",
+            ConnectError::Full { .. } => "Free up space there, then retry. What was done stays done.",
             ConnectError::Changed => "Nothing was overwritten. Make a new dry run to see both values.",
             ConnectError::Duplicate => "Make a new dry run; the item will be offered as a counterpart.",
             ConnectError::Busy { .. } => "Wait, then retry.",
             ConnectError::Unknown { .. } => "Retry; Hovrel looks first whether it was done.",
-            ConnectError::Failed { .. } => "Retry; if it goes on, look into the system's own log.",
+            ConnectError::Failed { .. } => "Retry; if it keeps failing, check the system's own log.",
             ConnectError::Malformed { .. } => "Check that the profile fits this version of the system.",
             ConnectError::TooMuch { .. } => {
                 "Look at what the system holds there; a profile can ask for smaller pages. docs/security.md has the bounds."

@@ -86,7 +86,7 @@ impl Outside {
         let of = if host == ip.to_string() { format!("{ip}") } else { format!("{host} is at {ip}, which") };
         let is =
             if is_special(ip) { "is not an address of the Internet but of the network around Hovrel" } else { "is" };
-        format!("{of} {is}, closed to calls; whoever starts Hovrel can open it with --outside")
+        format!("{of} {is}, closed to calls; it can be opened with --outside when Hovrel is started")
     }
 }
 

@@ -69,7 +69,7 @@ impl Reading {
         let bytes = connector.meter().bytes.saturating_sub(before);
         if self.pages > MOST_PAGES || self.items.len() > MOST_ITEMS || bytes > LARGEST_READING {
             let (pages, items) = (self.pages, self.items.len());
-            let why = format!("it goes on after {pages} pages with {items} items and {bytes} bytes");
+            let why = format!("it continues after {pages} pages with {items} items and {bytes} bytes");
             return Err(ConnectError::TooMuch { address, why });
         }
         let wrong = |why: String| ConnectError::Malformed { address, why };
@@ -88,7 +88,7 @@ impl Reading {
             None => match total.min(self.first_total).filter(|total| (read as u64) < *total) {
                 None => self.ended = true,
                 Some(total) if self.readings == READINGS => {
-                    return Err(wrong(format!("it shows {read} items and says that there are {total}")));
+                    return Err(wrong(format!("it shows {read} items and reports {total}")));
                 }
                 Some(_) => *self = Reading { readings: self.readings + 1, ..Reading::of(self.kind) },
             },

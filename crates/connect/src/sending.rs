@@ -50,7 +50,7 @@ impl Watch {
             let progress = *self.0.lock().unwrap_or_else(PoisonError::into_inner);
             let (since, longest, what) = match progress {
                 Progress::NotBegun => continue,
-                Progress::Taken(at) => (at, LONGEST_FILE_SILENCE, "nothing more of the file was taken"),
+                Progress::Taken(at) => (at, LONGEST_FILE_SILENCE, "no more of the file was accepted"),
                 Progress::Whole(at) => (at, LONGEST_FILE_ANSWER, "there was no answer to the whole file"),
             };
             if since.elapsed() > longest {

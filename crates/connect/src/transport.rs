@@ -292,7 +292,7 @@ impl Transport {
         let told = tell(&body);
         // What is no message of the system may be anything, an answer meant for somebody else included.
         let text = match sayable(&told.text) {
-            said if said.is_empty() => format!("it does not say why ({status}, {} bytes of {kind})", body.len()),
+            said if said.is_empty() => format!("no reason was given ({status}, {} bytes of {kind})", body.len()),
             said => said,
         };
         match status {

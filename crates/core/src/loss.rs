@@ -138,24 +138,26 @@ impl LossCause {
             LossCause::CallExpanded => "the call can't be kept there; the shared steps stand in its place".into(),
             LossCause::CallCycle => "the shared steps call themselves in a circle; the call is written as text".into(),
             LossCause::CallOfNothing => "the shared steps are not there; the call is written as text".into(),
-            LossCause::LinkKeptAsAddress => "what it leads to is not carried; the link is kept as an address".into(),
+            LossCause::LinkKeptAsAddress => {
+                "what it links to is not transferred; the link is kept as an address".into()
+            }
             LossCause::NoSuchLinkType => "the other end has no such type of link".into(),
             LossCause::LinkTypeLeftOut => "the rule leaves links of this type out".into(),
-            LossCause::NotCarried => "what it refers to is not carried".into(),
+            LossCause::NotCarried => "what it refers to is not transferred".into(),
             LossCause::NotInMap => "the value map does not name this value".into(),
             LossCause::FilledIn => "the field was empty; the rule fills it in".into(),
             LossCause::UnknownUser => "nobody there was recognised as this person".into(),
-            LossCause::TooDeep { levels: 1 } => "folders hold no folders there".into(),
+            LossCause::TooDeep { levels: 1 } => "nested folders aren't possible there".into(),
             LossCause::TooDeep { levels } => format!("folders go {levels} levels deep at most there"),
             LossCause::FileTooBig { limit } => format!("files are {} kB at most there", limit / 1000),
             LossCause::FileTypeRefused => "files of this type are refused there".into(),
             LossCause::FileOfOtherType { declared } => {
-                format!("its bytes are not those of {declared}, which it is declared to be; it was carried as it is")
+                format!("the content is not {declared}, as declared; copied unchanged")
             }
             LossCause::FileNameTaken => "another file of the item has the same name; it gets a number".into(),
             LossCause::AuthorInText => "author and time can't be set there; they stand at the head of the text".into(),
             LossCause::StepsAsText => "steps are not kept there; they become a numbered list".into(),
-            LossCause::Trimmed => "spaces at the ends are taken off there".into(),
+            LossCause::Trimmed => "spaces at both ends are removed there".into(),
             LossCause::Rounded => "hours are kept to a ten thousandth; what is finer is rounded".into(),
             LossCause::TableFitted { how: TableFit::NoRows } => {
                 "column names without a row under them can't be kept there".into()
@@ -166,11 +168,11 @@ impl LossCause {
             LossCause::TableFitted { how: TableFit::ColumnNumbered } => {
                 "two columns have one name; the later one gets a number".into()
             }
-            LossCause::FileOfOtherItem => "it is a file of another item; its address leads back to the left".into(),
+            LossCause::FileOfOtherItem => "it is a file of another item; its address points to the left".into(),
             LossCause::FileNotFollowed => {
-                "it is kept in the left system, and not among the item's files; its address leads back there".into()
+                "it is kept in the left system, and not among the item's files; its address points there".into()
             }
-            LossCause::NotReadable { what } => format!("{what}, so it can't be carried"),
+            LossCause::NotReadable { what } => format!("{what}, so it can't be transferred"),
             LossCause::AlteredByTarget => "the target stored something else than what was sent".into(),
         }
     }

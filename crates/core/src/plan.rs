@@ -129,7 +129,7 @@ pub enum Outcome {
     HeldRight,
     /// At least one field changed at both ends.
     Conflict,
-    /// A value can't be carried; the item waits.
+    /// A value can't be transferred; the item waits.
     Blocked,
     /// Nothing to write, but the base moves: both ends came to the same value by themselves.
     InStep,
@@ -329,6 +329,16 @@ pub fn fields_to_write<'a>(
         .iter()
         .filter(|f| decision.field(f, first_contact) == FieldDecision::Write)
         .collect()
+}
+
+/// The losses of what a decision writes.
+pub fn losses_of_written<'a>(change: &'a Change, decision: &Decision, first_contact: FirstContact) -> Vec<&'a Loss> {
+    fields_to_write(change, decision, first_contact).into_iter().flat_map(|f| &f.losses).collect()
+}
+
+/// The losses of fields that are the same at both ends: they stand beside the fields that differ.
+pub fn losses_of_equal(change: &Change) -> impl Iterator<Item = &Loss> {
+    change.losses.iter().filter(|l| change.rebased.get(&l.field) == Some(&Rebase::Equal))
 }
 
 /// Whether a change makes a new item at the right, as it is decided.

@@ -85,7 +85,7 @@ fn drift_says_what_takes_less_what_takes_more_and_who_left() {
         [
             "Case: “State” no longer takes “Draft”",
             "Case: the field “Rig” is new",
-            "Case: “State” takes “Retired” now",
+            "Case: “State” now allows “Retired”",
             "Per is not known there any more"
         ]
     );

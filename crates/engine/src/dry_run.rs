@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use hovrel_core::compare::{Agreement, Base, BaseSide, Comparer, End, Known, compare_lane};
 use hovrel_core::identity::{Accepted, Between, Counterparts, InLane, Pair, Settled, counterparts};
-use hovrel_core::mapping::{Lane, Place, call_order, order_is_carried};
+use hovrel_core::mapping::{FirstContact, Lane, Place, call_order, order_is_carried};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Brief, Change, Decision, Outcome};
 use hovrel_core::rehearse::{Estimate, Refusal};
@@ -362,6 +362,8 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let (outline, made) = drafted.finish(&planned)?;
     job.tell(json!({"phase": "rehearsing"})).await?;
     let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();
+    let policies: HashMap<String, FirstContact> =
+        lanes.iter().map(|l| (l.id.clone(), l.policies.first_contact)).collect();
     let Rehearsed { mut played, estimate } = block_in_place(|| rehearse(&both, &lanes, &made))?;
     summary.estimate = Some(estimate);
     let plan = Plan {
@@ -380,7 +382,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let rows = made.read()?.map(move |read| {
         let (change, taken) = read?;
         let found = played.remove(&change.seq).unwrap_or_default();
-        row(id, &change, taken, &found)
+        row(id, &change, taken, policies.get(&change.lane).copied().unwrap_or_default(), &found)
     });
     let moves: Vec<PairMove<'_>> =
         handed_over.iter().map(|h| PairMove { left_id: &h.left_id, from: &h.from, to: &h.to }).collect();
@@ -392,12 +394,15 @@ fn row(
     plan: Uuid,
     change: &Change,
     included: bool,
+    first_contact: FirstContact,
     (refusals, right_calls, left_calls): &(Vec<Refusal>, f64, f64),
 ) -> Result<NewChange, serde_json::Error> {
     let decision = Decision { included, ..Decision::default_for(change) };
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
     let side = change.left.as_ref().or(change.right.as_ref());
     let conflicts = change.fields.iter().filter(|f| f.reason.is_conflict()).count();
+    let brief = Brief::of(change);
+    let open = brief.conflicts_open(&decision, first_contact);
     Ok(NewChange {
         plan_id: plan,
         seq: change.seq as i32,
@@ -411,7 +416,8 @@ fn row(
         field_names: change.fields.iter().map(|f| f.field.clone()).collect(),
         losses: change.losses.len() as i32,
         conflicts: conflicts as i32,
-        brief: serde_json::to_value(Brief::of(change))?,
+        open: open as i32,
+        brief: serde_json::to_value(&brief)?,
         body: serde_json::to_value(change)?,
         included: decision.included,
         refusals: serde_json::to_value(refusals)?,

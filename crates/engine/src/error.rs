@@ -23,7 +23,7 @@ pub enum EngineError {
     LeaseLost,
     #[error("this version of Hovrel has no jobs of the kind “{0}”; a newer one may have queued it")]
     UnknownJob(String),
-    #[error("Hovrel itself failed at this job ({0}); its log says where. Nothing else was touched.")]
+    #[error("Error in Hovrel during this job ({0}); its log has the place. Nothing else was touched.")]
     Panicked(String),
 }
 

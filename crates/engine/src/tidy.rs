@@ -17,7 +17,7 @@ pub async fn tidy(hub: Hub, keep_days: u32, end: CancellationToken) {
         let day = Utc::now().checked_sub_signed(TimeDelta::days(i64::from(keep_days)));
         match hub.store.clear_before(day.unwrap_or(chrono::DateTime::UNIX_EPOCH)).await {
             Ok(c) => tracing::info!(
-                "cleared what is older than {keep_days} days: {} plans that were not carried out, {} events of jobs, \
+                "cleared what is older than {keep_days} days: {} plans that were never transferred, {} events of jobs, \
                  {} values of no pair",
                 c.plans,
                 c.events,

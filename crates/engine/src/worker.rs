@@ -140,11 +140,11 @@ async fn run_job(hub: &Hub, worker: Uuid, job: Job, lease: Lease, options: Worke
         Ok(End::Paused) => ("paused", None, None),
         Ok(End::Stopped) => ("stopped", None, None),
         Err(EngineError::LeaseLost) => {
-            tracing::warn!(job = %job.id, "the lease was lost; another worker goes on");
+            tracing::warn!(job = %job.id, "the lease was lost; another worker continues");
             return;
         }
         Err(e) if e.is_away() => {
-            tracing::warn!(job = %job.id, "the database went away; the job goes on when it is back: {e}");
+            tracing::warn!(job = %job.id, "the database went away; the job continues when it is back: {e}");
             return;
         }
         Err(e) => {
@@ -184,7 +184,7 @@ async fn keep_lease(
 
 async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<End, EngineError> {
     let mut wanted = running.wanted.clone();
-    let missing = || EngineError::Corrupt("the job does not say what to work on".into());
+    let missing = || EngineError::Corrupt("the job does not name what to work on".into());
     let work = async {
         match job.kind.as_str() {
             "survey" => {

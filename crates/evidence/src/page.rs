@@ -73,7 +73,7 @@ fn end(end: &crate::EndFacts, class: &str) -> Markup {
 fn waits(e: &Evidence) -> Markup {
     html! {
         @if !e.proof.headline.waits.is_empty() {
-            h2 { "What waits for somebody" }
+            h2 { "What waits for you" }
             table {
                 thead { tr { th { "For what" } th.n { "items" } th.n { "of these whole" } th.n { "fields" } } }
                 tbody { @for w in &e.proof.headline.waits { tr {
@@ -190,7 +190,7 @@ fn missing(e: &Evidence) -> Markup {
 
 fn losses(e: &Evidence) -> Markup {
     html! {
-        h2 { "What could not be carried exactly" }
+        h2 { "What could not be transferred exactly" }
         @if e.ledger.is_empty() { p { "Nothing." } }
         @else {
             table {

@@ -133,7 +133,7 @@ fn summary(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         ("Proved at", at.as_str().into()),
         ("Proof", id.as_str().into()),
         ("Items in scope at the left", sum(|l| l.left_count).into()),
-        ("Of these with a counterpart", sum(|l| l.paired).into()),
+        ("With a counterpart", sum(|l| l.paired).into()),
         ("Missing at the right", (e.missing() as u64).into()),
         ("Fields that differ", (e.differing() as u64).into()),
         ("Losses as foreseen", proof.losses_foreseen.into()),

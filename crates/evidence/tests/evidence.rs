@@ -235,7 +235,7 @@ fn the_spreadsheet_is_read_by_another_program() {
     let book: serde_json::Value = serde_json::from_slice(&out.stdout).expect("JSON");
     let sheets: Vec<&str> = book.as_object().expect("sheets").keys().map(String::as_str).collect();
     assert_eq!(sheets.len(), 8, "{sheets:?}");
-    let order = "Their order in folders is carried; in 2 of 3 folders the items stand as at the left";
+    let order = "Their order in folders is transferred; in 2 of 3 folders the items stand as at the left";
     assert_eq!(book["Kinds"][1], serde_json::json!(["Test case", 12, 11, 14, 1, 1, order]));
     assert_eq!(
         book["Fields"][1].as_array().expect("a row")[..6],

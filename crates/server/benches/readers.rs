@@ -85,6 +85,7 @@ fn change_row(plan: Uuid, change: &Change) -> Result<NewChange, serde_json::Erro
         field_names: change.fields.iter().map(|f| f.field.clone()).collect(),
         losses: i32::from(change.seq.is_multiple_of(9)),
         conflicts: 0,
+        open: 0,
         brief: serde_json::to_value(Brief::of(change))?,
         body: serde_json::to_value(change)?,
         decision: serde_json::to_value(Decision::default_for(change))?,

@@ -24,22 +24,30 @@ pub enum May {
     /// Read systems, routes, plans, proofs.
     Look,
     /// Check and survey systems, make dry runs and proofs: nothing is written outside.
-    Plan,
+    DryRun,
     /// Decide about changes, and transfer them.
-    Apply,
+    Transfer,
     /// Make, change and import routes.
     Routes,
 }
 
 impl May {
-    pub const ALL: [May; 4] = [May::Look, May::Plan, May::Apply, May::Routes];
+    pub const ALL: [May; 4] = [May::Look, May::DryRun, May::Transfer, May::Routes];
 
     pub fn id(self) -> &'static str {
         match self {
             May::Look => "look",
-            May::Plan => "plan",
-            May::Apply => "apply",
+            May::DryRun => "dry_run",
+            May::Transfer => "transfer",
             May::Routes => "routes",
+        }
+    }
+
+    /// As people read it.
+    fn name(self) -> &'static str {
+        match self {
+            May::DryRun => "dry run",
+            other => other.id(),
         }
     }
 }
@@ -53,11 +61,15 @@ fn needed(method: &Method, path: &str) -> Option<May> {
         ("POST", "/routes/proposal" | "/routes/{id}/checks" | "/routes/{id}/preview") => May::Look,
         ("POST", "/routes/{id}/scope" | "/routes/{id}/suggestions") => May::Look,
         ("POST", "/routes/{id}/met" | "/routes/{id}/met/people") => May::Look,
-        ("POST", "/systems/{id}/check" | "/systems/{id}/surveys") => May::Plan,
-        ("POST", "/routes/{id}/dry-runs" | "/routes/{id}/proofs") => May::Plan,
-        ("PATCH", "/plans/{id}/changes/{seq}") | ("POST", "/plans/{id}/include" | "/plans/{id}/transfer") => May::Apply,
-        ("PUT", "/jobs/{id}/wanted" | "/routes/{id}/matches/{lane}") | ("POST", "/jobs/{id}/retry") => May::Apply,
+        ("POST", "/systems/{id}/check" | "/systems/{id}/surveys") => May::DryRun,
+        ("POST", "/routes/{id}/dry-runs" | "/routes/{id}/proofs") => May::DryRun,
+        ("PATCH", "/plans/{id}/changes/{seq}")
+        | ("POST", "/plans/{id}/include" | "/plans/{id}/transfer" | "/plans/{id}/decide" | "/plans/{id}/undo") => {
+            May::Transfer
+        }
+        ("PUT", "/jobs/{id}/wanted" | "/routes/{id}/matches/{lane}") | ("POST", "/jobs/{id}/retry") => May::Transfer,
         ("POST", "/routes" | "/routes/file") | ("PUT" | "DELETE", "/routes/{id}") => May::Routes,
+        ("PUT", "/routes/{id}/name" | "/routes/{id}/versions/{version}/note") => May::Routes,
         _ => return None,
     };
     Some(may)
@@ -159,10 +171,10 @@ async fn is_within(app: &App, reach: &Reach, asked: &Asked) -> Result<bool, Prob
 /// Whether a key counts: it was not revoked, and has not expired.
 pub fn is_good(key: &Key) -> Result<(), Problem> {
     if key.revoked_at.is_some() {
-        return Err(ended(format!("The key “{}” was revoked.", key.name)));
+        return Err(ended(format!("Access key “{}” was revoked.", key.name)));
     }
     if key.expires_at.is_some_and(|at| at <= Utc::now()) {
-        return Err(ended(format!("The key “{}” has expired.", key.name)));
+        return Err(ended(format!("Access key “{}” has expired.", key.name)));
     }
     Ok(())
 }
@@ -171,23 +183,29 @@ pub fn is_good(key: &Key) -> Result<(), Problem> {
 pub async fn check(app: &App, key: &Key, asked: &Asked) -> Result<Reach, Problem> {
     is_good(key)?;
     let narrow = |detail: String| {
-        let advice = "Make a key that may, under Keys in the interface, or ask who looks after Hovrel for one.";
-        Err(Problem::new(StatusCode::FORBIDDEN, "narrow-key", "The key is not enough", detail, advice))
+        let advice = "Create a key with this permission under Access keys, or ask your administrator for one.";
+        Err(Problem::new(StatusCode::FORBIDDEN, "narrow-key", "The access key does not allow this", detail, advice))
     };
     let Some(may) = needed(&asked.method, &asked.path) else {
-        return narrow("No key may do this; sign in.".into());
+        return narrow("Access keys can't do this; sign in.".into());
     };
     if !key.may.iter().flatten().any(|m| m == may.id()) {
-        return narrow(format!("The key “{}” may not {}.", key.name, may.id()));
+        return narrow(format!("Key “{}” lacks the permission “{}”.", key.name, may.name()));
     }
     let Some(only) = &key.route_ids else { return Ok(Reach::Everything) };
     let reach = Reach::of(app, only).await?;
     match is_within(app, &reach, asked).await? {
         true => Ok(reach),
-        false => narrow(format!("The key “{}” is for other routes.", key.name)),
+        false => narrow(format!("Access key “{}” is for other routes.", key.name)),
     }
 }
 
 fn ended(detail: String) -> Problem {
-    Problem::new(StatusCode::UNAUTHORIZED, "sign-in", "The key is not valid", detail, "Make a new key under Keys.")
+    Problem::new(
+        StatusCode::UNAUTHORIZED,
+        "sign-in",
+        "The access key is not valid",
+        detail,
+        "Create a new one under Access keys.",
+    )
 }

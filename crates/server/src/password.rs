@@ -74,7 +74,7 @@ pub async fn hash(password: String) -> Result<String, Problem> {
         Problem::new(
             StatusCode::INTERNAL_SERVER_ERROR,
             "internal",
-            "Hovrel itself failed",
+            "Error in Hovrel",
             "The password could not be hashed.",
             "Try again.",
         )

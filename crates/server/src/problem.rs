@@ -55,7 +55,7 @@ impl Problem {
         Problem::new(
             StatusCode::NOT_FOUND,
             "missing",
-            "It is not there",
+            "Not found",
             format!("{what} does not exist."),
             "It may have been removed; go back and look.",
         )
@@ -90,9 +90,9 @@ impl Problem {
         Problem::new(
             StatusCode::INTERNAL_SERVER_ERROR,
             "internal",
-            "Hovrel itself failed",
+            "Error in Hovrel",
             error.to_string(),
-            "Look into Hovrel's log.",
+            "Check Hovrel's log.",
         )
     }
 
@@ -121,14 +121,14 @@ impl From<StoreError> for Problem {
             StoreError::Exists(what) if what == "one_transfer_per_route" => {
                 Problem::not_now("A transfer of this route is not over yet.", "Wait until it ends, or stop it.")
             }
-            StoreError::Exists(_) => Problem::field("/name", "this name is taken"),
+            StoreError::Exists(_) => Problem::field("/name", "this name is already used"),
             StoreError::InUse(_) => Problem::not_now("A route still uses it.", "Remove the route first."),
             StoreError::Stale { current } => Problem::new(
                 StatusCode::PRECONDITION_FAILED,
                 "stale",
-                "Somebody saved it since",
+                "It was saved by another person meanwhile",
                 format!("The current version is {current}."),
-                "Load it again, and make your change once more.",
+                "Load it again, and repeat your change.",
             ),
             StoreError::Away(why) => {
                 tracing::warn!("the database can't be reached: {why}");
@@ -137,7 +137,7 @@ impl From<StoreError> for Problem {
                     "database-away",
                     "The database can't be reached",
                     "Hovrel keeps everything in PostgreSQL, which does not answer.",
-                    "Wait a moment and try again. Jobs that run go on by themselves when it is back.",
+                    "Wait a moment and try again. Running jobs continue by themselves when it is back.",
                 )
                 .retry_after(5)
             }
@@ -146,9 +146,9 @@ impl From<StoreError> for Problem {
                 Problem::new(
                     StatusCode::INTERNAL_SERVER_ERROR,
                     "internal",
-                    "Hovrel itself failed",
-                    "The database did not do what it was asked.",
-                    "Try again; if it goes on, look into Hovrel's log.",
+                    "Error in Hovrel",
+                    "The database reported an error.",
+                    "Try again; if it keeps failing, check Hovrel's log.",
                 )
             }
         }
@@ -164,7 +164,7 @@ impl From<EngineError> for Problem {
                 // Hovrel itself is at fault.
                 StatusCode::FAILED_DEPENDENCY,
                 "system",
-                &format!("{system} did not answer as it should"),
+                &format!("{system} gave an unexpected answer"),
                 error.to_string(),
                 error.advice(),
             ),

@@ -82,7 +82,7 @@ async fn let_in(app: &App, request: &mut Request) -> Result<(), Problem> {
             StatusCode::FORBIDDEN,
             "forged",
             "The request lacks its token",
-            format!("Requests that change something carry the session's token in {CSRF_HEADER}."),
+            format!("Requests that change something need the session's token in {CSRF_HEADER}."),
             "Load the page again.",
         ));
     }
@@ -105,9 +105,9 @@ async fn by_key(app: &App, shown: &str, asked: &access::Asked) -> Result<(Sessio
         return Err(Problem::new(
             StatusCode::UNAUTHORIZED,
             "sign-in",
-            "The key is not valid",
-            "Nobody made this key.",
-            "Check that all of it was copied; make a new one under Keys if it is lost.",
+            "The access key is not valid",
+            "There is no such access key.",
+            "Check that all of it was copied; create a new one under Access keys if it is lost.",
         ));
     };
     let reach = access::check(app, &key, asked).await?;

@@ -5,6 +5,7 @@
 //! it. [`fault`] makes them misbehave by a seeded plan. [`world`] is the invented Skarnvik Ropeway.
 
 mod bucket;
+pub mod cairnbook;
 mod element;
 pub mod fault;
 mod fault_page;
@@ -16,7 +17,6 @@ mod own_fields;
 mod page;
 mod persist;
 mod records;
-pub mod reqmoor;
 pub mod tallybench;
 pub mod world;
 

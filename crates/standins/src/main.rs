@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Parser;
 use hovrel_standins::world::Size;
-use hovrel_standins::{fernway, oldstone, reqmoor, tallybench};
+use hovrel_standins::{cairnbook, fernway, oldstone, tallybench};
 
 #[derive(Parser)]
 #[command(about = "Simulated outside systems for the demo")]
@@ -22,7 +22,7 @@ struct Arguments {
     #[arg(long, default_value_t = 0)]
     fernway_port: u16,
     #[arg(long, default_value_t = 0)]
-    reqmoor_port: u16,
+    cairnbook_port: u16,
     /// Calls a minute that Tallybench allows.
     #[arg(long, default_value_t = 240)]
     tallybench_rate: u32,
@@ -74,8 +74,8 @@ async fn main() -> anyhow::Result<()> {
         ..Default::default()
     })
     .await?;
-    let moor = reqmoor::start(reqmoor::Options {
-        port: arguments.reqmoor_port,
+    let moor = cairnbook::start(cairnbook::Options {
+        port: arguments.cairnbook_port,
         data: arguments.data.clone(),
         size: arguments.world.size(),
         ..Default::default()
@@ -87,8 +87,8 @@ async fn main() -> anyhow::Result<()> {
         {"name": "Tallybench", "profile": "tallybench", "address": tally.url(), "sign_in": {"key": tallybench::KEY}},
         {"name": "Fernway", "profile": "fernway", "address": fern.url(),
          "sign_in": {"client": fernway::CLIENT, "secret": fernway::SECRET}},
-        {"name": "Reqmoor", "profile": "oslc", "address": format!("{}/rm/catalog", moor.url()),
-         "sign_in": {"login": reqmoor::LOGIN, "password": reqmoor::PASSWORD}},
+        {"name": "Cairnbook", "profile": "oslc", "address": format!("{}/rm/catalog", moor.url()),
+         "sign_in": {"login": cairnbook::LOGIN, "password": cairnbook::PASSWORD}},
     ]);
     let next = arguments.announce.with_extension("next");
     std::fs::write(&next, serde_json::to_vec_pretty(&announced)?)?;

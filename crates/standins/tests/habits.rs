@@ -2,7 +2,7 @@
 //! the connectors are tested against must itself be as it is described.
 
 use hovrel_standins::world::Size;
-use hovrel_standins::{Running, fernway, oldstone, reqmoor, tallybench};
+use hovrel_standins::{Running, cairnbook, fernway, oldstone, tallybench};
 use reqwest::{Method, RequestBuilder, Response, StatusCode};
 use serde_json::{Value, json};
 
@@ -292,9 +292,10 @@ async fn oldstone_asks_for_a_session_and_takes_a_few_calls_at_once() {
 
 /// OSLC Core 3.0: resources in any of three syntaxes, changes under an entity tag, errors as resources.
 #[tokio::test]
-async fn reqmoor_speaks_rdf_as_it_is_asked() {
-    let system = reqmoor::start(reqmoor::Options { size: Size::SMALL, ..Default::default() }).await.expect("it starts");
-    let at = At::new(&system, |request| request.basic_auth(reqmoor::LOGIN, Some(reqmoor::PASSWORD)));
+async fn cairnbook_speaks_rdf_as_it_is_asked() {
+    let system =
+        cairnbook::start(cairnbook::Options { size: Size::SMALL, ..Default::default() }).await.expect("it starts");
+    let at = At::new(&system, |request| request.basic_auth(cairnbook::LOGIN, Some(cairnbook::PASSWORD)));
     let bare = At::new(&system, |request| request);
     let refused = bare.get("/rm/catalog").await;
     assert_eq!(refused.status(), StatusCode::UNAUTHORIZED);

@@ -163,8 +163,7 @@ async fn take(connection: &mut AsyncPgConnection, worker: Uuid, seconds: f64) ->
         _ => 0,
     };
     if takeovers > MOST_TAKEOVERS {
-        let error =
-            format!("{MOST_TAKEOVERS} workers went silent over it, one after the other. Look into Hovrel's log.");
+        let error = format!("{MOST_TAKEOVERS} workers went silent over it, one after the other. Check Hovrel's log.");
         let ended = (
             jobs::state.eq("failed"),
             jobs::error.eq(&error),

@@ -5,6 +5,7 @@
 //! committed is rolled back by the server.
 
 mod artefacts;
+mod decisions;
 mod error;
 mod forms;
 mod jobs;
@@ -20,6 +21,7 @@ mod people;
 mod pieces;
 mod plans;
 mod proofs;
+mod receipts;
 mod retention;
 mod routes;
 mod schema;
@@ -38,12 +40,13 @@ use diesel_async::{AsyncConnection, AsyncMigrationHarness, AsyncPgConnection, Si
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
 pub use artefacts::{ArtefactFilter, ArtefactRow, NewArtefact, SurveyHead, SurveyRow};
+pub use decisions::Decided;
 pub use error::StoreError;
 pub use jobs::{Holder, Job, JobEvent, NewJob, Wanted};
 pub use journal::{Applied, JournalRow, Stage, TransferCounts};
 pub use kept::{KeptHistory, NewHistory};
 pub use keys::{Key, NewKey};
-pub use losses::{LossRow, NewLoss};
+pub use losses::{LossFilter, LossGroup, LossPlace, LossRow, NewLoss};
 pub use marks::{Claim, MarkAt};
 pub use matches::{NewMatch, SettledMatch};
 pub use pairs::{Joined, PairMove, PairRow};
@@ -51,6 +54,7 @@ pub use people::{Person, Session};
 pub use pieces::{Both, NewPiece, PieceRow};
 pub use plans::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, Included, NewChange, Plan};
 pub use proofs::{Proof, ProofHead};
+pub use receipts::{IncludedConflict, Undertaken};
 pub use retention::Cleared;
 pub use routes::{NewRoute, Route, RouteVersion};
 pub use seal::{SealError, Sealer};

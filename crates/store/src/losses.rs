@@ -1,11 +1,15 @@
 //! The ledger of losses: of each pair and field, for as long as the loss stands.
 
 use chrono::{DateTime, Utc};
+use diesel::dsl::sql;
+use diesel::pg::Pg;
 use diesel::prelude::*;
+use diesel::sql_types::{BigInt, Bool, Integer, Jsonb, Text, Uuid as SqlUuid};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::artefacts::escape_like;
 use crate::schema::losses;
 use crate::{Store, StoreError};
 
@@ -22,6 +26,8 @@ pub struct NewLoss {
 pub struct LossRow {
     pub lane: String,
     pub left_id: String,
+    pub field: String,
+    pub n: i32,
     pub left_key: String,
     pub right_key: String,
     pub foreseen: bool,
@@ -84,12 +90,99 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// The losses that a transfer recorded, as far as they stand.
-    pub async fn losses_of_transfer(&self, job: Uuid) -> Result<Vec<LossRow>, StoreError> {
-        let query = losses::table
-            .filter(losses::job_id.eq(job))
+    /// A page of the losses that a transfer recorded and that still stand, after a place in their order, and how many
+    /// match in all.
+    pub async fn losses_of_transfer(
+        &self,
+        job: Uuid,
+        filter: &LossFilter,
+        after: Option<&LossPlace>,
+        limit: i64,
+    ) -> Result<(Vec<LossRow>, i64), StoreError> {
+        let mut connection = self.connection().await?;
+        let total: i64 = of_transfer(job, filter).count().get_result(&mut connection).await?;
+        let mut query = of_transfer(job, filter);
+        if let Some((lane, left_key, left_id, field, n)) = after {
+            let place = "(lane, left_key, left_id, field, n) > (";
+            query = query.filter(
+                sql::<Bool>(place)
+                    .bind::<Text, _>(lane.clone())
+                    .sql(", ")
+                    .bind::<Text, _>(left_key.clone())
+                    .sql(", ")
+                    .bind::<Text, _>(left_id.clone())
+                    .sql(", ")
+                    .bind::<Text, _>(field.clone())
+                    .sql(", ")
+                    .bind::<Integer, _>(*n)
+                    .sql(")"),
+            );
+        }
+        let query = query
             .order((losses::lane, losses::left_key, losses::left_id, losses::field, losses::n))
+            .limit(limit)
             .select(LossRow::as_select());
-        Ok(query.load(&mut self.connection().await?).await?)
+        Ok((query.load(&mut connection).await?, total))
     }
+
+    /// The same counted by what they are: cause, kind, field, and whether a plan had shown them.
+    pub async fn loss_groups(&self, job: Uuid) -> Result<Vec<LossGroup>, StoreError> {
+        let query = diesel::sql_query(
+            "select body -> 'cause' as cause, body ->> 'kind' as kind, field, foreseen, count(*) as count
+             from losses where job_id = $1 group by 1, 2, 3, 4 order by 5 desc, 1, 2, 3, 4",
+        );
+        Ok(query.bind::<SqlUuid, _>(job).load(&mut self.connection().await?).await?)
+    }
+}
+
+/// Which losses of a transfer to list.
+#[derive(Debug, Clone, Default)]
+pub struct LossFilter {
+    pub field: Option<String>,
+    pub kind: Option<String>,
+    /// The whole cause, as the ledger has it.
+    pub cause: Option<Value>,
+    pub not_foreseen: bool,
+    /// Words of an item's key, or of what was there.
+    pub find: Option<String>,
+}
+
+/// Where a loss stands in the order of the ledger: lane, key and id at the left, field, and its number there.
+pub type LossPlace = (String, String, String, String, i32);
+
+/// Losses of one sort.
+#[derive(Debug, Clone, QueryableByName)]
+pub struct LossGroup {
+    #[diesel(sql_type = Jsonb)]
+    pub cause: Value,
+    #[diesel(sql_type = Text)]
+    pub kind: String,
+    #[diesel(sql_type = Text)]
+    pub field: String,
+    #[diesel(sql_type = Bool)]
+    pub foreseen: bool,
+    #[diesel(sql_type = BigInt)]
+    pub count: i64,
+}
+
+fn of_transfer(job: Uuid, filter: &LossFilter) -> losses::BoxedQuery<'static, Pg> {
+    let mut query = losses::table.filter(losses::job_id.eq(job)).into_boxed();
+    if let Some(field) = &filter.field {
+        query = query.filter(losses::field.eq(field.clone()));
+    }
+    if let Some(kind) = &filter.kind {
+        query = query.filter(sql::<Bool>("body ->> 'kind' = ").bind::<Text, _>(kind.clone()));
+    }
+    if let Some(cause) = &filter.cause {
+        query = query.filter(sql::<Bool>("body -> 'cause' = ").bind::<Jsonb, _>(cause.clone()));
+    }
+    if filter.not_foreseen {
+        query = query.filter(losses::foreseen.eq(false));
+    }
+    if let Some(find) = &filter.find {
+        let like = format!("%{}%", escape_like(find));
+        let before = sql::<Bool>("body ->> 'before' ilike ").bind::<Text, _>(like.clone());
+        query = query.filter(losses::left_key.ilike(like.clone()).or(losses::right_key.ilike(like)).or(before));
+    }
+    query
 }

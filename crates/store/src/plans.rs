@@ -1,10 +1,10 @@
-//! Plans: changes as found, and the decisions beside them.
+//! Plans: changes as found. What is decided about them is in `decisions`.
 
 use std::collections::BTreeSet;
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
-use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
+use diesel_async::{AsyncConnection, RunQueryDsl};
 use serde_json::{Value, json};
 use uuid::Uuid;
 
@@ -41,6 +41,8 @@ pub struct NewChange {
     pub field_names: Vec<String>,
     pub losses: i32,
     pub conflicts: i32,
+    /// Of these, fields that are not decided yet.
+    pub open: i32,
     /// What lists show of it.
     pub brief: Value,
     pub body: Value,
@@ -87,6 +89,10 @@ pub struct ChangeCount {
     pub conflicts: i64,
     /// Taken in, and the target would not take them, as the rehearsal found.
     pub refused: i64,
+    /// Changes with fields in conflict that nobody has decided yet.
+    pub in_conflict: i64,
+    /// These fields.
+    pub open: i64,
 }
 
 /// A change that is taken in: its place, and the places of those that it waits for.
@@ -108,6 +114,8 @@ pub struct ChangeFilter {
     pub kind: Option<String>,
     pub field: Option<String>,
     pub with_losses: bool,
+    /// With fields in conflict that nobody has decided yet.
+    pub in_conflict: bool,
     pub find: Option<String>,
     pub left_out: bool,
     /// Taken in, and the target would not take it.
@@ -124,15 +132,15 @@ const MOVES_A_BASE: &str = "in_step";
 impl ChangeFilter {
     /// Whether every change that is told of passes.
     fn takes_all(&self) -> bool {
-        let ChangeFilter { outcome, kind, field, with_losses, find, left_out, refused } = self;
+        let ChangeFilter { outcome, kind, field, with_losses, in_conflict, find, left_out, refused } = self;
         let named = [outcome, kind, field, find].into_iter().any(Option::is_some);
-        !named && !with_losses && !left_out && !refused
+        !named && !with_losses && !in_conflict && !left_out && !refused
     }
 }
 
-type Matching<'a> = changes::BoxedQuery<'a, diesel::pg::Pg>;
+pub(crate) type Matching<'a> = changes::BoxedQuery<'a, diesel::pg::Pg>;
 
-fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
+pub(crate) fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     let mut query = changes::table.filter(changes::plan_id.eq(plan)).into_boxed();
     // Moves of a base are no changes to look at.
     query = query.filter(changes::outcome.ne(MOVES_A_BASE));
@@ -148,6 +156,9 @@ fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     if filter.with_losses {
         query = query.filter(changes::losses.gt(0));
     }
+    if filter.in_conflict {
+        query = query.filter(changes::open.gt(0));
+    }
     if filter.refused {
         query = query.filter(changes::refusals.ne(json!([])).and(changes::included));
     }
@@ -158,47 +169,6 @@ fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
         query = query.filter(holds(find));
     }
     query
-}
-
-/// Outcomes that are taken in with others.
-const WRITABLE: [&str; 5] = ["new_right", "update_right", "adopt", "conflict", "held_right"];
-
-/// Outcomes that are taken in only where they are meant: a pair that is made anew, or let go.
-const MEANT: [&str; 4] = ["gone_right", "gone_left", "left_scope", "taken_off"];
-
-/// Makes others who decide about the same plan wait until this transaction ends. A decision takes other changes with it, and
-/// two that meet would each hold what the other needs.
-async fn decided_by_one(connection: &mut AsyncPgConnection, plan: Uuid) -> Result<(), diesel::result::Error> {
-    plans::table.find(plan).select(plans::id).for_no_key_update().first::<Uuid>(connection).await.optional()?;
-    Ok(())
-}
-
-/// Takes in or leaves out, with some changes, those that they need or that need them, however far. Returns
-/// how many others changed.
-async fn follow(
-    connection: &mut AsyncPgConnection,
-    plan: Uuid,
-    seqs: &[i32],
-    included: bool,
-) -> Result<usize, diesel::result::Error> {
-    use diesel::sql_types::{Array, Bool, Integer, Text, Uuid as SqlUuid};
-    let (from, to) = if included { ("seq", "needs") } else { ("needs", "seq") };
-    let query = format!(
-        "with recursive reached(seq) as (
-            select unnest($2)
-            union
-            select d.{to} from dependencies d join reached r on d.plan_id = $1 and d.{from} = r.seq
-        )
-        update changes set included = $3, decision = jsonb_set(decision, '{{included}}', to_jsonb($3))
-        where plan_id = $1 and included <> $3 and outcome = any($4) and seq in (select seq from reached)"
-    );
-    diesel::sql_query(query)
-        .bind::<SqlUuid, _>(plan)
-        .bind::<Array<Integer>, _>(seqs)
-        .bind::<Bool, _>(included)
-        .bind::<Array<Text>, _>(WRITABLE.as_slice())
-        .execute(connection)
-        .await
 }
 
 impl Store {
@@ -339,14 +309,17 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// The same without moves of a base, which are no changes to look at.
-    pub async fn told_changes_after(&self, plan: Uuid, after: i32, limit: i64) -> Result<Vec<ChangeRow>, StoreError> {
-        let query = matching(plan, &ChangeFilter::default())
-            .filter(changes::seq.gt(after))
-            .order(changes::seq)
-            .limit(limit)
-            .select(ChangeRow::as_select());
-        Ok(query.load(&mut self.connection().await?).await?)
+    /// Matching changes after a place, with all that they say; moves of a base, which are no changes to look at, match
+    /// nothing.
+    pub async fn matching_changes(
+        &self,
+        plan: Uuid,
+        filter: &ChangeFilter,
+        after: i32,
+        limit: i64,
+    ) -> Result<Vec<ChangeRow>, StoreError> {
+        let query = matching(plan, filter).filter(changes::seq.gt(after)).order(changes::seq).limit(limit);
+        Ok(query.select(ChangeRow::as_select()).load(&mut self.connection().await?).await?)
     }
 
     /// Some changes of a plan, by their places.
@@ -356,66 +329,6 @@ impl Store {
             .order(changes::seq)
             .select(ChangeRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
-    }
-
-    /// Keeps a decision. What needs a change that is left out is left out with it; what a change that is
-    /// taken in needs is taken in too.
-    pub async fn decide(
-        &self,
-        plan: Uuid,
-        seq: i32,
-        decision: &Value,
-        included: bool,
-        refusals: &Value,
-    ) -> Result<(), StoreError> {
-        let mut connection = self.connection().await?;
-        connection
-            .transaction(async |connection| {
-                decided_by_one(connection, plan).await?;
-                diesel::update(changes::table.find((plan, seq)))
-                    .set((
-                        changes::decision.eq(decision),
-                        changes::included.eq(included),
-                        changes::refusals.eq(refusals),
-                    ))
-                    .execute(connection)
-                    .await?;
-                follow(connection, plan, &[seq], included).await?;
-                Ok(())
-            })
-            .await
-    }
-
-    /// Includes or leaves out every matching change that can be written; returns how many changed.
-    pub async fn include_matching(
-        &self,
-        plan: Uuid,
-        filter: &ChangeFilter,
-        included: bool,
-    ) -> Result<usize, StoreError> {
-        let mut connection = self.connection().await?;
-        let meant = filter.outcome.as_deref().filter(|o| MEANT.contains(o));
-        let outcomes: Vec<&str> = WRITABLE.into_iter().chain(meant).collect();
-        let flag = diesel::dsl::sql::<diesel::sql_types::Jsonb>("jsonb_set(decision, '{included}', to_jsonb(")
-            .bind::<diesel::sql_types::Bool, _>(included)
-            .sql("))");
-        connection
-            .transaction(async |connection| {
-                decided_by_one(connection, plan).await?;
-                let seqs: Vec<i32> = matching(plan, filter)
-                    .filter(changes::outcome.eq_any(outcomes))
-                    .filter(changes::included.ne(included))
-                    .select(changes::seq)
-                    .load(connection)
-                    .await?;
-                let here = changes::table.filter(changes::plan_id.eq(plan).and(changes::seq.eq_any(&seqs)));
-                let changed = diesel::update(here)
-                    .set((changes::included.eq(included), changes::decision.eq(flag)))
-                    .execute(connection)
-                    .await?;
-                Ok(changed + follow(connection, plan, &seqs, included).await?)
-            })
-            .await
     }
 
     /// Counts of plans, for the filters and for saying where a route stands. The database keeps them as changes are

@@ -73,6 +73,21 @@ impl Store {
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 
+    /// The proofs of a route made before a time, the latest first, without what they say item by item.
+    pub async fn proof_heads(
+        &self,
+        route: Uuid,
+        before: DateTime<Utc>,
+        limit: i64,
+    ) -> Result<Vec<ProofHead>, StoreError> {
+        let query = proofs::table
+            .filter(proofs::route_id.eq(route).and(proofs::at.lt(before)))
+            .order(proofs::at.desc())
+            .limit(limit)
+            .select(ProofHead::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
     /// A proof of a route.
     pub async fn proof(&self, route: Uuid, id: Uuid) -> Result<Proof, StoreError> {
         let query = proofs::table.find(id).filter(proofs::route_id.eq(route)).select(Proof::as_select());

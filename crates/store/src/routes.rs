@@ -6,7 +6,7 @@ use diesel_async::{AsyncConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
-use crate::schema::{people, route_versions, routes};
+use crate::schema::{jobs, people, route_versions, routes, settled_matches};
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -46,6 +46,8 @@ pub struct RouteVersion {
     /// The name of who saved it; none if they are no longer there.
     pub saved_by: Option<String>,
     pub lanes: Value,
+    /// What was written about it; may be empty.
+    pub note: String,
 }
 
 impl Store {
@@ -130,8 +132,77 @@ impl Store {
                 route_versions::saved_at,
                 people::name.nullable(),
                 route_versions::lanes,
+                route_versions::note,
             ));
         Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Gives a route another name, without a new version of it.
+    pub async fn rename_route(&self, id: Uuid, name: &str) -> Result<(), StoreError> {
+        let renamed = diesel::update(routes::table.find(id)).set(routes::name.eq(name));
+        match renamed.execute(&mut self.connection().await?).await? {
+            0 => Err(StoreError::Missing("the route")),
+            _ => Ok(()),
+        }
+    }
+
+    /// Writes something about a version, in place of what was written before.
+    pub async fn note_version(&self, id: Uuid, version: i32, note: &str) -> Result<(), StoreError> {
+        let changed = diesel::update(route_versions::table.find((id, version)))
+            .set(route_versions::note.eq(note))
+            .execute(&mut self.connection().await?)
+            .await?;
+        if changed == 0 { Err(StoreError::Missing("the version")) } else { Ok(()) }
+    }
+
+    /// Changes the ends of a route of which nothing has run, as a new version, if it still has the version that was seen.
+    /// False if something has run.
+    pub async fn change_ends(
+        &self,
+        id: Uuid,
+        seen: i32,
+        (left, right): ((Uuid, &str), (Uuid, &str)),
+        lanes: &Value,
+        by: Uuid,
+    ) -> Result<bool, StoreError> {
+        let mut connection = self.connection().await?;
+        connection
+            .transaction(async |connection| {
+                let current: Option<i32> =
+                    routes::table.find(id).select(routes::version).for_update().first(connection).await.optional()?;
+                match current {
+                    None => return Err(StoreError::Missing("the route")),
+                    Some(current) if current != seen => return Err(StoreError::Stale { current }),
+                    Some(_) => {}
+                }
+                let of_route = jobs::table.filter(jobs::route_id.eq(id));
+                if diesel::select(diesel::dsl::exists(of_route)).get_result(connection).await? {
+                    return Ok(false);
+                }
+                let said = settled_matches::table.filter(settled_matches::route_id.eq(id));
+                diesel::delete(said).execute(connection).await?;
+                // Links of others don't lead to a route from another end.
+                diesel::sql_query("update routes set follows = array_remove(follows, $1) where $1 = any(follows)")
+                    .bind::<diesel::sql_types::Uuid, _>(id)
+                    .execute(connection)
+                    .await?;
+                diesel::update(routes::table.find(id))
+                    .set((
+                        routes::left_system.eq(left.0),
+                        routes::left_container.eq(left.1),
+                        routes::right_system.eq(right.0),
+                        routes::right_container.eq(right.1),
+                        routes::lanes.eq(lanes),
+                        routes::follows.eq(Vec::<Option<Uuid>>::new()),
+                        routes::version.eq(seen + 1),
+                        routes::updated_at.eq(diesel::dsl::now),
+                    ))
+                    .execute(connection)
+                    .await?;
+                keep_version(connection, id, seen + 1, lanes, by).await?;
+                Ok(true)
+            })
+            .await
     }
 
     /// Removes a route with its plans, pairs and proofs. The systems are not touched.

@@ -35,7 +35,11 @@ diesel::table! {
 diesel::table! {
     route_versions (route_id, version) {
         route_id -> Uuid, version -> Int4, lanes -> Jsonb, saved_by -> Nullable<Uuid>, saved_at -> Timestamptz,
+        note -> Text,
     }
+}
+diesel::table! {
+    decision_steps (plan_id, step) { plan_id -> Uuid, step -> Int4, made_at -> Timestamptz }
 }
 diesel::table! {
     plans (id) {
@@ -46,14 +50,14 @@ diesel::table! {
 diesel::table! {
     plan_counts (plan_id, outcome, kind, included) {
         plan_id -> Uuid, outcome -> Text, kind -> Text, included -> Bool, count -> Int8, with_losses -> Int8,
-        conflicts -> Int8, refused -> Int8,
+        conflicts -> Int8, refused -> Int8, in_conflict -> Int8, open -> Int8,
     }
 }
 diesel::table! {
     changes (plan_id, seq) {
         plan_id -> Uuid, seq -> Int4, lane -> Text, kind -> Text, outcome -> Text, left_id -> Nullable<Text>,
         left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
-        conflicts -> Int4, brief -> Jsonb, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
+        conflicts -> Int4, open -> Int4, brief -> Jsonb, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
         right_calls -> Double, left_calls -> Double, named -> Text,
     }
 }

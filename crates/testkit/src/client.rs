@@ -264,6 +264,23 @@ impl Client {
         self.get(&format!("/routes/{route}/proofs")).await["proof"].clone()
     }
 
+    /// The whole ledger of a transfer, page by page.
+    pub async fn ledger(&self, job: &Value) -> Vec<Value> {
+        let path = format!("/jobs/{}/losses", job["id"].as_str().expect("an id"));
+        let (mut out, mut after) = (Vec::new(), String::new());
+        loop {
+            let page = self.get(&format!("{path}?limit=100{after}")).await;
+            out.extend(page["items"].as_array().expect("items").clone());
+            match page["next"].as_str() {
+                Some(next) => after = format!("&after={}", in_address(next)),
+                None => {
+                    assert_eq!(page["total"].as_i64(), Some(out.len() as i64), "the ledger is whole");
+                    return out;
+                }
+            }
+        }
+    }
+
     /// Every change of a plan.
     pub async fn all_changes(&self, plan: &Value) -> Vec<Value> {
         let (mut out, mut after) = (Vec::new(), String::new());
@@ -297,4 +314,9 @@ impl Client {
             assert!(self.call(Method::PATCH, &path, Some(body), None).await.0.is_success());
         }
     }
+}
+
+/// A text as it stands in a query.
+pub fn in_address(text: &str) -> String {
+    percent_encoding::utf8_percent_encode(text, percent_encoding::NON_ALPHANUMERIC).to_string()
 }

@@ -10,9 +10,9 @@ mod settled;
 mod systems;
 mod writing;
 
-pub use client::{Client, is_over};
+pub use client::{Client, in_address, is_over};
 pub use database::Database;
 pub use patience::{eventually, within};
 pub use settled::settled_route;
-pub use systems::{FERNWAY, KNOWN, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, connectors, read_all};
+pub use systems::{CAIRNBOOK, FERNWAY, KNOWN, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all};
 pub use writing::{put, walk};

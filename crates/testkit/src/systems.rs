@@ -9,13 +9,13 @@ use hovrel_connect::{Connector, Credentials, Offer, Outside, Reading};
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
-use hovrel_standins::{Running, fernway, oldstone, reqmoor, tallybench};
+use hovrel_standins::{Running, cairnbook, fernway, oldstone, tallybench};
 
 pub struct Systems {
     pub oldstone: Running,
     pub tallybench: Running,
     pub fernway: Running,
-    pub reqmoor: Running,
+    pub cairnbook: Running,
 }
 
 /// How a simulated system is reached: profile, container and what its sign-in asks for.
@@ -50,15 +50,15 @@ pub const FERNWAY: Known = Known {
     sign_in: &[("client", fernway::CLIENT), ("secret", fernway::SECRET)],
 };
 
-pub const REQMOOR: Known = Known {
+pub const CAIRNBOOK: Known = Known {
     profile: "oslc",
-    name: "Reqmoor",
+    name: "Cairnbook",
     path: "/rm/catalog",
     container: "/rm/providers/safety",
-    sign_in: &[("login", reqmoor::LOGIN), ("password", reqmoor::PASSWORD)],
+    sign_in: &[("login", cairnbook::LOGIN), ("password", cairnbook::PASSWORD)],
 };
 
-pub const KNOWN: [&Known; 4] = [&OLDSTONE, &TALLYBENCH, &FERNWAY, &REQMOOR];
+pub const KNOWN: [&Known; 4] = [&OLDSTONE, &TALLYBENCH, &FERNWAY, &CAIRNBOOK];
 
 impl Systems {
     pub async fn start(size: Size) -> Systems {
@@ -73,9 +73,9 @@ impl Systems {
         let tally = tallybench::Options { size, data: to(), calls_per_minute: 600_000, ..Default::default() };
         let fern =
             fernway::Options { size, data: to(), calls_per_second: 10_000, longest_page: 7, ..Default::default() };
-        let moor = reqmoor::Options { size, data: to(), calls_at_once: 16, ..Default::default() };
+        let moor = cairnbook::Options { size, data: to(), calls_at_once: 16, ..Default::default() };
         Systems {
-            reqmoor: reqmoor::start(moor).await.expect("Reqmoor starts"),
+            cairnbook: cairnbook::start(moor).await.expect("Cairnbook starts"),
             oldstone: oldstone::start(old).await.expect("Oldstone starts"),
             tallybench: tallybench::start(tally).await.expect("Tallybench starts"),
             fernway: fernway::start(fern).await.expect("Fernway starts"),
@@ -87,7 +87,7 @@ impl Systems {
             "Oldstone" => &self.oldstone,
             "Tallybench" => &self.tallybench,
             "Fernway" => &self.fernway,
-            _ => &self.reqmoor,
+            _ => &self.cairnbook,
         }
     }
 

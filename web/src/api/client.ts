@@ -41,7 +41,7 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
       title: "Hovrel does not answer",
       status: 0,
       detail: "The server can't be reached from this browser.",
-      advice: "Check the connection, or whether the server is running. Jobs that run there go on.",
+      advice: "Check the connection, or whether the server is running. Running jobs continue.",
       fields: [],
     });
   }
@@ -52,7 +52,7 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
         ? given
         : {
             type: "/problems/unknown",
-            title: "Hovrel failed",
+            title: "Error in Hovrel",
             status: result.response.status,
             detail: result.response.statusText,
             advice: "Try again.",

@@ -26,7 +26,7 @@ export class JobError extends Error {
 
 /** Why a job failed, if it did. */
 export const failureOf = (job: Job | null | undefined): JobError | undefined =>
-  job?.state === "failed" ? new JobError(job.kind, job.error ?? "It noted no reason.") : undefined;
+  job?.state === "failed" ? new JobError(job.kind, job.error ?? "No reason is known.") : undefined;
 
 type JobEvent = { progress?: Record<string, never>; state?: string; wanted?: string; error?: string | null };
 

@@ -65,8 +65,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The losses that a transfer put into the ledger and that still stand. */
+        /** The losses that a transfer put into the ledger and that still stand, in the order of lanes and items. */
         get: operations["listLosses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/jobs/{id}/losses/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The losses of a transfer counted by cause, kind, field and whether a plan had shown them, the most first. */
+        get: operations["groupLosses"];
         put?: never;
         post?: never;
         delete?: never;
@@ -226,8 +243,28 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Decides about a change: in or out, whole or field by field. */
+        /** Decides about a change: included or left out, whole or field by field. */
         patch: operations["decideChange"];
+        trace?: never;
+    };
+    "/plans/{id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decides the same about a field of all changes that wait for this decision for the same reason; or says how many there
+         *     are.
+         */
+        post: operations["decideAlike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/plans/{id}/file": {
@@ -264,6 +301,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/plans/{id}/receipt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a plan will do when it is transferred, as it is decided now; or what its transfer did. */
+        get: operations["getReceipt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/plans/{id}/transfer": {
         parameters: {
             query?: never;
@@ -275,6 +329,23 @@ export interface paths {
         put?: never;
         /** Begins the transfer of a plan. A plan is transferred once. */
         post: operations["transferPlan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/plans/{id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Undoes the latest decision about a plan, with all that it changed. */
+        post: operations["undoDecision"];
         delete?: never;
         options?: never;
         head?: never;
@@ -409,6 +480,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/ends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Gives a route other ends, as long as nothing of it has run. Pairs, plans and proofs hang on the ends. */
+        put: operations["changeEnds"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/file": {
         parameters: {
             query?: never;
@@ -512,6 +600,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/name": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Gives a route another name. Its version stays: plans that were made go on to hold. */
+        put: operations["renameRoute"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/names": {
         parameters: {
             query?: never;
@@ -571,11 +676,28 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The latest proof of a route. */
+        /** A proof of a route, the latest if none is named. */
         get: operations["getProof"];
         put?: never;
         /** Begins a proof: both ends are read again and compared. */
         post: operations["prove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/proofs/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The proofs of a route, the latest first. They are kept for ever. */
+        get: operations["listProofs"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -677,6 +799,40 @@ export interface paths {
         /** The lanes of a version, to be looked at or gone back to. */
         get: operations["getVersion"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/versions/{version}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is different in a version from another one, whichever is the later. */
+        get: operations["compareVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/versions/{version}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Writes a note to a version, in place of the one before. */
+        put: operations["noteVersion"];
         post?: never;
         delete?: never;
         options?: never;
@@ -930,6 +1086,17 @@ export interface components {
             title: string;
             what: components["schemas"]["Absence"];
         };
+        /** @description A decision about one field of every change that is like another. */
+        AlikeBody: {
+            decision: components["schemas"]["FieldDecision"];
+            /** @description A field that the plan's rules fill. */
+            field: string;
+            kind: components["schemas"]["Kind"];
+            /** @description Only says how many there are. */
+            only_count?: boolean;
+            /** @description Why the field is in the change: only changes that have it for the same reason. */
+            reason: components["schemas"]["FieldReason"];
+        };
         /**
          * @description Which items a lane brings along, beyond those that its conditions match.
          * @enum {string}
@@ -1155,6 +1322,8 @@ export interface components {
             /** @description A field that the plan's rules fill. */
             field?: string | null;
             find?: string | null;
+            /** @description Only those with fields in conflict that are not decided yet. */
+            in_conflict?: boolean;
             kind?: components["schemas"]["Kind"] | null;
             left_out?: boolean;
             /** Format: int64 */
@@ -1277,14 +1446,14 @@ export interface components {
         /** @description A decimal number as normalised digits, so that 1.50 and 1.5 are one value and none is rounded. */
         Decimal: string;
         DecisionBody: {
-            /** @description For an adoption: make a new item instead. */
+            /** @description For a likely match: create a new item instead. */
             as_new?: boolean | null;
             /** @description Fields decided now; others stay as decided. */
             fields?: {
                 [key: string]: components["schemas"]["FieldDecision"];
             };
             included?: boolean | null;
-            /** @description For an item that is gone: let the pair go instead of making it anew. It is not told again. */
+            /** @description For an item that is gone: let the pair go instead of creating it again. It is not listed again. */
             let_go?: boolean | null;
         };
         /** @description How items of a kind stand in folders. */
@@ -1317,6 +1486,11 @@ export interface components {
         Document: {
             blocks: components["schemas"]["Block"][];
         };
+        /**
+         * @description What is done to an item, or to a pair.
+         * @enum {string}
+         */
+        Doing: "create" | "create_again" | "update" | "pair" | "keep" | "let_go" | "remember";
         /** @description A group of items that seem to be one thing. */
         DoubleGroup: {
             items: components["schemas"]["DoubleItem"][];
@@ -1344,6 +1518,12 @@ export interface components {
             system_name: string;
             /** @description Of fields that are set by moves: how a new item gets to each state. */
             ways: components["schemas"]["FieldWays"][];
+        };
+        EndsBody: {
+            /** @description Lanes for these ends, as proposed or of one's own. */
+            lanes: components["schemas"]["Lane"][];
+            left: components["schemas"]["EndBody"];
+            right: components["schemas"]["EndBody"];
         };
         /** @description A foreseen cost. */
         Estimate: {
@@ -2272,8 +2452,28 @@ export interface components {
             kind: components["schemas"]["LossKind"];
             why: string;
         };
+        /** @description Losses of one sort. */
+        LossGroup: {
+            /** @description To be asked for as `cause`. */
+            cause: string;
+            /** Format: int64 */
+            count: number;
+            field: string;
+            foreseen: boolean;
+            kind: components["schemas"]["LossKind"];
+            why: string;
+        };
         /** @enum {string} */
         LossKind: "truncated" | "flattened" | "substituted" | "dropped" | "downgraded";
+        LossPage: {
+            items: components["schemas"]["LedgerLine"][];
+            next?: string | null;
+            /**
+             * Format: int64
+             * @description How many match.
+             */
+            total: number;
+        };
         /** @description How a word is formatted, or what it stands for. */
         Mark: "strong" | "emphasis" | "strike" | "subscript" | "superscript" | "code" | {
             /** @description To this address. */
@@ -2337,7 +2537,7 @@ export interface components {
          * @description What a key may do.
          * @enum {string}
          */
-        May: "look" | "plan" | "apply" | "routes";
+        May: "look" | "dry_run" | "transfer" | "routes";
         Me: {
             /** @description To be sent in `x-hovrel-csrf` with requests that change something. */
             csrf: string;
@@ -2366,6 +2566,9 @@ export interface components {
             label: string;
             /** @description As it is written. */
             text: string;
+        };
+        NameBody: {
+            name: string;
         };
         /** @description What conditions and expressions over a kind can speak of. */
         Names: {
@@ -2409,6 +2612,9 @@ export interface components {
             /** @enum {string} */
             what: "says_too_little";
             why: string;
+        };
+        NoteBody: {
+            note: string;
         };
         /** @enum {string} */
         Operator: "is" | "is_not" | "one_of" | "none_of" | "contains" | "contains_not" | "starts_with" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "before" | "within_days" | "older_than_days" | "under" | "not_under";
@@ -2500,7 +2706,10 @@ export interface components {
              * @description Changes in all, moves of a base not counted.
              */
             changes: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Fields in conflict, as the dry run found them.
+             */
             conflicts: number;
             /**
              * Format: int64
@@ -2513,6 +2722,11 @@ export interface components {
             fields: string[];
             /** Format: uuid */
             id: string;
+            /**
+             * Format: int64
+             * @description The changes that have them.
+             */
+            in_conflict: number;
             /** Format: int64 */
             in_step: number;
             /** Format: int64 */
@@ -2535,6 +2749,11 @@ export interface components {
             made_at: string;
             /** Format: int64 */
             only_right: number;
+            /**
+             * Format: int64
+             * @description Of these, fields that are not decided yet.
+             */
+            open_conflicts: number;
             /** @description Kinds whose items stand in folders at both ends and don't keep their order there. */
             order_not_kept: components["schemas"]["Kind"][];
             outcomes: components["schemas"]["OutcomeCount"][];
@@ -2546,6 +2765,11 @@ export interface components {
             /** Format: int32 */
             route_version: number;
             transfer?: components["schemas"]["JobAnswer"] | null;
+            /**
+             * Format: int64
+             * @description How many decisions can be undone.
+             */
+            undoable: number;
             /** Format: int64 */
             with_losses: number;
         };
@@ -2588,7 +2812,7 @@ export interface components {
         /** @description What a rule makes of the item. */
         PreviewValue: {
             becomes: string;
-            /** @description Why the value can't be carried. */
+            /** @description Why the value can't be transferred. */
             fault?: string | null;
             from: string;
             losses: components["schemas"]["Loss"][];
@@ -2662,18 +2886,39 @@ export interface components {
              */
             waits: number;
         };
+        /** @description A proof in its figures. */
+        ProofHeadAnswer: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int32 */
+            differences: number;
+            /** Format: uuid */
+            id: string;
+            /** Format: int32 */
+            unexplained: number;
+            /** Format: int32 */
+            waits: number;
+        };
         ProofItem: {
             cause?: components["schemas"]["DifferenceCause"];
             left_id: string;
             left_key: string;
             title: string;
         };
+        ProofList: {
+            /**
+             * Format: date-time
+             * @description To be asked for as `before`, if there are more.
+             */
+            next?: string | null;
+            proofs: components["schemas"]["ProofHeadAnswer"][];
+        };
         ProofLoss: {
             left_key: string;
             loss: components["schemas"]["Loss"];
             right_key: string;
         };
-        /** @description The proof page's state: the latest proof, and the job if one runs. */
+        /** @description The proof page's state: a proof, and the job if one runs. */
         ProofState: {
             job?: components["schemas"]["JobAnswer"] | null;
             proof?: components["schemas"]["ProofAnswer"] | null;
@@ -2709,6 +2954,61 @@ export interface components {
         /** @description What a proof is to read. */
         ProveBody: {
             files?: components["schemas"]["FilesBody"];
+        };
+        /** @description A plan as it will be carried out, or was. */
+        Receipt: {
+            estimate?: components["schemas"]["Estimate"] | null;
+            left_system: string;
+            lines: components["schemas"]["ReceiptLine"][];
+            /**
+             * Format: int64
+             * @description Items at the left that get a link to their counterpart.
+             */
+            links_back: number;
+            losses: components["schemas"]["ReceiptLoss"][];
+            /** Format: uuid */
+            plan: string;
+            right_system: string;
+            /** Format: uuid */
+            route: string;
+            route_name: string;
+            /** Format: int32 */
+            route_version: number;
+            transfer?: components["schemas"]["JobAnswer"] | null;
+        };
+        /** @description Items of one kind to which the same is done. */
+        ReceiptLine: {
+            doing: components["schemas"]["Doing"];
+            /**
+             * Format: int64
+             * @description Carried out.
+             */
+            done: number;
+            kind: components["schemas"]["Kind"];
+            /** Format: int64 */
+            planned: number;
+            /**
+             * Format: int64
+             * @description What the right did not accept, or could not be done.
+             */
+            refused: number;
+        };
+        /** @description Losses of one cause. */
+        ReceiptLoss: {
+            /**
+             * Format: int64
+             * @description In the ledger now: foreseen by a plan, and not.
+             */
+            foreseen: number;
+            kind: components["schemas"]["LossKind"];
+            /** Format: int64 */
+            not_foreseen: number;
+            /**
+             * Format: int64
+             * @description As the plan shows them, for what is included.
+             */
+            planned: number;
+            why: string;
         };
         /** @description Somebody met at the left, and as whom they are recognised at the right. */
         Recognised: {
@@ -2993,7 +3293,7 @@ export interface components {
             files: components["schemas"]["Piece"][];
         };
         /** @enum {string} */
-        StepState: "ok" | "warning" | "failed" | "skipped";
+        StepState: "ok" | "warning" | "failed" | "skipped" | "unknown";
         /** @description A proposed rule. */
         Suggestion: {
             /** @description Why, in short sentences. */
@@ -3284,6 +3584,8 @@ export interface components {
         VersionAnswer: {
             /** @description What changed from the version before; empty for the first. */
             changes: components["schemas"]["LaneChange"][];
+            /** @description What was written about it; may be empty. */
+            note: string;
             /** Format: date-time */
             saved_at: string;
             /** @description None if whoever saved it is no longer there. */
@@ -3462,6 +3764,56 @@ export interface operations {
     };
     listLosses: {
         parameters: {
+            query?: {
+                field?: string;
+                kind?: components["schemas"]["LossKind"];
+                /** @description A cause as [`LossGroups`] names it. */
+                cause?: string;
+                not_foreseen?: boolean;
+                /** @description Words of a key, or of what was there. */
+                find?: string;
+                /** @description `next` of the page before. */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LossPage"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    groupLosses: {
+        parameters: {
             query?: never;
             header?: never;
             path: {
@@ -3476,7 +3828,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LedgerLine"][];
+                    "application/json": components["schemas"]["LossGroup"][];
                 };
             };
             /** @description What is wrong with the request, and what to do */
@@ -3819,6 +4171,8 @@ export interface operations {
                 /** @description A field that the plan's rules fill. */
                 field?: string;
                 with_losses?: boolean;
+                /** @description Only those with fields in conflict that are not decided yet. */
+                in_conflict?: boolean;
                 left_out?: boolean;
                 /** @description Only those taken in that the right would not take. */
                 refused?: boolean;
@@ -3947,6 +4301,49 @@ export interface operations {
             };
         };
     };
+    decideAlike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlikeBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Included"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getPlanFile: {
         parameters: {
             query?: never;
@@ -4029,6 +4426,45 @@ export interface operations {
             };
         };
     };
+    getReceipt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Receipt"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     transferPlan: {
         parameters: {
             query?: never;
@@ -4046,6 +4482,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    undoDecision: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Included"];
                 };
             };
             /** @description What is wrong with the request, and what to do */
@@ -4478,6 +4953,49 @@ export interface operations {
             };
         };
     };
+    changeEnds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndsBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteAnswer"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getRouteFile: {
         parameters: {
             query?: never;
@@ -4772,6 +5290,49 @@ export interface operations {
             };
         };
     };
+    renameRoute: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NameBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RouteAnswer"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getNames: {
         parameters: {
             query: {
@@ -4946,7 +5507,10 @@ export interface operations {
     };
     getProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description One of the route's proofs; the latest if left out. */
+                proof?: string;
+            };
             header?: never;
             path: {
                 id: string;
@@ -5004,6 +5568,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobAnswer"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listProofs: {
+        parameters: {
+            query?: {
+                /** @description Only proofs made before this time. */
+                before?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofList"];
                 };
             };
             /** @description What is wrong with the request, and what to do */
@@ -5253,6 +5859,91 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Lane"][];
                 };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compareVersions: {
+        parameters: {
+            query: {
+                /** @description The version to compare with. */
+                since: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LaneChange"][];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    noteVersion: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteBody"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description What is wrong with the request, and what to do */
             "4XX": {

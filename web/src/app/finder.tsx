@@ -2,40 +2,65 @@
 import { useQuery } from "@tanstack/react-query";
 import { Command } from "cmdk";
 import { Dialog } from "radix-ui";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { itemPath } from "@/lib/paths";
 import { kindWord } from "@/lib/words";
+import { useShowKeys } from "./keys";
+import { places } from "./places";
+import { useSignOut } from "./session";
 
 const stops = [
   ["ends", "Ends"],
   ["scope", "Scope"],
   ["rules", "Rules"],
+  ["counterparts", "Counterparts"],
   ["dry-run", "Dry run"],
   ["transfer", "Transfer"],
   ["proof", "Proof"],
+  ["versions", "Versions"],
 ] as const;
 
+/** Screens and actions that are not of one route or system. */
+const general = [...places, ["/systems/new", "Connect a system"], ["/routes/new", "Create a route"]] as const;
+
 export function Finder({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
+  const went = useRef(false);
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-[14%] left-1/2 z-50 w-[620px] -translate-x-1/2 overflow-hidden rounded-lg border border-hair bg-sheet text-ink shadow-xl"
+          onCloseAutoFocus={(e) => {
+            // Where one went is where the keyboard goes on; where one stayed, it is as it was.
+            if (went.current) {
+              e.preventDefault();
+              document.getElementById("content")?.focus();
+            }
+            went.current = false;
+          }}
+          className="fixed top-[14%] left-1/2 z-50 w-[min(620px,calc(100vw-32px))] -translate-x-1/2 overflow-hidden rounded-lg border border-hair bg-sheet text-ink shadow-xl"
         >
           <Dialog.Title className="sr-only">Find or do</Dialog.Title>
-          <Choices close={() => onOpenChange(false)} />
+          <Choices
+            close={() => onOpenChange(false)}
+            leave={() => {
+              went.current = true;
+              onOpenChange(false);
+            }}
+          />
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
   );
 }
 
-function Choices({ close }: { close: () => void }) {
+function Choices({ close, leave }: { close: () => void; leave: () => void }) {
   const navigate = useNavigate();
+  const showKeys = useShowKeys();
+  const signOut = useSignOut();
   const [words, setWords] = useState("");
   const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
   const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
@@ -46,7 +71,7 @@ function Choices({ close }: { close: () => void }) {
     placeholderData: (before) => before,
   });
   const go = (to: string) => () => {
-    close();
+    leave();
     void navigate(to);
   };
   const heading = "px-3 pt-3 pb-1 [&_[cmdk-group-heading]]:text-[11px] [&_[cmdk-group-heading]]:text-ink-3";
@@ -57,20 +82,29 @@ function Choices({ close }: { close: () => void }) {
         autoFocus
         value={words}
         onValueChange={setWords}
-        placeholder="A key, words of an item, a route, a system, an action"
+        placeholder="Search items, routes, systems, actions"
         className="w-full border-b border-hair bg-sheet px-5 py-3.5 text-[15px] outline-none"
       />
       <Command.List className="max-h-[420px] overflow-auto pb-2">
-        <Command.Empty className="px-5 py-6 text-ink-3">Nothing is called that, and no item says it.</Command.Empty>
+        <Command.Empty className="px-5 py-6 text-ink-3">No matches</Command.Empty>
         <Command.Group heading="Go to and do" className={heading}>
-          <Command.Item className={item} onSelect={go("/")}>
-            Overview
+          {general.map(([to, name]) => (
+            <Command.Item key={to} className={item} onSelect={go(to)}>
+              {name}
+            </Command.Item>
+          ))}
+          <Command.Item
+            className={item}
+            onSelect={() => {
+              close();
+              // The list of keys opens when the finder is gone.
+              setTimeout(showKeys, 0);
+            }}
+          >
+            Keys on this screen
           </Command.Item>
-          <Command.Item className={item} onSelect={go("/systems/new")}>
-            Connect a system
-          </Command.Item>
-          <Command.Item className={item} onSelect={go("/routes/new")}>
-            Make a route
+          <Command.Item className={item} onSelect={() => void signOut()}>
+            Sign out
           </Command.Item>
         </Command.Group>
         {!!routes.data?.length && (

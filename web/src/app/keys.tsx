@@ -1,12 +1,31 @@
 // Keys of a screen: handled while no text is being typed, and listed by `?`.
 import { Dialog } from "radix-ui";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
-import { Kbd } from "@/ui/basics";
+import { CheckLine, Kbd } from "@/ui/basics";
 
 export type Key = { key: string; does: string; run: () => void; ctrl?: boolean; shift?: boolean };
 
 type Registry = { add: (keys: Key[]) => () => void; show: () => void };
 const KeysContext = createContext<Registry>({ add: () => () => {}, show: () => {} });
+
+/** Where it is kept that single letters do nothing (WCAG 2.2, 2.1.4): for whoever speaks to the computer. */
+const LETTERS = "hovrel-letters-off";
+const lettersOff = () => localStorage.getItem(LETTERS) === "1";
+
+/** How a key is called. */
+const keyWord = (k: Key) => {
+  const names: Record<string, string> = {
+    " ": "Space",
+    ArrowDown: "↓",
+    ArrowUp: "↑",
+    ArrowLeft: "←",
+    ArrowRight: "→",
+    Escape: "Esc",
+  };
+  return `${k.ctrl ? "Ctrl " : ""}${k.shift ? "Shift " : ""}${names[k.key] ?? (k.key.length === 1 ? k.key.toUpperCase() : k.key)}`;
+};
+
+const OWN_KEYS = ["radiogroup", "tablist", "menu", "slider", "separator"].map((role) => `[role="${role}"]`).join(", ");
 
 /** Nothing is typed into a box that is ticked. */
 const ticked = (target: EventTarget | null) =>
@@ -20,10 +39,11 @@ const typing = (target: EventTarget | null) =>
 export function KeysProvider({ children }: { children: ReactNode }) {
   const sets = useRef(new Set<Key[]>());
   const [open, setOpen] = useState(false);
-  const [listed, setListed] = useState<Key[]>([]);
+  const [listed, setListed] = useState<[string, Key[]][]>([]);
+  const [off, setOff] = useState(lettersOff);
   const registry = useMemo<Registry>(() => {
     const show = () => {
-      setListed([...sets.current].flat());
+      setListed(grouped([...sets.current].flat()));
       setOpen(true);
     };
     return {
@@ -52,6 +72,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
             k.key.toLowerCase() === e.key.toLowerCase() && !!k.ctrl === ctrl && (!ctrl || !!k.shift === e.shiftKey),
         );
       if (!found || (typing(e.target) && !found.ctrl)) return;
+      if (lettersOff() && !found.ctrl && /^[a-z0-9[\]]$/i.test(found.key)) return;
       // Space and Enter on a button press the button; Space ticks a box, and arrows choose among several.
       if (
         (e.key === " " || e.key === "Enter") &&
@@ -60,6 +81,9 @@ export function KeysProvider({ children }: { children: ReactNode }) {
       )
         return;
       if (ticked(e.target) && (e.key === " " || e.key.startsWith("Arrow"))) return;
+      // A control with keys of its own, such as a group of radio buttons or the line between two parts, keeps them.
+      if (e.target instanceof HTMLElement && e.target.closest(OWN_KEYS) && /^(Arrow|Home|End|Page| )/.test(e.key))
+        return;
       e.preventDefault();
       found.run();
     };
@@ -74,26 +98,46 @@ export function KeysProvider({ children }: { children: ReactNode }) {
           <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
           <Dialog.Content
             aria-describedby={undefined}
-            className="fixed top-[18%] left-1/2 z-50 w-[420px] -translate-x-1/2 rounded-lg border border-hair bg-sheet p-5 shadow-xl"
+            className="fixed top-[10vh] left-1/2 z-50 max-h-[80vh] w-[min(460px,calc(100vw-32px))] -translate-x-1/2 overflow-auto rounded-lg border border-hair bg-sheet p-5 shadow-xl"
           >
-            <Dialog.Title className="mb-3 text-[15px] font-semibold">Keys on this screen</Dialog.Title>
+            <Dialog.Title className="text-[15px] font-semibold">Keys on this screen</Dialog.Title>
+            <p className="mb-3 text-ink-2">{document.title.replace(/ · Hovrel$/, "")}</p>
             <ul className="space-y-1.5">
-              {[...listed, { key: "?", does: "This list", run: () => {} } as Key].map((k) => (
-                <li key={k.key + k.does} className="flex justify-between gap-4">
-                  <span>{k.does}</span>
-                  <Kbd>
-                    {k.ctrl ? "Ctrl " : ""}
-                    {k.shift ? "Shift " : ""}
-                    {k.key === " " ? "Space" : k.key.toUpperCase()}
-                  </Kbd>
+              {listed.map(([does, keys]) => (
+                <li key={does} className="flex justify-between gap-4">
+                  <span>{does}</span>
+                  <span className="flex shrink-0 gap-1">
+                    {keys.map((k) => (
+                      <Kbd key={keyWord(k)}>{keyWord(k)}</Kbd>
+                    ))}
+                  </span>
                 </li>
               ))}
             </ul>
+            <div className="mt-4 border-t border-hair pt-3">
+              <CheckLine
+                checked={!off}
+                onChange={() => {
+                  localStorage.setItem(LETTERS, off ? "0" : "1");
+                  setOff(!off);
+                }}
+              >
+                Single letters and digits are keys
+              </CheckLine>
+            </div>
           </Dialog.Content>
         </Dialog.Portal>
       </Dialog.Root>
     </KeysContext.Provider>
   );
+}
+
+/** What keys do, each with all keys that do it; the list itself is the last. */
+export function grouped(keys: Key[]): [string, Key[]][] {
+  const out = new Map<string, Key[]>();
+  for (const k of [...keys, { key: "?", does: "This list", run: () => {} }])
+    out.set(k.does, [...(out.get(k.does) ?? []), k]);
+  return [...out];
 }
 
 /** Registers keys while the component is shown. */

@@ -33,7 +33,7 @@ function Failed() {
 function Nowhere() {
   return (
     <div className="p-14 text-center">
-      <h1 className="text-[15px] font-semibold">There is no such page</h1>
+      <h1 className="text-[15px] font-semibold">Page not found</h1>
       <p className="text-ink-2">The address may be mistyped, or what it showed was removed.</p>
     </div>
   );

@@ -1,6 +1,6 @@
 // Who is signed in. Everything else is shown only to somebody who is.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { lazy, Suspense, useEffect, type ReactNode } from "react";
+import { lazy, Suspense, type ReactNode } from "react";
 import { api, setCsrf, take } from "@/api/client";
 import { Loading, Trouble } from "@/ui/basics";
 
@@ -24,9 +24,6 @@ export function SessionGate({ children }: { children: ReactNode }) {
   const session = useSession();
   const token = session.data?.csrf;
   if (token) setCsrf(token);
-  useEffect(() => {
-    document.title = token ? "Hovrel" : "Sign in · Hovrel";
-  }, [token]);
   if (session.isPending) return <Loading what="the session" />;
   if (session.error)
     return (

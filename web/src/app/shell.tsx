@@ -1,18 +1,12 @@
 // The frame of every page: where to go, the finder, who is signed in.
 import { DropdownMenu } from "radix-ui";
-import { Suspense, useState } from "react";
-import { NavLink, Outlet } from "react-router";
+import { Suspense, useEffect, useRef, useState } from "react";
+import { NavLink, Outlet, useLocation } from "react-router";
 import { Loading } from "@/ui/basics";
 import { Finder } from "./finder";
+import { places } from "./places";
 import { KeysProvider, useKeys, useShowKeys } from "./keys";
 import { SessionGate, useSession, useSignOut } from "./session";
-
-const places = [
-  ["/", "Overview"],
-  ["/systems", "Systems"],
-  ["/routes", "Routes"],
-  ["/keys", "Keys"],
-] as const;
 
 function Bar() {
   const [finding, setFinding] = useState(false);
@@ -21,7 +15,7 @@ function Bar() {
   const showKeys = useShowKeys();
   useKeys([{ key: "k", ctrl: true, does: "Find or do", run: () => setFinding(true) }]);
   return (
-    <header className="flex h-11 shrink-0 items-center gap-[22px] bg-bar px-5 text-[#e9e6dd]">
+    <header className="flex h-11 shrink-0 items-center gap-x-[22px] bg-bar px-5 text-[#e9e6dd] max-[760px]:gap-x-3">
       <NavLink to="/" className="flex items-center gap-2 text-[15px] font-semibold">
         <svg width="20" height="20" viewBox="0 0 20 20" aria-hidden>
           <path d="M9 3a7 7 0 0 0 0 14z" fill="#5cc1d8" />
@@ -29,7 +23,7 @@ function Bar() {
         </svg>
         hovrel
       </NavLink>
-      <nav aria-label="Main" className="flex gap-[22px]">
+      <nav aria-label="Main" className="flex gap-[22px] whitespace-nowrap max-[760px]:gap-3">
         {places.map(([to, name]) => (
           <NavLink
             key={to}
@@ -46,12 +40,16 @@ function Bar() {
       <button
         type="button"
         onClick={() => setFinding(true)}
-        className="ml-auto flex w-[230px] justify-between rounded-md border border-[#4a555a] px-2.5 py-1 text-[#aab4b7]"
+        aria-label="Find or do"
+        className="ml-auto flex w-[230px] min-w-0 shrink justify-between gap-2 rounded-md border border-[#7d888c] px-2.5 py-1 text-[#aab4b7]"
       >
-        Find or do… <kbd className="kbd !border-[#4a555a] !bg-transparent !text-[#aab4b7]">Ctrl K</kbd>
+        <span className="truncate">Find or do…</span>{" "}
+        <kbd className="kbd !border-[#7d888c] !bg-transparent whitespace-nowrap !text-[#aab4b7]">Ctrl K</kbd>
       </button>
       <DropdownMenu.Root>
-        <DropdownMenu.Trigger className="text-[#b9c2c4]">{session.data?.name}</DropdownMenu.Trigger>
+        <DropdownMenu.Trigger className="max-w-[160px] shrink-0 truncate text-[#b9c2c4]">
+          {session.data?.name}
+        </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content
             align="end"
@@ -59,7 +57,7 @@ function Bar() {
             className="z-40 min-w-40 rounded-md border border-hair bg-sheet p-1 shadow-lg"
           >
             <DropdownMenu.Item onSelect={showKeys} className="rounded px-3 py-1.5 data-highlighted:bg-wash">
-              Keyboard on this screen
+              Keys on this screen
             </DropdownMenu.Item>
             <DropdownMenu.Item onSelect={() => void signOut()} className="rounded px-3 py-1.5 data-highlighted:bg-wash">
               Sign out
@@ -72,13 +70,38 @@ function Bar() {
   );
 }
 
+/** Where the keyboard goes on a page: past the bar that is the same on every one. */
+const CONTENT = "content";
+
 export function Shell() {
+  const { pathname } = useLocation();
+  const main = useRef<HTMLElement>(null);
+  // What was scrolled on one page is not where another begins.
+  useEffect(() => {
+    // Newer browsers return a promise here, which is no way to clean up.
+    void main.current?.scrollTo(0, 0);
+  }, [pathname]);
   return (
     <SessionGate>
       <KeysProvider>
-        <div className="flex h-full min-w-[960px] flex-col overflow-hidden">
+        <div className="flex h-full flex-col overflow-hidden">
+          <a
+            href={`#${CONTENT}`}
+            className="absolute top-1 left-1 z-50 -translate-y-16 rounded bg-sheet px-3 py-1.5 text-ink focus:translate-y-0"
+            onClick={(e) => {
+              e.preventDefault();
+              main.current?.focus();
+            }}
+          >
+            Skip to the page
+          </a>
           <Bar />
-          <main className="flex min-h-0 flex-1 flex-col">
+          <main
+            id={CONTENT}
+            ref={main}
+            tabIndex={-1}
+            className="flex min-h-0 flex-1 flex-col overflow-auto outline-none"
+          >
             <Suspense fallback={<Loading what="the page" />}>
               <Outlet />
             </Suspense>

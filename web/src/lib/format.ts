@@ -2,7 +2,7 @@
 
 const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto", style: "short" });
 
-/** “4 min. ago”; the exact time belongs in a title beside it. */
+/** “4 min ago”; the exact time belongs in a title beside it. */
 export function ago(iso: string | null | undefined, now = Date.now()): string {
   if (!iso) return "never";
   const seconds = (new Date(iso).getTime() - now) / 1000;
@@ -16,7 +16,8 @@ export function ago(iso: string | null | undefined, now = Date.now()): string {
   const sizes = { second: 1, minute: 60, hour: 3600, day: 86400, month: 86400 * 30, year: 86400 * 365 };
   const unit = (steps.find(([limit]) => Math.abs(seconds) < limit)?.[1] ?? "year") as keyof typeof sizes;
   if (unit === "second" && Math.abs(seconds) < 20) return "just now";
-  return relative.format(Math.round(seconds / sizes[unit]), unit);
+  // “min.” is written without its full stop, as every other unit here.
+  return relative.format(Math.round(seconds / sizes[unit]), unit).replace(".", "");
 }
 
 export function exact(iso: string | null | undefined): string {
@@ -40,16 +41,16 @@ export function span(seconds: number): string {
 /** A size with at most three figures that count; rounding never makes 1000 of a unit. */
 export function bytes(n: number | null | undefined): string {
   // A system need not say how large a file is.
-  if (n == null) return "size not said";
+  if (n == null) return "size unknown";
   if (n < 1000) return `${n} B`;
   if (n < 999_500) return `${(n / 1000).toFixed(n < 9_950 ? 1 : 0)} kB`;
   return `${(n / 1_000_000).toFixed(n < 99_950_000 ? 1 : 0)} MB`;
 }
 
-/** A share as people round it; never 100 % while something is missing. */
+/** A share as people round it; never 100% while something is missing. */
 export function percent(part: number, whole: number): string {
   if (whole === 0) return "—";
   const share = (100 * part) / whole;
-  if (part < whole && share > 99.9) return "99.9 %";
-  return Number.isInteger(share) ? `${share} %` : `${share.toFixed(1)} %`;
+  if (part < whole && share > 99.9) return "99.9%";
+  return Number.isInteger(share) ? `${share}%` : `${share.toFixed(1)}%`;
 }

@@ -19,7 +19,7 @@ it("kinds have a plural", () => {
 it("evidence says why two items are taken to be one", () => {
   expect(evidenceWords({ how: "origin", mark: "Old:1" })).toContain("Old:1");
   expect(evidenceWords({ how: "similar", score: 94, title: 94, same_folder: true })).toBe(
-    "94 % alike, in the same folder",
+    "94% similar, in the same folder",
   );
 });
 

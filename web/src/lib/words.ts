@@ -41,11 +41,11 @@ export const outcomeWord: Record<DiscShape, string> = {
   adopt: "Already at right",
   held_right: "Edited at right",
   conflict: "Conflict",
-  blocked: "Can't be carried",
+  blocked: "Can't be transferred",
   gone_right: "Gone at right",
   gone_left: "Gone at left",
   left_scope: "Left the scope",
-  taken_off: "Taken off at left",
+  taken_off: "Removed at left",
   unreadable: "Can't be read",
   in_step: "In step",
   left_out: "Left out",
@@ -53,20 +53,20 @@ export const outcomeWord: Record<DiscShape, string> = {
 };
 
 export const outcomeHelp: Record<DiscShape, string> = {
-  new_right: "Only the left holds it; a transfer makes it at the right.",
-  update_right: "The left changed since both were in step; a transfer writes the right.",
-  adopt: "Both ends hold it already; a transfer makes a pair of the two instead of making it twice.",
-  held_right: "Only the right changed; this route does not carry that back, so it stays.",
-  conflict: "Both ends changed, or nobody knows who did; a person decides.",
-  blocked: "A value can't be carried; the item waits until that is settled.",
-  gone_right: "It was carried before and is gone at the right; make it anew, or let the pair go.",
-  gone_left: "It was carried before and is gone at the left; its counterpart stays. Let the pair go to end it.",
-  left_scope: "It was carried before and the route no longer covers it; its counterpart stays.",
-  taken_off: "Comments or past changes were taken off at the left; at the right they stay.",
+  new_right: "Only the left has it. A transfer creates it at the right.",
+  update_right: "The left changed since both were in step. A transfer updates the right.",
+  adopt: "Both ends have it already. A transfer makes the two a pair instead of creating it twice.",
+  held_right: "Only the right changed. This route does not write the left, so the change stays.",
+  conflict: "Both ends changed, or there is no earlier state to compare with. You decide.",
+  blocked: "A value can't be transferred; the item waits until that is fixed.",
+  gone_right: "It was transferred before and is gone at the right. Create it again, or let the pair go.",
+  gone_left: "It was transferred before and is gone at the left. Its counterpart stays. Let the pair go to end it.",
+  left_scope: "It was transferred before and the route no longer covers it. Its counterpart stays.",
+  taken_off: "Comments or past changes were removed at the left. At the right they stay.",
   unreadable: "One of the two can't be read now; nothing is written until it can be.",
   in_step: "Both ends hold the same.",
-  left_out: "Not taken in, by hand or since what it needs is not; it shows again in the next dry run.",
-  loss: "A value can't be carried exactly.",
+  left_out: "You left it out, or something it needs is out. The next dry run lists it again.",
+  loss: "A value can't be transferred exactly.",
 };
 
 export const typeWord: Record<Schemas["ValueType"], string> = {
@@ -106,13 +106,13 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   left_changed: "changed at left",
   right_changed: "changed at right",
   both_changed: "changed at both ends",
-  no_base: "differs at first contact",
-  target_moved: "it has a new place now",
-  waits_for_others: "what it names is not there yet",
+  no_base: "differed when first matched",
+  target_moved: "it has moved",
+  waits_for_others: "waits for an item it refers to",
   rule_changed: "the rule changed",
   rule_changed_over_kept: "the rule changed; the right was kept",
   right_unreadable: "the right can't be read",
-  taken_off: "taken off at left, stays at right",
+  taken_off: "removed at left, stays at right",
   perhaps_there: "sent once without an answer",
 };
 
@@ -136,23 +136,23 @@ export const operatorWord: Record<Schemas["Operator"], string> = {
 };
 
 export const causeWord: Record<Schemas["DifferenceCause"], string> = {
-  left_out: "left out by a person",
+  left_out: "left out by decision",
   undecided: "waits for a decision",
-  cannot_be_carried: "can't be carried as the rules are",
-  refused: "the right did not take it",
+  cannot_be_carried: "can't be transferred with these rules",
+  refused: "the right did not accept it",
   not_planned_yet: "in no plan yet",
   not_transferred_yet: "planned, and not transferred yet",
   left_changed_since: "changed at the left since the transfer",
   right_changed_since: "changed at the right since the transfer",
   both_changed_since: "changed at both ends since the transfer",
-  rule_changed: "the rule gives something else now",
-  target_moved: "what it leads to has a new place",
-  waits_for_others: "what it names is not at the right yet",
+  rule_changed: "the rule gives another value now",
+  target_moved: "what it links to has moved",
+  waits_for_others: "waits for an item it refers to",
   right_unreadable: "the right's value can't be read",
-  removed_at_right: "taken off at the right since it was carried",
+  removed_at_right: "removed at the right since the transfer",
   kept_by_decision: "the right's value was kept by decision",
   changed_on_saving: "the right changed it when saving",
-  unexplained: "for no reason that is known",
+  unexplained: "for no known reason",
 };
 
 /** What became of an item of a pair that is not there to be compared. */
@@ -197,13 +197,13 @@ export function counted(list: { total: number; more: boolean }, one: string, man
 export function evidenceWords(e: Schemas["Evidence"]): string {
   switch (e.how) {
     case "origin":
-      return `it carries the mark ${e.mark}`;
+      return `it has the origin mark ${e.mark}`;
     case "title_and_path":
       return `same title in the same folder (${e.path || "top"})`;
     case "similar":
-      return `${e.score} % alike${e.same_folder ? ", in the same folder" : ""}`;
+      return `${e.score}% similar${e.same_folder ? ", in the same folder" : ""}`;
     case "settled":
-      return "a person said so";
+      return "a decision";
     case "key":
       return `both have the key ${e.value}`;
   }

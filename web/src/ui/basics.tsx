@@ -1,22 +1,40 @@
 // Buttons, pills, checkboxes and the states every view has: loading, empty, failed.
-import type { ButtonHTMLAttributes, ReactNode } from "react";
+import { Checkbox, Toggle } from "radix-ui";
+import { useId, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { ProblemError } from "@/api/client";
 import { JobError } from "@/api/jobs";
 
-type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & { go?: boolean; danger?: boolean };
+type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
+  go?: boolean;
+  danger?: boolean;
+  /** Why it can't be pressed now: shown beside it, and read out with it. */
+  why?: string | false;
+};
 
-export function Button({ go, danger, className = "", ...rest }: ButtonProps) {
+export function Button({ go, danger, why, className = "", ...rest }: ButtonProps) {
+  const id = useId();
   const look = danger
     ? "border-clash text-clash bg-sheet"
     : go
       ? "border-ink bg-ink text-paper"
       : "border-ink-3 bg-sheet text-ink";
-  return (
+  const button = (
     <button
       type="button"
+      aria-describedby={why ? id : undefined}
       {...rest}
-      className={`rounded-md border px-3 py-[5px] font-medium whitespace-nowrap disabled:opacity-45 ${look} ${className}`}
+      disabled={!!why || rest.disabled}
+      className={`rounded-md border px-3 py-[5px] font-medium whitespace-nowrap disabled:opacity-50 ${look} ${className}`}
     />
+  );
+  if (!why) return button;
+  return (
+    <span className="flex min-w-0 items-center gap-2">
+      <span id={id} className="min-w-0 text-right text-ink-2">
+        {why}
+      </span>
+      {button}
+    </span>
   );
 }
 
@@ -24,9 +42,8 @@ export function Button({ go, danger, className = "", ...rest }: ButtonProps) {
 export function Pill({ on, ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { on?: boolean }) {
   const look = on ? "border-ink shadow-[inset_0_0_0_.5px_var(--ink)]" : "border-hair";
   return (
-    <button
-      type="button"
-      aria-pressed={on}
+    <Toggle.Root
+      pressed={!!on}
       {...rest}
       className={`flex items-center gap-[7px] rounded-[14px] border bg-sheet px-[11px] py-[3px] whitespace-nowrap ${look}`}
     />
@@ -45,21 +62,56 @@ type CheckProps = {
 export function Check({ state, label, onChange, disabled, tabIndex }: CheckProps) {
   const fill = { in: "bg-ink", some: "bg-[linear-gradient(90deg,var(--ink)_50%,transparent_50%)]", out: "" }[state];
   return (
-    <button
-      type="button"
-      role="checkbox"
-      aria-checked={state === "some" ? "mixed" : state === "in"}
+    <Checkbox.Root
+      checked={state === "some" ? "indeterminate" : state === "in"}
       aria-label={label}
       disabled={disabled}
       tabIndex={tabIndex}
-      onClick={(e) => {
-        e.stopPropagation();
-        onChange();
-      }}
-      className={`inline-flex size-[24px] shrink-0 items-center justify-center disabled:opacity-35`}
+      onCheckedChange={onChange}
+      onClick={(e) => e.stopPropagation()}
+      className="inline-flex size-[24px] shrink-0 items-center justify-center disabled:opacity-35"
     >
       <span className={`size-[13px] rounded-[3px] border-[1.5px] border-ink-2 ${fill}`} />
-    </button>
+    </Checkbox.Root>
+  );
+}
+
+/** A box to tick, with its words beside it. */
+export function CheckLine({
+  checked,
+  onChange,
+  children,
+  disabled,
+  label,
+}: {
+  checked: boolean;
+  onChange: () => void;
+  children: ReactNode;
+  disabled?: boolean;
+  /** What it is called, where the words beside it say more than that. */
+  label?: string;
+}) {
+  const id = useId();
+  return (
+    <div className="flex items-start gap-2">
+      <Checkbox.Root
+        id={id}
+        checked={checked}
+        disabled={disabled}
+        aria-label={label}
+        onCheckedChange={onChange}
+        className="mt-[3px] flex size-[14px] shrink-0 items-center justify-center rounded-[3px] border-[1.5px] border-ink-2 bg-sheet disabled:opacity-50 data-[state=checked]:bg-ink"
+      >
+        <Checkbox.Indicator className="text-paper">
+          <svg width="10" height="10" viewBox="0 0 10 10" aria-hidden>
+            <path d="M1.5 5.2l2.3 2.3 4.7-5" fill="none" stroke="currentColor" strokeWidth="1.8" />
+          </svg>
+        </Checkbox.Indicator>
+      </Checkbox.Root>
+      <label htmlFor={id} className="min-w-0">
+        {children}
+      </label>
+    </div>
   );
 }
 
@@ -117,7 +169,7 @@ export function Field({
   hint?: ReactNode;
   children: (props: { id: string; "aria-invalid": boolean; "aria-describedby"?: string }) => ReactNode;
 }) {
-  const id = `f-${label.toLowerCase().replace(/\W+/g, "-")}`;
+  const id = useId();
   return (
     <div className="mb-3">
       <label htmlFor={id} className="mb-1 block font-medium">
@@ -161,11 +213,12 @@ export function Kbd({ children }: { children: ReactNode }) {
   return <kbd className="kbd">{children}</kbd>;
 }
 
+/** What can be done on a page, always in sight. Keys are named where there is room; `?` lists them everywhere. */
 export function Foot({ keys, children }: { keys?: ReactNode; children?: ReactNode }) {
   return (
-    <footer className="mt-auto flex min-h-[52px] shrink-0 items-center gap-3.5 border-t border-hair bg-paper px-5 py-2">
-      <div className="flex items-center gap-x-3 gap-y-1 flex-wrap text-ink-2">{keys}</div>
-      <div className="ml-auto flex items-center gap-3">{children}</div>
+    <footer className="sticky bottom-0 z-20 mt-auto [@media(max-height:520px)]:static flex min-h-[52px] shrink-0 flex-wrap items-center gap-x-3.5 gap-y-1.5 border-t border-hair bg-paper px-5 py-2">
+      <div className="hidden flex-wrap items-center gap-x-3 gap-y-1 text-ink-2 min-[1180px]:flex">{keys}</div>
+      <div className="ml-auto flex min-w-0 flex-wrap items-center justify-end gap-x-3 gap-y-1.5">{children}</div>
     </footer>
   );
 }

@@ -84,7 +84,18 @@ const shapes: Record<DiscShape, React.ReactNode> = {
       <path d="M4.5 11.5l7-7" stroke={G} strokeWidth="1.4" />
     </>
   ),
-  loss: <path d="M8 8L13.4 9.6A5.5 5.5 0 1 1 9.6 2.7z" fill="var(--loss)" />,
+  loss: (
+    <>
+      <path d="M8.6 3.1A5.3 5.3 0 1 0 12.7 9.9z" fill="var(--loss)" />
+      <path
+        d="M10.6 1.9A5.5 5.5 0 0 1 14.4 8.2"
+        fill="none"
+        stroke="var(--loss)"
+        strokeWidth="1.5"
+        strokeDasharray="1.5 1.5"
+      />
+    </>
+  ),
 };
 
 /** An empty label is for a disc whose meaning stands in words beside it. */

@@ -2,7 +2,7 @@
 import { act, cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { useState } from "react";
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
-import { RESTS_MS } from "@/lib/use-settled";
+import { RESTS_MS } from "@/lib/rests";
 import { FindBox } from "./find-box";
 
 beforeEach(() => void vi.useFakeTimers());
@@ -54,7 +54,7 @@ test("what is typed while an answer is awaited stays", () => {
   expect(asked).toEqual(["bra", "brak", ""]);
 });
 
-test("a page that is left asks nothing more", () => {
+test("a page that is left asks no further step", () => {
   const asked: string[] = [];
   const page = shown(asked);
   type("bra");

@@ -1,6 +1,7 @@
 // A box to find by words: what is typed is asked for once the hand rests.
-import { useEffect, useRef, useState } from "react";
-import { RESTS_MS } from "@/lib/use-settled";
+import { useState } from "react";
+import { useDebouncedCallback } from "use-debounce";
+import { RESTS_MS } from "@/lib/rests";
 
 type Props = {
   label: string;
@@ -14,8 +15,7 @@ type Props = {
 export function FindBox({ label, placeholder, className, value, onFind }: Props) {
   // What is typed and not asked for yet; none while both are the same.
   const [typed, setTyped] = useState<string>();
-  const timer = useRef<ReturnType<typeof setTimeout>>(undefined);
-  useEffect(() => () => clearTimeout(timer.current), []);
+  const ask = useDebouncedCallback(onFind, RESTS_MS);
   if (typed !== undefined && typed === value) setTyped(undefined);
   return (
     <input
@@ -26,8 +26,7 @@ export function FindBox({ label, placeholder, className, value, onFind }: Props)
       onChange={(e) => {
         const words = e.target.value;
         setTyped(words);
-        clearTimeout(timer.current);
-        timer.current = setTimeout(() => onFind(words), RESTS_MS);
+        ask(words);
       }}
     />
   );

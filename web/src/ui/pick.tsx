@@ -16,7 +16,7 @@ type Props = {
   onEnter?: () => void;
   open?: boolean;
   onOpenChange?: (open: boolean) => void;
-  /** How the field looks, where it is not as others. */
+  /** How the field looks, where it is not use the default above. */
   look?: string;
   children: ReactNode;
 };

@@ -225,14 +225,14 @@ function Nothing() {
   return <span className="text-ink-3">empty</span>;
 }
 
-/** Where something stays that is not carried, if it was told by an address. */
+/** Where something stays that is not transferred, if it was told by an address. */
 export function StaysAt({ after }: { after: string }) {
   if (!/^https?:\/\//.test(after)) return null;
   return (
     <>
       {" "}
       <a className="text-ink-2 underline" href={after} target="_blank" rel="noreferrer">
-        where it stays ↗
+        original ↗
       </a>
     </>
   );

@@ -48,7 +48,7 @@ fn outside(text: &str) -> Result<hovrel_connect::Outside, String> {
 pub async fn run(a: Arguments) -> anyhow::Result<()> {
     let sealer = Sealer::new(&key(&a.key_file)?).with_context(|| format!("{}", a.key_file.display()))?;
     let opened = Store::open(&a.database_url, 16).await;
-    let store = opened.context("see that PostgreSQL runs, and that --database-url leads to it")?;
+    let store = opened.context("see that PostgreSQL runs, and that --database-url is its address")?;
     let mut offers = hovrel_connect::Offer::shipped();
     if let Some(folder) = &a.profiles {
         offers.extend(read_profiles(folder)?.into_iter().map(hovrel_connect::Offer::of));

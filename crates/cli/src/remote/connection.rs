@@ -23,10 +23,10 @@ impl Connection {
             None => std::env::var("HOVREL_KEY").unwrap_or_default(),
         };
         let Some(server) = &remote.server else {
-            return Err(Trouble::Usage("say where the server is: set HOVREL_SERVER, or give --server".into()));
+            return Err(Trouble::Usage("the server's address is needed: set HOVREL_SERVER, or give --server".into()));
         };
         if key.trim().is_empty() {
-            let why = "a key is needed: set HOVREL_KEY, or name a file with --key-from; keys are made under Keys";
+            let why = "a key is needed: set HOVREL_KEY, or name a file with --key-from; create one under Access keys";
             return Err(Trouble::Key(why.into()));
         }
         Ok(Connection {

@@ -24,12 +24,12 @@ pub async fn finished(to: &Connection, job: &Value, what: &str) -> Result<Value,
             }
             Some("failed") => {
                 bar.finish_and_clear();
-                let why = now["error"].as_str().unwrap_or("nobody knows why");
+                let why = now["error"].as_str().unwrap_or("no reason is known");
                 return Err(Trouble::Failed(format!("{what} failed: {why}")));
             }
             Some("stopped") => {
                 bar.finish_and_clear();
-                return Err(Trouble::Held(format!("{what} was stopped by somebody")));
+                return Err(Trouble::Held(format!("{what} was stopped")));
             }
             state => show(&bar, what, state.unwrap_or_default(), &now["progress"]),
         }
@@ -53,7 +53,7 @@ fn show(bar: &ProgressBar, what: &str, state: &str, progress: &Value) {
     }
     let system = progress["system"].as_str().unwrap_or_default();
     let doing = match (state, progress["kind"].as_str()) {
-        ("paused", _) => "paused by somebody".to_owned(),
+        ("paused", _) => "paused".to_owned(),
         (_, Some(kind)) => format!("{system} {}", kind.replace('_', " ")),
         _ => progress["phase"].as_str().unwrap_or(state).to_owned(),
     };

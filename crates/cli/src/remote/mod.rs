@@ -54,14 +54,14 @@ pub enum RemoteCommand {
         container: Option<String>,
     },
     /// Make a dry run of a route: what a transfer would do. Writes nothing outside.
-    Plan {
+    DryRun {
         /// Name or id.
         route: String,
         #[command(flatten)]
         limits: plan::Limits,
     },
     /// Transfer the latest plan of a route.
-    Apply {
+    Transfer {
         /// Name or id.
         route: String,
         #[command(flatten)]
@@ -125,8 +125,8 @@ pub async fn run(remote: &Remote, command: RemoteCommand) -> ExitCode {
         match command {
             RemoteCommand::Check { systems } => check::run(&to, &systems).await,
             RemoteCommand::Survey { system, container } => survey::run(&to, &system, container).await,
-            RemoteCommand::Plan { route, limits } => plan::make(&to, &route, &limits).await,
-            RemoteCommand::Apply { route, limits } => plan::apply(&to, &route, &limits).await,
+            RemoteCommand::DryRun { route, limits } => plan::make(&to, &route, &limits).await,
+            RemoteCommand::Transfer { route, limits } => plan::transfer(&to, &route, &limits).await,
             RemoteCommand::Route { command } => route::run(&to, command).await,
         }
     };

@@ -1,4 +1,4 @@
-//! `hovrel plan` and `hovrel apply`, and the limits beyond which a pipeline does not go on.
+//! `hovrel dry-run` and `hovrel transfer`, and the limits beyond which a pipeline does not go on.
 
 use serde::Deserialize;
 use serde_json::json;
@@ -16,7 +16,7 @@ pub struct Limits {
     /// Fields in conflict: both ends changed them, or nobody knows who did.
     #[arg(long, value_name = "N")]
     max_conflicts: Option<u64>,
-    /// Items that can't be carried as they are.
+    /// Items that can't be transferred as they are.
     #[arg(long, value_name = "N")]
     max_blocked: Option<u64>,
     /// Changes that the rehearsal saw the right refuse.
@@ -52,9 +52,9 @@ impl Figures {
 impl Limits {
     fn exceeded(&self, plan: &Figures) -> Vec<String> {
         let each = [
-            (plan.with_losses, self.max_losses, "changes lose something"),
+            (plan.with_losses, self.max_losses, "changes have losses"),
             (plan.conflicts, self.max_conflicts, "fields are in conflict"),
-            (plan.outcome("blocked"), self.max_blocked, "items can't be carried"),
+            (plan.outcome("blocked"), self.max_blocked, "items can't be transferred"),
             (plan.refused, self.max_refused, "changes would be refused"),
         ];
         let over = each.into_iter().filter_map(|(n, limit, what)| Some((n, limit.filter(|l| n > *l)?, what)));
@@ -69,12 +69,12 @@ const OUTCOMES: [(&str, &str); 11] = [
     ("adopt", "already at right"),
     ("held_right", "edited at right"),
     ("conflict", "conflict"),
-    ("blocked", "can't be carried"),
+    ("blocked", "can't be transferred"),
     ("gone_right", "gone at right"),
     ("gone_left", "gone at left"),
     ("left_scope", "left the scope"),
     ("unreadable", "can't be read"),
-    ("taken_off", "taken off at left"),
+    ("taken_off", "removed at left"),
 ];
 
 fn told(plan: &Figures) -> Vec<String> {
@@ -82,8 +82,8 @@ fn told(plan: &Figures) -> Vec<String> {
     let mut lines = vec![format!("plan {}", plan.id), line("changes", plan.changes)];
     lines.extend(OUTCOMES.iter().map(|(id, what)| line(&format!("  {what}"), plan.outcome(id))));
     lines.extend([
-        line("taken in", plan.included),
-        line("losing something", plan.with_losses),
+        line("included", plan.included),
+        line("with losses", plan.with_losses),
         line("fields in conflict", plan.conflicts),
         line("would be refused", plan.refused),
         line("in step", plan.in_step),
@@ -112,11 +112,11 @@ pub async fn make(to: &Connection, name: &str, limits: &Limits) -> Result<Found,
     Ok(Found { lines: told(&figures), trouble: held(name, &limits.exceeded(&figures)), value: plan })
 }
 
-pub async fn apply(to: &Connection, name: &str, limits: &Limits) -> Result<Found, Trouble> {
+pub async fn transfer(to: &Connection, name: &str, limits: &Limits) -> Result<Found, Trouble> {
     let route = to.route(name).await?;
     let plan = &route["plan"];
     let Some(id) = plan["id"].as_str() else {
-        return Err(Trouble::Held(format!("{name} has no plan yet; make one with hovrel plan")));
+        return Err(Trouble::Held(format!("{name} has no plan yet; make one with hovrel dry-run")));
     };
     if let Some(trouble) = held(name, &limits.exceeded(&read(plan)?)) {
         return Err(trouble);
@@ -125,7 +125,7 @@ pub async fn apply(to: &Connection, name: &str, limits: &Limits) -> Result<Found
     let done = finished(to, &job, "transfer").await?;
     let Carried { done: carried, refused } = read(&done["result"])?;
     let value = json!({"plan": id, "job": done["id"], "done": carried, "refused": refused});
-    let lines = vec![format!("{carried} changes carried out"), format!("{refused} refused")];
+    let lines = vec![format!("{carried} changes transferred"), format!("{refused} refused")];
     let trouble = (refused > 0).then(|| {
         Trouble::Refused(format!("{refused} changes of {name} were refused; they are listed under Transfer with why"))
     });
@@ -147,7 +147,7 @@ mod tests {
     fn what_is_beyond_a_limit_is_told() {
         let limits = Limits { max_losses: Some(2), max_conflicts: Some(2), max_blocked: Some(0), max_refused: None };
         let exceeded = limits.exceeded(&read(&plan()).unwrap_or_else(|_| panic!("it is read")));
-        assert_eq!(exceeded, ["3 changes lose something, 2 are allowed", "4 items can't be carried, 0 are allowed"]);
+        assert_eq!(exceeded, ["3 changes have losses, 2 are allowed", "4 items can't be transferred, 0 are allowed"]);
     }
 
     /// An answer that lacks a figure, or has something else in its place, is no answer of nought.

@@ -45,7 +45,7 @@ fn files(text: &str) -> Result<Files, String> {
 
 pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
     let Some(name) = &asked.route else {
-        return Err(Trouble::Usage("name the route to prove, or say what to verify".into()));
+        return Err(Trouble::Usage("name the route to prove, or the file to verify".into()));
     };
     let form = match asked.output.as_ref().map(|p| p.extension().and_then(|e| e.to_str())) {
         None => None,
@@ -111,7 +111,7 @@ fn trouble(name: &str, waits: u64, unexplained: u64) -> Option<Trouble> {
     match (unexplained, waits) {
         (0, 0) => None,
         (0, n) => {
-            Some(Trouble::Waits(format!("{name}: {n} items wait for somebody, or for the next transfer; see Proof")))
+            Some(Trouble::Waits(format!("{name}: {n} items wait for a decision, or for the next transfer; see Proof")))
         }
         (n, _) => Some(Trouble::Differs(format!("{name}: {n} items differ without a known reason; see Proof"))),
     }

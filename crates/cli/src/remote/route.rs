@@ -46,7 +46,7 @@ pub async fn run(to: &Connection, command: RouteCommand) -> Result<Found, Troubl
             let value = json!({"id": made["id"], "route": name, "version": version, "to_settle": open});
             let mut lines = vec![format!("{name}, version {version}")];
             if open > 0 {
-                lines.push(format!("{open} rules to settle before a dry run"));
+                lines.push(format!("{open} rule problems to fix before a dry run"));
             }
             Ok(Found { value, lines, trouble: None })
         }

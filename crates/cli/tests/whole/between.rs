@@ -17,7 +17,9 @@ use hovrel_standins::Running;
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::hold::{Release, Then};
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, read_all, settled_route, within};
+use hovrel_testkit::{
+    CAIRNBOOK, Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, read_all, settled_route, within,
+};
 use rand::seq::{IndexedRandom, SliceRandom};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -549,7 +551,7 @@ impl World {
         // And what nobody touched is in step.
         let open = self.client.all_changes(&self.client.dry_run(&self.route).await).await;
         for pair in &quiet {
-            // One that can't be carried as it is now waits, and says so.
+            // One that can't be transferred as it is now waits, and says so.
             let waits = |c: &&Json| c["outcome"] == "blocked";
             let of_it = open.iter().filter(|c| c["left"]["id"] == pair.left.as_str());
             let still: Vec<&Json> = of_it.filter(|c| !waits(c)).collect();
@@ -594,8 +596,8 @@ async fn somebody_else_was_here_in_between_at_fernway() {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
-async fn somebody_else_was_here_in_between_at_reqmoor() {
-    nothing_of_theirs_is_gone(&OLDSTONE, &REQMOOR, (Kind::Requirement, Kind::Requirement)).await;
+async fn somebody_else_was_here_in_between_at_cairnbook() {
+    nothing_of_theirs_is_gone(&OLDSTONE, &CAIRNBOOK, (Kind::Requirement, Kind::Requirement)).await;
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

@@ -38,9 +38,9 @@ async fn a_person_in_the_browser() {
         ("OLDSTONE", both.oldstone.url()),
         ("TALLYBENCH", both.tallybench.url()),
         ("FERNWAY", both.fernway.url()),
-        ("REQMOOR", both.reqmoor.url()),
+        ("CAIRNBOOK", both.cairnbook.url()),
     ];
-    walked(&program, &["journey", "keyboard", "requirements", "tracker"], systems).await;
+    walked(&program, &["journey", "keyboard", "requirements", "sizes", "tracker"], systems).await;
 }
 
 /// How many test cases stand at the right under a title that somebody edited.

@@ -66,7 +66,7 @@ async fn a_whole_migration_by_commands() {
     }
     let name = "Lift control moves";
     let route = client.keep_route(name, &left, &right, lanes).await;
-    let (everything, secret) = key(&client, "pipeline", &["look", "plan", "apply", "routes"], None).await;
+    let (everything, secret) = key(&client, "pipeline", &["look", "dry_run", "transfer", "routes"], None).await;
     let shell = Shell { server: &program.address, key: secret };
     let folder = tempfile::tempdir().expect("a folder");
     let file = |name: &str| folder.path().join(name);
@@ -76,35 +76,35 @@ async fn a_whole_migration_by_commands() {
     assert_eq!(checked.as_array().expect("systems").len(), 2, "{checked}");
     let surveyed = shell.json(&["survey", "Oldstone", "lift-control"]).await;
     assert!(surveyed["kinds"].as_array().expect("kinds").iter().any(|k| k["kind"] == "test_case"), "{surveyed}");
-    let plan = shell.json(&["plan", name]).await;
+    let plan = shell.json(&["dry-run", name]).await;
     let (changes, losing) =
         (plan["changes"].as_u64().expect("a count"), plan["with_losses"].as_u64().expect("a count"));
     assert!(changes > 400 && losing > 0, "{plan}");
 
     // 3: a pipeline goes no further than it is allowed; nothing is written.
     let under = (losing - 1).to_string();
-    let held = shell.run(&["apply", name, "--max-losses", &under]).await;
+    let held = shell.run(&["transfer", name, "--max-losses", &under]).await;
     assert_eq!(held.code, 3, "{}", held.complained);
     assert!(
-        held.complained.contains(&format!("{losing} changes lose something, {under} are allowed")),
+        held.complained.contains(&format!("{losing} changes have losses, {under} are allowed")),
         "{}",
         held.complained
     );
-    let held = shell.run(&["plan", name, "--max-losses", &under]).await;
+    let held = shell.run(&["dry-run", name, "--max-losses", &under]).await;
     assert_eq!(held.code, 3, "{}", held.complained);
     // What it found is printed nevertheless, in numbers that add up and that the limits are compared with.
     let number = |line: &str| line.rsplit(' ').next().and_then(|n| n.parse::<u64>().ok()).expect("a number");
     let line = |what: &str| number(held.said.lines().find(|l| l.trim().starts_with(what)).expect("it is told"));
     let outcomes = held.said.lines().filter(|l| l.starts_with("  ")).map(number);
     assert_eq!((outcomes.sum::<u64>(), line("changes")), (changes, changes), "{}", held.said);
-    assert_eq!((line("losing something"), line("would be refused")), (losing, 0), "{}", held.said);
+    assert_eq!((line("with losses"), line("would be refused")), (losing, 0), "{}", held.said);
     assert_eq!(line("fields in conflict"), plan["conflicts"].as_u64().expect("a count"), "{}", held.said);
     assert_eq!(client.get(&format!("/routes/{route}")).await["transfer"], Value::Null, "nothing was written");
 
-    let applied = shell.json(&["apply", name, "--max-losses", &losing.to_string()]).await;
+    let applied = shell.json(&["transfer", name, "--max-losses", &losing.to_string()]).await;
     let included = client.get(&format!("/routes/{route}")).await["plan"]["included"].clone();
     assert_eq!((&applied["done"], &applied["refused"]), (&included, &json!(0)), "all that was taken in");
-    assert_eq!(shell.code(&["apply", name]).await, 3, "a plan is transferred once");
+    assert_eq!(shell.code(&["transfer", name]).await, 3, "a plan is transferred once");
     // What it cost is what the plan foresaw, within a tenth: retries and the reading of schemas come on top.
     let job = client.get(&format!("/jobs/{}", applied["job"].as_str().expect("a job"))).await;
     for (end, calls) in [("right", "right_calls"), ("left", "left_calls")] {
@@ -124,7 +124,7 @@ async fn a_whole_migration_by_commands() {
     assert_eq!(shell.code(&["route", "export", name, "-o", path(&yaml)]).await, 0);
     assert_eq!(shell.json(&["route", "import", path(&yaml)]).await["version"], 2);
     // 2: usage, and files that are wrong, told with their lines.
-    assert_eq!(shell.code(&["plan", "Nobody’s route"]).await, 2);
+    assert_eq!(shell.code(&["dry-run", "Nobody’s route"]).await, 2);
     assert_eq!(shell.code(&["check", "Nowhere"]).await, 2);
     assert_eq!(shell.code(&["fly"]).await, 2);
     assert_eq!(shell.code(&["proof", name, "-o", "proof.pdf"]).await, 2);
@@ -177,9 +177,9 @@ async fn a_whole_migration_by_commands() {
         .find(|c| c.key != carried && cases.iter().any(|t| t.origin.as_deref() == Some(&format!("Oldstone:{}", c.key))))
         .expect("another");
     crate::meanwhile::edit(&*source, "lift-control", &other.id, "name", "Changed at the left").await;
-    assert_eq!(shell.code(&["plan", name]).await, 0);
+    assert_eq!(shell.code(&["dry-run", name]).await, 0);
     both.misbehave(FaultPlan { seed: 1, changed_before: 1000, ..FaultPlan::default() });
-    let refused = shell.run(&["apply", name]).await;
+    let refused = shell.run(&["transfer", name]).await;
     assert_eq!(refused.code, 4, "{} {}", refused.said, refused.complained);
     both.misbehave(FaultPlan::default());
 
@@ -198,12 +198,12 @@ async fn a_whole_migration_by_commands() {
     assert_eq!(asked("", &["check"]).await.0, 6);
     assert_eq!(asked("hovrel_nobody", &["check"]).await.0, 6);
     let (_, narrow) = key(&client, "looks only", &["look"], None).await;
-    let (code, why) = asked(&narrow, &["plan", name]).await;
-    assert!(code == 6 && why.contains("may not plan"), "{why}");
+    let (code, why) = asked(&narrow, &["dry-run", name]).await;
+    assert!(code == 6 && why.contains("lacks the permission “dry run”"), "{why}");
     assert_eq!(asked(&narrow, &["route", "export", name]).await.0, 0, "what it may, it may");
-    let (_, planner) = key(&client, "plans only", &["look", "plan"], Some(&[&route])).await;
-    assert_eq!(asked(&planner, &["plan", name]).await.0, 0);
-    assert_eq!(asked(&planner, &["apply", name]).await.0, 6);
+    let (_, planner) = key(&client, "dry runs only", &["look", "dry_run"], Some(&[&route])).await;
+    assert_eq!(asked(&planner, &["dry-run", name]).await.0, 0);
+    assert_eq!(asked(&planner, &["transfer", name]).await.0, 6);
     assert_eq!(asked(&planner, &["route", "import", path(&yaml)]).await.0, 6);
     let (status, _) = client.call(reqwest::Method::DELETE, &format!("/keys/{everything}"), None, None).await;
     assert!(status.is_success());

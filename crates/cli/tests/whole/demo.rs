@@ -61,8 +61,7 @@ async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
     let ledger =
         |proof: &Value| (proof["losses_foreseen"].as_i64().unwrap(), proof["losses_unforeseen"].as_i64().unwrap());
     let (foreseen, unforeseen) = ledger(&proof);
-    let noted = client.get(&format!("/jobs/{}/losses", job["id"].as_str().unwrap())).await;
-    let noted: Vec<String> = noted.as_array().unwrap().iter().map(line).collect();
+    let noted: Vec<String> = client.ledger(&job).await.iter().map(line).collect();
     let found: Vec<String> =
         proof["lanes"].as_array().unwrap().iter().flat_map(|l| l["losses"].as_array().unwrap()).map(line).collect();
     assert_eq!(only(&noted, &found), Vec::<&String>::new(), "in the ledger, and not in the proof");
@@ -149,7 +148,7 @@ fn other_row(lanes: Value) -> (Vec<Value>, Row) {
     let conversions = rule["conversions"].as_array_mut().expect("a list");
     let map = conversions.iter_mut().find_map(|c| c.get_mut("value_map")).expect("a value map");
     let rows = map["rows"].as_array_mut().expect("rows");
-    let value = "2 – Low".to_owned();
+    let value = "Slight".to_owned();
     let row = rows.iter_mut().find(|r| r["left"] == value.as_str()).expect("its row");
     assert_ne!(row["right"], "High");
     row["right"] = json!("High");

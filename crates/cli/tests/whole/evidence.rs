@@ -61,7 +61,7 @@ async fn a_proof_is_handed_on_and_checked() {
     assert_eq!(Some(rows("Losses") as u64), ledger);
     let text = std::fs::read_to_string(page).expect("a page");
     let headline = proof["headline"]["told"].as_str().expect("a headline");
-    assert!(text.contains(headline) && text.contains("What waits for somebody"), "{headline}");
+    assert!(text.contains(headline) && text.contains("What waits for you"), "{headline}");
     assert_eq!(text.matches("<span class=\"loss\">").count() as u64, ledger.expect("a number"));
 
     // The signed file is checked by itself, with the key that the interface shows, and refused once it is another.

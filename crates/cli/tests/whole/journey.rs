@@ -10,7 +10,7 @@ use hovrel_core::model::{Artefact, Kind, Link, LinkEnd, Reference, Step, Value a
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::{Size, oddities};
 use hovrel_testkit::{
-    Client, FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, connectors, read_all, settled_route,
+    CAIRNBOOK, Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all, settled_route,
 };
 use reqwest::Method;
 use serde_json::{Value, json};
@@ -129,7 +129,7 @@ async fn the_whole_journey() {
     assert!(adopted.iter().any(|c| c["evidence"]["how"] == "title_and_path"), "{adopted:?}");
     assert!(adopted.iter().any(|c| c["evidence"]["how"] == "similar" && c["included"] == false), "{adopted:?}");
 
-    // Every value that can't be carried exactly is in the plan.
+    // Every value that can't be transferred exactly is in the plan.
     let losses = client.changes(&plan, "with_losses=true").await;
     for (number, cause) in [
         (oddities::LONG_TITLE, "at most"),
@@ -374,8 +374,8 @@ async fn faults_and_kills_change_nothing_about_the_end_in_fernway() {
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
-async fn faults_and_kills_change_nothing_about_the_end_in_reqmoor() {
-    disturbed(&OLDSTONE, &REQMOOR, &[14]).await;
+async fn faults_and_kills_change_nothing_about_the_end_in_cairnbook() {
+    disturbed(&OLDSTONE, &CAIRNBOOK, &[14]).await;
 }
 
 /// What was given up on at first left the lists of others without it; they are completed by the next transfer.

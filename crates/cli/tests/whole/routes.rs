@@ -2,7 +2,7 @@
 
 use hovrel_core::model::{Artefact, Kind, LinkEnd, LinkType};
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, read_all, settled_route};
+use hovrel_testkit::{CAIRNBOOK, Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, read_all, settled_route};
 use reqwest::Method;
 use serde_json::json;
 
@@ -44,7 +44,7 @@ async fn links_between_routes_lead_to_where_the_items_are_now() {
         if !requirements_first {
             order.reverse();
         }
-        order.push((&REQMOOR, &FERNWAY, &[Kind::Requirement]));
+        order.push((&CAIRNBOOK, &FERNWAY, &[Kind::Requirement]));
         for (left, right, kinds) in order {
             run(&client, &systems, left, right, kinds).await;
         }
@@ -99,7 +99,7 @@ async fn links_between_routes_lead_to_where_the_items_are_now() {
             let of = needs.iter().filter(|n| n.origin.as_deref().is_some_and(|o| o.starts_with(from)));
             of.flat_map(|n| &n.links).filter(|l| l.link_type == LinkType::Decomposes).collect::<Vec<_>>()
         };
-        for from in ["Oldstone:", "Reqmoor:"] {
+        for from in ["Oldstone:", "Cairnbook:"] {
             let parts = parts(from);
             assert!(!parts.is_empty(), "{from} has parts");
             let inside = |l: &&hovrel_core::model::Link| matches!(l.target, LinkEnd::Artefact { .. });

@@ -162,8 +162,8 @@ fn a_comment_without_a_time_is_kept_and_a_link_to_nothing_is_told() {
     for (field, what) in [
         ("@comments", "it has no time"),
         ("@comments", "its time can't be read"),
-        ("@links", "it leads neither to an item nor to an address"),
-        ("@links", "it leads to a “vehicle”"),
+        ("@links", "it points neither to an item nor to an address"),
+        ("@links", "it points to a “vehicle”"),
         ("@attachments", "the file has no name"),
     ] {
         assert!(told.iter().any(|(f, why)| *f == field && why.contains(what)), "{field}: {what} in {told:?}");

@@ -100,7 +100,7 @@ impl HttpConnector {
     ) -> Result<Written, ConnectError> {
         match (answered.body, id) {
             (Some(body), _) => Ok(Written { artefact: decoder.artefact(&body)?, own: true }),
-            (None, None) => Err(ConnectError::Unknown { why: "the answer does not say what was made".into() }),
+            (None, None) => Err(ConnectError::Unknown { why: "the answer does not name what was created".into() }),
             (None, Some(id)) => {
                 // It was written; only what it looks like now is not known.
                 let unknown = |e: ConnectError| ConnectError::Unknown { why: format!("it can't be read again: {e}") };
@@ -230,7 +230,7 @@ impl Connector for HttpConnector {
         let answer = self.client.write(Method::POST, &path, encode::new_field(at, field)).await?;
         self.schemas.write().await.remove(container);
         answer.body.and_then(|body| tree::text(&body, &at.id)).ok_or_else(|| {
-            let why = format!("the answer does not say which id the field got (at {})", at.id);
+            let why = format!("the answer does not give the id of the new field (at {})", at.id);
             ConnectError::Malformed { address: path, why }
         })
     }

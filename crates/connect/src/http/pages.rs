@@ -56,7 +56,7 @@ pub async fn page(client: &Client, path: &str, at: &Listing, cursor: Option<&str
     let items = match tree::take_list(&mut answer, &at.items, speaks) {
         Ok(items) => items,
         Err(_) if total == Some(0) => Vec::new(),
-        Err(why) => return Err(malformed(format!("{why}, where the profile says that the list is"))),
+        Err(why) => return Err(malformed(format!("{why}, where the profile expects the list"))),
     };
     Ok(match &at.paging {
         Paging::All => Listed { total: Some(items.len() as u64), items, next },
@@ -83,7 +83,7 @@ pub async fn all(client: &Client, path: &str, at: &Listing) -> Result<Vec<Value>
             next => cursor = next,
         }
     }
-    let why = "its pages lead in a circle".to_owned();
+    let why = "its pages refer to one another in a circle".to_owned();
     Err(ConnectError::Malformed { address: format!("{}{path}", client.address()), why })
 }
 
@@ -108,14 +108,14 @@ pub async fn find<T>(
         }
         match page.next {
             None => match page.total.filter(|total| seen < *total) {
-                Some(total) => return Err(malformed(format!("it shows {seen} items and says that there are {total}"))),
+                Some(total) => return Err(malformed(format!("it shows {seen} items and reports {total}"))),
                 None => return Ok(None),
             },
             next if next == cursor => break,
             next => cursor = next,
         }
     }
-    Err(malformed("its pages lead in a circle".into()))
+    Err(malformed("its pages refer to one another in a circle".into()))
 }
 
 /// Where the next page is, as a path of this system.

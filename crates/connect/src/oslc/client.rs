@@ -97,7 +97,9 @@ impl Client {
             let base = url::Url::parse(iri).map_err(|e| ConnectError::Unknown { why: e.to_string() })?;
             match base.join(made) {
                 Ok(found) if !made.is_empty() => Ok((found.to_string(), etag)),
-                _ => Err(ConnectError::Unknown { why: "the answer does not say where it was made".into() }),
+                _ => Err(ConnectError::Unknown {
+                    why: "the answer does not give the address of what was created".into(),
+                }),
             }
         };
         self.transport.once(send).await
@@ -132,7 +134,7 @@ impl Client {
     ) -> Result<Reply, ConnectError> {
         if !self.is_here(iri) {
             let address = self.transport.address.clone();
-            return Err(ConnectError::Malformed { address, why: format!("it leads elsewhere, to {iri}") });
+            return Err(ConnectError::Malformed { address, why: format!("it redirects to {iri}") });
         }
         let mut value = header::HeaderValue::from_str(&self.authorization)
             .map_err(|_| ConnectError::SignIn { text: "it holds characters that can't be sent".into() })?;

@@ -37,8 +37,8 @@ impl Provider {
         let kinds = self.kinds.iter().map(|(kind, offered)| KindSchema {
             // Collections are not in one another.
             max_depth: (*kind == Kind::Folder).then_some(1),
-            in_folders: *kind == Kind::Folder || offered.properties.iter().any(|p| p.role == Role::Module),
-            needs_folder: offered.properties.iter().any(|p| p.role == Role::Module && p.field.required),
+            in_folders: *kind == Kind::Folder || offered.properties.iter().any(|p| p.role == Role::Collection),
+            needs_folder: offered.properties.iter().any(|p| p.role == Role::Collection && p.field.required),
             writable: offered.creation.is_some(),
             ..KindSchema::new(*kind, &offered.name, fields(&offered.properties))
         });
@@ -57,7 +57,7 @@ pub async fn containers(client: &Client) -> Result<(Vec<Container>, Option<Strin
             continue;
         }
         if seen.len() > MOST_CATALOGUES {
-            let why = format!("it leads to more than {MOST_CATALOGUES} other catalogues");
+            let why = format!("it points to more than {MOST_CATALOGUES} other catalogues");
             return Err(ConnectError::TooMuch { address: client.transport.address.clone(), why });
         }
         let answer = client.get(&iri).await?;

@@ -306,7 +306,7 @@ impl Connector for OslcConnector {
                 None => return Ok(None),
             }
         }
-        Err(ConnectError::Malformed { address: url, why: "its pages lead in a circle".into() })
+        Err(ConnectError::Malformed { address: url, why: "its pages refer to one another in a circle".into() })
     }
 
     async fn fetch_attachment(&self, kind: Kind, _: &str, _: &str) -> Result<ByteStream, ConnectError> {

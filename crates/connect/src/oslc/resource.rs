@@ -35,7 +35,7 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
     for p in &offered.properties {
         match &p.role {
             Role::Link(_) | Role::Discussion | Role::Versions => {}
-            Role::Module => out.parent = module(client, p, node, &mut out.read_losses),
+            Role::Collection => out.parent = collection(client, p, node, &mut out.read_losses),
             _ => {
                 let value = value(client, p, node, &mut out.read_losses).settled();
                 if p.role == Role::Origin {
@@ -61,7 +61,7 @@ pub fn artefact(client: &Client, kind: Kind, offered: &Offered, node: &Node<'_>)
 }
 
 /// What a resource stands in: one of what it names, and the rest is told.
-fn module(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>) -> Option<String> {
+fn collection(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>) -> Option<String> {
     let mut found = addresses(p, node, PARENT, losses).into_iter();
     let first = found.next();
     losses.extend(found.map(|more| not_readable(PARENT, "it stands in several places, and can stand in one", more)));
@@ -71,7 +71,7 @@ fn module(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>
 /// The addresses that a property leads to, in their order; what is no address is told.
 fn addresses(p: &Property, node: &Node<'_>, field: &str, losses: &mut Vec<Loss>) -> Vec<String> {
     let others = node.all(p.iri.as_ref()).into_iter().filter(|t| !matches!(t, TermRef::NamedNode(_)));
-    let told = |t: TermRef<'_>| not_readable(field, &format!("“{}” leads to no address", p.field.name), t.to_string());
+    let told = |t: TermRef<'_>| not_readable(field, &format!("“{}” is not an address", p.field.name), t.to_string());
     losses.extend(others.map(told));
     node.iris(p.iri.as_ref())
 }
@@ -103,7 +103,7 @@ fn value(client: &Client, p: &Property, node: &Node<'_>, losses: &mut Vec<Loss>)
     terms.sort_by_cached_key(|t| t.to_string());
     if !p.many && p.role != Role::Origin {
         for more in terms.iter().skip(1) {
-            let what = "the resource holds several values, where its shape says one";
+            let what = "the resource holds several values, where its shape allows one";
             losses.push(not_readable(&p.field.id, what, rdf::text_of(*more)));
         }
     }
@@ -264,7 +264,7 @@ pub fn graph(
             graph.insert(TripleRef::new(&source, vocab::IDENTIFIER, &Literal::new_simple_literal(mark)));
         }
     }
-    if let (Some(parent), Some(p)) = (&write.parent, offered.properties.iter().find(|p| p.role == Role::Module)) {
+    if let (Some(parent), Some(p)) = (&write.parent, offered.properties.iter().find(|p| p.role == Role::Collection)) {
         rdf::clear(&mut graph, at, p.iri.as_ref());
         if let Some(id) = parent {
             graph.insert(TripleRef::new(at, &p.iri, &address(client, &p.field.name, id)?));

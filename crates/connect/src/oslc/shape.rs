@@ -21,7 +21,7 @@ pub enum Role {
     Choice,
     Person,
     /// The collection that holds the resource.
-    Module,
+    Collection,
     /// A node with the identifier of what this was made from.
     Origin,
     Link(LinkType),
@@ -125,7 +125,7 @@ impl Property {
         } else if is_person {
             Role::Person
         } else if kinds == [Kind::Folder] && !many {
-            Role::Module
+            Role::Collection
         } else if let ([kind], false) = (kinds.as_slice(), many) {
             Role::Reference(*kind)
         } else if !choices.is_empty() {
@@ -142,7 +142,7 @@ impl Property {
             Role::Person => ValueType::User,
             Role::Choice if many => ValueType::ChoiceList,
             Role::Choice => ValueType::Choice,
-            Role::Reference(_) | Role::Module => ValueType::Reference,
+            Role::Reference(_) | Role::Collection => ValueType::Reference,
             Role::Link(_) => ValueType::Links,
             Role::Discussion => ValueType::Comments,
             Role::Versions => ValueType::History,
@@ -192,7 +192,7 @@ pub fn fields(properties: &[Property]) -> Vec<FieldSchema> {
     let mut types = Vec::new();
     for p in properties {
         match &p.role {
-            Role::Module => {}
+            Role::Collection => {}
             Role::Link(link) if !p.field.read_only => types.push(link.clone()),
             Role::Link(_) => {}
             Role::Discussion => out.push(FieldSchema {

@@ -193,7 +193,7 @@ fn no_place(text: &str) -> Option<String> {
 fn no_path(text: &str, may: &[&str], must: &[&str]) -> Vec<String> {
     let mut out = Vec::new();
     if !text.starts_with('/') || text.starts_with("//") {
-        out.push(format!("“{text}” is no path; it must begin with one /, or it would go on with the name of the host"));
+        out.push(format!("“{text}” is no path; it must begin with one /, or it would be part of the name of the host"));
     }
     if text.chars().any(|c| c.is_whitespace() || c.is_control()) || text.contains(['#', '\\']) {
         out.push(format!("“{text}” holds what can't stand in a path; write it in percent signs (RFC 3986 §2.1)"));
@@ -204,7 +204,7 @@ fn no_path(text: &str, may: &[&str], must: &[&str]) -> Vec<String> {
     }
     let names: Vec<&str> = text.split('{').skip(1).filter_map(|s| s.split_once('}')).map(|(name, _)| name).collect();
     for name in names.iter().filter(|n| !may.contains(*n)) {
-        out.push(format!("“{{{name}}}” stands for nothing here{}", could_be(may)));
+        out.push(format!("“{{{name}}}” means nothing here{}", could_be(may)));
     }
     for name in must.iter().filter(|n| !names.contains(n)) {
         out.push(format!("“{text}” lacks {{{name}}}"));
@@ -267,7 +267,7 @@ fn types(p: &Profile, fault: &mut dyn FnMut(&str, String)) {
             ValueType::Steps if of.format.is_none() => lacks("format", "the markup that its texts are in"),
             ValueType::Table if of.table.is_none() => lacks("table", "the places of rows and cells"),
             ValueType::Reference | ValueType::References if of.refers_to.is_none() => {
-                lacks("refers_to", "the kind that it leads to");
+                lacks("refers_to", "the kind that it points to");
             }
             _ => {}
         }
@@ -292,10 +292,7 @@ fn types(p: &Profile, fault: &mut dyn FnMut(&str, String)) {
             fault(&format!("{at}/words"), "yes and no are one word".to_owned());
         }
         if of.moves && p.schema.moves.is_none() {
-            fault(
-                &format!("{at}/moves"),
-                "the schema lacks moves, the places where a kind says which there are".to_owned(),
-            );
+            fault(&format!("{at}/moves"), "the schema lacks moves, the places where a kind lists its moves".to_owned());
         }
     }
 }

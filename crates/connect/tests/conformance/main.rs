@@ -7,7 +7,8 @@ use std::sync::Arc;
 
 use futures::StreamExt;
 use hovrel_connect::{
-    CheckState, ConnectError, Connector, Credentials, HttpConnector, Outcome, Outside, Reading, Write, profile,
+    CheckState, CheckStep, ConnectError, Connector, Credentials, HttpConnector, Outcome, Outside, Reading, Write,
+    profile,
 };
 use hovrel_core::catalogue::{Catalogue, FieldSchema, NewField};
 use hovrel_core::identity::comment_is_there;
@@ -386,7 +387,7 @@ async fn a_page_that_repeats_hides_nothing() {
             };
             assert_eq!(told.is_some(), goes_on, "{} {kind}", known.name);
             match told {
-                Some(told) => assert!(told.contains("repeats") || told.contains("says that there are"), "{told}"),
+                Some(told) => assert!(told.contains("repeats") || told.contains("reports"), "{told}"),
                 None => assert_eq!(reading.items().len(), whole.len(), "{} {kind}", known.name),
             }
             faults.set(FaultPlan::default());
@@ -437,7 +438,8 @@ async fn a_fifth_system_by_profile_alone_conforms() {
     let asked = [("name", quaylog::NAME), ("word", quaylog::WORD)].map(|(k, v)| (k.to_owned(), v.to_owned()));
     let connector =
         HttpConnector::new(described, &address, Credentials(asked.into()), &anywhere()).expect("an address");
-    assert!(connector.check().await.iter().all(|s| s.state == CheckState::Ok));
+    let good = |s: &CheckStep| matches!(s.state, CheckState::Ok | CheckState::Unknown);
+    assert!(connector.check().await.iter().all(good));
     assert_eq!(connector.containers().await.expect("books")[0].name, "North quay");
     within(quaylog::NAME, conforms(&connector, "north", 0)).await;
     let made = read_all(&connector, "north", Kind::Requirement).await;
@@ -461,7 +463,8 @@ async fn a_system_conforms_with_each_of_its_habits() {
         let described = described.unwrap_or_else(|faults| panic!("{faults:?}"));
         let asked = Credentials([("key".to_owned(), saltmere::KEY.to_owned())].into());
         let connector = HttpConnector::new(described, &system.address, asked, &anywhere()).expect("an address");
-        assert!(connector.check().await.iter().all(|s| s.state == CheckState::Ok), "{habits:?}");
+        let good = |s: &CheckStep| matches!(s.state, CheckState::Ok | CheckState::Unknown);
+        assert!(connector.check().await.iter().all(good), "{habits:?}");
         within(&format!("{habits:?}"), conforms(&connector, saltmere::CONTAINER, 0)).await;
         let all = read_all(&connector, saltmere::CONTAINER, Kind::TestCase).await;
         assert!(all.iter().any(|c| c.fields.get("ready") == Some(&Value::Boolean(true))), "words for yes and no");
@@ -580,7 +583,8 @@ async fn some(c: &dyn Connector, container: &str, kind: Kind, case: &str, seed: 
 
 async fn first_trouble(c: &dyn Connector) -> (String, String, String) {
     let steps = c.check().await;
-    let bad = steps.iter().find(|s| s.state != CheckState::Ok).expect("something is wrong");
+    let bad =
+        steps.iter().find(|s| !matches!(s.state, CheckState::Ok | CheckState::Unknown)).expect("something is wrong");
     assert!(!bad.advice.is_empty(), "advice is given");
     (bad.step.clone(), bad.found.clone(), bad.advice.clone())
 }

@@ -15,9 +15,9 @@ use axum::routing::get;
 use hovrel_connect::{ConnectError, Connector, Credentials, OslcConnector, Outside, Write};
 use hovrel_core::mapping::{HISTORY, LINKS};
 use hovrel_core::model::{Decimal, Fields, HistoryEntry, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
-use hovrel_standins::reqmoor;
+use hovrel_standins::cairnbook;
 use hovrel_standins::world::Size;
-use hovrel_testkit::{REQMOOR, Systems, read_all};
+use hovrel_testkit::{CAIRNBOOK, Systems, read_all};
 
 /// What was put, by path: media type, If-Match and body.
 type Taken = Arc<Mutex<HashMap<String, (String, Option<String>, String)>>>;
@@ -159,11 +159,11 @@ fn same<'a>(groups: impl IntoIterator<Item = Vec<[&'a str; 3]>>) -> Vec<usize> {
 #[tokio::test]
 async fn rdflib_reads_the_three_syntaxes_as_one_graph() {
     let systems = Systems::start(Size::SMALL).await;
-    let base = systems.running(&REQMOOR).url();
-    let connector = systems.connect(&REQMOOR);
-    let some = read_all(&*connector, REQMOOR.container, Kind::Requirement).await;
+    let base = systems.running(&CAIRNBOOK).url();
+    let connector = systems.connect(&CAIRNBOOK);
+    let some = read_all(&*connector, CAIRNBOOK.container, Kind::Requirement).await;
     let mut paths: Vec<String> =
-        ["/rm/catalog", REQMOOR.container, "/rm/shapes/requirement", "/rm/people"].map(String::from).to_vec();
+        ["/rm/catalog", CAIRNBOOK.container, "/rm/shapes/requirement", "/rm/people"].map(String::from).to_vec();
     paths.push("/rm/query/requirement?oslc.paging=true&oslc.pageSize=7".into());
     paths.extend(some.iter().take(8).map(|r| r.id.clone()));
     let http = reqwest::Client::new();
@@ -172,7 +172,7 @@ async fn rdflib_reads_the_three_syntaxes_as_one_graph() {
         let url = format!("{base}{path}");
         for media_type in ["text/turtle", "application/rdf+xml", "application/ld+json"] {
             let request =
-                http.get(&url).basic_auth(reqmoor::LOGIN, Some(reqmoor::PASSWORD)).header("accept", media_type);
+                http.get(&url).basic_auth(cairnbook::LOGIN, Some(cairnbook::PASSWORD)).header("accept", media_type);
             let answer = request.send().await.expect("an answer");
             assert!(answer.status().is_success(), "{url}");
             texts.push((media_type, url.clone(), answer.text().await.expect("text")));
@@ -188,11 +188,11 @@ async fn rdflib_reads_the_three_syntaxes_as_one_graph() {
 #[tokio::test]
 async fn versions_tell_what_was_changed() {
     let systems = Systems::start(Size::SMALL).await;
-    let c = systems.connect(&REQMOOR);
-    let catalogue = c.catalogue(REQMOOR.container).await.expect("a catalogue");
+    let c = systems.connect(&CAIRNBOOK);
+    let catalogue = c.catalogue(CAIRNBOOK.container).await.expect("a catalogue");
     let history = catalogue.kind(Kind::Requirement).and_then(|k| k.field(HISTORY)).expect("it has a history");
     assert!(history.read_only);
-    let all = read_all(&*c, REQMOOR.container, Kind::Requirement).await;
+    let all = read_all(&*c, CAIRNBOOK.container, Kind::Requirement).await;
     let item = all.iter().find(|a| !a.history.is_empty()).expect("one was changed");
     let told = |e: &HistoryEntry| (e.field.clone(), e.before.clone(), e.after.clone());
     assert_eq!(told(&item.history[0]), ("level".into(), "Function".into(), "Detail".into()));
@@ -203,11 +203,11 @@ async fn versions_tell_what_was_changed() {
         [("title", Value::text("Renamed & kept")), ("level", Value::choice("System"))].into_iter().collect();
     let (id, version) = (Some(item.id.clone()), item.version.clone());
     let write = Write { kind: Kind::Requirement, id, version, fields, parent: None };
-    let now = c.write(REQMOOR.container, &write).await.expect("it is written").artefact;
+    let now = c.write(CAIRNBOOK.container, &write).await.expect("it is written").artefact;
     let entries: Vec<_> = now.history.iter().map(told).collect();
     assert_eq!(entries.len(), 3, "{entries:?}");
     assert_eq!(entries[0], told(&item.history[0]), "what was told before stays");
     assert!(entries.contains(&("title".into(), item.title.clone(), "Renamed & kept".into())), "{entries:?}");
     assert!(entries.contains(&("level".into(), "Detail".into(), "System".into())), "{entries:?}");
-    assert_eq!(c.one(REQMOOR.container, Kind::Requirement, &item.id).await.expect("it is there"), now);
+    assert_eq!(c.one(CAIRNBOOK.container, Kind::Requirement, &item.id).await.expect("it is there"), now);
 }

@@ -15,7 +15,7 @@ use hovrel_core::model::{
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side};
 use hovrel_core::rehearse::{self, RefusalReason, Rehearsal};
 use hovrel_standins::world::Size;
-use hovrel_testkit::{FERNWAY, Known, OLDSTONE, REQMOOR, Systems, TALLYBENCH, put, read_all};
+use hovrel_testkit::{CAIRNBOOK, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, put, read_all};
 
 /// A target with everything it holds.
 struct Target {
@@ -348,7 +348,7 @@ async fn every_refusal_of_a_target_is_told_before() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_a_targets_own_schema_does_not_take_is_told_before() {
     let systems = Systems::start(Size::SMALL).await;
-    for known in [&TALLYBENCH, &FERNWAY, &OLDSTONE, &REQMOOR] {
+    for known in [&TALLYBENCH, &FERNWAY, &OLDSTONE, &CAIRNBOOK] {
         let target = Target::of(&systems, known).await;
         let beyond = beyond_the_schema(&target);
         assert!(beyond.len() > 3, "{}: {} of them", known.name, beyond.len());

@@ -51,7 +51,7 @@ pub struct Comparer<'a> {
 pub struct Found {
     /// What differs.
     pub fields: Vec<FieldChange>,
-    /// What can't be carried.
+    /// What can't be transferred.
     pub faults: Vec<(String, FaultReason)>,
     /// Fields that are the same at both ends, or as the rule left them, and whose base moves.
     pub rebased: BTreeMap<String, Rebase>,
@@ -170,7 +170,7 @@ impl<'a> Comparer<'a> {
             }
             let converted = ready.convert(left, self.cx);
             if let Some(fault) = converted.fault {
-                // A value that can't be carried blocks only if it is new: what was agreed on stays.
+                // A value that can't be transferred blocks only if it is new: what was agreed on stays.
                 if !left_same || other_rule {
                     out.faults.push((target.to_owned(), fault));
                 }
@@ -353,7 +353,7 @@ impl<'a> Comparer<'a> {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BesideField {
     pub target: String,
-    /// What the left becomes under the rule; none if it can't be carried.
+    /// What the left becomes under the rule; none if it can't be transferred.
     pub left: Option<Value>,
     pub right: Value,
     pub same: bool,

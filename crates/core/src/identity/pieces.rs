@@ -100,7 +100,7 @@ pub fn sort_comments(said_of_one: SaidOfOne<'_>, accepted: &[Accepted]) -> Sorte
         is(&now[at]) || renamed.is_some_and(|told| is(&told[at]))
     };
     let mended = |c: &Comment| {
-        let head = format!("Edited in {left_system} since it was carried:");
+        let head = format!("Edited in {left_system} since the transfer:");
         let mut body: Document = c.body.clone();
         body.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(head)] });
         Comment { body, ..c.clone() }

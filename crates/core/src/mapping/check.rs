@@ -83,7 +83,7 @@ pub enum FaultReason {
     NotInvertible,
     OnlyToRight,
     NoOriginRule,
-    /// The right has no place for the origin mark, so that an interrupted transfer could make items twice.
+    /// The right has no place for the origin mark, so that an interrupted transfer could create items twice.
     NoMarkPlace,
     FolderNotCarried {
         folder: String,
@@ -131,7 +131,7 @@ impl FaultReason {
             }
             FaultReason::ReadOnly => "this field can only be read at the right; remove the rule".into(),
             FaultReason::FedTwice => "two rules fill this field; remove one of them".into(),
-            FaultReason::RequiredUnfed => "the right end requires this field and nothing feeds it; choose a source".into(),
+            FaultReason::RequiredUnfed => "the right end requires this field and no rule fills it; choose a source".into(),
             FaultReason::RequiredEmpty => {
                 "the right end requires this field and the item holds nothing; map the empty value".into()
             }
@@ -148,7 +148,7 @@ impl FaultReason {
                 format!("the right end does not allow “{}”; use a value map", short(value))
             }
             FaultReason::MapTargetNotAllowed { value } => {
-                format!("the value map leads to “{}”, which the right end does not allow", short(value))
+                format!("the value map gives “{}”, which the right end does not allow", short(value))
             }
             FaultReason::TooLong { length, limit } => {
                 format!("the value has {length} characters, the field takes {limit}; shorten it by rule or in the item")
@@ -161,29 +161,29 @@ impl FaultReason {
             }
             FaultReason::OnlyToRight => "lanes run from left to right; swap the ends of the route instead".into(),
             FaultReason::NoMarkPlace => {
-                "the right end has no place for the mark that says where an item came from; without it an interrupted transfer could make items twice. Give the kind such a field there, or choose another kind".into()
+                "the right end has no place for the mark that shows where an item came from; without it an interrupted transfer could create items twice. Give the kind such a field there, or choose another kind".into()
             }
             FaultReason::NoOriginRule => {
-                "nothing writes the origin mark, so an interrupted transfer could make items twice; feed this field from the origin".into()
+                "nothing writes the origin mark, so an interrupted transfer could create items twice; fill this field from the origin".into()
             }
             FaultReason::FolderNotCarried { folder } => {
                 format!("its folder ({folder}) is neither at the right nor in this plan; widen the scope of the folder lane")
             }
             FaultReason::NotCarried { what } => {
-                format!("it refers to {what}, which is neither at the right nor in this plan; widen the scope or carry that first")
+                format!("it refers to {what}, which is neither at the right nor in this plan; widen the scope or transfer that first")
             }
             FaultReason::NoWay { from, to } => {
-                format!("no moves lead from “{from}” to “{to}” there; map the value to a state that can be reached")
+                format!("“{to}” can't be reached from “{from}” there; map the value to a state that can be reached")
             }
             FaultReason::MoveAsks { to, field } => {
                 format!("reaching “{to}” asks for the field “{field}”, which would be empty; fill it by a rule")
             }
             FaultReason::AndMore { reasons } => {
-                format!("{reasons} more of such values or items are at fault in this field; settle those that are named")
+                format!("and {reasons} more; fix the ones listed")
             }
             FaultReason::Expression { from, why, .. } => format!("in the expression at character {}: {why}", from + 1),
             FaultReason::NotComputed { why } => {
-                format!("the value can't be computed for the item: {why}; say in the expression what it is then")
+                format!("the value can't be computed for the item: {why}; give it a value in the expression")
             }
             FaultReason::Unreadable { raw } => {
                 format!("the left end holds “{}”, which is not of the field's type; correct the item", short(raw))

@@ -76,7 +76,7 @@ pub struct Converted {
     /// What the target will hold; none if the rule does not apply (the source field is absent).
     pub value: Option<Value>,
     pub losses: Vec<Loss>,
-    /// Why the value can't be carried at all; the item waits.
+    /// Why the value can't be transferred at all; the item waits.
     pub fault: Option<FaultReason>,
 }
 

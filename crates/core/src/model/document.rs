@@ -277,9 +277,9 @@ pub(crate) fn plain_inlines(list: &[Inline]) -> String {
             Inline::Image { alt, source } => out.push_str(&picture_at(source, alt)),
             Inline::Mention { label, .. } => out.push_str(label),
             Inline::Parameter { name } => {
-                out.push('«');
+                out.push('{');
                 out.push_str(name);
-                out.push('»');
+                out.push('}');
             }
             Inline::LineBreak => out.push(' '),
             wrapper => out.push_str(&plain_inlines(wrapper.content().unwrap_or_default())),

@@ -21,7 +21,7 @@ pub enum DifferenceCause {
     /// It differs, or may be a counterpart, and nobody decided yet.
     #[serde(alias = "never_carried")]
     Undecided,
-    /// It can't be carried as the rules are.
+    /// It can't be transferred as the rules are.
     CannotBeCarried,
     /// The right did not take it.
     Refused,
@@ -81,7 +81,7 @@ impl DifferenceCause {
         match self {
             DifferenceCause::LeftOut => "left out",
             DifferenceCause::Undecided => "waits for a decision",
-            DifferenceCause::CannotBeCarried => "the value can't be carried",
+            DifferenceCause::CannotBeCarried => "the value can't be transferred",
             DifferenceCause::Refused => "refused by the right",
             DifferenceCause::NotPlannedYet => "not in a plan yet",
             DifferenceCause::NotTransferredYet => "planned, not transferred yet",
@@ -89,10 +89,10 @@ impl DifferenceCause {
             DifferenceCause::RightChangedSince => "changed at the right since the transfer",
             DifferenceCause::BothChangedSince => "changed at both ends since the transfer",
             DifferenceCause::RuleChanged => "the rule changed since the transfer",
-            DifferenceCause::TargetMoved => "what it leads to has come to another place",
+            DifferenceCause::TargetMoved => "what it links to has moved",
             DifferenceCause::WaitsForOthers => "waits for an item it refers to",
             DifferenceCause::RightUnreadable => "the value at the right can't be read",
-            DifferenceCause::RemovedAtRight => "taken off at the right since the transfer",
+            DifferenceCause::RemovedAtRight => "removed at the right since the transfer",
             DifferenceCause::KeptByDecision => "the right's value was kept by decision",
             DifferenceCause::ChangedOnSaving => "changed by the right when it was saved",
             DifferenceCause::Unexplained => "no reason is known",

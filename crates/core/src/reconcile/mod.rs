@@ -123,7 +123,7 @@ impl OrderProof {
         let OrderProof { carried, folders, same } = self;
         let found = format!("in {same} of {folders} folders the items stand as at the left");
         match carried {
-            true => format!("their order in folders is carried; {found}"),
+            true => format!("their order in folders is transferred; {found}"),
             false => format!("their order in folders is not kept there; {found}"),
         }
     }

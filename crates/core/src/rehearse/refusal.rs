@@ -92,13 +92,15 @@ impl RefusalReason {
     pub fn describe(&self) -> String {
         match self {
             RefusalReason::KindNotTaken => "items of this kind can't be written there; leave it out".into(),
-            RefusalReason::ItemGone => "it is not there any more; make a new dry run".into(),
+            RefusalReason::ItemGone => "it no longer exists; make a new dry run".into(),
             RefusalReason::Waits { change } => {
-                format!("change {} of this plan, which it needs, would be refused; settle that first", change + 1)
+                format!("change {} of this plan, which it needs, would be refused; fix that first", change + 1)
             }
             RefusalReason::NoSuchField => "there is no such field there; remove the rule".into(),
             RefusalReason::ReadOnly => "the field can only be read there; remove the rule".into(),
-            RefusalReason::Required => "the field is required there and would be empty; take it in, or feed it".into(),
+            RefusalReason::Required => {
+                "the field is required there and would be empty; include it, or fill it by a rule".into()
+            }
             RefusalReason::WrongType { wanted } => {
                 format!("the field takes {}; choose a conversion", wanted.word())
             }
@@ -108,32 +110,36 @@ impl RefusalReason {
             }
             RefusalReason::Taken { value, by } => {
                 format!(
-                    "{by} holds “{value}” there already, and nothing else may; adopt that item or leave this one out"
+                    "{by} holds “{value}” there already, and it must be unique; make the two a pair or leave this one out"
                 )
             }
             RefusalReason::NobodyThere { person } => format!("nobody there is called {person}; map the person"),
-            RefusalReason::NotThere { what } => format!("{what}, to which it refers, is not there; carry that first"),
-            RefusalReason::NeedsFolder => "it must be in a folder there; feed the folder".into(),
+            RefusalReason::NotThere { what } => {
+                format!("{what}, to which it refers, is not there; transfer that first")
+            }
+            RefusalReason::NeedsFolder => "it must be in a folder there; fill the folder by a rule".into(),
             RefusalReason::NotInFolders => "items of this kind are in no folder there; remove the rule".into(),
             RefusalReason::TooDeep { levels, limit } => {
                 format!("it would be {levels} levels deep, and folders go {limit} deep there; move it up")
             }
             RefusalReason::NoWay { from, to } => {
-                format!("no moves lead from “{from}” to “{to}” there; map it to a state that can be reached")
+                format!("“{to}” can't be reached from “{from}” there; map it to a state that can be reached")
             }
             RefusalReason::MoveAsks { to, field } => {
-                format!("reaching “{to}” asks for the field “{field}”, which would be empty; take it in, or feed it")
+                format!(
+                    "reaching “{to}” asks for the field “{field}”, which would be empty; include it, or fill it by a rule"
+                )
             }
             RefusalReason::FileTooLarge { name, bytes, limit } => {
-                format!("the file “{name}” has {bytes} bytes, and {limit} are taken; leave it out or make it smaller")
+                format!("the file “{name}” has {bytes} bytes, and {limit} are allowed; leave it out or make it smaller")
             }
             RefusalReason::FileType { name, media_type } => {
-                format!("the file “{name}” is of the type {media_type}, which is not taken there")
+                format!("the file “{name}” is of the type {media_type}, which is not allowed there")
             }
             RefusalReason::FileTwice { name } => {
                 format!("two files are called “{name}”, and names are unique there; rename one at the left")
             }
-            RefusalReason::LinkType { link } => format!("links that say “{link}” are not taken there"),
+            RefusalReason::LinkType { link } => format!("links of the type “{link}” are not allowed there"),
             RefusalReason::CallsNotTaken => "steps can't call shared steps there".into(),
             RefusalReason::ArgumentsNotTaken => "calls of shared steps take no arguments there".into(),
             RefusalReason::StepDataNotTaken => "steps have no data of their own there".into(),

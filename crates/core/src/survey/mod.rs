@@ -200,7 +200,7 @@ pub fn drift(before: &Catalogue, now: &Catalogue) -> Vec<String> {
         out.extend(told.map(|f| format!("{}: the field “{}” is new", new.name, f.name)));
         for (was, is) in new.fields.iter().filter_map(|f| Some((old.field(&f.id)?, f))) {
             let more = is.allowed.iter().flatten().filter(|v| was.allowed.as_ref().is_some_and(|a| !a.contains(v)));
-            out.extend(more.map(|v| format!("{}: “{}” takes “{v}” now", new.name, is.name)));
+            out.extend(more.map(|v| format!("{}: “{}” now allows “{v}”", new.name, is.name)));
         }
     }
     let gone = before.users.iter().filter(|u| now.user(&u.id).is_none());

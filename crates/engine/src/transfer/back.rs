@@ -107,7 +107,7 @@ pub(super) async fn link_back(c: &Course<'_>, right_id: &str) -> Result<(), Fail
             Err(ConnectError::Changed) => {}
             Err(e) if e.outcome() == CallOutcome::Refused => {
                 return refuse(
-                    &format!("it was carried, and {} did not take the link to it: {e}", t.left_name),
+                    &format!("it was transferred, and {} did not accept the link to it: {e}", t.left_name),
                     "Give Hovrel the permission to write there, or have the lane link nothing back; then retry.",
                 );
             }
@@ -115,19 +115,19 @@ pub(super) async fn link_back(c: &Course<'_>, right_id: &str) -> Result<(), Fail
         }
     }
     refuse(
-        &format!("it was carried, and the link to it could not be written in {}", t.left_name),
-        "Retry; if it goes on, look into that system's own log.",
+        &format!("it was transferred, and the link to it could not be written in {}", t.left_name),
+        "Retry; if it keeps failing, check that system's own log.",
     )
 }
 
 async fn stopped(c: &Course<'_>, of: &str, names: &[&str]) -> Result<(), Failure> {
     let (t, key) = (c.t, c.left_key());
     let why = format!(
-        "it was carried, but when the link to it was written in {}, {} of {key} changed, though it was not sent",
+        "it was transferred, but when the link to it was written in {}, {} of {key} changed, though it was not sent",
         t.left_name,
         names.join(", ")
     );
-    let advice = "Put it back there. If the system empties what is not sent, say `updates: whole` in its profile; or have \
+    let advice = "Put it back there. If the system empties what is not sent, set `updates: whole` in its profile; or have \
                   the lane link nothing back. Then retry. No other item was changed there.";
     t.halt(of, &t.left_name, &why).await;
     Err(Failure::Refused(Refusal { why, advice: advice.to_owned(), of_value: false, changed: false }))

@@ -12,7 +12,7 @@ use hovrel_core::mapping::{COMMENTS, HISTORY, Lacking, Lane, names_pending};
 use hovrel_core::model::{Artefact, Fingerprint, Value};
 use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Written, WrittenField, base_after,
-    decided_fields, fields_to_write, makes_new,
+    decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
 };
 use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepDone, StepRow};
 use serde_json::Value as Json;
@@ -291,26 +291,21 @@ struct Decided<'c> {
 }
 
 fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Noted) -> Decided<'c> {
-    let mut out = Decided::default();
+    let first_contact = lane.policies.first_contact;
+    let mut out = Decided { losses: losses_of_written(change, decision, first_contact), ..Decided::default() };
     for f in decided_fields(change, decision) {
-        match decision.field(f, lane.policies.first_contact) {
-            FieldDecision::Write => out.losses.extend(&f.losses),
-            FieldDecision::KeepRight => {
-                out.kept.insert(f.field.clone());
-                if f.reason == FieldReason::PerhapsThere && stage == Noted::Done {
-                    out.perhaps_there.extend(as_there(f));
-                }
+        if decision.field(f, first_contact) == FieldDecision::KeepRight {
+            out.kept.insert(f.field.clone());
+            if f.reason == FieldReason::PerhapsThere && stage == Noted::Done {
+                out.perhaps_there.extend(as_there(f));
             }
-            FieldDecision::Leave => {}
         }
         if f.reason == FieldReason::TakenOff && change.outcome == Outcome::TakenOff {
             out.forgotten.extend(pieces(&f.write).map(|(id, _)| (f.field.clone(), id)));
         }
     }
     if stage == Noted::Done {
-        // Those of fields that are the same at both ends stand beside the fields that differ.
-        let equal = |l: &&Loss| change.rebased.get(&l.field) == Some(&Rebase::Equal);
-        out.losses.extend(change.losses.iter().filter(equal));
+        out.losses.extend(losses_of_equal(change));
     }
     out
 }

@@ -116,14 +116,14 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
         if to_send.is_empty() && to_remove.is_empty() {
             if !left.is_empty() {
                 return refuse(
-                    &format!("somebody added, replaced or removed the files {} since the dry run", left.join(", ")),
-                    "Nothing of theirs was touched. Make a new dry run to see what is there.",
+                    &format!("the files {} were added, replaced or removed there since the dry run", left.join(", ")),
+                    "They were left as they are. Make a new dry run to see what is there.",
                 );
             }
             if !differing.is_empty() {
                 return refuse(
                     &format!("the files {} differ at the other end from what was sent", differing.join(", ")),
-                    "Compare them by hand: the system may change what it stores, or somebody was faster.",
+                    "Compare them by hand: the system may change what it stores, or a person changed it first.",
                 );
             }
             break;
@@ -137,7 +137,7 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
                 ),
                 None => refuse(
                     &format!("the files {} are not at the other end after having been sent", names.join(", ")),
-                    "Retry; if it goes on, compare the files by hand.",
+                    "Retry; if it keeps failing, compare the files by hand.",
                 ),
             };
         }
@@ -224,10 +224,7 @@ async fn told(
                 Ok(read) => read,
                 Err(why) => {
                     return refuse(
-                        &format!(
-                            "{} can't be read in {}, so whose it is can't be told: {why}",
-                            file.name, c.t.right_name
-                        ),
+                        &format!("{} can't be read in {}, so its item is unknown: {why}", file.name, c.t.right_name),
                         "Nothing was replaced. Retry when the file can be read there.",
                     );
                 }
@@ -244,7 +241,7 @@ fn of_other_type(file: &Attachment, found: Option<&str>) -> Loss {
         kind: LossKind::Downgraded,
         cause: LossCause::FileOfOtherType { declared: file.media_type.clone() },
         before: format!("{} ({})", file.name, file.media_type),
-        after: format!("the same bytes, of {}", found.unwrap_or("no type that can be told")),
+        after: format!("the same bytes, of {}", found.unwrap_or("an unknown type")),
     }
 }
 

@@ -25,7 +25,7 @@ impl Transfer {
             return None;
         }
         let why = format!("{} changed during the transfer: {}", self.right_name, narrowed.join("; "));
-        let advice = "Survey the system again, settle the rules, and make a new dry run. What was done stays done.";
+        let advice = "Survey the system again, fix the rules, and make a new dry run. What was done stays done.";
         let halt = Refusal { why, advice: advice.to_owned(), of_value: false, changed: false };
         self.halted.write().await.insert(lane.to_owned(), halt.clone());
         Some(halt)
@@ -33,8 +33,9 @@ impl Transfer {
 
     /// Stops a lane after one of its items was changed otherwise than it was told.
     pub async fn halt(&self, lane: &str, system: &str, why: &str) {
-        let why = format!("the lane stopped, so this was not written, since {system} does more than it is told: {why}");
-        let advice = "Settle what is told there, and make a new dry run.".to_owned();
+        let why =
+            format!("the lane stopped, so this was not written, since {system} changes more than was asked: {why}");
+        let advice = "Fix what is reported there, and make a new dry run.".to_owned();
         let halt = Refusal { why, advice, of_value: false, changed: false };
         self.halted.write().await.insert(lane.to_owned(), halt);
     }

@@ -30,7 +30,7 @@ pub(super) fn mark_at(t: &Transfer, kind: Kind) -> MarkAt<'_> {
     MarkAt { system: t.right_system, container: &t.right_container, kind: kind.id() }
 }
 
-const MADE_BY_ANOTHER: &str = "another transfer has made an item with this origin mark since the dry run";
+const MADE_BY_ANOTHER: &str = "another transfer has created an item with this origin mark since the dry run";
 const MADE_BY_ANOTHER_ADVICE: &str = "Make a new dry run; the item will be offered as a counterpart.";
 
 /// Whether the item may have been made already by this change. Refused if another made it, or is about to.
@@ -46,14 +46,14 @@ async fn claimed(c: &mut Course<'_>, mark: &str, own_id: Option<&str>) -> Result
     };
     if !over {
         return refuse(
-            "another transfer is about to make an item with this origin mark",
+            "another transfer is about to create an item with this origin mark",
             "Retry when that transfer is over, or make a new dry run then.",
         );
     }
     match t.right.find_by_origin(&t.right_container, kind, mark).await? {
         Some(found) if own_id != Some(&found.id) => refuse(MADE_BY_ANOTHER, MADE_BY_ANOTHER_ADVICE),
         _ => {
-            // It is not there any more, or never came to be.
+            // Not found any more, or never came to be.
             t.hub.store.take_over_mark(t.holder, mark_at(t, kind), c.seq(), mark).await?;
             Ok(false)
         }
@@ -73,7 +73,7 @@ pub(super) async fn create(c: &mut Course<'_>, sent: Sent) -> Result<(Written, S
         if look {
             let Some(mark) = &mark else {
                 return refuse(
-                    "whether it was made can't be told, since nothing at the other end shows where it came from",
+                    "it is unknown whether it was created, since nothing at the other end shows where it came from",
                     "Look there. If it is there, make a new dry run, which offers it as a counterpart.",
                 );
             };
@@ -209,8 +209,8 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
 async fn in_doubt(c: &Course<'_>, sent: &Sent) -> Result<(Written, Sent), Failure> {
     c.in_doubt(sent).await?;
     refuse(
-        "something was sent without an answer, and somebody changed it since; whether they saw what was sent can't be told",
-        "Nothing was overwritten. Make a new dry run, which asks what is right.",
+        "something was sent without an answer, and the item was changed there since; it is unknown which came first",
+        "Nothing was overwritten. Make a new dry run, and decide there.",
     )
 }
 
@@ -260,7 +260,7 @@ async fn beside(
         t.right_name,
         what.join("; ")
     );
-    let advice = "Put it back there. If the system empties what is not sent, say `updates: whole` in its profile; if it \
+    let advice = "Put it back there. If the system empties what is not sent, set `updates: whole` in its profile; if it \
                   keeps such a field itself, have its schema call it read-only. Then make a new dry run. Nothing else of \
                   this lane was changed.";
     let halt = Refusal { why: why.clone(), advice: advice.to_owned(), of_value: false, changed: false };

@@ -28,7 +28,7 @@ const FASTER: u32 = 5;
 pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decision) -> Result<Stage, Failure> {
     let mut c = Course::begin(t, change, decision, true).await?;
     let Some(id) = t.place(change.kind, c.left_id()).await else {
-        return refuse("the item is not at the other end", "Retry; if it goes on, make a new dry run.");
+        return refuse("the item is not at the other end", "Retry; if it keeps failing, make a new dry run.");
     };
     let base = c.base().await?;
     let mut wanted: BTreeMap<String, Later> = BTreeMap::new();

@@ -254,7 +254,7 @@ async fn drive(
         loop {
             tokio::time::sleep(Duration::from_millis(300)).await;
             if let Err(e) = running.tell_now(progress::told(transfer, &tally)).await {
-                tracing::warn!("progress could not be told: {e}");
+                tracing::warn!("progress could not be reported: {e}");
             }
         }
     };

@@ -46,7 +46,7 @@ pub(super) async fn walk(c: &mut Course<'_>, f: &FieldChange, item: Artefact) ->
         let at = state(&item);
         let next = match workflow.way(&at, to) {
             None => {
-                let why = format!("no moves lead from “{at}” to “{to}”");
+                let why = format!("“{to}” can't be reached from “{at}”");
                 let advice = "Map it to a state that can be reached, and make a new dry run.".to_owned();
                 return Err(Failure::Refused(Refusal { why, advice, of_value: true, changed: false }));
             }

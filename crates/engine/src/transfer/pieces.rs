@@ -133,7 +133,7 @@ async fn add(
                 None if came.is_empty() => {}
                 None => {
                     return refuse(
-                        "a comment or past change was sent and no answer came, and what has come there since reads otherwise",
+                        "a comment or past change was sent and no answer came, and what has arrived there since is different",
                         "Make a new dry run; it shows what is there, and asks whether to send it again.",
                     );
                 }

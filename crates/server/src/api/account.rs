@@ -122,7 +122,7 @@ pub async fn sign_in(
     let (login, from) = (given.login.trim(), peer.map(|Extension(Peer(ip))| ip));
     // Longer ones are nobody's.
     if login.chars().count() > LONGEST_NAME || given.password.chars().count() > LONGEST_PASSWORD {
-        return Err(Problem::field("/login", "nobody has so long a login or password"));
+        return Err(Problem::field("/login", "a login or password is never this long"));
     }
     app.throttle.begin(login, from, Instant::now()).map_err(wait)?;
     let place = app.throttle.place().ok_or_else(|| wait(Duration::from_secs(1)))?;
@@ -138,7 +138,7 @@ pub async fn sign_in(
             StatusCode::UNAUTHORIZED,
             "sign-in",
             "Login or password is wrong",
-            "Nobody signs in with this login and password.",
+            "There is no user with this login and password.",
             "Check both, and mind capital letters.",
         ));
     };

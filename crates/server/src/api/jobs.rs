@@ -11,13 +11,11 @@ use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use futures::Stream;
 use hovrel_core::plan::Change;
-use hovrel_core::reconcile::ProofLoss;
 use hovrel_store::{Job, NewJob, Wanted};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::plans::LossDetail;
 use crate::App;
 use crate::body::Body;
 use crate::path::Path;
@@ -161,35 +159,6 @@ pub async fn refused(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Jso
             advice: row.advice.unwrap_or_default(),
             attempts: row.attempts,
         });
-    }
-    Ok(Json(out))
-}
-
-/// One loss that happened.
-#[derive(Serialize, ToSchema)]
-pub struct LedgerLine {
-    left_key: String,
-    right_key: String,
-    foreseen: bool,
-    loss: LossDetail,
-}
-
-impl LedgerLine {
-    pub fn unforeseen(l: &ProofLoss) -> LedgerLine {
-        let (left_key, right_key) = (l.left_key.clone(), l.right_key.clone());
-        LedgerLine { left_key, right_key, foreseen: false, loss: LossDetail::of(&l.loss) }
-    }
-}
-
-/// The losses that a transfer put into the ledger and that still stand.
-#[utoipa::path(get, path = "/jobs/{id}/losses", operation_id = "listLosses", params(("id" = Uuid, Path)),
-    responses((status = 200, body = Vec<LedgerLine>)))]
-pub async fn ledger(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<LedgerLine>>, Problem> {
-    let mut out = Vec::new();
-    for row in app.hub.store.losses_of_transfer(id).await? {
-        let loss: hovrel_core::loss::Loss = serde_json::from_value(row.body)?;
-        let (left_key, right_key, foreseen) = (row.left_key, row.right_key, row.foreseen);
-        out.push(LedgerLine { left_key, right_key, foreseen, loss: LossDetail::of(&loss) });
     }
     Ok(Json(out))
 }

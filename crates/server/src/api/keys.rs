@@ -85,7 +85,7 @@ pub async fn make(
         faults.push(FieldProblem { pointer: pointer.into(), detail: detail.into() });
     };
     if body.may.is_empty() {
-        fault("/may", "tick what the key may do");
+        fault("/may", "choose what the key can do");
     }
     if body.expires_at.is_some_and(|at| at <= Utc::now()) {
         fault("/expires_at", "this time is over");
@@ -93,7 +93,7 @@ pub async fn make(
     if let Some(routes) = &body.routes {
         let known = app.hub.store.routes().await?;
         if routes.is_empty() || routes.iter().any(|id| !known.iter().any(|r| r.id == *id)) {
-            fault("/routes", "name one route or more that are there, or none for any");
+            fault("/routes", "choose one or more existing routes, or none for all");
         }
     }
     if !faults.is_empty() {

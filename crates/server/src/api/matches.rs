@@ -202,7 +202,7 @@ pub struct BesideQuery {
 #[derive(Serialize, ToSchema)]
 pub struct BesideAnswer {
     field_name: String,
-    /// What the left becomes; none if it can't be carried.
+    /// What the left becomes; none if it can't be transferred.
     left: Option<ValueDiff>,
     right: ValueDiff,
     /// From what the right holds to what the left becomes.
@@ -317,7 +317,7 @@ pub async fn settle(
                 }
                 if let Some(other) = claimed.insert(right.clone(), left_id.clone()) {
                     let key = kept.by_id(&other).map_or(other.clone(), |a| a.key.clone());
-                    fault("said", format!("it is the counterpart of {key} already; open that one first"));
+                    fault("said", format!("it is already the counterpart of {key}; clear that decision first"));
                 }
                 Some(right)
             }

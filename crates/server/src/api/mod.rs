@@ -2,16 +2,19 @@
 
 pub mod account;
 pub mod artefacts;
+pub mod decisions;
 pub mod evidence;
 pub mod find;
 pub mod jobs;
 pub mod keys;
+pub mod ledger;
 pub mod matches;
 pub(crate) mod names;
 pub mod new_field;
 pub mod plan_file;
 pub mod plans;
 pub mod proofs;
+pub mod receipts;
 mod route_file;
 pub mod routes;
 pub mod rules;
@@ -57,7 +60,11 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(route_file::export))
         .routes(routes!(routes::one, routes::save, routes::remove))
         .routes(routes!(versions::list))
+        .routes(routes!(routes::rename))
+        .routes(routes!(routes::change_ends))
         .routes(routes!(versions::one))
+        .routes(routes!(versions::compare))
+        .routes(routes!(versions::note))
         .routes(routes!(rules::schema))
         .routes(routes!(rules::checks))
         .routes(routes!(scope::names))
@@ -73,17 +80,22 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(plans::dry_run))
         .routes(routes!(plans::one))
         .routes(routes!(plans::changes))
-        .routes(routes!(plans::change, plans::decide))
-        .routes(routes!(plans::include))
+        .routes(routes!(plans::change, decisions::decide))
+        .routes(routes!(decisions::include))
+        .routes(routes!(decisions::decide_alike))
+        .routes(routes!(decisions::undo))
+        .routes(routes!(receipts::one))
         .routes(routes!(plan_file::file))
         .routes(routes!(plans::transfer))
         .routes(routes!(jobs::one))
         .routes(routes!(jobs::want))
         .routes(routes!(jobs::retry))
         .routes(routes!(jobs::refused))
-        .routes(routes!(jobs::ledger))
+        .routes(routes!(ledger::list))
+        .routes(routes!(ledger::groups))
         .routes(routes!(jobs::events))
         .routes(routes!(proofs::latest, proofs::prove))
+        .routes(routes!(proofs::list))
         .routes(routes!(evidence::file))
         .routes(routes!(evidence::key))
 }

@@ -5,7 +5,7 @@ use axum::extract::State;
 use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use futures::{Stream, StreamExt, stream};
-use hovrel_store::StoreError;
+use hovrel_store::{ChangeFilter, StoreError};
 use uuid::Uuid;
 
 use super::plans::PAGE;
@@ -39,7 +39,7 @@ fn written_changes(app: App, plan: Uuid) -> impl Stream<Item = Result<String, St
         let app = app.clone();
         async move {
             let Some(after) = after else { return Ok(None) };
-            let rows = app.hub.store.told_changes_after(plan, after, PAGE).await?;
+            let rows = app.hub.store.matching_changes(plan, &ChangeFilter::default(), after, PAGE).await?;
             let Some(last) = rows.last().map(|r| r.seq) else { return Ok(None) };
             let whole = rows.len() as i64 == PAGE;
             let written: Vec<String> = rows

@@ -1,5 +1,7 @@
 //! Dry runs and plans: what was found, in or out, field by field, and the transfer of it.
 
+use std::collections::HashMap;
+
 use axum::Json;
 use axum::extract::State;
 use axum::response::Response;
@@ -8,17 +10,17 @@ use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::{Kind, Value};
 use hovrel_core::plan::{Brief, Change, Decision, FieldDecision, Outcome, decided_fields};
-use hovrel_core::rehearse::{Estimate, Refusal, RefusalReason, Rehearsal};
+use hovrel_core::rehearse::{Estimate, Refusal};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, NewJob, Plan};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::decisions::still_open;
 use super::jobs::JobAnswer;
 use super::names::Names;
 use crate::App;
-use crate::body::Body;
 use crate::path::Path;
 use crate::problem::Problem;
 use crate::query::Query;
@@ -36,8 +38,8 @@ pub async fn dry_run(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Res
     if !blocking.is_empty() {
         let listed: Vec<String> = blocking.iter().map(|f| format!("{}: {}", f.field, f.message)).collect();
         return Err(Problem::not_now(
-            format!("{} of the rules must be settled first: {}", blocking.len(), listed.join("; ")),
-            "Open Rules and settle what is listed there.",
+            format!("{} must be fixed first: {}", blocking.len(), listed.join("; ")),
+            "Open Rules and fix what is listed there.",
         ));
     }
     let job = NewJob { id: Uuid::now_v7(), kind: "dry_run".into(), route_id: Some(id), ..NewJob::default() };
@@ -54,7 +56,12 @@ pub struct PlanFigure {
     pub changes: i64,
     pub included: i64,
     pub with_losses: i64,
+    /// Fields in conflict, as the dry run found them.
     pub conflicts: i64,
+    /// Of these, fields that are not decided yet.
+    pub open_conflicts: i64,
+    /// The changes that have them.
+    pub in_conflict: i64,
     pub in_step: u64,
     pub left_in_scope: u64,
     pub left_total: u64,
@@ -75,6 +82,8 @@ pub struct PlanFigure {
     pub fields: Vec<String>,
     /// BLAKE3 over the changes, in hex.
     pub digest: String,
+    /// How many decisions can be undone.
+    pub undoable: i64,
     /// The transfer of this plan, if there was one.
     pub transfer: Option<JobAnswer>,
 }
@@ -94,13 +103,15 @@ impl PlanFigure {
         let counts = app.hub.store.change_counts(&ids).await?;
         let fields = app.hub.store.changed_fields(&ids).await?;
         let transfers = app.hub.store.transfers_of_plans(&ids).await?;
+        let steps: HashMap<Uuid, i64> = app.hub.store.decision_steps(&ids).await?.into_iter().collect();
         let one = |plan: Plan| {
             let id = plan.id;
             let fields = fields.iter().find(|(of, _)| *of == id).map(|(_, names)| names.clone()).unwrap_or_default();
             let transfer = transfers.iter().find(|t| t.plan_id == Some(id)).cloned().map(JobAnswer::of);
             let counts: Vec<&ChangeCount> =
                 counts.iter().filter(|c| c.plan_id == id && c.outcome != "in_step").collect();
-            PlanFigure::in_all(plan, &counts, fields, transfer)
+            let undoable = steps.get(&id).copied().unwrap_or_default();
+            PlanFigure::in_all(plan, &counts, fields, undoable, transfer)
         };
         plans.into_iter().map(one).collect()
     }
@@ -109,6 +120,7 @@ impl PlanFigure {
         plan: Plan,
         counts: &[&ChangeCount],
         fields: Vec<String>,
+        undoable: i64,
         transfer: Option<JobAnswer>,
     ) -> Result<PlanFigure, Problem> {
         let summary: PlanSummary = serde_json::from_value(plan.summary)?;
@@ -118,6 +130,8 @@ impl PlanFigure {
             included: sum(|c| if c.included { c.count } else { 0 }),
             with_losses: sum(|c| c.with_losses),
             conflicts: sum(|c| c.conflicts),
+            in_conflict: sum(|c| c.in_conflict),
+            open_conflicts: sum(|c| c.open),
             refused: sum(|c| c.refused),
             in_step: summary.in_step,
             left_in_scope: summary.left_in_scope,
@@ -138,6 +152,7 @@ impl PlanFigure {
                 })
                 .collect(),
             fields,
+            undoable,
             digest: plan.digest.iter().map(|b| format!("{b:02x}")).collect(),
             transfer,
             id: plan.id,
@@ -167,6 +182,9 @@ pub struct ChangeQuery {
     field: Option<String>,
     #[serde(default)]
     with_losses: bool,
+    /// Only those with fields in conflict that are not decided yet.
+    #[serde(default)]
+    in_conflict: bool,
     #[serde(default)]
     left_out: bool,
     /// Only those taken in that the right would not take.
@@ -179,8 +197,13 @@ pub struct ChangeQuery {
 }
 
 impl ChangeQuery {
+    /// Changes of a kind that have a field.
+    pub(super) fn of_field(field: &str, kind: Kind) -> ChangeQuery {
+        ChangeQuery { field: Some(field.to_owned()), kind: Some(kind), ..ChangeQuery::default() }
+    }
+
     /// Refused if its field is none of the plan's.
-    fn filter(self, lanes: &[Lane]) -> Result<ChangeFilter, Problem> {
+    pub(super) fn filter(self, lanes: &[Lane]) -> Result<ChangeFilter, Problem> {
         if let Some(field) = &self.field
             && !lanes.iter().flat_map(|l| &l.rules).any(|r| r.target == *field)
         {
@@ -191,6 +214,7 @@ impl ChangeQuery {
             kind: self.kind.map(|k| k.id().to_owned()),
             field: self.field,
             with_losses: self.with_losses,
+            in_conflict: self.in_conflict,
             left_out: self.left_out,
             refused: self.refused,
             find: self.find.filter(|f| !f.trim().is_empty()),
@@ -234,14 +258,14 @@ pub struct ListedChange {
     files: u32,
 }
 
-struct Read {
-    change: Change,
-    decision: Decision,
-    included: bool,
-    refusals: Vec<Refusal>,
+pub(super) struct Read {
+    pub change: Change,
+    pub decision: Decision,
+    pub included: bool,
+    pub refusals: Vec<Refusal>,
 }
 
-fn read(row: ChangeRow) -> Result<Read, Problem> {
+pub(super) fn read(row: ChangeRow) -> Result<Read, Problem> {
     Ok(Read {
         change: serde_json::from_value(row.body)?,
         decision: serde_json::from_value(row.decision)?,
@@ -255,7 +279,7 @@ fn refusal_words(refusal: &Refusal) -> String {
     if refusal.field.is_empty() { told } else { format!("{}: {told}", refusal.field) }
 }
 
-fn first_contact(lanes: &[Lane], lane: &str) -> FirstContact {
+pub(super) fn first_contact(lanes: &[Lane], lane: &str) -> FirstContact {
     lanes.iter().find(|l| l.id == lane).map(|l| l.policies.first_contact).unwrap_or_default()
 }
 
@@ -372,7 +396,7 @@ impl LossDetail {
     }
 }
 
-async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> {
+pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> {
     let plan = app.hub.store.plan(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
     let route = app.hub.store.route(plan.route_id).await?;
@@ -469,126 +493,6 @@ fn rule_words(rule: &hovrel_core::mapping::Rule) -> String {
     responses((status = 200, body = ChangeDetail)))]
 pub async fn change(State(app): State<App>, Path((id, seq)): Path<(Uuid, u32)>) -> Result<Json<ChangeDetail>, Problem> {
     Ok(Json(detail(&app, id, seq).await?))
-}
-
-async fn still_open(app: &App, plan: Uuid) -> Result<(), Problem> {
-    if app.hub.store.transfers_of_plans(&[plan]).await?.is_empty() {
-        return Ok(());
-    }
-    Err(Problem::not_now("This plan was already transferred.", "Make a new dry run."))
-}
-
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct DecisionBody {
-    included: Option<bool>,
-    /// For an adoption: make a new item instead.
-    as_new: Option<bool>,
-    /// For an item that is gone: let the pair go instead of making it anew. It is not told again.
-    let_go: Option<bool>,
-    /// Fields decided now; others stay as decided.
-    #[serde(default)]
-    fields: std::collections::BTreeMap<String, FieldDecision>,
-}
-
-/// Decides about a change: in or out, whole or field by field.
-#[utoipa::path(patch, path = "/plans/{id}/changes/{seq}", operation_id = "decideChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
-    request_body = DecisionBody, responses((status = 200, body = ChangeDetail)))]
-pub async fn decide(
-    State(app): State<App>,
-    Path((id, seq)): Path<(Uuid, u32)>,
-    Body(body): Body<DecisionBody>,
-) -> Result<Json<ChangeDetail>, Problem> {
-    still_open(&app, id).await?;
-    let Read { change, mut decision, refusals, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
-    let can_t = matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable | Outcome::TakenOff)
-        || (change.outcome.is_absent() && change.as_new.is_empty() && !body.let_go.unwrap_or(decision.let_go));
-    if can_t && body.included == Some(true) {
-        return Err(Problem::not_now(
-            "Nothing can be written for this item as it stands.",
-            "See its reason, correct it, and make a new dry run.",
-        ));
-    }
-    if let Some(as_new) = body.as_new {
-        if as_new && change.as_new.is_empty() {
-            return Err(Problem::field(
-                "/as_new",
-                "only an adoption that waits for review, or an item that is gone at the right, can be made anew",
-            ));
-        }
-        decision.as_new = as_new;
-        decision.let_go &= !as_new;
-        decision.fields.clear();
-        decision.included = true;
-    }
-    if let Some(let_go) = body.let_go {
-        if let_go && !change.outcome.is_absent() {
-            return Err(Problem::field("/let_go", "only a pair of which an item is not there can be let go"));
-        }
-        decision.let_go = let_go;
-        decision.as_new &= !let_go;
-        decision.included = let_go;
-    }
-    let known = if decision.as_new { &change.as_new } else { &change.fields };
-    let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
-    if let Some(field) = unknown.first() {
-        return Err(Problem::field(&format!("/fields/{field}"), "this change has no such field"));
-    }
-    // Deciding about a field of an item that was out means that the item is wanted.
-    let wants = body.fields.values().any(|d| *d != FieldDecision::Leave);
-    decision.fields.extend(body.fields);
-    decision.included = body.included.unwrap_or(decision.included || wants);
-    let refusals = serde_json::to_value(refusals_once_decided(&app, id, &change, &decision, refusals).await?)?;
-    app.hub.store.decide(id, seq as i32, &serde_json::to_value(&decision)?, decision.included, &refusals).await?;
-    Ok(Json(detail(&app, id, seq).await?))
-}
-
-/// What the right would say to a change whose decision was changed. What its plan makes before it counts as made;
-/// what the rehearsal of the whole found of that stays.
-async fn refusals_once_decided(
-    app: &App,
-    plan: Uuid,
-    change: &Change,
-    decision: &Decision,
-    before: Vec<Refusal>,
-) -> Result<Vec<Refusal>, Problem> {
-    let plan = app.hub.store.plan(plan).await?;
-    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
-    let route = app.hub.store.route(plan.route_id).await?;
-    let there = Names::of(app, route.right_system, &route.right_container).await?;
-    let mut stage = Rehearsal::at(there.target()).alone();
-    let mut out = stage.play(change, decision, first_contact(&lanes, &change.lane)).refusals;
-    let of_the_whole = |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
-    out.extend(before.into_iter().filter(of_the_whole));
-    Ok(out)
-}
-
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct IncludeBody {
-    #[serde(default)]
-    filter: ChangeQuery,
-    included: bool,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct Included {
-    changed: u64,
-}
-
-/// Includes or leaves out every change that matches a filter.
-#[utoipa::path(post, path = "/plans/{id}/include", operation_id = "includeChanges", params(("id" = Uuid, Path)), request_body = IncludeBody,
-    responses((status = 200, body = Included)))]
-pub async fn include(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-    Body(body): Body<IncludeBody>,
-) -> Result<Json<Included>, Problem> {
-    still_open(&app, id).await?;
-    let lanes: Vec<Lane> = serde_json::from_value(app.hub.store.plan(id).await?.lanes)?;
-    let filter = body.filter.filter(&lanes)?;
-    let changed = app.hub.store.include_matching(id, &filter, body.included).await?;
-    Ok(Json(Included { changed: changed as u64 }))
 }
 
 /// Begins the transfer of a plan. A plan is transferred once.

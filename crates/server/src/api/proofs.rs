@@ -1,4 +1,4 @@
-//! Proofs: begin one, look at the latest.
+//! Proofs: begin one, look at the latest and at those before it.
 
 use axum::Json;
 use axum::extract::State;
@@ -6,16 +6,18 @@ use axum::response::Response;
 use chrono::{DateTime, Utc};
 use hovrel_core::reconcile::{DifferenceCause, Headline, LaneProof};
 use hovrel_engine::{ProofOptions, ReadFiles, RouteProof};
-use hovrel_store::NewJob;
+use hovrel_store::{NewJob, ProofHead};
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::jobs::{JobAnswer, LedgerLine};
+use super::jobs::JobAnswer;
+use super::ledger::LedgerLine;
 use crate::App;
 use crate::body::Body;
 use crate::path::Path;
 use crate::problem::Problem;
+use crate::query::Query;
 
 #[derive(Serialize, ToSchema)]
 pub struct ProofAnswer {
@@ -82,19 +84,85 @@ impl HeadlineAnswer {
     }
 }
 
-/// The proof page's state: the latest proof, and the job if one runs.
+/// A proof in its figures.
+#[derive(Serialize, ToSchema)]
+pub struct ProofHeadAnswer {
+    id: Uuid,
+    at: DateTime<Utc>,
+    differences: i32,
+    waits: i32,
+    unexplained: i32,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ProofList {
+    proofs: Vec<ProofHeadAnswer>,
+    /// To be asked for as `before`, if there are more.
+    next: Option<DateTime<Utc>>,
+}
+
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct ProofsQuery {
+    /// Only proofs made before this time.
+    before: Option<DateTime<Utc>>,
+}
+
+const PAGE: i64 = 50;
+
+/// The proofs of a route, the latest first. They are kept for ever.
+#[utoipa::path(get, path = "/routes/{id}/proofs/list", operation_id = "listProofs", params(("id" = Uuid, Path), ProofsQuery),
+    responses((status = 200, body = ProofList)))]
+pub async fn list(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<ProofsQuery>,
+) -> Result<Json<ProofList>, Problem> {
+    app.hub.store.route(id).await?;
+    let before = query.before.unwrap_or(DateTime::<Utc>::MAX_UTC);
+    let heads = app.hub.store.proof_heads(id, before, PAGE).await?;
+    let next = heads.last().filter(|_| heads.len() as i64 == PAGE).map(|p| p.at);
+    let one = |p: ProofHead| ProofHeadAnswer {
+        id: p.id,
+        at: p.at,
+        differences: p.differences,
+        waits: p.waits,
+        unexplained: p.unexplained,
+    };
+    Ok(Json(ProofList { proofs: heads.into_iter().map(one).collect(), next }))
+}
+
+/// Which proof.
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct ProofQuery {
+    /// One of the route's proofs; the latest if left out.
+    proof: Option<Uuid>,
+}
+
+/// The proof page's state: a proof, and the job if one runs.
 #[derive(Serialize, ToSchema)]
 pub struct ProofState {
     proof: Option<ProofAnswer>,
     job: Option<JobAnswer>,
 }
 
-/// The latest proof of a route.
-#[utoipa::path(get, path = "/routes/{id}/proofs", operation_id = "getProof", params(("id" = Uuid, Path)),
+/// A proof of a route, the latest if none is named.
+#[utoipa::path(get, path = "/routes/{id}/proofs", operation_id = "getProof", params(("id" = Uuid, Path), ProofQuery),
     responses((status = 200, body = ProofState)))]
-pub async fn latest(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<ProofState>, Problem> {
+pub async fn latest(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<ProofQuery>,
+) -> Result<Json<ProofState>, Problem> {
     app.hub.store.route(id).await?;
-    let proof = match app.hub.store.latest_proof(id).await? {
+    let row = match query.proof {
+        Some(proof) => Some(app.hub.store.proof(id, proof).await?),
+        None => app.hub.store.latest_proof(id).await?,
+    };
+    let proof = match row {
         None => None,
         Some(row) => {
             let proof: RouteProof = serde_json::from_value(row.body)?;

@@ -122,7 +122,7 @@ pub async fn import(
         match routes.iter().find(|r| r.name == *other && r.name != name) {
             Some(route) => named.push(route.id),
             None => {
-                let why = format!("no other route is called “{other}”; make it first, or leave it out");
+                let why = format!("there is no other route called “{other}”; create it first, or leave it out");
                 faults.push(fault(&format!("/links_lead_to/{n}"), why));
             }
         }

@@ -131,14 +131,7 @@ pub async fn make(
     Body(body): Body<RouteBody>,
 ) -> Result<Response, Problem> {
     let mut faults = name_faults(&body.name);
-    if body.left.system == body.right.system && body.left.container == body.right.container {
-        faults.push(FieldProblem { pointer: "/right".into(), detail: "both ends are the same".into() });
-    }
-    for (pointer, end) in [("/left/system", &body.left), ("/right/system", &body.right)] {
-        if app.hub.store.system(end.system).await.is_err() {
-            faults.push(FieldProblem { pointer: pointer.into(), detail: "there is no such system".into() });
-        }
-    }
+    faults.extend(end_faults(&app, &body.left, &body.right).await);
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
     }
@@ -193,6 +186,19 @@ pub(super) async fn followed(
     }
 }
 
+async fn end_faults(app: &App, left: &EndBody, right: &EndBody) -> Vec<FieldProblem> {
+    let mut faults = Vec::new();
+    if left.system == right.system && left.container == right.container {
+        faults.push(FieldProblem { pointer: "/right".into(), detail: "both ends are the same".into() });
+    }
+    for (pointer, end) in [("/left/system", left), ("/right/system", right)] {
+        if app.hub.store.system(end.system).await.is_err() {
+            faults.push(FieldProblem { pointer: pointer.into(), detail: "there is no such system".into() });
+        }
+    }
+    faults
+}
+
 pub(super) fn name_faults(name: &str) -> Vec<FieldProblem> {
     match name.trim().chars().count() {
         1..=120 => Vec::new(),
@@ -238,6 +244,63 @@ pub async fn save(
     let follows = followed(&app, Some(id), left, body.follows).await?;
     let lanes = serde_json::to_value(&body.lanes)?;
     app.hub.store.save_route(id, seen, body.name.trim(), (&lanes, follows), session.person.id).await?;
+    one(State(app), Path(id)).await
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NameBody {
+    name: String,
+}
+
+/// Gives a route another name. Its version stays: plans that were made go on to hold.
+#[utoipa::path(put, path = "/routes/{id}/name", operation_id = "renameRoute", params(("id" = Uuid, Path)), request_body = NameBody,
+    responses((status = 200, body = RouteAnswer)))]
+pub async fn rename(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<NameBody>,
+) -> Result<Response, Problem> {
+    let faults = name_faults(&body.name);
+    if !faults.is_empty() {
+        return Err(Problem::fields(faults));
+    }
+    app.hub.store.rename_route(id, body.name.trim()).await?;
+    one(State(app), Path(id)).await
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct EndsBody {
+    left: EndBody,
+    right: EndBody,
+    /// Lanes for these ends, as proposed or of one's own.
+    lanes: Vec<Lane>,
+}
+
+/// Gives a route other ends, as long as nothing of it has run. Pairs, plans and proofs hang on the ends.
+#[utoipa::path(put, path = "/routes/{id}/ends", operation_id = "changeEnds", params(("id" = Uuid, Path)), request_body = EndsBody,
+    responses((status = 200, body = RouteAnswer)))]
+pub async fn change_ends(
+    State(app): State<App>,
+    Extension(session): Extension<Session>,
+    Path(id): Path<Uuid>,
+    headers: HeaderMap,
+    Body(body): Body<EndsBody>,
+) -> Result<Response, Problem> {
+    let seen = if_match(&headers)?;
+    let faults = end_faults(&app, &body.left, &body.right).await;
+    if !faults.is_empty() {
+        return Err(Problem::fields(faults));
+    }
+    let ends = ((body.left.system, body.left.container.as_str()), (body.right.system, body.right.container.as_str()));
+    let lanes = serde_json::to_value(&body.lanes)?;
+    if !app.hub.store.change_ends(id, seen, ends, &lanes, session.person.id).await? {
+        return Err(Problem::not_now(
+            "A dry run, a transfer or a proof of this route was made with its ends.",
+            "Create another route between the other ends.",
+        ));
+    }
     one(State(app), Path(id)).await
 }
 

@@ -185,7 +185,7 @@ pub struct PreviewValue {
     from: String,
     becomes: String,
     losses: Vec<Loss>,
-    /// Why the value can't be carried.
+    /// Why the value can't be transferred.
     fault: Option<String>,
 }
 

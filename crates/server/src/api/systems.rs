@@ -93,6 +93,8 @@ pub enum StepState {
     Warning,
     Failed,
     Skipped,
+    /// The system does not tell.
+    Unknown,
 }
 
 impl From<CheckStep> for CheckStepAnswer {
@@ -102,6 +104,7 @@ impl From<CheckStep> for CheckStepAnswer {
             CheckState::Warning => StepState::Warning,
             CheckState::Failed => StepState::Failed,
             CheckState::Skipped => StepState::Skipped,
+            CheckState::Unknown => StepState::Unknown,
         };
         CheckStepAnswer { step: s.step, state, found: s.found, advice: s.advice }
     }
@@ -264,8 +267,8 @@ pub fn if_match(headers: &HeaderMap) -> Result<i32, Problem> {
         Problem::new(
             StatusCode::PRECONDITION_REQUIRED,
             "no-version",
-            "Say which version you saw",
-            "A change carries If-Match with the ETag of what it is based on.",
+            "The version you saw is missing",
+            "A change needs If-Match with the ETag of what it is based on.",
             "Load it, and send its ETag.",
         )
     })

@@ -2,6 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
 use chrono::{DateTime, Utc};
 use hovrel_core::mapping::{Lane, LaneChange, changes_between};
 use serde::{Deserialize, Serialize};
@@ -9,6 +10,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use crate::App;
+use crate::body::Body;
 use crate::path::Path;
 use crate::problem::Problem;
 use crate::query::Query;
@@ -27,6 +29,8 @@ pub struct VersionAnswer {
     saved_at: DateTime<Utc>,
     /// None if whoever saved it is no longer there.
     saved_by: Option<String>,
+    /// What was written about it; may be empty.
+    note: String,
     /// What changed from the version before; empty for the first.
     changes: Vec<LaneChange>,
 }
@@ -58,6 +62,7 @@ pub async fn list(
         version: row.version,
         saved_at: row.saved_at,
         saved_by: row.saved_by.clone(),
+        note: row.note.clone(),
         changes: lanes.get(n + 1).map(|before| changes_between(before, &lanes[n])).unwrap_or_default(),
     });
     let versions: Vec<VersionAnswer> = versions.collect();
@@ -70,7 +75,57 @@ pub async fn list(
     params(("id" = Uuid, Path), ("version" = i32, Path)),
     responses((status = 200, body = Vec<Lane>)))]
 pub async fn one(State(app): State<App>, Path((id, version)): Path<(Uuid, i32)>) -> Result<Json<Vec<Lane>>, Problem> {
-    let rows = app.hub.store.route_versions(id, version, 1).await?;
+    Ok(Json(lanes_of(&app, id, version).await?))
+}
+
+async fn lanes_of(app: &App, route: Uuid, version: i32) -> Result<Vec<Lane>, Problem> {
+    let rows = app.hub.store.route_versions(route, version, 1).await?;
     let found = rows.into_iter().find(|r| r.version == version).ok_or_else(|| Problem::missing("This version"))?;
-    Ok(Json(serde_json::from_value(found.lanes)?))
+    Ok(serde_json::from_value(found.lanes)?)
+}
+
+#[derive(Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct SinceQuery {
+    /// The version to compare with.
+    since: i32,
+}
+
+/// What is different in a version from another one, whichever is the later.
+#[utoipa::path(get, path = "/routes/{id}/versions/{version}/changes", operation_id = "compareVersions",
+    params(("id" = Uuid, Path), ("version" = i32, Path), SinceQuery),
+    responses((status = 200, body = Vec<LaneChange>)))]
+pub async fn compare(
+    State(app): State<App>,
+    Path((id, version)): Path<(Uuid, i32)>,
+    Query(query): Query<SinceQuery>,
+) -> Result<Json<Vec<LaneChange>>, Problem> {
+    let (before, after) = (lanes_of(&app, id, query.since).await?, lanes_of(&app, id, version).await?);
+    Ok(Json(changes_between(&before, &after)))
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct NoteBody {
+    note: String,
+}
+
+/// Characters that a note may have.
+const LONGEST_NOTE: usize = 500;
+
+/// Writes a note to a version, in place of the one before.
+#[utoipa::path(put, path = "/routes/{id}/versions/{version}/note", operation_id = "noteVersion", request_body = NoteBody,
+    params(("id" = Uuid, Path), ("version" = i32, Path)), responses((status = 204)))]
+pub async fn note(
+    State(app): State<App>,
+    Path((id, version)): Path<(Uuid, i32)>,
+    Body(body): Body<NoteBody>,
+) -> Result<StatusCode, Problem> {
+    let note = body.note.trim();
+    if note.chars().count() > LONGEST_NOTE {
+        return Err(Problem::field("/note", format!("{LONGEST_NOTE} characters at most")));
+    }
+    app.hub.store.note_version(id, version, note).await?;
+    Ok(StatusCode::NO_CONTENT)
 }

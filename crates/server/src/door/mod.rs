@@ -75,11 +75,11 @@ fn told(status: StatusCode, said: String) -> Problem {
     let reason = status.canonical_reason().unwrap_or("It was refused");
     let detail = if said.is_empty() { format!("{reason}.") } else { said };
     let (word, title, advice) = match status {
-        StatusCode::METHOD_NOT_ALLOWED => ("method", "This can't be done there", "Look into the API's description."),
+        StatusCode::METHOD_NOT_ALLOWED => ("method", "This can't be done there", "Check the API's description."),
         StatusCode::PAYLOAD_TOO_LARGE => ("too-large", "The request is too large", "Send less at once."),
         StatusCode::REQUEST_TIMEOUT => ("too-slow", "The request took too long", "Send it whole."),
-        s if s.is_server_error() => ("internal", "Hovrel itself failed", "Try again; look into Hovrel's log."),
-        _ => ("unreadable", "The request can't be read", "Look into the API's description."),
+        s if s.is_server_error() => ("internal", "Error in Hovrel", "Try again; check Hovrel's log."),
+        _ => ("unreadable", "The request can't be read", "Check the API's description."),
     };
     Problem::new(status, word, title, detail, advice)
 }
@@ -87,5 +87,5 @@ fn told(status: StatusCode, said: String) -> Problem {
 /// What a panic of a handler answers.
 pub fn panicked(panic: Box<dyn std::any::Any + Send>) -> axum::http::Response<Body> {
     tracing::error!("a request panicked: {}", hovrel_engine::said_by(&*panic));
-    told(StatusCode::INTERNAL_SERVER_ERROR, "Its log says where.".into()).into_response()
+    told(StatusCode::INTERNAL_SERVER_ERROR, "Its log has the place.".into()).into_response()
 }

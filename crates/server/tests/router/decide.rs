@@ -127,7 +127,7 @@ async fn many_are_decided_by_a_filter_and_a_plan_is_carried_out_once() {
     assert_eq!(status, 422, "an unknown filter is no filter");
     assert!(all as usize > folders.len());
 
-    // An older plan can't be carried out once there is a newer one, nor any plan twice, nor decided afterwards.
+    // An older plan can't be transferred out once there is a newer one, nor any plan twice, nor decided afterwards.
     let newer = p.client.dry_run(&p.route).await;
     let begin = |plan: &Value| format!("/plans/{}/transfer", plan["id"].as_str().expect("an id"));
     assert_eq!(p.client.call(Method::POST, &begin(&p.plan), None, None).await.0, 409);
@@ -170,4 +170,92 @@ async fn a_plan_can_be_kept_as_a_file() {
     let included = changes.iter().filter(|c| c["decision"]["included"] == true).count() as i64;
     assert_eq!(included, p.included().await);
     assert!(!file["lanes"].as_array().expect("lanes").is_empty());
+}
+
+/// The same decision for all that wait for it, counted before it is made, and undone in one step.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_is_like_it_is_decided_at_once_and_undone_at_once() {
+    let p = planned().await;
+    let waiting = async || {
+        let mut out = Vec::new();
+        for change in p.client.changes(&p.plan, "outcome=adopt").await {
+            for field in p.client.get(&p.path(&change)).await["fields"].as_array().unwrap() {
+                if field["can_be_decided"] == true {
+                    let text = |key: &str| field[key].as_str().unwrap().to_owned();
+                    out.push((
+                        change["kind"].as_str().unwrap().to_owned(),
+                        text("field"),
+                        text("reason"),
+                        text("decision"),
+                    ));
+                }
+            }
+        }
+        out
+    };
+    let before = waiting().await;
+    let open = before.iter().filter(|w| w.3 == "leave");
+    let like = |w: &(String, String, String, String)| {
+        before.iter().filter(|o| (&o.0, &o.1, &o.2) == (&w.0, &w.1, &w.2) && o.3 == "leave").count()
+    };
+    let most = open.max_by_key(|w| like(w)).expect("the small world has pairs that differ").clone();
+    let many = like(&most) as i64;
+    let path = format!("/plans/{}/decide", p.id());
+    let ask = |only_count: bool, decision: &str| json!({"kind": most.0, "field": most.1, "reason": most.2, "decision": decision, "only_count": only_count});
+    let counted = p.client.post(&path, ask(true, "write")).await;
+    assert_eq!((counted["changed"].as_i64(), &waiting().await), (Some(many), &before), "counting changes nothing");
+    p.client.post(&path, ask(false, "write")).await;
+    let after = waiting().await;
+    assert!(
+        after.iter().zip(&before).all(|(now, was)| {
+            let is_like = (&was.0, &was.1, &was.2) == (&most.0, &most.1, &most.2);
+            now.3 == if is_like { "write".to_owned() } else { was.3.clone() }
+        }),
+        "these and no others: {after:?}"
+    );
+    let undoable = async || p.client.get(&format!("/plans/{}", p.id())).await["undoable"].as_i64();
+    assert_eq!(undoable().await, Some(1));
+    p.client.post(&format!("/plans/{}/undo", p.id()), json!({})).await;
+    assert_eq!((waiting().await, undoable().await), (before, Some(0)));
+    let none = p.client.call(Method::POST, &format!("/plans/{}/undo", p.id()), Some(json!({})), None).await;
+    assert_eq!(none.0, StatusCode::CONFLICT);
+    let mut wrong = ask(false, "write");
+    for (key, value) in [("field", "colour"), ("reason", "new"), ("decision", "perhaps")] {
+        let right = std::mem::replace(&mut wrong[key], json!(value));
+        assert_eq!(
+            p.client.call(Method::POST, &path, Some(wrong.clone()), None).await.0,
+            StatusCode::UNPROCESSABLE_ENTITY,
+            "{key}"
+        );
+        wrong[key] = right;
+    }
+}
+
+/// Before a transfer the receipt says what is included; its lines are all of it, whatever is decided.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_receipt_is_all_that_is_included() {
+    let p = planned().await;
+    let receipt = async || p.client.get(&format!("/plans/{}/receipt", p.id())).await;
+    let planned = |r: &Value, but: &str| {
+        let lines = r["lines"].as_array().unwrap().iter().filter(|l| l["doing"] != but);
+        lines.map(|l| l["planned"].as_i64().unwrap()).sum::<i64>()
+    };
+    let first = receipt().await;
+    assert_eq!(planned(&first, "remember"), p.included().await);
+    assert!(first["lines"].as_array().unwrap().iter().all(|l| l["done"] == 0 && l["refused"] == 0), "{first}");
+    assert_eq!(first["transfer"], Value::Null);
+    let calls = |r: &Value| r["estimate"]["right_calls"].as_i64().unwrap();
+    assert!(calls(&first) > 0);
+    p.client.decide_all(&p.plan).await;
+    let all = receipt().await;
+    assert_eq!(planned(&all, "remember"), p.included().await);
+    assert!(calls(&all) > calls(&first), "more is to be done");
+    let left_out = json!({"filter": {"kind": "test_case"}, "included": false});
+    p.client.post(&format!("/plans/{}/include", p.id()), left_out).await;
+    let fewer = receipt().await;
+    assert_eq!(planned(&fewer, "remember"), p.included().await);
+    assert!(calls(&fewer) < calls(&all));
+    let losses =
+        |r: &Value| r["losses"].as_array().unwrap().iter().map(|l| l["planned"].as_i64().unwrap()).sum::<i64>();
+    assert!(losses(&fewer) < losses(&all), "what is left out loses nothing");
 }

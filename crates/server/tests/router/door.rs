@@ -276,7 +276,10 @@ async fn a_key_for_one_route_reaches_no_other() {
     let plan = client.dry_run(&r.route).await;
     let hidden_job = client.post(&format!("/routes/{other}/dry-runs"), json!({})).await;
     let made = client
-        .post("/keys", json!({"name": "for the other", "may": ["look", "plan", "apply", "routes"], "routes": [other]}))
+        .post(
+            "/keys",
+            json!({"name": "for the other", "may": ["look", "dry_run", "transfer", "routes"], "routes": [other]}),
+        )
         .await;
     let key = made["key"].as_str().expect("a key");
     // The key is for the other route: nothing of the first is its.

@@ -27,7 +27,7 @@ async fn a_route_made_again_from_its_file_gives_the_same_plan() {
     let lane =
         saved["lanes"].as_array_mut().expect("lanes").iter_mut().find(|l| l["id"] == "test_case").expect("cases");
     lane["left_scope"] = serde_json::json!({"any": [
-        {"row": {"field": "importance", "op": "one_of", "values": ["5 – Critical", "4 – Severe"]}},
+        {"row": {"field": "importance", "op": "one_of", "values": ["Stops the line", "Grave"]}},
         {"expression": "size(fields.labels) > 1 // a comment: \"with\" signs #"}
     ]});
     lane["along"] = "linked".into();

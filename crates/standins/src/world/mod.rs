@@ -113,7 +113,7 @@ pub struct World {
 }
 
 /// The five levels of importance of the ageing system.
-pub const IMPORTANCE: [&str; 5] = ["5 – Critical", "4 – Severe", "3 – Medium", "2 – Low", "1 – Minor"];
+pub const IMPORTANCE: [&str; 5] = ["Stops the line", "Grave", "Middling", "Slight", "Trifling"];
 pub const STATES: [&str; 4] = ["Draft", "Ready", "In review", "Retired"];
 
 /// Makes the world.

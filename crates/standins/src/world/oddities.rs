@@ -46,7 +46,7 @@ pub fn add(world: &mut World) {
             ..case(TABLE_IN_STEP, wind, "Line follows the wind table", "<p>Values from the wind study.</p>")
         },
         WorldCase {
-            importance: Some("3b – Between".into()),
+            importance: Some("Middling or grave".into()),
             ..case(VALUE_OFF_LIST, wind, "Wind vane frozen in place", "<p>Typed in before the list was closed.</p>")
         },
         WorldCase {
@@ -102,7 +102,7 @@ fn case(number: u32, folder: usize, title: &str, description: &str) -> WorldCase
         folder,
         title: title.to_owned(),
         description: description.to_owned(),
-        importance: Some("3 – Medium".into()),
+        importance: Some("Middling".into()),
         state: "Ready",
         brake_class: "Service (fail-safe, spring)".into(),
         estimate: "00:45".into(),

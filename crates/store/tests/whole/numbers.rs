@@ -1,12 +1,12 @@
 //! What is counted as it is written says the same as counting it when asked.
 
 use futures::future::join_all;
-use hovrel_store::{ChangeFilter, NewChange, NewJob, Plan, Store};
+use hovrel_store::{ChangeFilter, Decided, NewChange, NewJob, Plan, Store};
 use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::plans::{change, plan_of};
+use crate::plans::{change, decided, plan_of};
 use crate::with_a_route_in;
 
 /// What a plan says of itself, and what counting its changes finds.
@@ -14,12 +14,13 @@ async fn numbers(store: &Store, database: &Database, plan: Uuid) -> (Vec<String>
     let counts = store.change_counts(&[plan]).await.expect("counts").into_iter();
     let said = counts.map(|c| {
         let (outcome, kind) = (c.outcome, c.kind);
-        let numbers = [c.count, c.with_losses, c.conflicts, c.refused].map(|n| n.to_string()).join(" ");
+        let numbers =
+            [c.count, c.with_losses, c.conflicts, c.refused, c.in_conflict, c.open].map(|n| n.to_string()).join(" ");
         format!("{outcome} {kind} {} {numbers}", c.included)
     });
     let query = format!(
         "select concat_ws(' ', outcome, kind, included::text, count(*), count(*) filter (where losses > 0), sum(conflicts),
-            count(*) filter (where included and refusals <> '[]'::jsonb)) as told
+            count(*) filter (where included and refusals <> '[]'::jsonb), count(*) filter (where open > 0), sum(open)) as told
         from changes where plan_id = '{plan}' group by outcome, kind, included order by outcome, kind, included"
     );
     (said.collect(), database.ask(&query).await)
@@ -36,6 +37,7 @@ async fn a_plan_counts_itself_whatever_is_decided() {
         .map(|n| NewChange {
             kind: if n % 7 == 0 { "folder" } else { "test_case" }.into(),
             conflicts: n % 3,
+            open: n % 3,
             field_names: vec![format!("field {}", n % 5)],
             ..change(plan.id, n, outcomes[n as usize % outcomes.len()])
         })
@@ -57,7 +59,7 @@ async fn a_plan_counts_itself_whatever_is_decided() {
     for (seq, included, refusals) in
         [(0, false, json!([])), (0, true, refused), (4, false, json!([])), (5, true, json!([]))]
     {
-        store.decide(plan.id, seq, &json!({"included": included}), included, &refusals).await.expect("decided");
+        store.decide(plan.id, &[Decided { refusals, ..decided(seq, included) }]).await.expect("decided");
         same(&format!("{seq} decided")).await;
     }
     let of_folders = ChangeFilter { kind: Some("folder".into()), ..ChangeFilter::default() };
@@ -70,7 +72,7 @@ async fn a_plan_counts_itself_whatever_is_decided() {
             let (id, included) = (plan.id, n % 2 == 0);
             match n % 9 {
                 0 => drop(store.include_matching(id, all, included).await.expect("decided")),
-                _ => store.decide(id, n, &json!({"included": included}), included, &json!([])).await.expect("decided"),
+                _ => drop(store.decide(id, &[decided(n, included)]).await.expect("decided")),
             }
         }
     });

@@ -56,7 +56,7 @@ async fn a_key_is_revoked_once_and_for_good() {
         id,
         name,
         hash,
-        may: vec!["plan"],
+        may: vec!["dry_run"],
         route_ids: None,
         made_by: person,
         expires_at: None,

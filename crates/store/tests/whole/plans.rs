@@ -3,8 +3,8 @@
 use hovrel_core::model::{Fingerprint, Kind, Value};
 use hovrel_core::plan::{Brief, Change, FieldChange, FieldReason, Outcome};
 use hovrel_store::{
-    Applied, Both, ChangeFilter, Claim, Holder, MarkAt, NewChange, NewJob, NewLoss, NewPiece, PairMove, Plan, Stage,
-    StepDone, Store, StoreError,
+    Applied, Both, ChangeFilter, Claim, Decided, Holder, MarkAt, NewChange, NewJob, NewLoss, NewPiece, PairMove, Plan,
+    Stage, StepDone, Store, StoreError,
 };
 use hovrel_testkit::Database;
 use serde_json::json;
@@ -26,6 +26,7 @@ pub fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
         field_names: vec!["title".into()],
         losses: seq % 2,
         conflicts: 0,
+        open: 0,
         brief: json!({}),
         body: json!({"seq": seq}),
         decision: json!({"included": outcome != "blocked"}),
@@ -61,6 +62,10 @@ async fn with_a_plan() -> (Store, Uuid, Uuid) {
     (store, route, plan.id)
 }
 
+pub fn decided(seq: i32, included: bool) -> Decided {
+    Decided { seq, decision: json!({"included": included}), included, refusals: json!([]), open: seq % 2 }
+}
+
 async fn taken_in(store: &Store, plan: Uuid) -> Vec<i32> {
     store.included_changes(plan).await.expect("changes").into_iter().map(|c| c.seq).collect()
 }
@@ -69,11 +74,11 @@ async fn taken_in(store: &Store, plan: Uuid) -> Vec<i32> {
 async fn leaving_out_and_taking_in_follow_what_is_needed() {
     let (store, _, plan) = with_a_plan().await;
     assert_eq!(taken_in(&store, plan).await, [0, 1, 2, 3, 4]);
-    store.decide(plan, 1, &json!({"included": false}), false, &json!([])).await.expect("decided");
+    store.decide(plan, &[decided(1, false)]).await.expect("decided");
     assert_eq!(taken_in(&store, plan).await, [0, 4], "what needs it goes with it");
     let follower = store.change(plan, 2).await.expect("it is there");
     assert_eq!((follower.included, follower.decision["included"].as_bool()), (false, Some(false)));
-    store.decide(plan, 3, &json!({"included": true}), true, &json!([])).await.expect("decided");
+    store.decide(plan, &[decided(3, true)]).await.expect("decided");
     assert_eq!(taken_in(&store, plan).await, [0, 1, 3, 4], "what it needs comes with it, and no more");
     let all = ChangeFilter::default();
     assert_eq!(store.include_matching(plan, &all, false).await.expect("decided"), 4);
@@ -83,6 +88,45 @@ async fn leaving_out_and_taking_in_follow_what_is_needed() {
     assert_eq!(taken_in(&store, plan).await, [0, 1, 2]);
     store.include_matching(plan, &all, true).await.expect("decided");
     assert_eq!(taken_in(&store, plan).await, [0, 1, 2, 3, 4], "what is blocked can't be taken in");
+}
+
+/// Whatever was decided: undone step by step, the plan is what it was before each step.
+#[tokio::test]
+async fn every_decision_can_be_undone_with_all_that_followed_it() {
+    let (store, _, plan) = with_a_plan().await;
+    let all = async || {
+        let rows = store.changes_after(plan, -1, 100).await.expect("changes");
+        rows.into_iter().map(|c| (c.seq, c.included, c.decision, c.refusals)).collect::<Vec<_>>()
+    };
+    assert_eq!(store.undo_decision(plan).await.expect("asked"), None, "nothing was decided");
+    let mut before = Vec::new();
+    let one = ChangeFilter { find: Some("OS-2".into()), ..ChangeFilter::default() };
+    for step in 0..5 {
+        before.push(all().await);
+        match step {
+            0 => drop(store.decide(plan, &[decided(1, false)]).await.expect("decided")),
+            1 => drop(store.include_matching(plan, &one, true).await.expect("decided")),
+            2 => drop(store.decide(plan, &[decided(0, false), decided(4, false)]).await.expect("decided")),
+            3 => drop(store.include_matching(plan, &ChangeFilter::default(), true).await.expect("decided")),
+            _ => {
+                let refused = Decided { refusals: json!([{"field": "title"}]), ..decided(2, true) };
+                store.decide(plan, &[refused]).await.expect("decided");
+            }
+        }
+        assert_ne!(all().await, before[step], "step {step} changes something");
+    }
+    assert_eq!(store.include_matching(plan, &ChangeFilter::default(), true).await.expect("decided"), 0);
+    let steps = store.decision_steps(&[plan]).await.expect("steps");
+    assert_eq!(steps, [(plan, 5)], "what changed nothing is no step");
+    for (step, was) in before.iter().enumerate().rev() {
+        assert!(store.undo_decision(plan).await.expect("undone").is_some_and(|n| n > 0), "step {step}");
+        assert_eq!(all().await, *was, "before step {step}");
+    }
+    assert_eq!(store.undo_decision(plan).await.expect("asked"), None);
+    for _ in 0..120 {
+        store.decide(plan, &[decided(4, false)]).await.expect("decided");
+    }
+    assert_eq!(store.decision_steps(&[plan]).await.expect("steps"), [(plan, 100)], "a hundred are kept");
 }
 
 #[tokio::test]

@@ -24,12 +24,8 @@ export function Beside({ route, lane, row }: { route: Route; lane: string; row: 
   const differ = fields.filter((f) => !f.same);
   const same = fields.filter((f) => f.same);
   return (
-    <section
-      aria-label="Side by side"
-      tabIndex={0}
-      className="max-h-[46%] min-h-[150px] shrink-0 overflow-auto border-t-2 border-hair bg-sheet"
-    >
-      {!right_id && <p className="px-4 py-3 text-ink-2">It is made anew; there is nothing to compare.</p>}
+    <section aria-label="Side by side" tabIndex={0} className="min-h-0 flex-1 overflow-auto bg-sheet">
+      {!right_id && <p className="px-4 py-3 text-ink-2">No counterpart; there is nothing to compare.</p>}
       {!!right_id && beside.isPending && <Loading what="both items" />}
       <Trouble error={beside.error} />
       {!!right_id && beside.data && (
@@ -47,7 +43,7 @@ export function Beside({ route, lane, row }: { route: Route; lane: string; row: 
           {[...differ, ...same].map((f) => (
             <div key={f.field_name} className="grid grid-cols-[1fr_150px_1fr] border-b border-hair-2">
               <div className="min-w-0 border-l-[3px] border-end-left py-1.5 pr-3 pl-4">
-                {f.left ? <Shown value={f.left} /> : <span className="text-ink-3">can’t be carried</span>}
+                {f.left ? <Shown value={f.left} /> : <span className="text-ink-3">can’t be transferred</span>}
               </div>
               <div className="py-1.5 text-center text-[11px] text-ink-2">
                 {f.field_name}

@@ -1,11 +1,11 @@
 // Counterparts: items of the left that may be at the right already, for a person to say, at speed, by keyboard.
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
-import { Link } from "react-router";
 import { useQueryParts } from "@/lib/use-query";
 import { useKeys } from "@/app/keys";
 import { count, kindsWord } from "@/lib/words";
 import { Button, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/basics";
+import { Split } from "@/ui/split";
 import { useDraft } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
@@ -63,11 +63,11 @@ export default function Counterparts() {
   useKeys([
     { key: "ArrowDown", does: "Next item", run: () => select(current + 1) },
     { key: "ArrowUp", does: "Previous item", run: () => select(current - 1) },
-    { key: "y", does: "They are one", run: () => row?.right && say(row.right) },
-    { key: "n", does: "It has no counterpart: it is made anew", run: () => say(null) },
+    { key: "y", does: "Same item", run: () => row?.right && say(row.right) },
+    { key: "n", does: "No counterpart: create a new item", run: () => say(null) },
     { key: "c", does: "Choose another", run: () => row && setChoosing(!choosing) },
-    { key: "u", does: "Take the last back", run: matches.takeBack },
-    { key: "Escape", does: "Choose no other", run: () => setChoosing(false) },
+    { key: "u", does: "Undo last decision", run: matches.takeBack },
+    { key: "Escape", does: "Close the list", run: () => setChoosing(false) },
   ]);
   if (schema.isPending) return <Loading what="both ends" />;
   if (schema.error)
@@ -83,7 +83,7 @@ export default function Counterparts() {
     settled: list.settled_count,
     sure: list.sure_count,
   };
-  const named = { doubtful: "To say", settled: "Said", sure: "Sure" } as const;
+  const named = { doubtful: "To decide", settled: "Decided", sure: "Certain" } as const;
   return (
     <>
       <LanesBar
@@ -97,7 +97,7 @@ export default function Counterparts() {
           </Pill>
         ))}
         <Pill on={shelf === "doubles"} onClick={() => put({ show: "doubles" })}>
-          Doubles within an end
+          Likely duplicates within an end
         </Pill>
         {lane && <Finding lane={lane} left={left.kind} right={right.kind} />}
         {shelf === "doubtful" && rows.length > 1 && (
@@ -112,17 +112,17 @@ export default function Counterparts() {
                 setAt(0);
               }}
             >
-              <option value="doubt">doubt, most first</option>
-              <option value="sure">doubt, least first</option>
+              <option value="doubt">least certain first</option>
+              <option value="sure">most certain first</option>
             </select>
           </label>
         )}
         {shelf === "doubtful" && !!list?.doubtful.length && (
           <span className="ml-auto flex items-center gap-2 text-ink-2">
             <label>
-              Alike from{" "}
+              Similar from{" "}
               <select
-                aria-label="Alike from"
+                aria-label="Similar from"
                 className="field"
                 value={level}
                 onChange={(e) => setLevel(Number(e.target.value))}
@@ -138,7 +138,7 @@ export default function Counterparts() {
               disabled={above.length === 0}
               onClick={() => matches.say(above.map((m) => ({ row: m, right: m.right ?? null })))}
             >
-              Take {count(above.length, "pair")} as one
+              Confirm {count(above.length, "match", "matches")}
             </Button>
           </span>
         )}
@@ -147,64 +147,73 @@ export default function Counterparts() {
       {matches.list.isPending && <Loading what="the counterparts" />}
       {shelf === "doubles" && lane && <DoublesList route={route} lane={lane} />}
       {list && shelf !== "doubles" && rows.length === 0 && (
-        <Empty title={shelf === "doubtful" ? "Nothing to say" : "Nothing here"}>
+        <Empty title={shelf === "doubtful" ? "No doubtful matches left" : "Nothing here"}>
           {shelf === "doubtful" && (
             <>
-              No unpaired {kindsWord(lane?.left_kind)} of {left.name} look like something at {right.name} without surely
-              being it.{" "}
-              {list.sure_count > 0 && `${count(list.sure_count, "item is", "items are")} surely there already. `}
+              No unpaired {kindsWord(lane?.left_kind)} of {left.name} have a doubtful match at {right.name}.{" "}
+              {list.sure_count > 0 && `${count(list.sure_count, "item is", "items are")} under Certain. `}
               {list.alone_left > 0 && `${count(list.alone_left, "item is", "items are")} only at ${left.name}.`}
             </>
           )}
-          {shelf === "settled" && "What people say here holds for every dry run to come."}
-          {shelf === "sure" &&
-            "Nothing carries the mark of an item at the left, nor the same key, nor the same title in the same folder."}
+          {shelf === "settled" && "What you decide here holds for every later dry run."}
+          {shelf === "sure" && "No match by origin mark, by key, or by title and folder."}
         </Empty>
       )}
       {rows.length > 0 && (
-        <>
-          <div
-            ref={box}
-            tabIndex={0}
-            role="listbox"
-            aria-label="Items that may have a counterpart"
-            aria-activedescendant={row && `m-${row.left.id}`}
-            className="min-h-[120px] flex-1 overflow-auto bg-sheet"
-          >
-            <div className="relative" style={{ height: virtual.getTotalSize() }}>
-              {virtual.getVirtualItems().map((v) => {
-                const m = rows[v.index] as Matched;
-                return (
-                  <MatchRow
-                    key={m.left.id}
-                    row={m}
-                    on={v.index === current}
-                    top={v.start}
-                    select={() => select(v.index)}
-                  />
-                );
-              })}
+        <Split
+          id="counterparts"
+          label="Height of the list of items"
+          list={
+            <div
+              ref={box}
+              tabIndex={0}
+              role="listbox"
+              aria-label="Items that may have a counterpart"
+              aria-activedescendant={row && `m-${row.left.id}`}
+              className="min-h-0 flex-1 overflow-auto bg-sheet"
+            >
+              <div className="relative" style={{ height: virtual.getTotalSize() }}>
+                {virtual.getVirtualItems().map((v) => {
+                  const m = rows[v.index] as Matched;
+                  return (
+                    <MatchRow
+                      key={m.left.id}
+                      row={m}
+                      on={v.index === current}
+                      top={v.start}
+                      select={() => select(v.index)}
+                    />
+                  );
+                })}
+              </div>
             </div>
-          </div>
-          {row && lane && choosing && <Others route={route} lane={lane.id} row={row} choose={say} />}
-          {row && lane && !choosing && <Beside route={route} lane={lane.id} row={row} />}
-        </>
+          }
+          detail={
+            row && lane ? (
+              choosing ? (
+                <Others route={route} lane={lane.id} row={row} choose={say} />
+              ) : (
+                <Beside route={route} lane={lane.id} row={row} />
+              )
+            ) : undefined
+          }
+        />
       )}
       <Foot
         keys={
           shelf === "doubtful" && (
             <>
               <span>
-                <Kbd>Y</Kbd> they are one
+                <Kbd>Y</Kbd> same item
               </span>
               <span>
-                <Kbd>N</Kbd> it has none
+                <Kbd>N</Kbd> no counterpart
               </span>
               <span>
                 <Kbd>C</Kbd> another
               </span>
               <span>
-                <Kbd>U</Kbd> take back
+                <Kbd>U</Kbd> undo
               </span>
             </>
           )
@@ -217,26 +226,21 @@ export default function Counterparts() {
           </span>
         )}
         {shelf === "settled" && row && (
-          <Button onClick={() => matches.open([row])}>Let matching decide about {row.left.key}</Button>
+          <Button onClick={() => matches.open([row])}>Clear the decision for {row.left.key}</Button>
         )}
-        {matches.undoable > 0 && <Button onClick={matches.takeBack}>Take the last back</Button>}
+        {matches.undoable > 0 && <Button onClick={matches.takeBack}>Undo last decision</Button>}
         {row && shelf !== "doubles" && (
           <>
-            <Button onClick={() => say(null)}>It has no counterpart</Button>
+            <Button onClick={() => say(null)}>No counterpart</Button>
             <Button onClick={() => setChoosing(!choosing)} aria-expanded={choosing}>
               Choose another
             </Button>
             {row.right && shelf !== "settled" && (
               <Button go onClick={() => say(row.right)}>
-                They are one
+                Same item
               </Button>
             )}
           </>
-        )}
-        {!row && (
-          <Link className="text-ink-2 underline decoration-hair underline-offset-3" to="../dry-run">
-            To the dry run
-          </Link>
         )}
       </Foot>
     </>

@@ -23,7 +23,7 @@ function End({ end, route, lane, schema }: EndProps) {
   const { name, survey } = endOf(schema, lane, end);
   return (
     <section
-      aria-label={`Doubles at ${name}`}
+      aria-label={`Likely duplicates at ${name}`}
       className={`flex min-h-0 flex-col rounded-lg border border-hair bg-sheet ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}
     >
       <h2 className="flex items-center gap-1.5 border-b border-hair px-4 py-2 font-semibold">

@@ -41,19 +41,19 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
   );
   return (
     <>
-      <Pop label="How they are found" title="How counterparts are found">
+      <Pop label="How counterparts are found" title="How counterparts are found">
         <div className="w-[380px] space-y-2">
           <p className="text-ink-2">
-            First what people said here, then the origin mark, then equal keys, then the same title in the same folder.
-            What is left is looked at by likeness.
+            First what you decided here, then the origin mark, then equal keys, then the same title in the same folder.
+            The rest is compared by similarity.
           </p>
           {choice("left", left)}
           {choice("right", right)}
           <label className="grid grid-cols-[110px_1fr] items-center gap-2">
-            <span className="text-ink-2">Shown if alike</span>
+            <span className="text-ink-2">Suggest from</span>
             <select
               className="field w-full"
-              aria-label="Shown if alike"
+              aria-label="Suggest from"
               value={matching.similar_from}
               onChange={(e) => set({ similar_from: Number(e.target.value) })}
             >
@@ -61,17 +61,17 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
                 .sort((a, b) => a - b)
                 .map((n) => (
                   <option key={n} value={n}>
-                    {n > 100 ? "never" : `from ${n} %`}
+                    {n > 100 ? "never" : `from ${n}%`}
                   </option>
                 ))}
               {matching.similar_from <= 100 && <option value={101}>never</option>}
             </select>
           </label>
           <label className="grid grid-cols-[110px_1fr] items-center gap-2">
-            <span className="text-ink-2">What differs then</span>
+            <span className="text-ink-2">If values differ</span>
             <select
               className="field w-full"
-              aria-label="What differs then"
+              aria-label="If values differ"
               value={lane.policies?.first_contact ?? "ask"}
               onChange={(e) =>
                 changeLane(lane.id, (l) => ({
@@ -80,14 +80,14 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
                 }))
               }
             >
-              <option value="ask">waits for a person, in the dry run</option>
-              <option value="left_wins">the left wins</option>
-              <option value="right_wins">the right stays</option>
+              <option value="ask">wait for a decision, in the dry run</option>
+              <option value="left_wins">use the left</option>
+              <option value="right_wins">keep the right</option>
             </select>
           </label>
         </div>
       </Pop>
-      {dirty && <Button onClick={() => void save()}>Save as version {route.version + 1} and look again</Button>}
+      {dirty && <Button onClick={() => void save()}>Save as version {route.version + 1} and compare again</Button>}
     </>
   );
 }

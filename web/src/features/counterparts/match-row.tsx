@@ -25,7 +25,7 @@ export function MatchRow({ row, on, top, select }: { row: Matched; on: boolean; 
       {row.right ? (
         <Item item={row.right} end="right" />
       ) : (
-        <span className="self-center px-3 text-ink-3">none: it is made anew</span>
+        <span className="self-center px-3 text-ink-3">none: a new item is created</span>
       )}
     </div>
   );
@@ -54,7 +54,7 @@ function How({ row }: { row: Matched }) {
     case "similar":
       return (
         <span>
-          <b className="text-[13px] font-semibold">{e.score} %</b>{" "}
+          <b className="text-[13px] font-semibold">{e.score}%</b>{" "}
           <span className="text-ink-2">
             title {e.title}
             {e.text != null && ` · text ${e.text}`}
@@ -63,9 +63,9 @@ function How({ row }: { row: Matched }) {
         </span>
       );
     case "settled":
-      return <span className="text-ink-2">{row.settled_by ? `said by ${row.settled_by}` : "said by you"}</span>;
+      return <span className="text-ink-2">{row.settled_by ? `decided by ${row.settled_by}` : "decided by you"}</span>;
     case "origin":
-      return <span className="text-ink-2">carries its mark</span>;
+      return <span className="text-ink-2">has its origin mark</span>;
     case "key":
       return <span className="text-ink-2">same key {e.value}</span>;
     case "title_and_path":

@@ -3,7 +3,8 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, take } from "@/api/client";
 import { useKeys } from "@/app/keys";
-import { useSettled } from "@/lib/use-settled";
+import { useDebounce } from "use-debounce";
+import { RESTS_MS } from "@/lib/rests";
 import { Kbd, Loading, Trouble } from "@/ui/basics";
 import type { Route } from "../route/draft";
 import type { MatchItem, Matched } from "./use-matches";
@@ -12,7 +13,7 @@ type Props = { route: Route; lane: string; row: Matched; choose: (right: MatchIt
 
 export function Others({ route, lane, row, choose }: Props) {
   const [typed, setTyped] = useState("");
-  const find = useSettled(typed);
+  const [find] = useDebounce(typed, RESTS_MS);
   const section = useRef<HTMLElement>(null);
   const others = useQuery({
     queryKey: ["others", route.id, lane, row.left.id, find],
@@ -37,10 +38,10 @@ export function Others({ route, lane, row, choose }: Props) {
       ref={section}
       tabIndex={-1}
       aria-label="Choose another"
-      className="max-h-[52%] min-h-[150px] shrink-0 focus:outline-none overflow-auto border-t-2 border-hair bg-sheet"
+      className="min-h-0 flex-1 overflow-auto bg-sheet focus:outline-none"
     >
       <div className="sticky top-0 flex items-center gap-3 border-b border-hair bg-wash px-4 py-1.5">
-        <b className="font-semibold">Which is {row.left.key}?</b>
+        <b className="font-semibold">Counterpart of {row.left.key}</b>
         <label className="ml-auto flex items-center gap-2 text-ink-2">
           Key or title
           <input
@@ -55,7 +56,7 @@ export function Others({ route, lane, row, choose }: Props) {
       <Trouble error={others.error} />
       {others.data && list.length === 0 && (
         <p className="px-4 py-3 text-ink-3">
-          {find ? "Nothing unpaired has this in its key or title." : "Nothing at the right shares a word with it."}
+          {find ? "No unpaired item matches." : "No unpaired item has a word in common with it."}
         </p>
       )}
       <ol>
@@ -70,7 +71,7 @@ export function Others({ route, lane, row, choose }: Props) {
                 <Kbd>{n + 1}</Kbd>
               </span>
               <span>
-                <b className="font-semibold">{likeness.score} %</b>
+                <b className="font-semibold">{likeness.score}%</b>
               </span>
               <span className="truncate">
                 <span className="mono mr-1.5 text-ink-2">{item.key}</span>

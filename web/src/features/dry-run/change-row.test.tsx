@@ -26,7 +26,7 @@ const change = (more: Partial<Listed>): Listed => ({
 
 const row = (more: Partial<Listed>) => {
   const html = renderToStaticMarkup(
-    <ChangeRow item={change(more)} top={0} on={false} locked={false} select={() => {}} toggle={() => {}} />,
+    <ChangeRow n={0} item={change(more)} top={0} on={false} locked={false} select={() => {}} toggle={() => {}} />,
   );
   const [text, checked] = [
     html.replaceAll(/<[^>]+>/g, " ").replaceAll(/\s+/g, " "),
@@ -40,10 +40,10 @@ it("what is new is told with what comes along", () => {
   expect(text).toContain("OS-7 Wind above limit");
   expect(text).toContain("new · 1 step · 3 files");
   expect(checked).toBe("true");
-  expect(row({ kind: "folder" }).text).toContain("will be made");
+  expect(row({ kind: "folder" }).text).toContain("will be created");
 });
 
-it("what is left out is not told as something that comes", () => {
+it("what is left out is none as something that comes", () => {
   const { text, checked } = row({ included: false, steps: 4 });
   expect(text).toContain("left out");
   expect(text).not.toContain("4 steps");
@@ -75,9 +75,9 @@ it("a change in part says how many of its fields it writes; open conflicts go be
 
 it("a counterpart in doubt is a question until it is answered", () => {
   const adopt = { outcome: "adopt" as const, right: side("TC-9", "Wind over limit"), included: false };
-  expect(row(adopt).text).toContain("TC-9 Wind over limit the same?");
-  expect(row({ ...adopt, included: true }).text).not.toContain("the same?");
-  expect(row({ ...adopt, included: true, as_new: true }).text).toContain("made anew beside TC-9");
+  expect(row(adopt).text).toContain("TC-9 Wind over limit to confirm");
+  expect(row({ ...adopt, included: true }).text).not.toContain("to confirm");
+  expect(row({ ...adopt, included: true, as_new: true }).text).toContain("will be created next to TC-9");
 });
 
 it("losses are counted in words for whoever does not see the disc", () => {
@@ -91,7 +91,7 @@ it("an item that is not there is told with what became of it, and is out until s
   expect(text).toContain("gone at the right");
   expect(checked).toBe("false");
   expect(html).toContain("disabled");
-  expect(row({ outcome: "gone_right", ...gone, as_new: true, included: true }).text).toContain("will be made anew");
+  expect(row({ outcome: "gone_right", ...gone, as_new: true, included: true }).text).toContain("will be created again");
   const left = row({ outcome: "gone_left", ...gone, absence: "gone at the left; its counterpart stays" });
   expect(left.text).toContain("TB-7");
   expect(left.text).toContain("its counterpart stays");

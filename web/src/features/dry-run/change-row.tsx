@@ -1,16 +1,25 @@
 // One change on the spine.
-import type { Schemas } from "@/api/client";
 import { count, kindWord, type DiscShape } from "@/lib/words";
 import { Check } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
-import { writable } from "./dry-run";
+import { writable, type Listed } from "./listed";
 
-type Listed = Schemas["ListedChange"];
-export const ROW = 34;
+export const ROW = 32;
 
-type Props = { item: Listed; top: number; on: boolean; locked: boolean; select: () => void; toggle: () => void };
+/** The columns of the list: the box, the left, the spine, the right, how many fields. */
+export const COLUMNS = "grid grid-cols-[38px_minmax(0,1fr)_128px_minmax(0,1fr)_104px]";
 
-export function ChangeRow({ item, top, on, locked, select, toggle }: Props) {
+type Props = {
+  n: number;
+  item: Listed;
+  top: number;
+  on: boolean;
+  locked: boolean;
+  select: () => void;
+  toggle: () => void;
+};
+
+export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
   const shape = (
     !item.included &&
     writable(item) &&
@@ -26,11 +35,11 @@ export function ChangeRow({ item, top, on, locked, select, toggle }: Props) {
       ? "some"
       : "in";
   const title = item.left?.title ?? item.right?.title ?? "";
-  const bg = on ? "bg-wash" : "";
+  const look = on ? "bg-wash shadow-[inset_3px_0_0_var(--ink)]" : "";
   return (
     <li
       style={{ position: "absolute", top, height: ROW }}
-      className={`grid w-full cursor-pointer grid-cols-[38px_1fr_128px_1fr_104px] border-b border-hair-2 ${bg}`}
+      className={`${COLUMNS} w-full cursor-pointer border-b border-hair-2 ${look}`}
       aria-current={on || undefined}
       onClick={select}
     >
@@ -45,7 +54,8 @@ export function ChangeRow({ item, top, on, locked, select, toggle }: Props) {
       </div>
       <button
         type="button"
-        tabIndex={-1}
+        data-row={n}
+        tabIndex={on ? 0 : -1}
         className={`flex min-w-0 items-center gap-2 pr-2.5 text-left ${shape === "left_out" ? "text-ink-3" : ""}`}
       >
         {item.kind === "folder" ? (
@@ -103,7 +113,7 @@ function rightWords(i: Listed): React.ReactNode {
   switch (i.outcome) {
     case "new_right": {
       const parts = [
-        i.kind === "folder" ? "will be made" : "new",
+        i.kind === "folder" ? "will be created" : "new",
         i.steps ? count(i.steps, "step") : "",
         i.files ? count(i.files, "file") : "",
       ].filter(Boolean);
@@ -111,11 +121,11 @@ function rightWords(i: Listed): React.ReactNode {
     }
     case "adopt":
       return i.as_new ? (
-        <span className="truncate text-ink-3">made anew beside {i.right?.key}</span>
+        <span className="truncate text-ink-3">will be created next to {i.right?.key}</span>
       ) : (
         <>
           {right}
-          {!i.included && <span className="shrink-0 text-ink-3">the same?</span>}
+          {!i.included && <span className="shrink-0 text-ink-3">to confirm</span>}
         </>
       );
     case "blocked":
@@ -128,7 +138,7 @@ function rightWords(i: Listed): React.ReactNode {
     case "gone_left":
     case "left_scope":
     case "unreadable": {
-      const will = !i.included ? i.absence : i.let_go ? "let go" : i.as_new ? "will be made anew" : i.absence;
+      const will = !i.included ? i.absence : i.let_go ? "let go" : i.as_new ? "will be created again" : i.absence;
       return (
         <>
           {i.outcome !== "gone_right" && right}

@@ -2,30 +2,27 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "@/api/client";
 import { exact } from "@/lib/format";
-import { count, evidenceWords, kindWord, lossWord, reasonWord, versionWord } from "@/lib/words";
-import { Button, Check, Loading, Trouble } from "@/ui/basics";
-import { Shown, StaysAt } from "@/ui/pieces";
+import { useKeys } from "@/app/keys";
+import { count, evidenceWords, kindWord, lossWord, versionWord } from "@/lib/words";
+import { Button, Loading, Trouble } from "@/ui/basics";
+import { StaysAt } from "@/ui/pieces";
+import { FieldRow } from "./field-row";
+import type { Decisions } from "./use-plan";
 
 type Detail_ = Schemas["ChangeDetail"];
-type FieldDetail = Schemas["FieldDetail"];
-type Decide = (body: Schemas["DecisionBody"]) => void;
+export type Decide = (body: Schemas["DecisionBody"]) => void;
 
-const grid = "grid grid-cols-[38px_calc(50%_-_135px)_128px_1fr]";
-
-export function Detail({ plan, seq, locked, decide }: { plan: string; seq: number; locked: boolean; decide: Decide }) {
+export function Detail({ plan, seq, decisions }: { plan: string; seq: number; decisions: Decisions }) {
   const detail = useQuery({
     queryKey: ["change", plan, seq],
     queryFn: () => take(api.GET("/plans/{id}/changes/{seq}", { params: { path: { id: plan, seq } } })),
     placeholderData: keepPreviousData,
   });
   return (
-    <section
-      aria-label="Differences"
-      className="max-h-[52%] min-h-[96px] shrink-0 overflow-auto border-t-2 border-hair bg-sheet"
-    >
+    <section aria-label="Differences" tabIndex={0} className="min-h-0 flex-1 overflow-auto bg-sheet">
       {detail.isPending && <Loading what="the differences" />}
       {detail.error && <Trouble error={detail.error} />}
-      {detail.data && <Change d={detail.data} locked={locked} decide={decide} />}
+      {detail.data && <Change key={seq} d={detail.data} decisions={decisions} />}
     </section>
   );
 }
@@ -41,25 +38,59 @@ function stamp(side: Schemas["Side"] | null | undefined) {
   );
 }
 
-function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: Decide }) {
+/** The field in which the keyboard is, if it is one that can be decided. */
+const fieldInHand = () => document.activeElement?.closest<HTMLElement>("[data-field]")?.dataset.field;
+
+function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
+  const { locked } = decisions;
   const c = d.change;
+  const decide: Decide = (body) => decisions.decide(c.seq, body);
   const review = c.outcome === "adopt" && c.evidence?.how === "similar";
   const conflicts = d.fields.filter((f) => f.can_be_decided);
   const gone = ["gone_right", "gone_left", "left_scope"].includes(c.outcome);
-  const all = (decision: Schemas["FieldDecision"]) =>
-    decide({ fields: Object.fromEntries(conflicts.map((f) => [f.field, decision])) });
+  const all = (decision: Schemas["FieldDecision"], of = conflicts) =>
+    of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision])) });
+  /** The field in hand, or all that can be decided. */
+  const inHand = () => {
+    const one = conflicts.filter((f) => f.field === fieldInHand());
+    return one.length > 0 ? one : conflicts;
+  };
+  useKeys([
+    {
+      key: "1",
+      does: review ? "Same item" : "Use left: in the field in hand, or in all of the item",
+      run: () =>
+        review
+          ? decide({ included: true, as_new: false })
+          : all(
+              "write",
+              inHand().filter((f) => f.may_be_written),
+            ),
+    },
+    {
+      key: "2",
+      does: review ? "Create a new item" : "Leave it to be decided later",
+      run: () => (review ? decide({ as_new: true }) : all("leave", inHand())),
+    },
+    { key: "3", does: "Keep right", run: () => !review && all("keep_right", inHand()) },
+  ]);
   return (
     <>
-      <header className="sticky top-0 z-10 grid grid-cols-[1fr_auto] items-center gap-x-4 gap-y-1 border-b border-hair bg-wash px-3 py-1.5">
+      <header className="sticky top-0 z-10 grid grid-cols-[1fr_auto] items-center max-[900px]:grid-cols-1 [@media(max-height:520px)]:static gap-x-4 gap-y-1 border-b border-hair bg-wash px-3 py-1.5">
         <div className="flex min-w-0 flex-wrap items-baseline gap-x-3">
           <b className="font-semibold">{kindWord[c.kind]}</b>
           <span className="mono text-ink-2">
             {stamp(c.left)}
             {c.right && <> → {stamp(c.right)}</>}
           </span>
-          {c.evidence && <span className="text-ink-2">taken to be one: {evidenceWords(c.evidence)}</span>}
+          {c.evidence && (
+            <span className="text-ink-2">
+              {review ? "Likely match, " : "paired because of: "}
+              {evidenceWords(c.evidence)}
+            </span>
+          )}
         </div>
-        <div className="flex items-center gap-2">
+        <div className="flex flex-wrap items-center gap-2">
           {review && !locked && (
             <>
               <Button
@@ -67,10 +98,10 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
                 go={c.included && !c.as_new}
                 onClick={() => decide({ included: true, as_new: false })}
               >
-                They are the same
+                Same item
               </Button>
               <Button aria-pressed={c.as_new} go={c.as_new} onClick={() => decide({ as_new: true })}>
-                Make it anew
+                Create a new item
               </Button>
             </>
           )}
@@ -78,7 +109,7 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
             <>
               {c.outcome === "gone_right" && (
                 <Button aria-pressed={c.as_new} go={c.as_new} onClick={() => decide({ as_new: !c.as_new })}>
-                  Make it anew
+                  Create a new item
                 </Button>
               )}
               <Button aria-pressed={c.let_go} go={c.let_go} onClick={() => decide({ let_go: !c.let_go })}>
@@ -89,9 +120,9 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
           {conflicts.length > 1 && !c.as_new && !locked && (
             <>
               {conflicts.every((f) => f.may_be_written) && (
-                <Button onClick={() => all("write")}>Left wins in {conflicts.length}</Button>
+                <Button onClick={() => all("write")}>Use left for {count(conflicts.length, "field")}</Button>
               )}
-              <Button onClick={() => all("keep_right")}>Right stays in {conflicts.length}</Button>
+              <Button onClick={() => all("keep_right")}>Keep right for {count(conflicts.length, "field")}</Button>
             </>
           )}
         </div>
@@ -102,8 +133,8 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
           {!gone
             ? "Nothing is written until it can be read."
             : c.outcome === "gone_right"
-              ? "Nothing is made again unless you say so; let go, the pair is not told again."
-              : "Nothing is removed at the right. Let go, the pair is not carried or told again."}
+              ? "Nothing is created again unless you decide so. If you let the pair go, it is not listed again."
+              : "Nothing is removed at the right. If you let the pair go, it is not transferred or listed again."}
         </p>
       )}
       {c.faults.length > 0 && (
@@ -131,13 +162,20 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
         </p>
       )}
       {d.fields.map((f) => (
-        <FieldRow key={f.field} f={f} fresh={c.outcome === "new_right" || c.as_new} locked={locked} decide={decide} />
+        <FieldRow
+          key={f.field}
+          f={f}
+          kind={c.kind}
+          fresh={c.outcome === "new_right" || c.as_new}
+          decisions={decisions}
+          decide={decide}
+        />
       ))}
       {d.losses.length > 0 && (
         <div className="px-3 py-2 text-loss">
           <b className="font-semibold">{count(d.losses.length, "loss", "losses")} foreseen</b>
           <ul className="text-ink-2">
-            {d.losses.slice(0, 30).map((l, n) => (
+            {d.losses.map((l, n) => (
               <li key={n}>
                 <span className="text-loss">{lossWord[l.kind]}</span> in{" "}
                 {d.fields.find((f) => f.field === l.field)?.field_name ?? l.field}: {l.why}.{" "}
@@ -153,76 +191,3 @@ function Change({ d, locked, decide }: { d: Detail_; locked: boolean; decide: De
 }
 
 const cut = (text: string) => (text.length > 140 ? `${text.slice(0, 139)}…` : text);
-
-function FieldRow({ f, fresh, locked, decide }: { f: FieldDetail; fresh: boolean; locked: boolean; decide: Decide }) {
-  const out = f.decision === "leave";
-  const conflict = f.can_be_decided;
-  const may = fresh || f.may_be_written || f.decision === "write";
-  const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
-  const lossy = f.losses.length > 0;
-  return (
-    <div className={`${grid} border-b border-hair-2 ${out && !conflict ? "text-ink-3" : ""}`}>
-      <div className="flex items-start justify-center pt-1">
-        <Check
-          state={f.decision === "write" ? "in" : "out"}
-          label={`Write ${f.field_name}`}
-          disabled={locked || !may}
-          onChange={() => set(f.decision === "write" ? "leave" : "write")}
-        />
-      </div>
-      <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
-        <b className="block text-[11px] font-medium text-ink-2">{f.field_name}</b>
-        <Shown value={f.left} />
-      </div>
-      <div className="px-1 py-1.5 text-center text-[11px] text-ink-2">
-        <span className={lossy ? "text-loss" : ""}>{f.rule}</span>
-        {!fresh && f.rule !== "origin" && <span className="block text-ink-3">{reasonWord[f.reason]}</span>}
-        {conflict && !fresh && !locked && (
-          <div
-            role="radiogroup"
-            aria-label={`Decide ${f.field_name}`}
-            className="mt-1 inline-flex overflow-hidden rounded border border-hair"
-          >
-            {(
-              [
-                ["write", "left"],
-                ["leave", "wait"],
-                ["keep_right", "right"],
-              ] as const
-            )
-              .filter(([d]) => may || d !== "write")
-              .map(([d, word]) => (
-                <button
-                  key={d}
-                  type="button"
-                  role="radio"
-                  aria-checked={f.decision === d}
-                  onClick={() => set(d)}
-                  className={`px-1.5 py-px ${f.decision === d ? "bg-ink text-paper" : ""}`}
-                >
-                  {word}
-                </button>
-              ))}
-          </div>
-        )}
-      </div>
-      <div className="min-w-0 border-r-[3px] border-end-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)] px-2.5 py-1.5">
-        <b className="block text-[11px] font-medium text-ink-2">
-          {f.decision === "write"
-            ? fresh
-              ? "will hold"
-              : "becomes"
-            : f.decision === "keep_right"
-              ? "stays, by decision"
-              : "stays"}
-        </b>
-        <Shown value={f.decision !== "write" ? f.right : fresh ? f.write : f.diff} />
-        {f.decision === "write" && f.cut_off && (
-          <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss" title="cut off">
-            {f.cut_off}
-          </span>
-        )}
-      </div>
-    </div>
-  );
-}

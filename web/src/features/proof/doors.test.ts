@@ -4,7 +4,7 @@ import { doors } from "./doors";
 
 const waits = (more: Partial<Schemas["WaitsAnswer"]>): Schemas["WaitsAnswer"] => ({
   cause: "left_out",
-  why: "left out by a person",
+  why: "left out by decision",
   items: 3,
   whole: 0,
   fields: 5,
@@ -24,6 +24,6 @@ it("what is undecided leads to the conflicts and to the counterparts, each with 
 
 it("what was refused is in the transfer, all else in the dry run", () => {
   expect(doors(waits({ cause: "refused" }))[0]?.to).toBe("../transfer");
-  expect(doors(waits({}))[0]).toEqual({ text: "3 items: left out by a person", to: "../dry-run?out=1" });
+  expect(doors(waits({}))[0]).toEqual({ text: "3 items: left out by decision", to: "../dry-run?out=1" });
   expect(doors(waits({ cause: "not_planned_yet" }))[0]?.to).toBe("../dry-run");
 });

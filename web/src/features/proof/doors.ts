@@ -14,6 +14,8 @@ const stop: Partial<Record<Schemas["DifferenceCause"], string>> = {
 
 /** What waits for one cause, in words, and where it is dealt with. */
 export function doors(w: Schemas["WaitsAnswer"]): Door[] {
+  if (w.cause === "waits_for_others")
+    return [{ text: `${count(w.items, "item waits", "items wait")} for items they refer to`, to: "../dry-run" }];
   if (w.cause !== "undecided")
     return [{ text: `${count(w.items, "item")}: ${w.why}`, to: stop[w.cause] ?? "../dry-run" }];
   const out: Door[] = [];
@@ -21,11 +23,11 @@ export function doors(w: Schemas["WaitsAnswer"]): Door[] {
   if (inConflict > 0)
     out.push({
       text: `${count(inConflict, "item")} in conflict: ${count(w.fields, "field waits", "fields wait")} for a decision`,
-      to: "../dry-run?outcome=conflict",
+      to: "../dry-run?conflicts=1",
     });
   if (w.whole > 0)
     out.push({
-      text: `${count(w.whole, "counterpart")} undecided: is it the same item, or a new one?`,
+      text: `${count(w.whole, "counterpart")} undecided: the same item, or a new one?`,
       to: "../counterparts",
     });
   return out;

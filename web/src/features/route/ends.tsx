@@ -1,12 +1,17 @@
 // The Ends stop: both systems and projects, their checks, and removing the route.
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { ago, exact } from "@/lib/format";
+import { count, kindsWord, kindWord } from "@/lib/words";
 import { Button, Foot, Loading, Trouble } from "@/ui/basics";
+import { Ask, Sheet } from "@/ui/dialog";
 import { EndMark } from "@/ui/disc";
+import { EndChoice, endBody, missing } from "../routes/end-choice";
+import { chosenLanes, everything } from "../routes/proposed-lanes";
 import { CheckList } from "../systems/check-list";
+import { useSurvey } from "../systems/use-survey";
 import { useDraft, type Route } from "./draft";
 import { followable, FollowsChoice } from "./follows-choice";
 
@@ -15,10 +20,11 @@ export default function Ends() {
   const navigate = useNavigate();
   return (
     <>
-      <div className="grid flex-1 grid-cols-[1fr_64px_1fr] overflow-auto px-5 py-5">
+      <div className="grid flex-1 grid-cols-[minmax(0,1fr)_minmax(24px,64px)_minmax(0,1fr)] content-start px-5 py-5">
         <End end="left" data={route.left} />
         <div aria-hidden className="spine-cell" />
         <End end="right" data={route.right} />
+        <ChangeEnds route={route} />
         <Follows />
         <Remove route={route} />
       </div>
@@ -57,12 +63,8 @@ function End({ end, data }: { end: "left" | "right"; data: Route["left"] }) {
         <EndMark end={end} />
         {data.system_name}
       </h2>
-      <p className="mb-3 text-ink-2">
-        {data.container_name} ·{" "}
-        <Link className="underline" to={`/systems/${data.system}?container=${encodeURIComponent(data.container)}`}>
-          surveyed <span title={exact(data.surveyed_at)}>{ago(data.surveyed_at)}</span>
-        </Link>
-      </p>
+      <p className="mb-2 text-ink-2">{data.container_name}</p>
+      <SurveyOf data={data} />
       {system.isPending && <Loading what="the last check" />}
       {system.data?.check ? (
         <CheckList steps={system.data.check} />
@@ -91,47 +93,165 @@ function Follows() {
         disabled={dirty}
         onChange={(follows) => void saveFollows(follows)}
       />
-      {dirty && <p className="mt-1 text-ink-3">Save the rules first; this is saved as a version of its own.</p>}
+      {dirty && <p className="mt-1 text-ink-3">Save the rules first: this is saved as a separate version.</p>}
       <Trouble error={error} />
     </div>
   );
 }
 
+/** What the last survey of an end found, and another one. */
+function SurveyOf({ data }: { data: Route["left"] }) {
+  const { busy, begin, error } = useSurvey(data.system, data.container);
+  const surveys = useQuery({
+    queryKey: ["surveys", data.system],
+    queryFn: () => take(api.GET("/systems/{id}/surveys", { params: { path: { id: data.system } } })),
+  });
+  const found = surveys.data?.surveys.find((s) => s.container === data.container);
+  const at = `/systems/${data.system}?container=${encodeURIComponent(data.container)}`;
+  return (
+    <div className="mb-4">
+      <p className="mb-1.5">
+        <Link className="underline decoration-hair underline-offset-3 hover:decoration-ink" to={at}>
+          surveyed <span title={exact(data.surveyed_at)}>{ago(data.surveyed_at)}</span>
+        </Link>
+      </p>
+      {found && (
+        <ul aria-label={`Found at ${data.system_name}`} className="mb-2 flex flex-wrap gap-x-4 gap-y-1">
+          {found.survey.kinds.map((k) => (
+            <li key={k.kind}>
+              <Link
+                className="underline decoration-hair underline-offset-3 hover:decoration-ink"
+                to={`${at}&kind=${k.kind}&view=items`}
+              >
+                <b className="font-semibold">{k.count.toLocaleString("en")}</b>{" "}
+                {k.count === 1 ? kindWord[k.kind]?.toLowerCase() : kindsWord(k.kind)}
+              </Link>
+            </li>
+          ))}
+        </ul>
+      )}
+      <Trouble error={error} />
+      <Button disabled={busy} onClick={begin}>
+        {busy ? "Surveying…" : data.surveyed_at ? "Survey again" : "Survey this project"}
+      </Button>
+    </div>
+  );
+}
+
+/** Other ends, as long as nothing has run. */
+function ChangeEnds({ route }: { route: Route }) {
+  const { dirty } = useDraft();
+  const queries = useQueryClient();
+  const [open, setOpen] = useState(false);
+  const chosen = (end: Route["left"]) => ({
+    system: end.system,
+    container: end.container,
+    name: end.system_name,
+  });
+  const [left, setLeft] = useState(chosen(route.left));
+  const [right, setRight] = useState(chosen(route.right));
+  const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
+  const change = useMutation({
+    mutationFn: async () => {
+      const ends = { left: endBody(left), right: endBody(right) };
+      const proposed = await take(api.POST("/routes/proposal", { body: ends }));
+      const lanes = chosenLanes(proposed, everything);
+      return take(
+        api.PUT("/routes/{id}/ends", {
+          params: { path: { id: route.id } },
+          headers: { "if-match": `"${route.version}"` },
+          body: { ...ends, lanes },
+        }),
+      );
+    },
+    onSuccess: async (saved) => {
+      queries.setQueryData(["route", route.id], saved);
+      setOpen(false);
+      await queries.invalidateQueries({ queryKey: ["schema", route.id] });
+    },
+  });
+  const ran = !!(route.plan ?? route.dry_run ?? route.transfer ?? route.proof);
+  const why = ran
+    ? "The ends can't be changed: a dry run was made with them."
+    : dirty && "Save or undo the changes of scope and rules first.";
+  return (
+    <div className="col-span-3 mt-4 flex justify-center">
+      <Button why={why} onClick={() => setOpen(true)}>
+        Change or swap the ends
+      </Button>
+      <Sheet title="Change the ends" open={open} onOpenChange={setOpen}>
+        <p className="mb-3 text-ink-2">
+          The lanes and rules of this route are replaced by those proposed for the other ends. What you saved before
+          stays among the versions.
+        </p>
+        <div className="grid grid-cols-2 gap-3">
+          <EndChoice end="left" systems={systems.data ?? []} value={left} onChange={setLeft} />
+          <EndChoice end="right" systems={systems.data ?? []} value={right} onChange={setRight} />
+        </div>
+        <Button
+          className="mt-3 self-center"
+          onClick={() => {
+            setLeft(right);
+            setRight(left);
+          }}
+        >
+          Swap left and right
+        </Button>
+        <Trouble error={change.error} />
+        <div className="mt-4 flex flex-wrap justify-end gap-3">
+          <Button onClick={() => setOpen(false)}>Cancel</Button>
+          <Button go why={missing(left, right)} disabled={change.isPending} onClick={() => change.mutate()}>
+            Change the ends
+          </Button>
+        </div>
+      </Sheet>
+    </div>
+  );
+}
+
+/** Removing a route asks for its name, and says what will be gone. */
 function Remove({ route }: { route: Route }) {
+  const [open, setOpen] = useState(false);
   const [typed, setTyped] = useState("");
   const [error, setError] = useState<unknown>();
   const queries = useQueryClient();
   const navigate = useNavigate();
   const remove = async () => {
+    setError(undefined);
     try {
       await take(api.DELETE("/routes/{id}", { params: { path: { id: route.id } }, body: { name: typed } }));
-      await queries.invalidateQueries();
       await navigate("/routes");
+      await queries.invalidateQueries();
     } catch (caught) {
       setError(caught);
     }
   };
   return (
-    <details className="col-span-3 mt-5 text-ink-2">
-      <summary className="w-fit">Remove this route</summary>
-      <div className="mt-2 max-w-[620px] rounded-lg border border-hair bg-sheet p-4">
+    <div className="col-span-3 mt-5">
+      <Button onClick={() => setOpen(true)}>Remove this route</Button>
+      <Ask
+        title={`Remove ${route.name}?`}
+        open={open}
+        onOpenChange={setOpen}
+        keep="Keep the route"
+        does="Remove the route"
+        why={typed !== route.name ? "Type its name first." : undefined}
+        onDo={() => void remove()}
+      >
         <p className="mb-2">
-          Its rules, plans, proofs and pairs go, and can't be brought back. Both systems stay as they are. Type the
-          route's name, <b className="font-semibold">{route.name}</b>, to remove it.
+          Its rules with all {count(route.version, "version")}, its plans, proofs and {count(route.pairs, "pair")} are
+          deleted, and can’t be restored. Without pairs, a new route finds counterparts by their marks only. Both
+          systems stay as they are. Type the route’s name, <b className="font-semibold text-ink">{route.name}</b>, to
+          remove it.
         </p>
-        <div className="flex gap-2">
-          <input
-            aria-label="Name of the route"
-            className="field w-[300px]"
-            value={typed}
-            onChange={(e) => setTyped(e.target.value)}
-          />
-          <Button danger disabled={typed !== route.name} onClick={() => void remove()}>
-            Remove the route
-          </Button>
-        </div>
+        <input
+          aria-label="Name of the route"
+          className="field w-full"
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+        />
         <Trouble error={error} />
-      </div>
-    </details>
+      </Ask>
+    </div>
   );
 }

@@ -12,8 +12,8 @@ export function FollowsChoice({ routes, chosen, onChange, disabled }: Props) {
       <legend className="sr-only">Links to items of other routes</legend>
       <p className="mb-1 font-semibold">Links to items of other routes</p>
       <p className="mb-2 text-ink-2">
-        A link to an item that this route does not carry leads to the counterpart that a ticked route made of it, and
-        otherwise back to the item at the left.
+        A link to an item outside this route points to the counterpart that a ticked route created, or else to the item
+        at the left.
       </p>
       <ul>
         {routes.map((r) => {

@@ -1,12 +1,15 @@
-// The frame of a route: the line from the left end to the right end with its six stops.
+// The frame of a route: its name, and the line from the left end to the right end with its stops.
 import { useQuery } from "@tanstack/react-query";
-import { NavLink, Outlet, useBlocker, useParams } from "react-router";
+import { NavLink, Outlet, useBlocker, useLocation, useParams } from "react-router";
 import { api, take } from "@/api/client";
 import { over, useJob } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
 import { Button, Loading, Trouble } from "@/ui/basics";
-import { EndMark } from "@/ui/disc";
+import { useTitle } from "@/lib/use-title";
+import { Ask } from "@/ui/dialog";
 import { DraftProvider, useDraft, type Route } from "./draft";
+import { Rename } from "./rename";
+import { RouteEnd, StopMark } from "./marks";
 import { stops } from "./stops";
 
 export default function RouteFrame() {
@@ -33,75 +36,70 @@ export default function RouteFrame() {
 }
 
 function Line({ route }: { route: Route }) {
-  const { dirty, undo, redo } = useDraft();
+  const { dirty, undo, redo, save } = useDraft();
   const blocker = useBlocker(({ nextLocation }) => dirty && !nextLocation.pathname.startsWith(`/routes/${route.id}/`));
   useKeys([
     { key: "z", ctrl: true, does: "Undo a change of scope or rules", run: undo },
-    { key: "z", ctrl: true, shift: true, does: "Redo it", run: redo },
-    { key: "y", ctrl: true, does: "Redo it", run: redo },
+    { key: "z", ctrl: true, shift: true, does: "Redo", run: redo },
+    { key: "y", ctrl: true, does: "Redo", run: redo },
   ]);
   const list = stops(route, dirty);
+  const here = useLocation().pathname.split("/")[3];
+  useTitle(here === "versions" ? "Versions" : list.find((s) => s.to === here)?.name, route.name);
   const reached = list.findLastIndex((s) => s.done);
   const share = reached < 0 ? 0 : (100 * reached) / (list.length - 1);
   return (
     <>
-      <div className="grid h-[74px] shrink-0 grid-cols-[minmax(190px,250px)_1fr_minmax(190px,250px)] items-center border-b border-hair bg-sheet px-5">
-        <div className="min-w-0">
-          <h1 className="sr-only">{route.name}</h1>
-          <div className="flex items-center gap-[7px] text-[14px] font-semibold">
-            <EndMark end="left" />
-            <span className="truncate">{route.left.system_name}</span>
-          </div>
-          <div className="truncate text-ink-2">{route.left.container_name}</div>
+      <div className="sticky top-0 z-20 shrink-0 border-b border-hair bg-sheet px-5 [@media(max-height:520px)]:static">
+        <div className="flex min-w-0 items-center gap-3 pt-1.5">
+          <h1 className="min-w-0 truncate text-[14px] font-semibold" title={route.name}>
+            {route.name}
+          </h1>
+          <Rename route={route} />
+          <NavLink
+            to="versions"
+            className={({ isActive }) => `shrink-0 hover:underline ${isActive ? "font-semibold" : "text-ink-2"}`}
+          >
+            Version {route.version}
+          </NavLink>
         </div>
-        <nav aria-label="Stops" className="relative mx-5">
-          <span aria-hidden className="absolute top-[8px] right-[46px] left-[46px] h-[2px] bg-hair">
-            <i className="block h-full bg-end-left" style={{ width: `${share}%` }} />
-          </span>
-          <ol className="relative flex justify-between">
-            {list.map((s) => (
-              <li key={s.to}>
-                <NavLink to={s.to} className="group block w-[92px] text-center text-[12px]">
-                  {({ isActive }) => (
-                    <>
-                      <i
-                        aria-hidden
-                        className={`mx-auto block rounded-full border-2 border-sheet ${isActive ? "mt-0 mb-1 size-[18px]" : "mt-[3px] mb-[7px] size-[12px]"} ${s.done ? "bg-end-left shadow-[0_0_0_1.5px_var(--left)]" : isActive ? "bg-sheet shadow-[0_0_0_2px_var(--left)]" : "bg-sheet shadow-[0_0_0_1.5px_var(--ink-3)]"}`}
-                      />
-                      <span className={`group-hover:underline ${isActive ? "font-semibold text-ink" : "text-ink-2"}`}>
-                        {s.name}
-                      </span>
-                      <small className="block truncate text-[11px] text-ink-3" title={s.figure}>
-                        {s.figure}
-                      </small>
-                    </>
-                  )}
-                </NavLink>
-              </li>
-            ))}
-          </ol>
-        </nav>
-        <div className="min-w-0 text-right">
-          <div className="flex items-center justify-end gap-[7px] text-[14px] font-semibold">
-            <span className="truncate">{route.right.system_name}</span>
-            <EndMark end="right" />
-          </div>
-          <div className="truncate text-ink-2">{route.right.container_name}</div>
+        <div className="grid grid-cols-[minmax(120px,220px)_minmax(0,1fr)_minmax(120px,220px)] items-center pt-0.5 pb-1.5 max-[1000px]:grid-cols-2">
+          <RouteEnd side="left" end={route.left} />
+          <nav
+            aria-label="Stops"
+            className="relative mx-2 max-[1000px]:order-last max-[1000px]:col-span-2 max-[1000px]:mt-1"
+          >
+            <span aria-hidden className="absolute top-[8px] right-[7%] left-[7%] h-[2px] bg-hair">
+              <i className="block h-full bg-end-left" style={{ width: `${share}%` }} />
+            </span>
+            <ol className="relative grid auto-cols-fr grid-flow-col">
+              {list.map((s) => (
+                <li key={s.to} className="min-w-0">
+                  <NavLink to={s.to} className="group block text-center text-[12px]">
+                    {({ isActive }) => <StopMark stop={s} here={isActive} />}
+                  </NavLink>
+                </li>
+              ))}
+            </ol>
+          </nav>
+          <RouteEnd side="right" end={route.right} />
         </div>
       </div>
-      {blocker.state === "blocked" && (
-        <div
-          role="alertdialog"
-          aria-label="Unsaved changes"
-          className="flex items-center gap-3 border-b border-hair bg-wash px-5 py-2"
-        >
-          Scope and rules have changes that are not saved.
-          <Button onClick={() => blocker.reset()}>Stay</Button>
-          <Button danger onClick={() => blocker.proceed()}>
-            Leave and lose them
+      <Ask
+        title="Leave with unsaved changes?"
+        open={blocker.state === "blocked"}
+        onOpenChange={(open) => !open && blocker.reset?.()}
+        keep="Stay"
+        others={
+          <Button go onClick={() => void save().then((saved) => (saved ? blocker.proceed?.() : blocker.reset?.()))}>
+            Save and leave
           </Button>
-        </div>
-      )}
+        }
+        does="Discard changes"
+        onDo={() => blocker.proceed?.()}
+      >
+        Scope and rules of {route.name} have changes that are not saved. Discarded changes can't be restored.
+      </Ask>
     </>
   );
 }

@@ -13,7 +13,7 @@ export function Reading({ job, lost }: { job: Job; lost: boolean }) {
             ? `${p.system}: ${kindsWord(p.kind)}, ${p.read} of ${p.total ?? "?"}`
             : "Waiting for a worker"}
       </p>
-      {lost && <p className="text-clash">The connection is lost; it catches up by itself.</p>}
+      {lost && <p className="text-clash">The connection is lost and will be restored by itself.</p>}
     </>
   );
 }

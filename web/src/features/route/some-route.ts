@@ -19,6 +19,8 @@ export const somePlan = (more: Partial<Schemas["PlanFigure"]>): Schemas["PlanFig
   included: 12,
   with_losses: 0,
   conflicts: 0,
+  in_conflict: 0,
+  open_conflicts: 0,
   refused: 0,
   in_step: 0,
   left_in_scope: 12,
@@ -31,6 +33,7 @@ export const somePlan = (more: Partial<Schemas["PlanFigure"]>): Schemas["PlanFig
   outcomes: [],
   fields: [],
   digest: "00",
+  undoable: 0,
   ...more,
 });
 

@@ -10,8 +10,29 @@ const at = (name: string, ...of: Parameters<typeof stops>) => {
 
 it("the stops stand in the order of the work, each with an address of its own", () => {
   const list = stops(someRoute({}), false);
-  expect(list.map((s) => s.name)).toEqual(["Ends", "Scope", "Rules", "Dry run", "Transfer", "Proof"]);
+  expect(list.map((s) => s.name)).toEqual(["Ends", "Scope", "Rules", "Counterparts", "Dry run", "Transfer", "Proof"]);
   expect(new Set(list.map((s) => s.to)).size).toBe(list.length);
+});
+
+it("a stop has the sign of what is wrong there, or of what waits", () => {
+  const sign = (name: string, route: Parameters<typeof stops>[0]) =>
+    stops(route, false).find((s) => s.name === name)?.sign;
+  const calm = someRoute({ plan: somePlan({}) });
+  expect(stops(calm, false).filter((s) => s.sign)).toEqual([]);
+  expect(sign("Ends", someRoute({ left: { ...calm.left, healthy: false } }))).toBe("wrong");
+  expect(sign("Rules", someRoute({ rules: { count: 8, to_settle: 1 } }))).toBe("wrong");
+  const outcomes = [
+    { outcome: "adopt", kind: "test_case", included: false, count: 3 },
+    { outcome: "adopt", kind: "test_case", included: true, count: 9 },
+  ];
+  const unsure = someRoute({ plan: somePlan({ outcomes, in_conflict: 2 }) });
+  expect([sign("Counterparts", unsure), sign("Dry run", unsure)]).toEqual(["waits", "waits"]);
+  expect(stops(unsure, false).find((s) => s.name === "Counterparts")?.figure).toBe("3 to decide");
+  const ended = someJob({ state: "done", result: { done: 1, refused: 2 } });
+  expect(sign("Transfer", someRoute({ transfer: ended }))).toBe("wrong");
+  const proof = { id: "q", differences: 4, waits: 4, unexplained: 0, at: "2026-03-02T10:00:00Z" };
+  expect(sign("Proof", someRoute({ proof }))).toBe("waits");
+  expect(sign("Proof", someRoute({ proof: { ...proof, unexplained: 1 } }))).toBe("wrong");
 });
 
 describe("what each stop says", () => {
@@ -30,7 +51,7 @@ describe("what each stop says", () => {
   it("what is not saved is said before what is at fault", () => {
     const route = someRoute({ rules: { count: 8, to_settle: 3 } });
     expect(at("Rules", route, true)[0]).toBe("not saved");
-    expect(at("Rules", route, false)).toEqual(["3 to settle", false]);
+    expect(at("Rules", route, false)).toEqual(["3 problems", false]);
     expect(at("Rules", someRoute({}), false)).toEqual(["8, all valid", true]);
     expect(at("Rules", someRoute({ rules: { count: 0, to_settle: 0 } }), false)[1]).toBe(false);
   });
@@ -43,7 +64,7 @@ describe("what each stop says", () => {
   });
   it("a plan of one change is no plan of changes", () => {
     expect(at("Dry run", someRoute({ plan: somePlan({ changes: 1 }) }), false)[0]).toBe("1 change");
-    expect(at("Dry run", someRoute({}), false)).toEqual(["not made", false]);
+    expect(at("Dry run", someRoute({}), false)).toEqual(["not run", false]);
   });
   it("a proof agrees, counts what waits, or what is unexplained before that", () => {
     const proof = { id: "q", differences: 0, waits: 0, unexplained: 0, at: "2026-03-02T10:00:00Z" };

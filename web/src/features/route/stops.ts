@@ -1,31 +1,67 @@
-// The six stops of a route in the order of the work: a figure of a few words for each, and whether it is done.
+// The stops of a route in the order of the work: a figure of a few words for each, whether it is done, and whether
+// something is wrong there or waits for a person.
 import type { Schemas } from "@/api/client";
 import { ago } from "@/lib/format";
 import { count } from "@/lib/words";
 
-export type Stop = { to: string; name: string; figure: string; done: boolean };
+export type Stop = {
+  to: string;
+  name: string;
+  figure: string;
+  done: boolean;
+  /** Something is wrong there, or waits for a person. */
+  sign?: "wrong" | "waits";
+};
 
-export function stops(r: Schemas["RouteAnswer"], dirty: boolean): Stop[] {
-  const checked = r.left.healthy !== false && r.right.healthy !== false;
-  const surveyed = !!r.left.surveyed_at && !!r.right.surveyed_at;
+export const signWord = { wrong: "a problem", waits: "waits for you" } as const;
+
+type Route = Schemas["RouteAnswer"];
+
+/** Pairs that a plan found and that nobody has decided about. */
+export const undecided = (r: Route): number =>
+  (r.plan?.outcomes ?? []).filter((o) => o.outcome === "adopt" && !o.included).reduce((n, o) => n + o.count, 0);
+
+function transferStop(r: Route): Stop {
   const t = r.transfer;
   const progress = t?.progress as { settled?: number; total?: number } | undefined;
   const result = t?.result as { done?: number; refused?: number } | null | undefined;
-  const transfer = !t
+  const refused = result?.refused ?? 0;
+  const figure = !t
     ? "not started"
     : t.state === "done"
-      ? result?.refused
-        ? `${result.refused} refused`
+      ? refused
+        ? `${refused.toLocaleString("en")} refused`
         : `done ${ago(t.finished_at)}`
       : t.state === "running" && progress?.total != null
-        ? `${progress.settled} of ${progress.total}`
+        ? `${progress.settled?.toLocaleString("en")} of ${progress.total.toLocaleString("en")}`
         : t.state;
+  const sign = t?.state === "failed" || refused ? "wrong" : t?.state === "paused" ? "waits" : undefined;
+  return { to: "transfer", name: "Transfer", figure, done: t?.state === "done", sign };
+}
+
+function proofStop({ proof }: Route): Stop {
+  const figure = !proof
+    ? "not run"
+    : proof.unexplained
+      ? `${proof.unexplained.toLocaleString("en")} unexplained`
+      : proof.waits
+        ? count(proof.waits, "item waits", "items wait")
+        : "agrees";
+  const sign = proof?.unexplained ? "wrong" : proof?.waits ? "waits" : undefined;
+  return { to: "proof", name: "Proof", figure, done: !!proof, sign };
+}
+
+export function stops(r: Route, dirty: boolean): Stop[] {
+  const checked = r.left.healthy !== false && r.right.healthy !== false;
+  const surveyed = !!r.left.surveyed_at && !!r.right.surveyed_at;
+  const pairs = undecided(r);
   return [
     {
       to: "ends",
       name: "Ends",
       figure: !surveyed ? "to be surveyed" : checked ? `read ${ago(r.left.surveyed_at)}` : "a check failed",
       done: surveyed && checked,
+      sign: checked ? (surveyed ? undefined : "waits") : "wrong",
     },
     {
       to: "scope",
@@ -39,23 +75,26 @@ export function stops(r: Schemas["RouteAnswer"], dirty: boolean): Stop[] {
       figure: dirty
         ? "not saved"
         : r.rules.to_settle
-          ? `${r.rules.to_settle} to settle`
+          ? count(r.rules.to_settle, "problem")
           : `${r.rules.count}, all valid`,
       done: r.rules.count > 0 && r.rules.to_settle === 0,
+      sign: r.rules.to_settle ? "wrong" : undefined,
     },
-    { to: "dry-run", name: "Dry run", figure: r.plan ? count(r.plan.changes, "change") : "not made", done: !!r.plan },
-    { to: "transfer", name: "Transfer", figure: transfer, done: t?.state === "done" },
     {
-      to: "proof",
-      name: "Proof",
-      figure: !r.proof
-        ? "not made"
-        : r.proof.unexplained
-          ? `${r.proof.unexplained.toLocaleString("en")} unexplained`
-          : r.proof.waits
-            ? count(r.proof.waits, "item waits", "items wait")
-            : "agrees",
-      done: !!r.proof,
+      to: "counterparts",
+      name: "Counterparts",
+      figure: !r.plan ? count(r.pairs, "pair") : pairs ? `${pairs.toLocaleString("en")} to decide` : "all decided",
+      done: !!r.plan && pairs === 0,
+      sign: pairs ? "waits" : undefined,
     },
+    {
+      to: "dry-run",
+      name: "Dry run",
+      figure: r.plan ? count(r.plan.changes, "change") : "not run",
+      done: !!r.plan,
+      sign: r.plan?.in_conflict && !r.plan.transfer ? "waits" : undefined,
+    },
+    transferStop(r),
+    proofStop(r),
   ];
 }

@@ -1,11 +1,14 @@
 // The versions of a route: who saved what, what changed in each, and the way back.
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import { z } from "zod";
 import { api, take, type Schemas } from "@/api/client";
+import { useProblemForm } from "@/lib/form";
 import { ago, exact } from "@/lib/format";
 import { kindWord } from "@/lib/words";
-import { Button, Foot, Loading, Trouble } from "@/ui/basics";
+import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
+import { Sheet } from "@/ui/dialog";
 import { mapChanges, told } from "../rules/rule-change";
 import { useDraft } from "./draft";
 import { fieldName, useSchema, type RouteSchema } from "./use-schema";
@@ -33,8 +36,11 @@ export default function Versions() {
   if (list.isPending) return <Loading what="the versions" />;
   return (
     <>
-      <div className="min-h-0 flex-1 overflow-auto px-5 py-5">
-        <h2 className="mb-3 text-[15px] font-semibold">Versions of {route.name}</h2>
+      <div className="flex-1 px-5 py-5">
+        <div className="mb-3 flex max-w-[960px] flex-wrap items-center justify-between gap-3">
+          <h2 className="text-[15px] font-semibold">Versions</h2>
+          {route.version > 1 && <Compare schema={schema} />}
+        </div>
         <Trouble error={list.error ?? error} />
         <ol className="max-w-[960px] rounded-lg border border-hair bg-sheet">
           {list.data?.pages
@@ -47,15 +53,22 @@ export default function Versions() {
                 <div>
                   <b className="font-semibold">Version {v.version}</b>
                   {v.version === route.version && <span className="text-ink-2"> · in use</span>}
-                  <span className="block text-ink-2">{v.saved_by ?? "somebody who left"}</span>
+                  <span className="block text-ink-2">{v.saved_by ?? "removed user"}</span>
                   <span className="block text-ink-3" title={exact(v.saved_at)}>
                     {ago(v.saved_at)}
                   </span>
                 </div>
-                <Changes version={v} schema={schema} />
+                <div className="min-w-0">
+                  <Note route={route.id} version={v} />
+                  {v.version === 1 ? (
+                    <p className="text-ink-2">The first version.</p>
+                  ) : (
+                    <Changes changes={v.changes} schema={schema} />
+                  )}
+                </div>
                 {v.version !== route.version && (
                   <Button className="self-start" onClick={() => void goBack(v.version)}>
-                    Go back to it
+                    Restore
                   </Button>
                 )}
               </li>
@@ -67,7 +80,7 @@ export default function Versions() {
           </Button>
         )}
       </div>
-      <Foot keys={<span>Going back changes nothing until it is saved, as a new version.</span>}>
+      <Foot keys={<span>Restoring changes nothing until you save it, as a new version.</span>}>
         <a
           href={`/api/v1/routes/${route.id}/file`}
           download
@@ -90,14 +103,11 @@ const partWord: Record<Schemas["LanePart"], string> = {
   policies: "its policies",
 };
 
-function Changes({ version, schema }: { version: Schemas["VersionAnswer"]; schema?: RouteSchema }) {
-  if (version.changes.length === 0)
-    return (
-      <p className="text-ink-3">{version.version === 1 ? "The first version." : "Nothing of its lanes changed."}</p>
-    );
+function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema?: RouteSchema }) {
+  if (changes.length === 0) return <p className="text-ink-2">Nothing of its lanes changed.</p>;
   return (
     <ul className="min-w-0 space-y-1.5">
-      {version.changes.map((c) => {
+      {changes.map((c) => {
         const kind = schema?.right?.catalogue.kinds.find((k) => k.kind === c.lane)?.kind;
         const left = schema?.left?.catalogue.kinds.find((k) => k.kind === c.lane);
         const named = (field: string) => left?.fields.find((f) => f.id === field)?.name ?? field;
@@ -132,10 +142,103 @@ function RuleChange({ change: { before, after }, to, named }: RuleChangeProps) {
         rows.join("; ")
       ) : (
         <>
-          {before ? <del>{told(before, named)}</del> : "not fed"} →{" "}
-          {after ? <ins>{told(after, named)}</ins> : "not fed"}
+          {before ? <del>{told(before, named)}</del> : "no rule"} →{" "}
+          {after ? <ins>{told(after, named)}</ins> : "no rule"}
         </>
       )}
     </li>
+  );
+}
+
+/** A note to a version, written in place. */
+function Note({ route, version: v }: { route: string; version: Schemas["VersionAnswer"] }) {
+  const queries = useQueryClient();
+  const [open, setOpen] = useState(false);
+  const { form, submit, trouble } = useProblemForm(
+    z.object({ note: z.string().trim().max(500, "A note has at most 500 characters.") }),
+    { note: v.note },
+    async ({ note }) => {
+      const path = { id: route, version: v.version };
+      await take(api.PUT("/routes/{id}/versions/{version}/note", { params: { path }, body: { note } }));
+      await queries.invalidateQueries({ queryKey: ["versions", route] });
+      setOpen(false);
+    },
+  );
+  if (!open)
+    return (
+      <p className="mb-1">
+        {v.note && <span className="mr-2 break-words whitespace-pre-wrap">{v.note}</span>}
+        <button
+          type="button"
+          className="text-ink-2 underline decoration-hair underline-offset-3"
+          aria-label={`${v.note ? "Edit the note" : "Add a note"} to version ${v.version}`}
+          onClick={() => setOpen(true)}
+        >
+          {v.note ? "Edit the note" : "Add a note"}
+        </button>
+      </p>
+    );
+  return (
+    <form onSubmit={submit} className="mb-2">
+      <Field label={`Note to version ${v.version}`} error={form.formState.errors.note?.message}>
+        {(p) => <textarea {...p} {...form.register("note")} autoFocus rows={2} className="field w-full" />}
+      </Field>
+      <Trouble error={trouble} />
+      <div className="flex gap-2">
+        <Button go type="submit" disabled={form.formState.isSubmitting}>
+          Save the note
+        </Button>
+        <Button onClick={() => setOpen(false)}>Cancel</Button>
+      </div>
+    </form>
+  );
+}
+
+/** What is different between any two versions. */
+function Compare({ schema }: { schema?: RouteSchema }) {
+  const { route } = useDraft();
+  const [open, setOpen] = useState(false);
+  const [since, setSince] = useState(route.version - 1);
+  const [version, setVersion] = useState(route.version);
+  const changes = useQuery({
+    queryKey: ["versions", route.id, "compare", version, since],
+    queryFn: () =>
+      take(
+        api.GET("/routes/{id}/versions/{version}/changes", {
+          params: { path: { id: route.id, version }, query: { since } },
+        }),
+      ),
+    enabled: open && since !== version,
+  });
+  const numbers = Array.from({ length: route.version }, (_, n) => route.version - n);
+  const choice = (label: string, value: number, set: (n: number) => void) => (
+    <label className="flex items-center gap-2">
+      {label}
+      <select className="field" value={value} onChange={(e) => set(Number(e.target.value))}>
+        {numbers.map((n) => (
+          <option key={n} value={n}>
+            version {n}
+          </option>
+        ))}
+      </select>
+    </label>
+  );
+  return (
+    <>
+      <Button onClick={() => setOpen(true)}>Compare two versions</Button>
+      <Sheet title="Compare two versions" open={open} onOpenChange={setOpen}>
+        <div className="mb-3 flex flex-wrap gap-4">
+          {choice("From", since, setSince)}
+          {choice("to", version, setVersion)}
+        </div>
+        {since === version && <p className="text-ink-2">Choose two different versions.</p>}
+        <Trouble error={changes.error} />
+        {since !== version && changes.isPending && <Loading what="both versions" />}
+        {since !== version && changes.data && <Changes changes={changes.data} schema={schema} />}
+        <div className="mt-4 flex justify-end">
+          <Button onClick={() => setOpen(false)}>Close</Button>
+        </div>
+      </Sheet>
+    </>
   );
 }

@@ -29,7 +29,7 @@ export function useFromFile() {
     }
   };
   const faults = error instanceof ProblemError ? (error.problem.fields ?? []) : [];
-  const button = <Button onClick={() => input.current?.click()}>Take one from a file</Button>;
+  const button = <Button onClick={() => input.current?.click()}>Import from file</Button>;
   const told = (
     <>
       <input
@@ -51,7 +51,7 @@ export function useFromFile() {
             <Trouble error={error} />
           ) : (
             <div role="alert" className="my-2 rounded-md border border-clash bg-clash-wash px-4 py-3 text-left">
-              <b className="font-semibold text-clash">Nothing was taken from the file</b>
+              <b className="font-semibold text-clash">Import failed; nothing changed</b>
               <ul className="my-1 max-h-[40vh] overflow-auto">
                 {faults.map((f) => (
                   <li key={f.pointer} className="break-words first-letter:uppercase">

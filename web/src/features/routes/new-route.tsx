@@ -1,33 +1,36 @@
 // A new route: two ends, and the lanes to begin with.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { Link, useNavigate } from "react-router";
-import { api, ProblemError, take, type Schemas } from "@/api/client";
-import { ago } from "@/lib/format";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, ProblemError, take } from "@/api/client";
 import { count } from "@/lib/words";
+import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
-import { EndMark } from "@/ui/disc";
 import { followable, FollowsChoice } from "../route/follows-choice";
+import { EndChoice, endBody, missing, none } from "./end-choice";
 import { chosenLanes, everything, ProposedLanes } from "./proposed-lanes";
 
-type End = { system: string; container: string };
-
 export default function NewRoute() {
+  useTitle("Create a route");
   const navigate = useNavigate();
   const queries = useQueryClient();
   const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
-  const [left, setLeft] = useState<End>({ system: "", container: "" });
-  const [right, setRight] = useState<End>({ system: "", container: "" });
-  const [name, setName] = useState("");
+  const [left, setLeft] = useState(none);
+  const [right, setRight] = useState(none);
+  // Until somebody types a name, it is that of the ends.
+  const [typed, setName] = useState<string>();
+  const proposedName = left.name && right.name ? `${left.name} to ${right.name}` : "";
+  const name = typed ?? proposedName;
   const [choice, setChoice] = useState(everything);
   const others = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
   // None until somebody chooses: links follow every route from the same end.
   const [follows, setFollows] = useState<string[]>();
   const [error, setError] = useState<unknown>();
-  const ready = !!left.container && !!right.container;
+  const lacks = missing(left, right);
+  const ready = !lacks;
   const proposal = useQuery({
     queryKey: ["proposal", left, right],
-    queryFn: () => take(api.POST("/routes/proposal", { body: { left, right } })),
+    queryFn: () => take(api.POST("/routes/proposal", { body: { left: endBody(left), right: endBody(right) } })),
     enabled: ready,
   });
   if (systems.isPending) return <Loading what="the systems" />;
@@ -51,13 +54,15 @@ export default function NewRoute() {
       </Empty>
     );
   }
-  const from = ready ? followable(others.data ?? [], left) : [];
+  const from = ready ? followable(others.data ?? [], endBody(left)) : [];
   const make = async () => {
     setError(undefined);
     try {
       const lanes = chosenLanes(proposal.data ?? [], choice);
       const chosen = follows?.filter((id) => from.some((r) => r.id === id));
-      const made = await take(api.POST("/routes", { body: { name, left, right, lanes, follows: chosen } }));
+      const made = await take(
+        api.POST("/routes", { body: { name, left: endBody(left), right: endBody(right), lanes, follows: chosen } }),
+      );
       await queries.invalidateQueries();
       await navigate(`/routes/${made.id}/ends`);
     } catch (caught) {
@@ -68,14 +73,18 @@ export default function NewRoute() {
   return (
     <>
       <div className="mx-auto w-full max-w-[980px] flex-1 overflow-auto px-5 py-6">
-        <h1 className="mb-4 text-[16px] font-semibold">Make a route</h1>
-        <div className="grid grid-cols-[1fr_90px_1fr] items-start">
+        <h1 className="mb-4 text-[16px] font-semibold">Create a route</h1>
+        <div className="grid grid-cols-[minmax(0,1fr)_minmax(20px,90px)_minmax(0,1fr)] items-start">
           <EndChoice end="left" systems={systems.data} value={left} onChange={setLeft} />
           <span aria-hidden className="mt-[58px] h-[2px] bg-[linear-gradient(90deg,var(--left),var(--right))]" />
           <EndChoice end="right" systems={systems.data} value={right} onChange={setRight} />
         </div>
         <div className="mt-5 max-w-[420px]">
-          <Field label="Name" error={fault("/name")} hint="What it is for, e.g. Lift control moves to the new tool">
+          <Field
+            label="Name"
+            error={fault("/name")}
+            hint="What it is for, e.g. Lift control moves to the new tool. It can be changed later."
+          >
             {(p) => <input {...p} className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
           </Field>
         </div>
@@ -95,89 +104,15 @@ export default function NewRoute() {
         )}
       </div>
       <Foot>
-        <Button go disabled={!ready || !proposal.data} onClick={() => void make()}>
-          Make the route
+        <Button
+          go
+          why={lacks ?? (!name.trim() && "Give it a name.")}
+          disabled={!proposal.data}
+          onClick={() => void make()}
+        >
+          Create the route
         </Button>
       </Foot>
     </>
-  );
-}
-
-function EndChoice({
-  end,
-  systems,
-  value,
-  onChange,
-}: {
-  end: "left" | "right";
-  systems: Schemas["SystemAnswer"][];
-  value: End;
-  onChange: (e: End) => void;
-}) {
-  const surveys = useQuery({
-    queryKey: ["surveys", value.system],
-    queryFn: () => take(api.GET("/systems/{id}/surveys", { params: { path: { id: value.system } } })),
-    enabled: !!value.system,
-  });
-  const only = surveys.data?.surveys.length === 1 ? surveys.data.surveys[0]?.container : undefined;
-  useEffect(() => {
-    if (value.system && !value.container && only) onChange({ ...value, container: only });
-  }, [value, only, onChange]);
-  const word = end === "left" ? "Left" : "Right";
-  return (
-    <fieldset
-      className={`rounded-lg border border-hair bg-sheet p-4 ${end === "left" ? "border-l-[3px] border-l-end-left" : "border-r-[3px] border-r-end-right"}`}
-    >
-      <legend className="sr-only">{word} end</legend>
-      <p className="mb-2 flex items-center gap-1.5 font-semibold">
-        <EndMark end={end} />
-        {word} end <span className="font-normal text-ink-3">{end === "left" ? "is read" : "is written"}</span>
-      </p>
-      <Field label={`${word} system`}>
-        {(p) => (
-          <select
-            {...p}
-            className="field w-full"
-            value={value.system}
-            onChange={(e) => onChange({ system: e.target.value, container: "" })}
-          >
-            <option value="">choose…</option>
-            {systems.map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
-      {value.system &&
-        surveys.data &&
-        (surveys.data.surveys.length === 0 ? (
-          <p className="text-ink-2">
-            No project of it has been surveyed.{" "}
-            <Link className="underline" to={`/systems/${value.system}`}>
-              Survey one first
-            </Link>
-          </p>
-        ) : (
-          <Field label={`${word} project`}>
-            {(p) => (
-              <select
-                {...p}
-                className="field w-full"
-                value={value.container}
-                onChange={(e) => onChange({ ...value, container: e.target.value })}
-              >
-                <option value="">choose…</option>
-                {surveys.data.surveys.map((s) => (
-                  <option key={s.container} value={s.container}>
-                    {s.container_name} (surveyed {ago(s.at)})
-                  </option>
-                ))}
-              </select>
-            )}
-          </Field>
-        ))}
-    </fieldset>
   );
 }

@@ -37,8 +37,9 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
         <div>
           <h2 className="font-semibold">Lanes to begin with</h2>
           <p className="text-ink-2">
-            Proposed from names, types, the values met, and what is at both ends already. Every rule can be changed
-            before anything runs.
+            Proposed from names, types, the values found, and the items that are at both ends. Every rule can be changed
+            before anything runs. A percentage weighs the evidence beside it: how similar names, types and values are,
+            and how many of the known pairs support the rule.
           </p>
         </div>
         <label className="shrink-0 text-ink-2">
@@ -79,7 +80,7 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
                 <summary className="cursor-pointer py-0.5 text-ink-2">
                   {accepted(p, choice).length} of {count(p.suggestions.length, "rule")}
                   {p.known > 0 &&
-                    `, borne out by ${p.known.toLocaleString("en")} ${kindsWord(p.lane.left_kind)} that are at both ends`}
+                    `, supported by ${p.known.toLocaleString("en")} ${kindsWord(p.lane.left_kind)} that are at both ends`}
                 </summary>
                 <ul className="mt-1 space-y-1.5 pb-1">
                   {p.suggestions.map((s) => (
@@ -129,7 +130,7 @@ function RuleChoice({ suggestion: { rule, score, evidence }, from, to, low, on, 
         <span className="min-w-0 truncate">
           {from} <span className="text-ink-2">→</span> {to} <span className="text-ink-3">{ruleWords(rule)}</span>
         </span>
-        <b className="text-right font-semibold">{score} %</b>
+        <b className="text-right font-semibold">{score}%</b>
         <span className="text-ink-2">{evidence.join(" ")}</span>
       </label>
     </li>

@@ -1,11 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
+import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
-import { RouteLine } from "../overview/overview";
+import { RouteLine } from "../overview/route-line";
 import { useFromFile } from "./from-file";
 
 export default function Routes() {
+  useTitle("Routes");
   const navigate = useNavigate();
   const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
   const fromFile = useFromFile();
@@ -20,7 +22,7 @@ export default function Routes() {
     <span className="flex items-center justify-center gap-3">
       {fromFile.button}
       <Button go onClick={() => void navigate("/routes/new")}>
-        Make a route
+        Create a route
       </Button>
     </span>
   );
@@ -33,7 +35,7 @@ export default function Routes() {
           often as needed.
         </Empty>
       ) : (
-        <div className="mx-auto w-full max-w-[1240px] flex-1 overflow-auto px-5 py-5">
+        <div className="w-full flex-1 px-5 py-5">
           <div className="mb-3 flex items-center justify-between">
             <h1 className="text-[15px] font-semibold">Routes</h1>
             {make}

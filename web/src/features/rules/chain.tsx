@@ -45,7 +45,7 @@ export function Chain({ rule, schema, fromPath, users, people, setRule }: Props)
               className="ml-[92px] text-ink-2 underline decoration-hair underline-offset-3"
               onClick={() => set(steps.filter((_, k) => k !== n))}
             >
-              Leave this step out
+              Remove this step
             </button>
           )}
           <ConversionSettings
@@ -63,12 +63,12 @@ export function Chain({ rule, schema, fromPath, users, people, setRule }: Props)
         <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
           <span className="text-ink-2">Then</span>
           <select
-            aria-label="Another step"
+            aria-label="Add a step"
             className="field w-full text-ink-2"
             value=""
             onChange={(e) => set([...steps, ...conversionsFor(e.target.value as How, schema)])}
           >
-            <option value="">nothing more</option>
+            <option value="">no further step</option>
             {more.map((h) => (
               <option key={h} value={h}>
                 {howWord[h]}

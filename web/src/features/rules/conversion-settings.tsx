@@ -90,17 +90,15 @@ function Strangers({
     value === "=block" ? "block" : value ? { use: value } : "leave_empty";
   return (
     <>
-      <p className="mt-2 text-ink-2">
-        People are recognised by e-mail, then login, then name, if only one person has it; the table goes before that.
-      </p>
+      <p className="mt-2 text-ink-2">Your table first, then e-mail, login, unique name.</p>
       <Asked label="Others">
         <select
           className="field w-full"
           value={now}
           onChange={(e) => onChange({ users: { ...table, otherwise: fallback(e.target.value) } })}
         >
-          <option value="=block">hold the item back and list it</option>
-          <option value="">leave empty, the name becomes a loss</option>
+          <option value="=block">hold the item and report it</option>
+          <option value="">leave empty, counted as a loss</option>
           {users.map((u) => (
             <option key={u.id} value={u.id}>
               use {u.name}

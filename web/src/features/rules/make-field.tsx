@@ -18,7 +18,7 @@ type Props = {
 
 export function MakeField(p: Props) {
   return (
-    <Pop label="Make a field for it" title={`A field at ${p.rightName} for ${p.source.name}`}>
+    <Pop label="Create a field for it" title={`A field at ${p.rightName} for ${p.source.name}`}>
       <Asked {...p} />
     </Pop>
   );
@@ -47,13 +47,13 @@ function Asked({ route, lane, source, rightName, made }: Props) {
       made(field);
     },
   });
-  if (like.isPending) return <p className="w-[320px] text-ink-3">Reading what can be made…</p>;
+  if (like.isPending) return <p className="w-[320px] text-ink-3">Reading which fields can be created…</p>;
   if (like.error) return <Trouble error={like.error} />;
   const field = like.data;
   if (!field)
     return (
       <p className="w-[320px] text-ink-2">
-        {rightName} makes no field that could hold {typeWord[source.value_type].toLowerCase()}.
+        {rightName} can't create a field that holds {typeWord[source.value_type].toLowerCase()}.
       </p>
     );
   const values = field.allowed ?? [];
@@ -93,11 +93,11 @@ function Asked({ route, lane, source, rightName, made }: Props) {
         )}
       </dl>
       <p className="mt-2 text-ink-2">
-        It is made in {rightName} at once, for everybody there. Undo takes the rule back, not the field.
+        Adds the field to {rightName} now, for all its users. Undo removes only the rule.
       </p>
       {wrong ? <p className="mt-2 text-clash first-letter:uppercase">{wrong}</p> : <Trouble error={make.error} />}
       <Button type="submit" go className="mt-3" disabled={make.isPending || !(name ?? field.name).trim()}>
-        {make.isPending ? "Making it…" : "Make the field"}
+        {make.isPending ? "Creating it…" : "Create the field"}
       </Button>
     </form>
   );

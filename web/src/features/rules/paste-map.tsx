@@ -51,7 +51,7 @@ export function PasteMap({ map, met, allowed, onChange }: Props) {
           setText(leftOver(lines));
         }}
       >
-        {good ? `Take ${count(good, "line")}` : "Take the lines"}
+        {good ? `Add ${count(good, "line")}` : "Add the lines"}
       </Button>
     </details>
   );

@@ -54,8 +54,8 @@ describe("a pasted value map", () => {
     const lines = readPasted("High\tUrgent\nHigh\tMinor\nLow\tminor\nLow\tPurple\nLow\nGone\tMinor", known);
     expect(lines.map((l) => l.fault ?? l.note)).toEqual([
       undefined,
-      "“High” stands in line 1 already",
-      "the right writes it “Minor”",
+      "“High” is already in line 1",
+      "at the right it is written “Minor”",
       "the right does not allow “Purple”",
       "there is no tab or semicolon between two values",
       "no item holds this value",

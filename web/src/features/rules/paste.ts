@@ -54,9 +54,9 @@ export function readPasted(text: string, { met, allowed }: Known): PastedLine[] 
     const before = seen.get(left);
     const near = alike.get(right.toLowerCase());
     if (cells.length < 2) line.fault = "there is no tab or semicolon between two values";
-    else if (before !== undefined) line.fault = `“${left}” stands in line ${before} already`;
+    else if (before !== undefined) line.fault = `“${left}” is already in line ${before}`;
     else if (right && allowed.length && !taken.has(right)) {
-      line.fault = near ? `the right writes it “${near}”` : `the right does not allow “${right}”`;
+      line.fault = near ? `at the right it is written “${near}”` : `the right does not allow “${right}”`;
     } else if (left && !held.has(left)) line.note = "no item holds this value";
     if (!line.fault) seen.set(left, number);
     out.push(line);

@@ -37,11 +37,11 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
       <p className="mb-1.5 text-ink-2">
         {told ? (
           <>
-            {count(ids.length, "person", "people")} met,{" "}
+            {count(ids.length, "person", "people")} found,{" "}
             <span className={strangers.length ? "text-clash" : ""}>{strangers.length} not recognised</span>
           </>
         ) : (
-          "Looking who is named…"
+          "Reading the names…"
         )}
       </p>
       <div className="grid grid-cols-[1fr_38px_1.15fr] gap-x-2 text-[11px] text-ink-3">
@@ -73,7 +73,9 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
                 className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right"}`}
               >
                 <option value="">
-                  {found?.right && found.how ? `${called(found.right)} · ${howWord[found.how]}` : "as others"}
+                  {found?.right && found.how
+                    ? `${called(found.right)} · ${howWord[found.how]}`
+                    : "use the default above"}
                 </option>
                 {users.map((u) => (
                   <option key={u.id} value={u.id}>

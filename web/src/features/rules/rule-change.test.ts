@@ -28,7 +28,7 @@ describe("what became of a rule", () => {
     expect(mapChanges(before, after)).toEqual([
       "“a” becomes C instead of A",
       "“empty” becomes D",
-      "“b” is not in the map any more",
+      "“b” is no longer in the map",
       "others: left empty",
     ]);
     expect(mapChanges(before, { ...after, source: { field: "other" } })).toBeUndefined();

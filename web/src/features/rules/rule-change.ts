@@ -25,7 +25,7 @@ export function mapChanges(before: Rule, after: Rule): string[] | undefined {
     }
   }
   for (const row of was.rows) {
-    if (!is.rows.some((r) => r.left === row.left)) out.push(`“${word(row.left)}” is not in the map any more`);
+    if (!is.rows.some((r) => r.left === row.left)) out.push(`“${word(row.left)}” is no longer in the map`);
   }
   if (!same(was.otherwise, is.otherwise)) out.push(`others: ${fallbackWords(is.otherwise)}`);
   if (out.length === 0) return undefined;

@@ -44,7 +44,7 @@ type Props = {
 function Part({ title, children }: { title: string; children: ReactNode }) {
   return (
     <section className="border-t border-hair-2 px-4 py-3 first:border-0">
-      <h3 className="mb-1.5 font-semibold">{title}</h3>
+      <h2 className="mb-1.5 font-semibold">{title}</h2>
       {children}
     </section>
   );
@@ -104,7 +104,7 @@ export function RulePanel(p: Props) {
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
       </Part>
       {p.faults.length > 0 && (
-        <Part title="To settle">
+        <Part title="Problems">
           <ul className="space-y-2">
             {p.faults.map((f, n) => (
               <li key={n} className="text-clash first-letter:uppercase">
@@ -131,6 +131,7 @@ export function RulePanel(p: Props) {
           rightName={right.name}
           title={`${sourceSchema?.name ?? source ?? sourceWords(rule)} → ${to}`}
           map={map}
+          returns={!!p.lane.direction && p.lane.direction !== "to_right"}
           onChange={(m) => setRule(withValueMap(rule, m))}
         />
       )}
@@ -187,7 +188,7 @@ function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule
   return (
     <>
       <label className="grid grid-cols-[92px_1fr] items-center">
-        <span className="text-ink-2">Comes from</span>
+        <span className="text-ink-2">Source</span>
         <select
           className="field w-full"
           aria-label={`Source of ${to}`}
@@ -295,7 +296,7 @@ function Suggested({ route, lane, target, rule, left, setRule }: Props) {
   const same = rule && JSON.stringify(rule.source) === JSON.stringify(found.rule.source);
   const source = sourceField(found.rule);
   return (
-    <Part title={`${same ? "Why this source" : "Suggested"} · ${found.score} %`}>
+    <Part title={`${same ? "Why this source" : "Suggested"} · ${found.score}%`}>
       <ul className="text-ink-2">
         {found.evidence.map((e) => (
           <li key={e}>{e}</li>

@@ -25,7 +25,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
   const source = rule && sourceField(rule);
   const field = left?.fields.find((f) => f.id === source);
   const from = !rule ? (
-    <span className="text-ink-3">nothing feeds it</span>
+    <span className="text-ink-3">no source</span>
   ) : typeof rule.source === "string" ? (
     <span className="text-ink-2">{sourceWord[rule.source]}</span>
   ) : !("field" in rule.source) ? (
@@ -50,7 +50,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
   const bad = fault !== undefined;
   const lossy = !!value?.losses.length;
   const what = fault ?? value?.fault ?? value?.becomes;
-  const words = rule ? ruleWords(rule) : bad ? "choose…" : "not fed";
+  const words = rule ? ruleWords(rule) : bad ? "choose…" : "no rule";
   const cell = `border-b border-hair-2 px-3 py-1.5 truncate ${on ? "bg-wash" : ""}`;
   return (
     <tr onClick={() => select(target)} className="cursor-pointer" aria-selected={on}>

@@ -1,11 +1,12 @@
 // The Rules stop: fields of both ends with the rule on the spine, tried out on a real item.
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { percent } from "@/lib/format";
 import { count, typeWord } from "@/lib/words";
-import { useSettled } from "@/lib/use-settled";
+import { useDebounce } from "use-debounce";
+import { RESTS_MS } from "@/lib/rests";
 import { useKeys } from "@/app/keys";
 import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
@@ -43,7 +44,7 @@ export default function Rules() {
   const [at, setAt] = useState(0);
   const [failure, setFailure] = useState<unknown>();
   // While somebody types, nothing is asked: the answers would come late and in a heap.
-  const rested = useSettled(lanes);
+  const [rested] = useDebounce(lanes, RESTS_MS);
   const tried = rested.find((l) => l.id === lane?.id);
   const faults = useQuery({
     queryKey: ["checks", route.id, rested, route.left.surveyed_at, route.right.surveyed_at],
@@ -97,11 +98,11 @@ export default function Rules() {
       does: "Edit the rule",
       run: () => document.getElementById("rule-panel")?.querySelector<HTMLElement>("select, input, button")?.focus(),
     },
-    { key: "]", does: "Try it on the next item", run: () => step(1) },
-    { key: "[", does: "Try it on the previous item", run: () => step(-1) },
+    { key: "]", does: "Preview the next item", run: () => step(1) },
+    { key: "[", does: "Preview the previous item", run: () => step(-1) },
     {
       key: "s",
-      does: "Next thing to settle",
+      does: "Next problem",
       run: () => {
         const here = blocking.findIndex((f) => f.lane === lane?.id && f.field === current?.target);
         const next = blocking[(here + 1) % Math.max(blocking.length, 1)];
@@ -122,7 +123,7 @@ export default function Rules() {
   if (!schema.data.left || !schema.data.right)
     return (
       <div className="p-8">
-        <p>Both ends must be surveyed before rules can be settled.</p>
+        <p>Both ends must be surveyed before rules can be checked.</p>
       </div>
     );
   const left = endOf(schema.data, lane, "left"),
@@ -170,7 +171,7 @@ export default function Rules() {
             >
               ‹
             </button>
-            trying it on <span className="mono">{preview.data.item.key}</span> {preview.data.at + 1} of{" "}
+            Result for <span className="mono">{preview.data.item.key}</span> {preview.data.at + 1} of{" "}
             {preview.data.total.toLocaleString("en")}
             <button
               type="button"
@@ -202,9 +203,9 @@ export default function Rules() {
           }
         />
       )}
-      <div className="flex min-h-0 flex-1">
+      <div className="flex min-h-[320px] flex-1">
         <div className="min-w-0 flex-1 overflow-auto bg-sheet">
-          <table className="w-full table-fixed">
+          <table className="w-full min-w-[640px] table-fixed">
             <colgroup>
               <col />
               <col className="w-[150px]" />
@@ -213,7 +214,12 @@ export default function Rules() {
             </colgroup>
             <thead className="sticky top-0 z-10 bg-sheet text-left text-[11px] text-ink-3">
               <tr>
-                {[`${left.name} field`, "rule", `${right.name} field`, "On this item becomes"].map((h, n) => (
+                {[
+                  `${left.name} field`,
+                  "rule",
+                  `${right.name} field`,
+                  preview.data?.item ? `Result for ${preview.data.item.key}` : "Result",
+                ].map((h, n) => (
                   <th
                     key={h}
                     className={`border-b border-hair px-3 py-1.5 font-normal ${n === 0 ? "pl-5" : ""} ${n === 1 ? "spine-cell text-center" : ""}`}
@@ -240,7 +246,7 @@ export default function Rules() {
                 <tr key={id} className="text-ink-3">
                   <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{targetWord(id)}</td>
                   <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-                    <span className="bg-sheet px-1">not carried</span>
+                    <span className="bg-sheet px-1">not transferred</span>
                   </td>
                   <td className="border-b border-hair-2 px-3">—</td>
                   <td className="border-b border-hair-2 px-3">no place for it at {right.name}</td>
@@ -288,7 +294,7 @@ export default function Rules() {
                       </span>
                     </td>
                     <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-                      <span className="bg-sheet px-1">not carried</span>
+                      <span className="bg-sheet px-1">not transferred</span>
                     </td>
                     <td className="border-b border-hair-2 px-3">
                       {lane && right.kind?.makes?.length ? (
@@ -315,7 +321,8 @@ export default function Rules() {
         <aside
           id="rule-panel"
           aria-label="Rule"
-          className="w-[404px] shrink-0 overflow-auto border-l border-hair bg-sheet"
+          tabIndex={0}
+          className="w-[clamp(330px,31%,520px)] shrink-0 overflow-auto border-l border-hair bg-sheet"
         >
           {current && lane && (
             <RulePanel
@@ -351,14 +358,14 @@ export default function Rules() {
               <Kbd>[</Kbd> <Kbd>]</Kbd> another item
             </span>
             <span>
-              <Kbd>S</Kbd> to settle
+              <Kbd>S</Kbd> next problem
             </span>
           </>
         }
       >
         {blocking.length > 0 ? (
           <span role="status" className="text-clash">
-            {count(blocking.length, "thing")} to settle before a dry run
+            {count(blocking.length, "rule problem")} to fix before a dry run
           </span>
         ) : (
           faults.data && (
@@ -367,15 +374,6 @@ export default function Rules() {
             </span>
           )
         )}
-        <Link
-          className="text-ink-2 underline decoration-hair underline-offset-3"
-          to={`../counterparts${lane ? `?lane=${lane.id}` : ""}`}
-        >
-          Counterparts
-        </Link>
-        <Link className="text-ink-2 underline decoration-hair underline-offset-3" to="../versions">
-          Versions
-        </Link>
         <Button disabled={!dirty} onClick={() => void save()}>
           Save as version {route.version + 1}
         </Button>

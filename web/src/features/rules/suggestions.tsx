@@ -33,8 +33,8 @@ export function useSuggestions(route: Route, lane: Lane) {
 
 /** Levels from which suggestions are accepted together; how good they are is in docs/matching.md. */
 export const levels = [
-  [85, "from 85 %"],
-  [70, "from 70 %"],
+  [85, "from 85%"],
+  [70, "from 70%"],
   [0, "all"],
 ] as const;
 
@@ -62,9 +62,9 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
       className="flex shrink-0 items-center gap-3 border-b border-hair bg-wash px-5 py-1.5"
     >
       <span>
-        <b className="font-semibold">{count(open.length, "suggestion")}</b> for fields that nothing feeds
+        <b className="font-semibold">{count(open.length, "suggestion")}</b> for fields without a rule
       </span>
-      <Pop label="Look at them" title="Suggestions">
+      <Pop label="Show" title="Suggestions">
         <ul className="max-h-[420px] w-[520px] space-y-2 overflow-auto">
           {open.map((s) => (
             <li
@@ -74,7 +74,7 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
               <div className="min-w-0">
                 <p>
                   <b className="font-semibold">{source(s.rule)}</b> <span className="text-ink-2">→</span>{" "}
-                  <b className="font-semibold">{name(s.rule.target)}</b> <span className="text-ink-2">{s.score} %</span>
+                  <b className="font-semibold">{name(s.rule.target)}</b> <span className="text-ink-2">{s.score}%</span>
                 </p>
                 <ul className="text-ink-2">
                   {s.evidence.map((e) => (

@@ -2,7 +2,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, take, type Schemas } from "@/api/client";
-import { useSettled } from "@/lib/use-settled";
+import { useDebounce } from "use-debounce";
+import { RESTS_MS } from "@/lib/rests";
 import type { Lane, Route } from "../route/draft";
 import { LINKS, type Conversion, type Rule } from "./rule-words";
 
@@ -36,7 +37,7 @@ function useReached<T>(what: string, ask: Ask<T>, [route, lane, rule]: At, table
     return before && { lane: { ...lane, rules: [before] }, target: before.target };
   }, [lane, rule, tables]);
   // An expression is typed letter by letter.
-  const asked = useSettled(now);
+  const [asked] = useDebounce(now, RESTS_MS);
   const alike = (one: typeof now, other: typeof now) =>
     one?.lane.id === other?.lane.id && one?.target === other?.target;
   const met = useQuery({
@@ -53,4 +54,4 @@ function useReached<T>(what: string, ask: Ask<T>, [route, lane, rule]: At, table
 export const useMet = (...at: At) => useReached("met", values, at, OF_VALUES);
 
 /** The people of a table, each with whom they are recognised as; undefined as with [`useMet`]. */
-export const usePeopleMet = (...at: At) => useReached("people met", people, at, OF_PEOPLE);
+export const usePeopleMet = (...at: At) => useReached("people found", people, at, OF_PEOPLE);

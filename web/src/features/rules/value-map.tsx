@@ -28,6 +28,8 @@ type Props = {
   /** What a field of the right is called. */
   fieldWord: (field: string) => string;
   map: ValueMap;
+  /** Whether the lane goes back, so that each value has a way back. */
+  returns: boolean;
   onChange: (m: ValueMap) => void;
 };
 
@@ -37,7 +39,7 @@ function metWords(met: Schemas["FieldSurvey"]): string {
 }
 
 export function ValueMapEditor(p: Props) {
-  const { title, leftName, rightName, own, met, allowed, ways, fieldWord, map, onChange } = p;
+  const { title, leftName, rightName, own, met, allowed, ways, fieldWord, map, returns, onChange } = p;
   const values = useMemo(() => valuesOf(own, met?.values.map((v) => v.value) ?? [], map), [own, met, map]);
   const listed = useMemo(() => own && new Set(own), [own]);
   const counts = useMemo(() => new Map(met?.values.map((v) => [v.value, v.count])), [met]);
@@ -54,13 +56,13 @@ export function ValueMapEditor(p: Props) {
     overscan: 12,
   });
   const note = (value: string) =>
-    ways && !ways.some((w) => w.to === value) ? "no moves lead there from new" : undefined;
+    ways && !ways.some((w) => w.to === value) ? "a new item can't reach this state" : undefined;
   const led = new Set(map.rows.map((r) => r.right));
   const onTheWay = ways?.filter((w) => led.has(w.to) && (w.by.length > 0 || w.asks.length > 0)) ?? [];
   return (
     <>
       <section className="border-t border-hair-2 px-4 py-3">
-        <h3 className="font-semibold">{title}</h3>
+        <h2 className="font-semibold">{title}</h2>
         <p className="mb-2 text-ink-2">
           {met ? metWords(met) : "…"}, {allowed ? `${allowed.length} allowed` : "any text"} at the right
         </p>
@@ -100,7 +102,7 @@ export function ValueMapEditor(p: Props) {
                     {value || "empty"}
                   </span>
                   <span className="mono text-right text-ink-3">{met && n}</span>
-                  {row && several.has(row.right) ? (
+                  {returns && row && several.has(row.right) ? (
                     <button
                       type="button"
                       role="radio"
@@ -123,7 +125,9 @@ export function ValueMapEditor(p: Props) {
                     label={`${value || "empty"} becomes`}
                     allowed={allowed}
                     value={row?.right}
-                    none={value === "" ? "stays empty" : map.otherwise === "block" ? "choose…" : "as others"}
+                    none={
+                      value === "" ? "stays empty" : map.otherwise === "block" ? "choose…" : "use the default below"
+                    }
                     note={note}
                     emptied={value !== ""}
                     open={open}
@@ -134,14 +138,14 @@ export function ValueMapEditor(p: Props) {
             })}
           </ul>
         </div>
-        {several.size > 0 && (
+        {returns && several.size > 0 && (
           <p className="mt-2 text-ink-2">
             ⇄ marks what travels back where several values become one: {count(several.size, "such value")}.
           </p>
         )}
         {onTheWay.length > 0 && (
           <>
-            <h4 className="mt-3 text-ink-2">How a new item gets there</h4>
+            <h3 className="mt-3 text-ink-2">How a new item gets to this state</h3>
             <ul>
               {onTheWay.map((w) => (
                 <li key={w.to}>
@@ -157,7 +161,7 @@ export function ValueMapEditor(p: Props) {
       </section>
       <section className="border-t border-hair-2 px-4 py-3">
         <label className="font-semibold" htmlFor="otherwise">
-          A value not in this table
+          A value not in this map
         </label>
         <select
           id="otherwise"
@@ -168,9 +172,9 @@ export function ValueMapEditor(p: Props) {
             onChange({ ...map, otherwise: chosen === "use" ? { use: allowed?.[0] ?? "" } : (chosen as "block") });
           }}
         >
-          <option value="block">holds its item back, and is listed</option>
-          <option value="leave_empty">leaves the field empty, as a loss</option>
-          <option value="use">becomes another value, as a loss</option>
+          <option value="block">hold the item and report it</option>
+          <option value="leave_empty">leave the field empty, counted as a loss</option>
+          <option value="use">use another value, counted as a loss</option>
         </select>
         {typeof map.otherwise === "object" && (
           <div className="mt-1.5 flex">

@@ -2,7 +2,8 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
-import { useSettled } from "@/lib/use-settled";
+import { useDebounce } from "use-debounce";
+import { RESTS_MS } from "@/lib/rests";
 import { Pill, Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
 import { ExpressionEditor } from "@/ui/expression-editor";
@@ -19,7 +20,7 @@ function ask(routeId: string, body: Schemas["ScopeBody"], signal?: AbortSignal) 
 }
 
 function useScope(routeId: string, end: End, lane: Lane, lanes: Lane[], text?: string) {
-  const asked = useSettled(JSON.stringify({ lanes, text }));
+  const [asked] = useDebounce(JSON.stringify({ lanes, text }), RESTS_MS);
   return useQuery({
     queryKey: ["scope", routeId, end, lane.id, asked],
     queryFn: ({ signal }) => {
@@ -81,7 +82,7 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
       </div>
       {unfinished && answer?.text == null && (
         <p role="status" className="mb-2 text-clash">
-          A condition is not finished yet; as text it would say nothing. Finish or remove it first.
+          Finish or remove the incomplete condition first.
         </p>
       )}
       {text === undefined ? (
@@ -136,7 +137,7 @@ function TextScope({ text, onChange, names, answer }: TextProps) {
       />
       <div className="mt-1.5 text-ink-2" aria-live="polite">
         {faults.length === 0 ? (
-          <p>An expression in CEL; empty takes everything. Ctrl Space offers names.</p>
+          <p>An expression in CEL. Empty means everything. Ctrl Space offers names.</p>
         ) : (
           <>
             {faults.map((f, n) => (

@@ -28,8 +28,8 @@ export function Matched({ end, answer, along = "nothing", onAlong }: Props) {
         </p>
         {!!answer?.with_others && (
           <p className="text-ink-2">
-            {count(answer.with_others, "more item")} {answer.with_others === 1 ? "is" : "are"} in this scope and carried
-            by another lane of the same kinds: nothing is carried twice.
+            {count(answer.with_others, "more item")} {answer.with_others === 1 ? "is" : "are"} in this scope and
+            transferred by another lane of the same kinds: nothing is transferred twice.
           </p>
         )}
         {onAlong && (
@@ -42,8 +42,8 @@ export function Matched({ end, answer, along = "nothing", onAlong }: Props) {
               onChange={(e) => onAlong(e.target.value as Schemas["Along"])}
             >
               <option value="nothing">nothing else</option>
-              <option value="linked">what items in scope lead to</option>
-              <option value="reached">that, and what it leads to in turn</option>
+              <option value="linked">items they link to</option>
+              <option value="reached">everything reachable by links</option>
             </select>
           </label>
         )}

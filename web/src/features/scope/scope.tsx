@@ -63,7 +63,7 @@ export default function Scope() {
           go
           onClick={() => void (dirty ? save().then((ok) => ok && navigate("../rules")) : navigate("../rules"))}
         >
-          Settle the rules
+          Open the rules
         </Button>
       </Foot>
     </>

@@ -33,11 +33,11 @@ export function ValuesPick({ met, values, onChange }: Props) {
             <span className="min-w-0 flex-1 truncate" title={m.value}>
               {m.value}
             </span>
-            <span className="text-ink-3">{m.count ? m.count.toLocaleString("en") : "not met"}</span>
+            <span className="text-ink-3">{m.count ? m.count.toLocaleString("en") : "not found"}</span>
           </label>
         </li>
       ))}
-      {shown.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such value was met. Enter adds it.</li>}
+      {shown.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such value was found. Enter adds it.</li>}
     </Pick>
   );
 }

@@ -2,9 +2,11 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 import { api, ProblemError, setCsrf, take } from "@/api/client";
+import { useTitle } from "@/lib/use-title";
 import { Button, Field, Loading, Trouble } from "@/ui/basics";
 
 export default function SignIn() {
+  useTitle("Sign in");
   const setup = useQuery({ queryKey: ["setup"], queryFn: () => take(api.GET("/setup")) });
   if (setup.isPending) return <Loading what="the sign-in" />;
   return (
@@ -49,9 +51,9 @@ function Form({ first }: { first: boolean }) {
   };
   return (
     <form onSubmit={(e) => void submit(e)}>
-      <h1 className="mb-1 text-[16px] font-semibold">{first ? "Make the first administrator" : "Sign in"}</h1>
+      <h1 className="mb-1 text-[16px] font-semibold">{first ? "Create the first administrator" : "Sign in"}</h1>
       <p className="mb-4 text-ink-2">
-        {first ? "Nobody can sign in to this installation yet." : "With the login an administrator gave you."}
+        {first ? "There is no user in this installation yet." : "With the login an administrator gave you."}
       </p>
       <Field label="Login" error={fault("/login")}>
         {(p) => (
@@ -66,7 +68,7 @@ function Form({ first }: { first: boolean }) {
         )}
       </Field>
       {first && (
-        <Field label="Name" error={fault("/name")} hint="As others see you in the record.">
+        <Field label="Name" error={fault("/name")} hint="Shown to others in the record.">
           {(p) => (
             <input
               {...p}
@@ -92,7 +94,7 @@ function Form({ first }: { first: boolean }) {
       </Field>
       {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
       <Button go type="submit" disabled={busy} className="mt-2 w-full">
-        {first ? "Make administrator and sign in" : "Sign in"}
+        {first ? "Create administrator and sign in" : "Sign in"}
       </Button>
     </form>
   );

@@ -33,7 +33,7 @@ export default function ArtefactView() {
       <div className="p-8">
         <Trouble error={page.error} retry={() => void page.refetch()} />
         <p className="mt-3 text-ink-2">
-          It may have gone since the last survey.{" "}
+          It may have been removed since the last survey.{" "}
           <Link className="underline" to={`/systems/${id}?${new URLSearchParams({ container, kind }).toString()}`}>
             See what was surveyed
           </Link>
@@ -70,7 +70,7 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
             <>
               {" · "}
               <a className="underline" href={a.url} target="_blank" rel="noreferrer">
-                open it there ↗
+                open in {a.system_name} ↗
               </a>
             </>
           )}
@@ -106,18 +106,18 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
             <Card key={h.system_name + h.key} title={`History of ${h.key} in ${h.system_name}, kept by Hovrel`}>
               <Shown value={h.history} />
               <p className="mt-1.5 text-ink-3" title={exact(h.kept_at)}>
-                read {ago(h.kept_at)}; no rule carries it
+                read {ago(h.kept_at)}; no rule transfers it
               </p>
             </Card>
           ))}
         </div>
         <div className="space-y-5">
           <Card title="Counterparts">
-            {a.counterparts.length === 0 && <p className="text-ink-3">No route has carried it.</p>}
+            {a.counterparts.length === 0 && <p className="text-ink-3">No route has transferred it.</p>}
             <ul className="space-y-1.5">
               {a.counterparts.map((c) => (
                 <li key={c.route + c.item.kind}>
-                  {c.is_left ? "made from " : "stands for it: "}
+                  {c.is_left ? "created from " : "counterpart: "}
                   {c.key ? (
                     <Link
                       className="underline decoration-hair underline-offset-2"
@@ -167,7 +167,7 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
             </Card>
           )}
           {a.touches.length > 0 && (
-            <Card title="Transfers that touched it">
+            <Card title="Transfers of this item">
               <ul className="space-y-1.5">
                 {a.touches.map((t) => (
                   <li key={`${t.plan} ${t.seq}`} className="flex items-baseline gap-2">

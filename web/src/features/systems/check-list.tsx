@@ -6,12 +6,14 @@ const look: Record<Schemas["StepState"], [string, string]> = {
   warning: ["bg-ink-2 text-paper", "!"],
   failed: ["bg-clash text-paper", "×"],
   skipped: ["bg-hair text-ink-2", "–"],
+  unknown: ["bg-hair text-ink-2", "?"],
 };
 const word: Record<Schemas["StepState"], string> = {
   ok: "good",
   warning: "warning",
   failed: "failed",
   skipped: "not tried",
+  unknown: "unknown",
 };
 
 export function CheckList({ steps }: { steps: Schemas["CheckStepAnswer"][] }) {

@@ -3,10 +3,12 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ProblemError, take, type Schemas } from "@/api/client";
+import { useTitle } from "@/lib/use-title";
 import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
 
 export default function ConnectSystem() {
+  useTitle("Connect a system");
   const profiles = useQuery({ queryKey: ["profiles"], queryFn: () => take(api.GET("/profiles")) });
   if (profiles.isPending) return <Loading what="what can be connected" />;
   if (profiles.error)
@@ -109,7 +111,7 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
           <Field
             label="Name"
             error={fault("/name")}
-            hint="As people call it. It becomes part of origin marks and stays."
+            hint="Shown here and stored on copied items (Oldstone:OS-2001). Can't be changed later."
           >
             {(p) => <input {...p} className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
           </Field>
@@ -132,7 +134,7 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
               key={ask.id}
               label={ask.label}
               error={fault(`/sign_in/${ask.id}`)}
-              hint={ask.secret ? "Sealed when saved; nobody can read it again, not even here." : undefined}
+              hint={ask.secret ? "Encrypted when saved; it can't be read again, not even here." : undefined}
             >
               {(p) => (
                 <input
@@ -181,7 +183,7 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
           Check
         </Button>
         <Button go disabled={!!busy} onClick={() => void save()}>
-          Save and look round
+          Save and open
         </Button>
       </Foot>
     </>

@@ -15,7 +15,7 @@ type Props = {
 /** How many groups there are; only the surest are listed. */
 export function doublesWords(found: Props["found"]): string {
   const [all, listed] = [found?.doubles_count ?? 0, found?.doubles?.length ?? 0];
-  return count(all, "group") + (all > listed ? `, the surest ${listed} of them listed` : "");
+  return count(all, "group") + (all > listed ? `, the most similar ${listed} of them listed` : "");
 }
 
 export function DoubleGroups({ found, system, container, kind, name }: Props) {
@@ -24,7 +24,7 @@ export function DoubleGroups({ found, system, container, kind, name }: Props) {
       {found?.doubles?.map((g) => (
         <li key={g.items[0]?.id} className="border-b border-hair-2 px-4 py-2 last:border-0">
           <p className="text-[11px] text-ink-2">
-            {count(g.items.length, "item")}, {g.score} % alike or more
+            {count(g.items.length, "item")}, {g.score}% similar or more
           </p>
           {g.items.map((i) => (
             <p key={i.id} className="truncate" title={`${i.title} (${i.path})`}>
@@ -39,7 +39,7 @@ export function DoubleGroups({ found, system, container, kind, name }: Props) {
           ))}
         </li>
       ))}
-      {!found?.doubles_count && <li className="px-4 py-4 text-ink-3">No two items are alike enough.</li>}
+      {!found?.doubles_count && <li className="px-4 py-4 text-ink-3">No likely duplicates.</li>}
     </ul>
   );
 }

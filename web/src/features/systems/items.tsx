@@ -154,7 +154,7 @@ function Item({
         )}{" "}
         {a.url && (
           <a className="underline" href={a.url} target="_blank" rel="noreferrer">
-            open there ↗
+            open in its system ↗
           </a>
         )}
       </p>

@@ -28,16 +28,16 @@ export function People(props: Props) {
   return (
     <>
       <table className="w-full border border-hair bg-sheet">
-        <Head names={["Name", "Login", "E-mail", "Named", ""]} />
+        <Head names={["Name", "Login", "E-mail", "Named", "Note"]} />
         <tbody>
           {users.map((u) => (
             <tr key={u.id} className="border-b border-hair-2 last:border-0">
               <td className="px-3 py-1.5 font-medium">{u.name}</td>
               <td className="mono px-3 text-ink-2">{u.login ?? ""}</td>
-              <td className="px-3 text-ink-2">{u.email ?? <span className="text-ink-3">not told</span>}</td>
+              <td className="px-3 text-ink-2">{u.email ?? <span className="text-ink-3">none</span>}</td>
               <td className="px-3 text-ink-2">{times.has(u.id) ? count(times.get(u.id) ?? 0, "time") : ""}</td>
               <td className="px-3 text-right text-clash">
-                {names.filter((n) => n === u.name).length > 1 && "not the only one of this name"}
+                {names.filter((n) => n === u.name).length > 1 && "name used twice"}
               </td>
             </tr>
           ))}
@@ -45,7 +45,7 @@ export function People(props: Props) {
       </table>
       {strangers.length > 0 && (
         <section aria-label="Strangers" className="mt-4">
-          <h3 className="mb-1 font-semibold">Named in items, and known to nobody there</h3>
+          <h2 className="mb-1 font-semibold">Named in items, but not a user there</h2>
           <ul className="rounded-lg border border-hair bg-sheet">
             {strangers.map(([id, n]) => (
               <li key={id} className="flex justify-between border-b border-hair-2 px-3 py-1.5 last:border-0">

@@ -22,24 +22,27 @@ export function Shape({ system, container, kind, survey }: Props) {
   return (
     <div className="grid grid-cols-2 items-start gap-6">
       <section aria-label="Depth in folders">
-        <h3 className="mb-1 font-semibold">Depth in folders</h3>
+        <h2 className="mb-1 font-semibold">Depth in folders</h2>
         <ul className="rounded-lg border border-hair bg-sheet">
-          {depths.map((n, level) => (
-            <Row
-              key={level}
-              word={level === 0 ? "in no folder" : count(level, "level") + " down"}
-              n={n}
-              total={total}
-            />
-          ))}
-          {depths.length === 0 && <li className="px-4 py-3 text-ink-3">There are none.</li>}
+          {depths.map(
+            (n, level) =>
+              n > 0 && (
+                <Row
+                  key={level}
+                  word={level === 0 ? "in no folder" : count(level, "level") + " down"}
+                  n={n}
+                  total={total}
+                />
+              ),
+          )}
+          {depths.length === 0 && <li className="px-4 py-3 text-ink-3">None.</li>}
         </ul>
         {!!found?.depths?.empty && (
           <p className="mt-1 text-ink-2">{count(found.depths.empty, "folder holds", "folders hold")} nothing.</p>
         )}
       </section>
       <section aria-label="Markup in use">
-        <h3 className="mb-1 font-semibold">Markup in texts</h3>
+        <h2 className="mb-1 font-semibold">Markup in texts</h2>
         <ul className="rounded-lg border border-hair bg-sheet">
           {markup.map((m) => (
             <Row key={m.value} word={m.value} n={m.count} total={total} />
@@ -48,17 +51,17 @@ export function Shape({ system, container, kind, survey }: Props) {
         </ul>
       </section>
       {!!found?.doubles_count && (
-        <section aria-label="Doubles" className="col-span-2">
-          <h3 className="mb-1 font-semibold">
-            Doubles <span className="font-normal text-ink-2">{doublesWords(found)}</span>
-          </h3>
+        <section aria-label="Likely duplicates" className="col-span-2">
+          <h2 className="mb-1 font-semibold">
+            Likely duplicates <span className="font-normal text-ink-2">{doublesWords(found)}</span>
+          </h2>
           <div className="flex max-h-[320px] flex-col rounded-lg border border-hair bg-sheet">
             <DoubleGroups found={found} system={system} container={container} kind={kind} name={kindsWord(kind)} />
           </div>
         </section>
       )}
-      <section aria-label="Leads to nothing" className="col-span-2">
-        <h3 className="mb-1 font-semibold">Leads to nothing</h3>
+      <section aria-label="Broken links" className="col-span-2">
+        <h2 className="mb-1 font-semibold">Broken links</h2>
         <ul className="rounded-lg border border-hair bg-sheet">
           {dangling.map((d) => (
             <li key={`${d.id} ${d.to}`} className="border-b border-hair-2 px-4 py-1.5 last:border-0">
@@ -69,15 +72,13 @@ export function Shape({ system, container, kind, survey }: Props) {
                 {d.key}
               </Link>{" "}
               <span className="text-ink-2">
-                leads to the {kindWord[d.to_kind]?.toLowerCase() ?? d.to_kind} <span className="mono">{d.to}</span>,
-                which is not there
+                points to the {kindWord[d.to_kind]?.toLowerCase() ?? d.to_kind} <span className="mono">{d.to}</span>,
+                which does not exist
               </span>
             </li>
           ))}
           {dangling.length === 0 && (
-            <li className="px-4 py-3 text-ink-3">
-              Every link and call of the {kindsWord(kind)} listed leads to something.
-            </li>
+            <li className="px-4 py-3 text-ink-3">No broken links among the {kindsWord(kind)}.</li>
           )}
         </ul>
       </section>

@@ -1,13 +1,14 @@
 // One system: its check, and the survey of each project: counts, folders, fields, values, items.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Tabs } from "radix-ui";
 import { useState } from "react";
-import { useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
-import { failureOf, useJob } from "@/api/jobs";
 import { ago, bytes, exact, percent } from "@/lib/format";
 import { formatWord, count, kindsWord, kindWord, notRead, typeWord } from "@/lib/words";
 import { Bar, Button, Empty, Loading, Pill, Trouble } from "@/ui/basics";
+import { itemPath } from "@/lib/paths";
 import { CheckList } from "./check-list";
 import { Disconnect } from "./disconnect";
 import { Items } from "./items";
@@ -15,6 +16,7 @@ import { Head } from "./head";
 import { People } from "./people";
 import { Shape } from "./shape";
 import { BeyondLimits, Uses } from "./uses";
+import { useSurvey } from "./use-survey";
 import { useUses } from "./use-uses";
 
 export default function SystemView() {
@@ -64,7 +66,7 @@ export default function SystemView() {
   const running = surveys.data?.running.find((j) => j.container === container);
   return (
     <div className="flex min-h-0 flex-1">
-      <aside className="w-[330px] shrink-0 overflow-auto border-r border-hair bg-sheet p-5">
+      <aside className="w-[clamp(220px,24%,330px)] shrink-0 overflow-auto border-r border-hair bg-sheet p-5">
         <h1 className="text-[16px] font-semibold">{system.data.name}</h1>
         <p className="mono mb-4 break-all text-ink-3">{system.data.address}</p>
         <div className="mb-4 flex gap-2">
@@ -85,13 +87,20 @@ export default function SystemView() {
       </aside>
       <section className="flex min-w-0 flex-1 flex-col overflow-auto p-5">
         {containers.error && <Trouble error={containers.error} retry={() => void containers.refetch()} />}
-        <div role="group" aria-label="Projects" className="mb-4 flex items-center gap-2">
-          {containers.data?.map((c) => (
-            <Pill key={c.id} on={c.id === container} onClick={() => setQuery({ container: c.id })}>
-              {c.name}
-            </Pill>
-          ))}
-        </div>
+        <label className="mb-4 flex items-center gap-2">
+          <span className="text-ink-2">Project</span>
+          <select
+            className="field max-w-full min-w-[200px]"
+            value={container ?? ""}
+            onChange={(e) => setQuery({ container: e.target.value })}
+          >
+            {containers.data?.map((c) => (
+              <option key={c.id} value={c.id}>
+                {c.name}
+              </option>
+            ))}
+          </select>
+        </label>
         {container && surveys.data && (
           <SurveyPart key={container} system={id} container={container} survey={survey} running={running?.id} />
         )}
@@ -111,21 +120,7 @@ function SurveyPart({
   survey?: Schemas["SurveyAnswer"];
   running?: string;
 }) {
-  const queries = useQueryClient();
-  const [started, setStarted] = useState<string>();
-  const [error, setError] = useState<unknown>();
-  const { job, lost } = useJob(started ?? running, () => void queries.invalidateQueries());
-  const active = job && ["waiting", "running"].includes(job.state);
-  const begin = async () => {
-    setError(undefined);
-    try {
-      setStarted(
-        (await take(api.POST("/systems/{id}/surveys", { params: { path: { id: system } }, body: { container } }))).id,
-      );
-    } catch (caught) {
-      setError(caught);
-    }
-  };
+  const { job, lost, busy: active, begin, error } = useSurvey(system, container, running);
   const p = job?.progress as { kind?: string; read?: number; total?: number } | undefined;
   const progress = active && (
     <p role="status" className="my-3 text-ink-2">
@@ -139,7 +134,7 @@ function SurveyPart({
         title="Not surveyed yet"
         action={
           !active && (
-            <Button go onClick={() => void begin()}>
+            <Button go onClick={begin}>
               Survey this project
             </Button>
           )
@@ -147,7 +142,7 @@ function SurveyPart({
       >
         A survey reads everything in the project and shows what each field really holds. It changes nothing there.
         {progress}
-        <Trouble error={error ?? failureOf(job)} />
+        <Trouble error={error} />
       </Empty>
     );
   }
@@ -157,12 +152,12 @@ function SurveyPart({
         <span className="text-ink-3" title={exact(survey.at)}>
           surveyed {ago(survey.at)}
         </span>
-        <Button disabled={!!active} onClick={() => void begin()}>
+        <Button disabled={!!active} onClick={begin}>
           Survey again
         </Button>
         {progress}
       </div>
-      <Trouble error={error ?? failureOf(job)} />
+      <Trouble error={error} />
       <Found system={system} survey={survey} />
     </>
   );
@@ -178,6 +173,8 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
     kinds[0]?.kind ??
     "test_case";
   const view = query.get("find") != null || query.get("field") ? "items" : (query.get("view") ?? "fields");
+  // People and folders are of the whole project, whatever kind was looked at.
+  const whole = view === "people" || view === "tree";
   const schema = kinds.find((k) => k.kind === kind);
   const found = survey.survey.kinds.find((k) => k.kind === kind);
   const show = (more: Record<string, string>) => setQuery({ container: survey.container, kind, ...more });
@@ -200,7 +197,7 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         </div>
         {survey.survey.coverage && (
           <div>
-            <dt className="text-ink-3">Requirements verified</dt>
+            <dt className="text-ink-3">Requirements with a test case</dt>
             <dd>
               <button
                 type="button"
@@ -215,20 +212,9 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
             </dd>
           </div>
         )}
-        {found && found.attachments > 0 && (
-          <div>
-            <dt className="text-ink-3">Files</dt>
-            <dd>
-              <Figure n={found.attachments} open={() => show({ view: "items", holds: "files" })} />{" "}
-              <span className="text-ink-3">
-                {bytes(found.attachment_bytes)}, largest {bytes(found.largest_attachment)}
-              </span>
-            </dd>
-          </div>
-        )}
         {!!survey.survey.dangling_count && (
           <div>
-            <dt className="text-ink-3">Lead to nothing</dt>
+            <dt className="text-ink-3">Broken links</dt>
             <dd className="text-clash">
               <Figure
                 n={survey.survey.dangling_count}
@@ -243,18 +229,10 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
             </dd>
           </div>
         )}
-        {found && found.with_read_losses > 0 && (
-          <div>
-            <dt className="text-ink-3">Text not read exactly</dt>
-            <dd className="text-loss">
-              <Figure n={found.with_read_losses} open={() => show({ view: "items", holds: "read_losses" })} />
-            </dd>
-          </div>
-        )}
       </dl>
       {!!survey.survey.drift?.length && (
         <div role="note" className="mb-4 rounded-lg border border-hair bg-wash px-5 py-3">
-          <b className="font-semibold">Otherwise than at the survey before</b>
+          <b className="font-semibold">Changed since the last survey</b>
           <ul className="text-ink-2">
             {survey.survey.drift.map((d) => (
               <li key={d}>{d}</li>
@@ -273,69 +251,107 @@ function Found({ system, survey }: { system: string; survey: Schemas["SurveyAnsw
         </div>
       )}
       <Uses uses={uses} />
-      <div className="mb-3 flex flex-wrap items-center gap-2">
-        {kinds.map((k) => (
-          <Pill
-            key={k.kind}
-            on={k.kind === kind}
-            onClick={() => setQuery({ container: survey.container, kind: k.kind, view })}
-          >
-            {k.name}
-          </Pill>
-        ))}
-        <span className="basis-full" />
-        <Pill on={view === "fields"} onClick={() => show({ view: "fields" })}>
-          Fields and values
-        </Pill>
-        <Pill on={view === "items"} onClick={() => show({ view: "items" })}>
-          Items
-        </Pill>
-        {survey.survey.coverage && kind === "requirement" && (
-          <Pill on={view === "coverage"} onClick={() => show({ view: "coverage" })}>
-            Not verified
-          </Pill>
-        )}
-        <Pill on={view === "shape"} onClick={() => show({ view: "shape" })}>
-          Shape and markup
-        </Pill>
-        <Pill on={view === "people"} onClick={() => show({ view: "people" })}>
-          People
-        </Pill>
-        <Pill on={view === "tree"} onClick={() => show({ view: "tree" })}>
-          Folders
-        </Pill>
-      </div>
-      {view === "fields" && schema && (
-        <Fields
-          schema={schema}
-          survey={found}
-          users={survey.catalogue.users}
-          uses={uses}
-          open={(field, value) => show({ field, value })}
-        />
-      )}
-      {view === "items" && (
-        <Items
-          system={system}
-          container={survey.container}
-          kind={kind as Schemas["Kind"]}
-          schema={schema}
-          users={survey.catalogue.users}
-        />
-      )}
-      {view === "coverage" && survey.survey.coverage && <NotVerified coverage={survey.survey.coverage} />}
-      {view === "shape" && <Shape system={system} container={survey.container} kind={kind} survey={survey.survey} />}
-      {view === "people" && <People catalogue={survey.catalogue} survey={survey.survey} />}
-      {view === "tree" && (
-        <Tree
-          system={system}
-          container={survey.container}
-          open={(path) => setQuery({ container: survey.container, kind: "test_case", find: path })}
-        />
-      )}
+      <Tabs.Root
+        value={whole ? view : kind}
+        onValueChange={(chosen) =>
+          chosen === "people" || chosen === "tree"
+            ? show({ view: chosen })
+            : setQuery({ container: survey.container, kind: chosen, view: whole ? "fields" : view })
+        }
+      >
+        <Tabs.List aria-label="Kinds" className="flex flex-wrap gap-x-4 border-b border-hair">
+          {kinds.map((k) => (
+            <Tabs.Trigger key={k.kind} value={k.kind} className={TAB}>
+              {k.name}
+            </Tabs.Trigger>
+          ))}
+          <span aria-hidden className="my-1.5 border-l border-ink-3" />
+          <Tabs.Trigger value="people" className={TAB}>
+            People
+          </Tabs.Trigger>
+          <Tabs.Trigger value="tree" className={TAB}>
+            Folders of the project
+          </Tabs.Trigger>
+        </Tabs.List>
+        <Tabs.Content value={whole ? view : kind} tabIndex={-1}>
+          {!whole && (
+            <div className="my-3 flex flex-wrap items-center gap-2">
+              <Pill on={view === "fields"} onClick={() => show({ view: "fields" })}>
+                Fields and values
+              </Pill>
+              <Pill on={view === "items"} onClick={() => show({ view: "items" })}>
+                Items
+              </Pill>
+              {survey.survey.coverage && kind === "requirement" && (
+                <Pill on={view === "coverage"} onClick={() => show({ view: "coverage" })}>
+                  Without a test case
+                </Pill>
+              )}
+              <Pill on={view === "shape"} onClick={() => show({ view: "shape" })}>
+                Shape and markup
+              </Pill>
+              {found && found.attachments > 0 && (
+                <button
+                  type="button"
+                  className="ml-3 text-ink-2 underline decoration-hair underline-offset-3"
+                  onClick={() => show({ view: "items", holds: "files" })}
+                >
+                  {count(found.attachments, "file")}, {bytes(found.attachment_bytes)}, the largest{" "}
+                  {bytes(found.largest_attachment)}
+                </button>
+              )}
+              {found && found.with_read_losses > 0 && (
+                <button
+                  type="button"
+                  className="ml-3 text-loss underline decoration-hair underline-offset-3"
+                  onClick={() => show({ view: "items", holds: "read_losses" })}
+                >
+                  {count(found.with_read_losses, "item")} with text not read exactly
+                </button>
+              )}
+            </div>
+          )}
+          {whole && <div className="h-3" />}
+          {view === "fields" && schema && (
+            <Fields
+              schema={schema}
+              survey={found}
+              users={survey.catalogue.users}
+              uses={uses}
+              open={(field, value) => show({ field, value })}
+            />
+          )}
+          {view === "items" && (
+            <Items
+              system={system}
+              container={survey.container}
+              kind={kind as Schemas["Kind"]}
+              schema={schema}
+              users={survey.catalogue.users}
+            />
+          )}
+          {view === "coverage" && survey.survey.coverage && (
+            <Uncovered coverage={survey.survey.coverage} system={system} container={survey.container} />
+          )}
+          {view === "shape" && (
+            <Shape system={system} container={survey.container} kind={kind} survey={survey.survey} />
+          )}
+          {view === "people" && <People catalogue={survey.catalogue} survey={survey.survey} />}
+          {view === "tree" && (
+            <Tree
+              system={system}
+              container={survey.container}
+              open={(path) => setQuery({ container: survey.container, kind: "test_case", find: path })}
+            />
+          )}
+        </Tabs.Content>
+      </Tabs.Root>
     </>
   );
 }
+
+const TAB =
+  "border-b-2 border-transparent px-1 py-1.5 text-ink-2 data-[state=active]:border-ink data-[state=active]:font-semibold data-[state=active]:text-ink";
 
 /** A number that opens what it counts. */
 function Figure({ n, open }: { n: number; open: () => void }) {
@@ -347,13 +363,21 @@ function Figure({ n, open }: { n: number; open: () => void }) {
 }
 
 /** The requirements that no test case verifies. */
-function NotVerified({ coverage }: { coverage: Schemas["Coverage"] }) {
+function Uncovered({
+  coverage,
+  system,
+  container,
+}: {
+  coverage: Schemas["Coverage"];
+  system: string;
+  container: string;
+}) {
   const missing = coverage.total - coverage.covered;
-  if (missing === 0) return <p className="text-ink-2">Every requirement is verified by a test case.</p>;
+  if (missing === 0) return <p className="text-ink-2">Every requirement has a test case.</p>;
   return (
     <>
       <p className="mb-2 text-ink-2">
-        No test case here verifies {count(missing, "requirement")} of {coverage.total}.
+        {missing.toLocaleString("en")} of {count(coverage.total, "requirement has", "requirements have")} no test case.
         {missing > coverage.uncovered.length && ` The first ${coverage.uncovered.length} are listed.`}
       </p>
       <table className="w-full border border-hair bg-sheet">
@@ -361,7 +385,14 @@ function NotVerified({ coverage }: { coverage: Schemas["Coverage"] }) {
         <tbody>
           {coverage.uncovered.map((u) => (
             <tr key={u.id} className="border-b border-hair-2 last:border-0">
-              <td className="mono w-[120px] px-3 py-1.5">{u.key}</td>
+              <td className="mono w-[120px] px-3 py-1.5">
+                <Link
+                  className="underline decoration-hair underline-offset-3"
+                  to={itemPath(system, container, "requirement", u.id)}
+                >
+                  {u.key}
+                </Link>
+              </td>
               <td className="px-3">{u.title}</td>
             </tr>
           ))}
@@ -387,7 +418,7 @@ function Fields({
   const total = survey?.count ?? 0;
   return (
     <table className="w-full border border-hair bg-sheet">
-      <Head names={["Field", "Type", "Filled", "Values met"]} />
+      <Head names={["Field", "Type", "Filled", "Values found"]} />
       <tbody>
         {schema.fields.map((f) => {
           const s = survey?.fields.find((x) => x.field === f.id);
@@ -439,7 +470,7 @@ function Fields({
                       </button>
                     );
                   })}
-                  {single && <span className="text-ink-3">{count(filled, "value")}, each of them once</span>}
+                  {single && <span className="text-ink-3">{count(filled, "value")}, all different</span>}
                   {!!s && !single && s.values.length > 12 && (
                     <span className="text-ink-3">and {s.values.length - 12} more</span>
                   )}

@@ -1,10 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api, take } from "@/api/client";
+import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { Health } from "../overview/overview";
 
 export default function Systems() {
+  useTitle("Systems");
   const navigate = useNavigate();
   const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
   if (systems.isPending) return <Loading what="the systems" />;
@@ -34,7 +36,7 @@ export default function Systems() {
       <table className="w-full rounded-lg border border-hair bg-sheet">
         <thead>
           <tr className="text-left text-[11px] text-ink-3">
-            {["Name", "Speaks as", "Address", "Last check"].map((h) => (
+            {["Name", "Type", "Address", "Last check"].map((h) => (
               <th key={h} className="border-b border-hair px-4 py-2 font-normal">
                 {h}
               </th>

@@ -28,7 +28,7 @@ it("faults are told with their field, and those that are not are counted", () =>
   ];
   const html = shown(<Uses uses={[use({ to_settle: 7, faults })]} />);
   expect(html).toContain('href="/routes/r1/rules"');
-  for (const told of ["7 to settle", "Title: the left end has no field", "and 5 more"]) {
+  for (const told of ["7 problems to fix", "Title: the left end has no field", "and 5 more"]) {
     expect(text(html)).toContain(told);
   }
 });

@@ -1,22 +1,23 @@
 // The routes that use a project, with what of the survey does not fit their rules.
+import { count } from "@/lib/words";
 import { Link } from "react-router";
 import type { Schemas } from "@/api/client";
 import { bytes } from "@/lib/format";
 
-/** Only routes with something to settle are worth a line. */
+/** Only routes with somerule problem to fix are worth a line. */
 export function Uses({ uses }: { uses: Schemas["Use"][] }) {
   const broken = uses.filter((u) => u.to_settle > 0);
   if (broken.length === 0) return null;
   return (
-    <section aria-label="Rules that do not fit" className="mb-4 rounded-lg border border-hair bg-sheet px-5 py-3">
-      <h3 className="font-semibold">Rules that do not fit what is here</h3>
+    <section aria-label="Rules that don't fit" className="mb-4 rounded-lg border border-hair bg-sheet px-5 py-3">
+      <h3 className="font-semibold">Rules that don't fit what is here</h3>
       <ul>
         {broken.map((u) => (
           <li key={u.route} className="mt-1">
             <Link className="underline decoration-hair underline-offset-3" to={`/routes/${u.route}/rules`}>
               {u.name}
             </Link>{" "}
-            <span className="text-clash">{u.to_settle} to settle</span>
+            <span className="text-clash">{count(u.to_settle, "problem")} to fix</span>
             <ul className="text-ink-2">
               {u.faults.map((f, n) => (
                 <li key={n}>

@@ -18,7 +18,7 @@ const inlineText = (list: Inline[]): string =>
         case "mention":
           return i.label;
         case "parameter":
-          return `«${i.name}»`;
+          return `{${i.name}}`;
         case "line_break":
           return "\n";
         default:

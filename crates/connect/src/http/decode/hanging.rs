@@ -66,8 +66,8 @@ impl Decoder<'_> {
         let mut link = |found: &Json| {
             let word = said(found, &at.link_type, (LINKS, "its type"), losses);
             let link_type = at.types.get(&word).cloned().unwrap_or_else(|| LinkType::Other(word.clone()));
-            let kind_word = said(found, &at.kind, (LINKS, "the kind of what it leads to"), losses);
-            let id = said(found, &at.id, (LINKS, "the id of what it leads to"), losses);
+            let kind_word = said(found, &at.kind, (LINKS, "the kind of what it points to"), losses);
+            let id = said(found, &at.id, (LINKS, "the id of what it points to"), losses);
             let url = said(found, &at.url, (LINKS, "its address"), losses);
             let (id, url) = (Some(id).filter(|id| !id.is_empty()), Some(url).filter(|url| !url.is_empty()));
             let kind = self.profile.kinds.iter().find(|(_, k)| k.schema_id == kind_word).map(|(kind, _)| *kind);
@@ -77,8 +77,8 @@ impl Decoder<'_> {
                     Some(url) => LinkEnd::Url(url),
                     None => {
                         let what = match id {
-                            Some(_) => format!("it leads to a “{kind_word}”, which the profile does not know"),
-                            None => "it leads neither to an item nor to an address".to_owned(),
+                            Some(_) => format!("it points to a “{kind_word}”, which the profile does not name"),
+                            None => "it points neither to an item nor to an address".to_owned(),
                         };
                         let before = match id {
                             Some(id) => format!("{word} {id}"),

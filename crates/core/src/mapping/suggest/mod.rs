@@ -107,21 +107,23 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
         out.push(Suggestion {
             rule: rule(COMMENTS, Source::Comments),
             score: 100,
-            evidence: vec!["Both ends keep what people said of an item.".into()],
+            evidence: vec!["Both ends keep comments.".into()],
         });
     }
     if left.field(HISTORY).is_some() && writable(HISTORY) {
         out.push(Suggestion {
             rule: rule(HISTORY, Source::History),
             score: 100,
-            evidence: vec!["The right end takes past changes with their author and time.".into()],
+            evidence: vec!["The right end accepts past changes with their author and time.".into()],
         });
     }
     if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
         out.push(Suggestion {
             rule: rule(&f.id, Source::Origin),
             score: 100,
-            evidence: vec!["This field keeps the original number findable, and items from being made twice.".into()],
+            evidence: vec![
+                "This field keeps the original number searchable, and prevents items from being created twice.".into(),
+            ],
         });
     }
     if left.field(ATTACHMENTS).is_some() && right.field(ATTACHMENTS).is_some() {
@@ -157,7 +159,7 @@ fn affinity(
     let name = name_affinity(&source.name, &target.name);
     let mut evidence = Vec::new();
     if name >= 0.9 {
-        evidence.push(format!("The names are alike: {} and {}.", source.name, target.name));
+        evidence.push(format!("The names are similar: {} and {}.", source.name, target.name));
     }
     if source.value_type == target.value_type {
         evidence.push("Both have the same type.".into());
@@ -170,7 +172,8 @@ fn affinity(
         if !met.is_empty() {
             overlap = close as f64 / met.len() as f64;
             if close > 0 {
-                evidence.push(format!("{close} of the {} values met at the left are allowed at the right.", met.len()));
+                evidence
+                    .push(format!("{close} of the {} values found at the left are allowed at the right.", met.len()));
             }
         }
     }
@@ -188,7 +191,7 @@ fn affinity(
         let how = if together.0.is_empty() { "both hold the same" } else { "the values go together" };
         evidence.push(format!("In {agree} of {seen} pairs {how}."));
     } else {
-        evidence.push(format!("The {seen} pairs that there are do not bear it out."));
+        evidence.push(format!("The {seen} known pairs don't support it."));
     }
     let weight = (seen as f64 / MANY).min(1.0);
     let borne_out = 0.3 * name + 0.1 * types + 0.6 * strength;

@@ -56,7 +56,7 @@ fn value_affinity(left: &str, right: &str) -> f64 {
 }
 
 /// Words of scales that stand for one another; common practice, no source.
-const VALUES_ALIKE: [&[&str]; 18] = [
+const VALUES_ALIKE: [&[&str]; 17] = [
     &["proposed", "noted"],
     &["approved", "agreed"],
     &["withdrawn", "dropped"],
@@ -64,11 +64,10 @@ const VALUES_ALIKE: [&[&str]; 18] = [
     &["fixed", "mended"],
     &["rejected", "turned down"],
     &["critical", "severe", "stops the line", "vital"],
-    &["low", "minor", "cosmetic", "small"],
-    &["critical", "urgent", "highest", "blocker"],
-    &["severe", "high", "major"],
-    &["medium", "normal", "moderate"],
-    &["low", "minor"],
+    &["low", "minor", "slight", "trifling", "cosmetic", "small"],
+    &["critical", "urgent", "highest", "blocker", "stops the line"],
+    &["severe", "grave", "high", "major"],
+    &["medium", "middling", "normal", "moderate"],
     &["ready", "active", "approved", "in use"],
     &["retired", "archived", "obsolete", "withdrawn"],
     &["passed", "pass", "ok"],

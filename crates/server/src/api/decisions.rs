@@ -1,0 +1,234 @@
+//! Decisions about a plan: a change included or left out, field by field, all that match a filter, all that are like one
+//! another; each can be undone until the plan is transferred.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::State;
+use hovrel_core::mapping::Lane;
+use hovrel_core::model::Kind;
+use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
+use hovrel_core::rehearse::{Refusal, RefusalReason, Rehearsal, Target};
+use hovrel_store::Decided;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::names::Names;
+use super::plans::{ChangeDetail, ChangeQuery, Read, detail, first_contact, read};
+use crate::App;
+use crate::body::Body;
+use crate::path::Path;
+use crate::problem::Problem;
+
+pub(super) async fn still_open(app: &App, plan: Uuid) -> Result<(), Problem> {
+    if app.hub.store.transfers_of_plans(&[plan]).await?.is_empty() {
+        return Ok(());
+    }
+    Err(Problem::not_now("This plan was already transferred.", "Make a new dry run."))
+}
+
+#[derive(Default, Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct DecisionBody {
+    included: Option<bool>,
+    /// For a likely match: create a new item instead.
+    as_new: Option<bool>,
+    /// For an item that is gone: let the pair go instead of creating it again. It is not listed again.
+    let_go: Option<bool>,
+    /// Fields decided now; others stay as decided.
+    #[serde(default)]
+    fields: std::collections::BTreeMap<String, FieldDecision>,
+}
+
+/// Decides about a change: included or left out, whole or field by field.
+#[utoipa::path(patch, path = "/plans/{id}/changes/{seq}", operation_id = "decideChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
+    request_body = DecisionBody, responses((status = 200, body = ChangeDetail)))]
+pub async fn decide(
+    State(app): State<App>,
+    Path((id, seq)): Path<(Uuid, u32)>,
+    Body(body): Body<DecisionBody>,
+) -> Result<Json<ChangeDetail>, Problem> {
+    still_open(&app, id).await?;
+    let Read { change, decision, refusals, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
+    let decision = decided(&change, decision, body)?;
+    let stage = Stage::of(&app, id).await?;
+    app.hub.store.decide(id, &[stage.kept(&change, &decision, refusals)?]).await?;
+    Ok(Json(detail(&app, id, seq).await?))
+}
+
+/// A decision with what is decided now.
+fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Result<Decision, Problem> {
+    let can_t = matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable | Outcome::TakenOff)
+        || (change.outcome.is_absent() && change.as_new.is_empty() && !body.let_go.unwrap_or(decision.let_go));
+    if can_t && body.included == Some(true) {
+        return Err(Problem::not_now(
+            "Nothing can be written for this item as it stands.",
+            "See its reason, correct it, and make a new dry run.",
+        ));
+    }
+    if let Some(as_new) = body.as_new {
+        if as_new && change.as_new.is_empty() {
+            return Err(Problem::field(
+                "/as_new",
+                "only a likely match that waits for a decision, or an item that is gone at the right, can be created again",
+            ));
+        }
+        decision.as_new = as_new;
+        decision.let_go &= !as_new;
+        decision.fields.clear();
+        decision.included = true;
+    }
+    if let Some(let_go) = body.let_go {
+        if let_go && !change.outcome.is_absent() {
+            return Err(Problem::field("/let_go", "only a pair that lacks one of its items can be let go"));
+        }
+        decision.let_go = let_go;
+        decision.as_new &= !let_go;
+        decision.included = let_go;
+    }
+    let known = if decision.as_new { &change.as_new } else { &change.fields };
+    let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
+    if let Some(field) = unknown.first() {
+        return Err(Problem::field(&format!("/fields/{field}"), "this change has no such field"));
+    }
+    // Deciding about a field of an item that was left out means that the item is wanted.
+    let wants = body.fields.values().any(|d| *d != FieldDecision::Leave);
+    decision.fields.extend(body.fields);
+    decision.included = body.included.unwrap_or(decision.included || wants);
+    Ok(decision)
+}
+
+/// What the right would say to changes whose decisions are changed. What a plan makes before them counts as made; what
+/// the rehearsal of the whole found of that stays.
+struct Stage {
+    lanes: Vec<Lane>,
+    target: Arc<Target>,
+}
+
+impl Stage {
+    async fn of(app: &App, plan: Uuid) -> Result<Stage, Problem> {
+        let plan = app.hub.store.plan(plan).await?;
+        let route = app.hub.store.route(plan.route_id).await?;
+        let there = Names::of(app, route.right_system, &route.right_container).await?;
+        Ok(Stage { lanes: serde_json::from_value(plan.lanes)?, target: there.target() })
+    }
+
+    fn kept(&self, change: &Change, decision: &Decision, before: Vec<Refusal>) -> Result<Decided, Problem> {
+        let policy = first_contact(&self.lanes, &change.lane);
+        let mut refusals = Rehearsal::at(self.target.clone()).alone().play(change, decision, policy).refusals;
+        let of_the_whole =
+            |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
+        refusals.extend(before.into_iter().filter(of_the_whole));
+        Ok(Decided {
+            seq: change.seq as i32,
+            decision: serde_json::to_value(decision)?,
+            included: decision.included,
+            refusals: serde_json::to_value(refusals)?,
+            open: Brief::of(change).conflicts_open(decision, policy) as i32,
+        })
+    }
+}
+
+/// A decision about one field of every change that is like another.
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct AlikeBody {
+    /// A field that the plan's rules fill.
+    field: String,
+    /// Why the field is in the change: only changes that have it for the same reason.
+    reason: FieldReason,
+    kind: Kind,
+    decision: FieldDecision,
+    /// Only says how many there are.
+    #[serde(default)]
+    only_count: bool,
+}
+
+/// Changes are read so many at a time.
+const PART: i64 = 200;
+
+/// Decides the same about a field of all changes that wait for this decision for the same reason; or says how many there
+/// are.
+#[utoipa::path(post, path = "/plans/{id}/decide", operation_id = "decideAlike", params(("id" = Uuid, Path)), request_body = AlikeBody,
+    responses((status = 200, body = Included)))]
+pub async fn decide_alike(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<AlikeBody>,
+) -> Result<Json<Included>, Problem> {
+    still_open(&app, id).await?;
+    let may = body.reason.can_be_decided() && (body.decision != FieldDecision::Write || body.reason.may_be_written());
+    if !may {
+        return Err(Problem::field("/decision", "a field that is there for this reason can't be decided so"));
+    }
+    let stage = Stage::of(&app, id).await?;
+    let query = ChangeQuery::of_field(&body.field, body.kind);
+    let filter = query.filter(&stage.lanes)?;
+    let (mut after, mut all) = (-1, Vec::new());
+    loop {
+        let rows = app.hub.store.matching_changes(id, &filter, after, PART).await?;
+        let Some(last) = rows.last() else { break };
+        after = last.seq;
+        for row in rows {
+            let Read { change, decision, refusals, .. } = read(row)?;
+            let policy = first_contact(&stage.lanes, &change.lane);
+            let waits = |f: &FieldChange| {
+                f.field == body.field && f.reason == body.reason && decision.field(f, policy) != body.decision
+            };
+            if decision.as_new || !change.fields.iter().any(waits) {
+                continue;
+            }
+            let fields = [(body.field.clone(), body.decision)].into_iter().collect();
+            let decision = decided(&change, decision, DecisionBody { fields, ..DecisionBody::default() })?;
+            all.push(stage.kept(&change, &decision, refusals)?);
+        }
+    }
+    let changed = match body.only_count || all.is_empty() {
+        true => all.len(),
+        false => app.hub.store.decide(id, &all).await?,
+    };
+    Ok(Json(Included { changed: changed as u64 }))
+}
+
+/// Undoes the latest decision about a plan, with all that it changed.
+#[utoipa::path(post, path = "/plans/{id}/undo", operation_id = "undoDecision", params(("id" = Uuid, Path)),
+    responses((status = 200, body = Included)))]
+pub async fn undo(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Included>, Problem> {
+    app.hub.store.plan(id).await?;
+    still_open(&app, id).await?;
+    match app.hub.store.undo_decision(id).await? {
+        Some(changed) => Ok(Json(Included { changed: changed as u64 })),
+        None => {
+            Err(Problem::not_now("Nothing was decided that could be undone.", "The plan is as the dry run made it."))
+        }
+    }
+}
+
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct IncludeBody {
+    #[serde(default)]
+    filter: ChangeQuery,
+    included: bool,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct Included {
+    changed: u64,
+}
+
+/// Includes or leaves out every change that matches a filter.
+#[utoipa::path(post, path = "/plans/{id}/include", operation_id = "includeChanges", params(("id" = Uuid, Path)), request_body = IncludeBody,
+    responses((status = 200, body = Included)))]
+pub async fn include(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(body): Body<IncludeBody>,
+) -> Result<Json<Included>, Problem> {
+    still_open(&app, id).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(app.hub.store.plan(id).await?.lanes)?;
+    let filter = body.filter.filter(&lanes)?;
+    let changed = app.hub.store.include_matching(id, &filter, body.included).await?;
+    Ok(Json(Included { changed: changed as u64 }))
+}

@@ -1,0 +1,93 @@
+// Fills a new installation with the demo: the simulated systems connected, checked and surveyed, two routes with their
+// rules settled, and a dry run of each, ready to be looked at. One that holds a system already is left as it is.
+// usage: node workspace.mjs ADDRESS SIGN-IN-FILE SYSTEMS-FILE
+import { readFileSync } from "node:fs";
+
+const [address, signInFile, systemsFile] = process.argv.slice(2);
+const api = `${address}/api/v1`;
+const [, login, password] = /^(\S+) with the password (\S+)/.exec(readFileSync(signInFile, "utf8")) ?? [];
+// Whoever made an administrator of their own fills the workspace by hand.
+if (!login) process.exit(0);
+
+let headers = { "content-type": "application/json" };
+
+async function call(method, path, body, more = {}) {
+  const answer = await fetch(api + path, {
+    method,
+    headers: { ...headers, ...more },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  });
+  const text = await answer.text();
+  if (!answer.ok) throw new Error(`${method} ${path}: ${answer.status} ${text}`);
+  return { value: text ? JSON.parse(text) : undefined, answer };
+}
+const get = async (path) => (await call("GET", path)).value;
+const post = async (path, body) => (await call("POST", path, body)).value;
+
+const say = (text) => console.log(`==> ${text}`);
+
+async function finished(job) {
+  for (;;) {
+    const now = await get(`/jobs/${job.id}`);
+    if (now.state === "done") return now;
+    if (["failed", "stopped"].includes(now.state)) throw new Error(`${now.kind}: ${now.error ?? now.state}`);
+    await new Promise((resume) => setTimeout(resume, 300));
+  }
+}
+
+const signedIn = await call("POST", "/session", { login, password });
+headers = {
+  ...headers,
+  cookie: signedIn.answer.headers
+    .getSetCookie()
+    .map((c) => c.split(";")[0])
+    .join("; "),
+  "x-hovrel-csrf": signedIn.value.csrf,
+};
+if ((await get("/systems")).length > 0) process.exit(0);
+
+/** Connects a system, checks it and surveys its first project; the end of a route. */
+async function end(known) {
+  const { name, profile, address, sign_in } = known;
+  const system = await post("/systems", { name, profile, address, sign_in });
+  await post(`/systems/${system.id}/check`);
+  const [container] = await get(`/systems/${system.id}/containers`);
+  await finished(await post(`/systems/${system.id}/surveys`, { container: container.id }));
+  return [name, { system: system.id, container: container.id }];
+}
+
+/** What a person would enter for values that nothing proposes, by field and value; "" is a field that is empty. */
+const entered = {
+  priority: { "": "Normal", "Middling or grave": "High" },
+  status: { Draft: "active", "In review": "active" },
+  outcome: { "Broken rig": "error" },
+};
+
+async function route(name, left, right) {
+  const proposed = await post("/routes/proposal", { left, right });
+  const lanes = proposed.map((p) => ({ ...p.lane, rules: p.suggestions.map((s) => s.rule) }));
+  const made = await post("/routes", { name, left, right, lanes });
+  for (const fault of await post(`/routes/${made.id}/checks`, { lanes })) {
+    const rule = lanes.find((l) => l.id === fault.lane)?.rules.find((r) => r.target === fault.field);
+    const map = rule?.conversions.find((c) => c.value_map)?.value_map;
+    const left = fault.reason.value ?? "";
+    const right = entered[fault.field]?.[left];
+    if (map && right) map.rows.push({ left, right, returns: false });
+  }
+  await call("PUT", `/routes/${made.id}`, { name, lanes }, { "if-match": `"${made.version}"` });
+  await call("PUT", `/routes/${made.id}/versions/${made.version + 1}/note`, {
+    note: "Values that nothing proposes are entered by hand.",
+  });
+  const open = (await post(`/routes/${made.id}/checks`, { lanes })).filter((f) => f.blocks);
+  if (open.length > 0) throw new Error(`${name}: ${open.map((f) => f.message).join("; ")}`);
+  await finished(await post(`/routes/${made.id}/dry-runs`));
+}
+
+const began = Date.now();
+const known = JSON.parse(readFileSync(systemsFile, "utf8"));
+say("Filling the workspace: connecting and surveying the systems");
+const ends = Object.fromEntries(await Promise.all(known.map(end)));
+say("Filling the workspace: two routes, and a dry run of each");
+await route("Lift control moves", ends.Oldstone, ends.Tallybench);
+await route("Safety requirements to the tracker", ends.Cairnbook, ends.Fernway);
+say(`The workspace took ${Math.round((Date.now() - began) / 1000)} s`);

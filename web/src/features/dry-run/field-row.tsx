@@ -1,0 +1,152 @@
+// One field of a change: what both ends hold, the rule between, and what is decided about it.
+import { useQuery } from "@tanstack/react-query";
+import { RadioGroup } from "radix-ui";
+import { api, take, type Schemas } from "@/api/client";
+import { count, reasonWord } from "@/lib/words";
+import { Button, Check, Trouble } from "@/ui/basics";
+import { Shown } from "@/ui/pieces";
+import { Pop } from "@/ui/pop";
+import type { Decide } from "./detail";
+import type { Decisions } from "./use-plan";
+
+const grid = "grid grid-cols-[38px_calc(50%_-_135px)_128px_minmax(0,1fr)]";
+
+/** In the order of the keys 1, 2 and 3. */
+const choices = [
+  ["write", "left"],
+  ["leave", "wait"],
+  ["keep_right", "right"],
+] as const;
+
+type Props = {
+  f: Schemas["FieldDetail"];
+  kind: Schemas["Kind"];
+  /** Everything is written, since the item is new. */
+  fresh: boolean;
+  decisions: Decisions;
+  decide: Decide;
+};
+
+export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
+  const { locked } = decisions;
+  const out = f.decision === "leave";
+  const conflict = f.can_be_decided;
+  const may = fresh || f.may_be_written || f.decision === "write";
+  const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
+  const lossy = f.losses.length > 0;
+  return (
+    <div data-field={f.field} className={`${grid} border-b border-hair-2 ${out && !conflict ? "text-ink-3" : ""}`}>
+      <div className="flex items-start justify-center pt-1">
+        <Check
+          state={f.decision === "write" ? "in" : "out"}
+          label={`Write ${f.field_name}`}
+          disabled={locked || !may}
+          onChange={() => set(f.decision === "write" ? "leave" : "write")}
+        />
+      </div>
+      <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
+        <b className="block text-[11px] font-medium text-ink-2">{f.field_name}</b>
+        <Shown value={f.left} />
+      </div>
+      <div className="px-1 py-1.5 text-center text-[11px] text-ink-2">
+        <span className={lossy ? "text-loss" : ""}>{f.rule}</span>
+        {!fresh && f.rule !== "origin" && <span className="block text-ink-3">{reasonWord[f.reason]}</span>}
+        {conflict && !fresh && !locked && (
+          <>
+            <RadioGroup.Root
+              aria-label={`Decide ${f.field_name}`}
+              value={f.decision}
+              onValueChange={(d) => set(d as Schemas["FieldDecision"])}
+              orientation="horizontal"
+              className="mt-1 inline-flex overflow-hidden rounded border border-ink-3"
+            >
+              {choices
+                .filter(([d]) => may || d !== "write")
+                .map(([d, word]) => (
+                  <RadioGroup.Item
+                    key={d}
+                    value={d}
+                    className="px-1.5 py-px outline-offset-[-2px] data-[state=checked]:bg-ink data-[state=checked]:text-paper"
+                  >
+                    {word}
+                  </RadioGroup.Item>
+                ))}
+            </RadioGroup.Root>
+            <span className="mt-0.5 block">
+              <Pop label="all like it…" title={`Decide ${f.field_name} for all like it`}>
+                <Alike f={f} kind={kind} decisions={decisions} />
+              </Pop>
+            </span>
+          </>
+        )}
+      </div>
+      <div className="min-w-0 border-r-[3px] border-end-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)] px-2.5 py-1.5">
+        <b className="block text-[11px] font-medium text-ink-2">
+          {f.decision === "write"
+            ? fresh
+              ? "will hold"
+              : "becomes"
+            : f.decision === "keep_right"
+              ? "stays, by decision"
+              : "stays"}
+        </b>
+        <Shown value={f.decision !== "write" ? f.right : fresh ? f.write : f.diff} />
+        {conflict && !fresh && f.decision !== "write" && f.may_be_written && (
+          <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
+            <span className="block text-[11px]">the left would write</span>
+            <Shown value={f.write} />
+          </div>
+        )}
+        {f.decision === "write" && f.cut_off && (
+          <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss" title="cut off">
+            {f.cut_off}
+          </span>
+        )}
+      </div>
+    </div>
+  );
+}
+
+const alikeWord: Record<Schemas["FieldDecision"], string> = {
+  write: "Use left for",
+  leave: "Leave open for",
+  keep_right: "Keep right for",
+};
+
+/** The same decision for every change that has the field for the same reason, with how many each would change. */
+function Alike({ f, kind, decisions }: Pick<Props, "f" | "kind" | "decisions">) {
+  const body = (decision: Schemas["FieldDecision"]) => ({ kind, field: f.field, reason: f.reason, decision });
+  const list = choices.map(([d]) => d).filter((d) => d !== "write" || f.may_be_written);
+  const counts = useQuery({
+    queryKey: ["change", decisions.plan, "alike", kind, f.field, f.reason],
+    queryFn: () =>
+      Promise.all(
+        list.map((d) =>
+          take(
+            api.POST("/plans/{id}/decide", {
+              params: { path: { id: decisions.plan } },
+              body: { ...body(d), only_count: true },
+            }),
+          ),
+        ),
+      ),
+  });
+  if (counts.error) return <Trouble error={counts.error} />;
+  return (
+    <div className="w-[300px]">
+      <p className="mb-2 text-ink-2">
+        Changes of this kind whose {f.field_name} is listed for the same reason: {reasonWord[f.reason]}.
+      </p>
+      <div className="flex flex-col gap-2">
+        {list.map((d, n) => {
+          const changes = counts.data?.[n]?.changed;
+          return (
+            <Button key={d} disabled={!changes} onClick={() => decisions.alike(body(d))}>
+              {alikeWord[d]} {changes === undefined ? "…" : count(changes, "change")}
+            </Button>
+          );
+        })}
+      </div>
+    </div>
+  );
+}

@@ -1,0 +1,137 @@
+// Counts of a proof by lane: what is in scope at both ends, what is paired, what differs, what hangs on items.
+import type { Schemas } from "@/api/client";
+import { bytes } from "@/lib/format";
+import { ownName } from "@/lib/lanes";
+import { count, kindsWord, kindWord } from "@/lib/words";
+import { EndMark } from "@/ui/disc";
+import { targetWord } from "../rules/rule-words";
+
+const hanging = ["@attachments", "@links", "@comments", "@history"];
+
+type LaneProof = Schemas["LaneProof"];
+
+/** What a lane transfers, with its name where that does not say which one it is. */
+export function laneWord(lane: LaneProof, lanes: LaneProof[]) {
+  const name = ownName(lane, lanes, (of) => of.lane);
+  return name ? `${kindWord[lane.left_kind]} · ${name}` : kindWord[lane.left_kind];
+}
+
+/** Differences of a field for which there is no reason. */
+export const unexplained = (lane: LaneProof, field: string) =>
+  lane.differences.filter((d) => d.field === field && d.cause === "unexplained").length;
+
+type Props = { proof: Schemas["ProofAnswer"]; open: (lane: string) => void };
+
+export function KindsTable({ proof, open }: Props) {
+  return (
+    <>
+      <div className="overflow-x-auto" tabIndex={0} role="group" aria-label="Counts by kind">
+        <table className="w-full min-w-[820px] border border-hair bg-sheet">
+          <thead>
+            <tr className="align-middle text-[11px] text-ink-3">
+              <th className="border-b border-hair px-4 py-1.5 text-left font-normal">Kind</th>
+              <th className="border-b border-hair px-3 text-right font-normal">
+                <span className="inline-flex items-center gap-1 whitespace-nowrap">
+                  <EndMark end="left" />
+                  in scope at {proof.left_system}
+                </span>
+              </th>
+              <th className="spine-cell w-[110px] border-b border-hair font-normal">
+                <span className="bg-sheet px-1">paired</span>
+              </th>
+              <th className="border-b border-hair px-3 text-left font-normal">
+                <span className="inline-flex items-center gap-1 whitespace-nowrap">
+                  in scope at {proof.right_system}
+                  <EndMark end="right" />
+                </span>
+              </th>
+              <th className="border-b border-hair px-3 text-right font-normal">without a counterpart</th>
+              <th className="border-b border-hair px-3 text-right font-normal">fields that differ</th>
+              {hanging.map((id) => (
+                <th key={id} className="border-b border-hair px-3 text-right font-normal">
+                  {targetWord(id)}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {proof.lanes.map((l) => (
+              <tr key={l.lane} className="border-b border-hair-2 last:border-0">
+                <td className="px-4 py-2 font-medium">{laneWord(l, proof.lanes)}</td>
+                <td className="px-3 text-right">{l.left_count.toLocaleString("en")}</td>
+                <td className="spine-cell text-center">
+                  <span className="bg-sheet px-1 font-semibold">{l.paired.toLocaleString("en")}</span>
+                </td>
+                <td className="px-3">{l.right_count.toLocaleString("en")}</td>
+                <td className="px-3 text-right">
+                  <button
+                    type="button"
+                    disabled={!l.missing.length}
+                    className="enabled:underline"
+                    onClick={() => open(l.lane)}
+                  >
+                    {l.missing.length.toLocaleString("en")}
+                  </button>
+                </td>
+                <td className="px-3 text-right">
+                  <button
+                    type="button"
+                    disabled={!l.differences.length}
+                    className="enabled:underline"
+                    onClick={() => open(l.lane)}
+                  >
+                    {l.differences.length.toLocaleString("en")}
+                  </button>
+                </td>
+                {hanging.map((id) => (
+                  <Pieces key={id} of={l.pieces?.find((p) => p.field === id)} unexplained={unexplained(l, id) > 0} />
+                ))}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <div className="mt-1.5 mb-5 text-[11px] text-ink-2">
+        <p>
+          Found of expected, counted by pieces: files by content, links by target, comments and history by their text. +
+          means only at the right. “Fields that differ” counts each field of each pair once.
+        </p>
+        {proof.lanes.map((l) => (
+          <Besides key={l.lane} lane={l} />
+        ))}
+      </div>
+    </>
+  );
+}
+
+/** What is compared beside fields: the order of items, and files that were read. */
+function Besides({ lane }: { lane: Schemas["LaneProof"] }) {
+  const { order, files } = lane;
+  const lines: string[] = [];
+  if (order && order.folders > 0)
+    lines.push(
+      `in ${order.same.toLocaleString("en")} of ${count(order.folders, "folder")} the items stand in the same order${order.carried ? "" : "; the order is not transferred"}`,
+    );
+  if (files)
+    lines.push(
+      `${files.read.toLocaleString("en")} of ${count(files.of, "file")} read at both ends (${bytes(files.bytes)}), ${files.same.toLocaleString("en")} identical${files.not_read.length ? `, ${files.not_read.length} could not be read` : ""}`,
+    );
+  if (lane.let_go) lines.push(`${count(lane.let_go, "pair")} let go`);
+  if (lines.length === 0) return null;
+  const word = kindsWord(lane.left_kind);
+  return (
+    <p>
+      {word.charAt(0).toUpperCase() + word.slice(1)}: {lines.join(" · ")}
+    </p>
+  );
+}
+
+function Pieces({ of, unexplained }: { of?: Schemas["PieceProof"]; unexplained: boolean }) {
+  if (!of || of.expected + of.only_right === 0) return <td className="px-3 text-right text-ink-3">—</td>;
+  return (
+    <td className={`px-3 text-right ${unexplained ? "text-clash" : ""}`}>
+      {of.there} of {of.expected}
+      {of.only_right > 0 && <span className="text-ink-3"> +{of.only_right}</span>}
+    </td>
+  );
+}

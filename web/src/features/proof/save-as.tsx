@@ -1,0 +1,32 @@
+// The proof as files to be handed on.
+import { useQuery } from "@tanstack/react-query";
+import { api, take } from "@/api/client";
+
+export function SaveAs({ route, proof }: { route: string; proof: string }) {
+  const key = useQuery({
+    queryKey: ["signing-key"],
+    queryFn: () => take(api.GET("/signing-key")),
+    staleTime: Infinity,
+  });
+  const forms = [
+    ["html", "Page", "A page with everything in it, to read or print"],
+    ["xlsx", "Spreadsheet", "Counts, fields, differences and losses, a sheet each"],
+    ["json", "Signed file", `Signed with the key ${key.data?.fingerprint ?? "…"}; hovrel proof verify checks it`],
+  ] as const;
+  return (
+    <nav aria-label="Save the proof" className="flex items-center gap-3">
+      <span className="text-ink-2">Save as</span>
+      {forms.map(([form, name, help]) => (
+        <a
+          key={form}
+          href={`/api/v1/routes/${route}/proofs/${proof}/files/${form}`}
+          download
+          title={help}
+          className="underline decoration-hair underline-offset-3 hover:decoration-ink"
+        >
+          {name}
+        </a>
+      ))}
+    </nav>
+  );
+}
