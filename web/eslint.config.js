@@ -6,6 +6,20 @@ export default ts.config(
   ...ts.configs.recommended,
   {
     plugins: { "react-hooks": hooks },
-    rules: { "react-hooks/rules-of-hooks": "error", "react-hooks/exhaustive-deps": "error" },
+    rules: {
+      "react-hooks/rules-of-hooks": "error",
+      "react-hooks/exhaustive-deps": "error",
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector: "Property[key.name='queryKey'] > ArrayExpression",
+          message: "Take the key from src/api/keys.ts, so that what changes it can ask for it again.",
+        },
+        {
+          selector: "CallExpression[callee.property.name='invalidateQueries'][arguments.length=0]",
+          message: "Say what may have changed: see refresh in src/api/keys.ts.",
+        },
+      ],
+    },
   },
 );

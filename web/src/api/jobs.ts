@@ -3,6 +3,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, take, type Schemas } from "./client";
+import { keys } from "./keys";
 
 export type Job = Schemas["JobAnswer"];
 
@@ -35,7 +36,7 @@ export function useJob(id: string | undefined, onEnd?: () => void) {
   const queries = useQueryClient();
   const [lost, setLost] = useState(false);
   const job = useQuery({
-    queryKey: ["job", id],
+    queryKey: keys.job(id),
     queryFn: () => take(api.GET("/jobs/{id}", { params: { path: { id: id ?? "" } } })),
     enabled: !!id,
   });
@@ -47,8 +48,8 @@ export function useJob(id: string | undefined, onEnd?: () => void) {
     source.onerror = () => setLost(true);
     source.onmessage = (message) => {
       const event = JSON.parse(message.data as string) as JobEvent;
-      queries.setQueryData<Job>(["job", id], (before) => (before ? { ...before, ...event } : before));
-      if (event.state) void queries.invalidateQueries({ queryKey: ["job", id] });
+      queries.setQueryData<Job>(keys.job(id), (before) => (before ? { ...before, ...event } : before));
+      if (event.state) void queries.invalidateQueries({ queryKey: keys.job(id) });
     };
     return () => source.close();
   }, [id, ended, queries]);

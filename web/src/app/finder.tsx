@@ -5,22 +5,16 @@ import { Dialog } from "radix-ui";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
+import { stopNames } from "@/features/route/stops";
 import { itemPath } from "@/lib/paths";
 import { kindWord } from "@/lib/words";
 import { useShowKeys } from "./keys";
 import { places } from "./places";
 import { useSignOut } from "./session";
 
-const stops = [
-  ["ends", "Ends"],
-  ["scope", "Scope"],
-  ["rules", "Rules"],
-  ["counterparts", "Counterparts"],
-  ["dry-run", "Dry run"],
-  ["transfer", "Transfer"],
-  ["proof", "Proof"],
-  ["versions", "Versions"],
-] as const;
+/** Screens of a route: its stops, and its versions. */
+const ofRoute = [...stopNames, ["versions", "Versions"]] as const;
 
 /** Screens and actions that are not of one route or system. */
 const general = [...places, ["/systems/new", "Connect a system"], ["/routes/new", "Create a route"]] as const;
@@ -62,10 +56,10 @@ function Choices({ close, leave }: { close: () => void; leave: () => void }) {
   const showKeys = useShowKeys();
   const signOut = useSignOut();
   const [words, setWords] = useState("");
-  const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
-  const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
+  const routes = useQuery({ queryKey: keys.routes, queryFn: () => take(api.GET("/routes")) });
+  const systems = useQuery({ queryKey: keys.systems, queryFn: () => take(api.GET("/systems")) });
   const found = useQuery({
-    queryKey: ["find", words],
+    queryKey: keys.found(words),
     queryFn: () => take(api.GET("/find", { params: { query: { q: words } } })),
     enabled: words.trim().length > 1,
     placeholderData: (before) => before,
@@ -110,7 +104,7 @@ function Choices({ close, leave }: { close: () => void; leave: () => void }) {
         {!!routes.data?.length && (
           <Command.Group heading="Routes" className={heading}>
             {routes.data.flatMap((r) =>
-              stops.map(([stop, name]) => (
+              ofRoute.map(([stop, name]) => (
                 <Command.Item
                   key={r.id + stop}
                   className={item}

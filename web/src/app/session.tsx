@@ -2,12 +2,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, type ReactNode } from "react";
 import { api, setCsrf, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { Loading, Trouble } from "@/ui/basics";
 
 const SignIn = lazy(() => import("@/features/sign-in/sign-in"));
 
 export function useSession() {
-  return useQuery({ queryKey: ["session"], queryFn: () => take(api.GET("/session")), staleTime: 60_000 });
+  return useQuery({ queryKey: keys.session, queryFn: () => take(api.GET("/session")), staleTime: 60_000 });
 }
 
 export function useSignOut() {
@@ -16,7 +17,7 @@ export function useSignOut() {
     await take(api.DELETE("/session"));
     setCsrf("");
     queries.clear();
-    await queries.invalidateQueries({ queryKey: ["session"] });
+    await queries.invalidateQueries({ queryKey: keys.session });
   };
 }
 

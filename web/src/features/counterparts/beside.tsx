@@ -1,6 +1,7 @@
 // Two items side by side, field by field, as the rules see them: what differs first.
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Loading, Trouble } from "@/ui/basics";
 import { Shown } from "@/ui/pieces";
@@ -11,7 +12,7 @@ export function Beside({ route, lane, row }: { route: Route; lane: string; row: 
   const left_id = row.left.id,
     right_id = row.right?.id ?? "";
   const beside = useQuery({
-    queryKey: ["beside", route.id, lane, route.version, left_id, right_id],
+    queryKey: keys.beside(route.id, lane, route.version, left_id, right_id),
     queryFn: () => {
       const params = { path: { id: route.id, lane }, query: { left_id, right_id } };
       return take(api.GET("/routes/{id}/matches/{lane}/beside", { params }));

@@ -2,6 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { useKeys } from "@/app/keys";
 import { useDebounce } from "use-debounce";
 import { RESTS_MS } from "@/lib/rests";
@@ -16,7 +17,7 @@ export function Others({ route, lane, row, choose }: Props) {
   const [find] = useDebounce(typed, RESTS_MS);
   const section = useRef<HTMLElement>(null);
   const others = useQuery({
-    queryKey: ["others", route.id, lane, row.left.id, find],
+    queryKey: keys.others(route.id, lane, row.left.id, find),
     queryFn: () => {
       const params = { path: { id: route.id, lane }, query: { left_id: row.left.id, find: find || undefined } };
       return take(api.GET("/routes/{id}/matches/{lane}/others", { params }));

@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import type { Route } from "../route/draft";
 
 export type MatchList = Schemas["MatchList"];
@@ -38,7 +39,7 @@ export function afterSaying(list: MatchList, sayings: Saying[]): MatchList {
 
 export function useMatches(route: Route, lane: string) {
   const queries = useQueryClient();
-  const key = ["matches", route.id, lane, route.version, route.left.surveyed_at, route.right.surveyed_at];
+  const key = keys.matches(route.id, lane, route.version, route.left.surveyed_at, route.right.surveyed_at);
   const [error, setError] = useState<unknown>();
   const past = useRef<MatchList[]>([]);
   const [undoable, setUndoable] = useState(0);

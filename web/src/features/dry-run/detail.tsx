@@ -1,6 +1,7 @@
 // One change, opened: every field with both ends, the rule between, and what to do about it.
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { exact } from "@/lib/format";
 import { useKeys } from "@/app/keys";
 import { count, evidenceWords, kindWord, lossWord, versionWord } from "@/lib/words";
@@ -14,7 +15,7 @@ export type Decide = (body: Schemas["DecisionBody"]) => void;
 
 export function Detail({ plan, seq, decisions }: { plan: string; seq: number; decisions: Decisions }) {
   const detail = useQuery({
-    queryKey: ["change", plan, seq],
+    queryKey: keys.change(plan, seq),
     queryFn: () => take(api.GET("/plans/{id}/changes/{seq}", { params: { path: { id: plan, seq } } })),
     placeholderData: keepPreviousData,
   });

@@ -2,6 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take } from "@/api/client";
+import { refresh } from "@/api/keys";
 import { failureOf, over, useJob } from "@/api/jobs";
 import { Button, Empty, Trouble } from "@/ui/basics";
 import { useDraft } from "../route/draft";
@@ -12,13 +13,13 @@ export default function DryRun() {
   const { route } = useDraft();
   const queries = useQueryClient();
   const [failure, setFailure] = useState<unknown>();
-  const refresh = () => void queries.invalidateQueries({ queryKey: ["route", route.id] });
-  const { job, lost } = useJob(route.dry_run?.id, refresh);
+  const again = () => void refresh.route(queries, route.id);
+  const { job, lost } = useJob(route.dry_run?.id, again);
   const start = async () => {
     setFailure(undefined);
     try {
       await take(api.POST("/routes/{id}/dry-runs", { params: { path: { id: route.id } } }));
-      refresh();
+      again();
     } catch (caught) {
       setFailure(caught);
     }

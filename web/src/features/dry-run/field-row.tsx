@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { RadioGroup } from "radix-ui";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { count, reasonWord } from "@/lib/words";
 import { Button, Check, Trouble } from "@/ui/basics";
 import { Shown } from "@/ui/pieces";
@@ -118,7 +119,7 @@ function Alike({ f, kind, decisions }: Pick<Props, "f" | "kind" | "decisions">) 
   const body = (decision: Schemas["FieldDecision"]) => ({ kind, field: f.field, reason: f.reason, decision });
   const list = choices.map(([d]) => d).filter((d) => d !== "write" || f.may_be_written);
   const counts = useQuery({
-    queryKey: ["change", decisions.plan, "alike", kind, f.field, f.reason],
+    queryKey: keys.alike(decisions.plan, kind, f.field, f.reason),
     queryFn: () =>
       Promise.all(
         list.map((d) =>

@@ -3,13 +3,14 @@ import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-q
 import { useCallback } from "react";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { count } from "@/lib/words";
 import type { Filter, Listed, Plan } from "./listed";
 import { writable } from "./listed";
 
 export function useChanges(plan: Plan, filter: Filter) {
   const pages = useInfiniteQuery({
-    queryKey: ["changes", plan.id, filter],
+    queryKey: keys.changes(plan.id, filter),
     queryFn: ({ pageParam }) =>
       take(
         api.GET("/plans/{id}/changes", {
@@ -36,40 +37,34 @@ export function useChanges(plan: Plan, filter: Filter) {
 /** Decisions about a plan; each refreshes what shows it, and can be undone. */
 export function useDecisions(plan: Plan, route: string) {
   const queries = useQueryClient();
-  const refresh = async () => {
-    await Promise.all([
-      queries.invalidateQueries({ queryKey: ["changes", plan.id] }),
-      queries.invalidateQueries({ queryKey: ["change", plan.id] }),
-      queries.invalidateQueries({ queryKey: ["route", route] }),
-    ]);
-  };
+  const again = () => refresh.plan(queries, plan.id, route);
   const at = { params: { path: { id: plan.id } } };
   const undo = useMutation({
     mutationFn: () => take(api.POST("/plans/{id}/undo", at)),
     onSuccess: async (done) => {
       toast(`Undone: ${count(done.changed, "change")} as before`);
-      await refresh();
+      await again();
     },
   });
   const done = (words: string) => toast(words, { action: { label: "Undo", onClick: () => undo.mutate() } });
   const decide = useMutation({
     mutationFn: ({ seq, body }: { seq: number; body: Schemas["DecisionBody"] }) =>
       take(api.PATCH("/plans/{id}/changes/{seq}", { params: { path: { id: plan.id, seq } }, body })),
-    onSuccess: refresh,
+    onSuccess: again,
   });
   const include = useMutation({
     mutationFn: ({ filter, included }: { filter: Filter; included: boolean }) =>
       take(api.POST("/plans/{id}/include", { ...at, body: { filter, included } })),
     onSuccess: async (answer, { included }) => {
       done(`${count(answer.changed, "change")} ${included ? "included" : "left out"}`);
-      await refresh();
+      await again();
     },
   });
   const alike = useMutation({
     mutationFn: (body: Schemas["AlikeBody"]) => take(api.POST("/plans/{id}/decide", { ...at, body })),
     onSuccess: async (answer) => {
       done(`Decided for ${count(answer.changed, "change")}`);
-      await refresh();
+      await again();
     },
   });
   const locked = !!plan.transfer;

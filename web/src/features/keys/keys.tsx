@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { ago, exact } from "@/lib/format";
 import { count } from "@/lib/words";
 import { useTitle } from "@/lib/use-title";
@@ -16,18 +17,18 @@ export default function Keys() {
   const [making, setMaking] = useState(false);
   const [made, setMade] = useState<Schemas["NewKeyAnswer"]>();
   const [error, setError] = useState<unknown>();
-  const keys = useQuery({ queryKey: ["keys"], queryFn: () => take(api.GET("/keys")) });
-  const refresh = () => void queries.invalidateQueries({ queryKey: ["keys"] });
+  const list = useQuery({ queryKey: keys.accessKeys, queryFn: () => take(api.GET("/keys")) });
+  const again = () => void queries.invalidateQueries({ queryKey: keys.accessKeys });
   const revoke = async (id: string) => {
     setError(undefined);
     try {
       await take(api.DELETE("/keys/{id}", { params: { path: { id } } }));
-      refresh();
+      again();
     } catch (caught) {
       setError(caught);
     }
   };
-  if (keys.isPending) return <Loading what="the access keys" />;
+  if (list.isPending) return <Loading what="the access keys" />;
   return (
     <div className="mx-auto w-full max-w-[1060px] flex-1 overflow-auto px-5 py-6">
       <div className="mb-4 flex items-center justify-between">
@@ -43,7 +44,7 @@ export default function Keys() {
           </Button>
         )}
       </div>
-      <Trouble error={keys.error ?? error} />
+      <Trouble error={list.error ?? error} />
       {made && <Shown made={made} done={() => setMade(undefined)} />}
       {making && (
         <MakeKey
@@ -51,14 +52,14 @@ export default function Keys() {
           made={(key) => {
             setMade(key);
             setMaking(false);
-            refresh();
+            again();
           }}
         />
       )}
-      {keys.data?.length === 0 && !making && (
+      {list.data?.length === 0 && !making && (
         <Empty title="No access keys yet">An access key lets a pipeline run dry runs, transfers and proofs.</Empty>
       )}
-      {!!keys.data?.length && (
+      {!!list.data?.length && (
         <div className="overflow-x-auto">
           <table className="w-full border border-hair bg-sheet text-left">
             <thead className="text-[11px] text-ink-3">
@@ -71,7 +72,7 @@ export default function Keys() {
               </tr>
             </thead>
             <tbody>
-              {keys.data.map((k) => (
+              {list.data.map((k) => (
                 <KeyRow key={k.id} k={k} revoke={() => void revoke(k.id)} />
               ))}
             </tbody>

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Controller } from "react-hook-form";
 import { z } from "zod";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { Button, CheckLine, Field, Trouble } from "@/ui/basics";
 import { permissions, sentence, type May } from "./permissions";
@@ -17,7 +18,7 @@ const schema = z.object({
 const toggled = <T,>(list: T[], one: T) => (list.includes(one) ? list.filter((o) => o !== one) : [...list, one]);
 
 export function MakeKey({ close, made }: { close: () => void; made: (key: Schemas["NewKeyAnswer"]) => void }) {
-  const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
+  const routes = useQuery({ queryKey: keys.routes, queryFn: () => take(api.GET("/routes")) });
   const { form, submit, trouble } = useProblemForm(
     schema,
     { name: "", may: ["look", "dry_run"], routes: [], expires_at: "90" },

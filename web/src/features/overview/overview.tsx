@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { over } from "@/api/jobs";
 import { ago, exact } from "@/lib/format";
 import { useTitle } from "@/lib/use-title";
@@ -17,7 +18,7 @@ export default function Overview() {
   useTitle("Overview");
   const navigate = useNavigate();
   const overview = useQuery({
-    queryKey: ["overview"],
+    queryKey: keys.overview,
     queryFn: () => take(api.GET("/overview")),
     refetchInterval: 4000,
   });

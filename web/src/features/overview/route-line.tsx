@@ -6,7 +6,7 @@ import { RouteEnd, StopMark } from "../route/marks";
 import { stops } from "../route/stops";
 
 export function RouteLine({ route }: { route: Schemas["RouteAnswer"] }) {
-  const list = stops(route, false);
+  const list = stops(route);
   return (
     <li className="rounded-lg border border-hair bg-sheet px-4 py-3">
       <div className="flex flex-wrap items-baseline gap-x-3">

@@ -2,6 +2,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { ago, exact } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Button, Loading, Trouble } from "@/ui/basics";
@@ -17,7 +18,7 @@ export function Earlier({ route, shown }: { route: string; shown: string }) {
 
 function List({ route, shown }: { route: string; shown: string }) {
   const list = useInfiniteQuery({
-    queryKey: ["proofs", route],
+    queryKey: keys.proofs(route),
     queryFn: ({ pageParam }) =>
       take(api.GET("/routes/{id}/proofs/list", { params: { path: { id: route }, query: { before: pageParam } } })),
     initialPageParam: undefined as string | undefined,

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { failureOf, over, useJob } from "@/api/jobs";
 import { exact } from "@/lib/format";
 import { Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
@@ -29,17 +30,17 @@ export default function Proof() {
   const [query, setQuery] = useSearchParams();
   const chosen = query.get("proof") ?? undefined;
   const state = useQuery({
-    queryKey: ["proof", route.id, chosen],
+    queryKey: keys.proof(route.id, chosen),
     queryFn: () =>
       take(api.GET("/routes/{id}/proofs", { params: { path: { id: route.id }, query: { proof: chosen } } })),
   });
-  const { job, lost } = useJob(state.data?.job?.id, () => void queries.invalidateQueries());
+  const { job, lost } = useJob(state.data?.job?.id, () => void refresh.proof(queries, route.id));
   const prove = async (files: Files) => {
     setError(undefined);
     try {
       await take(api.POST("/routes/{id}/proofs", { params: { path: { id: route.id } }, body: { files } }));
       setQuery({}, { replace: true });
-      await queries.invalidateQueries({ queryKey: ["proof", route.id] });
+      await refresh.proof(queries, route.id);
     } catch (caught) {
       setError(caught);
     }

@@ -1,10 +1,11 @@
 // The proof as files to be handed on.
 import { useQuery } from "@tanstack/react-query";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 
 export function SaveAs({ route, proof }: { route: string; proof: string }) {
   const key = useQuery({
-    queryKey: ["signing-key"],
+    queryKey: keys.signingKey,
     queryFn: () => take(api.GET("/signing-key")),
     staleTime: Infinity,
   });

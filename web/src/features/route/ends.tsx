@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, take } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { ago, exact } from "@/lib/format";
 import { count, kindsWord, kindWord } from "@/lib/words";
 import { Button, Foot, Loading, Trouble } from "@/ui/basics";
@@ -42,13 +43,13 @@ function End({ end, data }: { end: "left" | "right"; data: Route["left"] }) {
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<unknown>();
   const path = { params: { path: { id: data.system } } };
-  const system = useQuery({ queryKey: ["system", data.system], queryFn: () => take(api.GET("/systems/{id}", path)) });
+  const system = useQuery({ queryKey: keys.system(data.system), queryFn: () => take(api.GET("/systems/{id}", path)) });
   const check = async () => {
     setBusy(true);
     setError(undefined);
     try {
       await take(api.POST("/systems/{id}/check", path));
-      await queries.invalidateQueries();
+      await refresh.system(queries, data.system);
     } catch (caught) {
       setError(caught);
     }
@@ -82,7 +83,7 @@ function End({ end, data }: { end: "left" | "right"; data: Route["left"] }) {
 /** Where links to items of other routes lead; saved at once, as a version of its own. */
 function Follows() {
   const { route, dirty, saveFollows, error } = useDraft();
-  const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
+  const routes = useQuery({ queryKey: keys.routes, queryFn: () => take(api.GET("/routes")) });
   const others = followable(routes.data ?? [], route.left, route.id);
   if (others.length === 0) return null;
   return (
@@ -103,7 +104,7 @@ function Follows() {
 function SurveyOf({ data }: { data: Route["left"] }) {
   const { busy, begin, error } = useSurvey(data.system, data.container);
   const surveys = useQuery({
-    queryKey: ["surveys", data.system],
+    queryKey: keys.surveys(data.system),
     queryFn: () => take(api.GET("/systems/{id}/surveys", { params: { path: { id: data.system } } })),
   });
   const found = surveys.data?.surveys.find((s) => s.container === data.container);
@@ -150,7 +151,7 @@ function ChangeEnds({ route }: { route: Route }) {
   });
   const [left, setLeft] = useState(chosen(route.left));
   const [right, setRight] = useState(chosen(route.right));
-  const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
+  const systems = useQuery({ queryKey: keys.systems, queryFn: () => take(api.GET("/systems")) });
   const change = useMutation({
     mutationFn: async () => {
       const ends = { left: endBody(left), right: endBody(right) };
@@ -165,9 +166,9 @@ function ChangeEnds({ route }: { route: Route }) {
       );
     },
     onSuccess: async (saved) => {
-      queries.setQueryData(["route", route.id], saved);
+      queries.setQueryData(keys.route(route.id), saved);
       setOpen(false);
-      await queries.invalidateQueries({ queryKey: ["schema", route.id] });
+      await refresh.routes(queries);
     },
   });
   const ran = !!(route.plan ?? route.dry_run ?? route.transfer ?? route.proof);
@@ -221,7 +222,7 @@ function Remove({ route }: { route: Route }) {
     try {
       await take(api.DELETE("/routes/{id}", { params: { path: { id: route.id } }, body: { name: typed } }));
       await navigate("/routes");
-      await queries.invalidateQueries();
+      await refresh.routes(queries);
     } catch (caught) {
       setError(caught);
     }

@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { NavLink, Outlet, useBlocker, useLocation, useParams } from "react-router";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { over, useJob } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
 import { Button, Loading, Trouble } from "@/ui/basics";
@@ -15,7 +16,7 @@ import { stops } from "./stops";
 export default function RouteFrame() {
   const { id = "" } = useParams();
   const route = useQuery({
-    queryKey: ["route", id],
+    queryKey: keys.route(id),
     queryFn: () => take(api.GET("/routes/{id}", { params: { path: { id } } })),
   });
   const running = [route.data?.transfer, route.data?.dry_run].find((j) => j && !over(j));
@@ -43,7 +44,7 @@ function Line({ route }: { route: Route }) {
     { key: "z", ctrl: true, shift: true, does: "Redo", run: redo },
     { key: "y", ctrl: true, does: "Redo", run: redo },
   ]);
-  const list = stops(route, dirty);
+  const list = stops(route);
   const here = useLocation().pathname.split("/")[3];
   useTitle(here === "versions" ? "Versions" : list.find((s) => s.to === here)?.name, route.name);
   const reached = list.findLastIndex((s) => s.done);
@@ -62,6 +63,7 @@ function Line({ route }: { route: Route }) {
           >
             Version {route.version}
           </NavLink>
+          {dirty && <span className="shrink-0 font-medium text-loss">Changes not saved</span>}
         </div>
         <div className="grid grid-cols-[minmax(120px,220px)_minmax(0,1fr)_minmax(120px,220px)] items-center pt-0.5 pb-1.5 max-[1000px]:grid-cols-2">
           <RouteEnd side="left" end={route.left} />

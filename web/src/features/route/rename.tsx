@@ -4,6 +4,7 @@ import { PencilLine } from "lucide-react";
 import { useState } from "react";
 import { z } from "zod";
 import { api, take } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { Button, Field, Trouble } from "@/ui/basics";
 import { Sheet } from "@/ui/dialog";
@@ -38,8 +39,8 @@ function NameForm({ route, close }: { route: Route; close: () => void }) {
     { name: route.name },
     async ({ name }) => {
       const saved = await take(api.PUT("/routes/{id}/name", { params: { path: { id: route.id } }, body: { name } }));
-      queries.setQueryData(["route", route.id], saved);
-      await queries.invalidateQueries({ queryKey: ["routes"] });
+      queries.setQueryData(keys.route(route.id), saved);
+      await refresh.routes(queries);
       close();
     },
   );

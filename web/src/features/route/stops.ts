@@ -13,15 +13,27 @@ export type Stop = {
   sign?: "wrong" | "waits";
 };
 
+/** The stops in the order of the work, by their place in the address. */
+export const stopNames = [
+  ["ends", "Ends"],
+  ["scope", "Scope"],
+  ["rules", "Rules"],
+  ["counterparts", "Counterparts"],
+  ["dry-run", "Dry run"],
+  ["transfer", "Transfer"],
+  ["proof", "Proof"],
+] as const;
+
 export const signWord = { wrong: "a problem", waits: "waits for you" } as const;
 
 type Route = Schemas["RouteAnswer"];
+type State = Omit<Stop, "to" | "name">;
 
 /** Pairs that a plan found and that nobody has decided about. */
 export const undecided = (r: Route): number =>
   (r.plan?.outcomes ?? []).filter((o) => o.outcome === "adopt" && !o.included).reduce((n, o) => n + o.count, 0);
 
-function transferStop(r: Route): Stop {
+function transferStop(r: Route): State {
   const t = r.transfer;
   const progress = t?.progress as { settled?: number; total?: number } | undefined;
   const result = t?.result as { done?: number; refused?: number } | null | undefined;
@@ -36,10 +48,10 @@ function transferStop(r: Route): Stop {
         ? `${progress.settled?.toLocaleString("en")} of ${progress.total.toLocaleString("en")}`
         : t.state;
   const sign = t?.state === "failed" || refused ? "wrong" : t?.state === "paused" ? "waits" : undefined;
-  return { to: "transfer", name: "Transfer", figure, done: t?.state === "done", sign };
+  return { figure, done: t?.state === "done", sign };
 }
 
-function proofStop({ proof }: Route): Stop {
+function proofStop({ proof }: Route): State {
   const figure = !proof
     ? "not run"
     : proof.unexplained
@@ -48,53 +60,41 @@ function proofStop({ proof }: Route): Stop {
         ? count(proof.waits, "item waits", "items wait")
         : "agrees";
   const sign = proof?.unexplained ? "wrong" : proof?.waits ? "waits" : undefined;
-  return { to: "proof", name: "Proof", figure, done: !!proof, sign };
+  return { figure, done: !!proof, sign };
 }
 
-export function stops(r: Route, dirty: boolean): Stop[] {
+/** Where a route stands, by its last saved version: changes that are not saved are told beside its name. */
+export function stops(r: Route): Stop[] {
   const checked = r.left.healthy !== false && r.right.healthy !== false;
   const surveyed = !!r.left.surveyed_at && !!r.right.surveyed_at;
   const pairs = undecided(r);
-  return [
-    {
-      to: "ends",
-      name: "Ends",
+  const states: Record<(typeof stopNames)[number][0], State> = {
+    ends: {
       figure: !surveyed ? "to be surveyed" : checked ? `read ${ago(r.left.surveyed_at)}` : "a check failed",
       done: surveyed && checked,
       sign: checked ? (surveyed ? undefined : "waits") : "wrong",
     },
-    {
-      to: "scope",
-      name: "Scope",
+    scope: {
       figure: `${r.scope.matched.toLocaleString("en")} of ${r.scope.total.toLocaleString("en")}`,
       done: r.scope.matched > 0,
     },
-    {
-      to: "rules",
-      name: "Rules",
-      figure: dirty
-        ? "not saved"
-        : r.rules.to_settle
-          ? count(r.rules.to_settle, "problem")
-          : `${r.rules.count}, all valid`,
+    rules: {
+      figure: r.rules.to_settle ? count(r.rules.to_settle, "problem") : `${r.rules.count}, all valid`,
       done: r.rules.count > 0 && r.rules.to_settle === 0,
       sign: r.rules.to_settle ? "wrong" : undefined,
     },
-    {
-      to: "counterparts",
-      name: "Counterparts",
+    counterparts: {
       figure: !r.plan ? count(r.pairs, "pair") : pairs ? `${pairs.toLocaleString("en")} to decide` : "all decided",
       done: !!r.plan && pairs === 0,
       sign: pairs ? "waits" : undefined,
     },
-    {
-      to: "dry-run",
-      name: "Dry run",
+    "dry-run": {
       figure: r.plan ? count(r.plan.changes, "change") : "not run",
       done: !!r.plan,
       sign: r.plan?.in_conflict && !r.plan.transfer ? "waits" : undefined,
     },
-    transferStop(r),
-    proofStop(r),
-  ];
+    transfer: transferStop(r),
+    proof: proofStop(r),
+  };
+  return stopNames.map(([to, name]) => ({ to, name, ...states[to] }));
 }

@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { targetWord } from "../rules/rule-words";
 import type { Lane, Route } from "./draft";
 
 /** Fields of both ends with what the surveys found in them. */
 export function useSchema(route: Route) {
   return useQuery({
-    queryKey: ["schema", route.id, route.left.surveyed_at, route.right.surveyed_at],
+    queryKey: keys.schema(route.id, route.left.surveyed_at, route.right.surveyed_at),
     queryFn: () => take(api.GET("/routes/{id}/schema", { params: { path: { id: route.id } } })),
     staleTime: 60_000,
   });
@@ -15,7 +16,7 @@ export function useSchema(route: Route) {
 /** What conditions and expressions over a kind of one end can speak of. */
 export function useNames(route: Route, end: "left" | "right", kind: Schemas["Kind"]) {
   return useQuery({
-    queryKey: ["names", route.id, end, kind, route[end].surveyed_at],
+    queryKey: keys.names(route.id, end, kind, route[end].surveyed_at),
     queryFn: () => take(api.GET("/routes/{id}/names", { params: { path: { id: route.id }, query: { end, kind } } })),
     staleTime: 60_000,
   });

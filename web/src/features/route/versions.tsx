@@ -4,6 +4,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { z } from "zod";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { ago, exact } from "@/lib/format";
 import { kindWord } from "@/lib/words";
@@ -19,7 +20,7 @@ export default function Versions() {
   const schema = useSchema(route).data;
   const [error, setError] = useState<unknown>();
   const list = useInfiniteQuery({
-    queryKey: ["versions", route.id, route.version],
+    queryKey: keys.versions(route.id, route.version),
     queryFn: ({ pageParam }) =>
       take(api.GET("/routes/{id}/versions", { params: { path: { id: route.id }, query: { before: pageParam } } })),
     initialPageParam: undefined as number | undefined,
@@ -160,7 +161,7 @@ function Note({ route, version: v }: { route: string; version: Schemas["VersionA
     async ({ note }) => {
       const path = { id: route, version: v.version };
       await take(api.PUT("/routes/{id}/versions/{version}/note", { params: { path }, body: { note } }));
-      await queries.invalidateQueries({ queryKey: ["versions", route] });
+      await queries.invalidateQueries({ queryKey: keys.versions(route) });
       setOpen(false);
     },
   );
@@ -201,7 +202,7 @@ function Compare({ schema }: { schema?: RouteSchema }) {
   const [since, setSince] = useState(route.version - 1);
   const [version, setVersion] = useState(route.version);
   const changes = useQuery({
-    queryKey: ["versions", route.id, "compare", version, since],
+    queryKey: keys.versions(route.id, "compare", version, since),
     queryFn: () =>
       take(
         api.GET("/routes/{id}/versions/{version}/changes", {

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { ago } from "@/lib/format";
 import { Field } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
@@ -36,7 +37,7 @@ export function EndChoice({
   onChange: (e: ChosenEnd) => void;
 }) {
   const surveys = useQuery({
-    queryKey: ["surveys", value.system],
+    queryKey: keys.surveys(value.system),
     queryFn: () => take(api.GET("/systems/{id}/surveys", { params: { path: { id: value.system } } })),
     enabled: !!value.system,
   });

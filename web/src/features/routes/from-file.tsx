@@ -3,6 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ProblemError, take } from "@/api/client";
+import { refresh } from "@/api/keys";
 import { Button, Trouble } from "@/ui/basics";
 
 /** The button that asks for a file, and what is told of it; the latter stays while the list around it changes. */
@@ -22,7 +23,7 @@ export function useFromFile() {
           headers: { "content-type": "application/yaml" },
         }),
       );
-      await queries.invalidateQueries();
+      await refresh.routes(queries);
       await navigate(`/routes/${route.id}/rules`);
     } catch (caught) {
       setError(caught);

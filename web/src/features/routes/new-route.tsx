@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ProblemError, take } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { count } from "@/lib/words";
 import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
@@ -14,7 +15,7 @@ export default function NewRoute() {
   useTitle("Create a route");
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
+  const systems = useQuery({ queryKey: keys.systems, queryFn: () => take(api.GET("/systems")) });
   const [left, setLeft] = useState(none);
   const [right, setRight] = useState(none);
   // Until somebody types a name, it is that of the ends.
@@ -22,14 +23,14 @@ export default function NewRoute() {
   const proposedName = left.name && right.name ? `${left.name} to ${right.name}` : "";
   const name = typed ?? proposedName;
   const [choice, setChoice] = useState(everything);
-  const others = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
+  const others = useQuery({ queryKey: keys.routes, queryFn: () => take(api.GET("/routes")) });
   // None until somebody chooses: links follow every route from the same end.
   const [follows, setFollows] = useState<string[]>();
   const [error, setError] = useState<unknown>();
   const lacks = missing(left, right);
   const ready = !lacks;
   const proposal = useQuery({
-    queryKey: ["proposal", left, right],
+    queryKey: keys.proposal(left, right),
     queryFn: () => take(api.POST("/routes/proposal", { body: { left: endBody(left), right: endBody(right) } })),
     enabled: ready,
   });
@@ -63,7 +64,7 @@ export default function NewRoute() {
       const made = await take(
         api.POST("/routes", { body: { name, left: endBody(left), right: endBody(right), lanes, follows: chosen } }),
       );
-      await queries.invalidateQueries();
+      await refresh.routes(queries);
       await navigate(`/routes/${made.id}/ends`);
     } catch (caught) {
       setError(caught);

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { RouteLine } from "../overview/route-line";
@@ -9,7 +10,7 @@ import { useFromFile } from "./from-file";
 export default function Routes() {
   useTitle("Routes");
   const navigate = useNavigate();
-  const routes = useQuery({ queryKey: ["routes"], queryFn: () => take(api.GET("/routes")) });
+  const routes = useQuery({ queryKey: keys.routes, queryFn: () => take(api.GET("/routes")) });
   const fromFile = useFromFile();
   if (routes.isPending) return <Loading what="the routes" />;
   if (routes.error)

@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ProblemError, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { count, typeWord } from "@/lib/words";
 import { Button, Trouble } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
@@ -31,7 +32,7 @@ function Asked({ route, lane, source, rightName, made }: Props) {
   const queries = useQueryClient();
   const [name, setName] = useState<string>();
   const like = useQuery({
-    queryKey: ["new-field", route.id, lane.left_kind, lane.right_kind, source.id, route.right.surveyed_at],
+    queryKey: keys.newField(route.id, lane.left_kind, lane.right_kind, source.id, route.right.surveyed_at),
     queryFn: () => {
       const query = { left_kind: lane.left_kind, right_kind: lane.right_kind, field: source.id };
       return take(api.GET("/routes/{id}/new-field", { params: { path: { id: route.id }, query } }));
@@ -43,7 +44,7 @@ function Asked({ route, lane, source, rightName, made }: Props) {
       return take(api.POST("/routes/{id}/new-field", { params: { path: { id: route.id } }, body }));
     },
     onSuccess: async (field) => {
-      await queries.invalidateQueries({ queryKey: ["schema", route.id] });
+      await queries.invalidateQueries({ queryKey: keys.schema(route.id) });
       made(field);
     },
   });

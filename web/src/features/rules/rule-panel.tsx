@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, type ReactNode } from "react";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import type { Lane, Route } from "../route/draft";
@@ -258,7 +259,7 @@ function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule
   const constant = constantOf(rule);
   const { system, container } = route.right;
   const folders = useQuery({
-    queryKey: ["folders", system, container, route.right.surveyed_at],
+    queryKey: keys.folders(system, container, route.right.surveyed_at),
     queryFn: () =>
       take(api.GET("/systems/{id}/containers/{container}/folders", { params: { path: { id: system, container } } })),
     enabled: !!constant,

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { percent } from "@/lib/format";
 import { count, typeWord } from "@/lib/words";
 import { useDebounce } from "use-debounce";
@@ -47,13 +48,13 @@ export default function Rules() {
   const [rested] = useDebounce(lanes, RESTS_MS);
   const tried = rested.find((l) => l.id === lane?.id);
   const faults = useQuery({
-    queryKey: ["checks", route.id, rested, route.left.surveyed_at, route.right.surveyed_at],
+    queryKey: keys.checks(route.id, rested, route.left.surveyed_at, route.right.surveyed_at),
     queryFn: ({ signal }) =>
       take(api.POST("/routes/{id}/checks", { params: { path: { id: route.id } }, body: { lanes: rested }, signal })),
     placeholderData: keepPreviousData,
   });
   const preview = useQuery({
-    queryKey: ["preview", route.id, tried, at],
+    queryKey: keys.preview(route.id, tried, at),
     queryFn: ({ signal }) => {
       const body = { lane: tried as Lane, at };
       return take(api.POST("/routes/{id}/preview", { params: { path: { id: route.id } }, body, signal }));
@@ -84,7 +85,7 @@ export default function Rules() {
     try {
       if (dirty && !(await save())) return;
       await take(api.POST("/routes/{id}/dry-runs", { params: { path: { id: route.id } } }));
-      await queries.invalidateQueries({ queryKey: ["route", route.id] });
+      await refresh.route(queries, route.id);
       await navigate("../dry-run");
     } catch (caught) {
       setFailure(caught);

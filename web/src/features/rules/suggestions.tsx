@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
@@ -14,15 +15,14 @@ export type Suggestion = Schemas["Suggestion"];
 export function useSuggestions(route: Route, lane: Lane) {
   const { left_kind, right_kind } = lane;
   return useQuery({
-    queryKey: [
-      "suggestions",
+    queryKey: keys.suggestions(
       route.id,
       left_kind,
       right_kind,
       route.pairs,
       route.left.surveyed_at,
       route.right.surveyed_at,
-    ],
+    ),
     queryFn: () =>
       take(
         api.POST("/routes/{id}/suggestions", { params: { path: { id: route.id } }, body: { left_kind, right_kind } }),

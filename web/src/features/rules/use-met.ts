@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { useDebounce } from "use-debounce";
 import { RESTS_MS } from "@/lib/rests";
 import type { Lane, Route } from "../route/draft";
@@ -41,10 +42,10 @@ function useReached<T>(what: string, ask: Ask<T>, [route, lane, rule]: At, table
   const alike = (one: typeof now, other: typeof now) =>
     one?.lane.id === other?.lane.id && one?.target === other?.target;
   const met = useQuery({
-    queryKey: [what, route.id, asked, route.left.surveyed_at, route.right.surveyed_at],
+    queryKey: keys.met(route.id, what, asked, route.left.surveyed_at, route.right.surveyed_at),
     queryFn: ({ signal }) => ask(route.id, asked as Body, signal),
     enabled: !!asked,
-    placeholderData: (old, query) => (alike(query?.queryKey[2] as typeof now, asked) ? old : undefined),
+    placeholderData: (old, query) => (alike(query?.queryKey[3] as typeof now, asked) ? old : undefined),
     staleTime: 60_000,
   });
   return alike(asked, now) ? met.data : undefined;

@@ -2,6 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { useDebounce } from "use-debounce";
 import { RESTS_MS } from "@/lib/rests";
 import { Pill, Trouble } from "@/ui/basics";
@@ -22,7 +23,7 @@ function ask(routeId: string, body: Schemas["ScopeBody"], signal?: AbortSignal) 
 function useScope(routeId: string, end: End, lane: Lane, lanes: Lane[], text?: string) {
   const [asked] = useDebounce(JSON.stringify({ lanes, text }), RESTS_MS);
   return useQuery({
-    queryKey: ["scope", routeId, end, lane.id, asked],
+    queryKey: keys.scope(routeId, end, lane.id, asked),
     queryFn: ({ signal }) => {
       const body = { end, lane: lane.id, ...(JSON.parse(asked) as { lanes: Lane[]; text?: string }) };
       return ask(routeId, body, signal);

@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Pick } from "@/ui/pick";
 
@@ -11,7 +12,7 @@ export function FolderPick({ system, container, value, onChange }: Props) {
   const [open, setOpen] = useState(false);
   const [typed, setTyped] = useState("");
   const tree = useQuery({
-    queryKey: ["folders", system, container],
+    queryKey: keys.folders(system, container),
     queryFn: () =>
       take(api.GET("/systems/{id}/containers/{container}/folders", { params: { path: { id: system, container } } })),
     enabled: open,

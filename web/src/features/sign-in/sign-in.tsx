@@ -2,12 +2,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 import { api, ProblemError, setCsrf, take } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { useTitle } from "@/lib/use-title";
 import { Button, Field, Loading, Trouble } from "@/ui/basics";
 
 export default function SignIn() {
   useTitle("Sign in");
-  const setup = useQuery({ queryKey: ["setup"], queryFn: () => take(api.GET("/setup")) });
+  const setup = useQuery({ queryKey: keys.setup, queryFn: () => take(api.GET("/setup")) });
   if (setup.isPending) return <Loading what="the sign-in" />;
   return (
     <div className="flex h-full items-center justify-center bg-paper">
@@ -42,7 +43,7 @@ function Form({ first }: { first: boolean }) {
       if (first) await take(api.POST("/setup", { body: { login, name, password } }));
       const me = await take(api.POST("/session", { body: { login, password } }));
       setCsrf(me.csrf);
-      await queries.invalidateQueries();
+      await refresh.signedIn(queries);
     } catch (caught) {
       setError(caught);
     } finally {

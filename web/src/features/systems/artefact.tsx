@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { ago, bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
 import { count, outcomeWord, type DiscShape } from "@/lib/words";
@@ -19,7 +20,7 @@ export default function ArtefactView() {
   const kind = (query.get("kind") ?? "test_case") as Schemas["Kind"];
   const item = query.get("item") ?? "";
   const page = useQuery({
-    queryKey: ["artefact", id, container, kind, item],
+    queryKey: keys.artefact(id, container, kind, item),
     queryFn: () =>
       take(
         api.GET("/systems/{id}/containers/{container}/artefact", {

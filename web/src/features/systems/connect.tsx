@@ -3,13 +3,14 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, ProblemError, take, type Schemas } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { useTitle } from "@/lib/use-title";
 import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
 
 export default function ConnectSystem() {
   useTitle("Connect a system");
-  const profiles = useQuery({ queryKey: ["profiles"], queryFn: () => take(api.GET("/profiles")) });
+  const profiles = useQuery({ queryKey: keys.profiles, queryFn: () => take(api.GET("/profiles")) });
   if (profiles.isPending) return <Loading what="what can be connected" />;
   if (profiles.error)
     return (
@@ -51,7 +52,7 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
     act("save", async () => {
       const made = await take(api.POST("/systems", { body }));
       await take(api.POST("/systems/{id}/check", { params: { path: { id: made.id } } }));
-      await queries.invalidateQueries({ queryKey: ["systems"] });
+      await refresh.systems(queries);
       await navigate(`/systems/${made.id}`);
     });
   const failed = steps?.some((s) => s.state === "failed");

@@ -5,6 +5,7 @@ import { useRef, useState } from "react";
 import { Link } from "react-router";
 import { useQueryParts } from "@/lib/use-query";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
 import { counted } from "@/lib/words";
@@ -28,7 +29,7 @@ export function Items({ system, container, kind, schema, users }: Props) {
   const holds = (query.get("holds") ?? undefined) as Schemas["Holds"] | undefined;
   const [open, setOpen] = useState<string>();
   const pages = useInfiniteQuery({
-    queryKey: ["artefacts", system, container, kind, find, field, value, holds],
+    queryKey: keys.artefacts(system, container, kind, find, field, value, holds),
     queryFn: ({ pageParam }) =>
       take(
         api.GET("/systems/{id}/containers/{container}/artefacts", {

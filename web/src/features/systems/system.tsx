@@ -5,6 +5,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { ago, bytes, exact, percent } from "@/lib/format";
 import { formatWord, count, kindsWord, kindWord, notRead, typeWord } from "@/lib/words";
 import { Bar, Button, Empty, Loading, Pill, Trouble } from "@/ui/basics";
@@ -26,12 +27,12 @@ export default function SystemView() {
   const [busy, setBusy] = useState(false);
   const [error, setError] = useState<unknown>();
   const path = { params: { path: { id } } };
-  const system = useQuery({ queryKey: ["system", id], queryFn: () => take(api.GET("/systems/{id}", path)) });
+  const system = useQuery({ queryKey: keys.system(id), queryFn: () => take(api.GET("/systems/{id}", path)) });
   const containers = useQuery({
-    queryKey: ["containers", id],
+    queryKey: keys.containers(id),
     queryFn: () => take(api.GET("/systems/{id}/containers", path)),
   });
-  const surveys = useQuery({ queryKey: ["surveys", id], queryFn: () => take(api.GET("/systems/{id}/surveys", path)) });
+  const surveys = useQuery({ queryKey: keys.surveys(id), queryFn: () => take(api.GET("/systems/{id}/surveys", path)) });
   const [query, setQuery] = useSearchParams();
   if (system.isPending) return <Loading what="the system" />;
   if (system.error)
@@ -48,13 +49,13 @@ export default function SystemView() {
     } catch (caught) {
       setError(caught);
     }
-    await queries.invalidateQueries();
+    await refresh.system(queries, id);
     setBusy(false);
   };
   const remove = async () => {
     try {
       await take(api.DELETE("/systems/{id}", path));
-      await queries.invalidateQueries({ queryKey: ["systems"] });
+      await refresh.systems(queries);
       toast(`${system.data.name} is disconnected. Nothing in it was changed.`);
       await navigate("/systems");
     } catch (caught) {
@@ -494,7 +495,7 @@ function Fields({
 
 function Tree({ system, container, open }: { system: string; container: string; open: (path: string) => void }) {
   const folders = useQuery({
-    queryKey: ["folders", system, container],
+    queryKey: keys.folders(system, container),
     queryFn: () =>
       take(api.GET("/systems/{id}/containers/{container}/folders", { params: { path: { id: system, container } } })),
   });

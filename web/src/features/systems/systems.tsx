@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api, take } from "@/api/client";
+import { keys } from "@/api/keys";
 import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { Health } from "../overview/overview";
@@ -8,7 +9,7 @@ import { Health } from "../overview/overview";
 export default function Systems() {
   useTitle("Systems");
   const navigate = useNavigate();
-  const systems = useQuery({ queryKey: ["systems"], queryFn: () => take(api.GET("/systems")) });
+  const systems = useQuery({ queryKey: keys.systems, queryFn: () => take(api.GET("/systems")) });
   if (systems.isPending) return <Loading what="the systems" />;
   if (systems.error)
     return (

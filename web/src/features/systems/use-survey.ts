@@ -2,13 +2,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take } from "@/api/client";
+import { refresh } from "@/api/keys";
 import { failureOf, useJob } from "@/api/jobs";
 
 export function useSurvey(system: string, container: string, running?: string) {
   const queries = useQueryClient();
   const [started, setStarted] = useState<string>();
   const [error, setError] = useState<unknown>();
-  const { job, lost } = useJob(started ?? running, () => void queries.invalidateQueries());
+  const { job, lost } = useJob(started ?? running, () => void refresh.system(queries, system));
   const begin = async () => {
     setError(undefined);
     try {

@@ -2,6 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { span } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Button, Foot, Loading, Trouble } from "@/ui/basics";
@@ -14,12 +15,12 @@ export function Before({ plan }: { plan: Schemas["PlanFigure"] }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const receipt = useQuery({
-    queryKey: ["receipt", plan.id, plan.undoable, plan.included],
+    queryKey: keys.receipt(plan.id, plan.undoable, plan.included),
     queryFn: () => take(api.GET("/plans/{id}/receipt", { params: { path: { id: plan.id } } })),
   });
   const begin = useMutation({
     mutationFn: () => take(api.POST("/plans/{id}/transfer", { params: { path: { id: plan.id } } })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["route", route.id] }),
+    onSuccess: () => refresh.route(queries, route.id),
   });
   if (receipt.isPending) return <Loading what="what will be done" />;
   if (receipt.error)

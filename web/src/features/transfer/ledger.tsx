@@ -2,6 +2,7 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useCallback, useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
 import { saveCsv } from "@/lib/save-csv";
 import { count, lossWord } from "@/lib/words";
 import { Button, Loading, Pill, Trouble } from "@/ui/basics";
@@ -23,11 +24,11 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
   const page = (after: string | undefined, limit: number, of: Filter) =>
     take(api.GET("/jobs/{id}/losses", { params: { path: { id: job }, query: { ...of, after, limit } } }));
   const groups = useQuery({
-    queryKey: ["loss-groups", job],
+    queryKey: keys.losses(job, "groups"),
     queryFn: () => take(api.GET("/jobs/{id}/losses/groups", { params: { path: { id: job } } })),
   });
   const pages = useInfiniteQuery({
-    queryKey: ["losses", job, filter],
+    queryKey: keys.losses(job, filter),
     queryFn: ({ pageParam }) => page(pageParam, 200, filter),
     initialPageParam: undefined as string | undefined,
     getNextPageParam: (last) => last.next ?? undefined,

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
+import { keys, refresh } from "@/api/keys";
 import { failureOf, over, type Job } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
 import { exact, span } from "@/lib/format";
@@ -48,13 +49,13 @@ export function Running({ job, lost }: { job: Job; lost: boolean }) {
   const p = job.progress as Progress;
   const result = job.result as { done?: number; refused?: number } | null;
   const refused = useQuery({
-    queryKey: ["refused", job.id, job.state, job.finished_at],
+    queryKey: keys.refused(job.id, job.state, job.finished_at),
     queryFn: () => take(api.GET("/jobs/{id}/refused", { params: { path: { id: job.id } } })),
     enabled: job.state !== "waiting",
     refetchInterval: job.state === "running" ? 3000 : false,
   });
   const receipt = useQuery({
-    queryKey: ["receipt", job.plan, job.state, job.finished_at],
+    queryKey: keys.receipt(job.plan ?? "", job.state, job.finished_at),
     queryFn: () => take(api.GET("/plans/{id}/receipt", { params: { path: { id: job.plan ?? "" } } })),
     enabled: !!job.plan && job.state !== "waiting" && job.state !== "running",
   });
@@ -62,8 +63,8 @@ export function Running({ job, lost }: { job: Job; lost: boolean }) {
     setError(undefined);
     try {
       await work();
-      await queries.invalidateQueries({ queryKey: ["job", job.id] });
-      await queries.invalidateQueries({ queryKey: ["route", route.id] });
+      await queries.invalidateQueries({ queryKey: keys.job(job.id) });
+      await refresh.route(queries, route.id);
     } catch (caught) {
       setError(caught);
     }

@@ -1,5 +1,6 @@
 // The Transfer stop: before it what will be done, while it runs what is done at each end, and afterwards what came of it.
 import { useQueryClient } from "@tanstack/react-query";
+import { refresh } from "@/api/keys";
 import { Link, useNavigate } from "react-router";
 import { useJob } from "@/api/jobs";
 import { useQueryParts } from "@/lib/use-query";
@@ -13,7 +14,7 @@ export default function Transfer() {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [query] = useQueryParts();
-  const { job, lost } = useJob(route.transfer?.id, () => void queries.invalidateQueries());
+  const { job, lost } = useJob(route.transfer?.id, () => void refresh.transferred(queries, route.id, route.plan?.id));
   const ready = !!route.plan && !route.plan.transfer && route.plan.changes > 0;
   if (ready && route.plan && (query.get("show") !== "last" || !route.transfer)) return <Before plan={route.plan} />;
   if (!route.transfer) {
