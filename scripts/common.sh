@@ -15,6 +15,12 @@ install() {
   DEBIAN_FRONTEND=noninteractive as_root apt-get install -y -qq --no-install-recommends "${missing[@]}" >/dev/null
 }
 
+# room GIGABYTES: says so if the disk has less free than is needed; a linker that runs out of it does not.
+room() {
+  local free; free=$(df -Pk "$root" | awk 'NR == 2 { print int($4 / 1048576) }')
+  [ "$free" -ge "$1" ] || echo "Only $free GB are free on the disk of $root; about $1 GB are needed." >&2
+}
+
 free_port() {
   node -e 'require("net").createServer().listen(0, "127.0.0.1", function () { console.log(this.address().port); this.close() })'
 }

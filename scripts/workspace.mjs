@@ -18,7 +18,7 @@ async function call(method, path, body, more = {}) {
     body: body === undefined ? undefined : JSON.stringify(body),
   });
   const text = await answer.text();
-  if (!answer.ok) throw new Error(`${method} ${path}: ${answer.status} ${text}`);
+  if (!answer.ok) throw Object.assign(new Error(`${method} ${path}: ${answer.status} ${text}`), { status: answer.status });
   return { value: text ? JSON.parse(text) : undefined, answer };
 }
 const get = async (path) => (await call("GET", path)).value;
@@ -35,7 +35,11 @@ async function finished(job) {
   }
 }
 
-const signedIn = await call("POST", "/session", { login, password });
+const signedIn = await call("POST", "/session", { login, password }).catch((refused) => {
+  if (refused.status !== 401) throw refused;
+  say("The sign-in kept in this folder is not one of this database: its workspace stays as it is");
+  process.exit(0);
+});
 headers = {
   ...headers,
   cookie: signedIn.answer.headers

@@ -1,4 +1,5 @@
 // The whole main job again by the keyboard alone, on a second route between the same ends.
+import { isAt } from "./heard";
 import { expect, test } from "./support";
 import type { Locator, Page } from "@playwright/test";
 
@@ -44,15 +45,20 @@ test("the keyboard alone is enough", async ({ page }) => {
   await page.keyboard.type(password);
   await page.keyboard.press("Enter");
   await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
+  await isAt(page, /^Overview/, "Overview");
 
   await find(page, "create a route", "Create a route");
+  await isAt(page, /^Create a route/, "Create a route");
   await choose(page, page.getByLabel("Left system"), "Old", "Oldstone");
   await choose(page, page.getByLabel("Right system"), "Tal", "Tallybench");
   await tabTo(page, page.getByLabel("Name", { exact: true }));
   await page.keyboard.type("By keyboard");
   await press(page, "Create the route");
+  await isAt(page, /^Ends · By keyboard/, "By keyboard");
   await press(page, "Choose the scope");
+  await isAt(page, /^Scope · By keyboard/, "By keyboard");
   await press(page, "Open the rules");
+  await isAt(page, /^Rules · By keyboard/, "By keyboard");
 
   // A select takes letters for itself; from a button, S leads to what is next to settle. What the pairs of the first
   // route bear out is mapped already; two values are met once only, and left to a person.
@@ -70,6 +76,7 @@ test("the keyboard alone is enough", async ({ page }) => {
 
   const changes = page.getByRole("list", { name: "Changes" });
   await expect(changes).toBeVisible();
+  await isAt(page, /^Dry run · By keyboard/, "By keyboard");
   await page.keyboard.press("?");
   await expect(page.getByRole("dialog", { name: "Keys on this screen" })).toBeVisible();
   await page.keyboard.press("Escape");
@@ -86,12 +93,16 @@ test("the keyboard alone is enough", async ({ page }) => {
   await page.keyboard.press(" ");
   await expect(box).toHaveAttribute("aria-checked", before ?? "");
   await press(page, /^Transfer \d+ changes?…$/);
+  await isAt(page, /^Transfer · By keyboard/, "By keyboard");
   await press(page, /^Transfer \d+ changes?$/);
   await expect(page.getByRole("heading", { name: "Done", exact: true })).toBeVisible({ timeout: 90_000 });
+  await isAt(page, /^Transfer · By keyboard/, "By keyboard");
   await press(page, "Run a proof");
   await expect(page.getByRole("heading", { name: "No proof yet" })).toBeVisible();
+  await isAt(page, /^Proof · By keyboard/, "By keyboard");
   await press(page, "Run a proof");
   await expect(button(page, "Run a proof again")).toBeVisible();
+  await isAt(page, /^Proof · By keyboard/, "By keyboard");
   await find(page, "by keyboard rules", "By keyboard Rules");
   await expect(page.getByText("every rule is valid")).toBeVisible();
 });

@@ -45,9 +45,11 @@ export async function transfer(page: Page) {
 }
 
 /** Signs in as the administrator whom the test made. */
-export async function signedIn(page: Page) {
+export const signedIn = (page: Page) => signedInAs(page, "admin");
+
+export async function signedInAs(page: Page, login: string) {
   await page.goto("/");
-  await page.getByLabel("Login").fill("admin");
+  await page.getByLabel("Login").fill(login);
   await page.getByLabel("Password").fill("a long enough password");
   await page.keyboard.press("Enter");
   await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();

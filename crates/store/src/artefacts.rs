@@ -48,6 +48,15 @@ pub struct ArtefactRow {
     pub body: Value,
 }
 
+/// An artefact by what people call it.
+#[derive(Debug, Clone, Queryable, Selectable)]
+#[diesel(table_name = artefacts)]
+pub struct Neighbour {
+    pub external_id: String,
+    pub key: String,
+    pub title: String,
+}
+
 /// An artefact to keep, with everything it says for searching.
 #[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = artefacts)]
@@ -257,6 +266,21 @@ impl Store {
         let query = artefacts::table.find((system, container, kind, id)).select(ArtefactRow::as_select());
         let found = query.first(&mut self.connection().await?).await.optional()?;
         found.ok_or(StoreError::Missing("the item"))
+    }
+
+    /// The artefacts before and after one in the order of its kind: id, key and title of each.
+    pub async fn neighbours(&self, of: &ArtefactRow) -> Result<[Option<Neighbour>; 2], StoreError> {
+        let list = || {
+            artefacts::table
+                .filter(artefacts::system_id.eq(of.system_id).and(artefacts::container.eq(&of.container)))
+                .filter(artefacts::kind.eq(&of.kind))
+                .select(Neighbour::as_select())
+        };
+        let mut connection = self.connection().await?;
+        let before = list().filter(artefacts::seq.lt(of.seq)).order(artefacts::seq.desc());
+        let before = before.first(&mut connection).await.optional()?;
+        let after = list().filter(artefacts::seq.gt(of.seq)).order(artefacts::seq);
+        Ok([before, after.first(&mut connection).await.optional()?])
     }
 
     /// Artefacts of any system that say the words, each by its beginning; the one that is called so comes first,

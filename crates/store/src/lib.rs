@@ -39,7 +39,7 @@ use diesel_async::pooled_connection::{AsyncDieselConnectionManager, ManagerConfi
 use diesel_async::{AsyncConnection, AsyncMigrationHarness, AsyncPgConnection, SimpleAsyncConnection};
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
-pub use artefacts::{ArtefactFilter, ArtefactRow, NewArtefact, SurveyHead, SurveyRow};
+pub use artefacts::{ArtefactFilter, ArtefactRow, Neighbour, NewArtefact, SurveyHead, SurveyRow};
 pub use decisions::Decided;
 pub use error::StoreError;
 pub use jobs::{Holder, Job, JobEvent, NewJob, Wanted};
@@ -49,10 +49,10 @@ pub use keys::{Key, NewKey};
 pub use losses::{LossFilter, LossGroup, LossPlace, LossRow, NewLoss};
 pub use marks::{Claim, MarkAt};
 pub use matches::{NewMatch, SettledMatch};
-pub use pairs::{Joined, PairMove, PairRow};
+pub use pairs::{Joined, LaneKinds, ListedPair, PairFilter, PairMove, PairRow, Quiet};
 pub use people::{Person, Session};
 pub use pieces::{Both, NewPiece, PieceRow};
-pub use plans::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, Included, NewChange, Plan};
+pub use plans::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, Included, Lacking, NewChange, Plan};
 pub use proofs::{Proof, ProofHead};
 pub use receipts::{IncludedConflict, Undertaken};
 pub use retention::Cleared;
@@ -61,7 +61,7 @@ pub use seal::{SealError, Sealer};
 pub use steps::{StepDone, StepRow};
 pub use systems::{NewSystem, System};
 pub use total::Total;
-pub use traces::{PairOf, Touch};
+pub use traces::{Open, OpenChange, PairOf, Touch};
 
 const MIGRATIONS: EmbeddedMigrations = embed_migrations!();
 

@@ -2,11 +2,12 @@
 
 use diesel::dsl::count_star;
 use diesel::prelude::*;
-use diesel::sql_types::{Array, Text, Uuid as SqlUuid};
+use diesel::sql_types::{Array, BigInt, Bool, Nullable, Text, Uuid as SqlUuid};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::artefacts::escape_like;
 use crate::schema::{pairs, snapshots};
 use crate::{Store, StoreError};
 
@@ -32,6 +33,52 @@ pub struct Joined {
     pub lane: String,
     pub left_id: String,
     pub right_id: String,
+}
+
+/// Pairs of a plan's route about which the plan has nothing to say.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Quiet {
+    /// Both ends hold what they held when they last agreed.
+    InStep,
+    /// A person let them go.
+    LetGo,
+}
+
+/// A pair as a list shows it; titles are those of the last surveys, none if an item was not surveyed.
+#[derive(Debug, Clone, QueryableByName)]
+pub struct ListedPair {
+    #[diesel(sql_type = Text)]
+    pub lane: String,
+    #[diesel(sql_type = Text)]
+    pub left_id: String,
+    #[diesel(sql_type = Text)]
+    pub left_key: String,
+    #[diesel(sql_type = Nullable<Text>)]
+    pub left_title: Option<String>,
+    #[diesel(sql_type = Text)]
+    pub right_id: String,
+    #[diesel(sql_type = Text)]
+    pub right_key: String,
+    #[diesel(sql_type = Nullable<Text>)]
+    pub right_title: Option<String>,
+}
+
+/// The kinds that a lane pairs.
+#[derive(Debug, Clone, Copy)]
+pub struct LaneKinds<'l> {
+    pub lane: &'l str,
+    pub left: &'l str,
+    pub right: &'l str,
+}
+
+/// Which pairs of a plan's lanes to list.
+#[derive(Debug, Clone, Copy)]
+pub struct PairFilter<'f> {
+    pub plan: Uuid,
+    pub lanes: &'f [LaneKinds<'f>],
+    pub which: Quiet,
+    /// Part of a key or a title; empty for all.
+    pub find: &'f str,
 }
 
 /// A pair that another lane of its route has from now on.
@@ -107,9 +154,56 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
+    /// A page of pairs that have no change in a plan, after a lane and a left id, and how many there are in all.
+    pub async fn quiet_pairs(
+        &self,
+        filter: PairFilter<'_>,
+        after: (&str, &str),
+        limit: i64,
+    ) -> Result<(Vec<ListedPair>, i64), StoreError> {
+        let from = "from pairs p
+            join plans on plans.id = $1
+            join routes r on r.id = plans.route_id
+            join unnest($2, $3, $4) as k (lane, left_kind, right_kind) on k.lane = p.lane
+            left join artefacts a on a.system_id = r.left_system and a.container = r.left_container
+                and a.kind = k.left_kind and a.external_id = p.left_id
+            left join artefacts b on b.system_id = r.right_system and b.container = r.right_container
+                and b.kind = k.right_kind and b.external_id = p.right_id
+            where p.route_id = r.id and p.let_go = $5
+                and not exists (select from changes c where c.plan_id = $1 and c.lane = p.lane
+                    and c.left_id = p.left_id and c.outcome <> 'in_step')
+                and ($6 = '%%' or concat_ws(E'\n', p.left_key, p.right_key, a.title, b.title) ilike $6)";
+        let one = |of: fn(&LaneKinds<'_>) -> String| -> Vec<String> { filter.lanes.iter().map(of).collect() };
+        let lanes = [one(|l| l.lane.to_owned()), one(|l| l.left.to_owned()), one(|l| l.right.to_owned())];
+        let bound = |query: String| {
+            let [lane, left, right] = &lanes;
+            diesel::sql_query(query)
+                .bind::<SqlUuid, _>(filter.plan)
+                .bind::<Array<Text>, _>(lane.clone())
+                .bind::<Array<Text>, _>(left.clone())
+                .bind::<Array<Text>, _>(right.clone())
+                .bind::<Bool, _>(filter.which == Quiet::LetGo)
+                .bind::<Text, _>(format!("%{}%", escape_like(filter.find)))
+        };
+        let connection = &mut self.connection().await?;
+        let total: Total = bound(format!("select count(*) as total {from}")).get_result(connection).await?;
+        let page = format!(
+            "select p.lane, p.left_id, p.left_key, a.title as left_title, p.right_id, p.right_key, b.title as right_title
+             {from} and (p.lane, p.left_id) > ($7, $8) order by p.lane, p.left_id limit $9"
+        );
+        let page = bound(page).bind::<Text, _>(after.0).bind::<Text, _>(after.1).bind::<BigInt, _>(limit);
+        Ok((page.load(connection).await?, total.total))
+    }
+
     /// The values behind hashes.
     pub async fn snapshots(&self, hashes: &[Vec<u8>]) -> Result<Vec<(Vec<u8>, Value)>, StoreError> {
         let query = snapshots::table.filter(snapshots::hash.eq_any(hashes)).select((snapshots::hash, snapshots::body));
         Ok(query.load(&mut self.connection().await?).await?)
     }
+}
+
+#[derive(QueryableByName)]
+struct Total {
+    #[diesel(sql_type = BigInt)]
+    total: i64,
 }

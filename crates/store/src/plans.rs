@@ -171,7 +171,33 @@ pub(crate) fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
     query
 }
 
+/// A change that another needs and that is left out.
+#[derive(Debug, Clone, Queryable)]
+pub struct Lacking {
+    /// Of the change that needs it.
+    pub seq: i32,
+    pub needs: i32,
+    pub key: String,
+    pub title: String,
+}
+
 impl Store {
+    /// What some changes of a plan need, each itself, and is left out.
+    pub async fn lacking(&self, plan: Uuid, seqs: &[i32]) -> Result<Vec<Lacking>, StoreError> {
+        let needed = changes::plan_id.eq(dependencies::plan_id).and(changes::seq.eq(dependencies::needs));
+        let query = dependencies::table
+            .inner_join(changes::table.on(needed))
+            .filter(
+                dependencies::plan_id
+                    .eq(plan)
+                    .and(dependencies::seq.eq_any(seqs))
+                    .and(diesel::dsl::not(changes::included)),
+            )
+            .order((dependencies::seq, dependencies::needs))
+            .select((dependencies::seq, dependencies::needs, changes::left_key, changes::title));
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
     /// Keeps a plan and its changes together. `needs` says which change needs which, by place; `moves` which pairs it
     /// found in the scope of another lane.
     pub async fn keep_plan(

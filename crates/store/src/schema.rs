@@ -155,5 +155,6 @@ diesel::allow_tables_to_appear_in_same_query!(people, keys);
 diesel::joinable!(route_versions -> people (saved_by));
 diesel::allow_tables_to_appear_in_same_query!(people, route_versions);
 diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);
+diesel::allow_tables_to_appear_in_same_query!(changes, dependencies);
 diesel::allow_tables_to_appear_in_same_query!(jobs, marks);
 diesel::allow_tables_to_appear_in_same_query!(pairs, routes);

@@ -2,6 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
+use diesel::sql_types::{Array, BigInt, Bool, Integer, Text, Uuid as SqlUuid};
 use diesel_async::RunQueryDsl;
 use uuid::Uuid;
 
@@ -37,7 +38,52 @@ pub struct Touch {
     pub at: DateTime<Utc>,
 }
 
+/// A left artefact of a route.
+#[derive(Debug, Clone, Copy)]
+pub struct Open<'a> {
+    pub route: Uuid,
+    pub kind: &'a str,
+    pub left_id: &'a str,
+}
+
+/// A change of an artefact in the newest plan of a route, which nothing has transferred yet.
+#[derive(Debug, Clone, QueryableByName)]
+pub struct OpenChange {
+    #[diesel(sql_type = SqlUuid)]
+    pub route: Uuid,
+    #[diesel(sql_type = Text)]
+    pub route_name: String,
+    #[diesel(sql_type = Integer)]
+    pub seq: i32,
+    #[diesel(sql_type = Text)]
+    pub outcome: String,
+    #[diesel(sql_type = Bool)]
+    pub included: bool,
+    /// Fields in conflict that are not decided yet.
+    #[diesel(sql_type = BigInt)]
+    pub open: i64,
+}
+
 impl Store {
+    /// What the newest plans of routes have of left artefacts, as far as they were not transferred.
+    pub async fn open_changes(&self, of: &[Open<'_>]) -> Result<Vec<OpenChange>, StoreError> {
+        let query = diesel::sql_query(
+            "select r.id as route, r.name as route_name, c.seq, c.outcome, c.included, c.open::bigint as open
+             from unnest($1, $2, $3) as w (route, kind, left_id)
+             join routes r on r.id = w.route
+             join lateral (select id from plans where route_id = w.route order by made_at desc limit 1) p on true
+             join changes c on c.plan_id = p.id and c.left_id = w.left_id and c.kind = w.kind
+             where c.outcome <> 'in_step'
+                and not exists (select from jobs j where j.plan_id = p.id and j.kind = 'transfer')
+             order by r.name, c.seq",
+        );
+        let query = query
+            .bind::<Array<SqlUuid>, _>(of.iter().map(|w| w.route).collect::<Vec<_>>())
+            .bind::<Array<Text>, _>(of.iter().map(|w| w.kind).collect::<Vec<_>>())
+            .bind::<Array<Text>, _>(of.iter().map(|w| w.left_id).collect::<Vec<_>>());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
     /// The pairs in which an artefact is the left or the right one; kinds are told apart by the lanes.
     pub async fn pairs_of(&self, system: Uuid, container: &str, id: &str) -> Result<Vec<PairOf>, StoreError> {
         let left = routes::left_system.eq(system).and(routes::left_container.eq(container)).and(pairs::left_id.eq(id));

@@ -41,6 +41,7 @@ export const keys = {
   met: (route: string, what: string, asked: unknown, ...of: Parts) => ["route", route, what, asked, ...of],
   newField: (route: string, ...of: Parts) => ["route", route, "new field", ...of],
   matches: (route: string, ...of: Parts) => ["route", route, "matches", ...of],
+  alone: (route: string, ...of: Parts) => ["route", route, "alone", ...of],
   beside: (route: string, ...of: Parts) => ["route", route, "beside", ...of],
   others: (route: string, ...of: Parts) => ["route", route, "others", ...of],
   proof: (route: string, ...of: Parts) => ["route", route, "proof", ...of],
@@ -51,6 +52,7 @@ export const keys = {
   changes: (plan: string, ...of: Parts) => ["plan", plan, "changes", ...of],
   change: (plan: string, seq: number) => ["plan", plan, "change", seq],
   alike: (plan: string, ...of: Parts) => ["plan", plan, "alike", ...of],
+  pairs: (plan: string, ...of: Parts) => ["plan", plan, "pairs", ...of],
   receipt: (plan: string, ...of: Parts) => ["plan", plan, "receipt", ...of],
 
   job: (job: string | undefined) => ["job", job],

@@ -301,6 +301,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/plans/{id}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Pairs that have no change in a plan. */
+        get: operations["listPairs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/plans/{id}/receipt": {
         parameters: {
             query?: never;
@@ -525,6 +542,23 @@ export interface paths {
         get: operations["listMatches"];
         /** Keeps what a person says of left items; all of it or nothing. */
         put: operations["settleMatches"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/matches/{lane}/alone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Items of a lane at one end that have no counterpart, nor anything that may be one. */
+        get: operations["aloneItems"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1097,6 +1131,15 @@ export interface components {
             /** @description Why the field is in the change: only changes that have it for the same reason. */
             reason: components["schemas"]["FieldReason"];
         };
+        AlonePage: {
+            items: components["schemas"]["MatchItem"][];
+            next?: number | null;
+            /**
+             * Format: int64
+             * @description How many match.
+             */
+            total: number;
+        };
         /**
          * @description Which items a lane brings along, beyond those that its conditions match.
          * @enum {string}
@@ -1172,7 +1215,13 @@ export interface components {
             linked_from: components["schemas"]["ShownLink"][];
             links: components["schemas"]["ShownLink"][];
             modified?: components["schemas"]["Stamp"] | null;
+            next?: components["schemas"]["NeighbourAnswer"] | null;
+            /** @description What could not be read of it exactly. */
+            not_read: components["schemas"]["LossDetail"][];
+            /** @description What the newest dry runs want to do with it, or ask about it, as far as nothing was transferred yet. */
+            open: components["schemas"]["OpenAnswer"][];
             path: string;
+            previous?: components["schemas"]["NeighbourAnswer"] | null;
             /** Format: date-time */
             surveyed_at?: string | null;
             system_name: string;
@@ -1185,6 +1234,11 @@ export interface components {
             label: string;
             secret: boolean;
         };
+        /**
+         * @description An end of a route.
+         * @enum {string}
+         */
+        AtEnd: "left" | "right";
         /** @description A file that hangs on an artefact. The bytes are fetched as a stream when they are needed. */
         Attachment: {
             /**
@@ -2145,6 +2199,13 @@ export interface components {
             left_kind: components["schemas"]["Kind"];
             right_kind: components["schemas"]["Kind"];
         };
+        /** @description A change that another needs. */
+        LackedChange: {
+            key: string;
+            /** Format: int32 */
+            seq: number;
+            title: string;
+        };
         /** @description Within a route: one kind to one kind, with its direction, scope, rules and policies. */
         Lane: {
             /** @description What is covered at the left beyond what the conditions match. */
@@ -2316,6 +2377,8 @@ export interface components {
             files: number;
             included: boolean;
             kind: components["schemas"]["Kind"];
+            /** @description What it needs and is left out, if it is left out itself. */
+            lacks: components["schemas"]["LackedChange"][];
             left?: components["schemas"]["Side"] | null;
             /** @description Whether the pair is let go, if it is taken in. */
             let_go: boolean;
@@ -2578,6 +2641,11 @@ export interface components {
             /** @description What rows can ask of, with the comparisons that go with each. */
             places: components["schemas"]["Place"][];
         };
+        NeighbourAnswer: {
+            id: string;
+            key: string;
+            title: string;
+        };
         /** @description A field to be added to a kind. */
         NewField: {
             /** @description Of a choice; empty for everything else. */
@@ -2615,6 +2683,21 @@ export interface components {
         };
         NoteBody: {
             note: string;
+        };
+        /** @description A change of the newest plan of a route. */
+        OpenAnswer: {
+            /**
+             * Format: int64
+             * @description Fields in conflict that are not decided yet.
+             */
+            conflicts: number;
+            included: boolean;
+            outcome: string;
+            /** Format: uuid */
+            route: string;
+            route_name: string;
+            /** Format: int32 */
+            seq: number;
         };
         /** @enum {string} */
         Operator: "is" | "is_not" | "one_of" | "none_of" | "contains" | "contains_not" | "starts_with" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "before" | "within_days" | "older_than_days" | "under" | "not_under";
@@ -2655,6 +2738,23 @@ export interface components {
             jobs: components["schemas"]["JobAnswer"][];
             routes: components["schemas"]["RouteAnswer"][];
             systems: components["schemas"]["SystemAnswer"][];
+        };
+        /** @description One half of a pair. */
+        PairEnd: {
+            id: string;
+            key: string;
+            kind: components["schemas"]["Kind"];
+            /** @description As of the last survey; none if the item was not surveyed. */
+            title?: string | null;
+        };
+        PairPage: {
+            items: components["schemas"]["QuietPair"][];
+            next?: string | null;
+            /**
+             * Format: int64
+             * @description How many match.
+             */
+            total: number;
         };
         /** @description A run of text that is the same at both sides, only before, or only after. */
         Piece: {
@@ -2815,7 +2915,7 @@ export interface components {
             /** @description Why the value can't be transferred. */
             fault?: string | null;
             from: string;
-            losses: components["schemas"]["Loss"][];
+            losses: components["schemas"]["LossDetail"][];
             target: string;
         };
         /** @description A problem, as RFC 9457 §3 describes it, with the fields at fault and advice. */
@@ -2955,6 +3055,15 @@ export interface components {
         ProveBody: {
             files?: components["schemas"]["FilesBody"];
         };
+        QuietPair: {
+            left: components["schemas"]["PairEnd"];
+            right: components["schemas"]["PairEnd"];
+        };
+        /**
+         * @description Which pairs of a plan have no change in it.
+         * @enum {string}
+         */
+        QuietPairs: "in_step" | "let_go";
         /** @description A plan as it will be carried out, or was. */
         Receipt: {
             estimate?: components["schemas"]["Estimate"] | null;
@@ -4426,6 +4535,52 @@ export interface operations {
             };
         };
     };
+    listPairs: {
+        parameters: {
+            query: {
+                which: components["schemas"]["QuietPairs"];
+                /** @description Part of a key or a title. */
+                find?: string;
+                /** @description `next` of the page before. */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairPage"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     getReceipt: {
         parameters: {
             query?: never;
@@ -5096,6 +5251,53 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    aloneItems: {
+        parameters: {
+            query: {
+                end: components["schemas"]["AtEnd"];
+                /** @description Part of a key or a title. */
+                find?: string;
+                /** @description `next` of the page before. */
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+                lane: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlonePage"];
+                };
             };
             /** @description What is wrong with the request, and what to do */
             "4XX": {

@@ -6,6 +6,7 @@ import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
+import { useReturn } from "@/ui/dialog";
 import { stopNames } from "@/features/route/stops";
 import { itemPath } from "@/lib/paths";
 import { kindWord } from "@/lib/words";
@@ -21,18 +22,20 @@ const general = [...places, ["/systems/new", "Connect a system"], ["/routes/new"
 
 export function Finder({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
   const went = useRef(false);
+  const returns = useReturn();
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
           aria-describedby={undefined}
+          onOpenAutoFocus={returns.onOpenAutoFocus}
           onCloseAutoFocus={(e) => {
             // Where one went is where the keyboard goes on; where one stayed, it is as it was.
             if (went.current) {
               e.preventDefault();
               document.getElementById("content")?.focus();
-            }
+            } else returns.onCloseAutoFocus(e);
             went.current = false;
           }}
           className="fixed top-[14%] left-1/2 z-50 w-[min(620px,calc(100vw-32px))] -translate-x-1/2 overflow-hidden rounded-lg border border-hair bg-sheet text-ink shadow-xl"

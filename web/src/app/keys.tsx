@@ -2,6 +2,7 @@
 import { Dialog } from "radix-ui";
 import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
 import { CheckLine, Kbd } from "@/ui/basics";
+import { useReturn } from "@/ui/dialog";
 
 export type Key = { key: string; does: string; run: () => void; ctrl?: boolean; shift?: boolean };
 
@@ -41,6 +42,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
   const [open, setOpen] = useState(false);
   const [listed, setListed] = useState<[string, Key[]][]>([]);
   const [off, setOff] = useState(lettersOff);
+  const returns = useReturn();
   const registry = useMemo<Registry>(() => {
     const show = () => {
       setListed(grouped([...sets.current].flat()));
@@ -59,7 +61,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
       // What an editor did with a key is done.
       if (e.defaultPrevented) return;
       const ctrl = e.ctrlKey || e.metaKey;
-      if (document.querySelector('[role="dialog"]') && !ctrl) return;
+      if (document.querySelector('[role="dialog"], [role="alertdialog"], [role="menu"]') && !ctrl) return;
       if (e.key === "?" && !typing(e.target)) {
         e.preventDefault();
         registry.show();
@@ -97,6 +99,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
         <Dialog.Portal>
           <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
           <Dialog.Content
+            {...returns}
             aria-describedby={undefined}
             className="fixed top-[10vh] left-1/2 z-50 max-h-[80vh] w-[min(460px,calc(100vw-32px))] -translate-x-1/2 overflow-auto rounded-lg border border-hair bg-sheet p-5 shadow-xl"
           >

@@ -2,6 +2,7 @@
 import { DropdownMenu } from "radix-ui";
 import { Suspense, useEffect, useRef, useState } from "react";
 import { NavLink, Outlet, useLocation } from "react-router";
+import { useTitleNow } from "@/lib/use-title";
 import { Loading } from "@/ui/basics";
 import { Finder } from "./finder";
 import { places } from "./places";
@@ -39,6 +40,7 @@ function Bar() {
       </nav>
       <button
         type="button"
+        aria-haspopup="dialog"
         onClick={() => setFinding(true)}
         aria-label="Find or do"
         className="ml-auto flex w-[230px] min-w-0 shrink justify-between gap-2 rounded-md border border-[#7d888c] px-2.5 py-1 text-[#aab4b7]"
@@ -76,10 +78,13 @@ const CONTENT = "content";
 export function Shell() {
   const { pathname } = useLocation();
   const main = useRef<HTMLElement>(null);
+  const title = useTitleNow();
   // What was scrolled on one page is not where another begins.
   useEffect(() => {
     // Newer browsers return a promise here, which is no way to clean up.
     void main.current?.scrollTo(0, 0);
+    // What was pressed to come here is gone: the keyboard goes on with the page.
+    if (document.activeElement === document.body) main.current?.focus({ preventScroll: true });
   }, [pathname]);
   return (
     <SessionGate>
@@ -96,6 +101,9 @@ export function Shell() {
             Skip to the page
           </a>
           <Bar />
+          <p role="status" className="sr-only">
+            {title}
+          </p>
           <main
             id={CONTENT}
             ref={main}

@@ -16,27 +16,43 @@ export const fieldOf = (pointer: string): string =>
     .map((part) => part.replaceAll("~1", "/").replaceAll("~0", "~"))
     .join(".");
 
+/** Whether a form has a field of this name, which may lie in others. */
+export function hasField(values: unknown, name: string): boolean {
+  let at = values;
+  for (const part of name.split(".")) {
+    if (typeof at !== "object" || at === null || !Object.hasOwn(at, part)) return false;
+    at = (at as Record<string, unknown>)[part];
+  }
+  return true;
+}
+
 /**
- * A form over a schema. `send` is called with what is valid; a problem of the server is put at its fields if all of
- * them are in the form, and is returned as `trouble` otherwise.
+ * A form over a schema. `send` is called with what is valid, and with the value of the button that was pressed; a problem
+ * of the server is put at its fields if all of them are in the form, and is returned as `trouble` otherwise.
  */
 export function useProblemForm<T extends FieldValues>(
   schema: z.ZodType<T, T>,
   defaultValues: DefaultValues<T>,
-  send: (values: T) => Promise<unknown>,
+  send: (values: T, by: string) => Promise<unknown>,
 ) {
   const form = useForm<T>({ resolver: zodResolver(schema), defaultValues, mode: "onTouched" });
   const [trouble, setTrouble] = useState<unknown>();
-  const submit = form.handleSubmit(async (values) => {
+  const submit = form.handleSubmit(async (values, event) => {
     setTrouble(undefined);
     try {
-      await send(values);
+      await send(values, pressed(event));
     } catch (caught) {
       const fields = caught instanceof ProblemError ? (caught.problem.fields ?? []) : [];
-      const known = fields.filter((f) => fieldOf(f.pointer) in form.getValues());
+      const known = fields.filter((f) => hasField(form.getValues(), fieldOf(f.pointer)));
       known.forEach((f) => form.setError(fieldOf(f.pointer) as Path<T>, { message: f.detail }));
       if (known.length < fields.length || fields.length === 0) setTrouble(caught);
     }
   });
   return { form, submit: (e?: React.SyntheticEvent) => void submit(e), trouble };
+}
+
+/** The value of the button by which a form was sent; empty if by Enter, or if the button has none. */
+function pressed(event: React.BaseSyntheticEvent | undefined): string {
+  const sent = event?.nativeEvent as SubmitEvent | undefined;
+  return sent?.submitter instanceof HTMLButtonElement ? sent.submitter.value : "";
 }

@@ -1,5 +1,5 @@
 // Buttons, pills, checkboxes and the states every view has: loading, empty, failed.
-import { Checkbox, Toggle } from "radix-ui";
+import { Checkbox } from "radix-ui";
 import { useId, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { ProblemError } from "@/api/client";
 import { JobError } from "@/api/jobs";
@@ -35,18 +35,6 @@ export function Button({ go, danger, why, className = "", ...rest }: ButtonProps
       </span>
       {button}
     </span>
-  );
-}
-
-/** A filter that can be on. */
-export function Pill({ on, ...rest }: ButtonHTMLAttributes<HTMLButtonElement> & { on?: boolean }) {
-  const look = on ? "border-ink shadow-[inset_0_0_0_.5px_var(--ink)]" : "border-hair";
-  return (
-    <Toggle.Root
-      pressed={!!on}
-      {...rest}
-      className={`flex items-center gap-[7px] rounded-[14px] border bg-sheet px-[11px] py-[3px] whitespace-nowrap ${look}`}
-    />
   );
 }
 

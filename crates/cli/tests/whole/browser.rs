@@ -40,7 +40,12 @@ async fn a_person_in_the_browser() {
         ("FERNWAY", both.fernway.url()),
         ("CAIRNBOOK", both.cairnbook.url()),
     ];
-    walked(&program, &["journey", "keyboard", "requirements", "sizes", "tracker"], systems).await;
+    let walks = ["journey", "keyboard", "requirements", "sheets", "sizes", "tracker", "weight"];
+    let told = walked(&program, &walks, systems).await;
+    let lines = told.lines().filter_map(|l| {
+        Some(l.trim()).filter(|l| ["heard: ", "sheets: ", "sizes: ", "weight: "].iter().any(|p| l.starts_with(p)))
+    });
+    lines.for_each(|l| println!("{l}"));
 }
 
 /// How many test cases stand at the right under a title that somebody edited.

@@ -16,7 +16,7 @@ fn verify(arguments: &[&str], file: &Path) -> Output {
 }
 
 /// Every sheet of a spreadsheet as openpyxl reads it.
-fn sheets(file: &Path) -> Value {
+pub fn sheets(file: &Path) -> Value {
     let python = std::env::var("HOVREL_TEST_PYTHON").expect("a Python with openpyxl; ./test makes one");
     let script = "import json, sys, openpyxl\n\
         book = openpyxl.load_workbook(sys.argv[1])\n\

@@ -12,6 +12,7 @@ mod kept;
 mod kills;
 mod lanes;
 mod meanwhile;
+mod numbers;
 mod pairs;
 mod pictures;
 mod program;

@@ -11,12 +11,13 @@ use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Attachment, Kind, LinkEnd, Stamp, Value};
 use hovrel_engine::Hub;
-use hovrel_store::{PairOf, System};
+use hovrel_store::{Neighbour, Open, PairOf, System};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::names::Names;
+use super::plans::LossDetail;
 use crate::App;
 use crate::access::Reach;
 use crate::path::Path;
@@ -55,6 +56,32 @@ pub struct ArtefactPage {
     kept_histories: Vec<KeptAnswer>,
     counterparts: Vec<Counterpart>,
     touches: Vec<TouchAnswer>,
+    /// What the newest dry runs want to do with it, or ask about it, as far as nothing was transferred yet.
+    open: Vec<OpenAnswer>,
+    /// What could not be read of it exactly.
+    not_read: Vec<LossDetail>,
+    /// Before and after it in the order of its project.
+    previous: Option<NeighbourAnswer>,
+    next: Option<NeighbourAnswer>,
+}
+
+#[derive(Serialize, ToSchema)]
+struct NeighbourAnswer {
+    id: String,
+    key: String,
+    title: String,
+}
+
+/// A change of the newest plan of a route.
+#[derive(Serialize, ToSchema)]
+struct OpenAnswer {
+    route: Uuid,
+    route_name: String,
+    seq: i32,
+    outcome: String,
+    included: bool,
+    /// Fields in conflict that are not decided yet.
+    conflicts: i64,
 }
 
 #[derive(Serialize, ToSchema)]
@@ -135,6 +162,7 @@ pub async fn one(
 ) -> Result<Json<ArtefactPage>, Problem> {
     let store = &app.hub.store;
     let row = store.artefact(system, &container, query.kind.id(), &query.id).await?;
+    let neighbours = store.neighbours(&row).await?;
     let artefact: Artefact = serde_json::from_value(row.body)?;
     let names = Names::of(&app, system, &container).await?;
     let schema = names.catalogue.kind(artefact.kind);
@@ -163,6 +191,10 @@ pub async fn one(
     counterparts.retain(|c| reach.route(c.route));
     let touches = touches(&app, &counterparts, &artefact).await?;
     let kept_histories = kept(&app, &counterparts).await?;
+    let mut open = open(&app, (system, &container), &counterparts, &artefact).await?;
+    open.retain(|c| reach.route(c.route));
+    let beside = |n: Neighbour| NeighbourAnswer { id: n.external_id, key: n.key, title: n.title };
+    let [previous, next] = neighbours.map(|n| n.map(beside));
     Ok(Json(ArtefactPage {
         kind: artefact.kind,
         kind_name: schema.map_or_else(|| artefact.kind.word().to_owned(), |k| k.name.clone()),
@@ -177,6 +209,10 @@ pub async fn one(
         kept_histories,
         counterparts,
         touches,
+        open,
+        previous,
+        next,
+        not_read: artefact.read_losses.iter().map(LossDetail::of).collect(),
         surveyed_at: names.surveyed_at,
         key: artefact.key,
         title: artefact.title,
@@ -291,6 +327,30 @@ async fn kept(app: &App, counterparts: &[Counterpart]) -> Result<Vec<KeptAnswer>
         }
     }
     Ok(out)
+}
+
+/// Changes of an artefact that wait in the newest plans: as the left item itself, or through its counterparts.
+async fn open(
+    app: &App,
+    (system, container): (Uuid, &str),
+    counterparts: &[Counterpart],
+    artefact: &Artefact,
+) -> Result<Vec<OpenAnswer>, Problem> {
+    let routes = app.hub.store.routes().await?;
+    let begin_here = routes.iter().filter(|r| r.left_system == system && r.left_container == container);
+    let itself = |route: Uuid| Open { route, kind: artefact.kind.id(), left_id: &artefact.id };
+    let made_from = counterparts.iter().filter(|c| c.is_left);
+    let through = made_from.map(|c| Open { route: c.route, kind: c.item.kind.id(), left_id: &c.item.id });
+    let of: Vec<Open<'_>> = begin_here.map(|r| itself(r.id)).chain(through).collect();
+    let found = app.hub.store.open_changes(&of).await?.into_iter().map(|c| OpenAnswer {
+        route: c.route,
+        route_name: c.route_name,
+        seq: c.seq,
+        outcome: c.outcome,
+        included: c.included,
+        conflicts: c.open,
+    });
+    Ok(found.collect())
 }
 
 async fn touches(app: &App, counterparts: &[Counterpart], artefact: &Artefact) -> Result<Vec<TouchAnswer>, Problem> {

@@ -66,7 +66,7 @@ fn place_of(row: &LossRow) -> Result<String, Problem> {
 }
 
 /// What an answer gave, and is asked for again.
-fn given<T: DeserializeOwned>(name: &str, text: &str) -> Result<T, Problem> {
+pub(super) fn given<T: DeserializeOwned>(name: &str, text: &str) -> Result<T, Problem> {
     serde_json::from_str(text).map_err(|_| Problem::field(name, "it is not what an answer gave"))
 }
 

@@ -38,7 +38,7 @@ pub struct MatchItem {
 }
 
 impl MatchItem {
-    fn of(found: &Candidate<'_>) -> MatchItem {
+    pub(super) fn of(found: &Candidate<'_>) -> MatchItem {
         let Artefact { id, key, title, .. } = found.artefact;
         MatchItem { id: id.clone(), key: key.clone(), title: title.clone(), path: found.path.clone() }
     }
@@ -76,7 +76,7 @@ pub struct MatchList {
 /// How many of each sort are listed; the counts are exact beyond that.
 const LISTED: usize = 1000;
 
-fn lane_of(route: &Route, id: &str) -> Result<Lane, Problem> {
+pub(super) fn lane_of(route: &Route, id: &str) -> Result<Lane, Problem> {
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     lanes.into_iter().find(|l| l.id == id).ok_or_else(|| Problem::missing("This lane"))
 }

@@ -14,6 +14,7 @@ pub mod new_field;
 pub mod plan_file;
 pub mod plans;
 pub mod proofs;
+pub mod quiet;
 pub mod receipts;
 mod route_file;
 pub mod routes;
@@ -85,6 +86,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(decisions::decide_alike))
         .routes(routes!(decisions::undo))
         .routes(routes!(receipts::one))
+        .routes(routes!(quiet::pairs))
+        .routes(routes!(quiet::alone))
         .routes(routes!(plan_file::file))
         .routes(routes!(plans::transfer))
         .routes(routes!(jobs::one))
@@ -107,6 +110,8 @@ fn described() -> OpenApiRouter<App> {
     hovrel_core::scope::ConditionRow,
     hovrel_core::scope::Operator,
     systems::Holds,
+    quiet::QuietPairs,
+    quiet::AtEnd,
     evidence::Form
 )))]
 struct NotFollowed;

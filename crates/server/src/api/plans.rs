@@ -256,6 +256,29 @@ pub struct ListedChange {
     absence: Option<String>,
     steps: Option<u32>,
     files: u32,
+    /// What it needs and is left out, if it is left out itself.
+    lacks: Vec<LackedChange>,
+}
+
+/// A change that another needs.
+#[derive(Serialize, ToSchema)]
+pub struct LackedChange {
+    seq: i32,
+    key: String,
+    title: String,
+}
+
+/// Says of changes that are left out what they need and is left out too.
+async fn say_what_lacks(app: &App, plan: Uuid, list: &mut [ListedChange]) -> Result<(), Problem> {
+    let out: Vec<i32> = list.iter().filter(|c| !c.included).map(|c| c.seq as i32).collect();
+    let mut lacking: HashMap<i32, Vec<LackedChange>> = HashMap::new();
+    for l in app.hub.store.lacking(plan, &out).await? {
+        lacking.entry(l.seq).or_default().push(LackedChange { seq: l.needs, key: l.key, title: l.title });
+    }
+    for change in list {
+        change.lacks = lacking.remove(&(change.seq as i32)).unwrap_or_default();
+    }
+    Ok(())
 }
 
 pub(super) struct Read {
@@ -314,6 +337,7 @@ fn listed(
         as_new: decision.as_new,
         let_go: decision.let_go,
         absence: brief.absence.map(|a| a.describe(at_left).to_owned()),
+        lacks: Vec::new(),
     }
 }
 
@@ -337,7 +361,8 @@ pub async fn changes(
         let refusals: Vec<Refusal> = serde_json::from_value(row.refusals)?;
         Ok(listed(row.seq as u32, brief, (&decision, row.included, &refusals), &lanes))
     };
-    let items = rows.into_iter().map(one).collect::<Result<_, Problem>>()?;
+    let mut items = rows.into_iter().map(one).collect::<Result<Vec<_>, Problem>>()?;
+    say_what_lacks(&app, id, &mut items).await?;
     Ok(Json(ChangeList { items, total: total.counted, more: total.more, next }))
 }
 
@@ -438,11 +463,13 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
             field: f.field.clone(),
         }
     });
+    let mut change = listed(seq, Brief::of(&row.change), (&row.decision, row.included, &row.refusals), &lanes);
+    say_what_lacks(app, id, std::slice::from_mut(&mut change)).await?;
     Ok(ChangeDetail {
         fields: fields.collect(),
         losses: row.change.losses.iter().map(LossDetail::of).collect(),
         depends_on: row.change.depends_on.clone(),
-        change: listed(seq, Brief::of(&row.change), (&row.decision, row.included, &row.refusals), &lanes),
+        change,
     })
 }
 

@@ -3,12 +3,11 @@
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::loss::Loss;
 use hovrel_core::mapping::{
     Fault, Lane, Rule, RuleTable, Source, Suggestion, UserMatch, UserMatcher, convert, join_deep, met, recognise,
     source_value, suggest,
 };
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::model::{Artefact, Kind, Value};
 use hovrel_core::scope::Covered;
 use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
@@ -19,6 +18,8 @@ use tokio::task::block_in_place;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::names::Names;
+use super::plans::LossDetail;
 use super::scope::ScopeItem;
 use crate::App;
 use crate::body::Body;
@@ -184,7 +185,7 @@ pub struct PreviewValue {
     target: String,
     from: String,
     becomes: String,
-    losses: Vec<Loss>,
+    losses: Vec<LossDetail>,
     /// Why the value can't be transferred.
     fault: Option<String>,
 }
@@ -219,22 +220,30 @@ pub async fn preview(
     }
     hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.left, &ends.right, &shared.artefacts, paths);
     let [artefact] = &one;
-    // A folder is shown by its path, not by its id.
-    let shown = |v: &hovrel_core::model::Value| match v {
-        hovrel_core::model::Value::Reference(reference) => {
+    let left_names = Names::of(&app, route.left_system, &route.left_container).await?;
+    let right_names = Names::of(&app, route.right_system, &route.right_container).await?;
+    // A folder is shown by its path, and people and items by their names, not by their ids.
+    let shown = |v: &Value, names: &Names, kind: Kind| match v {
+        Value::Reference(reference) => {
             paths.get(reference.id()).map_or_else(|| reference.id().to_owned(), |p| p.join(" / "))
         }
-        hovrel_core::model::Value::User(id) => ends.right.user(id).map_or_else(|| id.clone(), |u| u.name.clone()),
-        hovrel_core::model::Value::Steps(steps) => format!("{} steps", steps.len()),
-        other => other.display(),
+        Value::Steps(steps) if steps.len() == 1 => "1 step".to_owned(),
+        Value::Steps(steps) => format!("{} steps", steps.len()),
+        other => names.named(other, kind, &left_names).display(),
+    };
+    let from = |rule: &Rule| {
+        let field = if let Source::Field(field) = &rule.source { Some(field.as_str()) } else { None };
+        let kind = left_names.refers_to(body.lane.left_kind, field);
+        source_value(rule, artefact, &ends.left_system).map(|v| shown(&v, &left_names, kind)).unwrap_or_default()
     };
     let values = body.lane.rules.iter().map(|rule| {
         let converted = convert(rule, artefact, &cx);
+        let to = right_names.refers_to(body.lane.right_kind, Some(&rule.target));
         PreviewValue {
             target: rule.target.clone(),
-            from: source_value(rule, artefact, &ends.left_system).map(|v| shown(&v)).unwrap_or_default(),
-            becomes: converted.value.as_ref().map(shown).unwrap_or_default(),
-            losses: converted.losses,
+            from: from(rule),
+            becomes: converted.value.as_ref().map(|v| shown(v, &right_names, to)).unwrap_or_default(),
+            losses: converted.losses.iter().map(LossDetail::of).collect(),
             fault: converted.fault.map(|f| f.describe()),
         }
     });

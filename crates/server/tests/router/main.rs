@@ -6,6 +6,7 @@ mod door;
 mod filters;
 mod look;
 mod new_field;
+mod quiet;
 mod route_file;
 mod settle;
 mod standing;

@@ -4,11 +4,13 @@ import { useRef, useState } from "react";
 import { useQueryParts } from "@/lib/use-query";
 import { useKeys } from "@/app/keys";
 import { count, kindsWord } from "@/lib/words";
-import { Button, Empty, Foot, Kbd, Loading, Pill, Trouble } from "@/ui/basics";
+import { Button, Empty, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { Split } from "@/ui/split";
+import { Pill, Pills } from "@/ui/pills";
 import { useDraft } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
+import { Alone } from "./alone";
 import { Beside } from "./beside";
 import { DoublesList } from "./doubles";
 import { Finding } from "./finding";
@@ -91,14 +93,16 @@ export default function Counterparts() {
         right={(l) => endOf(schema.data, l, "right").kind?.name ?? "?"}
       />
       <div className="flex shrink-0 flex-wrap items-center gap-2 border-b border-hair px-5 py-2">
-        {shelves.map((s) => (
-          <Pill key={s} on={shelf === s} onClick={() => put({ show: s })}>
-            {named[s]} <b className="font-semibold">{counts ? counts[s].toLocaleString("en") : "…"}</b>
+        <Pills label="Counterparts by how certain they are">
+          {shelves.map((s) => (
+            <Pill key={s} on={shelf === s} onClick={() => put({ show: s })}>
+              {named[s]} <b className="font-semibold">{counts ? counts[s].toLocaleString("en") : "…"}</b>
+            </Pill>
+          ))}
+          <Pill on={shelf === "doubles"} onClick={() => put({ show: "doubles" })}>
+            Likely duplicates within an end
           </Pill>
-        ))}
-        <Pill on={shelf === "doubles"} onClick={() => put({ show: "doubles" })}>
-          Likely duplicates within an end
-        </Pill>
+        </Pills>
         {lane && <Finding lane={lane} left={left.kind} right={right.kind} />}
         {shelf === "doubtful" && rows.length > 1 && (
           <label className="ml-2 text-ink-2">
@@ -219,12 +223,7 @@ export default function Counterparts() {
           )
         }
       >
-        {list && (
-          <span className="text-ink-2">
-            {list.alone_left.toLocaleString("en")} only at {left.name}, {list.alone_right.toLocaleString("en")} only at{" "}
-            {right.name}
-          </span>
-        )}
+        {list && lane && <Alone route={route} lane={lane} list={list} />}
         {shelf === "settled" && row && (
           <Button onClick={() => matches.open([row])}>Clear the decision for {row.left.key}</Button>
         )}

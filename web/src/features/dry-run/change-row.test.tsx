@@ -17,6 +17,7 @@ const change = (more: Partial<Listed>): Listed => ({
   losses: 0,
   faults: [],
   refusals: [],
+  lacks: [],
   fields: 6,
   fields_written: 6,
   steps: 0,
@@ -96,4 +97,9 @@ it("an item that is not there is told with what became of it, and is out until s
   expect(left.text).toContain("TB-7");
   expect(left.text).toContain("its counterpart stays");
   expect(row({ outcome: "left_scope", ...gone, let_go: true, included: true }).text).toContain("let go");
+});
+
+it("what is left out for what it needs says what that is", () => {
+  const lacks = [{ seq: 3, key: "OS-3", title: "Folder" }];
+  expect(row({ included: false, lacks }).text).toContain("left out: needs OS-3");
 });

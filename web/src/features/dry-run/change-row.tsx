@@ -69,6 +69,7 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
           <>
             <span className="mono shrink-0 text-ink-2">{item.left?.key}</span>
             <span className="truncate">{title}</span>
+            <Path of={item.left} />
           </>
         )}
       </button>
@@ -94,8 +95,17 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
   );
 }
 
+/** Where an item stands, in windows that have the room. */
+const Path = ({ of }: { of?: Listed["left"] }) => (
+  <span className="ml-auto hidden max-w-[40%] shrink-0 truncate text-ink-3 min-[1600px]:inline">{of?.path}</span>
+);
+
 /** Taken in, and the right would not take it. */
 const refused = (i: Listed) => i.included && i.refusals.length > 0;
+
+/** That it is left out, and what for if that is known. */
+const leftOut = (i: Listed) =>
+  i.lacks.length > 0 ? `left out: needs ${i.lacks.map((l) => l.key || l.title).join(", ")}` : "left out";
 
 function rightWords(i: Listed): React.ReactNode {
   if (refused(i))
@@ -108,6 +118,7 @@ function rightWords(i: Listed): React.ReactNode {
     <>
       <span className="mono shrink-0 text-ink-2">{i.right.key}</span>
       <span className="truncate">{i.right.title}</span>
+      <Path of={i.right} />
     </>
   );
   switch (i.outcome) {
@@ -117,7 +128,7 @@ function rightWords(i: Listed): React.ReactNode {
         i.steps ? count(i.steps, "step") : "",
         i.files ? count(i.files, "file") : "",
       ].filter(Boolean);
-      return <span className="truncate text-ink-3">{i.included ? parts.join(" · ") : "left out"}</span>;
+      return <span className="truncate text-ink-3">{i.included ? parts.join(" · ") : leftOut(i)}</span>;
     }
     case "adopt":
       return i.as_new ? (

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { exact } from "@/lib/format";
+import { useQueryParts } from "@/lib/use-query";
 import { useKeys } from "@/app/keys";
 import { count, evidenceWords, kindWord, lossWord, versionWord } from "@/lib/words";
 import { Button, Loading, Trouble } from "@/ui/basics";
@@ -44,6 +45,7 @@ const fieldInHand = () => document.activeElement?.closest<HTMLElement>("[data-fi
 
 function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
   const { locked } = decisions;
+  const [, put] = useQueryParts();
   const c = d.change;
   const decide: Decide = (body) => decisions.decide(c.seq, body);
   const review = c.outcome === "adopt" && c.evidence?.how === "similar";
@@ -128,6 +130,20 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           )}
         </div>
       </header>
+      {!c.included && c.lacks.length > 0 && (
+        <p className="border-b border-hair-2 px-3 py-2 text-ink-2">
+          Left out, because it needs what is left out:{" "}
+          {c.lacks.map((l, n) => (
+            <span key={l.seq}>
+              {n > 0 && ", "}
+              <button type="button" className="underline" onClick={() => put({ change: String(l.seq) })}>
+                {l.key || l.title}
+              </button>
+            </span>
+          ))}
+          . Including this one includes {c.lacks.length === 1 ? "it" : "them"} too.
+        </p>
+      )}
       {c.absence && (
         <p className="border-b border-hair-2 px-3 py-2 text-ink-2">
           It is {c.absence}.{" "}

@@ -2,11 +2,13 @@
 import type { ReactNode } from "react";
 import { useQueryParts } from "@/lib/use-query";
 import { count, kindWord, outcomeWord, type DiscShape } from "@/lib/words";
-import { Pill } from "@/ui/basics";
+
 import { Disc, Legend } from "@/ui/disc";
 import { FindBox } from "@/ui/find-box";
+import { Pill, Pills } from "@/ui/pills";
 import { useDraft } from "../route/draft";
 import { fieldName, useSchema } from "../route/use-schema";
+import { BesideThese } from "./beside-these";
 import { countOf, outcomes, type Filter, type Plan } from "./listed";
 
 export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
@@ -24,19 +26,18 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
   );
   return (
     <div className="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-b border-hair px-5 py-2">
-      <div role="group" aria-label="Changes by what becomes of them" className="flex flex-wrap items-center gap-1.5">
+      <Pills label="Changes by what becomes of them">
         {chip(none, {}, null, "All", plan.changes)}
         {outcomes
           .filter((s) => countOf(plan, s) > 0)
           .map((s: DiscShape) =>
             chip(filter.outcome === s, { outcome: s }, <Disc shape={s} label="" />, outcomeWord[s], countOf(plan, s)),
           )}
-      </div>
+      </Pills>
       {(plan.with_losses > 0 || plan.in_conflict > 0 || plan.refused > 0 || out > 0) && (
-        <div
-          role="group"
-          aria-label="Of these"
-          className="flex flex-wrap items-center gap-1.5 border-l border-ink-3 pl-2"
+        <Pills
+          label="Of these"
+          className="border-l border-ink-3 pl-2"
           title="These are counted among the changes at the left as well."
         >
           {plan.in_conflict > 0 &&
@@ -65,15 +66,9 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
             )}
           {out > 0 &&
             chip(filter.left_out, { out: "1" }, <Disc shape="left_out" label="" />, outcomeWord.left_out, out)}
-        </div>
+        </Pills>
       )}
-      <span className="flex items-center gap-[7px] px-1 text-ink-2">
-        <Disc shape="in_step" label="" />
-        <span>
-          Besides these: <b className="font-semibold">{plan.in_step.toLocaleString("en")}</b> in step
-          {plan.let_go > 0 && `, ${count(plan.let_go, "pair")} let go`}
-        </span>
-      </span>
+      <BesideThese plan={plan} />
       {plan.links_back > 0 && (
         <span
           className="px-1 text-ink-2"

@@ -104,7 +104,7 @@ function KeyRow({ k, revoke }: { k: Schemas["KeyAnswer"]; revoke: () => void }) 
       <td className={`${cell} text-right`}>
         {!k.revoked_at && (
           <>
-            <Button aria-label={`Revoke ${k.name}`} onClick={() => setAsking(true)}>
+            <Button aria-haspopup="dialog" aria-label={`Revoke ${k.name}`} onClick={() => setAsking(true)}>
               Revoke
             </Button>
             <Ask

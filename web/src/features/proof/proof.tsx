@@ -6,7 +6,8 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { failureOf, over, useJob } from "@/api/jobs";
 import { exact } from "@/lib/format";
-import { Button, Empty, Foot, Loading, Pill, Trouble } from "@/ui/basics";
+import { Button, Empty, Foot, Loading, Trouble } from "@/ui/basics";
+import { Pill, Pills } from "@/ui/pills";
 import { useDraft } from "../route/draft";
 import { mainLane } from "../route/lanes-bar";
 import { Reading } from "../route/reading";
@@ -120,13 +121,13 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: (files: Fil
         <Headline proof={proof} />
         <KindsTable proof={proof} open={(lane) => show({ lane })} />
         <Unforeseen list={proof.unforeseen} schema={schema} />
-        <div role="group" aria-label="Lane" className="mb-3 flex flex-wrap gap-2">
+        <Pills label="Lanes" className="mb-3">
           {proof.lanes.map((l) => (
             <Pill key={l.lane} on={l === lane} onClick={() => show({ lane: l.lane })}>
               {laneWord(l, proof.lanes)}
             </Pill>
           ))}
-        </div>
+        </Pills>
         {lane && (
           <LaneView
             key={lane.lane}

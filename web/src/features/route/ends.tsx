@@ -177,7 +177,7 @@ function ChangeEnds({ route }: { route: Route }) {
     : dirty && "Save or undo the changes of scope and rules first.";
   return (
     <div className="col-span-3 mt-4 flex justify-center">
-      <Button why={why} onClick={() => setOpen(true)}>
+      <Button aria-haspopup="dialog" why={why} onClick={() => setOpen(true)}>
         Change or swap the ends
       </Button>
       <Sheet title="Change the ends" open={open} onOpenChange={setOpen}>
@@ -229,7 +229,9 @@ function Remove({ route }: { route: Route }) {
   };
   return (
     <div className="col-span-3 mt-5">
-      <Button onClick={() => setOpen(true)}>Remove this route</Button>
+      <Button aria-haspopup="dialog" onClick={() => setOpen(true)}>
+        Remove this route
+      </Button>
       <Ask
         title={`Remove ${route.name}?`}
         open={open}

@@ -2,7 +2,7 @@
 import { useSearchParams } from "react-router";
 import type { Schemas } from "@/api/client";
 import { ownName } from "@/lib/lanes";
-import { Pill } from "@/ui/basics";
+import { Pill, Pills } from "@/ui/pills";
 import { useDraft, type Lane } from "./draft";
 
 /** The lane in the address; without one, that of the test cases, or the last. */
@@ -34,7 +34,7 @@ export function LanesBar({
   const [lane, setLane] = useLane();
   return (
     <div className="flex shrink-0 items-start gap-2 border-b border-hair px-5 py-2.5">
-      <div className="flex flex-wrap gap-x-2 gap-y-1.5">
+      <Pills label="Lanes">
         {lanes.map((l) => (
           <Pill key={l.id} on={l.id === lane?.id} onClick={() => setLane(l.id)}>
             <b className="font-semibold">{left(l)}</b> <span className="text-ink-2">→ {right(l)}</span>
@@ -42,7 +42,7 @@ export function LanesBar({
             {!!marks?.(l) && <b className="font-semibold text-clash">{marks(l)}</b>}
           </Pill>
         ))}
-      </div>
+      </Pills>
       <div className="ml-auto flex shrink-0 items-center gap-3">{children}</div>
     </div>
   );

@@ -6,11 +6,10 @@ import { z } from "zod";
 import { api, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
+import { routeName } from "./route-name";
 import { Button, Field, Trouble } from "@/ui/basics";
 import { Sheet } from "@/ui/dialog";
 import type { Route } from "./draft";
-
-const routeName = z.string().trim().min(1, "A route needs a name.").max(120, "A name has at most 120 characters.");
 
 export function Rename({ route }: { route: Route }) {
   const [open, setOpen] = useState(false);
@@ -21,6 +20,7 @@ export function Rename({ route }: { route: Route }) {
         aria-label="Rename the route"
         title="Rename the route"
         className="-mx-1.5 flex size-6 shrink-0 items-center justify-center text-ink-2 hover:text-ink"
+        aria-haspopup="dialog"
         onClick={() => setOpen(true)}
       >
         <PencilLine size={14} aria-hidden />

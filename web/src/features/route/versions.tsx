@@ -226,7 +226,9 @@ function Compare({ schema }: { schema?: RouteSchema }) {
   );
   return (
     <>
-      <Button onClick={() => setOpen(true)}>Compare two versions</Button>
+      <Button aria-haspopup="dialog" onClick={() => setOpen(true)}>
+        Compare two versions
+      </Button>
       <Sheet title="Compare two versions" open={open} onOpenChange={setOpen}>
         <div className="mb-3 flex flex-wrap gap-4">
           {choice("From", since, setSince)}

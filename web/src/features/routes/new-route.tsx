@@ -1,12 +1,16 @@
 // A new route: two ends, and the lanes to begin with.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
+import { useWatch } from "react-hook-form";
 import { useNavigate } from "react-router";
-import { api, ProblemError, take } from "@/api/client";
+import { z } from "zod";
+import { api, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { count } from "@/lib/words";
+import { useProblemForm } from "@/lib/form";
 import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
+import { routeName } from "../route/route-name";
 import { followable, FollowsChoice } from "../route/follows-choice";
 import { EndChoice, endBody, missing, none } from "./end-choice";
 import { chosenLanes, everything, ProposedLanes } from "./proposed-lanes";
@@ -18,15 +22,10 @@ export default function NewRoute() {
   const systems = useQuery({ queryKey: keys.systems, queryFn: () => take(api.GET("/systems")) });
   const [left, setLeft] = useState(none);
   const [right, setRight] = useState(none);
-  // Until somebody types a name, it is that of the ends.
-  const [typed, setName] = useState<string>();
-  const proposedName = left.name && right.name ? `${left.name} to ${right.name}` : "";
-  const name = typed ?? proposedName;
   const [choice, setChoice] = useState(everything);
   const others = useQuery({ queryKey: keys.routes, queryFn: () => take(api.GET("/routes")) });
   // None until somebody chooses: links follow every route from the same end.
   const [follows, setFollows] = useState<string[]>();
-  const [error, setError] = useState<unknown>();
   const lacks = missing(left, right);
   const ready = !lacks;
   const proposal = useQuery({
@@ -34,6 +33,24 @@ export default function NewRoute() {
     queryFn: () => take(api.POST("/routes/proposal", { body: { left: endBody(left), right: endBody(right) } })),
     enabled: ready,
   });
+  const from = ready ? followable(others.data ?? [], endBody(left)) : [];
+  const { form, submit, trouble } = useProblemForm(z.object({ name: routeName }), { name: "" }, async ({ name }) => {
+    const lanes = chosenLanes(proposal.data ?? [], choice);
+    const chosen = follows?.filter((id) => from.some((r) => r.id === id));
+    const made = await take(
+      api.POST("/routes", { body: { name, left: endBody(left), right: endBody(right), lanes, follows: chosen } }),
+    );
+    await refresh.routes(queries);
+    await navigate(`/routes/${made.id}/ends`);
+  });
+  const { dirtyFields, errors, isSubmitting } = form.formState;
+  const name = useWatch({ control: form.control, name: "name" });
+  // Until somebody types a name, it is that of the ends.
+  const named = !!dirtyFields.name;
+  const proposed = left.name && right.name ? `${left.name} to ${right.name}` : "";
+  useEffect(() => {
+    if (!named) form.setValue("name", proposed);
+  }, [named, proposed, form]);
   if (systems.isPending) return <Loading what="the systems" />;
   if (systems.error)
     return (
@@ -55,22 +72,6 @@ export default function NewRoute() {
       </Empty>
     );
   }
-  const from = ready ? followable(others.data ?? [], endBody(left)) : [];
-  const make = async () => {
-    setError(undefined);
-    try {
-      const lanes = chosenLanes(proposal.data ?? [], choice);
-      const chosen = follows?.filter((id) => from.some((r) => r.id === id));
-      const made = await take(
-        api.POST("/routes", { body: { name, left: endBody(left), right: endBody(right), lanes, follows: chosen } }),
-      );
-      await refresh.routes(queries);
-      await navigate(`/routes/${made.id}/ends`);
-    } catch (caught) {
-      setError(caught);
-    }
-  };
-  const fault = (pointer: string) => (error instanceof ProblemError ? error.field(pointer) : undefined);
   return (
     <>
       <div className="mx-auto w-full max-w-[980px] flex-1 overflow-auto px-5 py-6">
@@ -80,15 +81,15 @@ export default function NewRoute() {
           <span aria-hidden className="mt-[58px] h-[2px] bg-[linear-gradient(90deg,var(--left),var(--right))]" />
           <EndChoice end="right" systems={systems.data} value={right} onChange={setRight} />
         </div>
-        <div className="mt-5 max-w-[420px]">
+        <form id="new-route" noValidate onSubmit={submit} className="mt-5 max-w-[420px]">
           <Field
             label="Name"
-            error={fault("/name")}
+            error={errors.name?.message}
             hint="What it is for, e.g. Lift control moves to the new tool. It can be changed later."
           >
-            {(p) => <input {...p} className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
+            {(p) => <input {...p} {...form.register("name")} className="field w-full" />}
           </Field>
-        </div>
+        </form>
         {ready && proposal.isPending && <Loading what="both ends" />}
         {proposal.error && <Trouble error={proposal.error} />}
         {proposal.data && <ProposedLanes proposed={proposal.data} choice={choice} onChange={setChoice} />}
@@ -97,19 +98,15 @@ export default function NewRoute() {
             <FollowsChoice routes={from} chosen={follows ?? from.map((r) => r.id)} onChange={setFollows} />
           </div>
         )}
-        {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
-        {fault("/right") && (
-          <p role="alert" className="mt-2 text-clash">
-            {fault("/right")}
-          </p>
-        )}
+        <Trouble error={trouble} />
       </div>
       <Foot>
         <Button
           go
           why={lacks ?? (!name.trim() && "Give it a name.")}
-          disabled={!proposal.data}
-          onClick={() => void make()}
+          type="submit"
+          form="new-route"
+          disabled={!proposal.data || isSubmitting}
         >
           Create the route
         </Button>

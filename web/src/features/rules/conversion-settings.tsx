@@ -1,6 +1,7 @@
 // What one step of a conversion asks.
 import type { ReactNode } from "react";
 import type { Schemas } from "@/api/client";
+import { personName } from "@/lib/people";
 import type { Conversion } from "./rule-words";
 
 type Props = {
@@ -101,7 +102,7 @@ function Strangers({
           <option value="">leave empty, counted as a loss</option>
           {users.map((u) => (
             <option key={u.id} value={u.id}>
-              use {u.name}
+              use {personName(u, users)}
             </option>
           ))}
         </select>

@@ -1,10 +1,11 @@
 // A field made at the right for one of the left that has no place there.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, ProblemError, take, type Schemas } from "@/api/client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { z } from "zod";
+import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
+import { useProblemForm } from "@/lib/form";
 import { count, typeWord } from "@/lib/words";
-import { Button, Trouble } from "@/ui/basics";
+import { Button, Field, Trouble } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
 import type { Lane, Route } from "../route/draft";
 
@@ -28,9 +29,8 @@ export function MakeField(p: Props) {
 /** Values that are named; all of them are counted and made. */
 const NAMED = 8;
 
-function Asked({ route, lane, source, rightName, made }: Props) {
-  const queries = useQueryClient();
-  const [name, setName] = useState<string>();
+function Asked(p: Props) {
+  const { route, lane, source, rightName } = p;
   const like = useQuery({
     queryKey: keys.newField(route.id, lane.left_kind, lane.right_kind, source.id, route.right.surveyed_at),
     queryFn: () => {
@@ -38,45 +38,39 @@ function Asked({ route, lane, source, rightName, made }: Props) {
       return take(api.GET("/routes/{id}/new-field", { params: { path: { id: route.id }, query } }));
     },
   });
-  const make = useMutation({
-    mutationFn: (field: Schemas["NewField"]) => {
-      const body = { kind: lane.right_kind, field };
-      return take(api.POST("/routes/{id}/new-field", { params: { path: { id: route.id } }, body }));
-    },
-    onSuccess: async (field) => {
-      await queries.invalidateQueries({ queryKey: keys.schema(route.id) });
-      made(field);
-    },
-  });
   if (like.isPending) return <p className="w-[320px] text-ink-3">Reading which fields can be created…</p>;
   if (like.error) return <Trouble error={like.error} />;
-  const field = like.data;
-  if (!field)
+  if (!like.data)
     return (
       <p className="w-[320px] text-ink-2">
         {rightName} can't create a field that holds {typeWord[source.value_type].toLowerCase()}.
       </p>
     );
+  return <NameIt {...p} field={like.data} />;
+}
+
+const asked = z.object({ field: z.object({ name: z.string().trim().min(1, "Enter a name.") }) });
+
+function NameIt({ route, lane, rightName, made, field }: Props & { field: Schemas["NewField"] }) {
+  const queries = useQueryClient();
+  const { form, submit, trouble } = useProblemForm(
+    asked,
+    { field: { name: field.name } },
+    async ({ field: { name } }) => {
+      const body = { kind: lane.right_kind, field: { ...field, name } };
+      const there = await take(api.POST("/routes/{id}/new-field", { params: { path: { id: route.id } }, body }));
+      await queries.invalidateQueries({ queryKey: keys.schema(route.id) });
+      made(there);
+    },
+  );
+  const { errors, isSubmitting } = form.formState;
   const values = field.allowed ?? [];
-  const wrong = make.error instanceof ProblemError ? make.error.field("/field/name") : undefined;
   return (
-    <form
-      className="w-[320px]"
-      onSubmit={(e) => {
-        e.preventDefault();
-        make.mutate({ ...field, name: name ?? field.name });
-      }}
-    >
-      <h3 className="font-semibold">A field at {rightName}</h3>
-      <label className="mt-2 grid grid-cols-[64px_1fr] items-center">
-        <span className="text-ink-2">Name</span>
-        <input
-          className="field w-full"
-          value={name ?? field.name}
-          aria-invalid={!!wrong}
-          onChange={(e) => setName(e.target.value)}
-        />
-      </label>
+    <form className="w-[320px]" noValidate onSubmit={submit}>
+      <h3 className="mb-2 font-semibold">A field at {rightName}</h3>
+      <Field label="Name" error={errors.field?.name?.message}>
+        {(p) => <input {...p} {...form.register("field.name")} className="field w-full" />}
+      </Field>
       <dl className="mt-2 grid grid-cols-[64px_1fr] gap-y-1">
         <dt className="text-ink-2">Type</dt>
         <dd>
@@ -96,9 +90,9 @@ function Asked({ route, lane, source, rightName, made }: Props) {
       <p className="mt-2 text-ink-2">
         Adds the field to {rightName} now, for all its users. Undo removes only the rule.
       </p>
-      {wrong ? <p className="mt-2 text-clash first-letter:uppercase">{wrong}</p> : <Trouble error={make.error} />}
-      <Button type="submit" go className="mt-3" disabled={make.isPending || !(name ?? field.name).trim()}>
-        {make.isPending ? "Creating it…" : "Create the field"}
+      <Trouble error={trouble} />
+      <Button type="submit" go className="mt-3" disabled={isSubmitting}>
+        {isSubmitting ? "Creating it…" : "Create the field"}
       </Button>
     </form>
   );

@@ -1,6 +1,7 @@
 // Who is who: everybody whom the items in scope name, as whom they are recognised at the right, and by whom they are
 // to be replaced.
 import type { Schemas } from "@/api/client";
+import { personName } from "@/lib/people";
 import { count } from "@/lib/words";
 import type { Lane, Route } from "../route/draft";
 import type { Conversion, Rule } from "./rule-words";
@@ -20,25 +21,43 @@ type Props = {
 
 const howWord: Record<Schemas["UserMatch"], string> = { email: "e-mail", login: "login", name: "name" };
 
+/** What becomes of people who are not recognised: how it looks, in words, and how their field looks. */
+function fates(otherwise: Table["otherwise"], users: Schemas["User"][]): [string, string, string] {
+  if (otherwise === "leave_empty") return ["text-loss", "left empty, a loss", "border-loss bg-loss-wash text-loss"];
+  if (typeof otherwise === "object") {
+    const used = users.find((u) => u.id === otherwise.use);
+    return ["", `written as ${used ? personName(used, users) : otherwise.use}`, "border-hair"];
+  }
+  return ["text-clash", "their items wait", "border-clash bg-clash-wash text-clash"];
+}
+
 export function PeopleTable({ route, lane, rule, table, leftName, rightName, users, onChange }: Props) {
   const told = usePeopleMet(route, lane, rule);
   const met = told ?? [];
   const rows = table.rows ?? [];
   const ids = [...new Set([...met.map((p) => p.id), ...rows.map((r) => r.left)])];
   const known = (id: string) => met.find((p) => p.id === id);
-  const called = (id: string | null | undefined) => users.find((u) => u.id === id)?.name ?? id;
+  const called = (id: string | null | undefined) => {
+    const user = users.find((u) => u.id === id);
+    return user ? personName(user, users) : id;
+  };
   const set = (left: string, right: string) => {
     const others = rows.filter((r) => r.left !== left);
     onChange({ users: { ...table, rows: right ? [...others, { left, right, returns: false }] : others } });
   };
   const strangers = ids.filter((id) => !known(id)?.right && !rows.some((r) => r.left === id));
+  const [look, fate, field] = fates(table.otherwise, users);
   return (
     <section className="mt-3">
       <p className="mb-1.5 text-ink-2">
         {told ? (
           <>
-            {count(ids.length, "person", "people")} found,{" "}
-            <span className={strangers.length ? "text-clash" : ""}>{strangers.length} not recognised</span>
+            {count(ids.length, "person", "people")} found
+            {strangers.length > 0 && (
+              <span className={look}>
+                , {strangers.length.toLocaleString("en")} not recognised: {fate}
+              </span>
+            )}
           </>
         ) : (
           "Reading the names…"
@@ -70,7 +89,7 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
                 aria-label={`${name} is`}
                 value={own?.right ?? ""}
                 onChange={(e) => set(id, e.target.value)}
-                className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right"}`}
+                className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? field : "border-hair border-r-[3px] border-r-end-right"}`}
               >
                 <option value="">
                   {found?.right && found.how
@@ -79,8 +98,7 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
                 </option>
                 {users.map((u) => (
                   <option key={u.id} value={u.id}>
-                    {u.name}
-                    {u.login ? ` (${u.login})` : ""}
+                    {personName(u, users)}
                   </option>
                 ))}
               </select>

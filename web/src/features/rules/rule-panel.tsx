@@ -3,8 +3,9 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo, type ReactNode } from "react";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
-import { count } from "@/lib/words";
+import { count, lossWord } from "@/lib/words";
 import { Button } from "@/ui/basics";
+import { Disc } from "@/ui/disc";
 import type { Lane, Route } from "../route/draft";
 import { useNames, type endOf } from "../route/use-schema";
 import {
@@ -40,6 +41,9 @@ type Props = {
   right: End;
   faults: Schemas["Fault"][];
   setRule: (r: Rule | undefined) => void;
+  /** What the rule makes of the item that is tried, and which item that is. */
+  result?: Schemas["PreviewValue"];
+  of?: string;
 };
 
 function Part({ title, children }: { title: string; children: ReactNode }) {
@@ -53,6 +57,35 @@ function Part({ title, children }: { title: string; children: ReactNode }) {
 
 const constantOf = (rule?: Rule): Schemas["Value"] | undefined =>
   rule && typeof rule.source === "object" && "constant" in rule.source ? rule.source.constant : undefined;
+
+/** What the rule makes of one item, and why something of it is lost. */
+function Result({ value, of }: { value: Schemas["PreviewValue"]; of: string }) {
+  return (
+    <Part title={`Result for ${of}`}>
+      <dl className="grid grid-cols-[70px_minmax(0,1fr)] gap-x-2 gap-y-1">
+        <dt className="text-ink-3">from</dt>
+        <dd className="line-clamp-3 break-words">{value.from || <span className="text-ink-3">empty</span>}</dd>
+        <dt className="text-ink-3">becomes</dt>
+        <dd className={`line-clamp-3 break-words ${value.fault ? "text-clash" : ""}`}>
+          {value.fault ?? (value.becomes || <span className="text-ink-3">empty</span>)}
+        </dd>
+      </dl>
+      {value.losses.length > 0 && (
+        <ul aria-label="Losses" className="mt-2 space-y-1">
+          {value.losses.map((l, n) => (
+            <li key={n} className="grid grid-cols-[20px_minmax(0,1fr)] break-words text-loss">
+              <Disc shape="loss" label={lossWord[l.kind]} />
+              <span>
+                {l.why}
+                {l.before && <span className="line-clamp-2 text-ink-2">original: {l.before}</span>}
+              </span>
+            </li>
+          ))}
+        </ul>
+      )}
+    </Part>
+  );
+}
 
 export function RulePanel(p: Props) {
   const { target, schema, rule, left, right, setRule } = p;
@@ -104,6 +137,7 @@ export function RulePanel(p: Props) {
         )}
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
       </Part>
+      {p.result && p.of && rule && <Result value={p.result} of={p.of} />}
       {p.faults.length > 0 && (
         <Part title="Problems">
           <ul className="space-y-2">

@@ -2,6 +2,7 @@
 import { memo } from "react";
 import type { Schemas } from "@/api/client";
 import { typeWord } from "@/lib/words";
+import { Disc } from "@/ui/disc";
 import { ruleWords, sourceField, sourceWord, sourceWords, targetWord, type Rule } from "./rule-words";
 
 /** A field at the right and what fills it. */
@@ -50,6 +51,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
   const bad = fault !== undefined;
   const lossy = !!value?.losses.length;
   const what = fault ?? value?.fault ?? value?.becomes;
+  const why = lossy ? [...new Set(value.losses.map((l) => l.why))].join("; ") : undefined;
   const words = rule ? ruleWords(rule) : bad ? "choose…" : "no rule";
   const cell = `border-b border-hair-2 px-3 py-1.5 truncate ${on ? "bg-wash" : ""}`;
   return (
@@ -81,7 +83,12 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
           </span>
         )}
       </td>
-      <td className={`${cell} ${bad || value?.fault ? "text-clash" : lossy ? "text-loss" : ""}`} title={what}>
+      <td className={`${cell} ${bad || value?.fault ? "text-clash" : lossy ? "text-loss" : ""}`} title={why ?? what}>
+        {lossy && !bad && (
+          <span className="mr-1.5 inline-block align-[-3px]">
+            <Disc shape="loss" label={`Loss: ${why}`} />
+          </span>
+        )}
         {what}
       </td>
     </tr>

@@ -2,10 +2,9 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
-import { api, take, type Schemas } from "@/api/client";
+import { api, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
-import { percent } from "@/lib/format";
-import { count, typeWord } from "@/lib/words";
+import { count } from "@/lib/words";
 import { useDebounce } from "use-debounce";
 import { RESTS_MS } from "@/lib/rests";
 import { useKeys } from "@/app/keys";
@@ -13,27 +12,11 @@ import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
-import { HANGING, HISTORY, LINKS, PARENT, ruleFrom, sourceField, targetWord, valueMapOf } from "./rule-words";
-import { MakeField } from "./make-field";
+import { targetWord, valueMapOf } from "./rule-words";
 import { RulePanel } from "./rule-panel";
-import { RuleRow, type Row } from "./rule-row";
+import { RulesTable } from "./rules-table";
+import { rowsOf } from "./rows";
 import { Suggestions } from "./suggestions";
-
-/** Every field at the right, the folder included, with the rule that fills it. */
-function rowsOf(lane: Lane, right?: Schemas["KindSchema"]): Row[] {
-  const rules = new Map(lane.rules.map((r) => [r.target, r]));
-  const rule = (target: string) => rules.get(target);
-  const fields = right?.fields.filter((f) => !f.read_only) ?? [];
-  const known = fields.map((f) => ({ target: f.id, schema: f, rule: rule(f.id) }));
-  const gone = lane.rules
-    .filter((r) => r.target !== PARENT && !fields.some((f) => f.id === r.target))
-    .map((r) => ({ target: r.target, rule: r }));
-  // What is no field of the item's own comes last.
-  const last = (r: Row) => HANGING.indexOf(r.target);
-  const sorted = known.sort((a, b) => last(a) - last(b));
-  const folder = right?.in_folders || rule(PARENT) ? [{ target: PARENT, rule: rule(PARENT) }] : [];
-  return [...sorted, ...folder, ...gone];
-}
 
 export default function Rules() {
   const { route, lanes, changeLane, save, dirty, error } = useDraft();
@@ -148,17 +131,6 @@ export default function Rules() {
   const longestOf = (field: string) => longest.get(field) ?? 0;
   const setLinkBack = (link_back: boolean) =>
     lane && changeLane(lane.id, (l) => ({ ...l, policies: { ...l.policies, link_back } }));
-  const used = new Set(lane?.rules.map(sourceField));
-  // What hangs on items at the left and has no place at the right.
-  const hanging = [...HANGING, ...(left.kind?.in_folders ? [PARENT] : [])].filter(
-    (id) =>
-      id !== HISTORY &&
-      (id === PARENT || left.kind?.fields.some((f) => f.id === id)) &&
-      !rows.some((r) => r.target === id),
-  );
-  const carries = (r: Rule) => r.source === "history" || r.source === "comments_and_history";
-  const keepsHistory = left.kind?.fields.some((f) => f.id === HISTORY) && !lane?.rules.some(carries);
-  const unused = left.kind?.fields.filter((f) => !f.id.startsWith("@") && !f.origin_mark && !used.has(f.id)) ?? [];
   return (
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>
@@ -206,118 +178,21 @@ export default function Rules() {
       )}
       <div className="flex min-h-[320px] flex-1">
         <div className="min-w-0 flex-1 overflow-auto bg-sheet">
-          <table className="w-full min-w-[640px] table-fixed">
-            <colgroup>
-              <col />
-              <col className="w-[150px]" />
-              <col />
-              <col className="w-[27%]" />
-            </colgroup>
-            <thead className="sticky top-0 z-10 bg-sheet text-left text-[11px] text-ink-3">
-              <tr>
-                {[
-                  `${left.name} field`,
-                  "rule",
-                  `${right.name} field`,
-                  preview.data?.item ? `Result for ${preview.data.item.key}` : "Result",
-                ].map((h, n) => (
-                  <th
-                    key={h}
-                    className={`border-b border-hair px-3 py-1.5 font-normal ${n === 0 ? "pl-5" : ""} ${n === 1 ? "spine-cell text-center" : ""}`}
-                  >
-                    {n === 1 ? <span className="bg-sheet px-1">{h}</span> : h}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map((row) => (
-                <RuleRow
-                  key={row.target}
-                  row={row}
-                  left={left.kind}
-                  on={row.target === current?.target}
-                  select={setSelected}
-                  fault={wrong.get(row.target)}
-                  value={made.get(row.target)}
-                  longest={row.rule ? longestOf(sourceField(row.rule) ?? "") : 0}
-                />
-              ))}
-              {hanging.map((id) => (
-                <tr key={id} className="text-ink-3">
-                  <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{targetWord(id)}</td>
-                  <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-                    <span className="bg-sheet px-1">not transferred</span>
-                  </td>
-                  <td className="border-b border-hair-2 px-3">—</td>
-                  <td className="border-b border-hair-2 px-3">no place for it at {right.name}</td>
-                </tr>
-              ))}
-              {keepsHistory && (
-                <tr className="text-ink-3">
-                  <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{targetWord(HISTORY)}</td>
-                  <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-                    <span className="bg-sheet px-1">kept by Hovrel</span>
-                  </td>
-                  <td className="border-b border-hair-2 px-3">—</td>
-                  <td className="border-b border-hair-2 px-3">shown on the item’s page</td>
-                </tr>
-              )}
-              {left.kind?.fields.some((f) => f.id === LINKS && !f.read_only) && lane && (
-                <tr>
-                  <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">Link to the counterpart</td>
-                  <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-                    <label className="bg-sheet px-1">
-                      <input
-                        type="checkbox"
-                        className="mr-1 align-[-2px]"
-                        aria-label="Link back to the counterpart"
-                        checked={!!lane.policies?.link_back}
-                        onChange={(e) => setLinkBack(e.target.checked)}
-                      />
-                      {lane.policies?.link_back ? "written" : "not written"}
-                    </label>
-                  </td>
-                  <td className="border-b border-hair-2 px-3 text-ink-2">where each item went</td>
-                  <td className="border-b border-hair-2 px-3 text-ink-2">
-                    {lane.policies?.link_back ? `written in ${left.name}` : `${left.name} is only read`}
-                  </td>
-                </tr>
-              )}
-              {unused.map((f) => {
-                const filled = left.survey?.fields.find((s) => s.field === f.id)?.filled ?? 0;
-                return (
-                  <tr key={f.id} className="text-ink-3">
-                    <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">
-                      {f.name}
-                      <span className="mono ml-1.5">
-                        {typeWord[f.value_type]} · filled {percent(filled, left.survey?.count ?? 0)}
-                      </span>
-                    </td>
-                    <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-                      <span className="bg-sheet px-1">not transferred</span>
-                    </td>
-                    <td className="border-b border-hair-2 px-3">
-                      {lane && right.kind?.makes?.length ? (
-                        <MakeField
-                          route={route}
-                          lane={lane}
-                          source={f}
-                          rightName={right.name}
-                          made={(target) => setRule(target.id, ruleFrom(target, f, longestOf(f.id)))}
-                        />
-                      ) : (
-                        "—"
-                      )}
-                    </td>
-                    <td className="border-b border-hair-2 px-3">
-                      {count(filled, "item holds a value", "items hold a value")}
-                    </td>
-                  </tr>
-                );
-              })}
-            </tbody>
-          </table>
+          <RulesTable
+            route={route}
+            lane={lane}
+            left={left}
+            right={right}
+            rows={rows}
+            current={current?.target}
+            select={setSelected}
+            wrong={wrong}
+            made={made}
+            tried={preview.data?.item?.key}
+            longestOf={longestOf}
+            setRule={setRule}
+            setLinkBack={setLinkBack}
+          />
         </div>
         <aside
           id="rule-panel"
@@ -337,6 +212,8 @@ export default function Rules() {
               right={right}
               faults={faults.data?.filter((f) => f.lane === lane.id && f.field === current.target) ?? []}
               setRule={(r) => setRule(current.target, r)}
+              result={made.get(current.target)}
+              of={preview.data?.item?.key}
             />
           )}
         </aside>

@@ -1,7 +1,7 @@
 // What a value becomes: from a list that is short enough to unfold, sought in a long one, or written where any text
 // goes.
 import { useState } from "react";
-import { Pick } from "@/ui/pick";
+import { Pick, PickItem, PickNote } from "@/ui/pick";
 import { WrittenValue } from "./written-value";
 
 /** A longer list is sought in, not unfolded. */
@@ -73,15 +73,9 @@ function Sought(p: Props & { allowed: string[]; look: string; worded: (value: st
     setTyped("");
   };
   const row = (key: string, words: string, value: string | undefined) => (
-    <li key={key}>
-      <button
-        type="button"
-        className="w-full truncate rounded px-1.5 py-1 text-left hover:bg-wash"
-        onClick={() => choose(value)}
-      >
-        {words}
-      </button>
-    </li>
+    <PickItem key={key} id={key} picked={value === p.value} title={words} onPick={() => choose(value)}>
+      <span className="truncate">{words}</span>
+    </PickItem>
   );
   const shown = p.value === "" ? "leave empty" : p.value;
   const look = `min-w-0 w-full truncate rounded-[5px] border px-1.5 py-[3px] text-left ${p.look}`;
@@ -111,7 +105,6 @@ function Sought(p: Props & { allowed: string[]; look: string; worded: (value: st
       find="Find a value"
       typed={typed}
       onType={setTyped}
-      onEnter={() => found[0] !== undefined && choose(found[0])}
       open={open}
       onOpenChange={setOpen}
     >
@@ -119,9 +112,9 @@ function Sought(p: Props & { allowed: string[]; look: string; worded: (value: st
       {!wanted && p.emptied && row("empty", "leave empty", "")}
       {found.slice(0, SHOWN).map((a) => row(`v ${a}`, p.worded(a), a))}
       {found.length > SHOWN && (
-        <li className="px-1.5 py-1 text-ink-3">and {(found.length - SHOWN).toLocaleString("en")} more; type to find</li>
+        <PickNote>and {(found.length - SHOWN).toLocaleString("en")} more; type to find</PickNote>
       )}
-      {found.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such value is allowed there.</li>}
+      {found.length === 0 && <PickNote>No such value is allowed there.</PickNote>}
     </Pick>
   );
 }

@@ -1,8 +1,9 @@
 // Conditions as rows of field, comparison and value in groups of which all or any must hold.
+import { useState, type FocusEvent } from "react";
 import type { Schemas } from "@/api/client";
 import { Button } from "@/ui/basics";
 import { ExpressionEditor } from "@/ui/expression-editor";
-import { conditionOf, groupOf, isGroup, type Condition, type Group } from "./group";
+import { conditionOf, groupOf, isBlank, isGroup, type Condition, type Group } from "./group";
 import { RowEditor, type RowContext } from "./row";
 
 type Props = {
@@ -79,29 +80,7 @@ function GroupEditor({ group, onChange, onRemove, faults, context }: GroupProps)
                   onRemove={remove}
                 />
               ) : (
-                <>
-                  <div className="flex items-start gap-1.5">
-                    {"row" in c ? (
-                      <RowEditor row={c.row} context={context} onChange={(next) => replace({ row: next })} />
-                    ) : (
-                      <div className="min-w-0 flex-1">
-                        <ExpressionEditor
-                          label="Expression"
-                          value={"expression" in c ? c.expression : ""}
-                          names={context.names}
-                          faults={[]}
-                          onChange={(expression) => replace({ expression })}
-                        />
-                      </div>
-                    )}
-                    <Remove label="Remove condition" onClick={remove} />
-                  </div>
-                  {own.map((f, k) => (
-                    <p key={k} className="mt-0.5 text-clash">
-                      {f.message}
-                    </p>
-                  ))}
-                </>
+                <OneCondition condition={c} faults={own} context={context} onChange={replace} onRemove={remove} />
               )}
             </li>
           );
@@ -115,6 +94,48 @@ function GroupEditor({ group, onChange, onRemove, faults, context }: GroupProps)
           </Button>
         )}
       </div>
+    </div>
+  );
+}
+
+type OneProps = {
+  condition: Exclude<Condition, { all: unknown } | { any: unknown }>;
+  onChange: (c: Condition) => void;
+  onRemove: () => void;
+  faults: Schemas["ConditionFault"][];
+  context: RowContext;
+};
+
+/** A condition with what is wrong with it. One that is being filled in for the first time is not wrong yet. */
+function OneCondition({ condition: c, onChange, onRemove, faults, context }: OneProps) {
+  const [left, setLeft] = useState(false);
+  const leaves = (e: FocusEvent<HTMLDivElement>) => {
+    if (!e.currentTarget.contains(e.relatedTarget)) setLeft(true);
+  };
+  const fresh = "row" in c && isBlank(c.row) && !left;
+  return (
+    <div onBlur={leaves}>
+      <div className="flex items-start gap-1.5">
+        {"row" in c ? (
+          <RowEditor row={c.row} context={context} onChange={(next) => onChange({ row: next })} />
+        ) : (
+          <div className="min-w-0 flex-1">
+            <ExpressionEditor
+              label="Expression"
+              value={"expression" in c ? c.expression : ""}
+              names={context.names}
+              faults={[]}
+              onChange={(expression) => onChange({ expression })}
+            />
+          </div>
+        )}
+        <Remove label="Remove condition" onClick={onRemove} />
+      </div>
+      {faults.map((f, k) => (
+        <p key={k} className={`mt-0.5 ${fresh ? "text-ink-2" : "text-clash"}`}>
+          {f.message}
+        </p>
+      ))}
     </div>
   );
 }

@@ -5,9 +5,10 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useDebounce } from "use-debounce";
 import { RESTS_MS } from "@/lib/rests";
-import { Pill, Trouble } from "@/ui/basics";
+import { Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
 import { ExpressionEditor } from "@/ui/expression-editor";
+import { Pill, Pills } from "@/ui/pills";
 import { useDraft, type Lane } from "../route/draft";
 import { endOf, useNames, type RouteSchema } from "../route/use-schema";
 import { ConditionEditor } from "./conditions";
@@ -69,7 +70,7 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
             {of.name}: {of.kind?.name}
           </span>
         </h2>
-        <div role="group" aria-label="Show conditions as" className="ml-auto flex gap-1.5">
+        <Pills label="Show conditions as" className="ml-auto">
           <Pill on={text === undefined} onClick={() => void toRows()}>
             Rows
           </Pill>
@@ -79,8 +80,13 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
           >
             Text
           </Pill>
-        </div>
+        </Pills>
       </div>
+      <p className="mb-2 text-ink-2">
+        {end === "left"
+          ? `Items that are transferred to ${route.right.system_name}.`
+          : `Where counterparts are looked for. It does not limit what is written: a pair stays a pair when its item leaves this scope.`}
+      </p>
       {unfinished && answer?.text == null && (
         <p role="status" className="mb-2 text-clash">
           Finish or remove the incomplete condition first.
@@ -91,7 +97,10 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
           value={value}
           faults={scope.isPlaceholderData ? [] : (answer?.faults ?? [])}
           context={{ system: route[end].system, container: route[end].container, names: names.data, survey: of.survey }}
-          onChange={(c) => changeLane(lane.id, (l) => ({ ...l, [key]: c }))}
+          onChange={(c) => {
+            setUnfinished(false);
+            changeLane(lane.id, (l) => ({ ...l, [key]: c }));
+          }}
         />
       ) : (
         <TextScope
@@ -104,6 +113,8 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
       {scope.error && <Trouble error={scope.error} />}
       <Matched
         end={end}
+        at={route[end]}
+        kind={kind}
         answer={answer}
         along={lane.along}
         onAlong={end === "left" ? (along) => changeLane(lane.id, (l) => ({ ...l, along })) : undefined}

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
-import { Pick } from "@/ui/pick";
+import { Pick, PickItem, PickNote } from "@/ui/pick";
 
 type Props = { system: string; container: string; value: string; onChange: (path: string) => void };
 
@@ -31,24 +31,23 @@ export function FolderPick({ system, container, value, onChange }: Props) {
       onOpenChange={setOpen}
     >
       {shown.map((f) => (
-        <li key={f.id}>
-          <button
-            type="button"
-            className={`flex w-full items-baseline gap-2 rounded px-1.5 py-1 text-left hover:bg-wash ${f.whole === value ? "bg-wash font-medium" : ""}`}
-            style={{ paddingLeft: 6 + 14 * (typed ? 0 : f.path.length - 1) }}
-            title={f.whole}
-            onClick={() => {
-              onChange(f.whole);
-              setOpen(false);
-            }}
-          >
-            <span className="min-w-0 flex-1 truncate">{typed ? f.whole : f.title}</span>
-            {f.items > 0 && <span className="shrink-0 text-ink-3">{count(f.items, "case")}</span>}
-          </button>
-        </li>
+        <PickItem
+          key={f.id}
+          id={f.id}
+          picked={f.whole === value}
+          depth={typed ? 0 : f.path.length - 1}
+          title={f.whole}
+          onPick={() => {
+            onChange(f.whole);
+            setOpen(false);
+          }}
+        >
+          <span className="min-w-0 flex-1 truncate">{typed ? f.whole : f.title}</span>
+          {f.items > 0 && <span className="shrink-0 text-ink-3">{count(f.items, "case")}</span>}
+        </PickItem>
       ))}
-      {tree.isPending && <li className="px-1.5 py-1 text-ink-3">Reading the folders…</li>}
-      {tree.data && shown.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such folder.</li>}
+      {tree.isPending && <PickNote>Reading the folders…</PickNote>}
+      {tree.data && shown.length === 0 && <PickNote>No such folder.</PickNote>}
     </Pick>
   );
 }

@@ -16,7 +16,11 @@ export function conditionOf({ mode, list }: Group): Condition {
   return mode === "all" ? { all: list } : { any: list };
 }
 
-export const isGroup = (c: Condition): boolean => "all" in c || "any" in c;
+export const isGroup = (c: Condition): c is Extract<Condition, { all: unknown } | { any: unknown }> =>
+  "all" in c || "any" in c;
+
+/** Whether a row has nothing to compare with yet. */
+export const isBlank = (row: Row): boolean => !row.value && !row.values?.length;
 
 /** How many rows and expressions a condition has. */
 export function size(c: Condition): number {

@@ -1,15 +1,20 @@
 // What a scope covers: how many, which, and what is brought along.
 import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
+import type { Route } from "../route/draft";
+import { ItemLink } from "../route/item-link";
 
 type Props = {
   end: "left" | "right";
+  /** The project that the items are of, and their kind. */
+  at: Route["left"];
+  kind: Schemas["Kind"];
   answer?: Schemas["ScopeAnswer"];
   along?: Schemas["Along"];
   onAlong?: (along: Schemas["Along"]) => void;
 };
 
-export function Matched({ end, answer, along = "nothing", onAlong }: Props) {
+export function Matched({ end, at, kind, answer, along = "nothing", onAlong }: Props) {
   const shown = answer?.items.length ?? 0;
   const covered = (answer?.matched ?? 0) + (answer?.along ?? 0);
   return (
@@ -51,8 +56,9 @@ export function Matched({ end, answer, along = "nothing", onAlong }: Props) {
       <ul className="min-h-0 flex-1 overflow-auto" tabIndex={0} aria-label={`Items in scope at the ${end}`}>
         {answer?.items.map((i) => (
           <li key={i.id} className="flex items-baseline gap-2 border-b border-hair-2 px-4 py-1">
-            <span className="mono shrink-0 text-ink-2">{i.key}</span>
-            <span className="truncate">{i.title}</span>
+            <span className="min-w-0">
+              <ItemLink end={at} kind={kind} item={i} />
+            </span>
             <span className="ml-auto max-w-[40%] shrink-0 truncate text-ink-3">{i.along ? "comes along" : i.path}</span>
           </li>
         ))}

@@ -1,7 +1,8 @@
-// Several values, picked from those that were met, with how often each was.
+// Several values, picked from those that were found, with how often each was.
+import { Check } from "lucide-react";
 import { useState } from "react";
 import type { Schemas } from "@/api/client";
-import { Pick } from "@/ui/pick";
+import { Pick, PickItem } from "@/ui/pick";
 
 type Props = { met: Schemas["ValueCount"][]; values: string[]; onChange: (values: string[]) => void };
 
@@ -9,35 +10,45 @@ export function ValuesPick({ met, values, onChange }: Props) {
   const [typed, setTyped] = useState("");
   const others = values.filter((v) => !met.some((m) => m.value === v));
   const all = [...others.map((value) => ({ value, count: 0 })), ...met];
-  const shown = all.filter((m) => m.value.toLowerCase().includes(typed.toLowerCase()));
+  const words = typed.trim();
+  const shown = all.filter((m) => m.value.toLowerCase().includes(words.toLowerCase()));
   const toggle = (v: string) => onChange(values.includes(v) ? values.filter((x) => x !== v) : [...values, v]);
-  const add = () => {
-    if (typed.trim() && !values.includes(typed.trim())) onChange([...values, typed.trim()]);
-    setTyped("");
-  };
+  const added = words && !all.some((m) => m.value === words);
   return (
     <Pick
       label="Values"
       shown={values.join(", ")}
       invites="choose values"
       find="Find or add a value"
-      asks="Find, or type and press Enter"
       typed={typed}
       onType={setTyped}
-      onEnter={add}
     >
       {shown.map((m) => (
-        <li key={m.value}>
-          <label className="flex cursor-pointer items-center gap-2 rounded px-1.5 py-1 hover:bg-wash">
-            <input type="checkbox" checked={values.includes(m.value)} onChange={() => toggle(m.value)} />
-            <span className="min-w-0 flex-1 truncate" title={m.value}>
-              {m.value}
-            </span>
-            <span className="text-ink-3">{m.count ? m.count.toLocaleString("en") : "not found"}</span>
-          </label>
-        </li>
+        <PickItem
+          key={m.value}
+          id={m.value}
+          picked={values.includes(m.value)}
+          onPick={() => toggle(m.value)}
+          title={m.value}
+        >
+          <span className="w-4 shrink-0 self-center">
+            {values.includes(m.value) && <Check size={14} aria-label="chosen" />}
+          </span>
+          <span className="min-w-0 flex-1 truncate">{m.value}</span>
+          <span className="text-ink-3">{m.count ? m.count.toLocaleString("en") : "not found"}</span>
+        </PickItem>
       ))}
-      {shown.length === 0 && <li className="px-1.5 py-1 text-ink-3">No such value was found. Enter adds it.</li>}
+      {added && (
+        <PickItem
+          id={`add ${words}`}
+          onPick={() => {
+            toggle(words);
+            setTyped("");
+          }}
+        >
+          Add “{words}”
+        </PickItem>
+      )}
     </Pick>
   );
 }

@@ -1,8 +1,9 @@
 // Signing in; and, on a new installation, making the first administrator.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
-import { api, ProblemError, setCsrf, take } from "@/api/client";
+import { z } from "zod";
+import { api, setCsrf, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
+import { useProblemForm } from "@/lib/form";
 import { useTitle } from "@/lib/use-title";
 import { Button, Field, Loading, Trouble } from "@/ui/basics";
 
@@ -27,74 +28,52 @@ export default function SignIn() {
   );
 }
 
+const asked = z.object({
+  login: z.string().min(1, "Enter a login."),
+  name: z.string(),
+  password: z.string().min(1, "Enter a password."),
+});
+
 function Form({ first }: { first: boolean }) {
   const queries = useQueryClient();
-  const [login, setLogin] = useState("");
-  const [name, setName] = useState("");
-  const [password, setPassword] = useState("");
-  const [error, setError] = useState<unknown>();
-  const [busy, setBusy] = useState(false);
-  const fault = (pointer: string) => (error instanceof ProblemError ? error.field(pointer) : undefined);
-  const submit = async (e: FormEvent) => {
-    e.preventDefault();
-    setBusy(true);
-    setError(undefined);
-    try {
+  const { form, submit, trouble } = useProblemForm(
+    asked,
+    { login: "", name: "", password: "" },
+    async ({ login, name, password }) => {
       if (first) await take(api.POST("/setup", { body: { login, name, password } }));
       const me = await take(api.POST("/session", { body: { login, password } }));
       setCsrf(me.csrf);
       await refresh.signedIn(queries);
-    } catch (caught) {
-      setError(caught);
-    } finally {
-      setBusy(false);
-    }
-  };
+    },
+  );
+  const { errors, isSubmitting } = form.formState;
   return (
-    <form onSubmit={(e) => void submit(e)}>
+    <form noValidate onSubmit={submit}>
       <h1 className="mb-1 text-[16px] font-semibold">{first ? "Create the first administrator" : "Sign in"}</h1>
       <p className="mb-4 text-ink-2">
         {first ? "There is no user in this installation yet." : "With the login an administrator gave you."}
       </p>
-      <Field label="Login" error={fault("/login")}>
-        {(p) => (
-          <input
-            {...p}
-            autoFocus
-            autoComplete="username"
-            className="field w-full"
-            value={login}
-            onChange={(e) => setLogin(e.target.value)}
-          />
-        )}
+      <Field label="Login" error={errors.login?.message}>
+        {(p) => <input {...p} {...form.register("login")} autoFocus autoComplete="username" className="field w-full" />}
       </Field>
       {first && (
-        <Field label="Name" error={fault("/name")} hint="Shown to others in the record.">
-          {(p) => (
-            <input
-              {...p}
-              autoComplete="name"
-              className="field w-full"
-              value={name}
-              onChange={(e) => setName(e.target.value)}
-            />
-          )}
+        <Field label="Name" error={errors.name?.message} hint="Shown to others in the record.">
+          {(p) => <input {...p} {...form.register("name")} autoComplete="name" className="field w-full" />}
         </Field>
       )}
-      <Field label="Password" error={fault("/password")} hint={first ? "Twelve characters or more." : undefined}>
+      <Field label="Password" error={errors.password?.message} hint={first ? "Twelve characters or more." : undefined}>
         {(p) => (
           <input
             {...p}
+            {...form.register("password")}
             type="password"
             autoComplete={first ? "new-password" : "current-password"}
             className="field w-full"
-            value={password}
-            onChange={(e) => setPassword(e.target.value)}
           />
         )}
       </Field>
-      {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && <Trouble error={error} />}
-      <Button go type="submit" disabled={busy} className="mt-2 w-full">
+      <Trouble error={trouble} />
+      <Button go type="submit" disabled={isSubmitting} className="mt-2 w-full">
         {first ? "Create administrator and sign in" : "Sign in"}
       </Button>
     </form>

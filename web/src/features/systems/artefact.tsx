@@ -1,15 +1,18 @@
 // One artefact: what it holds, what hangs on it, its counterparts, and every transfer that touched it.
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
+import { useKeys } from "@/app/keys";
 import { ago, bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
+import { useTitle } from "@/lib/use-title";
 import { count, outcomeWord, type DiscShape } from "@/lib/words";
 import { Loading, Trouble } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { Shown } from "@/ui/pieces";
+import { targetWord } from "../rules/rule-words";
 
 type Page = Schemas["ArtefactPage"];
 
@@ -28,6 +31,7 @@ export default function ArtefactView() {
         }),
       ),
   });
+  useTitle(page.data && `${page.data.key} ${page.data.title}`, page.data?.system_name);
   if (page.isPending) return <Loading what="the item" />;
   if (page.error)
     return (
@@ -41,23 +45,35 @@ export default function ArtefactView() {
         </p>
       </div>
     );
-  return <Shape a={page.data} system={id} container={container} />;
+  const at = (other: string) => itemPath(id, container, kind, other);
+  return <Shape a={page.data} system={id} container={container} at={at} />;
 }
 
-function Shape({ a, system, container }: { a: Page; system: string; container: string }) {
+type ShapeProps = {
+  a: Page;
+  system: string;
+  container: string;
+  /** Where another item of its kind is shown. */
+  at: (item: string) => string;
+};
+
+function Shape({ a, system, container, at }: ShapeProps) {
   const back = `/systems/${system}?${new URLSearchParams({ container, kind: a.kind, view: "items" }).toString()}`;
   const filled = a.fields.filter((f) => !f.empty);
   const empty = a.fields.filter((f) => f.empty);
   return (
     <div className="min-h-0 flex-1 overflow-auto">
       <header className="border-b border-hair bg-sheet px-6 py-4">
-        <p className="text-ink-3">
-          <Link to={back} className="underline">
-            {a.system_name}
-          </Link>{" "}
-          · {a.kind_name} <span className="mono text-ink-2">{a.key}</span>
-          {a.path && <> · {a.path}</>}
-        </p>
+        <div className="flex flex-wrap items-baseline gap-x-4">
+          <p className="text-ink-3">
+            <Link to={back} className="underline">
+              {a.system_name}
+            </Link>{" "}
+            · {a.kind_name} <span className="mono text-ink-2">{a.key}</span>
+            {a.path && <> · {a.path}</>}
+          </p>
+          <Neighbours a={a} at={at} />
+        </div>
         <h1 className="text-[18px] leading-snug font-semibold break-words">{a.title}</h1>
         <p className="text-ink-3">
           {a.modified && (
@@ -93,6 +109,21 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
             ))}
           </dl>
           {empty.length > 0 && <p className="px-4 text-ink-3">Empty: {empty.map((f) => f.name).join(", ")}</p>}
+          {a.not_read.length > 0 && (
+            <Card title="Not read exactly">
+              <ul className="space-y-1.5">
+                {a.not_read.map((l, n) => (
+                  <li key={n} className="break-words">
+                    <b className="font-semibold">
+                      {a.fields.find((f) => f.field === l.field)?.name ?? targetWord(l.field)}
+                    </b>
+                    : {l.why}
+                    {l.before && <span className="mono block text-ink-2">{l.before}</span>}
+                  </li>
+                ))}
+              </ul>
+            </Card>
+          )}
           {a.comments && (
             <Card title="Comments">
               <Shown value={a.comments} />
@@ -113,6 +144,29 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
           ))}
         </div>
         <div className="space-y-5">
+          {a.open.length > 0 && (
+            <Card title="In dry runs that are not transferred">
+              <ul className="space-y-1.5">
+                {a.open.map((c) => (
+                  <li key={`${c.route} ${c.seq}`} className="flex items-baseline gap-2">
+                    <Disc shape={c.outcome as DiscShape} />
+                    <span>
+                      <Link
+                        className="underline"
+                        to={`/routes/${c.route}/dry-run?${new URLSearchParams({ find: a.key }).toString()}`}
+                      >
+                        {outcomeWord[c.outcome as DiscShape]}
+                      </Link>
+                      <span className="text-ink-3">
+                        {c.conflicts > 0 && ` · ${count(c.conflicts, "field")} to decide`}
+                        {!c.included && " · left out"} · {c.route_name}
+                      </span>
+                    </span>
+                  </li>
+                ))}
+              </ul>
+            </Card>
+          )}
           <Card title="Counterparts">
             {a.counterparts.length === 0 && <p className="text-ink-3">No route has transferred it.</p>}
             <ul className="space-y-1.5">
@@ -196,6 +250,32 @@ function Shape({ a, system, container }: { a: Page; system: string; container: s
         </div>
       </div>
     </div>
+  );
+}
+
+/** The items before and after it in the order of its project. */
+function Neighbours({ a, at }: { a: Page; at: (item: string) => string }) {
+  const navigate = useNavigate();
+  const go = (to: Page["next"]) => to && void navigate(at(to.id));
+  useKeys([
+    { key: "[", does: "Previous item", run: () => go(a.previous) },
+    { key: "]", does: "Next item", run: () => go(a.next) },
+  ]);
+  const link = (to: Page["next"], word: string, sign: string) =>
+    to ? (
+      <Link className="underline" to={at(to.id)} title={`${to.key} ${to.title}`}>
+        {word} {sign}
+      </Link>
+    ) : (
+      <span className="text-ink-3">
+        {word} {sign}
+      </span>
+    );
+  return (
+    <nav aria-label="Other items" className="ml-auto flex gap-3">
+      {link(a.previous, "Previous", "[")}
+      {link(a.next, "Next", "]")}
+    </nav>
   );
 }
 

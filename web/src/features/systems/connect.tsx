@@ -1,9 +1,13 @@
 // Connecting a system: what it is, where, the sign-in; checked step by step before it is saved.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { RadioGroup } from "radix-ui";
 import { useState } from "react";
+import { useWatch } from "react-hook-form";
 import { useNavigate } from "react-router";
-import { api, ProblemError, take, type Schemas } from "@/api/client";
+import { z } from "zod";
+import { api, take, type Schemas } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
+import { useProblemForm } from "@/lib/form";
 import { useTitle } from "@/lib/use-title";
 import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { CheckList } from "./check-list";
@@ -21,77 +25,53 @@ export default function ConnectSystem() {
   return <Form {...profiles.data} />;
 }
 
+const asked = z.object({
+  profile: z.string(),
+  name: z.string(),
+  address: z.string(),
+  sign_in: z.record(z.string(), z.string()),
+});
+
+type System = z.infer<typeof asked>;
+
 function Form({ profiles, presets }: Schemas["Profiles"]) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const [profile, setProfile] = useState(profiles[0]?.profile ?? "");
-  const [name, setName] = useState("");
-  const [address, setAddress] = useState("");
-  const [signIn, setSignIn] = useState<Record<string, string>>({});
   const [steps, setSteps] = useState<Schemas["CheckStepAnswer"][]>();
-  const [error, setError] = useState<unknown>();
-  const [busy, setBusy] = useState<"" | "check" | "save">("");
+  const blank = (profile: string): System => {
+    const asks = profiles.find((p) => p.profile === profile)?.asks ?? [];
+    return { profile, name: "", address: "", sign_in: Object.fromEntries(asks.map((ask) => [ask.id, ""])) };
+  };
+  const { form, submit, trouble } = useProblemForm(asked, blank(profiles[0]?.profile ?? ""), async (body, by) => {
+    setSteps(undefined);
+    if (by !== "save") return setSteps(await take(api.POST("/systems/check", { body })));
+    const made = await take(api.POST("/systems", { body }));
+    await take(api.POST("/systems/{id}/check", { params: { path: { id: made.id } } }));
+    await refresh.systems(queries);
+    await navigate(`/systems/${made.id}`);
+  });
+  const { errors, isSubmitting: busy } = form.formState;
+  const profile = useWatch({ control: form.control, name: "profile" });
   const chosen = profiles.find((p) => p.profile === profile);
   const preset = presets.find((p) => p.profile === profile);
-  const fault = (pointer: string) => (error instanceof ProblemError ? error.field(pointer) : undefined);
-  const body = { name, profile, address, sign_in: signIn };
-  const changed = () => setSteps(undefined);
-  const act = async (what: "check" | "save", work: () => Promise<void>) => {
-    setBusy(what);
-    setError(undefined);
-    try {
-      await work();
-    } catch (caught) {
-      setError(caught);
-    } finally {
-      setBusy("");
-    }
-  };
-  const check = () => act("check", async () => setSteps(await take(api.POST("/systems/check", { body }))));
-  const save = () =>
-    act("save", async () => {
-      const made = await take(api.POST("/systems", { body }));
-      await take(api.POST("/systems/{id}/check", { params: { path: { id: made.id } } }));
-      await refresh.systems(queries);
-      await navigate(`/systems/${made.id}`);
-    });
+  // What was checked is no longer what stands there.
+  const field = (name: "name" | "address" | `sign_in.${string}`) =>
+    form.register(name, { onChange: () => setSteps(undefined) });
   const failed = steps?.some((s) => s.state === "failed");
   return (
     <>
       <div className="mx-auto grid w-full max-w-[1080px] flex-1 grid-cols-[1fr_400px] content-start gap-10 overflow-auto px-5 py-6">
-        <form
-          id="connect"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void check();
-          }}
-        >
+        <form id="connect" noValidate onSubmit={submit}>
           <h1 className="mb-4 text-[16px] font-semibold">Connect a system</h1>
-          <fieldset className="mb-4">
-            <legend className="mb-1 font-medium">Which system is it?</legend>
-            <div className="grid grid-cols-2 gap-2">
-              {profiles.map((p) => (
-                <label
-                  key={p.profile}
-                  className={`cursor-pointer rounded-lg border bg-sheet p-3 has-focus-visible:outline-2 has-focus-visible:outline-[var(--focus)] ${p.profile === profile ? "border-ink" : "border-hair"}`}
-                >
-                  <input
-                    type="radio"
-                    name="profile"
-                    className="sr-only"
-                    checked={p.profile === profile}
-                    onChange={() => {
-                      setProfile(p.profile);
-                      setSignIn({});
-                      changed();
-                    }}
-                  />
-                  <b className="block font-semibold">{p.title}</b>
-                  <span className="text-ink-2">{p.about}</span>
-                </label>
-              ))}
-            </div>
-          </fieldset>
+          <Kinds
+            profiles={profiles}
+            value={profile}
+            onChange={(to) => {
+              const { name, address } = form.getValues();
+              form.reset({ ...blank(to), name, address });
+              setSteps(undefined);
+            }}
+          />
           {preset && (
             <p className="mb-4 rounded-md bg-wash px-3 py-2">
               A simulated {preset.name} runs with this demo.{" "}
@@ -99,10 +79,9 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
                 type="button"
                 className="font-medium underline"
                 onClick={() => {
-                  setName(preset.name);
-                  setAddress(preset.address);
-                  setSignIn(preset.sign_in);
-                  changed();
+                  const { name, address, sign_in } = preset;
+                  form.reset({ profile, name, address, sign_in });
+                  setSteps(undefined);
                 }}
               >
                 Use the simulated {preset.name}
@@ -111,53 +90,36 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
           )}
           <Field
             label="Name"
-            error={fault("/name")}
+            error={errors.name?.message}
             hint="Shown here and stored on copied items (Oldstone:OS-2001). Can't be changed later."
           >
-            {(p) => <input {...p} className="field w-full" value={name} onChange={(e) => setName(e.target.value)} />}
+            {(p) => <input {...p} {...field("name")} className="field w-full" />}
           </Field>
-          <Field label="Address" error={fault("/address")} hint={chosen?.address}>
-            {(p) => (
-              <input
-                {...p}
-                className="field mono w-full"
-                value={address}
-                spellCheck={false}
-                onChange={(e) => {
-                  setAddress(e.target.value);
-                  changed();
-                }}
-              />
-            )}
+          <Field label="Address" error={errors.address?.message} hint={chosen?.address}>
+            {(p) => <input {...p} {...field("address")} className="field mono w-full" spellCheck={false} />}
           </Field>
           {chosen?.asks.map((ask) => (
             <Field
               key={ask.id}
               label={ask.label}
-              error={fault(`/sign_in/${ask.id}`)}
+              error={errors.sign_in?.[ask.id]?.message}
               hint={ask.secret ? "Encrypted when saved; it can't be read again, not even here." : undefined}
             >
               {(p) => (
                 <input
                   {...p}
+                  {...field(`sign_in.${ask.id}`)}
                   type={ask.secret ? "password" : "text"}
                   autoComplete="off"
                   className="field w-full"
-                  value={signIn[ask.id] ?? ""}
-                  onChange={(e) => {
-                    setSignIn({ ...signIn, [ask.id]: e.target.value });
-                    changed();
-                  }}
                 />
               )}
             </Field>
           ))}
-          {error != null && !(error instanceof ProblemError && error.problem.fields?.length) && (
-            <Trouble error={error} />
-          )}
+          <Trouble error={trouble} />
         </form>
         <section aria-live="polite" className="pt-10">
-          {busy === "check" && (
+          {busy && (
             <p role="status" className="text-ink-3">
               Checking, step by step…
             </p>
@@ -180,13 +142,41 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
           failed ? <span className="text-clash">A step failed. It can be saved and corrected later.</span> : undefined
         }
       >
-        <Button type="submit" form="connect" disabled={!!busy}>
+        <Button type="submit" form="connect" disabled={busy}>
           Check
         </Button>
-        <Button go disabled={!!busy} onClick={() => void save()}>
+        <Button go type="submit" form="connect" value="save" disabled={busy}>
           Save and open
         </Button>
       </Foot>
     </>
+  );
+}
+
+type KindsProps = { profiles: Schemas["Profiles"]["profiles"]; value: string; onChange: (profile: string) => void };
+
+/** Which system it is. */
+function Kinds({ profiles, value, onChange }: KindsProps) {
+  return (
+    <RadioGroup.Root
+      aria-label="Which system is it?"
+      value={value}
+      onValueChange={onChange}
+      className="mb-4 grid grid-cols-2 gap-2"
+    >
+      <span aria-hidden className="col-span-2 font-medium">
+        Which system is it?
+      </span>
+      {profiles.map((p) => (
+        <RadioGroup.Item
+          key={p.profile}
+          value={p.profile}
+          className="cursor-pointer rounded-lg border border-hair bg-sheet p-3 text-left data-[state=checked]:border-ink data-[state=checked]:shadow-[inset_0_0_0_.5px_var(--ink)]"
+        >
+          <b className="block font-semibold">{p.title}</b>
+          <span className="text-ink-2">{p.about}</span>
+        </RadioGroup.Item>
+      ))}
+    </RadioGroup.Root>
   );
 }

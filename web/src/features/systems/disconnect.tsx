@@ -7,7 +7,9 @@ export function Disconnect({ name, remove }: { name: string; remove: () => void 
   const [open, setOpen] = useState(false);
   return (
     <>
-      <Button onClick={() => setOpen(true)}>Disconnect</Button>
+      <Button aria-haspopup="dialog" onClick={() => setOpen(true)}>
+        Disconnect
+      </Button>
       <Ask
         title={`Disconnect ${name}?`}
         open={open}

@@ -8,9 +8,10 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
-import { counted } from "@/lib/words";
-import { Loading, Pill, Trouble } from "@/ui/basics";
+import { count, counted } from "@/lib/words";
+import { Loading, Trouble } from "@/ui/basics";
 import { FindBox } from "@/ui/find-box";
+import { Pill } from "@/ui/pills";
 import { linkText, valueText } from "./value";
 
 type Props = {
@@ -104,6 +105,9 @@ export function Items({ system, container, kind, schema, users }: Props) {
                   >
                     <span className="mono shrink-0 text-ink-2">{i.artefact.key}</span>
                     <span className="truncate">{i.artefact.title}</span>
+                    <span className="ml-auto hidden max-w-[40%] shrink-0 truncate text-ink-3 min-[1600px]:inline">
+                      {i.path}
+                    </span>
                   </button>
                 </li>
               );
@@ -159,6 +163,13 @@ function Item({
           </a>
         )}
       </p>
+      {!!a.read_losses?.length && (
+        <p className="mb-3 text-loss">
+          <Link to={page} className="underline">
+            {count(a.read_losses.length, "value was", "values were")} not read exactly
+          </Link>
+        </p>
+      )}
       <dl className="grid grid-cols-[120px_1fr] gap-x-3 gap-y-1.5">
         {schema?.fields
           .filter((f) => !["attachments", "links", "comments", "history"].includes(f.value_type))

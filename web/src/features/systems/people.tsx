@@ -1,8 +1,10 @@
 // Who is known to a system, how many items name each, and whom items name that nobody there knows.
+import { useMemo } from "react";
 import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
-import { Head } from "./head";
+import { DataTable, type Column } from "@/ui/data-table";
 
+type User = Schemas["User"];
 type Props = { catalogue: Schemas["Catalogue"]; survey: Schemas["Survey"] };
 
 /** How often each id stands in a field for people, over all kinds. */
@@ -19,30 +21,51 @@ function named({ catalogue, survey }: Props): Map<string, number> {
   return out;
 }
 
+function columnsOf(users: User[], times: Map<string, number>): Column<User>[] {
+  const twice = (user: User) => users.some((other) => other.id !== user.id && other.name === user.name);
+  return [
+    { id: "name", name: "Name", value: (u) => u.name, cell: (u) => u.name, className: "font-medium" },
+    {
+      id: "login",
+      name: "Login",
+      value: (u) => u.login ?? undefined,
+      cell: (u) => u.login,
+      className: "mono text-ink-2",
+    },
+    {
+      id: "email",
+      name: "E-mail",
+      value: (u) => u.email ?? undefined,
+      cell: (u) => u.email ?? <span className="text-ink-3">none</span>,
+      className: "text-ink-2",
+    },
+    {
+      id: "named",
+      name: "Named",
+      value: (u) => times.get(u.id) ?? 0,
+      cell: (u) => count(times.get(u.id) ?? 0, "time"),
+      className: "text-ink-2",
+    },
+    { id: "id", name: "Id", value: (u) => u.id, cell: (u) => u.id, from: 1600, className: "mono text-ink-2" },
+    {
+      id: "note",
+      name: "Note",
+      value: (u) => (twice(u) ? 0 : 1),
+      cell: (u) => twice(u) && "name used twice",
+      className: "text-clash",
+    },
+  ];
+}
+
 export function People(props: Props) {
   const { users } = props.catalogue;
-  const times = named(props);
-  const names = users.map((u) => u.name);
+  const times = useMemo(() => named(props), [props]);
+  const columns = useMemo(() => columnsOf(users, times), [users, times]);
   const known = new Set(users.map((u) => u.id));
   const strangers = [...times].filter(([id]) => !known.has(id));
   return (
     <>
-      <table className="w-full border border-hair bg-sheet">
-        <Head names={["Name", "Login", "E-mail", "Named", "Note"]} />
-        <tbody>
-          {users.map((u) => (
-            <tr key={u.id} className="border-b border-hair-2 last:border-0">
-              <td className="px-3 py-1.5 font-medium">{u.name}</td>
-              <td className="mono px-3 text-ink-2">{u.login ?? ""}</td>
-              <td className="px-3 text-ink-2">{u.email ?? <span className="text-ink-3">none</span>}</td>
-              <td className="px-3 text-ink-2">{times.has(u.id) ? count(times.get(u.id) ?? 0, "time") : ""}</td>
-              <td className="px-3 text-right text-clash">
-                {names.filter((n) => n === u.name).length > 1 && "name used twice"}
-              </td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+      <DataTable id="people" label="People" columns={columns} rows={users} keyOf={(u) => u.id} />
       {strangers.length > 0 && (
         <section aria-label="Strangers" className="mt-4">
           <h2 className="mb-1 font-semibold">Named in items, but not a user there</h2>

@@ -5,11 +5,12 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { saveCsv } from "@/lib/save-csv";
 import { count, lossWord } from "@/lib/words";
-import { Button, Loading, Pill, Trouble } from "@/ui/basics";
+import { Button, Loading, Trouble } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { FindBox } from "@/ui/find-box";
 import { StaysAt } from "@/ui/pieces";
 import { VirtualList } from "@/ui/virtual-list";
+import { Pill } from "@/ui/pills";
 import { fieldName } from "../route/use-schema";
 import { sum } from "./receipt";
 

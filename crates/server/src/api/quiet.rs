@@ -1,0 +1,167 @@
+//! What a plan and its lanes have nothing to do for: pairs in step, pairs that were let go, and items that are at one
+//! end alone. Each is counted beside what is to be done, and listed here, page by page.
+
+use std::collections::HashSet;
+
+use axum::Json;
+use axum::extract::State;
+use hovrel_core::identity::Candidate;
+use hovrel_core::mapping::Lane;
+use hovrel_core::model::Kind;
+use hovrel_store::{LaneKinds, PairFilter, Quiet};
+use serde::{Deserialize, Serialize};
+use tokio::task::block_in_place;
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use super::ledger::given;
+use super::matches::{MatchItem, lane_of};
+use crate::App;
+use crate::path::Path;
+use crate::problem::Problem;
+use crate::query::Query;
+use crate::twins::Unpaired;
+
+const PAGE: i64 = 200;
+
+/// Which pairs of a plan have no change in it.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum QuietPairs {
+    /// Both ends hold the same, or what was decided.
+    InStep,
+    /// A person let them go.
+    LetGo,
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct PairQuery {
+    which: QuietPairs,
+    /// Part of a key or a title.
+    find: Option<String>,
+    /// `next` of the page before.
+    after: Option<String>,
+    limit: Option<i64>,
+}
+
+/// One half of a pair.
+#[derive(Serialize, ToSchema)]
+pub struct PairEnd {
+    id: String,
+    key: String,
+    kind: Kind,
+    /// As of the last survey; none if the item was not surveyed.
+    title: Option<String>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct QuietPair {
+    left: PairEnd,
+    right: PairEnd,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct PairPage {
+    items: Vec<QuietPair>,
+    /// How many match.
+    total: i64,
+    next: Option<String>,
+}
+
+/// Pairs that have no change in a plan.
+#[utoipa::path(get, path = "/plans/{id}/pairs", operation_id = "listPairs", params(("id" = Uuid, Path), PairQuery),
+    responses((status = 200, body = PairPage)))]
+pub async fn pairs(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<PairQuery>,
+) -> Result<Json<PairPage>, Problem> {
+    let lanes: Vec<Lane> = serde_json::from_value(app.hub.store.plan(id).await?.lanes)?;
+    let kinds: Vec<LaneKinds<'_>> =
+        lanes.iter().map(|l| LaneKinds { lane: &l.id, left: l.left_kind.id(), right: l.right_kind.id() }).collect();
+    let which = match query.which {
+        QuietPairs::InStep => Quiet::InStep,
+        QuietPairs::LetGo => Quiet::LetGo,
+    };
+    let (lane, left): (String, String) =
+        query.after.map(|text| given("/after", &text)).transpose()?.unwrap_or_default();
+    let find = query.find.unwrap_or_default();
+    let filter = PairFilter { plan: id, lanes: &kinds, which, find: find.trim() };
+    let limit = query.limit.unwrap_or(PAGE).clamp(1, 500);
+    let (rows, total) = app.hub.store.quiet_pairs(filter, (&lane, &left), limit).await?;
+    let last = rows.last().filter(|_| rows.len() as i64 == limit);
+    let next = last.map(|row| serde_json::to_string(&(&row.lane, &row.left_id))).transpose()?;
+    let items = rows.into_iter().filter_map(|row| {
+        let lane = lanes.iter().find(|l| l.id == row.lane)?;
+        let left = PairEnd { id: row.left_id, key: row.left_key, kind: lane.left_kind, title: row.left_title };
+        let right = PairEnd { id: row.right_id, key: row.right_key, kind: lane.right_kind, title: row.right_title };
+        Some(QuietPair { left, right })
+    });
+    Ok(Json(PairPage { items: items.collect(), total, next }))
+}
+
+/// An end of a route.
+#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum AtEnd {
+    Left,
+    Right,
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct AloneQuery {
+    end: AtEnd,
+    /// Part of a key or a title.
+    find: Option<String>,
+    /// `next` of the page before.
+    after: Option<usize>,
+    limit: Option<usize>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct AlonePage {
+    items: Vec<MatchItem>,
+    /// How many match.
+    total: u64,
+    next: Option<usize>,
+}
+
+/// Items of a lane at one end that have no counterpart, nor anything that may be one.
+#[utoipa::path(get, path = "/routes/{id}/matches/{lane}/alone", operation_id = "aloneItems",
+    params(("id" = Uuid, Path), ("lane" = String, Path), AloneQuery),
+    responses((status = 200, body = AlonePage)))]
+pub async fn alone(
+    State(app): State<App>,
+    Path((id, lane)): Path<(Uuid, String)>,
+    Query(query): Query<AloneQuery>,
+) -> Result<Json<AlonePage>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let lane = lane_of(&route, &lane)?;
+    let open = Unpaired::of(&app, &route, &lane).await?;
+    let kept = open.left_end.kept(lane.left_kind);
+    let (left, right) = (open.left(&kept), open.right());
+    let found = block_in_place(|| open.found(&left, &right));
+    let without = open.settled.iter().filter(|m| m.right_id.is_none()).map(|m| m.left_id.as_str());
+    let (list, taken): (&[Candidate<'_>], HashSet<&str>) = match query.end {
+        AtEnd::Left => {
+            let paired = found.iter().map(|(l, ..)| left[*l].artefact.id.as_str());
+            (&left, paired.chain(without).collect())
+        }
+        AtEnd::Right => (&right, found.iter().map(|(_, r, _)| right[*r].artefact.id.as_str()).collect()),
+    };
+    let find = query.find.unwrap_or_default().trim().to_lowercase();
+    let holds = |text: &str| text.to_lowercase().contains(&find);
+    let matching: Vec<&Candidate<'_>> = list
+        .iter()
+        .filter(|c| !taken.contains(c.artefact.id.as_str()))
+        .filter(|c| holds(&c.artefact.key) || holds(&c.artefact.title))
+        .collect();
+    let (from, limit) = (query.after.unwrap_or_default(), query.limit.unwrap_or(PAGE as usize).clamp(1, 500));
+    let to = from.saturating_add(limit);
+    let items = matching.iter().skip(from).take(limit).map(|c| MatchItem::of(c)).collect();
+    Ok(Json(AlonePage { items, total: matching.len() as u64, next: (to < matching.len()).then_some(to) }))
+}

@@ -1,0 +1,70 @@
+// What a plan has nothing to do for, beside its changes: pairs in step and pairs that were let go, each as a list.
+import { useState } from "react";
+import { api, take, type Schemas } from "@/api/client";
+import { keys } from "@/api/keys";
+import { count } from "@/lib/words";
+import { Disc } from "@/ui/disc";
+import { ListSheet } from "@/ui/list-sheet";
+import { useDraft } from "../route/draft";
+import { ItemLink } from "../route/item-link";
+import type { Plan } from "./listed";
+
+type Which = Schemas["QuietPairs"];
+
+export function BesideThese({ plan }: { plan: Plan }) {
+  const [open, setOpen] = useState<Which>();
+  const opens = (which: Which, words: string) => (
+    <button
+      type="button"
+      aria-haspopup="dialog"
+      className="underline decoration-hair hover:decoration-ink"
+      onClick={() => setOpen(which)}
+    >
+      {words}
+    </button>
+  );
+  return (
+    <span className="flex items-center gap-[7px] px-1 text-ink-2">
+      <Disc shape="in_step" label="" />
+      <span>
+        Besides these: {opens("in_step", `${plan.in_step.toLocaleString("en")} in step`)}
+        {plan.let_go > 0 && <>, {opens("let_go", `${count(plan.let_go, "pair")} let go`)}</>}
+      </span>
+      {open && <Pairs plan={plan} which={open} close={() => setOpen(undefined)} />}
+    </span>
+  );
+}
+
+function Pairs({ plan, which, close }: { plan: Plan; which: Which; close: () => void }) {
+  const { route } = useDraft();
+  const counted = which === "in_step" ? plan.in_step : plan.let_go;
+  return (
+    <ListSheet
+      title={which === "in_step" ? `${count(plan.in_step, "pair")} in step` : `${count(plan.let_go, "pair")} let go`}
+      open
+      onOpenChange={(open) => !open && close()}
+      queryKey={(find) => keys.pairs(plan.id, which, find)}
+      page={(find, after: string | undefined) =>
+        take(
+          api.GET("/plans/{id}/pairs", {
+            params: { path: { id: plan.id }, query: { which, find: find || undefined, after } },
+          }),
+        )
+      }
+      keyOf={(pair) => `${pair.left.kind} ${pair.left.id}`}
+      note={(total) =>
+        total > counted && (
+          <p className="mb-2 text-ink-2">
+            {count(total - counted, "pair is", "pairs are")} listed and not counted: both items are gone.
+          </p>
+        )
+      }
+      row={(pair) => (
+        <div className="grid grid-cols-2 gap-3 px-3 py-1">
+          <ItemLink end={route.left} kind={pair.left.kind} item={pair.left} />
+          <ItemLink end={route.right} kind={pair.right.kind} item={pair.right} />
+        </div>
+      )}
+    />
+  );
+}

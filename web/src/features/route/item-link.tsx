@@ -1,0 +1,15 @@
+// An item of one of a route's ends, as a link to its page.
+import { Link } from "react-router";
+import { itemPath } from "@/lib/paths";
+import type { Route } from "./draft";
+
+type Props = { end: Route["left"]; kind: string; item: { id: string; key: string; title?: string | null } };
+
+export function ItemLink({ end, kind, item }: Props) {
+  return (
+    <Link className="block truncate hover:underline" to={itemPath(end.system, end.container, kind, item.id)}>
+      <span className="mono mr-1.5 text-ink-2">{item.key || item.id}</span>
+      {item.title ?? <span className="text-ink-3">not in the last survey</span>}
+    </Link>
+  );
+}
