@@ -26,8 +26,12 @@ async function press(page: Page, name: string | RegExp) {
 /** Chooses an option of a select by its first letters. */
 async function choose(page: Page, select: Locator, letters: string, value: string | RegExp) {
   await tabTo(page, select);
+  await page.keyboard.press("Enter");
+  await expect(page.locator("[role=listbox][data-state=open]")).toBeVisible();
   await page.keyboard.type(letters);
-  await expect(select.locator("option:checked")).toHaveText(value);
+  await page.keyboard.press("Enter");
+  await expect(select).toHaveText(value);
+  await expect(select).toBeFocused();
 }
 
 async function find(page: Page, words: string, option: string) {

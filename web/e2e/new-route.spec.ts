@@ -1,5 +1,5 @@
 // From nothing to a clean dry run between two systems that nothing joined before, by what is suggested.
-import { accessible, expect, signedIn, test } from "./support";
+import { accessible, choose, expect, signedIn, test } from "./support";
 
 test("a new route is ready for its transfer by what is suggested", async ({ page }) => {
   const began = Date.now();
@@ -15,8 +15,8 @@ test("a new route is ready for its transfer by what is suggested", async ({ page
     await expect(page.getByRole("button", { name: "Survey again" })).toBeVisible();
   }
   await page.goto("/routes/new");
-  await page.getByLabel("Left system").selectOption("Tallybench");
-  await page.getByLabel("Right system").selectOption("Oldstone");
+  await choose(page, page.getByLabel("Left system"), "Tallybench");
+  await choose(page, page.getByLabel("Right system"), "Oldstone");
   await page.getByLabel("Name", { exact: true }).fill("Acceptance goes back");
   // Each lane says what its rules are proposed from.
   await page.getByText("17 of 17 rules").click();
@@ -36,13 +36,13 @@ test("a new route is ready for its transfer by what is suggested", async ({ page
   await page.getByRole("button", { name: /^Case/ }).click();
   await page.getByRole("link", { name: "Counterparts" }).click();
   await page.getByRole("button", { name: "How counterparts are found" }).click();
-  await page.getByLabel("If values differ").selectOption("left_wins");
+  await choose(page, page.getByLabel("If values differ"), "use the left");
   await page.keyboard.press("Escape");
   await page.getByRole("button", { name: /^Save as version/ }).click();
   await expect(page.getByText("Saved as version")).toBeVisible();
   const open = page.getByRole("button", { name: /^To decide/ });
   await expect(open).toContainText(/\d/);
-  await page.getByLabel("Similar from").selectOption("70");
+  await choose(page, page.getByLabel("Similar from"), "70 %");
   await page.getByRole("button", { name: /^Confirm .* match/ }).click();
   const left = async () => Number(/\d+/.exec(await open.innerText())?.[0]);
   await expect(

@@ -1,6 +1,6 @@
 // Requirements out of two systems into the tracker, by hand: what they say, what hangs on them, and what the
 // tracker shows of it on its own page.
-import { accessible, expect, fernway, cairnbook, test, transfer } from "./support";
+import { accessible, cairnbook, choose, expect, fernway, test, transfer } from "./support";
 import type { Page } from "@playwright/test";
 
 const password = "a long enough password";
@@ -28,8 +28,8 @@ test("requirements come from the requirements server to the tracker", async ({ p
 
   await page.getByRole("link", { name: "Routes" }).click();
   await page.getByRole("button", { name: "Create a route" }).click();
-  await page.getByLabel("Left system").selectOption("Cairnbook");
-  await page.getByLabel("Right system").selectOption("Fernway");
+  await choose(page, page.getByLabel("Left system"), "Cairnbook");
+  await choose(page, page.getByLabel("Right system"), "Fernway");
   await page.getByLabel("Name", { exact: true }).fill("Safety requirements to the tracker");
   await expect(page.getByText("Lanes to begin with")).toBeVisible();
   await page.getByRole("button", { name: "Create the route" }).click();

@@ -6,8 +6,8 @@ import { outOfReach } from "./reach";
 import { screens as all } from "./screens";
 import { accessible, expect, signedInAs, test } from "./support";
 
-const OPENERS = "[aria-haspopup]:not([disabled])";
-const OPENED = "[role=dialog], [role=alertdialog], [role=menu]";
+const OPENERS = "[aria-haspopup]:not([disabled]), [role=combobox]:not([disabled])";
+const OPENED = "[role=dialog], [role=alertdialog], [role=menu], [role=listbox][data-state=open]";
 
 /** Openers that open the same for another row, or on every page, are tried once. */
 async function openers(page: Page, seen: Set<string>): Promise<[string, Locator][]> {

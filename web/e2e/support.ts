@@ -1,6 +1,6 @@
 // What the walks share: console errors fail a test, and every main view is looked over by axe-core.
 import AxeBuilder from "@axe-core/playwright";
-import { expect, test as base, type Page } from "@playwright/test";
+import { expect, test as base, type Locator, type Page } from "@playwright/test";
 
 export const test = base.extend<{ quiet: void }>({
   quiet: [
@@ -34,6 +34,20 @@ export async function accessible(page: Page, view: string) {
     ).toEqual([]);
   }
   await page.emulateMedia({ colorScheme: "light", reducedMotion: "reduce" });
+}
+
+/** What is unfolded now: a list to choose from, searched if it is long. */
+const UNFOLDED = "[role=listbox][data-state=open], [cmdk-list]";
+
+/** Chooses what is called so from a list; a note in brackets may stand behind its words. */
+export async function choose(page: Page, select: Locator, words: string) {
+  await select.click();
+  const list = page.locator(UNFOLDED);
+  await expect(list).toBeVisible();
+  if (await list.evaluate((l) => l.matches("[cmdk-list]"))) await page.keyboard.type(words);
+  const called = new RegExp(`^${words.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")}( \\(.*\\))?$`);
+  await list.getByRole("option", { name: called }).first().click();
+  await expect(list).toHaveCount(0);
 }
 
 /** Begins the transfer of the plan that is open: by way of the page that says what it will do. */

@@ -1,6 +1,6 @@
 // The rest of the project out of the old system to the tracker, and where its links lead afterwards: what one
 // route carried is found by the other. Then what the new system shows of runs, attempts, files and pictures.
-import { accessible, expect, oldstone, tallybench, test, transfer } from "./support";
+import { accessible, choose, expect, oldstone, tallybench, test, transfer } from "./support";
 import type { Page } from "@playwright/test";
 
 const password = "a long enough password";
@@ -19,8 +19,8 @@ test("requirements and defects go to the tracker, and links follow them", async 
   await expect(page.getByRole("navigation", { name: "Main" })).toBeVisible();
 
   await page.goto("/routes/new");
-  await page.getByLabel("Left system").selectOption("Oldstone");
-  await page.getByLabel("Right system").selectOption("Fernway");
+  await choose(page, page.getByLabel("Left system"), "Oldstone");
+  await choose(page, page.getByLabel("Right system"), "Fernway");
   await page.getByLabel("Name", { exact: true }).fill("Requirements and defects to the tracker");
   await page.getByRole("checkbox", { name: /^Test case/ }).uncheck();
   await page.getByRole("button", { name: "Create the route" }).click();
@@ -32,7 +32,7 @@ test("requirements and defects go to the tracker, and links follow them", async 
   await expect(page.getByText("kept by Hovrel")).toBeVisible();
   await page.getByLabel("Link back to the counterpart").check();
   await page.keyboard.press("s");
-  await page.getByLabel("Annoys becomes").selectOption("Useful");
+  await choose(page, page.getByLabel("Annoys becomes"), "Useful");
   await expect(page.getByText("every rule is valid")).toBeVisible();
   await page.getByRole("button", { name: "Dry run", exact: true }).click();
   // A state that is reached only with a field filled waits: the dry run says which, and a rule fills it.
@@ -41,7 +41,7 @@ test("requirements and defects go to the tracker, and links follow them", async 
   await page.getByRole("link", { name: /Rules/ }).click();
   await page.getByRole("button", { name: /^Defect/ }).click();
   await page.getByRole("row", { name: /^Remedy/ }).click();
-  await page.getByLabel("How").selectOption("text if empty");
+  await choose(page, page.getByLabel("How"), "text if empty");
   await page.getByLabel("Text", { exact: true }).fill("See the old system");
   await expect(page.getByText("every rule is valid")).toBeVisible();
   await accessible(page, "rules of defects");

@@ -26,7 +26,9 @@ const keyWord = (k: Key) => {
   return `${k.ctrl ? "Ctrl " : ""}${k.shift ? "Shift " : ""}${names[k.key] ?? (k.key.length === 1 ? k.key.toUpperCase() : k.key)}`;
 };
 
-const OWN_KEYS = ["radiogroup", "tablist", "menu", "slider", "separator"].map((role) => `[role="${role}"]`).join(", ");
+const OWN_KEYS = ["radiogroup", "tablist", "menu", "slider", "separator", "combobox"]
+  .map((role) => `[role="${role}"]`)
+  .join(", ");
 
 /** Nothing is typed into a box that is ticked. */
 const ticked = (target: EventTarget | null) =>
@@ -35,7 +37,10 @@ const ticked = (target: EventTarget | null) =>
 const typing = (target: EventTarget | null) =>
   target instanceof HTMLElement &&
   !ticked(target) &&
-  (target.isContentEditable || /^(INPUT|TEXTAREA|SELECT)$/.test(target.tagName));
+  (target.isContentEditable ||
+    /^(INPUT|TEXTAREA)$/.test(target.tagName) ||
+    // A choice takes letters for its list.
+    !!target.closest('[role="combobox"], [role="listbox"][data-state="open"]'));
 
 export function KeysProvider({ children }: { children: ReactNode }) {
   const sets = useRef(new Set<Key[]>());

@@ -1,6 +1,7 @@
 // A list with a heading that says how many there are: whole, filtered by cause and by words, saved as a file.
 import { useState, type ReactNode } from "react";
 import { saveCsv } from "@/lib/save-csv";
+import { Select } from "./select";
 import { Button } from "./basics";
 import { FindBox } from "./find-box";
 import { VirtualList } from "./virtual-list";
@@ -58,11 +59,11 @@ export function WholeList<T>({ title, label, items, row, height = 30, causeOf, t
           />
         )}
         {causes.length > 1 && (
-          <select
+          <Select
             aria-label={`Cause of ${label.toLowerCase()}`}
             className="field max-w-[240px]"
             value={cause}
-            onChange={(e) => setCause(e.target.value)}
+            onChange={(chosen) => setCause(chosen)}
           >
             <option value="">Cause: all</option>
             {causes.map(([name, n]) => (
@@ -70,7 +71,7 @@ export function WholeList<T>({ title, label, items, row, height = 30, causeOf, t
                 {n.toLocaleString("en")} {name}
               </option>
             ))}
-          </select>
+          </Select>
         )}
         <Button onClick={() => saveCsv(`${file.name}.csv`, file.heads, shown.map(file.cells))}>Save as CSV</Button>
       </div>

@@ -7,6 +7,7 @@ import { count, kindsWord } from "@/lib/words";
 import { Button, Empty, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { Split } from "@/ui/split";
 import { Pill, Pills } from "@/ui/pills";
+import { Select } from "@/ui/select";
 import { useDraft } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
@@ -107,36 +108,36 @@ export default function Counterparts() {
         {shelf === "doubtful" && rows.length > 1 && (
           <label className="ml-2 text-ink-2">
             Sorted by{" "}
-            <select
+            <Select
               aria-label="Order"
               className="field"
               value={surestFirst ? "sure" : "doubt"}
-              onChange={(e) => {
-                setSurestFirst(e.target.value === "sure");
+              onChange={(chosen) => {
+                setSurestFirst(chosen === "sure");
                 setAt(0);
               }}
             >
               <option value="doubt">least certain first</option>
               <option value="sure">most certain first</option>
-            </select>
+            </Select>
           </label>
         )}
         {shelf === "doubtful" && !!list?.doubtful.length && (
           <span className="ml-auto flex items-center gap-2 text-ink-2">
             <label>
               Similar from{" "}
-              <select
+              <Select
                 aria-label="Similar from"
                 className="field"
                 value={level}
-                onChange={(e) => setLevel(Number(e.target.value))}
+                onChange={(chosen) => setLevel(Number(chosen))}
               >
                 {[95, 90, 85, 80, 75, 70].map((l) => (
                   <option key={l} value={l}>
                     {l} %
                   </option>
                 ))}
-              </select>
+              </Select>
             </label>
             <Button
               disabled={above.length === 0}

@@ -2,6 +2,7 @@
 import type { Schemas } from "@/api/client";
 import { Button } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
+import { Select } from "@/ui/select";
 import { useDraft, type Lane } from "../route/draft";
 
 const KEY = "@key";
@@ -23,11 +24,11 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
   const choice = (end: "left" | "right", kind: Kind) => (
     <label className="grid grid-cols-[110px_1fr] items-center gap-2">
       <span className="text-ink-2">Key at the {end}</span>
-      <select
+      <Select
         className="field w-full"
         aria-label={`Key at the ${end}`}
         value={key?.[end] ?? ""}
-        onChange={(e) => setKey(end, e.target.value)}
+        onChange={(chosen) => setKey(end, chosen)}
       >
         <option value="">no key</option>
         <option value={KEY}>what people call the item</option>
@@ -36,7 +37,7 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
             {f.name}
           </option>
         ))}
-      </select>
+      </Select>
     </label>
   );
   return (
@@ -51,11 +52,11 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
           {choice("right", right)}
           <label className="grid grid-cols-[110px_1fr] items-center gap-2">
             <span className="text-ink-2">Suggest from</span>
-            <select
+            <Select
               className="field w-full"
               aria-label="Suggest from"
               value={matching.similar_from}
-              onChange={(e) => set({ similar_from: Number(e.target.value) })}
+              onChange={(chosen) => set({ similar_from: Number(chosen) })}
             >
               {[...new Set([40, 50, 60, 70, 80, 90, matching.similar_from])]
                 .sort((a, b) => a - b)
@@ -65,25 +66,25 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
                   </option>
                 ))}
               {matching.similar_from <= 100 && <option value={101}>never</option>}
-            </select>
+            </Select>
           </label>
           <label className="grid grid-cols-[110px_1fr] items-center gap-2">
             <span className="text-ink-2">If values differ</span>
-            <select
+            <Select
               className="field w-full"
               aria-label="If values differ"
               value={lane.policies?.first_contact ?? "ask"}
-              onChange={(e) =>
+              onChange={(chosen) =>
                 changeLane(lane.id, (l) => ({
                   ...l,
-                  policies: { ...l.policies, first_contact: e.target.value as Schemas["FirstContact"] },
+                  policies: { ...l.policies, first_contact: chosen as Schemas["FirstContact"] },
                 }))
               }
             >
               <option value="ask">wait for a decision, in the dry run</option>
               <option value="left_wins">use the left</option>
               <option value="right_wins">keep the right</option>
-            </select>
+            </Select>
           </label>
         </div>
       </Pop>

@@ -6,6 +6,7 @@ import { count, kindWord, outcomeWord, type DiscShape } from "@/lib/words";
 import { Disc, Legend } from "@/ui/disc";
 import { FindBox } from "@/ui/find-box";
 import { Pill, Pills } from "@/ui/pills";
+import { Select } from "@/ui/select";
 import { useDraft } from "../route/draft";
 import { fieldName, useSchema } from "../route/use-schema";
 import { BesideThese } from "./beside-these";
@@ -85,11 +86,11 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
           value={filter.find ?? ""}
           onFind={(find) => set({ find, change: undefined })}
         />
-        <select
+        <Select
           aria-label="Kind"
           className="field max-w-[130px]"
           value={filter.kind ?? ""}
-          onChange={(e) => set({ kind: e.target.value, change: undefined })}
+          onChange={(chosen) => set({ kind: chosen, change: undefined })}
         >
           <option value="">Kind: all</option>
           {kinds.map((k) => (
@@ -97,12 +98,12 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
               {kindWord[k]}
             </option>
           ))}
-        </select>
-        <select
+        </Select>
+        <Select
           aria-label="Field"
           className="field max-w-[120px]"
           value={filter.field ?? ""}
-          onChange={(e) => set({ field: e.target.value, change: undefined })}
+          onChange={(chosen) => set({ field: chosen, change: undefined })}
         >
           <option value="">Field: all</option>
           {plan.fields.map((f) => (
@@ -110,7 +111,7 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
               {fieldName(schema, undefined, f)}
             </option>
           ))}
-        </select>
+        </Select>
         <Legend />
       </span>
     </div>

@@ -6,6 +6,7 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { Button, CheckLine, Field, Trouble } from "@/ui/basics";
+import { Select } from "@/ui/select";
 import { permissions, sentence, type May } from "./permissions";
 
 const schema = z.object({
@@ -80,12 +81,18 @@ export function MakeKey({ close, made }: { close: () => void; made: (key: Schema
       )}
       <Field label="Expires" error={errors.expires_at?.message}>
         {(p) => (
-          <select {...p} {...form.register("expires_at")} className="field">
-            <option value="7">in a week</option>
-            <option value="90">in 90 days</option>
-            <option value="365">in a year</option>
-            <option value="">only when it is revoked</option>
-          </select>
+          <Controller
+            name="expires_at"
+            control={form.control}
+            render={({ field: { value, onChange } }) => (
+              <Select {...p} value={value} onChange={onChange}>
+                <option value="7">in a week</option>
+                <option value="90">in 90 days</option>
+                <option value="365">in a year</option>
+                <option value="">only when it is revoked</option>
+              </Select>
+            )}
+          />
         )}
       </Field>
       <Trouble error={trouble} />

@@ -8,6 +8,7 @@ import { failureOf, over, useJob } from "@/api/jobs";
 import { exact } from "@/lib/format";
 import { Button, Empty, Foot, Loading, Trouble } from "@/ui/basics";
 import { Pill, Pills } from "@/ui/pills";
+import { Select } from "@/ui/select";
 import { useDraft } from "../route/draft";
 import { mainLane } from "../route/lanes-bar";
 import { Reading } from "../route/reading";
@@ -79,16 +80,16 @@ function Prove({ prove, children }: { prove: (files: Files) => void; children: s
   const [files, setFiles] = useState("none");
   return (
     <span className="inline-flex items-center gap-2">
-      <select
+      <Select
         aria-label="How files are compared"
         className="field"
         value={files}
-        onChange={(e) => setFiles(e.target.value)}
+        onChange={(chosen) => setFiles(chosen)}
       >
         <option value="none">Files by stated digest</option>
         <option value="sample">Read {SAMPLE} files at both ends</option>
         <option value="all">Read every file at both ends</option>
-      </select>
+      </Select>
       <Button go onClick={() => prove(files === "sample" ? { sample: SAMPLE } : files === "all" ? "all" : "none")}>
         {children}
       </Button>

@@ -10,6 +10,7 @@ import { ago, exact } from "@/lib/format";
 import { kindWord } from "@/lib/words";
 import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { Sheet } from "@/ui/dialog";
+import { Select } from "@/ui/select";
 import { mapChanges, told } from "../rules/rule-change";
 import { useDraft } from "./draft";
 import { fieldName, useSchema, type RouteSchema } from "./use-schema";
@@ -215,13 +216,13 @@ function Compare({ schema }: { schema?: RouteSchema }) {
   const choice = (label: string, value: number, set: (n: number) => void) => (
     <label className="flex items-center gap-2">
       {label}
-      <select className="field" value={value} onChange={(e) => set(Number(e.target.value))}>
+      <Select aria-label={`${label} version`} value={value} onChange={(chosen) => set(Number(chosen))}>
         {numbers.map((n) => (
           <option key={n} value={n}>
             version {n}
           </option>
         ))}
-      </select>
+      </Select>
     </label>
   );
   return (

@@ -7,6 +7,7 @@ import { keys } from "@/api/keys";
 import { ago } from "@/lib/format";
 import { Field } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
+import { Select } from "@/ui/select";
 
 /** An end as it is chosen; empty as long as it is not. */
 export type ChosenEnd = { system: string; container: string; name: string };
@@ -57,15 +58,15 @@ export function EndChoice({
       </p>
       <Field label={`${word} system`}>
         {(p) => (
-          <select
+          <Select
             {...p}
             className="field w-full"
             value={value.system}
-            onChange={(e) =>
+            onChange={(chosen) =>
               onChange({
                 ...none,
-                system: e.target.value,
-                name: systems.find((s) => s.id === e.target.value)?.name ?? "",
+                system: chosen,
+                name: systems.find((s) => s.id === chosen)?.name ?? "",
               })
             }
           >
@@ -75,7 +76,7 @@ export function EndChoice({
                 {s.name}
               </option>
             ))}
-          </select>
+          </Select>
         )}
       </Field>
       {value.system &&
@@ -90,11 +91,11 @@ export function EndChoice({
         ) : (
           <Field label={`${word} project`}>
             {(p) => (
-              <select
+              <Select
                 {...p}
                 className="field w-full"
                 value={value.container}
-                onChange={(e) => onChange({ ...value, container: e.target.value })}
+                onChange={(chosen) => onChange({ ...value, container: chosen })}
               >
                 <option value="">choose…</option>
                 {surveys.data.surveys.map((s) => (
@@ -102,7 +103,7 @@ export function EndChoice({
                     {s.container_name} (surveyed {ago(s.at)})
                   </option>
                 ))}
-              </select>
+              </Select>
             )}
           </Field>
         ))}

@@ -1,6 +1,7 @@
 // The lanes that a new route may begin with, and the rules proposed for each, with their evidence.
 import type { Schemas } from "@/api/client";
 import { count, kindsWord } from "@/lib/words";
+import { Select } from "@/ui/select";
 import { ruleWords, sourceField, sourceWords, targetWord } from "../rules/rule-words";
 import { levels } from "../rules/suggestions";
 
@@ -44,18 +45,18 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
         </div>
         <label className="shrink-0 text-ink-2">
           Accept rules{" "}
-          <select
+          <Select
             aria-label="Accept rules"
             className="field"
             value={choice.level}
-            onChange={(e) => onChange({ ...choice, level: Number(e.target.value) })}
+            onChange={(chosen) => onChange({ ...choice, level: Number(chosen) })}
           >
             {levels.map(([value, words]) => (
               <option key={value} value={value}>
                 {words}
               </option>
             ))}
-          </select>
+          </Select>
         </label>
       </div>
       <ul className="divide-y divide-hair-2 border border-hair bg-sheet">

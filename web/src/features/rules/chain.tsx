@@ -1,6 +1,7 @@
 // How a value is converted: one step after another, each with its settings.
 import type { ReactNode } from "react";
 import type { Schemas } from "@/api/client";
+import { Select } from "@/ui/select";
 import { ConversionSettings } from "./conversion-settings";
 import { conversionHow, conversionsFor, hows, howWord, type Conversion, type How, type Rule } from "./rule-words";
 
@@ -24,13 +25,13 @@ export function Chain({ rule, schema, fromPath, users, people, setRule }: Props)
   const select = (label: string, value: How, options: How[], choose: (how: How) => void) => (
     <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
       <span className="text-ink-2">{label}</span>
-      <select className="field w-full" value={value} onChange={(e) => choose(e.target.value as How)}>
+      <Select aria-label={label} className="field w-full" value={value} onChange={(chosen) => choose(chosen as How)}>
         {[...new Set([...options, value])].map((h) => (
           <option key={h} value={h}>
             {howWord[h]}
           </option>
         ))}
-      </select>
+      </Select>
     </label>
   );
   return (
@@ -62,11 +63,11 @@ export function Chain({ rule, schema, fromPath, users, people, setRule }: Props)
       {steps.length > 0 && more.length > 0 && (
         <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
           <span className="text-ink-2">Then</span>
-          <select
+          <Select
             aria-label="Add a step"
             className="field w-full text-ink-2"
             value=""
-            onChange={(e) => set([...steps, ...conversionsFor(e.target.value as How, schema)])}
+            onChange={(chosen) => set([...steps, ...conversionsFor(chosen as How, schema)])}
           >
             <option value="">no further step</option>
             {more.map((h) => (
@@ -74,7 +75,7 @@ export function Chain({ rule, schema, fromPath, users, people, setRule }: Props)
                 {howWord[h]}
               </option>
             ))}
-          </select>
+          </Select>
         </label>
       )}
     </>

@@ -2,6 +2,7 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "@/api/client";
 import { personName } from "@/lib/people";
+import { Select } from "@/ui/select";
 import type { Conversion } from "./rule-words";
 
 type Props = {
@@ -49,14 +50,15 @@ export function ConversionSettings({ conversion: c, limit, users, onChange }: Pr
   if ("number" in c)
     return (
       <Asked label="Written with">
-        <select
+        <Select
+          aria-label="Written with"
           className="field w-full"
           value={c.number.comma ? "comma" : "point"}
-          onChange={(e) => onChange({ number: { comma: e.target.value === "comma" } })}
+          onChange={(chosen) => onChange({ number: { comma: chosen === "comma" } })}
         >
           <option value="comma">a decimal comma (1.204,5)</option>
           <option value="point">a decimal point (1,204.5)</option>
-        </select>
+        </Select>
       </Asked>
     );
   if ("path_level" in c)
@@ -93,10 +95,11 @@ function Strangers({
     <>
       <p className="mt-2 text-ink-2">Your table first, then e-mail, login, unique name.</p>
       <Asked label="Others">
-        <select
+        <Select
+          aria-label="Others"
           className="field w-full"
           value={now}
-          onChange={(e) => onChange({ users: { ...table, otherwise: fallback(e.target.value) } })}
+          onChange={(chosen) => onChange({ users: { ...table, otherwise: fallback(chosen) } })}
         >
           <option value="=block">hold the item and report it</option>
           <option value="">leave empty, counted as a loss</option>
@@ -105,7 +108,7 @@ function Strangers({
               use {personName(u, users)}
             </option>
           ))}
-        </select>
+        </Select>
       </Asked>
     </>
   );

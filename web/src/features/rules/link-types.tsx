@@ -1,6 +1,7 @@
 // What types of links become: one row per type met in scope.
 import type { Schemas } from "@/api/client";
 import { linkWord, linkTypeOf } from "@/lib/words";
+import { Select } from "@/ui/select";
 import type { Conversion, Rule } from "./rule-words";
 
 type LinkType = Schemas["LinkType"];
@@ -57,10 +58,10 @@ export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule 
                 {met && (met.find((m) => m.value === word)?.count ?? 0)}
               </span>
               <span className="text-center text-ink-3">→</span>
-              <select
+              <Select
                 aria-label={`Links “${word}” become`}
                 value={choice}
-                onChange={(e) => set(word, e.target.value)}
+                onChange={(chosen) => set(word, chosen)}
                 className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-loss text-loss" : "border-hair border-r-[3px] border-r-end-right"}`}
               >
                 <option value="">{stays}</option>
@@ -68,7 +69,7 @@ export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule 
                   <option key={linkWord(k)}>{linkWord(k)}</option>
                 ))}
                 <option value={OUT}>left out, as a loss</option>
-              </select>
+              </Select>
             </li>
           );
         })}

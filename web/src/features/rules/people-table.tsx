@@ -3,6 +3,7 @@
 import type { Schemas } from "@/api/client";
 import { personName } from "@/lib/people";
 import { count } from "@/lib/words";
+import { Select } from "@/ui/select";
 import type { Lane, Route } from "../route/draft";
 import type { Conversion, Rule } from "./rule-words";
 import { usePeopleMet } from "./use-met";
@@ -85,10 +86,10 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
                 {name}
               </span>
               <span className="mono text-right text-ink-3">{found?.count ?? 0}</span>
-              <select
+              <Select
                 aria-label={`${name} is`}
                 value={own?.right ?? ""}
-                onChange={(e) => set(id, e.target.value)}
+                onChange={(chosen) => set(id, chosen)}
                 className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? field : "border-hair border-r-[3px] border-r-end-right"}`}
               >
                 <option value="">
@@ -101,7 +102,7 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
                     {personName(u, users)}
                   </option>
                 ))}
-              </select>
+              </Select>
             </li>
           );
         })}

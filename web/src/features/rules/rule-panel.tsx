@@ -6,6 +6,7 @@ import { keys } from "@/api/keys";
 import { count, lossWord } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
+import { Select } from "@/ui/select";
 import type { Lane, Route } from "../route/draft";
 import { useNames, type endOf } from "../route/use-schema";
 import {
@@ -224,11 +225,11 @@ function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule
     <>
       <label className="grid grid-cols-[92px_1fr] items-center">
         <span className="text-ink-2">Source</span>
-        <select
+        <Select
           className="field w-full"
           aria-label={`Source of ${to}`}
           value={now}
-          onChange={(e) => choose(e.target.value)}
+          onChange={(chosen) => choose(chosen)}
         >
           <option value="">nothing</option>
           {specials(target, schema).map(([special, words]) => (
@@ -257,7 +258,7 @@ function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule
                 ))}
             </>
           )}
-        </select>
+        </Select>
       </label>
       {rule && computed !== undefined && (
         <Computed route={route} lane={lane} rule={rule} to={to} faults={faults} setRule={setRule} />
@@ -266,15 +267,16 @@ function SourceChoice({ route, lane, target, schema, rule, left, faults, setRule
         <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
           <span className="text-ink-2">Value</span>
           {schema?.allowed ? (
-            <select
+            <Select
+              aria-label="Value"
               className="field w-full"
               value={String((constant as { value: string }).value)}
-              onChange={(e) => setRule({ ...rule, source: { constant: { type: "choice", value: e.target.value } } })}
+              onChange={(chosen) => setRule({ ...rule, source: { constant: { type: "choice", value: chosen } } })}
             >
               {schema.allowed.map((a) => (
                 <option key={a}>{a}</option>
               ))}
-            </select>
+            </Select>
           ) : (
             <input
               className="field w-full"
@@ -303,11 +305,12 @@ function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule
   return (
     <label className="mt-2 grid grid-cols-[92px_1fr] items-center">
       <span className="text-ink-2">Folder</span>
-      <select
+      <Select
+        aria-label="Folder"
         className="field w-full"
         value={now}
-        onChange={(e) =>
-          setRule({ ...rule, source: { constant: { type: "reference", value: { known: e.target.value } } } })
+        onChange={(chosen) =>
+          setRule({ ...rule, source: { constant: { type: "reference", value: { known: chosen } } } })
         }
       >
         <option value="" disabled>
@@ -318,7 +321,7 @@ function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule
             {f.path.join(" / ") || f.title}
           </option>
         ))}
-      </select>
+      </Select>
     </label>
   );
 }

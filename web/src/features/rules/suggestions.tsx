@@ -6,6 +6,7 @@ import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
+import { Select } from "@/ui/select";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
 import { ruleWords, sourceField, sourceWords, type Rule } from "./rule-words";
@@ -93,18 +94,18 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
         </ul>
       </Pop>
       <span className="ml-auto flex items-center gap-2">
-        <select
+        <Select
           aria-label="Level of suggestions"
           className="field"
           value={level}
-          onChange={(e) => setLevel(Number(e.target.value))}
+          onChange={(chosen) => setLevel(Number(chosen))}
         >
           {levels.map(([value, words]) => (
             <option key={value} value={value}>
               {words}
             </option>
           ))}
-        </select>
+        </Select>
         <Button disabled={from.length === 0} onClick={() => accept(from.map((s) => s.rule))}>
           Accept {from.length}
         </Button>

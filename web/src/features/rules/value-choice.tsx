@@ -2,6 +2,7 @@
 // goes.
 import { useState } from "react";
 import { Pick, PickItem, PickNote } from "@/ui/pick";
+import { Select } from "@/ui/select";
 import { WrittenValue } from "./written-value";
 
 /** A longer list is sought in, not unfolded. */
@@ -41,11 +42,11 @@ export function ValueChoice(p: Props) {
   if (!allowed) return <WrittenValue {...p} look={look} />;
   if (allowed.length > UNFOLDED) return <Sought {...p} allowed={allowed} look={look} worded={worded} />;
   return (
-    <select
+    <Select
       aria-label={p.label}
       aria-invalid={p.open}
       value={p.value ?? NONE}
-      onChange={(e) => p.onChange(e.target.value === NONE ? undefined : e.target.value)}
+      onChange={(chosen) => p.onChange(chosen === NONE ? undefined : chosen)}
       className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${look}`}
     >
       <option value={NONE}>{p.none}</option>
@@ -56,7 +57,7 @@ export function ValueChoice(p: Props) {
         </option>
       ))}
       {p.emptied && <option value="">leave empty</option>}
-    </select>
+    </Select>
   );
 }
 

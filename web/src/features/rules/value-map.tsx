@@ -3,6 +3,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
+import { Select } from "@/ui/select";
 import type { ValueMap } from "./rule-words";
 import { ValueChoice } from "./value-choice";
 import { shared, valuesOf, withReturn, withRow } from "./value-rows";
@@ -163,19 +164,18 @@ export function ValueMapEditor(p: Props) {
         <label className="font-semibold" htmlFor="otherwise">
           A value not in this map
         </label>
-        <select
+        <Select
           id="otherwise"
           className="field mt-1.5 w-full"
           value={typeof map.otherwise === "object" ? "use" : (map.otherwise ?? "block")}
-          onChange={(e) => {
-            const chosen = e.target.value;
+          onChange={(chosen) => {
             onChange({ ...map, otherwise: chosen === "use" ? { use: allowed?.[0] ?? "" } : (chosen as "block") });
           }}
         >
           <option value="block">hold the item and report it</option>
           <option value="leave_empty">leave the field empty, counted as a loss</option>
           <option value="use">use another value, counted as a loss</option>
-        </select>
+        </Select>
         {typeof map.otherwise === "object" && (
           <div className="mt-1.5 flex">
             <ValueChoice

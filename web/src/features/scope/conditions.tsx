@@ -3,6 +3,7 @@ import { useState, type FocusEvent } from "react";
 import type { Schemas } from "@/api/client";
 import { Button } from "@/ui/basics";
 import { ExpressionEditor } from "@/ui/expression-editor";
+import { Select } from "@/ui/select";
 import { conditionOf, groupOf, isBlank, isGroup, type Condition, type Group } from "./group";
 import { RowEditor, type RowContext } from "./row";
 
@@ -51,15 +52,15 @@ function GroupEditor({ group, onChange, onRemove, faults, context }: GroupProps)
       )}
       {(list.length > 1 || onRemove) && (
         <div className="mb-2 flex items-center gap-2">
-          <select
+          <Select
             aria-label="How conditions combine"
             className="field"
             value={mode}
-            onChange={(e) => set(list, e.target.value as "all" | "any")}
+            onChange={(chosen) => set(list, chosen as "all" | "any")}
           >
             <option value="all">All</option>
             <option value="any">Any</option>
-          </select>
+          </Select>
           <span>of these hold</span>
           {onRemove && <Remove label="Remove group" onClick={onRemove} />}
         </div>

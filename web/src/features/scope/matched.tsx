@@ -1,6 +1,7 @@
 // What a scope covers: how many, which, and what is brought along.
 import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
+import { Select } from "@/ui/select";
 import type { Route } from "../route/draft";
 import { ItemLink } from "../route/item-link";
 
@@ -40,16 +41,16 @@ export function Matched({ end, at, kind, answer, along = "nothing", onAlong }: P
         {onAlong && (
           <label className="mt-1 flex items-center gap-2 text-ink-2">
             Bring along
-            <select
+            <Select
               aria-label="Bring along"
               className="field"
               value={along}
-              onChange={(e) => onAlong(e.target.value as Schemas["Along"])}
+              onChange={(chosen) => onAlong(chosen as Schemas["Along"])}
             >
               <option value="nothing">nothing else</option>
               <option value="linked">items they link to</option>
               <option value="reached">everything reachable by links</option>
-            </select>
+            </Select>
           </label>
         )}
       </div>

@@ -1,6 +1,7 @@
 // One condition: a field, a comparison that goes with it, and what it is compared with.
 import type { Schemas } from "@/api/client";
 import { operatorWord } from "@/lib/words";
+import { Select } from "@/ui/select";
 import { FolderPick } from "./folder-pick";
 import { moved, type Row } from "./group";
 import { ValuesPick } from "./values-pick";
@@ -31,16 +32,16 @@ export function RowEditor({ row, context, onChange }: Props) {
   const place = places.find((p) => p.field === row.field);
   return (
     <>
-      <select
+      <Select
         aria-label="Field"
         className="field w-[138px] shrink-0"
         aria-invalid={context.names && !place}
         value={row.field}
-        onChange={(e) =>
+        onChange={(chosen) =>
           onChange(
             moved(
               row,
-              places.find((p) => p.field === e.target.value)!,
+              places.find((p) => p.field === chosen)!,
               place,
             ),
           )
@@ -52,19 +53,19 @@ export function RowEditor({ row, context, onChange }: Props) {
             {p.name}
           </option>
         ))}
-      </select>
-      <select
+      </Select>
+      <Select
         aria-label="Comparison"
         className="field w-[136px] shrink-0"
         value={row.op}
-        onChange={(e) => onChange({ ...row, op: e.target.value as Row["op"] })}
+        onChange={(chosen) => onChange({ ...row, op: chosen as Row["op"] })}
       >
         {(place?.operators.includes(row.op) ? place.operators : [row.op, ...(place?.operators ?? [])]).map((op) => (
           <option key={op} value={op}>
             {word(op, place?.holds)}
           </option>
         ))}
-      </select>
+      </Select>
       <ValueEditor row={row} holds={place?.holds} context={context} onChange={onChange} />
     </>
   );
@@ -82,10 +83,10 @@ function ValueEditor({ row, holds, context, onChange }: Props & { holds?: Schema
   }
   if (holds === "yes_no") {
     return (
-      <select aria-label="Value" className="field" value={row.value} onChange={(e) => set(e.target.value)}>
+      <Select aria-label="Value" className="field" value={row.value ?? ""} onChange={(chosen) => set(chosen)}>
         <option value="yes">yes</option>
         <option value="no">no</option>
-      </select>
+      </Select>
     );
   }
   if (counted.includes(row.op)) {

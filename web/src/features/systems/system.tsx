@@ -9,6 +9,7 @@ import { ago, exact } from "@/lib/format";
 import { useTitle } from "@/lib/use-title";
 import { kindsWord } from "@/lib/words";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
+import { Select } from "@/ui/select";
 import { CheckList } from "./check-list";
 import { Disconnect } from "./disconnect";
 import { Found } from "./found";
@@ -85,17 +86,18 @@ export default function SystemView() {
         {containers.error && <Trouble error={containers.error} retry={() => void containers.refetch()} />}
         <label className="mb-4 flex items-center gap-2">
           <span className="text-ink-2">Project</span>
-          <select
+          <Select
+            aria-label="Project"
             className="field max-w-full min-w-[200px]"
             value={container ?? ""}
-            onChange={(e) => setQuery({ container: e.target.value })}
+            onChange={(chosen) => setQuery({ container: chosen })}
           >
             {containers.data?.map((c) => (
               <option key={c.id} value={c.id}>
                 {c.name}
               </option>
             ))}
-          </select>
+          </Select>
         </label>
         {container && surveys.data && (
           <SurveyPart key={container} system={id} container={container} survey={survey} running={running?.id} />

@@ -11,6 +11,7 @@ import { FindBox } from "@/ui/find-box";
 import { StaysAt } from "@/ui/pieces";
 import { VirtualList } from "@/ui/virtual-list";
 import { Pill } from "@/ui/pills";
+import { Select } from "@/ui/select";
 import { fieldName } from "../route/use-schema";
 import { sum } from "./receipt";
 
@@ -87,11 +88,11 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
               value={filter.find ?? ""}
               onFind={(find) => setFilter({ ...filter, find: find || undefined })}
             />
-            <select
+            <Select
               aria-label="Cause"
               className="field max-w-[340px]"
               value={filter.cause ?? ""}
-              onChange={(e) => setFilter({ ...filter, cause: e.target.value || undefined })}
+              onChange={(chosen) => setFilter({ ...filter, cause: chosen || undefined })}
             >
               <option value="">Cause: all</option>
               {[...causes].map(([cause, g]) => (
@@ -99,12 +100,12 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
                   {g.count.toLocaleString("en")} {lossWord[g.kind]}: {g.why}
                 </option>
               ))}
-            </select>
-            <select
+            </Select>
+            <Select
               aria-label="Field"
               className="field max-w-[160px]"
               value={filter.field ?? ""}
-              onChange={(e) => setFilter({ ...filter, field: e.target.value || undefined })}
+              onChange={(chosen) => setFilter({ ...filter, field: chosen || undefined })}
             >
               <option value="">Field: all</option>
               {fields.map((f) => (
@@ -112,12 +113,12 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
                   {name(f)}
                 </option>
               ))}
-            </select>
-            <select
+            </Select>
+            <Select
               aria-label="Value is"
               className="field"
               value={filter.kind ?? ""}
-              onChange={(e) => setFilter({ ...filter, kind: (e.target.value || undefined) as Filter["kind"] })}
+              onChange={(chosen) => setFilter({ ...filter, kind: (chosen || undefined) as Filter["kind"] })}
             >
               <option value="">Value is: any</option>
               {[...new Set(groups.data.map((g) => g.kind))].map((k) => (
@@ -125,7 +126,7 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
                   {lossWord[k]}
                 </option>
               ))}
-            </select>
+            </Select>
             {odd > 0 && (
               <Pill
                 on={filter.not_foreseen}
