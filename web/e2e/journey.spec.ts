@@ -54,7 +54,7 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
   await expect(left.getByText("51", { exact: true })).toBeVisible();
   await left.getByRole("button", { name: "Add a condition" }).click();
   await left.getByRole("button", { name: "Folder" }).click();
-  await page.getByRole("button", { name: "Gates & tickets" }).click();
+  await page.getByRole("option", { name: /^Gates & tickets/ }).click();
   await expect(left.getByText("51", { exact: true })).toBeHidden();
   await left.getByRole("button", { name: "Add a group" }).click();
   await choose(page, left.getByRole("group", { name: "Group of conditions" }).getByLabel("Field"), "Title");

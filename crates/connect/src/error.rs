@@ -10,7 +10,7 @@ pub enum ConnectError {
     Unreachable { address: String, why: String },
     #[error("{address} answered {status} with {found} where {wanted} was expected")]
     NotData { address: String, status: u16, found: String, wanted: &'static str },
-    #[error("{address} sends elsewhere, to {to}")]
+    #[error("{address} redirects to {to}")]
     Redirected { address: String, to: String },
     #[error("the sign-in was refused: {text}")]
     SignIn { text: String },

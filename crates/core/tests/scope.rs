@@ -368,3 +368,24 @@ fn folders_follow_what_they_hold() {
         assert_eq!(covered[0].matched.iter().map(|f| f.id.as_str()).collect::<Vec<_>>(), wanted);
     }
 }
+
+/// A row that was just added asks for its value in plain words, whatever it is about and however it compares.
+#[test]
+fn a_row_without_a_value_asks_for_one() {
+    let kind = kind();
+    for place in places(&kind) {
+        for op in operators(place.holds) {
+            let told = |c: &Condition| condition_faults(c, &kind).first().map(|f| f.message.clone());
+            let blank = told(&row(&place.field, *op, ""));
+            let asks = match op {
+                Operator::IsEmpty | Operator::IsNotEmpty => None,
+                Operator::OneOf | Operator::NoneOf => Some("Choose at least one value."),
+                // The empty text is a value that a text can have.
+                Operator::Is | Operator::IsNot if told(&row(&place.field, *op, "x")).is_none() => None,
+                _ if blank.as_deref().is_some_and(|b| b.ends_with("is neither yes nor no")) => continue,
+                _ => Some("Enter a value."),
+            };
+            assert_eq!(blank.as_deref(), asks, "{} {op:?}", place.field);
+        }
+    }
+}

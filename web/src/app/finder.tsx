@@ -76,7 +76,6 @@ function Choices({ close, leave }: { close: () => void; leave: () => void }) {
   return (
     <Command label="Find or do">
       <Command.Input
-        autoFocus
         value={words}
         onValueChange={setWords}
         placeholder="Search items, routes, systems, actions"

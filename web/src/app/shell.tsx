@@ -7,6 +7,7 @@ import { Loading } from "@/ui/basics";
 import { Finder } from "./finder";
 import { places } from "./places";
 import { KeysProvider, useKeys, useShowKeys } from "./keys";
+import { useKeptFocus } from "./use-kept-focus";
 import { SessionGate, useSession, useSignOut } from "./session";
 
 function Bar() {
@@ -76,9 +77,20 @@ function Bar() {
 const CONTENT = "content";
 
 export function Shell() {
+  return (
+    <SessionGate>
+      <KeysProvider>
+        <Page />
+      </KeysProvider>
+    </SessionGate>
+  );
+}
+
+function Page() {
   const { pathname } = useLocation();
   const main = useRef<HTMLElement>(null);
   const title = useTitleNow();
+  useKeptFocus(main);
   // What was scrolled on one page is not where another begins.
   useEffect(() => {
     // Newer browsers return a promise here, which is no way to clean up.
@@ -87,35 +99,26 @@ export function Shell() {
     if (document.activeElement === document.body) main.current?.focus({ preventScroll: true });
   }, [pathname]);
   return (
-    <SessionGate>
-      <KeysProvider>
-        <div className="flex h-full flex-col overflow-hidden">
-          <a
-            href={`#${CONTENT}`}
-            className="absolute top-1 left-1 z-50 -translate-y-16 rounded bg-sheet px-3 py-1.5 text-ink focus:translate-y-0"
-            onClick={(e) => {
-              e.preventDefault();
-              main.current?.focus();
-            }}
-          >
-            Skip to the page
-          </a>
-          <Bar />
-          <p role="status" className="sr-only">
-            {title}
-          </p>
-          <main
-            id={CONTENT}
-            ref={main}
-            tabIndex={-1}
-            className="flex min-h-0 flex-1 flex-col overflow-auto outline-none"
-          >
-            <Suspense fallback={<Loading what="the page" />}>
-              <Outlet />
-            </Suspense>
-          </main>
-        </div>
-      </KeysProvider>
-    </SessionGate>
+    <div className="flex h-full flex-col overflow-hidden">
+      <a
+        href={`#${CONTENT}`}
+        className="absolute top-1 left-1 z-50 -translate-y-16 rounded bg-sheet px-3 py-1.5 text-ink focus:translate-y-0"
+        onClick={(e) => {
+          e.preventDefault();
+          main.current?.focus();
+        }}
+      >
+        Skip to the page
+      </a>
+      <Bar />
+      <p role="status" className="sr-only">
+        {title}
+      </p>
+      <main id={CONTENT} ref={main} tabIndex={-1} className="flex min-h-0 flex-1 flex-col overflow-auto outline-none">
+        <Suspense fallback={<Loading what="the page" />}>
+          <Outlet />
+        </Suspense>
+      </main>
+    </div>
   );
 }

@@ -2,7 +2,7 @@
 import { zodResolver } from "@hookform/resolvers/zod";
 import { useState } from "react";
 import { useForm, type DefaultValues, type FieldValues, type Path } from "react-hook-form";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { ProblemError } from "@/api/client";
 
 // The page's policy forbids code made from text, which is how zod would be faster.
@@ -31,7 +31,7 @@ export function hasField(values: unknown, name: string): boolean {
  * of the server is put at its fields if all of them are in the form, and is returned as `trouble` otherwise.
  */
 export function useProblemForm<T extends FieldValues>(
-  schema: z.ZodType<T, T>,
+  schema: z.ZodMiniType<T, T>,
   defaultValues: DefaultValues<T>,
   send: (values: T, by: string) => Promise<unknown>,
 ) {

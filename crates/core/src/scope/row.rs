@@ -263,7 +263,7 @@ fn wanted(row: &ConditionRow, holds: Holds) -> Result<Wanted, String> {
     use Operator::*;
     let value = row.value.trim();
     let several = || match row.values.is_empty() {
-        true => Err("choose at least one value".to_owned()),
+        true => Err("Choose at least one value.".to_owned()),
         false => Ok(row.values.clone()),
     };
     let number = |text: &str| Decimal::parse(text.trim()).map_err(|_| format!("“{text}” is not a number"));
@@ -273,6 +273,10 @@ fn wanted(row: &ConditionRow, holds: Holds) -> Result<Wanted, String> {
             Wanted::Numbers(several()?.iter().map(|v| number(v)).collect::<Result<_, _>>()?)
         }
         (OneOf | NoneOf, _) => Wanted::Texts(several()?),
+        // An empty text is something to be; of the others nothing can be told without a value.
+        (_, Holds::Number | Holds::Time | Holds::Duration) | (WithinDays | OlderThanDays, _) if value.is_empty() => {
+            return Err("Enter a value.".to_owned());
+        }
         (WithinDays | OlderThanDays, _) => match value.parse::<u32>() {
             Ok(days) if days <= 100_000 => Wanted::Days(days),
             _ => return Err(format!("“{value}” is not a number of days")),
@@ -292,7 +296,7 @@ fn wanted(row: &ConditionRow, holds: Holds) -> Result<Wanted, String> {
         ),
         (Is | IsNot, _) => Wanted::Texts(vec![row.value.clone()]),
         (_, Holds::Text | Holds::Path | Holds::List) if row.value.is_empty() => {
-            return Err("there is no value to compare with yet".to_owned());
+            return Err("Enter a value.".to_owned());
         }
         (_, Holds::Text | Holds::Path | Holds::List) => Wanted::Texts(vec![row.value.clone()]),
     })

@@ -1,7 +1,7 @@
 // Creating an access key: its name, its permissions, the routes that it is for, and when it expires.
 import { useQuery } from "@tanstack/react-query";
 import { Controller } from "react-hook-form";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
@@ -10,8 +10,10 @@ import { Select } from "@/ui/select";
 import { permissions, sentence, type May } from "./permissions";
 
 const schema = z.object({
-  name: z.string().trim().min(1, "A name is needed.").max(120, "A name has at most 120 characters."),
-  may: z.array(z.custom<May>()).min(1, "Choose at least one permission."),
+  name: z
+    .string()
+    .check(z.trim(), z.minLength(1, "A name is needed."), z.maxLength(120, "A name has at most 120 characters.")),
+  may: z.array(z.custom<May>()).check(z.minLength(1, "Choose at least one permission.")),
   routes: z.array(z.string()),
   expires_at: z.string(),
 });

@@ -2,7 +2,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { PencilLine } from "lucide-react";
 import { useState } from "react";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { api, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";

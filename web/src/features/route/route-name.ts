@@ -1,8 +1,6 @@
 // What a route can be called.
-import { z } from "zod";
+import * as z from "zod/mini";
 
 export const routeName = z
   .string()
-  .trim()
-  .min(1, "A route needs a name.")
-  .max(120, "A name has at most 120 characters.");
+  .check(z.trim(), z.minLength(1, "A route needs a name."), z.maxLength(120, "A name has at most 120 characters."));

@@ -2,7 +2,7 @@
 import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
@@ -157,7 +157,7 @@ function Note({ route, version: v }: { route: string; version: Schemas["VersionA
   const queries = useQueryClient();
   const [open, setOpen] = useState(false);
   const { form, submit, trouble } = useProblemForm(
-    z.object({ note: z.string().trim().max(500, "A note has at most 500 characters.") }),
+    z.object({ note: z.string().check(z.trim(), z.maxLength(500, "A note has at most 500 characters.")) }),
     { note: v.note },
     async ({ note }) => {
       const path = { id: route, version: v.version };

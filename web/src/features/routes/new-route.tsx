@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useWatch } from "react-hook-form";
 import { useNavigate } from "react-router";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { api, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { count } from "@/lib/words";

@@ -1,6 +1,6 @@
 // A field made at the right for one of the left that has no place there.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
@@ -49,7 +49,7 @@ function Asked(p: Props) {
   return <NameIt {...p} field={like.data} />;
 }
 
-const asked = z.object({ field: z.object({ name: z.string().trim().min(1, "Enter a name.") }) });
+const asked = z.object({ field: z.object({ name: z.string().check(z.trim(), z.minLength(1, "Enter a name.")) }) });
 
 function NameIt({ route, lane, rightName, made, field }: Props & { field: Schemas["NewField"] }) {
   const queries = useQueryClient();

@@ -1,6 +1,6 @@
 // Signing in; and, on a new installation, making the first administrator.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { api, setCsrf, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
@@ -29,9 +29,9 @@ export default function SignIn() {
 }
 
 const asked = z.object({
-  login: z.string().min(1, "Enter a login."),
+  login: z.string().check(z.minLength(1, "Enter a login.")),
   name: z.string(),
-  password: z.string().min(1, "Enter a password."),
+  password: z.string().check(z.minLength(1, "Enter a password.")),
 });
 
 function Form({ first }: { first: boolean }) {

@@ -1,10 +1,9 @@
 // One artefact: what it holds, what hangs on it, its counterparts, and every transfer that touched it.
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
-import { useKeys } from "@/app/keys";
 import { ago, bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
 import { useTitle } from "@/lib/use-title";
@@ -12,6 +11,8 @@ import { count, outcomeWord, type DiscShape } from "@/lib/words";
 import { Loading, Trouble } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { Shown } from "@/ui/pieces";
+import { Links } from "./links";
+import { Neighbours } from "./neighbours";
 import { targetWord } from "../rules/rule-words";
 
 type Page = Schemas["ArtefactPage"];
@@ -253,76 +254,11 @@ function Shape({ a, system, container, at }: ShapeProps) {
   );
 }
 
-/** The items before and after it in the order of its project. */
-function Neighbours({ a, at }: { a: Page; at: (item: string) => string }) {
-  const navigate = useNavigate();
-  const go = (to: Page["next"]) => to && void navigate(at(to.id));
-  useKeys([
-    { key: "[", does: "Previous item", run: () => go(a.previous) },
-    { key: "]", does: "Next item", run: () => go(a.next) },
-  ]);
-  const link = (to: Page["next"], word: string, sign: string) =>
-    to ? (
-      <Link className="underline" to={at(to.id)} title={`${to.key} ${to.title}`}>
-        {word} {sign}
-      </Link>
-    ) : (
-      <span className="text-ink-3">
-        {word} {sign}
-      </span>
-    );
-  return (
-    <nav aria-label="Other items" className="ml-auto flex gap-3">
-      {link(a.previous, "Previous", "[")}
-      {link(a.next, "Next", "]")}
-    </nav>
-  );
-}
-
 function Card({ title, children }: { title: string; children: ReactNode }) {
   return (
     <section className="rounded-lg border border-hair bg-sheet px-4 py-3">
       <h2 className="mb-1.5 font-semibold">{title}</h2>
       {children}
     </section>
-  );
-}
-
-function Links({
-  links,
-  system,
-  container,
-  from = false,
-}: {
-  links: Schemas["ShownLink"][];
-  system: string;
-  container: string;
-  from?: boolean;
-}) {
-  return (
-    <ul className="space-y-1">
-      {links.map((l, n) => (
-        <li key={n} className="break-words">
-          {!from && <span className="text-ink-3">{l.word} </span>}
-          {l.item ? (
-            <Link
-              className="underline decoration-hair underline-offset-2"
-              to={itemPath(system, container, l.item.kind, l.item.id)}
-            >
-              <span className="mono">{l.key}</span> {l.title}
-            </Link>
-          ) : l.url?.startsWith("http") ? (
-            <a className="underline" href={l.url} target="_blank" rel="noreferrer">
-              {l.title}
-            </a>
-          ) : (
-            <span>
-              {l.key} {l.title}
-            </span>
-          )}
-          {from && <span className="text-ink-3"> {l.word} it</span>}
-        </li>
-      ))}
-    </ul>
   );
 }

@@ -4,7 +4,7 @@ import { RadioGroup } from "radix-ui";
 import { useState } from "react";
 import { useWatch } from "react-hook-form";
 import { useNavigate } from "react-router";
-import { z } from "zod";
+import * as z from "zod/mini";
 import { api, take, type Schemas } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";

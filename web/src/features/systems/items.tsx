@@ -154,7 +154,7 @@ function Item({
         <span className="mono">{a.key}</span> · {item.path || "top"}{" "}
         {a.modified && (
           <>
-            · {exact(a.modified.at)} {a.modified.by}
+            · {exact(a.modified.at)} {users.find((u) => u.id === a.modified?.by)?.name ?? a.modified.by}
           </>
         )}{" "}
         {a.url && (
