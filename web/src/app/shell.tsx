@@ -12,12 +12,16 @@ import { SessionGate, useSession, useSignOut } from "./session";
 
 function Bar() {
   const [finding, setFinding] = useState(false);
+  const [header, setHeader] = useState<HTMLElement | null>(null);
   const session = useSession();
   const signOut = useSignOut();
   const showKeys = useShowKeys();
   useKeys([{ key: "k", ctrl: true, does: "Find or do", run: () => setFinding(true) }]);
   return (
-    <header className="flex h-11 shrink-0 items-center gap-x-[22px] bg-bar px-5 text-[#e9e6dd] max-[760px]:gap-x-3">
+    <header
+      ref={setHeader}
+      className="flex h-11 shrink-0 items-center gap-x-[22px] bg-bar px-5 text-[#e9e6dd] max-[760px]:gap-x-3"
+    >
       <NavLink to="/" className="flex items-center gap-2 text-[15px] font-semibold">
         <svg width="20" height="20" viewBox="0 0 20 20" aria-hidden>
           <path d="M9 3a7 7 0 0 0 0 14z" fill="#5cc1d8" />
@@ -49,15 +53,15 @@ function Bar() {
         <span className="truncate">Find or do…</span>{" "}
         <kbd className="kbd !border-[#7d888c] !bg-transparent whitespace-nowrap !text-[#aab4b7]">Ctrl K</kbd>
       </button>
-      <DropdownMenu.Root>
+      <DropdownMenu.Root modal={false}>
         <DropdownMenu.Trigger className="max-w-[160px] shrink-0 truncate text-[#b9c2c4]">
           {session.data?.name}
         </DropdownMenu.Trigger>
-        <DropdownMenu.Portal>
+        <DropdownMenu.Portal container={header}>
           <DropdownMenu.Content
             align="end"
             sideOffset={8}
-            className="z-40 min-w-40 rounded-md border border-hair bg-sheet p-1 shadow-lg"
+            className="z-40 min-w-40 rounded-md border border-hair bg-sheet p-1 text-ink shadow-lg"
           >
             <DropdownMenu.Item onSelect={showKeys} className="rounded px-3 py-1.5 data-highlighted:bg-wash">
               Keys on this screen

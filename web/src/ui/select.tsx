@@ -1,7 +1,16 @@
 // One of several, chosen from a list: unfolded while it is short, searched when it is long. Takes <option> elements.
 import { Check, ChevronDown } from "lucide-react";
 import { Select as Radix } from "radix-ui";
-import { Children, Fragment, isValidElement, useState, type ReactElement, type ReactNode } from "react";
+import {
+  Children,
+  Fragment,
+  isValidElement,
+  useEffect,
+  useRef,
+  useState,
+  type ReactElement,
+  type ReactNode,
+} from "react";
 import { Pick, PickItem, PickNote } from "./pick";
 
 /** A longer list is searched, not unfolded. */
@@ -53,25 +62,48 @@ export function Select({ children, value, className = "field", ...rest }: Props)
 
 type ListProps = Omit<Props, "children" | "value" | "className"> & { options: Option[]; at: number; look: string };
 
+/**
+ * The library hides the page from assistive technology while a list is unfolded, as if it were a dialog over it. It is
+ * none: where one is stays known.
+ */
+function keepPageShown(): () => void {
+  const show = () =>
+    document
+      .querySelectorAll("[data-aria-hidden][aria-hidden]")
+      .forEach((hidden) => hidden.removeAttribute("aria-hidden"));
+  const seen = new MutationObserver(show);
+  seen.observe(document.body, { subtree: true, attributeFilter: ["aria-hidden"] });
+  show();
+  return () => seen.disconnect();
+}
+
 function Unfolded({ options, at, look, onChange, disabled, ...rest }: ListProps) {
   const [open, setOpen] = useState(false);
+  const trigger = useRef<HTMLButtonElement>(null);
+  const [inDialog, setInDialog] = useState(false);
+  const unfold = (now: boolean) => {
+    setInDialog(!!trigger.current?.closest('[role="dialog"], [role="alertdialog"]'));
+    setOpen(now);
+  };
+  useEffect(() => (open && !inDialog ? keepPageShown() : undefined), [open, inDialog]);
   return (
     // Values are places in the list: the library takes no empty text for a value.
     <Radix.Root
       open={open}
-      onOpenChange={setOpen}
+      onOpenChange={unfold}
       value={String(at)}
       disabled={disabled}
       onValueChange={(n) => onChange(options[Number(n)]?.value ?? "")}
     >
       <Radix.Trigger
+        ref={trigger}
         {...rest}
         className={look}
         onKeyDown={(e) => {
           // A letter unfolds the list, in which letters then choose.
           if (e.key.length !== 1 || e.key === " " || e.ctrlKey || e.metaKey || e.altKey) return;
           e.preventDefault();
-          setOpen(true);
+          unfold(true);
         }}
       >
         <span className="truncate">
@@ -80,7 +112,8 @@ function Unfolded({ options, at, look, onChange, disabled, ...rest }: ListProps)
         <ChevronDown size={13} aria-hidden className="shrink-0 text-ink-3" />
       </Radix.Trigger>
       {open && (
-        <Radix.Portal>
+        // Within the page's landmark; over a dialog, which cuts off what is larger, beside it.
+        <Radix.Portal container={inDialog ? undefined : document.getElementById("content")}>
           <Radix.Content
             position="popper"
             sideOffset={3}

@@ -2,6 +2,7 @@
 import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
 import { Select } from "@/ui/select";
+import { useRoving } from "@/ui/roving";
 import type { Route } from "../route/draft";
 import { ItemLink } from "../route/item-link";
 
@@ -16,6 +17,7 @@ type Props = {
 };
 
 export function Matched({ end, at, kind, answer, along = "nothing", onAlong }: Props) {
+  const roving = useRoving();
   const shown = answer?.items.length ?? 0;
   const covered = (answer?.matched ?? 0) + (answer?.along ?? 0);
   return (
@@ -54,11 +56,15 @@ export function Matched({ end, at, kind, answer, along = "nothing", onAlong }: P
           </label>
         )}
       </div>
-      <ul className="min-h-0 flex-1 overflow-auto" tabIndex={0} aria-label={`Items in scope at the ${end}`}>
-        {answer?.items.map((i) => (
+      <ul
+        className="min-h-0 flex-1 overflow-auto"
+        aria-label={`Items in scope at the ${end}`}
+        onKeyDown={roving.onKeyDown}
+      >
+        {answer?.items.map((i, n) => (
           <li key={i.id} className="flex items-baseline gap-2 border-b border-hair-2 px-4 py-1">
             <span className="min-w-0">
-              <ItemLink end={at} kind={kind} item={i} />
+              <ItemLink end={at} kind={kind} item={i} tabIndex={roving.tabIndexOf(n, shown)} />
             </span>
             <span className="ml-auto max-w-[40%] shrink-0 truncate text-ink-3">{i.along ? "comes along" : i.path}</span>
           </li>
