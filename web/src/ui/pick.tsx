@@ -47,7 +47,7 @@ export function Pick({
           sideOffset={4}
           collisionPadding={12}
           align="start"
-          className="z-40 w-[320px] rounded-lg border border-hair bg-sheet p-2 shadow-lg"
+          className="z-40 max-h-(--radix-popover-content-available-height) w-[320px] overflow-auto rounded-lg border border-hair bg-sheet p-2 shadow-lg"
         >
           <Command shouldFilter={false} label={find}>
             <Command.Input

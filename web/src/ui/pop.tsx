@@ -27,7 +27,7 @@ export function Pop({ label, title, children }: { label: string; title: string; 
           aria-label={title}
           sideOffset={6}
           collisionPadding={12}
-          className="z-40 rounded-lg border border-hair bg-sheet p-4 shadow-lg"
+          className="z-40 max-h-(--radix-popover-content-available-height) max-w-[calc(100vw-24px)] overflow-auto rounded-lg border border-hair bg-sheet p-4 shadow-lg"
         >
           {children}
         </Popover.Content>

@@ -120,7 +120,7 @@ function Unfolded({ options, at, look, onChange, disabled, ...rest }: ListProps)
             collisionPadding={12}
             className="z-[60] max-h-[min(340px,var(--radix-select-content-available-height))] max-w-[min(460px,calc(100vw-24px))] min-w-(--radix-select-trigger-width) overflow-auto rounded-lg border border-hair bg-sheet p-1 text-ink shadow-lg"
           >
-            <Radix.Viewport>
+            <Radix.Viewport style={{ overflow: "visible" }}>
               {options.map((o, n) => (
                 <Radix.Item
                   key={n}
