@@ -29,6 +29,9 @@ async function openers(page: Page, seen: Set<string>): Promise<[string, Locator]
 
 const opened = (page: Page) => page.locator(OPENED).filter({ visible: true });
 
+// Dozens of them, each opened twice.
+test.setTimeout(900_000);
+
 test("every sheet and menu can be read, reached, and left by the keyboard", async ({ page }) => {
   await signedInAs(page, "ida");
   const seen = new Set<string>();
@@ -49,7 +52,7 @@ test("every sheet and menu can be read, reached, and left by the keyboard", asyn
         await expect(opened(page), view).toHaveCount(0);
         await expect(opener, `${view}: the keyboard is back`).toBeFocused();
       };
-      await open(1280, 800, () => accessible(page, view));
+      await open(1280, 800, () => accessible(page, view, OPENED));
       await open(640, 400, async () => {
         expect((await outOfReach(page, OPENED)).wrong, `${view} at 640 × 400`).toEqual([]);
       });

@@ -18,11 +18,12 @@ export const test = base.extend<{ quiet: void }>({
   ],
 });
 
-/** Nothing that axe-core finds, best practices among it, in light and in dark. */
-export async function accessible(page: Page, view: string) {
+/** Nothing that axe-core finds on a page, or in a part of it: best practices among it, in light and in dark. */
+export async function accessible(page: Page, view: string, within?: string) {
   for (const colorScheme of ["light", "dark"] as const) {
     await page.emulateMedia({ colorScheme, reducedMotion: "reduce" });
-    const found = await new AxeBuilder({ page }).analyze();
+    const axe = new AxeBuilder({ page });
+    const found = await (within ? axe.include(within) : axe).analyze();
     expect(
       found.violations.map(
         (v) =>

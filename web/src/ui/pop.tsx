@@ -25,6 +25,8 @@ export function Pop({ label, title, children }: { label: string; title: string; 
       <Popover.Portal>
         <Popover.Content
           aria-label={title}
+          // What is longer than the window is scrolled by keys.
+          tabIndex={0}
           sideOffset={6}
           collisionPadding={12}
           className="z-40 max-h-(--radix-popover-content-available-height) max-w-[calc(100vw-24px)] overflow-auto rounded-lg border border-hair bg-sheet p-4 shadow-lg"
