@@ -29,6 +29,8 @@ export type Column<T> = {
   cell: (row: T) => ReactNode;
   /** Shown from the start in windows of at least so many pixels; always if left out. */
   from?: number;
+  /** Numbers stand at the right. */
+  right?: boolean;
   className?: string;
 };
 
@@ -88,7 +90,7 @@ export function DataTable<T extends object>({ label, id, columns, rows, keyOf }:
     setShown(next);
     localStorage.setItem(place(id), JSON.stringify(next));
   };
-  const look = new Map(columns.map((c) => [c.id, c.className ?? ""]));
+  const look = new Map(columns.map((c) => [c.id, `${c.className ?? ""} ${c.right ? "text-right" : ""}`]));
   const optional = columns.filter((c) => c.from !== undefined);
   return (
     <>
@@ -113,12 +115,12 @@ export function DataTable<T extends object>({ label, id, columns, rows, keyOf }:
             <tr key={group.id} className="text-left text-[11px] text-ink-3">
               {group.headers.map(({ id, column }) => {
                 const sorted = column.getIsSorted();
-                const name = columns.find((c) => c.id === column.id)?.name;
+                const { name, right } = columns.find((c) => c.id === column.id) ?? { name: "" };
                 return (
                   <th
                     key={id}
                     aria-sort={sorted === "asc" ? "ascending" : sorted === "desc" ? "descending" : undefined}
-                    className="border-b border-hair px-3 py-1.5 font-normal"
+                    className={`border-b border-hair px-3 py-1.5 font-normal ${right ? "text-right" : ""}`}
                   >
                     {column.getCanSort() ? (
                       <button

@@ -2,6 +2,7 @@
 import { useMemo } from "react";
 import type { Schemas } from "@/api/client";
 import { percent } from "@/lib/format";
+import { personName } from "@/lib/people";
 import { count, formatWord, typeWord } from "@/lib/words";
 import { Bar } from "@/ui/basics";
 import { DataTable, type Column } from "@/ui/data-table";
@@ -73,15 +74,21 @@ export function Fields({ schema, survey, users, uses, open }: Props) {
       name: "Different",
       value: ({ found }) => found?.distinct,
       from: 1500,
-      className: "text-right text-ink-2",
-      cell: ({ found: s }) => s && `${s.distinct_exact ? "" : "over "}${s.distinct.toLocaleString("en")}`,
+      right: true,
+      className: "whitespace-nowrap text-ink-2",
+      // Of texts laid out and of what hangs on items nothing is counted.
+      cell: ({ found: s }) =>
+        s &&
+        (s.distinct > 0 || s.distinct_exact) &&
+        `${s.distinct_exact ? "" : "over "}${s.distinct.toLocaleString("en")}`,
     },
     {
       id: "longest",
       name: "Longest",
       value: ({ found }) => found?.longest,
       from: 1500,
-      className: "text-right text-ink-2",
+      right: true,
+      className: "text-ink-2",
       cell: ({ found }) => !!found?.longest && found.longest.toLocaleString("en"),
     },
     {
@@ -114,6 +121,10 @@ function Values({ row: { field: f, found: s }, users, open }: { row: Row } & Pic
   // Values that no two items share are no spread worth looking at.
   const single = filled > 5 && s?.distinct_exact === true && s.distinct === filled;
   const person = f.value_type === "user" || f.value_type === "user_list";
+  const called = (value: string) => {
+    const user = person && users.find((u) => u.id === value);
+    return user ? personName(user, users) : value;
+  };
   const known = person ? users.map((u) => u.id) : f.allowed;
   return (
     <div className="flex flex-wrap gap-1.5">
@@ -134,8 +145,7 @@ function Values({ row: { field: f, found: s }, users, open }: { row: Row } & Pic
             title={off ? "not in the system's own list" : v.value}
             className={`max-w-[280px] truncate rounded border px-1.5 hover:border-ink-3 ${off ? "border-clash bg-clash-wash text-clash" : v.value ? "border-hair" : "border-dashed border-hair text-ink-3"}`}
           >
-            {(person && users.find((u) => u.id === v.value)?.name) || v.value || "empty"}{" "}
-            <span className="mono text-ink-3">{v.count}</span>
+            {called(v.value) || "empty"} <span className="mono text-ink-3">{v.count}</span>
           </button>
         );
       })}
