@@ -20,6 +20,9 @@ type Props = {
   longest: number;
 };
 
+/** Behind a name; below it where there is no room behind it. */
+const BELOW = "ml-1.5 max-[1150px]:ml-0 max-[1150px]:block max-[1150px]:truncate";
+
 // Systems have hundreds of fields: a row is drawn again only if it is another.
 export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, value, longest }: Props) {
   const { rule, schema, target } = row;
@@ -35,7 +38,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
     <>
       {field?.name ?? <span className="text-clash">{source} (not there)</span>}
       {field && (
-        <span className="mono ml-1.5 text-ink-3">
+        <span className={`mono text-ink-3 ${BELOW}`}>
           {typeWord[field.value_type]}
           {field.allowed ? ` · ${field.allowed.length} values` : ""}
         </span>
@@ -76,7 +79,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
           </span>
         )}
         {schema && (
-          <span className="mono ml-1.5 text-ink-3">
+          <span className={`mono text-ink-3 ${BELOW}`}>
             {typeWord[schema.value_type]}
             {schema.max_length ? ` ≤ ${schema.max_length}` : ""}
             {schema.allowed ? ` · ${schema.allowed.length} values` : ""}
