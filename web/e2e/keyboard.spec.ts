@@ -27,8 +27,10 @@ async function press(page: Page, name: string | RegExp) {
 async function choose(page: Page, select: Locator, letters: string, value: string | RegExp) {
   await tabTo(page, select);
   await page.keyboard.press("Enter");
-  await expect(page.locator("[role=listbox][data-state=open]")).toBeVisible();
+  // The keyboard is in the list, which then takes letters.
+  await expect(page.locator("[role=listbox][data-state=open] [role=option]:focus")).toHaveCount(1);
   await page.keyboard.type(letters);
+  await expect(page.locator("[role=option]:focus")).toHaveText(value);
   await page.keyboard.press("Enter");
   await expect(select).toHaveText(value);
   await expect(select).toBeFocused();

@@ -64,7 +64,7 @@ struct World {
     sums: Sums,
 }
 
-/// Reasons for which a field is in conflict, as docs/model of a field's reasons has them.
+/// Reasons for which a field is in conflict, named here once more so that the count does not come from the program.
 const IN_CONFLICT: [&str; 4] = ["both_changed", "no_base", "rule_changed_over_kept", "perhaps_there"];
 
 impl World {
