@@ -124,7 +124,7 @@ fn a_row_that_says_nothing_is_told_and_matches_nothing() {
         (row("@modified", WithinDays, "-1"), "number of days"),
         (row("effort", AtMost, "long"), "length of time"),
         (row("safe", Is, "maybe"), "neither yes nor no"),
-        (row("@title", Contains, ""), "no value"),
+        (row("@title", Contains, ""), "Enter a value"),
         (one_of("level", OneOf, &[]), "at least one"),
         (Condition::Expression("fields.count + 1".into()), "yes or no"),
         (Condition::Expression("fields.gone == 1".into()), "no field"),
