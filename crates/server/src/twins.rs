@@ -193,4 +193,20 @@ impl Unpaired {
         };
         left.iter().enumerate().filter_map(one).collect()
     }
+
+    /// What is at one end alone: of the left, what nothing was found for and of which nobody said that there is none; of
+    /// the right, what was found for nothing. As places in these lists.
+    pub fn alone(
+        &self,
+        left: &[Candidate<'_>],
+        right: &[Candidate<'_>],
+        found: &[(usize, usize, Evidence)],
+    ) -> [Vec<usize>; 2] {
+        let (lefts, rights): (HashSet<usize>, HashSet<usize>) = found.iter().map(|(l, r, _)| (*l, *r)).unzip();
+        let without: HashSet<&str> =
+            self.settled.iter().filter(|m| m.right_id.is_none()).map(|m| m.left_id.as_str()).collect();
+        let at_left = |n: &usize| !lefts.contains(n) && !without.contains(left[*n].artefact.id.as_str());
+        let at_right = |n: &usize| !rights.contains(n);
+        [(0..left.len()).filter(at_left).collect(), (0..right.len()).filter(at_right).collect()]
+    }
 }

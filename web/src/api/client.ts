@@ -10,10 +10,6 @@ export class ProblemError extends Error {
   constructor(readonly problem: Problem) {
     super(problem.detail || problem.title);
   }
-  /** What is wrong with one field, by JSON Pointer. */
-  field(pointer: string): string | undefined {
-    return this.problem.fields?.find((f) => f.pointer === pointer)?.detail;
-  }
 }
 
 let csrf = "";

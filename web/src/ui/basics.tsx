@@ -173,6 +173,11 @@ export function Field({
   );
 }
 
+/** Where an item stands, at the end of its row, in windows that have the room. */
+export function WherePath({ path }: { path?: string }) {
+  return <span className="ml-auto hidden max-w-[40%] shrink-0 truncate text-ink-3 min-[1600px]:inline">{path}</span>;
+}
+
 /** How full something is. */
 export function Bar({
   part,

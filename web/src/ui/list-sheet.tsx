@@ -1,6 +1,7 @@
 // A sheet that lists what a count stands for: page by page, found by words.
-import { keepPreviousData, useInfiniteQuery, type QueryKey } from "@tanstack/react-query";
-import { useCallback, useState, type ReactNode } from "react";
+import type { QueryKey } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { usePages } from "@/lib/use-pages";
 import { Loading, Trouble } from "./basics";
 import { Sheet } from "./dialog";
 import { FindBox } from "./find-box";
@@ -21,6 +22,20 @@ type Props<T, A> = {
   note?: (total: number) => ReactNode;
 };
 
+/** A count within a sentence that opens the list of what it counts. */
+export function Opens({ onClick, children }: { onClick: () => void; children: ReactNode }) {
+  return (
+    <button
+      type="button"
+      aria-haspopup="dialog"
+      className="underline decoration-hair hover:decoration-ink"
+      onClick={onClick}
+    >
+      {children}
+    </button>
+  );
+}
+
 export function ListSheet<T, A>(props: Props<T, A>) {
   return (
     <Sheet title={props.title} open={props.open} onOpenChange={props.onOpenChange} wide>
@@ -31,19 +46,12 @@ export function ListSheet<T, A>(props: Props<T, A>) {
 
 function Inside<T, A>({ title, queryKey, page, keyOf, row, note }: Props<T, A>) {
   const [find, setFind] = useState("");
-  const pages = useInfiniteQuery({
+  const { items, first, isPending, error, more } = usePages<Page<T, A>>({
     queryKey: queryKey(find),
-    queryFn: ({ pageParam }) => page(find, pageParam as A | undefined),
-    initialPageParam: undefined as A | undefined,
-    getNextPageParam: (last) => last.next ?? undefined,
-    placeholderData: keepPreviousData,
+    page: (after) => page(find, after),
+    keep: true,
   });
-  const { hasNextPage, isFetching, fetchNextPage } = pages;
-  const more = useCallback(() => {
-    if (hasNextPage && !isFetching) void fetchNextPage();
-  }, [hasNextPage, isFetching, fetchNextPage]);
-  const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
-  const total = pages.data?.pages[0]?.total;
+  const total = first?.total;
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-3">
@@ -53,8 +61,8 @@ function Inside<T, A>({ title, queryKey, page, keyOf, row, note }: Props<T, A>) 
         </span>
       </div>
       {total !== undefined && !find && note?.(total)}
-      {pages.isPending && <Loading what="the list" />}
-      <Trouble error={pages.error} />
+      {isPending && <Loading what="the list" />}
+      <Trouble error={error} />
       {total === 0 && <p className="text-ink-2">{find ? "Nothing matches." : "There are none."}</p>}
       {items.length > 0 && (
         <VirtualList

@@ -14,10 +14,10 @@ import {
 import { Pick, PickItem, PickNote } from "./pick";
 
 /** A longer list is searched, not unfolded. */
-const UNFOLDED = 60;
+export const UNFOLDED = 60;
 
 /** Options that are shown of those found. */
-const SHOWN = 100;
+export const SHOWN = 100;
 
 export type Option = { value: string; words: string; disabled: boolean };
 

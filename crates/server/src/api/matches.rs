@@ -92,6 +92,7 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
     let kept = open.left_end.kept(lane.left_kind);
     let (left, right) = (open.left(&kept), open.right());
     let found = block_in_place(|| open.found(&left, &right));
+    let [alone_left, alone_right] = open.alone(&left, &right, &found).map(|list| list.len() as u64);
     let said: HashMap<&str, _> = open.settled.iter().map(|m| (m.left_id.as_str(), m)).collect();
     let taken: HashSet<usize> = found.iter().map(|(l, ..)| *l).collect();
     let mut sorts: [Vec<Matched>; 3] = Default::default();
@@ -131,16 +132,7 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
         list.truncate(LISTED);
         list
     });
-    Ok(Json(MatchList {
-        doubtful,
-        settled,
-        sure,
-        doubtful_count,
-        settled_count,
-        sure_count,
-        alone_left: (left.len() - taken.len() - without.len()) as u64,
-        alone_right: (right.len() - taken.len()) as u64,
-    }))
+    Ok(Json(MatchList { doubtful, settled, sure, doubtful_count, settled_count, sure_count, alone_left, alone_right }))
 }
 
 #[derive(Deserialize, IntoParams)]

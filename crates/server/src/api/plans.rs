@@ -271,6 +271,9 @@ pub struct LackedChange {
 /// Says of changes that are left out what they need and is left out too.
 async fn say_what_lacks(app: &App, plan: Uuid, list: &mut [ListedChange]) -> Result<(), Problem> {
     let out: Vec<i32> = list.iter().filter(|c| !c.included).map(|c| c.seq as i32).collect();
+    if out.is_empty() {
+        return Ok(());
+    }
     let mut lacking: HashMap<i32, Vec<LackedChange>> = HashMap::new();
     for l in app.hub.store.lacking(plan, &out).await? {
         lacking.entry(l.seq).or_default().push(LackedChange { seq: l.needs, key: l.key, title: l.title });

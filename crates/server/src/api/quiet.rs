@@ -1,8 +1,6 @@
 //! What a plan and its lanes have nothing to do for: pairs in step, pairs that were let go, and items that are at one
 //! end alone. Each is counted beside what is to be done, and listed here, page by page.
 
-use std::collections::HashSet;
-
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::identity::Candidate;
@@ -145,21 +143,15 @@ pub async fn alone(
     let kept = open.left_end.kept(lane.left_kind);
     let (left, right) = (open.left(&kept), open.right());
     let found = block_in_place(|| open.found(&left, &right));
-    let without = open.settled.iter().filter(|m| m.right_id.is_none()).map(|m| m.left_id.as_str());
-    let (list, taken): (&[Candidate<'_>], HashSet<&str>) = match query.end {
-        AtEnd::Left => {
-            let paired = found.iter().map(|(l, ..)| left[*l].artefact.id.as_str());
-            (&left, paired.chain(without).collect())
-        }
-        AtEnd::Right => (&right, found.iter().map(|(_, r, _)| right[*r].artefact.id.as_str()).collect()),
+    let [at_left, at_right] = open.alone(&left, &right, &found);
+    let (list, places): (&[Candidate<'_>], Vec<usize>) = match query.end {
+        AtEnd::Left => (&left, at_left),
+        AtEnd::Right => (&right, at_right),
     };
     let find = query.find.unwrap_or_default().trim().to_lowercase();
     let holds = |text: &str| text.to_lowercase().contains(&find);
-    let matching: Vec<&Candidate<'_>> = list
-        .iter()
-        .filter(|c| !taken.contains(c.artefact.id.as_str()))
-        .filter(|c| holds(&c.artefact.key) || holds(&c.artefact.title))
-        .collect();
+    let matching: Vec<&Candidate<'_>> =
+        places.into_iter().map(|n| &list[n]).filter(|c| holds(&c.artefact.key) || holds(&c.artefact.title)).collect();
     let (from, limit) = (query.after.unwrap_or_default(), query.limit.unwrap_or(PAGE as usize).clamp(1, 500));
     let to = from.saturating_add(limit);
     let items = matching.iter().skip(from).take(limit).map(|c| MatchItem::of(c)).collect();

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
-import { ListSheet } from "@/ui/list-sheet";
+import { ListSheet, Opens } from "@/ui/list-sheet";
 import type { Lane, Route } from "../route/draft";
 import { ItemLink } from "../route/item-link";
 import type { MatchList } from "./use-matches";
@@ -15,19 +15,10 @@ export function Alone({ route, lane, list }: { route: Route; lane: Lane; list: M
     const n = end === "left" ? list.alone_left : list.alone_right;
     return `${n.toLocaleString("en")} only at ${route[end].system_name}`;
   };
-  const opens = (end: End) => (
-    <button
-      type="button"
-      aria-haspopup="dialog"
-      className="underline decoration-hair hover:decoration-ink"
-      onClick={() => setOpen(end)}
-    >
-      {words(end)}
-    </button>
-  );
   return (
     <span className="text-ink-2">
-      {opens("left")}, {opens("right")}
+      <Opens onClick={() => setOpen("left")}>{words("left")}</Opens>,{" "}
+      <Opens onClick={() => setOpen("right")}>{words("right")}</Opens>
       {open && (
         <ListSheet
           title={words(open)}

@@ -4,7 +4,7 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Disc } from "@/ui/disc";
-import { ListSheet } from "@/ui/list-sheet";
+import { ListSheet, Opens } from "@/ui/list-sheet";
 import { useDraft } from "../route/draft";
 import { ItemLink } from "../route/item-link";
 import type { Plan } from "./listed";
@@ -13,22 +13,17 @@ type Which = Schemas["QuietPairs"];
 
 export function BesideThese({ plan }: { plan: Plan }) {
   const [open, setOpen] = useState<Which>();
-  const opens = (which: Which, words: string) => (
-    <button
-      type="button"
-      aria-haspopup="dialog"
-      className="underline decoration-hair hover:decoration-ink"
-      onClick={() => setOpen(which)}
-    >
-      {words}
-    </button>
-  );
   return (
     <span className="flex items-center gap-[7px] px-1 text-ink-2">
       <Disc shape="in_step" label="" />
       <span>
-        Besides these: {opens("in_step", `${plan.in_step.toLocaleString("en")} in step`)}
-        {plan.let_go > 0 && <>, {opens("let_go", `${count(plan.let_go, "pair")} let go`)}</>}
+        Besides these:{" "}
+        <Opens onClick={() => setOpen("in_step")}>{`${plan.in_step.toLocaleString("en")} in step`}</Opens>
+        {plan.let_go > 0 && (
+          <>
+            , <Opens onClick={() => setOpen("let_go")}>{`${count(plan.let_go, "pair")} let go`}</Opens>
+          </>
+        )}
       </span>
       {open && <Pairs plan={plan} which={open} close={() => setOpen(undefined)} />}
     </span>

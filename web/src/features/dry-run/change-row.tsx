@@ -1,6 +1,6 @@
 // One change on the spine.
 import { count, kindWord, type DiscShape } from "@/lib/words";
-import { Check } from "@/ui/basics";
+import { Check, WherePath } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { writable, type Listed } from "./listed";
 
@@ -69,7 +69,7 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
           <>
             <span className="mono shrink-0 text-ink-2">{item.left?.key}</span>
             <span className="truncate">{title}</span>
-            <Path of={item.left} />
+            <WherePath path={item.left?.path} />
           </>
         )}
       </button>
@@ -95,11 +95,6 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
   );
 }
 
-/** Where an item stands, in windows that have the room. */
-const Path = ({ of }: { of?: Listed["left"] }) => (
-  <span className="ml-auto hidden max-w-[40%] shrink-0 truncate text-ink-3 min-[1600px]:inline">{of?.path}</span>
-);
-
 /** Taken in, and the right would not take it. */
 const refused = (i: Listed) => i.included && i.refusals.length > 0;
 
@@ -118,7 +113,7 @@ function rightWords(i: Listed): React.ReactNode {
     <>
       <span className="mono shrink-0 text-ink-2">{i.right.key}</span>
       <span className="truncate">{i.right.title}</span>
-      <Path of={i.right} />
+      <WherePath path={i.right.path} />
     </>
   );
   switch (i.outcome) {

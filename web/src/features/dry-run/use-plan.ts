@@ -1,37 +1,21 @@
 // A plan as it is looked through: its changes page by page, the one that is chosen, and decisions with their undo.
-import { useInfiniteQuery, useMutation, useQueryClient } from "@tanstack/react-query";
-import { useCallback } from "react";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
+import { usePages } from "@/lib/use-pages";
 import { count } from "@/lib/words";
 import type { Filter, Listed, Plan } from "./listed";
 import { writable } from "./listed";
 
 export function useChanges(plan: Plan, filter: Filter) {
-  const pages = useInfiniteQuery({
+  const path = { id: plan.id };
+  const { first, ...list } = usePages({
     queryKey: keys.changes(plan.id, filter),
-    queryFn: ({ pageParam }) =>
-      take(
-        api.GET("/plans/{id}/changes", {
-          params: { path: { id: plan.id }, query: { ...filter, after: pageParam, limit: 100 } },
-        }),
-      ),
-    initialPageParam: -1,
-    getNextPageParam: (last) => last.next ?? undefined,
+    page: (after: number | undefined) =>
+      take(api.GET("/plans/{id}/changes", { params: { path, query: { ...filter, after, limit: 100 } } })),
   });
-  const { hasNextPage, isFetching, fetchNextPage } = pages;
-  const more = useCallback(() => {
-    if (hasNextPage && !isFetching) void fetchNextPage();
-  }, [hasNextPage, isFetching, fetchNextPage]);
-  const first = pages.data?.pages[0];
-  return {
-    items: pages.data?.pages.flatMap((p) => p.items) ?? [],
-    total: first && { total: first.total, more: first.more },
-    isPending: pages.isPending,
-    error: pages.error,
-    more,
-  };
+  return { ...list, total: first && { total: first.total, more: first.more } };
 }
 
 /** Decisions about a plan; each refreshes what shows it, and can be undone. */

@@ -63,26 +63,8 @@ export function KindsTable({ proof, open }: Props) {
                   <span className="bg-sheet px-1 font-semibold">{l.paired.toLocaleString("en")}</span>
                 </td>
                 <td className="px-3">{l.right_count.toLocaleString("en")}</td>
-                <td className="px-3 text-right">
-                  <button
-                    type="button"
-                    disabled={!l.missing.length}
-                    className="enabled:underline"
-                    onClick={() => open(l.lane)}
-                  >
-                    {l.missing.length.toLocaleString("en")}
-                  </button>
-                </td>
-                <td className="px-3 text-right">
-                  <button
-                    type="button"
-                    disabled={!l.differences.length}
-                    className="enabled:underline"
-                    onClick={() => open(l.lane)}
-                  >
-                    {l.differences.length.toLocaleString("en")}
-                  </button>
-                </td>
+                <Listed n={l.missing.length} open={() => open(l.lane)} />
+                <Listed n={l.differences.length} open={() => open(l.lane)} />
                 {hanging.map((id) => (
                   <Pieces key={id} of={l.pieces?.find((p) => p.field === id)} unexplained={unexplained(l, id) > 0} />
                 ))}
@@ -132,6 +114,17 @@ function Pieces({ of, unexplained }: { of?: Schemas["PieceProof"]; unexplained: 
     <td className={`px-3 text-right ${unexplained ? "text-clash" : ""}`}>
       {of.there} of {of.expected}
       {of.only_right > 0 && <span className="text-ink-3"> +{of.only_right}</span>}
+    </td>
+  );
+}
+
+/** A count that opens what it counts, where there is any. */
+function Listed({ n, open }: { n: number; open: () => void }) {
+  return (
+    <td className="px-3 text-right">
+      <button type="button" disabled={!n} className="enabled:underline" onClick={open}>
+        {n.toLocaleString("en")}
+      </button>
     </td>
   );
 }

@@ -2,14 +2,8 @@
 // goes.
 import { useState } from "react";
 import { Pick, PickItem, PickNote } from "@/ui/pick";
-import { Select } from "@/ui/select";
+import { Select, SHOWN, UNFOLDED } from "@/ui/select";
 import { WrittenValue } from "./written-value";
-
-/** A longer list is sought in, not unfolded. */
-const UNFOLDED = 60;
-
-/** Values that are shown of those found. */
-const SHOWN = 100;
 
 type Props = {
   /** What the choice is called for whoever can't see it. */

@@ -1,5 +1,6 @@
 // What a survey found in a project: counts, what changed, and each kind by its fields, items and shape.
 import { Tabs } from "radix-ui";
+import type { ReactNode } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "@/api/client";
 import { bytes, percent } from "@/lib/format";
@@ -28,80 +29,51 @@ export function Found({ system, survey }: { system: string; survey: Schemas["Sur
   // People and folders are of the whole project, whatever kind was looked at.
   const whole = view === "people" || view === "tree";
   const schema = kinds.find((k) => k.kind === kind);
+  const { coverage } = survey.survey;
   const found = survey.survey.kinds.find((k) => k.kind === kind);
   const show = (more: Record<string, string>) => setQuery({ container: survey.container, kind, ...more });
   return (
     <>
       <dl className="mb-4 flex flex-wrap gap-x-8 gap-y-2 rounded-lg border border-hair bg-sheet px-5 py-3">
         {survey.survey.kinds.map((k) => (
-          <div key={k.kind}>
-            <dt className="text-ink-3">{kinds.find((s) => s.kind === k.kind)?.name ?? kindWord[k.kind]}</dt>
-            <dd>
-              <Figure n={k.count} open={() => setQuery({ container: survey.container, kind: k.kind, view: "items" })} />
-            </dd>
-          </div>
+          <Figure
+            key={k.kind}
+            of={kinds.find((s) => s.kind === k.kind)?.name ?? kindWord[k.kind] ?? k.kind}
+            says={k.count.toLocaleString("en")}
+            open={() => setQuery({ container: survey.container, kind: k.kind, view: "items" })}
+          />
         ))}
-        <div>
-          <dt className="text-ink-3">People</dt>
-          <dd>
-            <Figure n={survey.catalogue.users.length} open={() => show({ view: "people" })} />
-          </dd>
-        </div>
-        {survey.survey.coverage && (
-          <div>
-            <dt className="text-ink-3">Requirements with a test case</dt>
-            <dd>
-              <button
-                type="button"
-                className="text-[18px] font-semibold hover:underline"
-                onClick={() => setQuery({ container: survey.container, kind: "requirement", view: "coverage" })}
-              >
-                {percent(survey.survey.coverage.covered, survey.survey.coverage.total)}
-              </button>{" "}
-              <span className="text-ink-3">
-                {survey.survey.coverage.covered} of {survey.survey.coverage.total}
-              </span>
-            </dd>
-          </div>
+        <Figure
+          of="People"
+          says={survey.catalogue.users.length.toLocaleString("en")}
+          open={() => show({ view: "people" })}
+        />
+        {coverage && (
+          <Figure
+            of="Requirements with a test case"
+            says={percent(coverage.covered, coverage.total)}
+            open={() => setQuery({ container: survey.container, kind: "requirement", view: "coverage" })}
+          >
+            {coverage.covered} of {coverage.total}
+          </Figure>
         )}
         {!!survey.survey.dangling_count && (
-          <div>
-            <dt className="text-ink-3">Broken links</dt>
-            <dd className="text-clash">
-              <Figure
-                n={survey.survey.dangling_count}
-                open={() =>
-                  setQuery({
-                    container: survey.container,
-                    kind: survey.survey.dangling?.[0]?.kind ?? kind,
-                    view: "shape",
-                  })
-                }
-              />
-            </dd>
-          </div>
+          <Figure
+            bad
+            of="Broken links"
+            says={survey.survey.dangling_count.toLocaleString("en")}
+            open={() =>
+              setQuery({
+                container: survey.container,
+                kind: survey.survey.dangling?.[0]?.kind ?? kind,
+                view: "shape",
+              })
+            }
+          />
         )}
       </dl>
-      {!!survey.survey.drift?.length && (
-        <div role="note" className="mb-4 rounded-lg border border-hair bg-wash px-5 py-3">
-          <b className="font-semibold">Changed since the last survey</b>
-          <ul className="text-ink-2">
-            {survey.survey.drift.map((d) => (
-              <li key={d}>{d}</li>
-            ))}
-          </ul>
-        </div>
-      )}
-      {!!survey.catalogue.findings?.length && (
-        <div role="note" className="mb-4 rounded-lg border border-hair bg-wash px-5 py-3">
-          <b className="font-semibold">What is not read here</b>
-          <ul className="text-ink-2">
-            {survey.catalogue.findings.map((f) => (
-              <li key={notRead(f)}>{notRead(f)}</li>
-            ))}
-          </ul>
-        </div>
-      )}
+      <Told title="Changed since the last survey" lines={survey.survey.drift} />
+      <Told title="What is not read here" lines={survey.catalogue.findings?.map(notRead)} />
       <Uses uses={uses} />
       <Tabs.Root
         value={whole ? view : kind}
@@ -135,7 +107,7 @@ export function Found({ system, survey }: { system: string; survey: Schemas["Sur
                 <Pill on={view === "items"} onClick={() => show({ view: "items" })}>
                   Items
                 </Pill>
-                {survey.survey.coverage && kind === "requirement" && (
+                {coverage && kind === "requirement" && (
                   <Pill on={view === "coverage"} onClick={() => show({ view: "coverage" })}>
                     Without a test case
                   </Pill>
@@ -184,8 +156,8 @@ export function Found({ system, survey }: { system: string; survey: Schemas["Sur
               users={survey.catalogue.users}
             />
           )}
-          {view === "coverage" && survey.survey.coverage && (
-            <Uncovered coverage={survey.survey.coverage} system={system} container={survey.container} />
+          {view === "coverage" && coverage && (
+            <Uncovered coverage={coverage} system={system} container={survey.container} />
           )}
           {view === "shape" && (
             <Shape system={system} container={survey.container} kind={kind} survey={survey.survey} />
@@ -207,11 +179,34 @@ export function Found({ system, survey }: { system: string; survey: Schemas["Sur
 const TAB =
   "border-b-2 border-transparent px-1 py-1.5 text-ink-2 data-[state=active]:border-ink data-[state=active]:font-semibold data-[state=active]:text-ink";
 
-/** A number that opens what it counts. */
-function Figure({ n, open }: { n: number; open: () => void }) {
+/** What is worth knowing of a survey, where there is any. */
+function Told({ title, lines }: { title: string; lines?: string[] }) {
+  if (!lines?.length) return null;
   return (
-    <button type="button" className="text-[18px] font-semibold hover:underline" onClick={open}>
-      {n.toLocaleString("en")}
-    </button>
+    <div role="note" className="mb-4 rounded-lg border border-hair bg-wash px-5 py-3">
+      <b className="font-semibold">{title}</b>
+      <ul className="text-ink-2">
+        {lines.map((line) => (
+          <li key={line}>{line}</li>
+        ))}
+      </ul>
+    </div>
+  );
+}
+
+type FigureProps = { of: string; says: string; open: () => void; bad?: boolean; children?: ReactNode };
+
+/** A figure that opens what it counts. */
+function Figure({ of, says, open, bad, children }: FigureProps) {
+  return (
+    <div>
+      <dt className="text-ink-3">{of}</dt>
+      <dd className={bad ? "text-clash" : undefined}>
+        <button type="button" className="text-[18px] font-semibold hover:underline" onClick={open}>
+          {says}
+        </button>
+        {children && <span className="text-ink-3"> {children}</span>}
+      </dd>
+    </div>
   );
 }

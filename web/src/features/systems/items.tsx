@@ -1,5 +1,4 @@
 // Items of a project, as surveyed; opened to see what every field holds.
-import { useInfiniteQuery } from "@tanstack/react-query";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
@@ -8,8 +7,9 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { bytes, exact } from "@/lib/format";
 import { itemPath } from "@/lib/paths";
+import { usePages } from "@/lib/use-pages";
 import { count, counted } from "@/lib/words";
-import { Loading, Trouble } from "@/ui/basics";
+import { Loading, Trouble, WherePath } from "@/ui/basics";
 import { FindBox } from "@/ui/find-box";
 import { Pill } from "@/ui/pills";
 import { linkText, valueText } from "./value";
@@ -29,22 +29,18 @@ export function Items({ system, container, kind, schema, users }: Props) {
   const value = query.get("value") ?? undefined;
   const holds = (query.get("holds") ?? undefined) as Schemas["Holds"] | undefined;
   const [open, setOpen] = useState<string>();
-  const pages = useInfiniteQuery({
+  const { items, first, isPending, error, more, refetch } = usePages({
     queryKey: keys.artefacts(system, container, kind, find, field, value, holds),
-    queryFn: ({ pageParam }) =>
+    page: (after: number | undefined) =>
       take(
         api.GET("/systems/{id}/containers/{container}/artefacts", {
           params: {
             path: { id: system, container },
-            query: { kind, find: find || undefined, field, value, holds, after: pageParam, limit: 100 },
+            query: { kind, find: find || undefined, field, value, holds, after, limit: 100 },
           },
         }),
       ),
-    initialPageParam: 0,
-    getNextPageParam: (last) => last.next ?? undefined,
   });
-  const items = pages.data?.pages.flatMap((p) => p.items) ?? [];
-  const first = pages.data?.pages[0];
   const chosen = items.find((i) => i.artefact.id === open) ?? (items.length === 1 ? items[0] : undefined);
   const box = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
@@ -75,16 +71,15 @@ export function Items({ system, container, kind, schema, users }: Props) {
         )}
         {first && <span className="text-ink-3">{counted(first, "item")}</span>}
       </div>
-      {pages.error && <Trouble error={pages.error} retry={() => void pages.refetch()} />}
-      {pages.isPending && <Loading what="the items" />}
+      {error && <Trouble error={error} retry={refetch} />}
+      {isPending && <Loading what="the items" />}
       <div className="grid min-h-[300px] flex-1 grid-cols-[minmax(0,1fr)_minmax(0,1fr)] border border-hair bg-sheet">
         <div
           ref={box}
           className="min-h-0 overflow-auto border-r border-hair"
           onScroll={(e) => {
             const t = e.currentTarget;
-            if (t.scrollTop + t.clientHeight > t.scrollHeight - 400 && pages.hasNextPage && !pages.isFetching)
-              void pages.fetchNextPage();
+            if (t.scrollTop + t.clientHeight > t.scrollHeight - 400) more();
           }}
         >
           {first && items.length === 0 && (
@@ -105,9 +100,7 @@ export function Items({ system, container, kind, schema, users }: Props) {
                   >
                     <span className="mono shrink-0 text-ink-2">{i.artefact.key}</span>
                     <span className="truncate">{i.artefact.title}</span>
-                    <span className="ml-auto hidden max-w-[40%] shrink-0 truncate text-ink-3 min-[1600px]:inline">
-                      {i.path}
-                    </span>
+                    <WherePath path={i.path} />
                   </button>
                 </li>
               );

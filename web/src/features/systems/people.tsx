@@ -1,6 +1,7 @@
 // Who is known to a system, how many items name each, and whom items name that nobody there knows.
 import { useMemo } from "react";
 import type { Schemas } from "@/api/client";
+import { sharesName } from "@/lib/people";
 import { count } from "@/lib/words";
 import { DataTable, type Column } from "@/ui/data-table";
 
@@ -22,7 +23,7 @@ function named({ catalogue, survey }: Props): Map<string, number> {
 }
 
 function columnsOf(users: User[], times: Map<string, number>): Column<User>[] {
-  const twice = (user: User) => users.some((other) => other.id !== user.id && other.name === user.name);
+  const twice = (user: User) => sharesName(user, users);
   return [
     { id: "name", name: "Name", value: (u) => u.name, cell: (u) => u.name, className: "font-medium" },
     {

@@ -1,8 +1,9 @@
 // The ledger of a transfer: every loss that it recorded and that still stands, by cause, filtered, whole, as a file.
-import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { useCallback, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
+import { usePages } from "@/lib/use-pages";
 import { saveCsv } from "@/lib/save-csv";
 import { count, lossWord } from "@/lib/words";
 import { Button, Loading, Trouble } from "@/ui/basics";
@@ -29,21 +30,15 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
     queryKey: keys.losses(job, "groups"),
     queryFn: () => take(api.GET("/jobs/{id}/losses/groups", { params: { path: { id: job } } })),
   });
-  const pages = useInfiniteQuery({
+  const pages = usePages({
     queryKey: keys.losses(job, filter),
-    queryFn: ({ pageParam }) => page(pageParam, 200, filter),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (last) => last.next ?? undefined,
+    page: (after: string | undefined) => page(after, 200, filter),
   });
-  const { hasNextPage, isFetching, fetchNextPage } = pages;
-  const more = useCallback(() => {
-    if (hasNextPage && !isFetching) void fetchNextPage();
-  }, [hasNextPage, isFetching, fetchNextPage]);
   if (groups.isPending) return <Loading what="the ledger" />;
   if (groups.error) return <Trouble error={groups.error} retry={() => void groups.refetch()} />;
   const all = sum(groups.data.map((g) => g.count));
-  const lines = pages.data?.pages.flatMap((p) => p.items) ?? [];
-  const total = pages.data?.pages[0]?.total;
+  const lines = pages.items;
+  const total = pages.first?.total;
   const name = (field: string) => fieldName(schema, undefined, field);
   const causes = new Map<string, { why: string; kind: Schemas["LossKind"]; count: number }>();
   for (const g of groups.data) {
@@ -154,7 +149,7 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
             label="Losses"
             items={lines}
             keyOf={(_, n) => String(n)}
-            more={more}
+            more={pages.more}
             className="h-[max(240px,calc(100vh-420px))]"
             row={(l) => <LossRow line={l} name={name} />}
           />
