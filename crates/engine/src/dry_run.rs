@@ -8,7 +8,7 @@ use hovrel_core::identity::{Accepted, Between, Counterparts, InLane, Pair, Settl
 use hovrel_core::mapping::{FirstContact, Lane, Place, call_order, order_is_carried};
 use hovrel_core::model::{Artefact, Fingerprint, Kind, Reference};
 use hovrel_core::plan::{Brief, Change, Decision, Outcome};
-use hovrel_core::rehearse::{Estimate, Refusal};
+use hovrel_core::rehearse::Pace;
 use hovrel_core::scope::{Chosen, HandedOver, choose, count_once, hand_over};
 use hovrel_store::{NewChange, PairMove, Plan, SettledMatch, Store};
 use serde::{Deserialize, Serialize};
@@ -19,7 +19,7 @@ use uuid::Uuid;
 use crate::both::{Both, read_both};
 use crate::drafted::Drafted;
 use crate::ends::{Mapped, in_scope, lane_checks};
-use crate::rehearsed::{Rehearsed, gets_link, rehearse};
+use crate::rehearsed::{Rehearsed, pace, rehearse};
 use crate::survey::path_of;
 use crate::worker::Running;
 use crate::{EngineError, Hub, kept};
@@ -33,12 +33,9 @@ pub struct PlanSummary {
     pub in_step: u64,
     /// Artefacts at the right that nothing at the left stands for.
     pub only_right: u64,
-    /// Left items that get a link to their counterpart if their change is carried out.
+    /// What each end allows, as it was read; none in plans of before it was kept.
     #[serde(default)]
-    pub links_back: u64,
-    /// What the transfer will cost; none in plans of before it was foreseen.
-    #[serde(default)]
-    pub estimate: Option<Estimate>,
+    pub paces: Option<Paces>,
     /// Pairs that a person let go, and that are not told again.
     #[serde(default)]
     pub let_go: u64,
@@ -51,6 +48,13 @@ pub struct PlanSummary {
     /// The digest of each rule with what it reads besides the item, by lane and target.
     #[serde(default)]
     pub rules: BTreeMap<String, BTreeMap<String, String>>,
+}
+
+/// What both ends allow.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Paces {
+    pub left: Pace,
+    pub right: Pace,
 }
 
 /// A lane with what is its own at both ends.
@@ -344,7 +348,6 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
                 made.push(((change.kind, left.id.clone()), change.seq));
             }
-            summary.links_back += u64::from(s.lane.policies.link_back && gets_link(&change, &both));
             drafted.keep(&change);
         };
         let found = block_in_place(|| compare_lane(&s.lane, &cx, &left, &right, &kept, &mut keep));
@@ -364,8 +367,8 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();
     let policies: HashMap<String, FirstContact> =
         lanes.iter().map(|l| (l.id.clone(), l.policies.first_contact)).collect();
-    let Rehearsed { mut played, estimate } = block_in_place(|| rehearse(&both, &lanes, &made))?;
-    summary.estimate = Some(estimate);
+    let mut played = block_in_place(|| rehearse(&both, &lanes, &made))?;
+    summary.paces = Some(Paces { left: pace(&*both.left), right: pace(&*both.right) });
     let plan = Plan {
         id: Uuid::now_v7(),
         route_id: route.id,
@@ -395,7 +398,7 @@ fn row(
     change: &Change,
     included: bool,
     first_contact: FirstContact,
-    (refusals, right_calls, left_calls): &(Vec<Refusal>, f64, f64),
+    found: &Rehearsed,
 ) -> Result<NewChange, serde_json::Error> {
     let decision = Decision { included, ..Decision::default_for(change) };
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
@@ -420,9 +423,10 @@ fn row(
         brief: serde_json::to_value(&brief)?,
         body: serde_json::to_value(change)?,
         included: decision.included,
-        refusals: serde_json::to_value(refusals)?,
+        refusals: serde_json::to_value(&found.refusals)?,
         decision: serde_json::to_value(&decision)?,
-        right_calls: *right_calls,
-        left_calls: *left_calls,
+        right_calls: found.right_calls,
+        left_calls: found.left_calls,
+        links_back: found.links_back,
     })
 }

@@ -7,42 +7,44 @@ use hovrel_connect::Connector;
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Change, Decision, Outcome};
-use hovrel_core::rehearse::{Estimate, LINKING_BACK, Pace, Played, Refusal, Rehearsal, Target};
+use hovrel_core::rehearse::{LINKING_BACK, Pace, Played, Refusal, Rehearsal, Target};
 
 use crate::EngineError;
 use crate::both::Both;
 use crate::drafted::Made;
 
-/// What a rehearsal found.
+/// What a rehearsal found of a change.
+#[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Rehearsed {
-    /// What the right would not take, and what it costs in calls to right and left, by the place of the change.
-    pub played: HashMap<u32, (Vec<Refusal>, f64, f64)>,
-    pub estimate: Estimate,
+    /// What the right would not take.
+    pub refusals: Vec<Refusal>,
+    /// What it costs, in calls to each end.
+    pub right_calls: f64,
+    pub left_calls: f64,
+    /// The item at the left gets a link to its counterpart; its calls are among those to the left.
+    pub links_back: bool,
 }
 
-pub(crate) fn rehearse(both: &Both, lanes: &[&Lane], made: &Made) -> Result<Rehearsed, EngineError> {
+/// What was found of each change, by its place; nothing of those that are taken and cost nothing.
+pub(crate) fn rehearse(both: &Both, lanes: &[&Lane], made: &Made) -> Result<HashMap<u32, Rehearsed>, EngineError> {
     let target = Target::new(&both.ends.right, both.right_items.values().flatten());
     let mut stage = Rehearsal::at(Arc::new(target));
     let lane_of: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), *l)).collect();
     let mut played = HashMap::new();
-    let (left, right) = (pace(&*both.left), pace(&*both.right));
+    let right = pace(&*both.right);
     for read in made.read()? {
         let (change, included) = read?;
         let lane = lane_of.get(change.lane.as_str());
         let decision = Decision { included, ..Decision::default_for(&change) };
         let Played { refusals, cost } = stage.play(&change, &decision, first_contact(lane.copied()));
-        let back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
-        if included && back {
-            stage.effort().link_back();
-        }
-        let left_calls = cost.left + if back { LINKING_BACK } else { 0 };
-        let cost = (cost.right_calls(&right), left_calls as f64);
-        if !refusals.is_empty() || cost != (0.0, 0.0) {
-            played.insert(change.seq, (refusals, cost.0, cost.1));
+        let links_back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
+        let left_calls = (cost.left + if links_back { LINKING_BACK } else { 0 }) as f64;
+        let found = Rehearsed { refusals, right_calls: cost.right_calls(&right), left_calls, links_back };
+        if found != Rehearsed::default() {
+            played.insert(change.seq, found);
         }
     }
-    let estimate = stage.effort().estimate(&left, &right);
-    Ok(Rehearsed { played, estimate })
+    Ok(played)
 }
 
 fn first_contact(lane: Option<&Lane>) -> FirstContact {
@@ -50,7 +52,7 @@ fn first_contact(lane: Option<&Lane>) -> FirstContact {
 }
 
 /// Whether a change, carried out, leaves a link to the counterpart at the left.
-pub(crate) fn gets_link(change: &Change, both: &Both) -> bool {
+fn gets_link(change: &Change, both: &Both) -> bool {
     let Some(left) = &change.left else { return false };
     let there: (Kind, String) = (change.kind, left.id.clone());
     matches!(

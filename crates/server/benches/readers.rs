@@ -93,6 +93,7 @@ fn change_row(plan: Uuid, change: &Change) -> Result<NewChange, serde_json::Erro
         refusals: json!([]),
         right_calls: 1.0,
         left_calls: 0.0,
+        links_back: false,
     })
 }
 

@@ -5,7 +5,7 @@
 //! What a decision means is decided elsewhere: here it is a value.
 
 use diesel::prelude::*;
-use diesel::sql_types::{Array, Bool, Integer, Jsonb, Text, Uuid as SqlUuid};
+use diesel::sql_types::{Array, Bool, Double, Integer, Jsonb, Text, Uuid as SqlUuid};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
@@ -32,6 +32,9 @@ pub struct Decided {
     pub refusals: Value,
     /// Fields in conflict that are not decided yet.
     pub open: i32,
+    /// What it costs at each end now, in calls.
+    pub right_calls: f64,
+    pub left_calls: f64,
 }
 
 type Asked<T> = Result<T, diesel::result::Error>;
@@ -59,8 +62,10 @@ async fn begin(connection: &mut AsyncPgConnection, plan: Uuid) -> Asked<i32> {
 /// Keeps some changes as they are before a step; of one that the step has changed already, what was before that.
 async fn keep_before(connection: &mut AsyncPgConnection, (plan, step): (Uuid, i32), seqs: &[i32]) -> Asked<()> {
     diesel::sql_query(
-        "insert into decided_before (plan_id, step, seq, included, decision, refusals, open)
-         select plan_id, $2, seq, included, decision, refusals, open from changes where plan_id = $1 and seq = any($3)
+        "insert into decided_before
+            (plan_id, step, seq, included, decision, refusals, open, right_calls, left_calls)
+         select plan_id, $2, seq, included, decision, refusals, open, right_calls, left_calls from changes
+         where plan_id = $1 and seq = any($3)
          on conflict do nothing",
     )
     .bind::<SqlUuid, _>(plan)
@@ -138,8 +143,10 @@ impl Store {
                 let seqs: Vec<i32> = all.iter().map(|d| d.seq).collect();
                 keep_before(connection, (plan, step), &seqs).await?;
                 diesel::sql_query(
-                    "update changes c set included = d.included, decision = d.decision, refusals = d.refusals, open = d.open
-                     from unnest($2, $3, $4, $5, $6) as d(seq, included, decision, refusals, open)
+                    "update changes c set included = d.included, decision = d.decision, refusals = d.refusals,
+                        open = d.open, right_calls = d.right_calls, left_calls = d.left_calls
+                     from unnest($2, $3, $4, $5, $6, $7, $8)
+                        as d(seq, included, decision, refusals, open, right_calls, left_calls)
                      where c.plan_id = $1 and c.seq = d.seq",
                 )
                 .bind::<SqlUuid, _>(plan)
@@ -148,6 +155,8 @@ impl Store {
                 .bind::<Array<Jsonb>, _>(all.iter().map(|d| &d.decision).collect::<Vec<_>>())
                 .bind::<Array<Jsonb>, _>(all.iter().map(|d| &d.refusals).collect::<Vec<_>>())
                 .bind::<Array<Integer>, _>(all.iter().map(|d| d.open).collect::<Vec<_>>())
+                .bind::<Array<Double>, _>(all.iter().map(|d| d.right_calls).collect::<Vec<_>>())
+                .bind::<Array<Double>, _>(all.iter().map(|d| d.left_calls).collect::<Vec<_>>())
                 .execute(connection)
                 .await?;
                 let mut changed = seqs.len();
@@ -201,7 +210,7 @@ impl Store {
                 let Some(step) = latest(connection, plan).await? else { return Ok(None) };
                 let changed = diesel::sql_query(
                     "update changes c set included = b.included, decision = b.decision, refusals = b.refusals,
-                        open = b.open
+                        open = b.open, right_calls = b.right_calls, left_calls = b.left_calls
                      from decided_before b
                      where b.plan_id = $1 and b.step = $2 and c.plan_id = $1 and c.seq = b.seq",
                 )

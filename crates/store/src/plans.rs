@@ -52,6 +52,8 @@ pub struct NewChange {
     /// What it costs at each end, in calls.
     pub right_calls: f64,
     pub left_calls: f64,
+    /// The item at the left gets a link to its counterpart if this is carried out; its calls are among those to the left.
+    pub links_back: bool,
 }
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -63,6 +65,7 @@ pub struct ChangeRow {
     pub decision: Value,
     pub included: bool,
     pub refusals: Value,
+    pub links_back: bool,
 }
 
 /// A change as lists show it.
@@ -93,6 +96,11 @@ pub struct ChangeCount {
     pub in_conflict: i64,
     /// These fields.
     pub open: i64,
+    /// What they cost at each end, in calls.
+    pub right_calls: f64,
+    pub left_calls: f64,
+    /// Items at the left that get a link to their counterpart.
+    pub links_back: i64,
 }
 
 /// A change that is taken in: its place, and the places of those that it waits for.

@@ -51,6 +51,7 @@ diesel::table! {
     plan_counts (plan_id, outcome, kind, included) {
         plan_id -> Uuid, outcome -> Text, kind -> Text, included -> Bool, count -> Int8, with_losses -> Int8,
         conflicts -> Int8, refused -> Int8, in_conflict -> Int8, open -> Int8,
+        right_calls -> Double, left_calls -> Double, links_back -> Int8,
     }
 }
 diesel::table! {
@@ -58,7 +59,7 @@ diesel::table! {
         plan_id -> Uuid, seq -> Int4, lane -> Text, kind -> Text, outcome -> Text, left_id -> Nullable<Text>,
         left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
         conflicts -> Int4, open -> Int4, brief -> Jsonb, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
-        right_calls -> Double, left_calls -> Double, named -> Text,
+        right_calls -> Double, left_calls -> Double, links_back -> Bool, named -> Text,
     }
 }
 diesel::table! {

@@ -2842,7 +2842,7 @@ export interface components {
             let_go: number;
             /**
              * Format: int64
-             * @description Left items that get a link to their counterpart if their change is carried out.
+             * @description Left items that get a link to their counterpart, of the changes taken in.
              */
             links_back: number;
             /** Format: date-time */
@@ -3071,7 +3071,7 @@ export interface components {
             lines: components["schemas"]["ReceiptLine"][];
             /**
              * Format: int64
-             * @description Items at the left that get a link to their counterpart.
+             * @description As the plan's figures have them.
              */
             links_back: number;
             losses: components["schemas"]["ReceiptLoss"][];

@@ -36,6 +36,7 @@ async fn both_sides_know_of_each_other_afterwards() {
     client.save_lanes(&route, &lanes).await;
     let plan = client.dry_run(&route).await;
     client.decide_all(&plan).await;
+    let plan = client.get(&format!("/plans/{}", plan["id"].as_str().expect("an id"))).await;
     let changes = client.all_changes(&plan).await;
     let carried = changes.iter().filter(|c| c["outcome"] != "blocked").count();
     assert_eq!(plan["links_back"], json!(carried), "{plan}");

@@ -238,6 +238,23 @@ impl World {
         self.sums.same("receipt, what is included", planned - sum(&moves, "planned"), number(&figure["included"]));
         let by_hand = self.count(&format!("changes where plan_id = '{id}' and included")).await;
         self.sums.same("receipt, all lines, by the database", planned, by_hand);
+        // Calls and links by hand, over what is included; items made in one call have a share of it each.
+        self.sums.same(
+            "receipt, calls and time as the dry run has them",
+            receipt["estimate"].clone(),
+            figure["estimate"].clone(),
+        );
+        let those = format!("changes where plan_id = '{id}' and included and outcome <> 'in_step'");
+        for end in ["right_calls", "left_calls"] {
+            let of_kinds =
+                format!("(select ceil(round(sum({end})::numeric, 6)) as calls from {those} group by kind) kinds");
+            let by_hand = self.sum("calls", &of_kinds).await;
+            self.sums.same(&format!("receipt, {end}"), receipt["estimate"][end].clone(), by_hand);
+        }
+        let linked =
+            self.count(&format!("{those} and links_back and decision ->> 'let_go' is distinct from 'true'")).await;
+        self.sums.same("receipt, links back", number(&receipt["links_back"]), linked);
+        self.sums.same("dry run, links back", number(&figure["links_back"]), linked);
         let losses = list(&receipt["losses"]);
         let Some(job) = job else {
             self.sums.same("receipt, done before anything was done", sum(&lines, "done"), 0);

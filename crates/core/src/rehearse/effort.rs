@@ -33,18 +33,16 @@ impl Cost {
 /// Calls to the left for a link to a counterpart.
 pub const LINKING_BACK: u64 = 2;
 
-/// Work counted while changes are played.
-#[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Effort {
-    /// Items to make, by kind: several of some kinds go in one call.
-    made: BTreeMap<Kind, u64>,
-    /// Other calls to the right.
-    right: u64,
-    left: u64,
+/// Calls to either end, summed over changes. Items that are made in one call have a share of it each; a call that is
+/// begun is a whole one, for each kind by itself.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Calls {
+    right: BTreeMap<Kind, f64>,
+    left: f64,
 }
 
 /// What an end allows.
-#[derive(Debug, Clone, Default, PartialEq)]
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Pace {
     pub calls_at_once: usize,
     pub calls_per_minute: Option<u32>,
@@ -73,25 +71,10 @@ pub struct Estimate {
     pub seconds: u64,
 }
 
-impl Effort {
-    /// Counts a change that is taken in and would be taken.
-    pub(super) fn count(&mut self, cost: &Cost) {
-        self.right += cost.right;
-        self.left += cost.left;
-        if let Some(kind) = cost.makes {
-            *self.made.entry(kind).or_default() += 1;
-        }
-    }
-
+impl Cost {
     /// What a change costs. `existing` says that the item is there already, `later` that some of it is written once others
     /// are there.
-    pub(super) fn cost(
-        kind: &KindSchema,
-        change: &Change,
-        fields: &[&FieldChange],
-        existing: bool,
-        later: bool,
-    ) -> Cost {
+    pub(super) fn of(kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: bool, later: bool) -> Cost {
         let mut cost = Cost::default();
         let held = |f: &FieldChange| f.right.clone().filter(|_| existing).unwrap_or(Value::Empty);
         let is_state = |f: &FieldChange| kind.field(&f.field).is_some_and(|f| f.workflow.is_some());
@@ -127,18 +110,27 @@ impl Effort {
         cost.right += if later { 2 } else { 0 };
         cost
     }
+}
 
-    /// The item at the left gets a link to its counterpart: it is read and written.
-    pub fn link_back(&mut self) {
-        self.left += LINKING_BACK;
+impl Calls {
+    /// Adds what changes of a kind cost.
+    pub fn add(&mut self, kind: Kind, right: f64, left: f64) {
+        *self.right.entry(kind).or_default() += right;
+        self.left += left;
     }
 
+    /// Calls to each end, and the time that both take beside one another.
     pub fn estimate(&self, left: &Pace, right: &Pace) -> Estimate {
-        let batches = |(kind, n): (&Kind, &u64)| n.div_ceil(right.batches.get(kind).copied().unwrap_or(1) as u64);
-        let right_calls = self.right + self.made.iter().map(batches).sum::<u64>();
-        let seconds = right.seconds(right_calls as f64).max(left.seconds(self.left as f64)).ceil() as u64;
-        Estimate { right_calls, left_calls: self.left, seconds }
+        let right_calls = self.right.values().map(|calls| whole(*calls)).sum();
+        let left_calls = whole(self.left);
+        let seconds = right.seconds(right_calls as f64).max(left.seconds(left_calls as f64)).ceil() as u64;
+        Estimate { right_calls, left_calls, seconds }
     }
+}
+
+/// Calls that are begun. Shares are sums of binary fractions, so that seven sevenths may be a little more than one.
+fn whole(calls: f64) -> u64 {
+    (calls - 1e-6).max(0.0).ceil() as u64
 }
 
 fn length(value: &Value) -> usize {
@@ -146,5 +138,37 @@ fn length(value: &Value) -> usize {
         Value::Comments(list) => list.len(),
         Value::History(list) => list.len(),
         _ => 0,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Batches of one kind are filled by items of that kind only, and a share of a call never makes another one.
+    #[test]
+    fn a_call_that_is_begun_is_a_whole_one() {
+        for (size, items, calls) in [(7, 7, 1), (7, 8, 2), (3, 300, 100), (50, 1, 1), (1, 12, 12), (49, 98, 2)] {
+            let pace = Pace { batches: [(Kind::TestCase, size), (Kind::Defect, size)].into(), ..Pace::default() };
+            let mut sum = Calls::default();
+            for kind in [Kind::TestCase, Kind::Defect] {
+                let cost = Cost { makes: Some(kind), ..Cost::default() };
+                (0..items).for_each(|_| sum.add(kind, cost.right_calls(&pace), 0.0));
+            }
+            let told = sum.estimate(&Pace::default(), &pace);
+            assert_eq!((told.right_calls, told.left_calls), (2 * calls, 0), "{items} in calls of {size}");
+        }
+    }
+
+    /// 60 calls a minute are one a second; the slower end says how long it takes.
+    #[test]
+    fn the_slower_end_says_how_long_it_takes() {
+        let pace =
+            |calls_per_minute| Pace { calls_at_once: 4, seconds_per_call: 0.2, calls_per_minute, ..Pace::default() };
+        let mut sum = Calls::default();
+        sum.add(Kind::Defect, 40.0, 30.0);
+        assert_eq!(sum.estimate(&pace(None), &pace(None)).seconds, 2);
+        assert_eq!(sum.estimate(&pace(Some(60)), &pace(None)).seconds, 30);
+        assert_eq!(sum.estimate(&pace(Some(60)), &pace(Some(30))).seconds, 80);
     }
 }

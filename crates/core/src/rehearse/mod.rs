@@ -11,7 +11,7 @@ mod values;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-pub use effort::{Cost, Effort, Estimate, LINKING_BACK, Pace};
+pub use effort::{Calls, Cost, Estimate, LINKING_BACK, Pace};
 pub use refusal::{Refusal, RefusalReason};
 use values::Checked;
 
@@ -42,7 +42,6 @@ pub struct Rehearsal {
     refused: HashSet<u32>,
     /// One change alone is looked at: what its plan makes counts as made.
     alone: bool,
-    effort: Effort,
 }
 
 /// What playing a change came to.
@@ -88,24 +87,12 @@ impl Target {
 
 impl Rehearsal {
     pub fn at(target: Arc<Target>) -> Rehearsal {
-        Rehearsal {
-            target,
-            made: HashMap::new(),
-            taken: HashMap::new(),
-            refused: HashSet::new(),
-            alone: false,
-            effort: Effort::default(),
-        }
+        Rehearsal { target, made: HashMap::new(), taken: HashMap::new(), refused: HashSet::new(), alone: false }
     }
 
     /// For one change by itself, whose decision was changed: what comes before it in its plan counts as made.
     pub fn alone(self) -> Rehearsal {
         Rehearsal { alone: true, ..self }
-    }
-
-    /// What the changes played so far cost.
-    pub fn effort(&mut self) -> &mut Effort {
-        &mut self.effort
     }
 
     /// What the target would say to a change as it is decided. Changes are played in plan order; those that are not
@@ -153,12 +140,11 @@ impl Rehearsal {
         out.extend(needed.map(|seq| Refusal::new("", RefusalReason::Waits { change: *seq })));
         let key = change.left.as_ref().map(|l| l.key.clone()).unwrap_or_default();
         let later = self.comes_later(change, &fields);
-        let cost = Effort::cost(kind, change, &fields, right.is_some(), later);
+        let cost = Cost::of(kind, change, &fields, right.is_some(), later);
         if !out.is_empty() || !decision.included {
             self.refused.insert(change.seq);
             return told(out, cost);
         }
-        self.effort.count(&cost);
         if let (None, Some(left)) = (right, &change.left) {
             let depth = if change.right_kind == Kind::Folder { self.depth_in(parent_of(&fields)) + 1 } else { 0 };
             self.made.insert((change.kind, left.id.clone()), (depth, change.seq));

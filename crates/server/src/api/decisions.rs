@@ -8,7 +8,8 @@ use axum::extract::State;
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
-use hovrel_core::rehearse::{Refusal, RefusalReason, Rehearsal, Target};
+use hovrel_core::rehearse::{LINKING_BACK, Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
+use hovrel_engine::PlanSummary;
 use hovrel_store::Decided;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -50,10 +51,10 @@ pub async fn decide(
     Body(body): Body<DecisionBody>,
 ) -> Result<Json<ChangeDetail>, Problem> {
     still_open(&app, id).await?;
-    let Read { change, decision, refusals, .. } = read(app.hub.store.change(id, seq as i32).await?)?;
-    let decision = decided(&change, decision, body)?;
+    let before = read(app.hub.store.change(id, seq as i32).await?)?;
+    let decision = decided(&before.change, before.decision.clone(), body)?;
     let stage = Stage::of(&app, id).await?;
-    app.hub.store.decide(id, &[stage.kept(&change, &decision, refusals)?]).await?;
+    app.hub.store.decide(id, &[stage.kept(before, &decision)?]).await?;
     Ok(Json(detail(&app, id, seq).await?))
 }
 
@@ -99,11 +100,13 @@ fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Resul
     Ok(decision)
 }
 
-/// What the right would say to changes whose decisions are changed. What a plan makes before them counts as made; what
+/// What the right would say to changes whose decisions are changed, and what they cost then. What a plan makes before them counts as made; what
 /// the rehearsal of the whole found of that stays.
 struct Stage {
     lanes: Vec<Lane>,
     target: Arc<Target>,
+    /// What the right allows.
+    pace: Pace,
 }
 
 impl Stage {
@@ -111,21 +114,27 @@ impl Stage {
         let plan = app.hub.store.plan(plan).await?;
         let route = app.hub.store.route(plan.route_id).await?;
         let there = Names::of(app, route.right_system, &route.right_container).await?;
-        Ok(Stage { lanes: serde_json::from_value(plan.lanes)?, target: there.target() })
+        let summary: PlanSummary = serde_json::from_value(plan.summary)?;
+        let pace = summary.paces.unwrap_or_default().right;
+        Ok(Stage { lanes: serde_json::from_value(plan.lanes)?, target: there.target(), pace })
     }
 
-    fn kept(&self, change: &Change, decision: &Decision, before: Vec<Refusal>) -> Result<Decided, Problem> {
+    fn kept(&self, before: Read, decision: &Decision) -> Result<Decided, Problem> {
+        let change = &before.change;
         let policy = first_contact(&self.lanes, &change.lane);
-        let mut refusals = Rehearsal::at(self.target.clone()).alone().play(change, decision, policy).refusals;
+        let Played { mut refusals, cost } = Rehearsal::at(self.target.clone()).alone().play(change, decision, policy);
+        let link = if before.links_back && !decision.let_go { LINKING_BACK } else { 0 };
         let of_the_whole =
             |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
-        refusals.extend(before.into_iter().filter(of_the_whole));
+        refusals.extend(before.refusals.into_iter().filter(of_the_whole));
         Ok(Decided {
             seq: change.seq as i32,
             decision: serde_json::to_value(decision)?,
             included: decision.included,
             refusals: serde_json::to_value(refusals)?,
             open: Brief::of(change).conflicts_open(decision, policy) as i32,
+            right_calls: cost.right_calls(&self.pace),
+            left_calls: (cost.left + link) as f64,
         })
     }
 }
@@ -171,7 +180,8 @@ pub async fn decide_alike(
         let Some(last) = rows.last() else { break };
         after = last.seq;
         for row in rows {
-            let Read { change, decision, refusals, .. } = read(row)?;
+            let before = read(row)?;
+            let (change, decision) = (&before.change, &before.decision);
             let policy = first_contact(&stage.lanes, &change.lane);
             let waits = |f: &FieldChange| {
                 f.field == body.field && f.reason == body.reason && decision.field(f, policy) != body.decision
@@ -180,8 +190,8 @@ pub async fn decide_alike(
                 continue;
             }
             let fields = [(body.field.clone(), body.decision)].into_iter().collect();
-            let decision = decided(&change, decision, DecisionBody { fields, ..DecisionBody::default() })?;
-            all.push(stage.kept(&change, &decision, refusals)?);
+            let decision = decided(change, decision.clone(), DecisionBody { fields, ..DecisionBody::default() })?;
+            all.push(stage.kept(before, &decision)?);
         }
     }
     let changed = match body.only_count || all.is_empty() {

@@ -10,7 +10,7 @@ use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::mapping::{FirstContact, Lane};
 use hovrel_core::model::{Kind, Value};
 use hovrel_core::plan::{Brief, Change, Decision, FieldDecision, Outcome, decided_fields};
-use hovrel_core::rehearse::{Estimate, Refusal};
+use hovrel_core::rehearse::{Calls, Estimate, Refusal};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, NewJob, Plan};
 use serde::{Deserialize, Serialize};
@@ -72,11 +72,12 @@ pub struct PlanFigure {
     pub order_not_kept: Vec<Kind>,
     /// Items that more than one lane covers, of the same kinds: one of them carries each.
     pub covered_twice: u64,
-    /// Left items that get a link to their counterpart if their change is carried out.
-    pub links_back: u64,
+    /// Left items that get a link to their counterpart, of the changes taken in.
+    pub links_back: i64,
     /// Changes taken in that the right would not take, as the rehearsal found.
     pub refused: i64,
-    /// What the transfer will cost.
+    /// What the transfer of the changes taken in will cost, without retries; none if the plan was made before it was
+    /// estimated.
     pub estimate: Option<Estimate>,
     pub outcomes: Vec<OutcomeCount>,
     pub fields: Vec<String>,
@@ -125,6 +126,10 @@ impl PlanFigure {
     ) -> Result<PlanFigure, Problem> {
         let summary: PlanSummary = serde_json::from_value(plan.summary)?;
         let sum = |of: fn(&ChangeCount) -> i64| counts.iter().map(|c| of(c)).sum();
+        let mut calls = Calls::default();
+        for of in counts.iter().filter(|c| c.included) {
+            calls.add(serde_json::from_value(of.kind.clone().into())?, of.right_calls, of.left_calls);
+        }
         Ok(PlanFigure {
             changes: sum(|c| c.count),
             included: sum(|c| if c.included { c.count } else { 0 }),
@@ -140,8 +145,8 @@ impl PlanFigure {
             let_go: summary.let_go,
             order_not_kept: summary.order_not_kept,
             covered_twice: summary.covered_twice,
-            links_back: summary.links_back,
-            estimate: summary.estimate,
+            links_back: sum(|c| if c.included { c.links_back } else { 0 }),
+            estimate: summary.paces.map(|p| calls.estimate(&p.left, &p.right)),
             outcomes: counts
                 .iter()
                 .map(|c| OutcomeCount {
@@ -289,6 +294,7 @@ pub(super) struct Read {
     pub decision: Decision,
     pub included: bool,
     pub refusals: Vec<Refusal>,
+    pub links_back: bool,
 }
 
 pub(super) fn read(row: ChangeRow) -> Result<Read, Problem> {
@@ -297,6 +303,7 @@ pub(super) fn read(row: ChangeRow) -> Result<Read, Problem> {
         decision: serde_json::from_value(row.decision)?,
         included: row.included,
         refusals: serde_json::from_value(row.refusals)?,
+        links_back: row.links_back,
     })
 }
 

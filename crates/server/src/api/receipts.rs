@@ -12,14 +12,13 @@ use hovrel_core::mapping::Lane;
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Brief, Decision, Outcome, losses_of_equal, losses_of_written};
 use hovrel_core::rehearse::Estimate;
-use hovrel_engine::PlanSummary;
-use hovrel_store::{Included, Undertaken};
+use hovrel_store::Undertaken;
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::jobs::JobAnswer;
-use super::plans::first_contact;
+use super::plans::{PlanFigure, first_contact};
 use crate::App;
 use crate::path::Path;
 use crate::problem::Problem;
@@ -77,9 +76,8 @@ pub struct Receipt {
     right_system: String,
     lines: Vec<ReceiptLine>,
     losses: Vec<ReceiptLoss>,
-    /// Items at the left that get a link to their counterpart.
-    links_back: u64,
-    /// Calls and time for what is included now, without retries; none if the plan was made before they were estimated.
+    /// As the plan's figures have them.
+    links_back: i64,
     estimate: Option<Estimate>,
     /// The transfer of this plan, if there was one.
     transfer: Option<JobAnswer>,
@@ -110,10 +108,10 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Re
     let store = &app.hub.store;
     let plan = store.plan(id).await?;
     let route = store.route(plan.route_id).await?;
-    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
-    let summary: PlanSummary = serde_json::from_value(plan.summary)?;
-    let transfer = store.transfers_of_plans(&[id]).await?.into_iter().next();
-    let job = transfer.as_ref().map(|j| j.id);
+    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes.clone())?;
+    let figures = PlanFigure::of(&app, vec![plan]).await?.into_iter().next();
+    let figure = figures.ok_or_else(|| Problem::missing("The plan"))?;
+    let job = figure.transfer.as_ref().map(|j| j.id);
     let mut lines: BTreeMap<(Doing, String), [i64; 3]> = BTreeMap::new();
     let mut add = |doing: Doing, kind: &str, counts: [i64; 3]| {
         let line = lines.entry((doing, kind.to_owned())).or_default();
@@ -144,29 +142,16 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Re
     Ok(Json(Receipt {
         lines: lines.into_iter().map(one).collect::<Result<_, Problem>>()?,
         losses: losses(&app, id, job, &lanes).await?,
-        links_back: summary.links_back,
-        estimate: summary.estimate.zip(Some(store.included_changes(id).await?)).map(|(e, now)| scaled(e, &now)),
+        links_back: figure.links_back,
+        estimate: figure.estimate,
         left_system: store.system(route.left_system).await?.name,
         right_system: store.system(route.right_system).await?.name,
-        transfer: transfer.map(JobAnswer::of),
+        transfer: figure.transfer,
         plan: id,
         route: route.id,
         route_name: route.name,
-        route_version: plan.route_version,
+        route_version: figure.route_version,
     }))
-}
-
-/// The estimate of the dry run for what is included now: time grows with the calls of the end that has more of them.
-fn scaled(made: Estimate, included: &[Included]) -> Estimate {
-    let (right, left): (f64, f64) =
-        (included.iter().map(|c| c.right_calls).sum(), included.iter().map(|c| c.left_calls).sum());
-    let share = |now: f64, then: u64| if then == 0 { 0.0 } else { now / then as f64 };
-    let share = share(right, made.right_calls).max(share(left, made.left_calls));
-    Estimate {
-        right_calls: right.ceil() as u64,
-        left_calls: left.ceil() as u64,
-        seconds: (made.seconds as f64 * share).ceil() as u64,
-    }
 }
 
 /// Losses by cause: as planned, and as they are in the ledger.

@@ -1,6 +1,8 @@
 //! Deciding about a plan: in or out, whole or in parts; what hangs together goes together, and what can't be
 //! decided is refused.
 
+use std::collections::BTreeMap;
+
 use hovrel_testkit::{Client, Systems};
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
@@ -246,8 +248,32 @@ async fn a_receipt_is_all_that_is_included() {
     assert_eq!(first["transfer"], Value::Null);
     let calls = |r: &Value| r["estimate"]["right_calls"].as_i64().unwrap();
     assert!(calls(&first) > 0);
+    // The dry run and the receipt say the same calls and the same time, whatever is decided.
+    let figures = async || p.client.get(&format!("/plans/{}", p.id())).await;
+    assert_eq!(figures().await["estimate"], first["estimate"]);
+    let pairs = p.client.changes(&p.plan, "outcome=adopt&kind=test_case").await;
+    let pair = pairs.iter().find(|c| c["conflicts_open"] != 0).expect("a pair that differs");
+    let fields = p.client.get(&p.path(pair)).await["fields"].as_array().unwrap().clone();
+    let open = fields.iter().filter(|f| f["can_be_decided"] == true).map(|f| f["field"].as_str().unwrap());
+    let as_it_is: BTreeMap<&str, &str> = open.map(|f| (f, "leave")).collect();
+    let written: BTreeMap<&str, &str> = as_it_is.keys().map(|f| (*f, "write")).collect();
+    let mut said = Vec::new();
+    for fields in [&as_it_is, &written, &as_it_is] {
+        assert!(p.decide(pair, json!({"included": true, "fields": fields})).await.0.is_success());
+        said.push(figures().await["estimate"].clone());
+        assert_eq!(said.last(), Some(&receipt().await["estimate"]));
+    }
+    let right = |of: &Value| of["right_calls"].as_i64().unwrap();
+    assert!(right(&said[1]) > right(&said[0]), "what is written costs a call: {said:?}");
+    assert_eq!(said[2], said[0]);
+    let undo = format!("/plans/{}/undo", p.id());
+    for before in [&said[1], &said[0], &first["estimate"]] {
+        p.client.post(&undo, json!({})).await;
+        assert_eq!(&figures().await["estimate"], before, "undoing brings the cost back");
+    }
     p.client.decide_all(&p.plan).await;
     let all = receipt().await;
+    assert_eq!(figures().await["estimate"], all["estimate"]);
     assert_eq!(planned(&all, "remember"), p.included().await);
     assert!(calls(&all) > calls(&first), "more is to be done");
     let left_out = json!({"filter": {"kind": "test_case"}, "included": false});

@@ -14,13 +14,15 @@ async fn numbers(store: &Store, database: &Database, plan: Uuid) -> (Vec<String>
     let counts = store.change_counts(&[plan]).await.expect("counts").into_iter();
     let said = counts.map(|c| {
         let (outcome, kind) = (c.outcome, c.kind);
-        let numbers =
-            [c.count, c.with_losses, c.conflicts, c.refused, c.in_conflict, c.open].map(|n| n.to_string()).join(" ");
-        format!("{outcome} {kind} {} {numbers}", c.included)
+        let numbers = [c.count, c.with_losses, c.conflicts, c.refused, c.in_conflict, c.open, c.links_back];
+        let numbers = numbers.map(|n| n.to_string()).join(" ");
+        format!("{outcome} {kind} {} {numbers} {} {}", c.included, c.right_calls, c.left_calls)
     });
     let query = format!(
         "select concat_ws(' ', outcome, kind, included::text, count(*), count(*) filter (where losses > 0), sum(conflicts),
-            count(*) filter (where included and refusals <> '[]'::jsonb), count(*) filter (where open > 0), sum(open)) as told
+            count(*) filter (where included and refusals <> '[]'::jsonb), count(*) filter (where open > 0), sum(open),
+            count(*) filter (where links_back and (decision ->> 'let_go') is distinct from 'true'),
+            sum(right_calls), sum(left_calls)) as told
         from changes where plan_id = '{plan}' group by outcome, kind, included order by outcome, kind, included"
     );
     (said.collect(), database.ask(&query).await)
@@ -78,6 +80,9 @@ async fn a_plan_counts_itself_whatever_is_decided() {
     });
     join_all(many).await;
     same("many at once").await;
+    while store.undo_decision(plan.id).await.expect("undone").is_some() {
+        same("a step undone").await;
+    }
 }
 
 /// Of years of jobs, plans and proofs the newest of each.

@@ -32,7 +32,8 @@ pub fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
         decision: json!({"included": outcome != "blocked"}),
         included: outcome != "blocked",
         right_calls: 1.0,
-        left_calls: 0.0,
+        left_calls: f64::from(seq % 3),
+        links_back: seq % 3 == 2,
         refusals: if seq == 4 { json!([{"field": "title", "reason": {"reason": "required"}}]) } else { json!([]) },
     }
 }
@@ -63,7 +64,8 @@ async fn with_a_plan() -> (Store, Uuid, Uuid) {
 }
 
 pub fn decided(seq: i32, included: bool) -> Decided {
-    Decided { seq, decision: json!({"included": included}), included, refusals: json!([]), open: seq % 2 }
+    let decision = json!({"included": included, "let_go": seq % 5 == 1});
+    Decided { seq, decision, included, refusals: json!([]), open: seq % 2, right_calls: 0.25, left_calls: 3.0 }
 }
 
 async fn taken_in(store: &Store, plan: Uuid) -> Vec<i32> {
