@@ -202,6 +202,14 @@ export function Bar({
   );
 }
 
+/** Behind the name of a field that can't be left empty. */
+export const RequiredStar = () => (
+  <span role="img" aria-label="required" className="font-bold text-clash">
+    {" "}
+    *
+  </span>
+);
+
 export function Kbd({ children }: { children: ReactNode }) {
   return <kbd className="kbd">{children}</kbd>;
 }

@@ -22,14 +22,13 @@ export function Pill({ on, ...rest }: PillProps) {
 type PillsProps = {
   label: string;
   className?: string;
-  title?: string;
   children: ReactNode;
 };
 
 /** Pills that belong together. */
-export function Pills({ label, className = "", title, children }: PillsProps) {
+export function Pills({ label, className = "", children }: PillsProps) {
   return (
-    <Toolbar.Root aria-label={label} title={title} className={`flex flex-wrap items-center gap-1.5 ${className}`}>
+    <Toolbar.Root aria-label={label} className={`flex flex-wrap items-center gap-1.5 ${className}`}>
       <Together value={true}>{children}</Together>
     </Toolbar.Root>
   );

@@ -11,6 +11,7 @@ import { useDraft } from "../route/draft";
 import { fieldName, useSchema } from "../route/use-schema";
 import { BesideThese } from "./beside-these";
 import { countOf, outcomes, type Filter, type Plan } from "./listed";
+import { Tip } from "@/ui/tip";
 
 export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
   const { route } = useDraft();
@@ -36,11 +37,10 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
           )}
       </Pills>
       {(plan.with_losses > 0 || plan.in_conflict > 0 || plan.refused > 0 || out > 0) && (
-        <Pills
-          label="Of these"
-          className="border-l border-ink-3 pl-2"
-          title="These are counted among the changes at the left as well."
-        >
+        <Pills label="Of these" className="border-l border-ink-3 pl-2">
+          <span aria-hidden className="text-ink-2">
+            of these
+          </span>
           {plan.in_conflict > 0 &&
             chip(
               filter.in_conflict,
@@ -71,11 +71,10 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
       )}
       <BesideThese plan={plan} />
       {plan.links_back > 0 && (
-        <span
-          className="px-1 text-ink-2"
-          title="With each transferred change, the item at the left gets a link to its counterpart."
-        >
-          {route.left.system_name} gets <b className="font-semibold">{count(plan.links_back, "link")}</b>
+        <span className="px-1 text-ink-2">
+          <Tip own says="With each transferred change, the item at the left gets a link to its counterpart.">
+            {route.left.system_name} gets <b className="font-semibold">{count(plan.links_back, "link")}</b>
+          </Tip>
         </span>
       )}
       <span className="ml-auto flex flex-wrap items-center gap-2">

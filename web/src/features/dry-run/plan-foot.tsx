@@ -3,6 +3,7 @@ import { useNavigate } from "react-router";
 import { ago, exact, span } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Button, Foot, Kbd } from "@/ui/basics";
+import { Tip } from "@/ui/tip";
 import { useDraft } from "../route/draft";
 import { whyNot, type Plan } from "./listed";
 import type { Decisions } from "./use-plan";
@@ -31,11 +32,13 @@ export function PlanFoot({ plan, again, decisions }: { plan: Plan; again: () => 
         {plan.open_conflicts > 0 &&
           ` · ${count(plan.open_conflicts, "field")} in conflict, in ${count(plan.in_conflict, "item")}`}
         {plan.estimate && !decisions.locked && plan.included > 0 && (
-          <span
-            className="block"
-            title={`Estimated from both systems' limits: ${count(plan.estimate.right_calls, "call")} to ${route.right.system_name}, ${plan.estimate.left_calls ? plan.estimate.left_calls.toLocaleString("en") : "none"} to ${route.left.system_name}, plus retries.`}
-          >
-            about {count(plan.estimate.right_calls, "call")}, {span(plan.estimate.seconds)}
+          <span className="block">
+            <Tip
+              own
+              says={`${count(plan.estimate.right_calls, "call")} to ${route.right.system_name} and ${plan.estimate.left_calls.toLocaleString("en")} to ${route.left.system_name}, by what was included and by the limits of both systems. Retries come on top.`}
+            >
+              about {count(plan.estimate.right_calls + plan.estimate.left_calls, "call")}, {span(plan.estimate.seconds)}
+            </Tip>
           </span>
         )}
       </span>

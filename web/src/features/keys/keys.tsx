@@ -64,11 +64,14 @@ export default function Keys() {
           <table className="w-full border border-hair bg-sheet text-left">
             <thead className="text-[11px] text-ink-3">
               <tr>
-                {["Name", "Permissions", "Routes", "Created", "Last used", "Expires", ""].map((h) => (
+                {["Name", "Permissions", "Routes", "Created", "Last used", "Expires"].map((h) => (
                   <th key={h} className="border-b border-hair px-3 py-1.5 font-normal">
                     {h}
                   </th>
                 ))}
+                <th className="border-b border-hair">
+                  <span className="sr-only">Action</span>
+                </th>
               </tr>
             </thead>
             <tbody>

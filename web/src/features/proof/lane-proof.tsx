@@ -9,6 +9,7 @@ import { WholeList } from "@/ui/whole-list";
 import { fieldName } from "../route/use-schema";
 import { valueText } from "../systems/value";
 import { unexplained } from "./kinds-table";
+import { Tip } from "@/ui/tip";
 
 type LaneProof = Schemas["LaneProof"];
 type Props = {
@@ -37,7 +38,11 @@ function Fields({ lane, field, schema, choose }: Props) {
           <tr className="text-left text-[11px] text-ink-3">
             <th className="border-b border-hair px-3 py-1.5 font-normal">Field</th>
             <th className="border-b border-hair font-normal">Agrees</th>
-            <th className="border-b border-hair px-3 text-right font-normal">By decision</th>
+            <th className="border-b border-hair px-3 text-right font-normal">
+              <Tip own says="Differ by decision, or because the right changed the value when saving">
+                By decision
+              </Tip>
+            </th>
             <th className="border-b border-hair px-3 text-right font-normal">With loss</th>
           </tr>
         </thead>
@@ -69,12 +74,7 @@ function Fields({ lane, field, schema, choose }: Props) {
                 />{" "}
                 {f.agree} of {f.compared}
               </td>
-              <td
-                className="px-3 text-right text-ink-3"
-                title="Differ by decision, or because the right changed the value when saving"
-              >
-                {f.settled ?? 0}
-              </td>
+              <td className="px-3 text-right text-ink-3">{f.settled ?? 0}</td>
               <td className={`px-3 text-right ${f.with_loss ? "text-loss" : "text-ink-3"}`}>{f.with_loss}</td>
             </tr>
           ))}

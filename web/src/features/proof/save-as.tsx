@@ -2,6 +2,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
+import { Tip } from "@/ui/tip";
 
 export function SaveAs({ route, proof }: { route: string; proof: string }) {
   const key = useQuery({
@@ -18,15 +19,15 @@ export function SaveAs({ route, proof }: { route: string; proof: string }) {
     <nav aria-label="Save the proof" className="flex items-center gap-3">
       <span className="text-ink-2">Save as</span>
       {forms.map(([form, name, help]) => (
-        <a
-          key={form}
-          href={`/api/v1/routes/${route}/proofs/${proof}/files/${form}`}
-          download
-          title={help}
-          className="underline decoration-hair underline-offset-3 hover:decoration-ink"
-        >
-          {name}
-        </a>
+        <Tip key={form} says={help}>
+          <a
+            href={`/api/v1/routes/${route}/proofs/${proof}/files/${form}`}
+            download
+            className="underline decoration-hair underline-offset-3 hover:decoration-ink"
+          >
+            {name}
+          </a>
+        </Tip>
       ))}
     </nav>
   );

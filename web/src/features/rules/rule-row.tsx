@@ -2,6 +2,7 @@
 import { memo } from "react";
 import type { Schemas } from "@/api/client";
 import { typeWord } from "@/lib/words";
+import { RequiredStar } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { ruleWords, sourceField, sourceWord, sourceWords, targetWord, type Rule } from "./rule-words";
 
@@ -44,9 +45,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
         </span>
       )}
       {schema?.max_length && longest > schema.max_length && (
-        <span className="mono ml-1.5 text-loss" title={`the longest has ${longest} characters`}>
-          up to {longest.toLocaleString("en")}
-        </span>
+        <span className={`mono text-loss ${BELOW}`}>longest: {longest.toLocaleString("en")} characters</span>
       )}
     </>
   );
@@ -72,12 +71,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
       </td>
       <td className={cell}>
         {to}
-        {schema?.required && (
-          <span className="font-bold text-clash" title="required">
-            {" "}
-            *
-          </span>
-        )}
+        {schema?.required && <RequiredStar />}
         {schema && (
           <span className={`mono text-ink-3 ${BELOW}`}>
             {typeWord[schema.value_type]}

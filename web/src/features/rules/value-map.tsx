@@ -7,6 +7,7 @@ import { Select } from "@/ui/select";
 import type { ValueMap } from "./rule-words";
 import { ValueChoice } from "./value-choice";
 import { shared, valuesOf, withReturn, withRow } from "./value-rows";
+import { Tip } from "@/ui/tip";
 
 /** Height of a row, in pixels. */
 const ROW = 31;
@@ -97,28 +98,31 @@ export function ValueMapEditor(p: Props) {
                   className="absolute inset-x-0 grid grid-cols-[1fr_48px_18px_1fr] items-center"
                 >
                   <span
-                    title={off ? "not in the left system's own list" : undefined}
                     className={`truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px] ${value ? "" : "text-ink-3"} ${off ? "italic" : ""}`}
                   >
                     {value || "empty"}
+                    {off && <span className="not-italic text-ink-3"> · not in the list</span>}
                   </span>
                   <span className="mono text-right text-ink-3">{met && n}</span>
                   {returns && row && several.has(row.right) ? (
-                    <button
-                      type="button"
-                      role="radio"
-                      aria-checked={!!row.returns}
-                      aria-label={`${row.right} becomes ${value || "empty"} on the way back`}
-                      title={
+                    <Tip
+                      says={
                         row.returns
                           ? `Several values become ${row.right}; this one it becomes on the way back`
                           : `Let ${row.right} become this one on the way back`
                       }
-                      onClick={() => onChange(withReturn(map, value))}
-                      className={`text-center ${row.returns ? "font-bold text-ink" : "text-ink-3"}`}
                     >
-                      {row.returns ? "⇄" : "→"}
-                    </button>
+                      <button
+                        type="button"
+                        role="radio"
+                        aria-checked={!!row.returns}
+                        aria-label={`${row.right} becomes ${value || "empty"} on the way back`}
+                        onClick={() => onChange(withReturn(map, value))}
+                        className={`text-center ${row.returns ? "font-bold text-ink" : "text-ink-3"}`}
+                      >
+                        {row.returns ? "⇄" : "→"}
+                      </button>
+                    </Tip>
                   ) : (
                     <span className="text-center text-ink-3">→</span>
                   )}

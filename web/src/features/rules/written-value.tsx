@@ -1,5 +1,6 @@
 // What a value becomes where the field takes any text: written, and taken when the hand leaves it.
 import { useState } from "react";
+import { Tip } from "@/ui/tip";
 
 type Props = {
   label: string;
@@ -33,16 +34,17 @@ export function WrittenValue({ label, value, none, emptied, open, look, onChange
         className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${look}`}
       />
       {emptied && (
-        <button
-          type="button"
-          aria-label={`${label} nothing`}
-          aria-pressed={value === ""}
-          title="leave the field empty"
-          className="rounded-[5px] border border-hair px-1.5 text-ink-2 aria-pressed:bg-wash aria-pressed:text-ink"
-          onClick={() => onChange(value === "" ? undefined : "")}
-        >
-          ∅
-        </button>
+        <Tip says="Leave the field empty">
+          <button
+            type="button"
+            aria-label={`${label} nothing`}
+            aria-pressed={value === ""}
+            className="rounded-[5px] border border-hair px-1.5 text-ink-2 aria-pressed:bg-wash aria-pressed:text-ink"
+            onClick={() => onChange(value === "" ? undefined : "")}
+          >
+            ∅
+          </button>
+        </Tip>
       )}
     </span>
   );

@@ -4,7 +4,7 @@ import type { Schemas } from "@/api/client";
 import { percent } from "@/lib/format";
 import { personName } from "@/lib/people";
 import { count, formatWord, typeWord } from "@/lib/words";
-import { Bar } from "@/ui/basics";
+import { Bar, RequiredStar } from "@/ui/basics";
 import { DataTable, type Column } from "@/ui/data-table";
 import { BeyondLimits } from "./uses";
 
@@ -33,12 +33,7 @@ export function Fields({ schema, survey, users, uses, open }: Props) {
       cell: ({ field: f }) => (
         <>
           {f.name}
-          {f.required && !f.read_only && (
-            <span className="font-bold text-clash" title="required">
-              {" "}
-              *
-            </span>
-          )}
+          {f.required && !f.read_only && <RequiredStar />}
         </>
       ),
     },

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Schemas } from "@/api/client";
 import { count, kindsWord, kindWord, lossWord } from "@/lib/words";
 import { EndMark } from "@/ui/disc";
+import { Tip } from "@/ui/tip";
 
 type Receipt = Schemas["Receipt"];
 type Doing = Schemas["Doing"];
@@ -75,13 +76,10 @@ export function ReceiptTable({ receipt }: { receipt: Receipt }) {
                 Kind
               </th>
               {doings.map((d) => (
-                <th
-                  key={d}
-                  scope="col"
-                  title={doingHelp[d]}
-                  className="border-b border-hair px-3 py-1.5 text-right font-normal"
-                >
-                  {doingWord[d]}
+                <th key={d} scope="col" className="border-b border-hair px-3 py-1.5 text-right font-normal">
+                  <Tip own says={doingHelp[d]}>
+                    {doingWord[d]}
+                  </Tip>
                 </th>
               ))}
               <th scope="col" className="border-b border-hair px-3 py-1.5 text-right font-normal">
