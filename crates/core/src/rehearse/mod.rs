@@ -39,7 +39,8 @@ pub struct Rehearsal {
     made: HashMap<(Kind, String), (u32, u32)>,
     /// Values that nothing else may hold and that the plan has written so far, with the key of what holds them.
     taken: HashMap<(Kind, String, String), String>,
-    refused: HashSet<u32>,
+    /// What is not carried out, by place: the key of its item, and whether it is left out.
+    refused: HashMap<u32, (String, bool)>,
     /// One change alone is looked at: what its plan makes counts as made.
     alone: bool,
 }
@@ -87,7 +88,7 @@ impl Target {
 
 impl Rehearsal {
     pub fn at(target: Arc<Target>) -> Rehearsal {
-        Rehearsal { target, made: HashMap::new(), taken: HashMap::new(), refused: HashSet::new(), alone: false }
+        Rehearsal { target, made: HashMap::new(), taken: HashMap::new(), refused: HashMap::new(), alone: false }
     }
 
     /// For one change by itself, whose decision was changed: what comes before it in its plan counts as made.
@@ -111,10 +112,11 @@ impl Rehearsal {
             fields.retain(|f| f.write != Value::Empty);
         }
         let mut out: Vec<Refusal> = Vec::new();
+        let key = change.left.as_ref().or(change.right.as_ref()).map(|side| side.key.clone()).unwrap_or_default();
         let target = self.target.clone();
         let kind = target.kinds.iter().find(|k| k.kind == change.right_kind);
         let Some(kind) = kind.filter(|k| k.writable || fields.is_empty()) else {
-            self.refused.insert(change.seq);
+            self.refused.insert(change.seq, (key, !decision.included));
             return told(vec![Refusal::new("", RefusalReason::KindNotTaken)], Cost::default());
         };
         for field in &fields {
@@ -136,13 +138,14 @@ impl Rehearsal {
             }
         }
         out.extend(moves(kind, change, &fields, right.is_some()));
-        let needed = change.depends_on.iter().filter(|seq| self.refused.contains(seq));
-        out.extend(needed.map(|seq| Refusal::new("", RefusalReason::Waits { change: *seq })));
-        let key = change.left.as_ref().map(|l| l.key.clone()).unwrap_or_default();
+        for seq in &change.depends_on {
+            let Some((key, left_out)) = self.refused.get(seq).cloned() else { continue };
+            out.push(Refusal::new("", RefusalReason::Waits { change: *seq, key, left_out }));
+        }
         let later = self.comes_later(change, &fields);
         let cost = Cost::of(kind, change, &fields, right.is_some(), later);
         if !out.is_empty() || !decision.included {
-            self.refused.insert(change.seq);
+            self.refused.insert(change.seq, (key, !decision.included && out.is_empty()));
             return told(out, cost);
         }
         if let (None, Some(left)) = (right, &change.left) {
@@ -227,7 +230,7 @@ impl Rehearsal {
             return vec![RefusalReason::NotInFolders];
         }
         // A folder that its own plan was to make and did not is told as a change that is waited for.
-        let waits = change.depends_on.iter().any(|seq| self.refused.contains(seq));
+        let waits = change.depends_on.iter().any(|seq| self.refused.contains_key(seq));
         if !self.has(Some(Kind::Folder), reference) && !waits {
             return vec![RefusalReason::NotThere { what: reference.id().to_owned() }];
         }

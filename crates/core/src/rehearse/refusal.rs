@@ -25,9 +25,14 @@ impl Refusal {
 pub enum RefusalReason {
     KindNotTaken,
     ItemGone,
-    /// A change that it needs is refused.
+    /// A change that it needs would be refused, or is left out.
     Waits {
         change: u32,
+        /// The key of its item; empty in plans of before it was kept.
+        #[serde(default)]
+        key: String,
+        #[serde(default)]
+        left_out: bool,
     },
     NoSuchField,
     ReadOnly,
@@ -93,8 +98,12 @@ impl RefusalReason {
         match self {
             RefusalReason::KindNotTaken => "items of this kind can't be written there; leave it out".into(),
             RefusalReason::ItemGone => "it no longer exists; make a new dry run".into(),
-            RefusalReason::Waits { change } => {
-                format!("change {} of this plan, which it needs, would be refused; fix that first", change + 1)
+            RefusalReason::Waits { change, key, left_out } => {
+                let what = if key.is_empty() { format!("change {} of this plan", change + 1) } else { key.clone() };
+                match left_out {
+                    true => format!("it needs {what}, which is left out; include {what} first"),
+                    false => format!("it needs {what}, which would be refused; fix {what} first"),
+                }
             }
             RefusalReason::NoSuchField => "there is no such field there; remove the rule".into(),
             RefusalReason::ReadOnly => "the field can only be read there; remove the rule".into(),
