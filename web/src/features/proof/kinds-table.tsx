@@ -31,7 +31,7 @@ export function KindsTable({ proof, open }: Props) {
             <tr className="align-middle text-[11px] text-ink-3">
               <th className="border-b border-hair px-4 py-1.5 text-left font-normal">Kind</th>
               <th className="border-b border-hair px-3 text-right font-normal">
-                <span className="inline-flex items-center gap-1 whitespace-nowrap">
+                <span className="inline-flex items-center gap-1 align-middle whitespace-nowrap">
                   <EndMark end="left" />
                   in scope at {proof.left_system}
                 </span>
@@ -40,7 +40,7 @@ export function KindsTable({ proof, open }: Props) {
                 <span className="bg-sheet px-1">paired</span>
               </th>
               <th className="border-b border-hair px-3 text-left font-normal">
-                <span className="inline-flex items-center gap-1 whitespace-nowrap">
+                <span className="inline-flex items-center gap-1 align-middle whitespace-nowrap">
                   in scope at {proof.right_system}
                   <EndMark end="right" />
                 </span>
