@@ -1,6 +1,10 @@
 # What ./start and ./test share: installing what is missing, a free port, a PostgreSQL of their own.
 # Sourced, not run. Expects $root, the project's folder.
 
+# Every crate has tests with all of Hovrel in them: what only helps a debugger, or a second build, would take minutes
+# and several gigabytes more. Both scripts build alike, so that the second finds what the first one built.
+export CARGO_INCREMENTAL=0 CARGO_PROFILE_DEV_DEBUG=0
+
 say() { printf '\033[1m%s\033[0m\n' "$*"; }
 
 as_root() { if [ "$(id -u)" = 0 ]; then "$@"; else sudo "$@"; fi; }
