@@ -65,6 +65,8 @@ pub struct ChangeRow {
     pub decision: Value,
     pub included: bool,
     pub refusals: Value,
+    pub right_calls: f64,
+    pub left_calls: f64,
     pub links_back: bool,
 }
 

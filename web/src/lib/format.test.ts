@@ -11,7 +11,8 @@ describe("figures for people", () => {
   });
   it("says how long ago", () => {
     const now = Date.parse("2026-11-24T12:00:00Z");
-    expect(ago("2026-11-24T11:59:55Z", now)).toBe("just now");
+    expect(ago("2026-11-24T11:59:01Z", now)).toBe("just now");
+    expect(ago("2026-11-24T11:59:00Z", now)).toBe("1 min ago");
     expect(ago("2026-11-24T11:56:00Z", now)).toBe("4 min ago");
     expect(ago(undefined, now)).toBe("never");
   });

@@ -7,15 +7,14 @@ export function ago(iso: string | null | undefined, now = Date.now()): string {
   if (!iso) return "never";
   const seconds = (new Date(iso).getTime() - now) / 1000;
   const steps: [number, Intl.RelativeTimeFormatUnit][] = [
-    [60, "second"],
     [3600, "minute"],
     [86400, "hour"],
     [86400 * 45, "day"],
     [86400 * 365, "month"],
   ];
-  const sizes = { second: 1, minute: 60, hour: 3600, day: 86400, month: 86400 * 30, year: 86400 * 365 };
+  const sizes = { minute: 60, hour: 3600, day: 86400, month: 86400 * 30, year: 86400 * 365 };
+  if (Math.abs(seconds) < 60) return "just now";
   const unit = (steps.find(([limit]) => Math.abs(seconds) < limit)?.[1] ?? "year") as keyof typeof sizes;
-  if (unit === "second" && Math.abs(seconds) < 20) return "just now";
   // “min.” is written without its full stop, as every other unit here.
   return relative.format(Math.round(seconds / sizes[unit]), unit).replace(".", "");
 }

@@ -8,7 +8,7 @@ use axum::extract::State;
 use hovrel_core::mapping::Lane;
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
-use hovrel_core::rehearse::{LINKING_BACK, Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
+use hovrel_core::rehearse::{Cost, LINKING_BACK, Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
 use hovrel_engine::PlanSummary;
 use hovrel_store::Decided;
 use serde::{Deserialize, Serialize};
@@ -122,8 +122,14 @@ impl Stage {
     fn kept(&self, before: Read, decision: &Decision) -> Result<Decided, Problem> {
         let change = &before.change;
         let policy = first_contact(&self.lanes, &change.lane);
-        let Played { mut refusals, cost } = Rehearsal::at(self.target.clone()).alone().play(change, decision, policy);
-        let link = if before.links_back && !decision.let_go { LINKING_BACK } else { 0 };
+        let played = |decision: &Decision| Rehearsal::at(self.target.clone()).alone().play(change, decision, policy);
+        let link = |decision: &Decision| if before.links_back && !decision.let_go { LINKING_BACK } else { 0 };
+        let calls = |of: &Decision, cost: &Cost| (cost.right_calls(&self.pace), (cost.left + link(of)) as f64);
+        // What waits for other items costs more, and only the whole plan says which of them are there by then: the cost
+        // that was found with it changes by what this decision changes.
+        let (right_was, left_was) = calls(&before.decision, &played(&before.decision).cost);
+        let Played { mut refusals, cost } = played(decision);
+        let (right, left) = calls(decision, &cost);
         let of_the_whole =
             |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
         refusals.extend(before.refusals.into_iter().filter(of_the_whole));
@@ -133,8 +139,8 @@ impl Stage {
             included: decision.included,
             refusals: serde_json::to_value(refusals)?,
             open: Brief::of(change).conflicts_open(decision, policy) as i32,
-            right_calls: cost.right_calls(&self.pace),
-            left_calls: (cost.left + link) as f64,
+            right_calls: before.right_calls + right - right_was,
+            left_calls: before.left_calls + left - left_was,
         })
     }
 }

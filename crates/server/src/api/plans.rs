@@ -294,6 +294,8 @@ pub(super) struct Read {
     pub decision: Decision,
     pub included: bool,
     pub refusals: Vec<Refusal>,
+    pub right_calls: f64,
+    pub left_calls: f64,
     pub links_back: bool,
 }
 
@@ -303,6 +305,8 @@ pub(super) fn read(row: ChangeRow) -> Result<Read, Problem> {
         decision: serde_json::from_value(row.decision)?,
         included: row.included,
         refusals: serde_json::from_value(row.refusals)?,
+        right_calls: row.right_calls,
+        left_calls: row.left_calls,
         links_back: row.links_back,
     })
 }
