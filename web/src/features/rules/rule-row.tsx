@@ -45,7 +45,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
         </span>
       )}
       {schema?.max_length && longest > schema.max_length && (
-        <span className={`mono text-loss ${BELOW}`}>longest: {longest.toLocaleString("en")} characters</span>
+        <span className={`mono text-loss ${BELOW}`}>longest: {longest.toLocaleString("en")}</span>
       )}
     </>
   );
