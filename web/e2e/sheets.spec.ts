@@ -3,7 +3,7 @@
 // the walks that leave systems, routes, plans and proofs behind.
 import type { Locator, Page } from "@playwright/test";
 import { outOfReach } from "./reach";
-import { neverRun, screens as all } from "./screens";
+import { screens as all } from "./screens";
 import { accessible, expect, signedInAs, test } from "./support";
 
 const OPENERS = "[aria-haspopup]:not([disabled]), [role=combobox]:not([disabled])";
@@ -62,30 +62,4 @@ test("every sheet and menu can be read, reached, and left by the keyboard", asyn
   }
   console.log(`sheets: ${told.length} opened: ${told.join(" | ")}`);
   expect(told.length).toBeGreaterThan(12);
-});
-
-test("leaving with unsaved changes asks, at any size", async ({ page }) => {
-  await signedInAs(page, "ida");
-  await page.goto(`/routes/${await neverRun(page)}/scope`);
-  await page.getByRole("button", { name: "Add a condition" }).first().click();
-  await expect(page.getByText("Changes not saved")).toBeVisible();
-  const away = page.getByRole("navigation", { name: "Main" }).getByRole("link", { name: "Systems" });
-  const question = page.getByRole("alertdialog", { name: "Leave with unsaved changes?" });
-  for (const [width, height] of [
-    [1280, 800],
-    [640, 400],
-  ] as const) {
-    await page.setViewportSize({ width, height });
-    await away.click();
-    await expect(question).toBeVisible();
-    await accessible(page, "the question on leaving", OPENED);
-    expect((await outOfReach(page, OPENED)).wrong).toEqual([]);
-    await page.keyboard.press("Escape");
-    await expect(question).toHaveCount(0);
-    await expect(away, "the keyboard is back").toBeFocused();
-    await expect(page).toHaveURL(/\/scope$/);
-  }
-  await away.click();
-  await question.getByRole("button", { name: "Discard changes" }).click();
-  await expect(page.getByRole("heading", { level: 1, name: "Systems" })).toBeVisible();
 });

@@ -71,12 +71,13 @@ pub struct LaneKinds<'l> {
     pub right: &'l str,
 }
 
-/// Which pairs of a plan's lanes to list.
+/// Which pairs of some lanes of a route to list.
 #[derive(Debug, Clone, Copy)]
 pub struct PairFilter<'f> {
-    pub plan: Uuid,
+    pub route: Uuid,
     pub lanes: &'f [LaneKinds<'f>],
-    pub which: Quiet,
+    /// Only those about which a plan has nothing to say; if none, all that were not let go.
+    pub quiet: Option<(Uuid, Quiet)>,
     /// Part of a key or a title; empty for all.
     pub find: &'f str,
 }
@@ -154,42 +155,42 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// A page of pairs that have no change in a plan, after a lane and a left id, and how many there are in all.
-    pub async fn quiet_pairs(
+    /// A page of pairs, after a lane and a left id, and how many there are in all.
+    pub async fn list_pairs(
         &self,
         filter: PairFilter<'_>,
         after: (&str, &str),
         limit: i64,
     ) -> Result<(Vec<ListedPair>, i64), StoreError> {
         let from = "from pairs p
-            join plans on plans.id = $1
-            join routes r on r.id = plans.route_id
+            join routes r on r.id = p.route_id
             join unnest($2, $3, $4) as k (lane, left_kind, right_kind) on k.lane = p.lane
             left join artefacts a on a.system_id = r.left_system and a.container = r.left_container
                 and a.kind = k.left_kind and a.external_id = p.left_id
             left join artefacts b on b.system_id = r.right_system and b.container = r.right_container
                 and b.kind = k.right_kind and b.external_id = p.right_id
-            where p.route_id = r.id and p.let_go = $5
-                and not exists (select from changes c where c.plan_id = $1 and c.lane = p.lane
-                    and c.left_id = p.left_id and c.outcome <> 'in_step')
-                and ($6 = '%%' or concat_ws(E'\n', p.left_key, p.right_key, a.title, b.title) ilike $6)";
+            where p.route_id = $1 and p.let_go = $5
+                and ($6 is null or not exists (select from changes c where c.plan_id = $6 and c.lane = p.lane
+                    and c.left_id = p.left_id and c.outcome <> 'in_step'))
+                and ($7 = '%%' or concat_ws(E'\n', p.left_key, p.right_key, a.title, b.title) ilike $7)";
         let one = |of: fn(&LaneKinds<'_>) -> String| -> Vec<String> { filter.lanes.iter().map(of).collect() };
         let lanes = [one(|l| l.lane.to_owned()), one(|l| l.left.to_owned()), one(|l| l.right.to_owned())];
         let bound = |query: String| {
             let [lane, left, right] = &lanes;
             diesel::sql_query(query)
-                .bind::<SqlUuid, _>(filter.plan)
+                .bind::<SqlUuid, _>(filter.route)
                 .bind::<Array<Text>, _>(lane.clone())
                 .bind::<Array<Text>, _>(left.clone())
                 .bind::<Array<Text>, _>(right.clone())
-                .bind::<Bool, _>(filter.which == Quiet::LetGo)
+                .bind::<Bool, _>(filter.quiet.is_some_and(|(_, which)| which == Quiet::LetGo))
+                .bind::<Nullable<SqlUuid>, _>(filter.quiet.map(|(plan, _)| plan))
                 .bind::<Text, _>(format!("%{}%", escape_like(filter.find)))
         };
         let connection = &mut self.connection().await?;
         let total: Total = bound(format!("select count(*) as total {from}")).get_result(connection).await?;
         let page = format!(
             "select p.lane, p.left_id, p.left_key, a.title as left_title, p.right_id, p.right_key, b.title as right_title
-             {from} and (p.lane, p.left_id) > ($7, $8) order by p.lane, p.left_id limit $9"
+             {from} and (p.lane, p.left_id) > ($8, $9) order by p.lane, p.left_id limit $10"
         );
         let page = bound(page).bind::<Text, _>(after.0).bind::<Text, _>(after.1).bind::<BigInt, _>(limit);
         Ok((page.load(connection).await?, total.total))

@@ -41,6 +41,7 @@ export const keys = {
   met: (route: string, what: string, asked: unknown, ...of: Parts) => ["route", route, what, asked, ...of],
   newField: (route: string, ...of: Parts) => ["route", route, "new field", ...of],
   matches: (route: string, ...of: Parts) => ["route", route, "matches", ...of],
+  lanePairs: (route: string, ...of: Parts) => ["route", route, "pairs", ...of],
   alone: (route: string, ...of: Parts) => ["route", route, "alone", ...of],
   beside: (route: string, ...of: Parts) => ["route", route, "beside", ...of],
   others: (route: string, ...of: Parts) => ["route", route, "others", ...of],

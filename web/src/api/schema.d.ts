@@ -686,6 +686,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/pairs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pairs of a lane, but for those that were let go. */
+        get: operations["lanePairs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/preview": {
         parameters: {
             query?: never;
@@ -2393,6 +2410,10 @@ export interface components {
             /** Format: int32 */
             steps?: number | null;
         };
+        ListedPair: {
+            left: components["schemas"]["PairEnd"];
+            right: components["schemas"]["PairEnd"];
+        };
         /** @description A value that is not carried exactly. */
         Loss: {
             /** @description What is left of it. */
@@ -2748,7 +2769,7 @@ export interface components {
             title?: string | null;
         };
         PairPage: {
-            items: components["schemas"]["QuietPair"][];
+            items: components["schemas"]["ListedPair"][];
             next?: string | null;
             /**
              * Format: int64
@@ -3054,10 +3075,6 @@ export interface components {
         /** @description What a proof is to read. */
         ProveBody: {
             files?: components["schemas"]["FilesBody"];
-        };
-        QuietPair: {
-            left: components["schemas"]["PairEnd"];
-            right: components["schemas"]["PairEnd"];
         };
         /**
          * @description Which pairs of a plan have no change in it.
@@ -5642,6 +5659,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FieldSchema"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lanePairs: {
+        parameters: {
+            query: {
+                lane: string;
+                /** @description Part of a key or a title. */
+                find?: string;
+                /** @description `next` of the page before. */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairPage"];
                 };
             };
             /** @description What is wrong with the request, and what to do */

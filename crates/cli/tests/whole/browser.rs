@@ -40,7 +40,7 @@ async fn a_person_in_the_browser() {
         ("FERNWAY", both.fernway.url()),
         ("CAIRNBOOK", both.cairnbook.url()),
     ];
-    let walks = ["journey", "keyboard", "requirements", "sheets", "sizes", "tracker", "weight"];
+    let walks = ["journey", "keyboard", "leaving", "requirements", "sheets", "sizes", "tracker", "weight"];
     let told = walked(&program, &walks, systems).await;
     let lines = told.lines().filter_map(|l| {
         Some(l.trim()).filter(|l| ["heard: ", "sheets: ", "sizes: ", "weight: "].iter().any(|p| l.starts_with(p)))

@@ -180,7 +180,7 @@ pub async fn decide_alike(
     let stage = Stage::of(&app, id).await?;
     let query = ChangeQuery::of_field(&body.field, body.kind);
     let filter = query.filter(&stage.lanes)?;
-    let (mut after, mut all) = (-1, Vec::new());
+    let (mut after, mut found, mut all) = (-1, 0, Vec::new());
     loop {
         let rows = app.hub.store.matching_changes(id, &filter, after, PART).await?;
         let Some(last) = rows.last() else { break };
@@ -195,13 +195,17 @@ pub async fn decide_alike(
             if decision.as_new || !change.fields.iter().any(waits) {
                 continue;
             }
+            found += 1;
+            if body.only_count {
+                continue;
+            }
             let fields = [(body.field.clone(), body.decision)].into_iter().collect();
             let decision = decided(change, decision.clone(), DecisionBody { fields, ..DecisionBody::default() })?;
             all.push(stage.kept(before, &decision)?);
         }
     }
-    let changed = match body.only_count || all.is_empty() {
-        true => all.len(),
+    let changed = match all.is_empty() {
+        true => found,
         false => app.hub.store.decide(id, &all).await?,
     };
     Ok(Json(Included { changed: changed as u64 }))

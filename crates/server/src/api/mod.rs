@@ -87,6 +87,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(decisions::undo))
         .routes(routes!(receipts::one))
         .routes(routes!(quiet::pairs))
+        .routes(routes!(quiet::of_lane))
         .routes(routes!(quiet::alone))
         .routes(routes!(plan_file::file))
         .routes(routes!(plans::transfer))

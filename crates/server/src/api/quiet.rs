@@ -1,5 +1,5 @@
-//! What a plan and its lanes have nothing to do for: pairs in step, pairs that were let go, and items that are at one
-//! end alone. Each is counted beside what is to be done, and listed here, page by page.
+//! What is counted beside what is to be done, as lists, page by page: the pairs of a lane, pairs in step and pairs that
+//! were let go, and items that are at one end alone.
 
 use axum::Json;
 use axum::extract::State;
@@ -55,14 +55,14 @@ pub struct PairEnd {
 }
 
 #[derive(Serialize, ToSchema)]
-pub struct QuietPair {
+pub struct ListedPair {
     left: PairEnd,
     right: PairEnd,
 }
 
 #[derive(Serialize, ToSchema)]
 pub struct PairPage {
-    items: Vec<QuietPair>,
+    items: Vec<ListedPair>,
     /// How many match.
     total: i64,
     next: Option<String>,
@@ -76,28 +76,71 @@ pub async fn pairs(
     Path(id): Path<Uuid>,
     Query(query): Query<PairQuery>,
 ) -> Result<Json<PairPage>, Problem> {
-    let lanes: Vec<Lane> = serde_json::from_value(app.hub.store.plan(id).await?.lanes)?;
-    let kinds: Vec<LaneKinds<'_>> =
-        lanes.iter().map(|l| LaneKinds { lane: &l.id, left: l.left_kind.id(), right: l.right_kind.id() }).collect();
+    let plan = app.hub.store.plan(id).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
     let which = match query.which {
         QuietPairs::InStep => Quiet::InStep,
         QuietPairs::LetGo => Quiet::LetGo,
     };
-    let (lane, left): (String, String) =
-        query.after.map(|text| given("/after", &text)).transpose()?.unwrap_or_default();
-    let find = query.find.unwrap_or_default();
-    let filter = PairFilter { plan: id, lanes: &kinds, which, find: find.trim() };
-    let limit = query.limit.unwrap_or(PAGE).clamp(1, 500);
-    let (rows, total) = app.hub.store.quiet_pairs(filter, (&lane, &left), limit).await?;
+    let part = Part { find: query.find, after: query.after, limit: query.limit };
+    Ok(Json(page(&app, plan.route_id, &lanes, Some((id, which)), part).await?))
+}
+
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct LanePairQuery {
+    lane: String,
+    /// Part of a key or a title.
+    find: Option<String>,
+    /// `next` of the page before.
+    after: Option<String>,
+    limit: Option<i64>,
+}
+
+/// The pairs of a lane, but for those that were let go.
+#[utoipa::path(get, path = "/routes/{id}/pairs", operation_id = "lanePairs", params(("id" = Uuid, Path), LanePairQuery),
+    responses((status = 200, body = PairPage)))]
+pub async fn of_lane(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Query(query): Query<LanePairQuery>,
+) -> Result<Json<PairPage>, Problem> {
+    let lane = lane_of(&app.hub.store.route(id).await?, &query.lane)?;
+    let part = Part { find: query.find, after: query.after, limit: query.limit };
+    Ok(Json(page(&app, id, &[lane], None, part).await?))
+}
+
+/// Which part of a list.
+struct Part {
+    find: Option<String>,
+    after: Option<String>,
+    limit: Option<i64>,
+}
+
+async fn page(
+    app: &App,
+    route: Uuid,
+    lanes: &[Lane],
+    quiet: Option<(Uuid, Quiet)>,
+    part: Part,
+) -> Result<PairPage, Problem> {
+    let kinds: Vec<LaneKinds<'_>> =
+        lanes.iter().map(|l| LaneKinds { lane: &l.id, left: l.left_kind.id(), right: l.right_kind.id() }).collect();
+    let (lane, left): (String, String) = part.after.map(|text| given("/after", &text)).transpose()?.unwrap_or_default();
+    let find = part.find.unwrap_or_default();
+    let filter = PairFilter { route, lanes: &kinds, quiet, find: find.trim() };
+    let limit = part.limit.unwrap_or(PAGE).clamp(1, 500);
+    let (rows, total) = app.hub.store.list_pairs(filter, (&lane, &left), limit).await?;
     let last = rows.last().filter(|_| rows.len() as i64 == limit);
     let next = last.map(|row| serde_json::to_string(&(&row.lane, &row.left_id))).transpose()?;
     let items = rows.into_iter().filter_map(|row| {
         let lane = lanes.iter().find(|l| l.id == row.lane)?;
         let left = PairEnd { id: row.left_id, key: row.left_key, kind: lane.left_kind, title: row.left_title };
         let right = PairEnd { id: row.right_id, key: row.right_key, kind: lane.right_kind, title: row.right_title };
-        Some(QuietPair { left, right })
+        Some(ListedPair { left, right })
     });
-    Ok(Json(PairPage { items: items.collect(), total, next }))
+    Ok(PairPage { items: items.collect(), total, next })
 }
 
 /// An end of a route.

@@ -48,6 +48,17 @@ async fn pairs_in_step_are_listed_as_they_are_counted() {
         changed.iter().any(|c| same(&c))
     };
     assert!(!changed.is_empty() && !list.iter().any(is_changed), "what has a change is not in step");
+    // Every pair of a lane is listed too, whatever the plan says of it, and as many as the proof counts.
+    let proof = client.prove(&route).await;
+    let mut pairs = 0;
+    for lane in proof["lanes"].as_array().expect("lanes") {
+        let (of_lane, total) = walked(&client, &format!("/routes/{route}/pairs?lane={}", text(&lane["lane"]))).await;
+        assert_eq!((Some(of_lane.len() as i64), Some(total)), (lane["paired"].as_i64(), lane["paired"].as_i64()));
+        pairs += total;
+    }
+    assert_eq!(Some(pairs), client.get(&format!("/routes/{route}")).await["pairs"].as_i64());
+    let (status, _) = client.call(Method::GET, &format!("/routes/{route}/pairs?lane=nowhere"), None, None).await;
+    assert_eq!(status, 404, "there is no such lane");
     // Titles are those of the surveys, and by them and by keys of either end a pair is found.
     let one = list.iter().find(|p| p["left"]["kind"] == "test_case" && p["left"]["title"].is_string()).expect("a case");
     for words in [&one["left"]["title"], &one["left"]["key"], &one["right"]["key"]] {

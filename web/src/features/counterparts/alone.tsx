@@ -1,10 +1,11 @@
-// Items of a lane that are at one end alone: counted in a line, listed in a sheet.
+// How many pairs a lane has, and how many items are at one end alone: counted in a line, listed in a sheet.
 import { useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { ListSheet, Opens } from "@/ui/list-sheet";
 import type { Lane, Route } from "../route/draft";
 import { ItemLink } from "../route/item-link";
+import { PairCount } from "../route/pair-sheet";
 import type { MatchList } from "./use-matches";
 
 type End = Schemas["AtEnd"];
@@ -17,6 +18,8 @@ export function Alone({ route, lane, list }: { route: Route; lane: Lane; list: M
   };
   return (
     <span className="text-ink-2">
+      <PairCount route={route} lane={lane.id} />
+      {", "}
       <Opens onClick={() => setOpen("left")}>{words("left")}</Opens>,{" "}
       <Opens onClick={() => setOpen("right")}>{words("right")}</Opens>
       {open && (

@@ -4,9 +4,9 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Disc } from "@/ui/disc";
-import { ListSheet, Opens } from "@/ui/list-sheet";
+import { Opens } from "@/ui/list-sheet";
 import { useDraft } from "../route/draft";
-import { ItemLink } from "../route/item-link";
+import { PairSheet } from "../route/pair-sheet";
 import type { Plan } from "./listed";
 
 type Which = Schemas["QuietPairs"];
@@ -34,19 +34,18 @@ function Pairs({ plan, which, close }: { plan: Plan; which: Which; close: () => 
   const { route } = useDraft();
   const counted = which === "in_step" ? plan.in_step : plan.let_go;
   return (
-    <ListSheet
+    <PairSheet
+      route={route}
       title={which === "in_step" ? `${count(plan.in_step, "pair")} in step` : `${count(plan.let_go, "pair")} let go`}
-      open
-      onOpenChange={(open) => !open && close()}
+      close={close}
       queryKey={(find) => keys.pairs(plan.id, which, find)}
-      page={(find, after: string | undefined) =>
+      page={(find, after) =>
         take(
           api.GET("/plans/{id}/pairs", {
             params: { path: { id: plan.id }, query: { which, find: find || undefined, after } },
           }),
         )
       }
-      keyOf={(pair) => `${pair.left.kind} ${pair.left.id}`}
       note={(total) =>
         total > counted && (
           <p className="mb-2 text-ink-2">
@@ -54,12 +53,6 @@ function Pairs({ plan, which, close }: { plan: Plan; which: Which; close: () => 
           </p>
         )
       }
-      row={(pair) => (
-        <div className="grid grid-cols-2 gap-3 px-3 py-1">
-          <ItemLink end={route.left} kind={pair.left.kind} item={pair.left} />
-          <ItemLink end={route.right} kind={pair.right.kind} item={pair.right} />
-        </div>
-      )}
     />
   );
 }

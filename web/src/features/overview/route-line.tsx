@@ -17,7 +17,17 @@ export function RouteLine({ route }: { route: Schemas["RouteAnswer"] }) {
           {route.name}
         </Link>
         <span className="text-ink-2">
-          {count(route.lanes.length, "lane")} · version {route.version} · {count(route.pairs, "pair")}
+          <Link className="hover:underline" to={`/routes/${route.id}/rules`}>
+            {count(route.lanes.length, "lane")}
+          </Link>{" "}
+          ·{" "}
+          <Link className="hover:underline" to={`/routes/${route.id}/versions`}>
+            version {route.version}
+          </Link>{" "}
+          ·{" "}
+          <Link className="hover:underline" to={`/routes/${route.id}/counterparts`}>
+            {count(route.pairs, "pair")}
+          </Link>
         </span>
       </div>
       <div className="mt-1.5 grid grid-cols-[minmax(0,150px)_minmax(0,1fr)_minmax(0,150px)] items-center gap-3 max-[900px]:grid-cols-2">

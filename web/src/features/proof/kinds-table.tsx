@@ -1,9 +1,12 @@
 // Counts of a proof by lane: what is in scope at both ends, what is paired, what differs, what hangs on items.
+import { Link } from "react-router";
 import type { Schemas } from "@/api/client";
 import { bytes } from "@/lib/format";
 import { ownName } from "@/lib/lanes";
 import { count, kindsWord, kindWord } from "@/lib/words";
 import { EndMark } from "@/ui/disc";
+import type { Route } from "../route/draft";
+import { LanePairs } from "../route/pair-sheet";
 import { targetWord } from "../rules/rule-words";
 
 const hanging = ["@attachments", "@links", "@comments", "@history"];
@@ -20,9 +23,9 @@ export function laneWord(lane: LaneProof, lanes: LaneProof[]) {
 export const unexplained = (lane: LaneProof, field: string) =>
   lane.differences.filter((d) => d.field === field && d.cause === "unexplained").length;
 
-type Props = { proof: Schemas["ProofAnswer"]; open: (lane: string) => void };
+type Props = { route: Route; proof: Schemas["ProofAnswer"]; open: (lane: string, field?: string) => void };
 
-export function KindsTable({ proof, open }: Props) {
+export function KindsTable({ route, proof, open }: Props) {
   return (
     <>
       <div className="overflow-x-auto" tabIndex={0} role="group" aria-label="Counts by kind">
@@ -58,15 +61,32 @@ export function KindsTable({ proof, open }: Props) {
             {proof.lanes.map((l) => (
               <tr key={l.lane} className="border-b border-hair-2 last:border-0">
                 <td className="px-4 py-2 font-medium">{laneWord(l, proof.lanes)}</td>
-                <td className="px-3 text-right">{l.left_count.toLocaleString("en")}</td>
-                <td className="spine-cell text-center">
-                  <span className="bg-sheet px-1 font-semibold">{l.paired.toLocaleString("en")}</span>
+                <td className="px-3 text-right">
+                  <InScope lane={l.lane} n={l.left_count} />
                 </td>
-                <td className="px-3">{l.right_count.toLocaleString("en")}</td>
+                <td className="spine-cell text-center">
+                  <span className="bg-sheet px-1 font-semibold">
+                    {l.paired > 0 ? (
+                      <LanePairs route={route} lane={l.lane} counted={l.paired}>
+                        {l.paired.toLocaleString("en")}
+                      </LanePairs>
+                    ) : (
+                      0
+                    )}
+                  </span>
+                </td>
+                <td className="px-3">
+                  <InScope lane={l.lane} n={l.right_count} />
+                </td>
                 <Listed n={l.missing.length} open={() => open(l.lane)} />
                 <Listed n={l.differences.length} open={() => open(l.lane)} />
                 {hanging.map((id) => (
-                  <Pieces key={id} of={l.pieces?.find((p) => p.field === id)} unexplained={unexplained(l, id) > 0} />
+                  <Pieces
+                    key={id}
+                    of={l.pieces?.find((p) => p.field === id)}
+                    unexplained={unexplained(l, id) > 0}
+                    open={() => open(l.lane, id)}
+                  />
                 ))}
               </tr>
             ))}
@@ -108,15 +128,26 @@ function Besides({ lane }: { lane: Schemas["LaneProof"] }) {
   );
 }
 
-function Pieces({ of, unexplained }: { of?: Schemas["PieceProof"]; unexplained: boolean }) {
+type PiecesProps = { of?: Schemas["PieceProof"]; unexplained: boolean; open: () => void };
+
+function Pieces({ of, unexplained, open }: PiecesProps) {
   if (!of || of.expected + of.only_right === 0) return <td className="px-3 text-right text-ink-3">—</td>;
   return (
     <td className={`px-3 text-right ${unexplained ? "text-clash" : ""}`}>
-      {of.there} of {of.expected}
-      {of.only_right > 0 && <span className="text-ink-3"> +{of.only_right}</span>}
+      <button type="button" className="underline decoration-hair hover:decoration-ink" onClick={open}>
+        {of.there} of {of.expected}
+        {of.only_right > 0 && <span className="text-ink-3"> +{of.only_right}</span>}
+      </button>
     </td>
   );
 }
+
+/** How many items a lane's scope had at one end; Scope lists them. */
+const InScope = ({ lane, n }: { lane: string; n: number }) => (
+  <Link className="hover:underline" to={`../scope?lane=${encodeURIComponent(lane)}`}>
+    {n.toLocaleString("en")}
+  </Link>
+);
 
 /** A count that opens what it counts, where there is any. */
 function Listed({ n, open }: { n: number; open: () => void }) {

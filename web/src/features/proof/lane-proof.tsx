@@ -74,13 +74,28 @@ function Fields({ lane, field, schema, choose }: Props) {
                 />{" "}
                 {f.agree} of {f.compared}
               </td>
-              <td className="px-3 text-right text-ink-3">{f.settled ?? 0}</td>
-              <td className={`px-3 text-right ${f.with_loss ? "text-loss" : "text-ink-3"}`}>{f.with_loss}</td>
+              <Behind n={f.settled ?? 0} open={() => choose(f.field)} />
+              <Behind n={f.with_loss} tone="text-loss" open={() => choose(f.field)} />
             </tr>
           ))}
         </tbody>
       </table>
     </section>
+  );
+}
+
+/** A count of a field; the lists beside it show what it counts. */
+function Behind({ n, tone = "", open }: { n: number; tone?: string; open: () => void }) {
+  return (
+    <td className="px-3 text-right">
+      {n > 0 ? (
+        <button type="button" className={`hover:underline ${tone}`} onClick={open}>
+          {n.toLocaleString("en")}
+        </button>
+      ) : (
+        <span className="text-ink-3">0</span>
+      )}
+    </td>
   );
 }
 

@@ -120,7 +120,7 @@ function Shown({ proof, prove, error }: { proof: ProofAnswer; prove: (files: Fil
           </p>
         )}
         <Headline proof={proof} />
-        <KindsTable proof={proof} open={(lane) => show({ lane })} />
+        <KindsTable route={route} proof={proof} open={(lane, field) => show({ lane, field })} />
         <Unforeseen list={proof.unforeseen} schema={schema} />
         <Pills label="Lanes" className="mb-3">
           {proof.lanes.map((l) => (
