@@ -144,7 +144,7 @@ function Pieces({ of, unexplained, open }: PiecesProps) {
 
 /** How many items a lane's scope had at one end; Scope lists them. */
 const InScope = ({ lane, n }: { lane: string; n: number }) => (
-  <Link className="hover:underline" to={`../scope?lane=${encodeURIComponent(lane)}`}>
+  <Link className="underline decoration-hair hover:decoration-ink" to={`../scope?lane=${encodeURIComponent(lane)}`}>
     {n.toLocaleString("en")}
   </Link>
 );
