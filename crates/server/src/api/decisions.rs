@@ -100,8 +100,8 @@ fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Resul
     Ok(decision)
 }
 
-/// What the right would say to changes whose decisions are changed, and what they cost then. What a plan makes before them counts as made; what
-/// the rehearsal of the whole found of that stays.
+/// What the right would say to changes whose decisions are changed, and what they cost then. What a plan makes before
+/// them counts as made; what the rehearsal of the whole found of that stays.
 struct Stage {
     lanes: Vec<Lane>,
     target: Arc<Target>,

@@ -117,6 +117,11 @@ impl PlanFigure {
         plans.into_iter().map(one).collect()
     }
 
+    pub async fn of_one(app: &App, plan: Plan) -> Result<PlanFigure, Problem> {
+        let figures = PlanFigure::of(app, vec![plan]).await?;
+        figures.into_iter().next().ok_or_else(|| Problem::missing("The plan"))
+    }
+
     fn in_all(
         plan: Plan,
         counts: &[&ChangeCount],
@@ -172,8 +177,7 @@ impl PlanFigure {
     responses((status = 200, body = PlanFigure)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<PlanFigure>, Problem> {
     let plan = app.hub.store.plan(id).await?;
-    let figures = PlanFigure::of(&app, vec![plan]).await?;
-    figures.into_iter().next().map(Json).ok_or_else(|| Problem::missing("The plan"))
+    Ok(Json(PlanFigure::of_one(&app, plan).await?))
 }
 
 /// Which changes.

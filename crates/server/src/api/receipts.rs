@@ -109,8 +109,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Re
     let plan = store.plan(id).await?;
     let route = store.route(plan.route_id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes.clone())?;
-    let figures = PlanFigure::of(&app, vec![plan]).await?.into_iter().next();
-    let figure = figures.ok_or_else(|| Problem::missing("The plan"))?;
+    let figure = PlanFigure::of_one(&app, plan).await?;
     let job = figure.transfer.as_ref().map(|j| j.id);
     let mut lines: BTreeMap<(Doing, String), [i64; 3]> = BTreeMap::new();
     let mut add = |doing: Doing, kind: &str, counts: [i64; 3]| {

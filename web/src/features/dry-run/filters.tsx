@@ -7,11 +7,11 @@ import { Disc, Legend } from "@/ui/disc";
 import { FindBox } from "@/ui/find-box";
 import { Pill, Pills } from "@/ui/pills";
 import { Select } from "@/ui/select";
+import { Tip } from "@/ui/tip";
 import { useDraft } from "../route/draft";
 import { fieldName, useSchema } from "../route/use-schema";
 import { BesideThese } from "./beside-these";
 import { countOf, outcomes, type Filter, type Plan } from "./listed";
-import { Tip } from "@/ui/tip";
 
 export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
   const { route } = useDraft();

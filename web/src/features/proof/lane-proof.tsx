@@ -5,11 +5,11 @@ import { absenceWord, causeWord, count, lossWord } from "@/lib/words";
 import { Bar } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { StaysAt } from "@/ui/pieces";
+import { Tip } from "@/ui/tip";
 import { WholeList } from "@/ui/whole-list";
 import { fieldName } from "../route/use-schema";
 import { valueText } from "../systems/value";
 import { unexplained } from "./kinds-table";
-import { Tip } from "@/ui/tip";
 
 type LaneProof = Schemas["LaneProof"];
 type Props = {

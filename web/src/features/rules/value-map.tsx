@@ -4,10 +4,10 @@ import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
 import { Select } from "@/ui/select";
+import { Tip } from "@/ui/tip";
 import type { ValueMap } from "./rule-words";
 import { ValueChoice } from "./value-choice";
 import { shared, valuesOf, withReturn, withRow } from "./value-rows";
-import { Tip } from "@/ui/tip";
 
 /** Height of a row, in pixels. */
 const ROW = 31;
