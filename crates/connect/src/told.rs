@@ -3,9 +3,11 @@
 use std::borrow::Cow;
 
 use hovrel_core::bounds::LONGEST_ID;
+use hovrel_core::keepable::without_nul;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::model::{Artefact, Document, without_nul};
-use hovrel_core::text::{self, TextFormat};
+use hovrel_core::model::{Artefact, Document};
+use hovrel_core::text;
+use hovrel_core::text::TextFormat;
 
 use crate::ConnectError;
 

@@ -8,7 +8,7 @@ use std::num::NonZeroU32;
 use std::sync::Arc;
 use std::sync::atomic::AtomicBool;
 use std::sync::atomic::Ordering::Relaxed;
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 use backon::{BackoffBuilder, ExponentialBuilder};
 use base64::Engine;
@@ -19,6 +19,7 @@ use hovrel_core::bounds::{
     LARGEST_ANSWER, LARGEST_REFUSAL, LONGEST_FILE, LONGEST_MESSAGE, LONGEST_WAIT, MOST_CALLS_AT_ONCE,
     MOST_CALLS_PER_MINUTE,
 };
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, utf8_percent_encode};
 use reqwest::{Method, RequestBuilder, Response, StatusCode, header};
 use tokio::sync::{OnceCell, OwnedSemaphorePermit, Semaphore};
 
@@ -395,18 +396,18 @@ pub fn basic(login: &str, password: &str) -> String {
     format!("Basic {}", base64::engine::general_purpose::STANDARD.encode(format!("{login}:{password}")))
 }
 
-/// Retry-After as seconds or as a date (RFC 9110 §10.2.3).
+/// Retry-After as seconds, or as a date in any of the three forms of HTTP (RFC 9110 §10.2.3 and §5.6.7).
 fn retry_after(headers: &header::HeaderMap) -> Option<Duration> {
     let text = headers.get(header::RETRY_AFTER)?.to_str().ok()?.trim();
-    retry_after_at(text, chrono::Utc::now())
+    retry_after_at(text, SystemTime::now())
 }
 
-fn retry_after_at(text: &str, now: chrono::DateTime<chrono::Utc>) -> Option<Duration> {
+fn retry_after_at(text: &str, now: SystemTime) -> Option<Duration> {
     if let Ok(seconds) = text.parse() {
         return Some(Duration::from_secs(seconds));
     }
-    let at = chrono::DateTime::parse_from_rfc2822(text).ok()?;
-    (at.to_utc() - now).to_std().ok().or(Some(Duration::ZERO))
+    let at = httpdate::parse_http_date(text).ok()?;
+    Some(at.duration_since(now).unwrap_or_default())
 }
 
 pub fn content_type(response: &Response) -> String {
@@ -434,24 +435,25 @@ fn innermost(e: &(dyn std::error::Error + 'static)) -> String {
     at.to_string()
 }
 
-/// Percent-encodes a value for a segment of a path or a query (RFC 3986 §2.3).
+/// What is written as it is: the unreserved characters of RFC 3986 §2.3.
+const ESCAPED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');
+
+/// A value in percent-encoding, for a segment of a path or a query.
 pub fn escape_segment(text: &str) -> String {
-    text.bytes()
-        .map(|b| match b {
-            b'A'..=b'Z' | b'a'..=b'z' | b'0'..=b'9' | b'-' | b'.' | b'_' | b'~' => char::from(b).to_string(),
-            other => format!("%{other:02X}"),
-        })
-        .collect()
+    utf8_percent_encode(text, ESCAPED).to_string()
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    /// RFC 9110 §10.2.3: both forms of the field, with its own examples.
+    /// RFC 9110 §10.2.3: both forms of the field, with its own examples; §5.6.7: the two obsolete forms of dates, which
+    /// must be read all the same.
     #[test]
     fn retry_after_is_seconds_or_a_date() {
-        let now = chrono::DateTime::parse_from_rfc3339("1999-12-31T23:59:00Z").unwrap().to_utc();
+        let now = SystemTime::from(chrono::DateTime::parse_from_rfc3339("1999-12-31T23:59:00Z").unwrap());
+        assert_eq!(retry_after_at("Friday, 31-Dec-99 23:59:59 GMT", now), Some(Duration::from_secs(59)));
+        assert_eq!(retry_after_at("Fri Dec 31 23:59:59 1999", now), Some(Duration::from_secs(59)));
         assert_eq!(retry_after_at("120", now), Some(Duration::from_secs(120)));
         assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:59:59 GMT", now), Some(Duration::from_secs(59)));
         assert_eq!(retry_after_at("Fri, 31 Dec 1999 23:58:59 GMT", now), Some(Duration::ZERO));

@@ -6,12 +6,14 @@
 use std::collections::HashMap;
 use std::time::Instant;
 
+use hovrel_core::base::{Base, BaseSide, Pair};
+use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Base, BaseSide, Comparer, End, Known, compare_lane, right_side};
-use hovrel_core::identity::{Between, InLane, Pair, Settled, counterparts};
-use hovrel_core::mapping::*;
-use hovrel_core::model::{Artefact, FieldKey, Kind, Value, ValueType};
+use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, right_side};
+use hovrel_core::identity::{Between, InLane, Settled, counterparts};
+use hovrel_core::model::{Artefact, Ends, FieldKey, Kind, Value, ValueType};
 use hovrel_core::plan::Outcome;
+use hovrel_core::rules::*;
 
 const PAIRS: usize = 100_000;
 const FIELDS: usize = 20;
@@ -109,10 +111,7 @@ fn main() {
             counterparts: &found[0],
             bases: &bases,
             accepted: &HashMap::new(),
-            left_all: &left_all,
-            right_all: &right_all,
-            absent_left: &HashMap::new(),
-            absent_right: &HashMap::new(),
+            paths: Ends { left: &path, right: &path },
             first_seq: 0,
             planned: &HashMap::new(),
         };
@@ -120,8 +119,10 @@ fn main() {
         let found = compare_lane(
             &lane,
             &cx,
-            &End { artefacts: &lefts, path: &path },
-            &End { artefacts: &rights, path: &path },
+            Ends {
+                left: AtEnd { covered: &lefts, all: &left_all, absent: None },
+                right: AtEnd { covered: &rights, all: &right_all, absent: None },
+            },
             &known,
             &mut |change| updates += usize::from(change.outcome == Outcome::UpdateRight),
         );

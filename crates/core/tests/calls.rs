@@ -5,8 +5,8 @@ use std::collections::HashMap;
 
 use hovrel_core::catalogue::Calls;
 use hovrel_core::loss::LossCause;
-use hovrel_core::mapping::{call_order, expand_calls};
 use hovrel_core::model::{Argument, Artefact, Call, Document, Fields, Kind, Reference, Step, Value};
+use hovrel_core::prepare::{call_order, expand_calls};
 use proptest::prelude::*;
 
 /// Shared steps by their numbers: each a list of steps that say something or call another, perhaps one

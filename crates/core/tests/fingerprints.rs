@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use hovrel_core::compare::BaseSide;
-use hovrel_core::identity::said;
+use hovrel_core::agree::said;
+use hovrel_core::base::BaseSide;
 use hovrel_core::model::{Decimal, Document, Fingerprint, ShortForm, Value, canonical};
 use proptest::prelude::*;
 use serde::Serialize;

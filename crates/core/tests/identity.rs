@@ -1,8 +1,8 @@
 //! Finding counterparts among items that have no pair: what goes before what, and what can't be told apart.
 
 use hovrel_core::identity::{Candidate, Evidence, Looking, Settled, match_first_contact};
-use hovrel_core::mapping::{KeyFields, Matching};
 use hovrel_core::model::{Artefact, Kind, Value};
+use hovrel_core::rules::{KeyFields, Matching};
 
 fn case(key: &str, title: &str) -> Artefact {
     Artefact { title: title.into(), ..Artefact::bare(Kind::TestCase, key) }

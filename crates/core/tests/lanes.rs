@@ -3,11 +3,13 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
+use hovrel_core::base::Pair;
 use hovrel_core::catalogue::{Catalogue, KindSchema};
-use hovrel_core::identity::{Between, Counterparts, InLane, Pair, Settled, counterparts};
-use hovrel_core::mapping::Lane;
+use hovrel_core::cover::{Chosen, Covered, choose, hand_over};
+use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, Fingerprint, Kind};
-use hovrel_core::scope::{Chosen, Condition, ConditionRow, Covered, Filter, Operator, choose, hand_over};
+use hovrel_core::rules::Lane;
+use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator};
 use proptest::prelude::*;
 
 /// A lane of items whose title has this letter.

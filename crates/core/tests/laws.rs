@@ -3,14 +3,16 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use hovrel_core::base::{Base, Pair};
+use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Base, End, Known, compare_lane, right_side};
-use hovrel_core::identity::{Between, InLane, Pair, Settled, counterparts, origin_mark};
-use hovrel_core::mapping::*;
-use hovrel_core::model::{Artefact, Fields, Kind, Value, ValueType};
+use hovrel_core::compare::{AtEnd, Known, compare_lane, right_side};
+use hovrel_core::identity::{Between, InLane, Settled, counterparts};
+use hovrel_core::model::{Artefact, Ends, Fields, Kind, Value, ValueType, origin_mark};
 use hovrel_core::plan::{
     Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
 };
+use hovrel_core::rules::*;
 use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator};
 use proptest::prelude::*;
 
@@ -113,16 +115,17 @@ impl World {
             counterparts: &found[0],
             bases: &self.bases,
             accepted: &HashMap::new(),
-            left_all: &refs(&left_all),
-            right_all: &refs(&right_all),
-            absent_left: &HashMap::new(),
-            absent_right: &HashMap::new(),
+            paths: Ends { left: &path, right: &path },
             first_seq: 0,
             planned: &HashMap::new(),
         };
-        let (left, right) = (End { artefacts: &left, path: &path }, End { artefacts: &right, path: &path });
         let mut changes = Vec::new();
-        compare_lane(lane, &cx, &left, &right, &known, &mut |change| changes.push(change));
+        let all = Ends { left: refs(&left_all), right: refs(&right_all) };
+        let at = Ends {
+            left: AtEnd { covered: &left, all: &all.left, absent: None },
+            right: AtEnd { covered: &right, all: &all.right, absent: None },
+        };
+        compare_lane(lane, &cx, at, &known, &mut |change| changes.push(change));
         changes
     }
 

@@ -3,17 +3,22 @@
 
 use std::collections::HashMap;
 
+use hovrel_core::base::{Base, Pair};
+use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Base, Comparer, right_side, right_value};
-use hovrel_core::identity::Pair;
+use hovrel_core::compare::{AtEnd, Comparer, right_side};
 use hovrel_core::loss::LossCause;
-use hovrel_core::mapping::*;
-use hovrel_core::model::{Artefact, Attachment, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
+use hovrel_core::model::{
+    ATTACHMENTS, Artefact, Attachment, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Value, ValueType,
+    slot_value,
+};
 use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Side, Written, WrittenField, base_after,
     waits_only_for,
 };
+use hovrel_core::prepare::link_to_refused_files;
 use hovrel_core::reconcile::{DifferenceCause, Proven, prove_lane};
+use hovrel_core::rules::*;
 
 /// Case 1 is at the right as 71; case 2 is to come; case 3 is in another system, and case 4 in another container
 /// of this one; nothing else is carried.
@@ -111,7 +116,7 @@ fn agreed(left: &Artefact, right: &Artefact) -> Base {
 
 /// The base after the links of a change were written and the right holds what it does now.
 fn after_writing(change: &Change, decision: &Decision, now: &Artefact, old: &Base, lacking: Lacking) -> Base {
-    let held = right_value(now, LINKS).into_owned();
+    let held = slot_value(now, LINKS).into_owned();
     let fields = [(LINKS.to_owned(), WrittenField { sent: held.clone(), held })].into();
     let written = Written { fields, lacking, made: None };
     base_after(change, decision, FirstContact::Ask, &written, old, &Default::default())
@@ -191,12 +196,10 @@ fn a_list_in_part_waits_and_is_completed_unasked() {
     let bases: HashMap<String, Base> = [("9".to_owned(), base.clone())].into();
     let (left_all, right_all) = ([("9", &left)].into(), [("9", &now)].into());
     let from = Proven {
-        left: &[&left],
-        right: &[&now],
-        left_all: &left_all,
-        right_all: &right_all,
-        absent_left: &HashMap::new(),
-        absent_right: &HashMap::new(),
+        at: Ends {
+            left: AtEnd { covered: &[&left], all: &left_all, absent: None },
+            right: AtEnd { covered: &[&now], all: &right_all, absent: None },
+        },
         pairs: std::slice::from_ref(&pair),
         bases: &bases,
         accepted: &HashMap::new(),
@@ -307,7 +310,7 @@ fn what_was_sent_without_an_answer_is_asked_about() {
     sent.sent_without_answer(LINKS, expected.clone(), String::new());
     assert_eq!(reason(&sent, &now), Some(FieldReason::PerhapsThere));
     assert!(FieldReason::PerhapsThere.is_conflict(), "a person decides");
-    assert!(!sent.is_in_doubt(ATTACHMENTS, &right_value(&now, ATTACHMENTS)), "it was not sent");
+    assert!(!sent.is_in_doubt(ATTACHMENTS, &slot_value(&now, ATTACHMENTS)), "it was not sent");
     // A later change of something else leaves it as doubtful as it was; a decision about it ends that.
     let fields = compared(&left, &now, &sent);
     let change = change(&left, &now, fields);
@@ -317,7 +320,7 @@ fn what_was_sent_without_an_answer_is_asked_about() {
     };
     let nothing = Written { fields: Default::default(), lacking: Lacking::new(), made: None };
     let after = |how| base_after(&change, &decided(how), FirstContact::Ask, &nothing, &sent, &Default::default());
-    let held = right_value(&now, LINKS);
+    let held = slot_value(&now, LINKS);
     assert!(after(FieldDecision::Leave).is_in_doubt(LINKS, &held));
     assert!(!after(FieldDecision::KeepRight).is_in_doubt(LINKS, &held));
     assert!(

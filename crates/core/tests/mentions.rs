@@ -3,12 +3,17 @@
 use std::collections::HashMap;
 
 use chrono::DateTime;
+use hovrel_core::base::Base;
+use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
-use hovrel_core::compare::{Base, Comparer, right_side};
+use hovrel_core::compare::{Comparer, right_side};
 use hovrel_core::loss::LossCause;
-use hovrel_core::mapping::*;
-use hovrel_core::model::{Artefact, Block, Comment, Document, Inline, Kind, Reference, Stamp, Value, ValueType};
+use hovrel_core::model::{
+    Artefact, Block, COMMENTS, Comment, Document, Inline, Kind, Reference, Stamp, Value, ValueType, labelled, named,
+    names_pending, pending_names,
+};
 use hovrel_core::plan::FieldReason;
+use hovrel_core::rules::*;
 use hovrel_core::text::TextFormat;
 
 const TEXT: &str = "text";

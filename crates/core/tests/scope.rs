@@ -2,12 +2,11 @@
 //! two ends at first contact.
 
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
+use hovrel_core::cover::{Chosen, choose};
 use hovrel_core::expression::{Moment, Seen, compile};
-use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Decimal, Kind, Link, LinkEnd, LinkType, Span, Stamp, Value, ValueType};
-use hovrel_core::scope::{
-    Along, Chosen, Condition, ConditionRow, Filter, Operator, choose, condition_faults, operators, places, read, write,
-};
+use hovrel_core::rules::{Along, Lane};
+use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator, condition_faults, operators, places, read, write};
 use proptest::prelude::*;
 
 fn case(key: &str, title: &str) -> Artefact {

@@ -4,18 +4,21 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use hovrel_core::agree::same;
+use hovrel_core::base::{Base, Pair};
+use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Base, End, Known, compare_lane, right_side, right_value, same};
-use hovrel_core::identity::{
-    Between, Candidate, InLane, Looking, Pair, Settled, counterparts, match_first_contact, origin_mark,
-};
-use hovrel_core::mapping::*;
+use hovrel_core::compare::{AtEnd, Known, compare_lane, right_side};
+use hovrel_core::identity::{Between, Candidate, InLane, Looking, Settled, counterparts, match_first_contact};
 use hovrel_core::model::{
-    Argument, Artefact, Block, Call, Document, Inline, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
+    Argument, Artefact, Block, Call, Document, Ends, Inline, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Step,
+    Value, ValueType, labelled, named, names_pending, origin_mark, slot_value,
 };
 use hovrel_core::plan::{
     Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
 };
+use hovrel_core::prepare::*;
+use hovrel_core::rules::*;
 use hovrel_core::text::TextFormat;
 use proptest::prelude::*;
 
@@ -196,16 +199,17 @@ impl World {
                 counterparts: &found[0],
                 bases: self.bases.get(&kind).unwrap_or(&none),
                 accepted: &HashMap::new(),
-                left_all: &refs(&left_all),
-                right_all: &refs(&right_all),
-                absent_left: &HashMap::new(),
-                absent_right: &HashMap::new(),
+                paths: Ends { left: &path, right: &path },
                 first_seq: changes.len() as u32,
                 planned: &planned,
             };
-            let end = |artefacts| End { artefacts, path: &path };
+            let all = Ends { left: refs(&left_all), right: refs(&right_all) };
+            let at = Ends {
+                left: AtEnd { covered: &ls, all: &all.left, absent: None },
+                right: AtEnd { covered: &rs, all: &all.right, absent: None },
+            };
             let mut found: Vec<Change> = Vec::new();
-            compare_lane(&lane, &cx, &end(&ls), &end(&rs), &known, &mut |change| found.push(change));
+            compare_lane(&lane, &cx, at, &known, &mut |change| found.push(change));
             let made = found.iter().filter(|c| matches!(c.outcome, Outcome::NewRight | Outcome::Adopt));
             planned.extend(made.map(|c| ((kind, c.left.as_ref().unwrap().id.clone()), c.seq)));
             changes.extend(found);
@@ -341,7 +345,7 @@ impl World {
         let there = self.right.iter().find(|a| a.id == right_id).unwrap();
         let bases = self.bases.entry(change.kind).or_default();
         let old = bases.get(&left).cloned().unwrap_or_default();
-        let held = |field: &str| right_value(there, field).into_owned();
+        let held = |field: &str| slot_value(there, field).into_owned();
         let fields = fields.into_iter().map(|(f, sent)| (f.clone(), WrittenField { sent, held: held(&f) })).collect();
         let made = made.then(|| right_side(lane, there));
         let written = Written { fields, lacking, made };
@@ -570,7 +574,7 @@ proptest! {
             };
             let declared = |field: &str| change.losses.iter().any(|l| l.field == field);
             for f in &change.fields {
-                let now = right_value(right, &f.field);
+                let now = slot_value(right, &f.field);
                 // Whatever leads to other items is looked at below; all else is as the plan said.
                 if f.write.pending().needed.is_empty() && !matches!(f.write, Value::Links(_) | Value::References(_)) {
                     let write = named(&f.write, &called);
@@ -578,7 +582,7 @@ proptest! {
                 }
             }
             for (field, value) in left.fields.iter() {
-                let (was, now) = (value.display(), right_value(right, field).display());
+                let (was, now) = (value.display(), slot_value(right, field).display());
                 let names = change.fields.iter().any(|f| *f.field == **field && names_pending(&f.write));
                 let refers = names || matches!(value, Value::Reference(_) | Value::References(_) | Value::Steps(_));
                 prop_assert!(refers || was == now || declared(field), "{field}: {was:?} became {now:?}");

@@ -21,8 +21,6 @@ pub enum EngineError {
     File(#[from] std::io::Error),
     #[error("the worker lost its lease")]
     LeaseLost,
-    #[error("this version of Hovrel has no jobs of the kind “{0}”; a newer one may have queued it")]
-    UnknownJob(String),
     #[error("Error in Hovrel during this job ({0}); its log has the place. Nothing else was touched.")]
     Panicked(String),
 }

@@ -11,19 +11,14 @@
 //!    journal the database takes only while the lease is its own.
 //! 5. A dry run makes no call that writes, and moves no base.
 
-mod absent;
-mod both;
-mod drafted;
 mod dry_run;
-mod ends;
 mod error;
-mod files_read;
 mod hub;
-mod kept;
-mod lease;
+mod jobs;
 mod points;
 mod proof;
-mod rehearsed;
+mod reading;
+mod route;
 #[cfg(test)]
 mod sample;
 mod survey;
@@ -31,14 +26,13 @@ mod tidy;
 mod transfer;
 mod worker;
 
-pub use dry_run::{PlanSummary, settled_by_lane};
-pub use ends::{Mapped, RouteEnds, in_scope, lane_checks, prepare_items};
+pub use dry_run::PlanSummary;
 pub use error::EngineError;
-pub use files_read::ReadFiles;
 pub use hub::Hub;
 #[cfg(feature = "failpoints")]
 pub use points::points_from_environment;
-pub use proof::{LedgerLoss, ProofOptions, RouteProof};
-pub use survey::{folder_paths, path_of};
+pub use proof::{LedgerLoss, ProofOptions, ReadFiles, RouteProof};
+pub use reading::{folder_paths, path_of};
+pub use route::{Places, RouteEnds, in_scope, lane_checks, prepare_items, settled_by_lane};
 pub use tidy::tidy;
 pub use worker::{WorkerOptions, run_worker, said_by};

@@ -1,7 +1,6 @@
 //! A change for tests, as plain as can be.
 
-use hovrel_core::mapping::LINKS;
-use hovrel_core::model::{Artefact, Kind, Link, LinkEnd, LinkType, Value};
+use hovrel_core::model::{Artefact, Kind, LINKS, Link, LinkEnd, LinkType, Value};
 use hovrel_core::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 
 /// Of test case `id` of the left; its key is its id.

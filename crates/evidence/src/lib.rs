@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 pub use page::page;
-pub use signed::{NotVerified, Verified, fingerprint, hex, public_key, sign, verify};
+pub use signed::{NotVerified, Verified, fingerprint, public_key, sign, verify};
 pub use spreadsheet::{NotWritten, spreadsheet};
 
 /// A proof with everything that belongs to it.

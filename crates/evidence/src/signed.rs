@@ -67,8 +67,8 @@ pub fn sign(evidence: &Evidence, secret: &[u8; 32]) -> Vec<u8> {
     let key = SigningKey::from_bytes(secret);
     let evidence = serde_json::to_value(evidence).unwrap_or_default();
     let digests = digests(&evidence);
-    let value = hex(&key.sign(&signed_bytes(&evidence, &digests)).to_bytes());
-    let public_key = hex(key.verifying_key().as_bytes());
+    let value = hex::encode(key.sign(&signed_bytes(&evidence, &digests)).to_bytes());
+    let public_key = hex::encode(key.verifying_key().as_bytes());
     let signature = Seal { algorithm: ALGORITHM.to_owned(), public_key, value };
     canonical(&serde_json::json!({"evidence": evidence, "digests": digests, "signature": signature}))
 }
@@ -119,7 +119,7 @@ pub fn verify(bytes: &[u8], expected_key: Option<&str>) -> Result<Verified, NotV
 
 /// A public key as people compare it: the first half of its SHA-256, in groups of four.
 pub fn fingerprint(public_key: &[u8; 32]) -> String {
-    let digits = hex(&Sha256::digest(public_key)[..16]);
+    let digits = hex::encode(&Sha256::digest(public_key)[..16]);
     let groups: Vec<&str> = (0..8).map(|n| &digits[n * 4..n * 4 + 4]).collect();
     groups.join("-")
 }
@@ -130,7 +130,7 @@ fn signed_bytes(evidence: &Value, digests: &Map<String, Value>) -> Vec<u8> {
 
 fn digests(evidence: &Value) -> Map<String, Value> {
     let parts = evidence.as_object().into_iter().flatten();
-    parts.map(|(name, part)| (name.clone(), Value::String(hex(&Sha256::digest(canonical(part)))))).collect()
+    parts.map(|(name, part)| (name.clone(), Value::String(hex::encode(Sha256::digest(canonical(part)))))).collect()
 }
 
 /// The canonical form of RFC 8785. What Hovrel writes has no number that it could not hold.
@@ -138,14 +138,8 @@ fn canonical(value: &Value) -> Vec<u8> {
     serde_json_canonicalizer::to_vec(value).unwrap_or_default()
 }
 
-/// Bytes in hexadecimal, in small letters.
-pub fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
-}
-
+/// So many bytes from hexadecimal in small letters: what is signed is written in one way only.
 fn unhex<const N: usize>(text: &str) -> Option<[u8; N]> {
-    let digits = text.len() == N * 2 && text.bytes().all(|b| matches!(b, b'0'..=b'9' | b'a'..=b'f'));
-    let bytes: Option<Vec<u8>> =
-        digits.then(|| (0..N).filter_map(|n| u8::from_str_radix(&text[n * 2..n * 2 + 2], 16).ok()).collect());
-    bytes?.try_into().ok()
+    let bytes = hex::decode(text).ok().filter(|bytes| hex::encode(bytes) == text)?;
+    bytes.try_into().ok()
 }

@@ -1,6 +1,6 @@
 //! Words that pages and spreadsheets share.
 
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION};
+use hovrel_core::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION};
 use hovrel_core::reconcile::{FilesRead, LaneProof};
 
 /// What hangs on items and is no field of theirs; any other name stays as it is.

@@ -11,6 +11,7 @@ use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use base64::Engine;
 use base64::engine::general_purpose::URL_SAFE_NO_PAD;
+use cookie::{Cookie, SameSite};
 
 use hovrel_store::Session;
 
@@ -117,11 +118,8 @@ async fn by_key(app: &App, shown: &str, asked: &access::Asked) -> Result<(Sessio
 /// The token in the session cookie.
 pub fn token(headers: &HeaderMap) -> Option<String> {
     let cookies = headers.get_all(header::COOKIE).iter().filter_map(|v| v.to_str().ok());
-    cookies
-        .flat_map(|c| c.split(';'))
-        .filter_map(|c| c.trim().split_once('='))
-        .find(|(name, _)| *name == COOKIE)
-        .map(|(_, value)| value.to_owned())
+    let found = cookies.flat_map(Cookie::split_parse).filter_map(Result::ok).find(|c| c.name() == COOKIE);
+    found.map(|c| c.value().to_owned())
 }
 
 pub fn hash(token: &str) -> Vec<u8> {
@@ -133,7 +131,12 @@ pub fn new_token() -> String {
 }
 
 /// A cookie that lasts `seconds`; 0 removes it. One that was set over TLS goes over nothing else.
-pub fn cookie(token: &str, seconds: u64, over_tls: bool) -> String {
-    let secure = if over_tls { "; Secure" } else { "" };
-    format!("{COOKIE}={token}; Path=/; HttpOnly; SameSite=Strict; Max-Age={seconds}{secure}")
+pub fn cookie(token: &str, seconds: i64, over_tls: bool) -> String {
+    Cookie::build((COOKIE, token))
+        .path("/")
+        .http_only(true)
+        .same_site(SameSite::Strict)
+        .max_age(cookie::time::Duration::seconds(seconds))
+        .secure(over_tls)
+        .to_string()
 }

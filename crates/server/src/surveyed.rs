@@ -8,9 +8,9 @@ use std::sync::{Arc, LazyLock};
 
 use chrono::Utc;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::mapping::Lane;
+use hovrel_core::cover::{Chosen, Covered, choose};
 use hovrel_core::model::{Artefact, Kind};
-use hovrel_core::scope::{Chosen, Covered, choose};
+use hovrel_core::rules::Lane;
 use hovrel_engine::path_of;
 use hovrel_store::Route;
 use tokio::task::block_in_place;

@@ -7,12 +7,13 @@ use std::sync::Arc;
 
 use chrono::Utc;
 use hovrel_core::catalogue::Catalogue;
+use hovrel_core::cover::Covered;
 use hovrel_core::identity::{
     Between, Candidate, Counterparts, Evidence, InLane, Looking, Settled, counterparts, match_first_contact,
 };
-use hovrel_core::mapping::{Lane, Matching, Twins};
 use hovrel_core::model::{Artefact, Kind};
-use hovrel_core::scope::Covered;
+use hovrel_core::rules::{Lane, Matching};
+use hovrel_core::suggest::Twins;
 use hovrel_engine::{path_of, settled_by_lane};
 use hovrel_store::{Route, SettledMatch};
 use uuid::Uuid;

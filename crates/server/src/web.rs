@@ -24,17 +24,14 @@ pub async fn serve(uri: Uri) -> Response {
     };
     // Names under assets/ hold a hash of their content.
     let keep = if path.starts_with("assets/") { "public, max-age=31536000, immutable" } else { "no-cache" };
-    ([(header::CONTENT_TYPE, media_type(path)), (header::CACHE_CONTROL, keep)], file.data).into_response()
+    ([(header::CONTENT_TYPE, media_type(path)), (header::CACHE_CONTROL, keep.to_owned())], file.data).into_response()
 }
 
-fn media_type(path: &str) -> &'static str {
-    match path.rsplit('.').next() {
-        Some("html") => "text/html; charset=utf-8",
-        Some("js") => "text/javascript",
-        Some("css") => "text/css",
-        Some("svg") => "image/svg+xml",
-        Some("woff2") => "font/woff2",
-        Some("json") => "application/json",
-        _ => "application/octet-stream",
+/// The media type by the name; texts are in UTF-8.
+fn media_type(path: &str) -> String {
+    let guessed = mime_guess::from_path(path).first_or_octet_stream();
+    match guessed.type_() {
+        mime_guess::mime::TEXT => format!("{}; charset=utf-8", guessed.essence_str()),
+        _ => guessed.to_string(),
     }
 }

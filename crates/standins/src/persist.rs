@@ -85,17 +85,12 @@ pub struct Blobs(HashMap<String, String>);
 
 impl Blobs {
     pub fn put(&mut self, bytes: &[u8]) -> String {
-        let digest = hex(&Sha256::digest(bytes));
-        self.0.entry(digest.clone()).or_insert_with(|| hex(bytes));
+        let digest = hex::encode(Sha256::digest(bytes));
+        self.0.entry(digest.clone()).or_insert_with(|| hex::encode(bytes));
         digest
     }
 
     pub fn get(&self, digest: &str) -> Option<Vec<u8>> {
-        let text = self.0.get(digest)?.as_bytes();
-        Some(text.chunks(2).filter_map(|c| u8::from_str_radix(std::str::from_utf8(c).ok()?, 16).ok()).collect())
+        hex::decode(self.0.get(digest)?).ok()
     }
-}
-
-fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|b| format!("{b:02x}")).collect()
 }

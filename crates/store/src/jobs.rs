@@ -10,19 +10,20 @@ use uuid::Uuid;
 
 use crate::newest::{Of, newest};
 use crate::schema::{job_events, jobs, journal};
+use crate::word::words;
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = jobs)]
 pub struct Job {
     pub id: Uuid,
-    pub kind: String,
+    pub kind: JobKind,
     pub route_id: Option<Uuid>,
     pub system_id: Option<Uuid>,
     pub container: Option<String>,
     pub plan_id: Option<Uuid>,
-    pub state: String,
-    pub wanted: String,
+    pub state: JobState,
+    pub wanted: Wanted,
     pub progress: Value,
     pub options: Value,
     pub result: Option<Value>,
@@ -32,13 +33,56 @@ pub struct Job {
     pub finished_at: Option<DateTime<Utc>>,
 }
 
+words! {
+    /// What a job does.
+    JobKind {
+        Survey = "survey",
+        DryRun = "dry_run",
+        Transfer = "transfer",
+        Proof = "proof",
+        /// What a later version queued.
+        Unknown = "unknown",
+    } else Unknown
+}
+
+words! {
+    /// Where a job is.
+    JobState {
+        /// For a worker that takes it.
+        Waiting = "waiting",
+        Running = "running",
+        /// Until somebody wants it to go on.
+        Paused = "paused",
+        Done = "done",
+        Failed = "failed",
+        /// Ended because somebody wanted that.
+        Stopped = "stopped",
+    }
+}
+
+words! {
+    /// What a person wants of a running job.
+    Wanted {
+        Run = "run",
+        Pause = "pause",
+        Stop = "stop",
+    }
+}
+
 /// The states of a job that nobody works on any more.
-const OVER: [&str; 3] = ["done", "failed", "stopped"];
+const OVER: [JobState; 3] = [JobState::Done, JobState::Failed, JobState::Stopped];
+
+impl JobState {
+    /// Whether the job ended, well or not. A paused job did not.
+    pub fn is_over(self) -> bool {
+        OVER.contains(&self)
+    }
+}
 
 impl Job {
-    /// Whether it ended, well or not. A paused job did not.
+    /// Whether it ended: see [`JobState::is_over`].
     pub fn is_over(&self) -> bool {
-        OVER.contains(&self.state.as_str())
+        self.state.is_over()
     }
 }
 
@@ -46,7 +90,7 @@ impl Job {
 #[diesel(table_name = jobs)]
 pub struct NewJob {
     pub id: Uuid,
-    pub kind: String,
+    pub kind: JobKind,
     pub route_id: Option<Uuid>,
     pub system_id: Option<Uuid>,
     pub container: Option<String>,
@@ -55,11 +99,12 @@ pub struct NewJob {
     pub options: Value,
 }
 
-impl Default for NewJob {
-    fn default() -> NewJob {
+impl NewJob {
+    /// A job of which nothing but its kind is said.
+    pub fn of(kind: JobKind) -> NewJob {
         NewJob {
-            id: Uuid::nil(),
-            kind: String::new(),
+            id: Uuid::now_v7(),
+            kind,
             route_id: None,
             system_id: None,
             container: None,
@@ -74,32 +119,6 @@ pub struct JobEvent {
     pub seq: i64,
     pub at: DateTime<Utc>,
     pub body: Value,
-}
-
-/// What a person wants of a running job.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Wanted {
-    Run,
-    Pause,
-    Stop,
-}
-
-impl Wanted {
-    pub fn id(self) -> &'static str {
-        match self {
-            Wanted::Run => "run",
-            Wanted::Pause => "pause",
-            Wanted::Stop => "stop",
-        }
-    }
-
-    fn from_id(id: &str) -> Wanted {
-        match id {
-            "pause" => Wanted::Pause,
-            "stop" => Wanted::Stop,
-            _ => Wanted::Run,
-        }
-    }
 }
 
 /// A worker that holds a job. Whatever it writes to the journal is written only while its lease is its own, by the
@@ -121,7 +140,7 @@ fn lease_end(seconds: f64) -> diesel::expression::SqlLiteral<Nullable<Timestampt
 /// else, so that a worker with many writes in hand can still say that it is alive.
 pub(crate) async fn fence(connection: &mut AsyncPgConnection, holder: Holder) -> Result<(), StoreError> {
     let lives = jobs::lease_until.gt(diesel::dsl::now.into_sql::<Timestamptz>().nullable());
-    let mine = jobs::lease_owner.eq(holder.worker).and(jobs::state.eq("running")).and(lives);
+    let mine = jobs::lease_owner.eq(holder.worker).and(jobs::state.eq(JobState::Running)).and(lives);
     let held: Option<Uuid> = jobs::table
         .find(holder.job)
         .filter(mine)
@@ -139,44 +158,50 @@ const MOST_TAKEOVERS: i32 = 20;
 enum Taken {
     None,
     Job(Box<Job>),
-    /// A job that nobody takes over any more.
+    /// A job that nobody here takes.
     Failed,
 }
 
 async fn take(connection: &mut AsyncPgConnection, worker: Uuid, seconds: f64) -> Result<Taken, StoreError> {
     let silent = jobs::lease_until.lt(diesel::dsl::now.into_sql::<Timestamptz>().nullable());
-    let free = jobs::state.eq("waiting").or(jobs::state.eq("running").and(silent));
+    let free = jobs::state.eq(JobState::Waiting).or(jobs::state.eq(JobState::Running).and(silent));
     let soon = diesel::dsl::sql::<Bool>("coalesce(taken_at > now() - interval '5 minutes', false)");
-    let found: Option<(Uuid, String, i32, bool)> = jobs::table
+    let found: Option<(Uuid, JobKind, String, JobState, i32, bool)> = jobs::table
         .filter(free)
         .order(jobs::created_at)
-        .select((jobs::id, jobs::state, jobs::takeovers, soon))
+        .select((jobs::id, jobs::kind, jobs::kind, jobs::state, jobs::takeovers, soon))
         .for_update()
         .skip_locked()
         .first(connection)
         .await
         .optional()?;
-    let Some((id, state, before, soon)) = found else { return Ok(Taken::None) };
-    let takeovers = match state.as_str() {
-        "running" if soon => before + 1,
-        "running" => 1,
+    let Some((id, kind, word, state, before, soon)) = found else { return Ok(Taken::None) };
+    let takeovers = match state {
+        JobState::Running if soon => before + 1,
+        JobState::Running => 1,
         _ => 0,
     };
-    if takeovers > MOST_TAKEOVERS {
-        let error = format!("{MOST_TAKEOVERS} workers went silent over it, one after the other. Check Hovrel's log.");
+    let hopeless = match kind {
+        JobKind::Unknown => {
+            Some(format!("this version of Hovrel has no jobs of the kind “{word}”; a newer one may have queued it"))
+        }
+        _ => (takeovers > MOST_TAKEOVERS)
+            .then(|| format!("{MOST_TAKEOVERS} workers went silent over it, one after the other. Check Hovrel's log.")),
+    };
+    if let Some(error) = hopeless {
         let ended = (
-            jobs::state.eq("failed"),
+            jobs::state.eq(JobState::Failed),
             jobs::error.eq(&error),
             jobs::finished_at.eq(Utc::now()),
             jobs::lease_until.eq(None::<DateTime<Utc>>),
         );
         diesel::update(jobs::table.find(id)).set(ended).execute(connection).await?;
-        event(connection, id, &serde_json::json!({"state": "failed", "error": error})).await?;
+        event(connection, id, &serde_json::json!({"state": JobState::Failed, "error": error})).await?;
         return Ok(Taken::Failed);
     }
     let job = diesel::update(jobs::table.find(id))
         .set((
-            jobs::state.eq("running"),
+            jobs::state.eq(JobState::Running),
             jobs::lease_owner.eq(worker),
             jobs::lease_until.eq(lease_end(seconds)),
             jobs::started_at.eq(diesel::dsl::sql::<Nullable<Timestamptz>>("coalesce(started_at, now())")),
@@ -197,7 +222,8 @@ impl Store {
     }
 
     /// Takes the oldest job that waits or whose worker went silent. Locked rows are passed over, so
-    /// workers never wait for each other. A job whose workers went silent again and again has failed.
+    /// workers never wait for each other. A job whose workers went silent again and
+    /// again has failed, and so has one of a kind that this version does not know.
     pub async fn lease(&self, worker: Uuid, seconds: f64) -> Result<Option<Job>, StoreError> {
         let mut connection = self.connection().await?;
         loop {
@@ -213,14 +239,14 @@ impl Store {
     /// expired is not taken up again, though no other worker may have it yet. On a connection that nothing else uses.
     pub async fn heartbeat(&self, holder: Holder, seconds: f64) -> Result<Option<Wanted>, StoreError> {
         let lives = jobs::lease_until.gt(diesel::dsl::now.into_sql::<Timestamptz>().nullable());
-        let mine = jobs::lease_owner.eq(holder.worker).and(jobs::state.eq("running")).and(lives);
-        let wanted: Option<String> = diesel::update(jobs::table.find(holder.job).filter(mine))
+        let mine = jobs::lease_owner.eq(holder.worker).and(jobs::state.eq(JobState::Running)).and(lives);
+        let wanted = diesel::update(jobs::table.find(holder.job).filter(mine))
             .set(jobs::lease_until.eq(lease_end(seconds)))
             .returning(jobs::wanted)
             .get_result(&mut self.vital_connection().await?)
             .await
             .optional()?;
-        Ok(wanted.map(|w| Wanted::from_id(&w)))
+        Ok(wanted)
     }
 
     /// Keeps progress and tells it as an event, together.
@@ -240,15 +266,15 @@ impl Store {
     pub async fn end_job(
         &self,
         Holder { job, worker }: Holder,
-        state: &str,
+        state: JobState,
         result: Option<&Value>,
         error: Option<&str>,
     ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
-                let finished = (state != "paused").then(Utc::now);
-                let mine = jobs::lease_owner.eq(worker).and(jobs::state.eq("running"));
+                let finished = (state != JobState::Paused).then(Utc::now);
+                let mine = jobs::lease_owner.eq(worker).and(jobs::state.eq(JobState::Running));
                 let ended = diesel::update(jobs::table.find(job).filter(mine))
                     .set((
                         jobs::state.eq(state),
@@ -281,19 +307,19 @@ impl Store {
                     .await
                     .optional()?
                     .ok_or(StoreError::Missing("the job"))?;
-                let state = match (current.state.as_str(), wanted) {
-                    ("paused", Wanted::Run) => "waiting",
-                    ("paused" | "waiting", Wanted::Stop) => "stopped",
-                    ("waiting", Wanted::Pause) => "paused",
+                let state = match (current.state, wanted) {
+                    (JobState::Paused, Wanted::Run) => JobState::Waiting,
+                    (JobState::Paused | JobState::Waiting, Wanted::Stop) => JobState::Stopped,
+                    (JobState::Waiting, Wanted::Pause) => JobState::Paused,
                     (same, _) => same,
                 };
-                let finished = if state == "stopped" { Some(Utc::now()) } else { current.finished_at };
+                let finished = if state == JobState::Stopped { Some(Utc::now()) } else { current.finished_at };
                 let job = diesel::update(jobs::table.find(job))
-                    .set((jobs::wanted.eq(wanted.id()), jobs::state.eq(state), jobs::finished_at.eq(finished)))
+                    .set((jobs::wanted.eq(wanted), jobs::state.eq(state), jobs::finished_at.eq(finished)))
                     .returning(Job::as_returning())
                     .get_result(connection)
                     .await?;
-                event(connection, job.id, &serde_json::json!({"state": state, "wanted": wanted.id()})).await?;
+                event(connection, job.id, &serde_json::json!({"state": state, "wanted": wanted})).await?;
                 Ok(job)
             })
             .await
@@ -309,14 +335,14 @@ impl Store {
                 let again = diesel::update(refused).set(journal::state.eq("intended")).execute(connection).await?;
                 diesel::update(jobs::table.find(job).filter(jobs::state.eq_any(OVER)))
                     .set((
-                        jobs::state.eq("waiting"),
-                        jobs::wanted.eq("run"),
+                        jobs::state.eq(JobState::Waiting),
+                        jobs::wanted.eq(Wanted::Run),
                         jobs::error.eq(None::<String>),
                         jobs::finished_at.eq(None::<DateTime<Utc>>),
                     ))
                     .execute(connection)
                     .await?;
-                event(connection, job, &serde_json::json!({"state": "waiting"})).await?;
+                event(connection, job, &serde_json::json!({"state": JobState::Waiting})).await?;
                 Ok(again)
             })
             .await
@@ -335,7 +361,7 @@ impl Store {
     }
 
     /// The newest job of a kind of a route.
-    pub async fn latest_job(&self, route: Uuid, kind: &str) -> Result<Option<Job>, StoreError> {
+    pub async fn latest_job(&self, route: Uuid, kind: JobKind) -> Result<Option<Job>, StoreError> {
         let query = jobs::table
             .filter(jobs::route_id.eq(route).and(jobs::kind.eq(kind)))
             .order(jobs::created_at.desc())
@@ -358,7 +384,7 @@ impl Store {
 
     /// Jobs of a system that are not over.
     pub async fn open_jobs_of_system(&self, system: Uuid) -> Result<Vec<Job>, StoreError> {
-        let open = jobs::state.eq_any(["waiting", "running"]);
+        let open = jobs::state.eq_any([JobState::Waiting, JobState::Running]);
         let query =
             jobs::table.filter(jobs::system_id.eq(system).and(open)).order(jobs::created_at).select(Job::as_select());
         Ok(query.load(&mut self.connection().await?).await?)

@@ -30,6 +30,7 @@ mod steps;
 mod systems;
 mod total;
 mod traces;
+mod word;
 
 use std::time::Duration;
 
@@ -42,7 +43,7 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 pub use artefacts::{ArtefactFilter, ArtefactRow, Neighbour, NewArtefact, SurveyHead, SurveyRow};
 pub use decisions::Decided;
 pub use error::StoreError;
-pub use jobs::{Holder, Job, JobEvent, NewJob, Wanted};
+pub use jobs::{Holder, Job, JobEvent, JobKind, JobState, NewJob, Wanted};
 pub use journal::{Applied, JournalRow, Stage, TransferCounts};
 pub use kept::{KeptHistory, NewHistory};
 pub use keys::{Key, NewKey};

@@ -4,7 +4,7 @@ use diesel::prelude::*;
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use uuid::Uuid;
 
-use crate::jobs::{Holder, fence};
+use crate::jobs::{Holder, JobState, fence};
 use crate::schema::{jobs, marks};
 use crate::{Store, StoreError};
 
@@ -64,7 +64,7 @@ impl Store {
                     .and(marks::container.eq(at.container))
                     .and(marks::kind.eq(at.kind))
                     .and(marks::mark.eq_any(names));
-                let held: Vec<(String, Uuid, i32, Option<String>, String)> = marks::table
+                let held: Vec<(String, Uuid, i32, Option<String>, JobState)> = marks::table
                     .inner_join(jobs::table.on(jobs::id.eq(marks::job_id)))
                     .filter(here)
                     .select((marks::mark, marks::job_id, marks::seq, marks::right_id, jobs::state))
@@ -78,10 +78,7 @@ impl Store {
                                 if made.iter().any(|m| m == mark) { Claim::Ours } else { Claim::OursBefore }
                             }
                             Some((_, job, _, Some(id), _)) => Claim::MadeBy { job: *job, right_id: id.clone() },
-                            Some((_, job, _, None, state)) => Claim::ToBeMadeBy {
-                                job: *job,
-                                over: matches!(state.as_str(), "done" | "failed" | "stopped"),
-                            },
+                            Some((_, job, _, None, state)) => Claim::ToBeMadeBy { job: *job, over: state.is_over() },
                             // Its job was removed with its route in between.
                             None => Claim::OursBefore,
                         }

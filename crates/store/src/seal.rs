@@ -22,17 +22,14 @@ const NONCE: usize = 24;
 impl Sealer {
     /// `key` is 64 hexadecimal digits.
     pub fn new(key: &str) -> Result<Sealer, SealError> {
-        let text = key.trim();
-        let digits = text.len() == 64 && text.bytes().all(|b| b.is_ascii_hexdigit());
-        let bytes: Option<Vec<u8>> =
-            digits.then(|| (0..32).filter_map(|n| u8::from_str_radix(&text[n * 2..n * 2 + 2], 16).ok()).collect());
-        let cipher = XChaCha20Poly1305::new_from_slice(&bytes.ok_or(SealError::Key)?).map_err(|_| SealError::Key)?;
+        let bytes = hex::decode(key.trim()).map_err(|_| SealError::Key)?;
+        let cipher = XChaCha20Poly1305::new_from_slice(&bytes).map_err(|_| SealError::Key)?;
         Ok(Sealer(cipher))
     }
 
     /// A new key, as text.
     pub fn new_key() -> String {
-        rand::random::<[u8; 32]>().iter().map(|b| format!("{b:02x}")).collect()
+        hex::encode(rand::random::<[u8; 32]>())
     }
 
     pub fn seal(&self, secret: &[u8], owner: &[u8]) -> Result<Vec<u8>, SealError> {

@@ -7,9 +7,9 @@ import { keys } from "./keys";
 
 export type Job = Schemas["JobAnswer"];
 
-export const over = (job: Job | null | undefined) => !!job && ["done", "failed", "stopped"].includes(job.state);
+export const over = (job: Job | null | undefined) => !!job && (["done", "failed", "stopped"] satisfies Job["state"][] as string[]).includes(job.state);
 
-const failedWord: Record<string, string> = {
+const failedWord: Record<Job["kind"], string> = {
   survey: "The survey failed",
   dry_run: "The dry run failed",
   transfer: "The transfer stopped",
@@ -19,9 +19,9 @@ const failedWord: Record<string, string> = {
 /** A job that failed, with the reason it noted. */
 export class JobError extends Error {
   readonly title: string;
-  constructor(kind: string, reason: string) {
+  constructor(kind: Job["kind"], reason: string) {
     super(reason);
-    this.title = failedWord[kind] ?? "The job failed";
+    this.title = failedWord[kind];
   }
 }
 
@@ -29,7 +29,7 @@ export class JobError extends Error {
 export const failureOf = (job: Job | null | undefined): JobError | undefined =>
   job?.state === "failed" ? new JobError(job.kind, job.error ?? "No reason is known.") : undefined;
 
-type JobEvent = { progress?: Record<string, never>; state?: string; wanted?: string; error?: string | null };
+type JobEvent = Partial<Pick<Job, "progress" | "state" | "wanted" | "error">>;
 
 /** Follows a job; `onEnd` is called once when it ends or rests. `lost` tells that events are late. */
 export function useJob(id: string | undefined, onEnd?: () => void) {

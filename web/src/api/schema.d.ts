@@ -1552,7 +1552,10 @@ export interface components {
          * @enum {string}
          */
         DifferenceCause: "left_out" | "undecided" | "cannot_be_carried" | "refused" | "not_planned_yet" | "not_transferred_yet" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "rule_changed" | "target_moved" | "waits_for_others" | "right_unreadable" | "removed_at_right" | "kept_by_decision" | "changed_on_saving" | "unexplained";
-        /** @enum {string} */
+        /**
+         * @description The end or ends that are written.
+         * @enum {string}
+         */
         Direction: "to_right" | "to_left" | "both";
         Document: {
             blocks: components["schemas"]["Block"][];
@@ -2101,8 +2104,7 @@ export interface components {
             finished_at?: string | null;
             /** Format: uuid */
             id: string;
-            /** @description survey, dry_run, transfer or proof. */
-            kind: string;
+            kind: components["schemas"]["JobKind"];
             /** Format: uuid */
             plan?: string | null;
             /** @description How far it is; its shape depends on the kind. */
@@ -2112,12 +2114,21 @@ export interface components {
             route?: string | null;
             /** Format: date-time */
             started_at?: string | null;
-            /** @description waiting, running, paused, done, failed or stopped. */
-            state: string;
+            state: components["schemas"]["JobState"];
             /** Format: uuid */
             system?: string | null;
-            wanted: string;
+            wanted: components["schemas"]["Wanted"];
         };
+        /**
+         * @description What a job does.
+         * @enum {string}
+         */
+        JobKind: "survey" | "dry_run" | "transfer" | "proof";
+        /**
+         * @description Where a job is.
+         * @enum {string}
+         */
+        JobState: "waiting" | "running" | "paused" | "done" | "failed" | "stopped";
         KeptAnswer: {
             history: components["schemas"]["ValueDiff"];
             /** Format: date-time */
@@ -3246,7 +3257,7 @@ export interface components {
             conversions?: components["schemas"]["Conversion"][];
             direction?: components["schemas"]["Direction"];
             source: components["schemas"]["Source"];
-            /** @description The field at the right, or [`super::PARENT`] or [`super::ATTACHMENTS`]. */
+            /** @description The field at the right, or [`crate::model::PARENT`] or [`crate::model::ATTACHMENTS`]. */
             target: string;
         };
         /** @description What became of the rule for a field; one of the two is there. */
@@ -3741,11 +3752,14 @@ export interface components {
             whole: number;
             why: string;
         };
+        /**
+         * @description What a person wants of a running job.
+         * @enum {string}
+         */
+        Wanted: "run" | "pause" | "stop";
         WantedBody: {
-            wanted: components["schemas"]["WantedWord"];
+            wanted: components["schemas"]["Wanted"];
         };
-        /** @enum {string} */
-        WantedWord: "run" | "pause" | "stop";
         /** @description How a new item gets to a state. */
         Way: {
             /** @description Fields that the moves ask for. */

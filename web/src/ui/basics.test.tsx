@@ -22,7 +22,7 @@ it("a job that failed tells its own reason, and not that the page failed", () =>
 });
 
 it("a job that did not fail tells nothing", () => {
-  for (const state of ["done", "running", "paused", "stopped"])
+  for (const state of ["done", "running", "paused", "stopped"] as const)
     expect(told(failureOf(someJob({ state, error: "x" })))).toBe("");
   expect(told(undefined)).toBe("");
 });

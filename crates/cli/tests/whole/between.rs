@@ -9,9 +9,9 @@ use std::sync::Arc;
 use futures::StreamExt;
 use hovrel_connect::{Connector, Write};
 use hovrel_core::catalogue::KindSchema;
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, LINKS, PARENT, POSITION};
 use hovrel_core::model::{
-    Artefact, Attachment, Comment, Document, Fields, Kind, Link, LinkEnd, LinkType, Stamp, Step, Value, ValueType,
+    ATTACHMENTS, Artefact, Attachment, COMMENTS, Comment, Document, Fields, Kind, LINKS, Link, LinkEnd, LinkType,
+    PARENT, POSITION, Stamp, Step, Value, ValueType,
 };
 use hovrel_standins::Running;
 use hovrel_standins::fault::FaultPlan;

@@ -5,8 +5,7 @@ use std::collections::BTreeSet;
 
 use futures::StreamExt;
 use hovrel_connect::{Connector, Write};
-use hovrel_core::mapping::LINKS;
-use hovrel_core::model::{Artefact, Attachment, Fields, Kind, Link, LinkEnd, LinkType, Value as Held};
+use hovrel_core::model::{Artefact, Attachment, Fields, Kind, LINKS, Link, LinkEnd, LinkType, Value as Held};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::{Size, oddities};
 use hovrel_testkit::{

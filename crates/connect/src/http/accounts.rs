@@ -11,7 +11,7 @@ use hovrel_core::text::TextFormat;
 use serde_json::{Value as Json, json};
 
 use super::decode::Decoder;
-use super::schema::Words;
+use super::words::Words;
 use crate::profile::{Profile, shipped};
 
 fn profile() -> Profile {
@@ -206,8 +206,7 @@ fn labels_of_people_are_no_marks() {
     let of = &profile.kinds[&Kind::Defect];
     let at = of.origin_label.as_ref().expect("marks are labels there");
     let labels = FieldSchema::new(&at.field, "Labels", ValueType::ChoiceList);
-    let origin =
-        FieldSchema { origin_mark: true, ..FieldSchema::new(super::schema::ORIGIN, "Origin", ValueType::Text) };
+    let origin = FieldSchema { origin_mark: true, ..FieldSchema::new(super::words::ORIGIN, "Origin", ValueType::Text) };
     let kind = KindSchema::new(Kind::Defect, "Fault", vec![labels, origin]);
     let decoder = Decoder {
         profile: &profile,

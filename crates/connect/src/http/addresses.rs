@@ -4,6 +4,7 @@
 //! text is the decoder's affair.
 
 use hovrel_core::model::Kind;
+use percent_encoding::percent_decode_str;
 
 use crate::profile::Profile;
 
@@ -52,23 +53,7 @@ pub fn file_at(profile: &Profile, address: &str, here: &str) -> Option<FileAt> {
 
 /// A segment of a path without its percent-encoding (RFC 3986 §2.1).
 fn plain(segment: &str) -> String {
-    let bytes = segment.as_bytes();
-    let mut out = Vec::with_capacity(bytes.len());
-    let mut at = 0;
-    while at < bytes.len() {
-        let hex = |n: usize| char::from(*bytes.get(n)?).to_digit(16);
-        match (bytes[at], hex(at + 1), hex(at + 2)) {
-            (b'%', Some(high), Some(low)) => {
-                out.push((high * 16 + low) as u8);
-                at += 3;
-            }
-            (byte, ..) => {
-                out.push(byte);
-                at += 1;
-            }
-        }
-    }
-    String::from_utf8_lossy(&out).into_owned()
+    percent_decode_str(segment).decode_utf8_lossy().into_owned()
 }
 
 #[cfg(test)]

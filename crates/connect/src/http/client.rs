@@ -9,7 +9,7 @@ use reqwest::{Method, RequestBuilder, StatusCode, header};
 use serde_json::Value;
 use tokio::sync::{OnceCell, RwLock};
 
-use super::encode::Request;
+use super::request::Request;
 use super::tree;
 use crate::aside::aside;
 use crate::profile::{Profile, SignIn, Speaks};

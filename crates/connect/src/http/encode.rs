@@ -1,25 +1,17 @@
 //! Artefacts to bodies: a write's fields at the places where they are read.
 
 use hovrel_core::catalogue::{FieldSchema, NewField};
-use hovrel_core::mapping::LINKS;
-use hovrel_core::model::{Artefact, Comment, HistoryEntry, Link, LinkEnd, Value, ValueType};
-use hovrel_core::text::{self, TextFormat};
+use hovrel_core::model::{Artefact, Comment, HistoryEntry, LINKS, Link, LinkEnd, Value, ValueType};
+use hovrel_core::text;
+use hovrel_core::text::TextFormat;
 use serde_json::{Map, Value as Json, json};
 
 use super::decode::{Decoder, SET_NAMES, label, set_name};
-use super::schema::ORIGIN;
+use super::request::Request;
 use super::tree;
+use super::words::ORIGIN;
 use crate::Write;
 use crate::profile::{CommentsAt, Concurrency, HistoryAt, LinksAt, NewFieldsAt, OriginLabel, Speaks, StepsAt, TableAt};
-
-/// What to send.
-#[derive(Debug, Clone, Default)]
-pub struct Request {
-    pub body: Option<Json>,
-    /// The root element, for XML.
-    pub root: Option<String>,
-    pub headers: Vec<(String, String)>,
-}
 
 /// A field to be added.
 pub fn new_field(at: &NewFieldsAt, field: &NewField) -> Request {

@@ -7,15 +7,18 @@ mod client;
 mod decode;
 mod encode;
 mod pages;
+mod request;
 mod schema;
 mod tree;
+mod words;
 
 use std::collections::HashMap;
 use std::sync::Arc;
 
 use async_trait::async_trait;
 use hovrel_core::catalogue::{Catalogue, NewField};
-use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind, keepable, keepable_catalogue};
+use hovrel_core::keepable::{keepable, keepable_catalogue};
+use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
 use reqwest::Method;
 use serde_json::{Value, json};
 
@@ -23,14 +26,14 @@ use crate::aside::aside;
 use crate::check::{Said, check};
 use crate::contract::no_new_fields;
 use crate::profile::{AddedAt, Concurrency, KindProfile, Profile, Updates};
-use crate::transport::escape_segment;
 use crate::{
     Added, ByteStream, Capabilities, CheckStep, ConnectError, Connector, Container, Credentials, Made, MeterReading,
     Outside, Page, Write, Written,
 };
 use client::{Answered, Client};
-use encode::Request;
+use request::Request;
 use schema::Schema;
+use words::fill;
 
 /// A system described by a profile.
 pub struct HttpConnector {
@@ -165,12 +168,6 @@ fn decoder<'a>(
     let fields = schema.catalogue.kind(kind).ok_or(ConnectError::NoSuchKind(kind))?;
     let (profile, address) = (&client.profile, client.address());
     Ok(decode::Decoder { profile, kind, of, fields, words: &schema.words, zone, address })
-}
-
-fn fill(path: &str, parts: &[(&str, &str)]) -> String {
-    parts
-        .iter()
-        .fold(path.to_owned(), |path, (name, value)| path.replace(&format!("{{{name}}}"), &escape_segment(value)))
 }
 
 #[async_trait]

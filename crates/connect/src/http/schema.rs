@@ -3,20 +3,15 @@
 //! Decides what of it is not read, and tells that: a type that no profile names, and a kind that is not there, take
 //! nothing else with them.
 
-use std::collections::HashMap;
-
 use hovrel_core::catalogue::{Calls, Catalogue, CatalogueFinding, FieldSchema, KindSchema, NotRead, TableForm, User};
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, POSITION};
-use hovrel_core::model::{Kind, LinkType, ValueType};
+use hovrel_core::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, LinkType, POSITION, ValueType};
 use hovrel_core::workflow::{Move, Workflow};
 
 use super::client::Client;
-use super::{fill, pages, tree};
+use super::words::{ORIGIN, Words, fill};
+use super::{pages, tree};
 use crate::ConnectError;
 use crate::profile::{MovesAt, NewFieldsAt, TableAt};
-
-/// The field for an origin mark that is one of an item's labels.
-pub const ORIGIN: &str = "@origin";
 
 fn workflow(described: &serde_json::Value, at: &MovesAt) -> Workflow {
     let text = |item: &serde_json::Value, place: &str| tree::text(item, place).unwrap_or_default();
@@ -41,9 +36,6 @@ pub struct Schema {
     /// The system's word for the type of each field.
     pub words: Words,
 }
-
-/// Words for types of fields, by kind and id.
-pub type Words = HashMap<(Kind, String), String>;
 
 pub async fn read(client: &Client, container: &str) -> Result<Schema, ConnectError> {
     client.about().await?;

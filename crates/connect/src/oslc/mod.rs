@@ -18,7 +18,8 @@ use async_trait::async_trait;
 use chrono::DateTime;
 use hovrel_core::bounds::MOST_PAGES;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind, keepable, keepable_catalogue};
+use hovrel_core::keepable::{keepable, keepable_catalogue};
+use hovrel_core::model::{Artefact, Attachment, Comment, HistoryEntry, Kind};
 use oxrdf::{Graph, NamedNode};
 use tokio::sync::RwLock;
 

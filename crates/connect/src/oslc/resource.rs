@@ -5,14 +5,14 @@
 use std::collections::HashMap;
 
 use chrono::{DateTime, FixedOffset};
-use hovrel_core::identity::is_mark;
+use hovrel_core::keepable::keepable_artefact;
 use hovrel_core::loss::Loss;
-use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS, PARENT};
 use hovrel_core::model::{
-    Artefact, Comment, Decimal, Document, Fields, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value,
-    ValueType, keepable_artefact, read_day,
+    Artefact, COMMENTS, Comment, Decimal, Document, Fields, HISTORY, HistoryEntry, Kind, LINKS, Link, LinkEnd, PARENT,
+    Reference, Stamp, Value, ValueType, is_mark, read_day,
 };
-use hovrel_core::text::{self, TextFormat};
+use hovrel_core::text;
+use hovrel_core::text::TextFormat;
 use oxrdf::vocab::{rdf as rdf_terms, xsd};
 use oxrdf::{BlankNode, Graph, Literal, NamedNode, NamedNodeRef, NamedOrBlankNodeRef, Term, TermRef, TripleRef};
 

@@ -4,8 +4,7 @@
 //! origin mark, a link, or something that Hovrel leaves as it is.
 
 use hovrel_core::catalogue::FieldSchema;
-use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS};
-use hovrel_core::model::{Kind, LinkType, ValueType};
+use hovrel_core::model::{COMMENTS, HISTORY, Kind, LINKS, LinkType, ValueType};
 use hovrel_core::text::TextFormat;
 use oxrdf::NamedNode;
 use oxrdf::vocab::{rdf as rdf_terms, xsd};

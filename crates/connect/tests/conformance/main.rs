@@ -10,13 +10,12 @@ use hovrel_connect::{
     CheckState, CheckStep, ConnectError, Connector, Credentials, HttpConnector, Outcome, Outside, Reading, Write,
     profile,
 };
+use hovrel_core::agree::{comment_is_there, same_links};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, NewField};
-use hovrel_core::identity::comment_is_there;
 use hovrel_core::loss::LossCause;
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, LINKS, same_links};
 use hovrel_core::model::{
-    Artefact, Attachment, Comment, Decimal, Document, Fields, Kind, Link, LinkEnd, LinkType, Reference, Stamp, Step,
-    Value, ValueType,
+    ATTACHMENTS, Artefact, Attachment, COMMENTS, Comment, Decimal, Document, Fields, Kind, LINKS, Link, LinkEnd,
+    LinkType, Reference, Stamp, Step, Value, ValueType,
 };
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;

@@ -13,8 +13,9 @@ use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::routing::get;
 use hovrel_connect::{ConnectError, Connector, Credentials, OslcConnector, Outside, Write};
-use hovrel_core::mapping::{HISTORY, LINKS};
-use hovrel_core::model::{Decimal, Fields, HistoryEntry, Kind, Link, LinkEnd, LinkType, Reference, Value, ValueType};
+use hovrel_core::model::{
+    Decimal, Fields, HISTORY, HistoryEntry, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Value, ValueType,
+};
 use hovrel_standins::cairnbook;
 use hovrel_standins::world::Size;
 use hovrel_testkit::{CAIRNBOOK, Systems, read_all};

@@ -8,12 +8,14 @@ use std::sync::Arc;
 use futures::StreamExt;
 use hovrel_connect::{ConnectError, Connector, Write};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS, FirstContact, HISTORY, LINKS, PARENT};
 use hovrel_core::model::{
-    Artefact, Attachment, Call, Document, Fields, Kind, Link, LinkEnd, LinkType, Reference, Step, Value, ValueType,
+    ATTACHMENTS, Artefact, Attachment, COMMENTS, Call, Document, Fields, HISTORY, Kind, LINKS, Link, LinkEnd, LinkType,
+    PARENT, Reference, Step, Value, ValueType,
 };
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side};
-use hovrel_core::rehearse::{self, RefusalReason, Rehearsal};
+use hovrel_core::rehearse;
+use hovrel_core::rehearse::{RefusalReason, Rehearsal};
+use hovrel_core::rules::FirstContact;
 use hovrel_standins::world::Size;
 use hovrel_testkit::{CAIRNBOOK, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, put, read_all};
 

@@ -1,23 +1,19 @@
-//! Everything in a lane's scope, compared: what is paired, what is found to be one, what is new, and what is not there
-//! any more. Each change is given away when it is found.
+//! Everything in a lane's scope, compared: each thing that is met at the ends becomes a change, or is counted.
+//!
+//! Decides the outcome of a change and what it must wait for. Each change is given away when it is found.
 
-use std::collections::{BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap};
 
-use serde::{Deserialize, Serialize};
-
-use super::{Bases, Comparer, Found, holdings, right_side};
-use crate::identity::{Accepted, Counterparts, Evidence, Pair};
+use super::item::{Comparer, Found, right_side};
+use super::walk::{AtEnd, Met, walk};
+use crate::agree::{Accepted, holdings};
+use crate::base::{Bases, Pair};
+use crate::carry::{Context, FaultReason};
+use crate::identity::{Counterparts, Evidence};
 use crate::loss::Loss;
-use crate::mapping::{Context, FaultReason, Lane};
-use crate::model::{Artefact, Kind, Value};
-use crate::plan::{Change, FieldChange, FieldReason, Outcome, Side};
-
-/// One end of a lane as read: artefacts that are the lane's, with the paths of their folders.
-pub struct End<'a> {
-    pub artefacts: &'a [&'a Artefact],
-    /// Folder path of an artefact, by id.
-    pub path: &'a dyn Fn(&Artefact) -> String,
-}
+use crate::model::{Artefact, End, Ends, Kind, Value};
+use crate::plan::{Absence, Change, FieldChange, FieldReason, Outcome, Side};
+use crate::rules::Lane;
 
 /// What a lane's comparison found.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -31,36 +27,6 @@ pub struct LaneFindings {
     pub let_go: u64,
 }
 
-/// Why an artefact of a pair is not among those that were read.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Absence {
-    /// Its system says that it is not there.
-    Gone,
-    /// It is there, and the lane no longer covers it.
-    OutOfScope,
-    /// It is in another container of its system.
-    Elsewhere,
-    /// Its system does not let it be read.
-    Unreadable,
-}
-
-impl Absence {
-    /// What became of it, for a person.
-    pub fn describe(self, at_left: bool) -> &'static str {
-        match (self, at_left) {
-            (Absence::Gone, true) => "gone at the left; its counterpart stays",
-            (Absence::Gone, false) => "gone at the right",
-            (Absence::OutOfScope, _) => "no longer in scope at the left; its counterpart stays",
-            (Absence::Elsewhere, true) => "in another project at the left; its counterpart stays",
-            (Absence::Elsewhere, false) => "in another project at the right",
-            (Absence::Unreadable, true) => "can't be read at the left",
-            (Absence::Unreadable, false) => "can't be read at the right",
-        }
-    }
-}
-
 /// What is remembered about a lane, and where it stands in the plan.
 pub struct Known<'a> {
     pub pairs: &'a [Pair],
@@ -69,29 +35,28 @@ pub struct Known<'a> {
     pub bases: &'a dyn Bases,
     /// Comments and past changes that the right accepted, by the ids of the pair.
     pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
-    /// Everything at the left, in scope or not, by id.
-    pub left_all: &'a HashMap<&'a str, &'a Artefact>,
-    /// Everything at the right, in scope or not, by id: a pair whose right half left the scope is not
-    /// gone.
-    pub right_all: &'a HashMap<&'a str, &'a Artefact>,
-    /// Why left and right artefacts of pairs were not read, by id; those that are in neither are gone.
-    pub absent_left: &'a HashMap<String, Absence>,
-    pub absent_right: &'a HashMap<String, Absence>,
+    /// Folder path of an artefact, at each end.
+    pub paths: Ends<&'a dyn Fn(&Artefact) -> String>,
     /// Place of the lane's first change in the plan.
     pub first_seq: u32,
     /// Artefacts at the left that lanes before this one make, by id, with the place of their change.
     pub planned: &'a HashMap<(Kind, String), u32>,
 }
 
-/// What was found of one artefact.
-#[derive(Default)]
+/// What was found of one artefact of the left.
 struct One<'a> {
-    outcome: Option<Outcome>,
+    outcome: Outcome,
     other: Option<&'a Artefact>,
-    evidence: Option<Evidence>,
+    evidence: Option<&'a Evidence>,
     found: Found,
     as_new: Vec<FieldChange>,
     absence: Option<Absence>,
+}
+
+impl One<'_> {
+    fn of(outcome: Outcome, found: Found) -> Self {
+        One { outcome, other: None, evidence: None, found, as_new: Vec::new(), absence: None }
+    }
 }
 
 /// Compares everything in a lane's scope. Each change is given to `keep` when it is found, in plan order: all of
@@ -99,85 +64,134 @@ struct One<'a> {
 pub fn compare_lane(
     lane: &Lane,
     cx: &Context<'_>,
-    left: &End<'_>,
-    right: &End<'_>,
+    at: Ends<AtEnd<'_>>,
     known: &Known<'_>,
     keep: &mut dyn FnMut(Change),
 ) -> LaneFindings {
-    let Known {
-        pairs,
-        counterparts,
-        bases,
-        accepted,
-        left_all,
-        right_all,
-        absent_left,
-        absent_right,
-        first_seq,
-        planned,
-    } = *known;
-    let comparer = Comparer::new(lane, cx);
-    let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
-    let paired_right: HashSet<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
+    let compared = Compared { lane, cx, comparer: Comparer::new(lane, cx), known };
     let mut out = LaneFindings::default();
-    let free = right.artefacts.iter().filter(|a| !paired_right.contains(a.id.as_str())).count();
-    out.only_right = free.saturating_sub(counterparts.found.len()) as u64;
-    let pieces = |left: &Artefact, right: &Artefact| {
-        accepted.get(&(left.id.clone(), right.id.clone())).map_or(&[][..], Vec::as_slice)
-    };
-
     let mut seqs: HashMap<&str, u32> = HashMap::new();
-    for artefact in left.artefacts {
-        let one = match by_left.get(artefact.id.as_str()) {
-            Some(pair) if pair.let_go => {
+    for met in walk(at, known.pairs, known.counterparts) {
+        let seq = known.first_seq + out.changes;
+        let (left, one) = match met {
+            Met::LetGo(_) => {
                 out.let_go += 1;
                 continue;
             }
-            Some(pair) => match right_all.get(pair.right_id.as_str()) {
-                None => {
-                    let absence = absent_right.get(&pair.right_id).copied().unwrap_or(Absence::Gone);
-                    let (as_new, faults) = match absence {
-                        Absence::Gone => comparer.make(artefact),
-                        _ => Default::default(),
-                    };
-                    let outcome = if absence == Absence::Gone { Outcome::GoneRight } else { Outcome::Unreadable };
-                    let as_new = if faults.is_empty() { as_new } else { Vec::new() };
-                    let (found, absence) = (Found { faults, ..Found::default() }, Some(absence));
-                    One { outcome: Some(outcome), as_new, found, absence, ..One::default() }
+            Met::Only(End::Right, _) => {
+                out.only_right += 1;
+                continue;
+            }
+            Met::Pair { pair, items } if compared.comparer.untouched(items.left, items.right, pair) => {
+                out.in_step += 1;
+                continue;
+            }
+            Met::Half { pair, missing: End::Left, why, items } => {
+                // Gone at both ends: there is nothing left to tell of.
+                if why != Absence::Gone || items.right.is_some() {
+                    keep(compared.without_left(seq, pair, why, items));
+                    out.changes += 1;
                 }
-                Some(other) => {
-                    if comparer.untouched(artefact, other, pair) {
-                        out.in_step += 1;
-                        continue;
-                    }
-                    let found = comparer.compare(artefact, other, bases.base(pair).as_ref(), pieces(artefact, other));
-                    let outcome = outcome_of(&found.fields, &found.faults);
-                    One { outcome: Some(outcome), other: Some(other), found, ..One::default() }
-                }
-            },
-            None => match counterparts.found.get(artefact.id.as_str()).cloned() {
-                Some((other, evidence)) => {
-                    let mut found = comparer.compare(artefact, other, None, pieces(artefact, other));
-                    settle_origin(&mut found.fields, cx);
-                    let as_new = if evidence.is_sure() { Vec::new() } else { comparer.make(artefact).0 };
-                    let outcome = if found.faults.is_empty() { Outcome::Adopt } else { Outcome::Blocked };
-                    let (evidence, other) = (Some(evidence), Some(other));
-                    One { outcome: Some(outcome), other, evidence, found, as_new, ..One::default() }
-                }
-                None => {
-                    let (fields, faults) = comparer.make(artefact);
-                    let outcome = if faults.is_empty() { Outcome::NewRight } else { Outcome::Blocked };
-                    let found = Found { fields, faults, ..Found::default() };
-                    One { outcome: Some(outcome), found, ..One::default() }
-                }
-            },
+                continue;
+            }
+            Met::Half { missing: End::Right, why, items: Ends { left: Some(left), .. }, .. } => {
+                (left, compared.without_right(left, why))
+            }
+            Met::Half { .. } => continue,
+            Met::Pair { pair, items } => (items.left, compared.pair(pair, items)),
+            Met::Adoption { items, evidence } => (items.left, compared.adoption(items, evidence)),
+            Met::Only(End::Left, left) => (left, compared.new_item(left)),
         };
-        let seq = first_seq + out.changes;
-        seqs.insert(&artefact.id, seq);
+        seqs.insert(&left.id, seq);
+        out.in_step += u64::from(one.outcome == Outcome::InStep);
+        out.changes += 1;
+        keep(compared.change(seq, left, one, &seqs));
+    }
+    out
+}
+
+/// What a lane's items are compared with.
+struct Compared<'c> {
+    lane: &'c Lane,
+    cx: &'c Context<'c>,
+    comparer: Comparer<'c>,
+    known: &'c Known<'c>,
+}
+
+impl Compared<'_> {
+    fn accepted(&self, items: Ends<&Artefact>) -> &[Accepted] {
+        self.known.accepted.get(&(items.left.id.clone(), items.right.id.clone())).map_or(&[][..], Vec::as_slice)
+    }
+
+    fn pair<'a>(&self, pair: &Pair, items: Ends<&'a Artefact>) -> One<'a> {
+        let base = self.known.bases.base(pair);
+        let found = self.comparer.compare(items.left, items.right, base.as_ref(), self.accepted(items));
+        let outcome = outcome_of(&found.fields, &found.faults);
+        One { other: Some(items.right), ..One::of(outcome, found) }
+    }
+
+    fn adoption<'a>(&self, items: Ends<&'a Artefact>, evidence: &'a Evidence) -> One<'a> {
+        let mut found = self.comparer.compare(items.left, items.right, None, self.accepted(items));
+        settle_origin(&mut found.fields, self.cx);
+        let as_new = if evidence.is_sure() { Vec::new() } else { self.comparer.make(items.left).0 };
+        let outcome = if found.faults.is_empty() { Outcome::Adopt } else { Outcome::Blocked };
+        One { other: Some(items.right), evidence: Some(evidence), as_new, ..One::of(outcome, found) }
+    }
+
+    fn new_item<'a>(&self, left: &Artefact) -> One<'a> {
+        let (fields, faults) = self.comparer.make(left);
+        let outcome = if faults.is_empty() { Outcome::NewRight } else { Outcome::Blocked };
+        One::of(outcome, Found { fields, faults, ..Found::default() })
+    }
+
+    /// A pair whose right item is not there: it can be made again if it is gone.
+    fn without_right<'a>(&self, left: &Artefact, why: Absence) -> One<'a> {
+        let (outcome, (as_new, faults)) = match why {
+            Absence::Gone => (Outcome::GoneRight, self.comparer.make(left)),
+            _ => (Outcome::Unreadable, Default::default()),
+        };
+        let as_new = if faults.is_empty() { as_new } else { Vec::new() };
+        One { as_new, absence: Some(why), ..One::of(outcome, Found { faults, ..Found::default() }) }
+    }
+
+    /// A pair whose left item is no longer there to be compared: nothing is done about it by itself.
+    fn without_left(&self, seq: u32, pair: &Pair, why: Absence, items: Ends<Option<&Artefact>>) -> Change {
+        let outcome = match why {
+            Absence::Gone => Outcome::GoneLeft,
+            Absence::OutOfScope | Absence::Elsewhere => Outcome::LeftScope,
+            Absence::Unreadable => Outcome::Unreadable,
+        };
+        let gone = || Side {
+            id: pair.left_id.clone(),
+            key: if pair.left_key.is_empty() { pair.left_id.clone() } else { pair.left_key.clone() },
+            title: items.right.map(|right| right.title.clone()).unwrap_or_default(),
+            path: String::new(),
+            version: None,
+            modified: None,
+            url: None,
+        };
+        Change {
+            left: Some(items.left.map_or_else(gone, |left| self.side(End::Left, left))),
+            right: items.right.map(|right| self.side(End::Right, right)),
+            absence: Some(why),
+            ..self.bare(seq, outcome)
+        }
+    }
+
+    fn bare(&self, seq: u32, outcome: Outcome) -> Change {
+        Change::new(seq, &self.lane.id, (self.lane.left_kind, self.lane.right_kind), outcome)
+    }
+
+    fn side(&self, end: End, artefact: &Artefact) -> Side {
+        Side::of(artefact, (self.known.paths[end])(artefact))
+    }
+
+    /// The change that was found. `seqs` has the places of those before it, by the ids of their left items.
+    fn change(&self, seq: u32, left: &Artefact, one: One<'_>, seqs: &HashMap<&str, u32>) -> Change {
         // Links are made when everything else is there, so they may lead anywhere, in circles too.
-        let place = |(kind, id): &(Kind, &str)| match seqs.get(id).filter(|_| *kind == lane.left_kind) {
+        let place = |(kind, id): &(Kind, &str)| match seqs.get(id).filter(|_| *kind == self.lane.left_kind) {
             Some(seq) => Some(*seq),
-            None => planned.get(&(*kind, (*id).to_owned())).copied(),
+            None => self.known.planned.get(&(*kind, (*id).to_owned())).copied(),
         };
         let (mut depends_on, mut after) = (BTreeSet::new(), BTreeSet::new());
         let fields = if one.found.fields.is_empty() { &one.as_new } else { &one.found.fields };
@@ -186,74 +200,27 @@ pub fn compare_lane(
             depends_on.extend(waits.needed.iter().filter_map(place));
             after.extend(waits.wished.iter().filter_map(place));
         }
-        let outcome = one.outcome.unwrap_or(Outcome::InStep);
-        out.in_step += u64::from(outcome == Outcome::InStep);
-        out.changes += 1;
-        let side = |a: &Artefact, end: &End<'_>| Some(Side::of(a, (end.path)(a)));
         let mut losses: Vec<Loss> = one.found.fields.iter().flat_map(|f| f.losses.clone()).collect();
         losses.extend(one.found.losses);
-        keep(Change {
-            left: side(artefact, left),
-            right: one.other.and_then(|o| side(o, right)),
+        Change {
+            left: Some(self.side(End::Left, left)),
+            right: one.other.map(|other| self.side(End::Right, other)),
             fields: one.found.fields,
             as_new: one.as_new,
-            left_side: comparer.left_side(artefact),
-            right_side: one.other.map(|o| right_side(lane, o)).unwrap_or_default(),
-            right_holds: one.other.map(|o| holdings(o, cx.right_kind)).unwrap_or_default(),
+            left_side: self.comparer.left_side(left),
+            right_side: one.other.map(|other| right_side(self.lane, other)).unwrap_or_default(),
+            right_holds: one.other.map(|other| holdings(other, self.cx.right_kind)).unwrap_or_default(),
             rebased: one.found.rebased,
             accepted: one.found.accepted,
             absence: one.absence,
             depends_on: depends_on.into_iter().collect(),
             after: after.into_iter().collect(),
             losses,
-            evidence: one.evidence,
+            evidence: one.evidence.cloned(),
             faults: one.found.faults,
-            ..Change::new(seq, &lane.id, (lane.left_kind, lane.right_kind), outcome)
-        });
-    }
-
-    // Pairs of which the left half is no longer there to be compared.
-    let covered: HashSet<&str> = left.artefacts.iter().map(|a| a.id.as_str()).collect();
-    for pair in pairs.iter().filter(|p| !covered.contains(p.left_id.as_str())) {
-        if pair.let_go {
-            out.let_go += 1;
-            continue;
+            ..self.bare(seq, one.outcome)
         }
-        let known = left_all.get(pair.left_id.as_str());
-        let absence = match known {
-            Some(_) => Absence::OutOfScope,
-            None => absent_left.get(&pair.left_id).copied().unwrap_or(Absence::Gone),
-        };
-        let other = right_all.get(pair.right_id.as_str());
-        // Gone at both ends: there is nothing left to tell of.
-        if absence == Absence::Gone && other.is_none() {
-            continue;
-        }
-        let outcome = match absence {
-            Absence::Gone => Outcome::GoneLeft,
-            Absence::OutOfScope | Absence::Elsewhere => Outcome::LeftScope,
-            Absence::Unreadable => Outcome::Unreadable,
-        };
-        let gone = || Side {
-            id: pair.left_id.clone(),
-            key: if pair.left_key.is_empty() { pair.left_id.clone() } else { pair.left_key.clone() },
-            title: other.map(|o| o.title.clone()).unwrap_or_default(),
-            path: String::new(),
-            version: None,
-            modified: None,
-            url: None,
-        };
-        let side = |a: &Artefact, end: &End<'_>| Side::of(a, (end.path)(a));
-        let kinds = (lane.left_kind, lane.right_kind);
-        keep(Change {
-            left: Some(known.map_or_else(gone, |a| side(a, left))),
-            right: other.map(|o| side(o, right)),
-            absence: Some(absence),
-            ..Change::new(first_seq + out.changes, &lane.id, kinds, outcome)
-        });
-        out.changes += 1;
     }
-    out
 }
 
 /// The origin mark of an adopted artefact is written without asking: the field is Hovrel's own, unless

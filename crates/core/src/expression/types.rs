@@ -63,6 +63,20 @@ impl Type {
             _ => Type::Any,
         }
     }
+
+    /// The type of value that an expression of this type gives; none if only its value tells.
+    pub fn value_type(&self) -> Option<ValueType> {
+        Some(match self {
+            Type::Bool => ValueType::Boolean,
+            Type::Int | Type::Uint => ValueType::Integer,
+            Type::Double => ValueType::Decimal,
+            Type::Text => ValueType::Text,
+            Type::Time => ValueType::Instant,
+            Type::Duration => ValueType::Duration,
+            Type::List(_) => ValueType::ChoiceList,
+            Type::Any | Type::Null | Type::Bytes | Type::Map | Type::Sort => return None,
+        })
+    }
 }
 
 impl fmt::Display for Type {

@@ -101,10 +101,10 @@ pub(crate) fn own_value(seen: &Seen<'_>, name: &str) -> Value {
 pub(crate) fn field_value<'a>(artefact: &'a Artefact, id: &str) -> Option<std::borrow::Cow<'a, Value>> {
     use std::borrow::Cow;
     Some(match id {
-        crate::mapping::ATTACHMENTS => Cow::Owned(Value::Attachments(artefact.attachments.clone())),
-        crate::mapping::LINKS => Cow::Owned(Value::Links(artefact.links.clone())),
-        crate::mapping::COMMENTS => Cow::Owned(Value::Comments(artefact.comments.clone())),
-        crate::mapping::HISTORY => Cow::Owned(Value::History(artefact.history.clone())),
+        crate::model::ATTACHMENTS => Cow::Owned(Value::Attachments(artefact.attachments.clone())),
+        crate::model::LINKS => Cow::Owned(Value::Links(artefact.links.clone())),
+        crate::model::COMMENTS => Cow::Owned(Value::Comments(artefact.comments.clone())),
+        crate::model::HISTORY => Cow::Owned(Value::History(artefact.history.clone())),
         id => Cow::Borrowed(artefact.fields.get(id)?),
     })
 }

@@ -6,9 +6,10 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::{Candidate, Evidence, Looking, Pair, Settled, match_first_contact};
-use crate::mapping::Lane;
+use super::{Candidate, Evidence, Looking, Settled, match_first_contact};
+use crate::base::Pair;
 use crate::model::{Artefact, Kind};
+use crate::rules::Lane;
 
 /// Titles of the folders above an artefact, in canonical form for both ends.
 pub type PathOf<'p> = dyn Fn(&Artefact) -> String + 'p;

@@ -7,50 +7,19 @@
 mod doubles;
 mod lanes;
 mod likeness;
-mod pieces;
 mod words;
-
-use std::collections::{HashMap, HashSet};
-use std::sync::Arc;
-
-use serde::{Deserialize, Serialize};
-
-use crate::compare::Agreement;
-use crate::mapping::Matching;
-use crate::model::{Artefact, Fingerprint};
 
 pub use doubles::{Doubles, doubles};
 pub use lanes::{Between, Counterparts, InLane, PathOf, counterparts};
 pub use likeness::{Likeness, likest};
-pub use pieces::{Accepted, SaidOfOne, Sorted, comment_is_there, is_same_entry, said, sort_comments, sort_history};
+
+use std::collections::{HashMap, HashSet};
+
+use serde::{Deserialize, Serialize};
+
+use crate::model::{Artefact, origin_mark};
+use crate::rules::Matching;
 use words::fold;
-
-/// The mark that an artefact made by a transfer carries, naming what it was made from.
-pub fn origin_mark(left_system: &str, artefact: &Artefact) -> String {
-    format!("{left_system}:{}", artefact.key)
-}
-
-/// Whether a text is made as a mark is.
-pub fn is_mark(text: &str) -> bool {
-    text.split_once(':').is_some_and(|(system, key)| !system.trim().is_empty() && !key.trim().is_empty())
-}
-
-/// The remembered identity of two artefacts, with the fingerprints of the base.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Pair {
-    pub left_id: String,
-    pub right_id: String,
-    /// What people called both when last in step; empty where that was not kept.
-    pub left_key: String,
-    pub right_key: String,
-    /// Of the values at the left under the lane's rules when last in step.
-    pub left_base: Fingerprint,
-    pub right_base: Fingerprint,
-    /// How each field came to be in step; none where that was not kept.
-    pub agreed: Option<Arc<Agreement>>,
-    /// Whether a person decided that the two are not carried any more.
-    pub let_go: bool,
-}
 
 /// How a counterpart was found.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]

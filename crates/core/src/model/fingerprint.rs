@@ -5,7 +5,6 @@
 //! of another form is told from one of another value.
 
 use std::cell::RefCell;
-use std::fmt::Write as _;
 use std::hash::{Hash, Hasher};
 use std::io;
 use std::rc::Rc;
@@ -46,11 +45,7 @@ impl Fingerprint {
 
     /// As a short text, with the form in front: `1:` and 24 hexadecimal digits.
     pub fn short(&self) -> String {
-        let mut out = format!("{}:", self.0[0]);
-        for byte in &self.0[1..=SHORT] {
-            let _ = write!(out, "{byte:02x}");
-        }
-        out
+        format!("{}:{}", self.0[0], hex::encode(&self.0[1..=SHORT]))
     }
 }
 
@@ -103,7 +98,7 @@ impl ShortForm {
 fn former<T: Hash + ?Sized>(thing: &T) -> String {
     let mut bytes = Gathered(Vec::new());
     thing.hash(&mut bytes);
-    blake3::hash(&bytes.0).as_bytes()[..6].iter().map(|b| format!("{b:02x}")).collect()
+    hex::encode(&blake3::hash(&bytes.0).as_bytes()[..6])
 }
 
 struct Gathered(Vec<u8>);

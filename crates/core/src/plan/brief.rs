@@ -5,11 +5,13 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::{Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Side, makes_instead};
-use crate::compare::Absence;
+use super::change::{Absence, Change, FieldChange, Outcome, Side};
+use super::decision::{Decision, makes_instead};
+use super::reason::{FieldDecision, FieldReason};
+use crate::carry::FaultReason;
 use crate::identity::Evidence;
-use crate::mapping::{FaultReason, FirstContact};
 use crate::model::{Kind, Value};
+use crate::rules::FirstContact;
 
 /// A change without its values.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

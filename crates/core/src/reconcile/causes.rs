@@ -7,7 +7,8 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::compare::{Agreed, Why, same};
+use crate::agree::same;
+use crate::base::{Agreed, Why};
 use crate::model::Value;
 use crate::plan::{FieldDecision, FieldReason, Outcome};
 

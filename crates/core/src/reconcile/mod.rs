@@ -9,12 +9,15 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::{Deserialize, Serialize};
 
-use crate::compare::{Absence, Bases, Comparer, comments_of, history_of, right_value, same};
-use crate::identity::{Accepted, Pair, Sorted, sort_history};
+use crate::agree::{Accepted, Sorted, comments_of, history_of, same, sort_history};
+use crate::base::{Bases, Pair};
+use crate::carry::{Context, source_value};
+use crate::compare::{AtEnd, Comparer, Met, walk};
+use crate::identity::Counterparts;
 use crate::loss::Loss;
-use crate::mapping::{ATTACHMENTS, COMMENTS, Context, HISTORY, LINKS, Lane, order_is_carried, order_of, source_value};
-use crate::model::{Artefact, Attachment, Kind, Value};
-use crate::plan::lacks_only;
+use crate::model::{ATTACHMENTS, Artefact, Attachment, COMMENTS, End, Ends, HISTORY, Kind, LINKS, Value, slot_value};
+use crate::plan::{Absence, lacks_only};
+use crate::rules::{Lane, order_is_carried, order_of};
 
 use causes::Case;
 pub use causes::{DifferenceCause, Fate, Progress, Weight};
@@ -352,13 +355,7 @@ pub struct Difference {
 
 /// Everything that a lane's proof is made from, as just read and as remembered.
 pub struct Proven<'a> {
-    /// Artefacts in scope.
-    pub left: &'a [&'a Artefact],
-    pub right: &'a [&'a Artefact],
-    pub left_all: &'a HashMap<&'a str, &'a Artefact>,
-    pub right_all: &'a HashMap<&'a str, &'a Artefact>,
-    pub absent_left: &'a HashMap<String, Absence>,
-    pub absent_right: &'a HashMap<String, Absence>,
+    pub at: Ends<AtEnd<'a>>,
     pub pairs: &'a [Pair],
     /// Of pairs that changed since they were in step.
     pub bases: &'a dyn Bases,
@@ -370,53 +367,49 @@ pub struct Proven<'a> {
 /// Compares every pair of a lane.
 pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof {
     let comparer = Comparer::new(lane, cx);
-    let by_left: HashMap<&str, &Pair> = from.pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
     let mut fields: BTreeMap<&str, FieldProof> = BTreeMap::new();
     let mut pieces: BTreeMap<&str, PieceProof> = BTreeMap::new();
     let mut proof = LaneProof {
         lane: lane.id.clone(),
         left_kind: lane.left_kind,
         right_kind: lane.right_kind,
-        left_count: from.left.len() as u64,
+        left_count: from.at.left.covered.len() as u64,
         paired: 0,
-        right_count: from.right.len() as u64,
+        right_count: from.at.right.covered.len() as u64,
         fields: Vec::new(),
         differences: Vec::new(),
         missing: Vec::new(),
         pieces: Vec::new(),
         losses: Vec::new(),
         absent: Vec::new(),
-        let_go: from.pairs.iter().filter(|p| p.let_go).count() as u64,
+        let_go: 0,
         order: None,
         files: None,
     };
     let mut both: Vec<(&Artefact, &Artefact)> = Vec::new();
-    for artefact in from.left {
-        let pair = by_left.get(artefact.id.as_str());
-        let fate = from.fates.get(&artefact.id);
-        if pair.is_some_and(|p| p.let_go) {
-            continue;
-        }
-        let found = pair.and_then(|p| Some((*p, *from.right_all.get(p.right_id.as_str())?)));
-        let Some((pair, other)) = found else {
-            if let Some(pair) = pair {
-                let what = from.absent_right.get(&pair.right_id).copied().unwrap_or(Absence::Gone);
-                proof.absent.push(AbsentItem {
-                    left_key: artefact.key.clone(),
-                    right_key: pair.right_key.clone(),
-                    title: artefact.title.clone(),
-                    at_left: false,
-                    what,
-                });
+    // A proof trusts pairs alone: what only seems to be one has not been carried.
+    let nothing_found = Counterparts::default();
+    for met in walk(from.at, from.pairs, &nothing_found) {
+        let (pair, artefact, other) = match met {
+            Met::Pair { pair, items } => (pair, items.left, items.right),
+            Met::LetGo(_) => {
+                proof.let_go += 1;
+                continue;
             }
-            proof.missing.push(ProofItem {
-                left_id: artefact.id.clone(),
-                left_key: artefact.key.clone(),
-                title: artefact.title.clone(),
-                cause: if pair.is_some() { DifferenceCause::RemovedAtRight } else { Fate::of_item(fate) },
-            });
-            continue;
+            Met::Half { pair, missing, why, items } => {
+                proof.absent.extend(AbsentItem::of(pair, missing, why, items));
+                if let (End::Right, Some(left)) = (missing, items.left) {
+                    proof.missing.push(ProofItem::of(left, DifferenceCause::RemovedAtRight));
+                }
+                continue;
+            }
+            Met::Only(End::Left, left) => {
+                proof.missing.push(ProofItem::of(left, Fate::of_item(from.fates.get(&left.id))));
+                continue;
+            }
+            Met::Only(End::Right, _) | Met::Adoption { .. } => continue,
         };
+        let fate = from.fates.get(&artefact.id);
         proof.paired += 1;
         both.push((artefact, other));
         let untouched = comparer.untouched(artefact, other, pair);
@@ -427,7 +420,7 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
             let target = ready.rule.target.as_str();
             let Some(source) = source_value(ready.rule, artefact, cx.left_system) else { continue };
             let converted = ready.convert(artefact, cx);
-            let now = right_value(other, target);
+            let now = slot_value(other, target);
             let entry = fields.entry(target).or_insert_with(|| FieldProof::of(target));
             entry.compared += 1;
             let expected = converted.value.unwrap_or(Value::Empty);
@@ -489,7 +482,6 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
         }
     }
     proof.order = order_is_carried(lane).map(|carried| order(carried, &both));
-    absent_at_left(&mut proof, from);
     proof.fields = fields.into_values().collect();
     proof.pieces = pieces.into_iter().map(|(field, p)| PieceProof { field: field.to_owned(), ..p }).collect();
     proof
@@ -549,23 +541,25 @@ fn order(carried: bool, pairs: &[(&Artefact, &Artefact)]) -> OrderProof {
     out
 }
 
-/// Pairs whose left half is gone, or no longer covered.
-fn absent_at_left(proof: &mut LaneProof, from: &Proven<'_>) {
-    let covered: HashSet<&str> = from.left.iter().map(|a| a.id.as_str()).collect();
-    for pair in from.pairs.iter().filter(|p| !p.let_go && !covered.contains(p.left_id.as_str())) {
-        let known = from.left_all.get(pair.left_id.as_str());
-        let what = match known {
-            Some(_) => Absence::OutOfScope,
-            None => from.absent_left.get(&pair.left_id).copied().unwrap_or(Absence::Gone),
-        };
-        let Some(other) = from.right_all.get(pair.right_id.as_str()) else { continue };
-        proof.absent.push(AbsentItem {
-            left_key: known.map_or_else(|| pair.left_key.clone(), |a| a.key.clone()),
-            right_key: other.key.clone(),
-            title: other.title.clone(),
-            at_left: true,
+impl ProofItem {
+    fn of(left: &Artefact, cause: DifferenceCause) -> ProofItem {
+        let Artefact { id, key, title, .. } = left;
+        ProofItem { left_id: id.clone(), left_key: key.clone(), title: title.clone(), cause }
+    }
+}
+
+impl AbsentItem {
+    /// A half of a pair that is missing; none if the other is not there either, so that there is nothing to tell of.
+    fn of(pair: &Pair, missing: End, what: Absence, items: Ends<Option<&Artefact>>) -> Option<AbsentItem> {
+        let there = items[missing.other()]?;
+        let key = |end: End, kept: &String| items[end].map_or_else(|| kept.clone(), |a| a.key.clone());
+        Some(AbsentItem {
+            left_key: key(End::Left, &pair.left_key),
+            right_key: key(End::Right, &pair.right_key),
+            title: there.title.clone(),
+            at_left: missing == End::Left,
             what,
-        });
+        })
     }
 }
 

@@ -9,8 +9,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::KindSchema;
-use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY};
-use crate::model::{Kind, Value};
+use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, Kind, Value};
 use crate::plan::{Change, FieldChange};
 
 /// What one change costs, in calls to each end.
@@ -28,10 +27,15 @@ impl Cost {
         let made = self.makes.map_or(0.0, |kind| 1.0 / right.batches.get(&kind).copied().unwrap_or(1).max(1) as f64);
         self.right as f64 + made
     }
+
+    /// Calls to the left, with those for a link to the counterpart if the change leaves one there.
+    pub fn left_calls(&self, links_back: bool) -> f64 {
+        (self.left + if links_back { LINKING_BACK } else { 0 }) as f64
+    }
 }
 
-/// Calls to the left for a link to a counterpart.
-pub const LINKING_BACK: u64 = 2;
+/// Calls to the left for a link to a counterpart: the item is read and written.
+const LINKING_BACK: u64 = 2;
 
 /// Calls to either end, summed over changes. Items that are made in one call have a share of it each; a call that is
 /// begun is a whole one, for each kind by itself.

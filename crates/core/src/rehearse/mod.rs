@@ -11,14 +11,15 @@ mod values;
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-pub use effort::{Calls, Cost, Estimate, LINKING_BACK, Pace};
+pub use effort::{Calls, Cost, Estimate, Pace};
 pub use refusal::{Refusal, RefusalReason};
 use values::Checked;
 
+use crate::carry::says_nothing;
 use crate::catalogue::{Catalogue, KindSchema};
-use crate::mapping::{FirstContact, PARENT, names_pending, says_nothing};
-use crate::model::{Artefact, Kind, Link, LinkEnd, Reference, Value, levels};
+use crate::model::{Artefact, Kind, Link, LinkEnd, PARENT, Reference, Value, levels, names_pending};
 use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, makes_new};
+use crate::rules::FirstContact;
 use crate::workflow::Hindrance;
 
 /// A copy of the target: its rules, and of what it holds as much as they ask about. Many rehearsals may be held at one.

@@ -1,8 +1,8 @@
 //! Whether a field takes a value.
 
-use super::RefusalReason;
+use super::refusal::RefusalReason;
+use crate::carry::length_in;
 use crate::catalogue::{Calls, FieldSchema};
-use crate::mapping::length_in;
 use crate::model::{Kind, LinkEnd, Reference, Value, ValueType};
 
 /// What there is to refer to.

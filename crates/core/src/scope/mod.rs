@@ -1,23 +1,18 @@
-//! Scope: which artefacts a lane covers (law 9: nothing outside it is ever read into a plan).
+//! Scope: which artefacts match a condition (law 9: nothing outside a lane's scope is ever read into a plan).
 //!
 //! Decides whether one artefact matches a tree of conditions. Conditions are rows of field, operator and value in
 //! all/any groups, or expressions in CEL; every tree can be written as one expression ([`write()`]) and read back
-//! ([`read`]). What is linked from inside can be brought along ([`along`]); what two lanes of the same kinds cover belongs
-//! to one of them ([`apart`]).
+//! ([`read`]).
 
-mod along;
-mod apart;
 mod read;
 mod row;
 mod write;
 
-use serde::{Deserialize, Serialize};
-
-pub use along::{Along, Chosen, Covered, choose, count_once};
-pub use apart::{HandedOver, hand_over};
 pub use read::read;
 pub use row::{Holds as PlaceHolds, Place, operators, places};
 pub use write::write;
+
+use serde::{Deserialize, Serialize};
 
 use crate::catalogue::KindSchema;
 use crate::expression::{self, Expression, ExpressionFault, Moment, Seen, names_now};

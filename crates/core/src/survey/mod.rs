@@ -8,19 +8,19 @@ mod markup;
 mod spread;
 mod standing;
 
+pub use doubles::{DoubleGroup, DoubleItem, doubles_of};
+pub(crate) use spread::Spread;
+pub use standing::{Dangling, Depths};
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::Catalogue;
 use crate::coverage::{Coverage, Covering};
-use crate::mapping::{ATTACHMENTS, COMMENTS, HISTORY, LINKS};
-use crate::model::{Artefact, Kind};
-pub use doubles::{DoubleGroup, DoubleItem, doubles_of};
+use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, Kind, LINKS};
 use markup::markup_of;
-pub(crate) use spread::Spread;
 use standing::Standing;
-pub use standing::{Dangling, Depths};
 
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

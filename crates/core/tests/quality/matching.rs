@@ -3,8 +3,8 @@
 use std::collections::{HashMap, HashSet};
 
 use hovrel_core::identity::{Candidate, Evidence, Looking, Settled, likest, match_first_contact};
-use hovrel_core::mapping::Matching;
 use hovrel_core::model::{Artefact, Document, Kind, Value};
+use hovrel_core::rules::Matching;
 use rand::seq::{IndexedRandom, SliceRandom};
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;

@@ -1,8 +1,9 @@
 //! Two schemas of one trade, by two firms who name things in their own ways.
 
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
-use hovrel_core::mapping::{Conversion, Source, suggest};
 use hovrel_core::model::{Artefact, Kind, Value, ValueType};
+use hovrel_core::rules::{Conversion, Source};
+use hovrel_core::suggest::suggest;
 use hovrel_core::survey::{KindSurvey, Surveyor};
 use rand::seq::{IndexedRandom, SliceRandom};
 use rand::{Rng, SeedableRng};

@@ -3,11 +3,9 @@
 use std::time::Duration;
 
 use hovrel_connect::{ConnectError, Written};
-use hovrel_core::compare::{changed_besides, same};
-use hovrel_core::mapping::{
-    LINKS, Lacking, NotThere, Resolved, as_they_are_called, labelled, named, names_pending, pending_names, resolved,
-};
-use hovrel_core::model::{Artefact, Kind, ShortForm, Value};
+use hovrel_core::agree::{as_they_are_called, changed_besides, same};
+use hovrel_core::carry::{Lacking, NotThere, Resolved, resolved};
+use hovrel_core::model::{Artefact, Kind, LINKS, ShortForm, Value, labelled, named, names_pending, pending_names};
 use hovrel_core::plan::{Change, Decision, FieldChange};
 use hovrel_store::{JournalRow, Stage as Noted};
 

@@ -7,11 +7,11 @@
 use std::collections::HashMap;
 
 use hovrel_connect::{ConnectError, Connector, Outcome as CallOutcome, Write};
+use hovrel_core::agree::{changed_besides, holdings};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::compare::{changed_besides, holdings};
-use hovrel_core::mapping::{LINKS, Lane};
-use hovrel_core::model::{Fields, Kind, Link, LinkEnd, LinkType, Value};
+use hovrel_core::model::{Fields, Kind, LINKS, Link, LinkEnd, LinkType, Value};
 use hovrel_core::plan::Outcome;
+use hovrel_core::rules::Lane;
 use serde_json::json;
 
 use super::apply::{Failure, Refusal, TRIES, pause, refuse};

@@ -58,7 +58,7 @@ pub fn checked(mut bytes: ByteStream, file: &Attachment, seen: Arc<OnceLock<(Fou
                 yield before;
             }
         }
-        let found = Found { bytes: count, digest: digest.finalize().iter().map(|b| format!("{b:02x}")).collect() };
+        let found = Found { bytes: count, digest: hex::encode(digest.finalize()) };
         if !found.is(&file) {
             let _ = seen.set((found, Seen::OtherBytes));
             Err(std::io::Error::other("other bytes than declared"))?;

@@ -5,15 +5,17 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use hovrel_core::compare::{Agreed, Agreement, Base, BaseSide, Rebase, comments_of, history_of, right_side};
-use hovrel_core::identity::{Accepted, said};
+use hovrel_core::agree::{Accepted, comments_of, history_of, said};
+use hovrel_core::base::{Agreed, Agreement, Base, BaseSide};
+use hovrel_core::carry::Lacking;
+use hovrel_core::compare::right_side;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{COMMENTS, HISTORY, Lacking, Lane, names_pending};
-use hovrel_core::model::{Artefact, Fingerprint, Value};
+use hovrel_core::model::{Artefact, COMMENTS, Fingerprint, HISTORY, Value, names_pending};
 use hovrel_core::plan::{
-    Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Written, WrittenField, base_after,
+    Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Rebase, Written, WrittenField, base_after,
     decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
 };
+use hovrel_core::rules::Lane;
 use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepDone, StepRow};
 use serde_json::Value as Json;
 
@@ -344,7 +346,7 @@ fn altered(field: &str, written: &WrittenField) -> Option<Loss> {
     let WrittenField { sent, held } = written;
     // What refers to something still to be made is compared by the proof.
     let refers = matches!(sent, Value::Reference(_) | Value::References(_) | Value::Links(_));
-    if refers || !sent.pending().needed.is_empty() || names_pending(sent) || hovrel_core::compare::same(sent, held) {
+    if refers || !sent.pending().needed.is_empty() || names_pending(sent) || hovrel_core::agree::same(sent, held) {
         return None;
     }
     let trimmed = matches!((sent, held), (Value::Text(a), Value::Text(b)) if a.trim() == b.as_str())

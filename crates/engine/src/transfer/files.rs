@@ -8,18 +8,17 @@ use std::sync::atomic::Ordering::Relaxed;
 use std::sync::{Arc, OnceLock};
 
 use hovrel_connect::Outcome;
-use hovrel_core::compare::Base;
+use hovrel_core::base::Base;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::ATTACHMENTS;
-use hovrel_core::model::{Artefact, Attachment, Value};
+use hovrel_core::model::{ATTACHMENTS, Artefact, Attachment, Value};
 use hovrel_core::plan::FieldChange;
 use serde_json::json;
 
 use super::apply::{Failure, TRIES, pause, read_one, refuse};
 use super::checked::{Found, Seen, checked};
 use super::course::Course;
-use crate::files_read::digest;
 use crate::points::point;
+use crate::reading::digest;
 
 fn files_of(value: Option<&Value>) -> &[Attachment] {
     match value {

@@ -9,9 +9,8 @@ use std::collections::BTreeMap;
 use std::sync::atomic::Ordering::Relaxed;
 
 use hovrel_connect::{ConnectError, Outcome as CallOutcome, Written};
-use hovrel_core::compare::{changed_besides, right_value};
-use hovrel_core::mapping::PARENT;
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::agree::changed_besides;
+use hovrel_core::model::{Artefact, Kind, PARENT, slot_value};
 use hovrel_store::{Claim, MarkAt};
 
 use super::Transfer;
@@ -233,7 +232,7 @@ async fn beside(
     let now = read_one(t, kind, asked.id).await?;
     let still = changed_besides(asked.before, &now, &is_sent);
     // Where no answer came, what holds something else may be somebody's edit; what is empty is nobody's.
-    let counts = |field: &&String| written.own || right_value(&now, field).is_blank();
+    let counts = |field: &&String| written.own || slot_value(&now, field).is_blank();
     let changed: Vec<String> = odd.into_iter().filter(|f| still.contains(f)).collect();
     let changed: Vec<&String> = changed.iter().filter(counts).collect();
     if changed.is_empty() {
@@ -245,10 +244,10 @@ async fn beside(
         field => schema.and_then(|k| k.field(field)).map_or_else(|| field.to_owned(), |f| format!("“{}”", f.name)),
     };
     let told = |field: &&String| {
-        let after = right_value(&now, field).display();
+        let after = slot_value(&now, field).display();
         let after =
             if after.is_empty() { "is empty now".to_owned() } else { format!("is “{}” now", short(&after)) };
-        match was.map(|w| right_value(w, field).display()) {
+        match was.map(|w| slot_value(w, field).display()) {
             Some(before) => format!("{} was “{}” and {after}", name(field), short(&before)),
             None => format!("{} {after}", name(field)),
         }

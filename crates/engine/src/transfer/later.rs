@@ -7,9 +7,10 @@
 use std::collections::BTreeMap;
 
 use hovrel_connect::Written;
-use hovrel_core::compare::{Base, holdings, right_value, same};
-use hovrel_core::mapping::{LINKS, Lacking, Resolved, as_they_are_called, labelled, names_pending};
-use hovrel_core::model::{Artefact, Link, Value};
+use hovrel_core::agree::{as_they_are_called, holdings, same};
+use hovrel_core::base::Base;
+use hovrel_core::carry::{Lacking, Resolved};
+use hovrel_core::model::{Artefact, LINKS, Link, Value, labelled, names_pending, slot_value};
 use hovrel_core::plan::{Change, Decision, FieldChange};
 use hovrel_store::Stage as Noted;
 
@@ -92,7 +93,7 @@ async fn write_later(
     for faster in 0.. {
         let mut sent = Sent { values: BTreeMap::new(), lacking: lacking.clone() };
         for (field, later) in wanted {
-            let held = right_value(&now, field).into_owned();
+            let held = slot_value(&now, field).into_owned();
             match later {
                 Later::Text { wanted, before } => {
                     if same(wanted, &held) {
@@ -128,7 +129,7 @@ async fn write_later(
         break;
     }
     for (field, later) in wanted {
-        let held = right_value(&now, field).into_owned();
+        let held = slot_value(&now, field).into_owned();
         match later {
             Later::Text { wanted, .. } => {
                 let held = if same(wanted, &held) { held } else { wanted.clone() };

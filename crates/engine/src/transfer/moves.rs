@@ -6,8 +6,7 @@
 use std::collections::BTreeSet;
 
 use hovrel_connect::{ConnectError, Outcome as CallOutcome};
-use hovrel_core::compare::right_value;
-use hovrel_core::model::{Artefact, Value};
+use hovrel_core::model::{Artefact, Value, slot_value};
 use hovrel_core::plan::FieldChange;
 use serde_json::json;
 
@@ -32,7 +31,7 @@ pub(super) async fn walk(c: &mut Course<'_>, f: &FieldChange, item: Artefact) ->
         // A state can't be cleared.
         return Ok(item);
     };
-    let state = |item: &Artefact| right_value(item, &f.field).display();
+    let state = |item: &Artefact| slot_value(item, &f.field).display();
     // Where it may stand: as planned, or where this change itself has moved it before.
     let planned = f.right.as_ref().map(Value::display);
     let own: BTreeSet<String> = c.begun().filter_map(|step| step.strip_prefix(STEP)).map(str::to_owned).collect();
@@ -72,7 +71,7 @@ pub(super) async fn walk(c: &mut Course<'_>, f: &FieldChange, item: Artefact) ->
             }
         };
     }
-    let held = right_value(&item, &f.field).into_owned();
+    let held = slot_value(&item, &f.field).into_owned();
     c.wrote_field(&f.field, f.write.clone(), held);
     Ok(item)
 }

@@ -7,8 +7,7 @@
 use std::collections::{HashMap, HashSet};
 
 use hovrel_connect::{Added, Outcome};
-use hovrel_core::compare::{comments_of, history_of};
-use hovrel_core::identity::{comment_is_there, is_same_entry, said};
+use hovrel_core::agree::{comment_is_there, comments_of, history_of, is_same_entry, said};
 use hovrel_core::model::{Artefact, Comment, HistoryEntry, Value, piece_ids};
 use hovrel_core::plan::FieldChange;
 use hovrel_store::{NewPiece, PieceRow};
@@ -107,7 +106,7 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
     if !pieces.is_empty() {
         now = read_one(c.t, c.change.right_kind, &right_id).await?;
     }
-    let held = hovrel_core::compare::right_value(&now, &f.field).into_owned();
+    let held = hovrel_core::model::slot_value(&now, &f.field).into_owned();
     c.wrote_field(&f.field, held.clone(), held);
     Ok(now)
 }

@@ -118,7 +118,7 @@ fn end(connector: &dyn Connector, name: &str) -> Value {
 /// How fast an end takes calls, once some were timed.
 fn pace(connector: &dyn Connector) -> Option<Pace> {
     let meter = connector.meter();
-    (meter.calls >= TIMED).then(|| crate::rehearsed::pace(connector))
+    (meter.calls >= TIMED).then(|| crate::reading::pace(connector))
 }
 
 #[cfg(test)]

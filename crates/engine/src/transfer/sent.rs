@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 
 use hovrel_connect::Write;
-use hovrel_core::compare::{right_value, same};
-use hovrel_core::mapping::{Lacking, PARENT};
-use hovrel_core::model::{Artefact, Kind, Reference, Value};
+use hovrel_core::agree::same;
+use hovrel_core::carry::Lacking;
+use hovrel_core::model::{Artefact, Kind, PARENT, Reference, Value, slot_value};
 use hovrel_core::plan::WrittenField;
 use serde::{Deserialize, Serialize};
 
@@ -40,14 +40,14 @@ impl Sent {
 
     /// Whether an item holds all of it.
     pub fn is_held_by(&self, item: &Artefact) -> bool {
-        self.values.iter().all(|(field, value)| same(value, &right_value(item, field)))
+        self.values.iter().all(|(field, value)| same(value, &slot_value(item, field)))
     }
 
     /// What the right holds of it, for the base: as the write's own answer says; of a later read, only what equals what
     /// was sent (the rest may be somebody's by then, so what was sent stands for it).
     pub fn written(&self, item: &Artefact, own: bool) -> BTreeMap<String, WrittenField> {
         let one = |(field, sent): (&String, &Value)| {
-            let now = right_value(item, field).into_owned();
+            let now = slot_value(item, field).into_owned();
             let held = if own || same(sent, &now) { now } else { sent.clone() };
             (field.clone(), WrittenField { sent: sent.clone(), held })
         };

@@ -9,12 +9,11 @@ use hovrel_store::Session;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use crate::App;
 use crate::body::Body;
 use crate::door::listen::Peer;
 use crate::door::origin;
 use crate::problem::{FieldProblem, Problem};
-use crate::{password, session};
+use crate::{App, password, session};
 
 #[derive(Serialize, ToSchema)]
 pub struct Setup {
@@ -146,7 +145,7 @@ pub async fn sign_in(
     let until = chrono::Utc::now() + session::LASTS;
     app.hub.store.begin_session(&session::hash(&token), person.id, &csrf, until).await?;
     let me = Me { login: person.login, name: person.name, csrf };
-    let cookie = session::cookie(&token, session::LASTS.as_secs(), origin::is_over_tls(&headers));
+    let cookie = session::cookie(&token, session::LASTS.as_secs() as i64, origin::is_over_tls(&headers));
     Ok(([(header::SET_COOKIE, cookie)], Json(me)).into_response())
 }
 

@@ -8,16 +8,16 @@ use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_connect::Connector;
 use hovrel_core::diff::{ValueDiff, diff};
-use hovrel_core::mapping::Lane;
 use hovrel_core::model::{Artefact, Attachment, Kind, LinkEnd, Stamp, Value};
+use hovrel_core::rules::Lane;
 use hovrel_engine::Hub;
 use hovrel_store::{Neighbour, Open, PairOf, System};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
+use super::losses::LossDetail;
 use super::names::Names;
-use super::plans::LossDetail;
 use crate::App;
 use crate::access::Reach;
 use crate::path::Path;

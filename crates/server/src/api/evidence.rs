@@ -9,7 +9,7 @@ use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::reconcile::ProofLoss;
 use hovrel_engine::{LedgerLoss, RouteProof};
-use hovrel_evidence::{EndFacts, Evidence, LedgerEntry, ProofFacts, RouteFacts, fingerprint, hex, public_key};
+use hovrel_evidence::{EndFacts, Evidence, LedgerEntry, ProofFacts, RouteFacts, fingerprint, public_key};
 use hovrel_store::Proof;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -40,7 +40,7 @@ pub struct SigningKeyAnswer {
 #[utoipa::path(get, path = "/signing-key", operation_id = "getSigningKey", responses((status = 200, body = SigningKeyAnswer)))]
 pub async fn key(State(app): State<App>) -> Result<Json<SigningKeyAnswer>, Problem> {
     let public = public_key(&app.hub.signing_key().await?);
-    Ok(Json(SigningKeyAnswer { public_key: hex(&public), fingerprint: fingerprint(&public) }))
+    Ok(Json(SigningKeyAnswer { public_key: hex::encode(public), fingerprint: fingerprint(&public) }))
 }
 
 /// A proof with its loss ledger as a file.

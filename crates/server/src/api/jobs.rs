@@ -11,7 +11,7 @@ use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use futures::Stream;
 use hovrel_core::plan::Change;
-use hovrel_store::{Job, NewJob, Wanted};
+use hovrel_store::{Job, JobKind, JobState, NewJob, Wanted};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -25,15 +25,13 @@ use crate::session::Shown;
 #[derive(Serialize, ToSchema)]
 pub struct JobAnswer {
     pub id: Uuid,
-    /// survey, dry_run, transfer or proof.
-    pub kind: String,
+    pub kind: JobKind,
     pub route: Option<Uuid>,
     pub system: Option<Uuid>,
     pub container: Option<String>,
     pub plan: Option<Uuid>,
-    /// waiting, running, paused, done, failed or stopped.
-    pub state: String,
-    pub wanted: String,
+    pub state: JobState,
+    pub wanted: Wanted,
     /// How far it is; its shape depends on the kind.
     #[schema(value_type = Object)]
     pub progress: serde_json::Value,
@@ -82,17 +80,9 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Jo
 }
 
 #[derive(Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum WantedWord {
-    Run,
-    Pause,
-    Stop,
-}
-
-#[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct WantedBody {
-    wanted: WantedWord,
+    wanted: Wanted,
 }
 
 /// Pauses, resumes or stops a job. Changes in hand are finished first.
@@ -107,12 +97,7 @@ pub async fn want(
     if job.is_over() {
         return Err(Problem::not_now("The job is over.", "Start a new one."));
     }
-    let wanted = match body.wanted {
-        WantedWord::Run => Wanted::Run,
-        WantedWord::Pause => Wanted::Pause,
-        WantedWord::Stop => Wanted::Stop,
-    };
-    let job = app.hub.store.want(id, wanted).await?;
+    let job = app.hub.store.want(id, body.wanted).await?;
     app.hub.wake.notify_one();
     Ok(Json(JobAnswer::of(job)))
 }
@@ -122,7 +107,7 @@ pub async fn want(
     responses((status = 200, body = JobAnswer)))]
 pub async fn retry(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
     let job = app.hub.store.job(id).await?;
-    if job.kind != "transfer" || !job.is_over() {
+    if job.kind != JobKind::Transfer || !job.is_over() {
         return Err(Problem::not_now("Only a transfer that is over can be retried.", "Wait until it ends."));
     }
     app.hub.store.retry_refused(id).await?;

@@ -9,12 +9,11 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use crate::App;
 use crate::access::May;
 use crate::body::Body;
 use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
-use crate::session;
+use crate::{App, session};
 
 /// A key, without the key itself.
 #[derive(Serialize, ToSchema)]

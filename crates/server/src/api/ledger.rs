@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::plans::LossDetail;
+use super::losses::LossDetail;
 use crate::App;
 use crate::path::Path;
 use crate::problem::Problem;

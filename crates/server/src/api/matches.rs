@@ -10,9 +10,9 @@ use chrono::{DateTime, Utc};
 use hovrel_core::compare::beside;
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::identity::{Candidate, Evidence, Likeness, likest};
-use hovrel_core::mapping::Lane;
 use hovrel_core::model::Artefact;
-use hovrel_engine::Mapped;
+use hovrel_core::rules::Lane;
+use hovrel_engine::Places;
 use hovrel_store::{NewMatch, Route, Session};
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;
@@ -20,7 +20,7 @@ use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
 use super::names::Names;
-use super::plans::field_name;
+use super::words::field_name;
 use crate::App;
 use crate::body::Body;
 use crate::path::Path;
@@ -226,7 +226,7 @@ pub async fn side_by_side(
     let kept = app.cache.get(&app.hub.store, route.left_system, &route.left_container, lane.left_kind).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     hovrel_engine::prepare_items(&mut one, &lane, &lanes, &ends.left, &ends.right, &shared.artefacts, &kept.paths);
-    let assumed = Mapped::assumed();
+    let assumed = Places::assumed();
     let Some(cx) = ends.context(&lane, &assumed) else { return Ok(Json(Vec::new())) };
     let kind = ends.right.kind(lane.right_kind);
     let fields = beside(&lane, &cx, &one[0], &right).into_iter().map(|f| {

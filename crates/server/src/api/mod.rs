@@ -2,20 +2,19 @@
 
 pub mod account;
 pub mod artefacts;
-pub mod decisions;
+mod etags;
 pub mod evidence;
 pub mod find;
 pub mod jobs;
 pub mod keys;
 pub mod ledger;
+mod losses;
 pub mod matches;
 pub(crate) mod names;
 pub mod new_field;
-pub mod plan_file;
 pub mod plans;
 pub mod proofs;
 pub mod quiet;
-pub mod receipts;
 mod route_file;
 pub mod routes;
 pub mod rules;
@@ -24,6 +23,7 @@ pub mod standing;
 pub mod systems;
 mod uses;
 pub mod versions;
+mod words;
 
 use axum::Json;
 use axum::http::StatusCode;
@@ -44,16 +44,16 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(keys::revoke))
         .routes(routes!(find::find))
         .routes(routes!(find::overview))
-        .routes(routes!(systems::profiles))
-        .routes(routes!(systems::list, systems::make))
-        .routes(routes!(systems::try_out))
-        .routes(routes!(systems::one, systems::change, systems::remove))
-        .routes(routes!(systems::check))
-        .routes(routes!(systems::containers))
-        .routes(routes!(systems::surveys, systems::survey))
-        .routes(routes!(systems::folder_tree))
+        .routes(routes!(systems::profiles::profiles))
+        .routes(routes!(systems::connect::list, systems::connect::make))
+        .routes(routes!(systems::connect::try_out))
+        .routes(routes!(systems::connect::one, systems::connect::change, systems::connect::remove))
+        .routes(routes!(systems::check::check))
+        .routes(routes!(systems::surveys::containers))
+        .routes(routes!(systems::surveys::surveys, systems::surveys::survey))
+        .routes(routes!(systems::items::folder_tree))
         .routes(routes!(uses::list))
-        .routes(routes!(systems::artefacts))
+        .routes(routes!(systems::items::artefacts))
         .routes(routes!(artefacts::one))
         .routes(routes!(routes::list, routes::make))
         .routes(routes!(routes::propose))
@@ -78,19 +78,19 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(matches::list, matches::settle))
         .routes(routes!(matches::others))
         .routes(routes!(matches::side_by_side))
-        .routes(routes!(plans::dry_run))
-        .routes(routes!(plans::one))
-        .routes(routes!(plans::changes))
-        .routes(routes!(plans::change, decisions::decide))
-        .routes(routes!(decisions::include))
-        .routes(routes!(decisions::decide_alike))
-        .routes(routes!(decisions::undo))
-        .routes(routes!(receipts::one))
+        .routes(routes!(plans::begin::dry_run))
+        .routes(routes!(plans::figures::one))
+        .routes(routes!(plans::listed::changes))
+        .routes(routes!(plans::detail::change, plans::decide::decide))
+        .routes(routes!(plans::decide::include))
+        .routes(routes!(plans::decide::decide_alike))
+        .routes(routes!(plans::decide::undo))
+        .routes(routes!(plans::receipt::one))
         .routes(routes!(quiet::pairs))
         .routes(routes!(quiet::of_lane))
         .routes(routes!(quiet::alone))
-        .routes(routes!(plan_file::file))
-        .routes(routes!(plans::transfer))
+        .routes(routes!(plans::file::file))
+        .routes(routes!(plans::begin::transfer))
         .routes(routes!(jobs::one))
         .routes(routes!(jobs::want))
         .routes(routes!(jobs::retry))
@@ -110,7 +110,7 @@ fn described() -> OpenApiRouter<App> {
     Problem,
     hovrel_core::scope::ConditionRow,
     hovrel_core::scope::Operator,
-    systems::Holds,
+    systems::items::Holds,
     quiet::QuietPairs,
     quiet::AtEnd,
     evidence::Form

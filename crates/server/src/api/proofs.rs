@@ -6,7 +6,7 @@ use axum::response::Response;
 use chrono::{DateTime, Utc};
 use hovrel_core::reconcile::{DifferenceCause, Headline, LaneProof};
 use hovrel_engine::{ProofOptions, ReadFiles, RouteProof};
-use hovrel_store::{NewJob, ProofHead};
+use hovrel_store::{JobKind, NewJob, ProofHead};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
@@ -181,7 +181,7 @@ pub async fn latest(
             })
         }
     };
-    let job = app.hub.store.latest_job(id, "proof").await?.map(JobAnswer::of);
+    let job = app.hub.store.latest_job(id, JobKind::Proof).await?.map(JobAnswer::of);
     Ok(Json(ProofState { proof, job }))
 }
 
@@ -227,6 +227,6 @@ pub async fn prove(
         }
     };
     let options = serde_json::to_value(ProofOptions { files })?;
-    let job = NewJob { id: Uuid::now_v7(), kind: "proof".into(), route_id: Some(id), options, ..NewJob::default() };
+    let job = NewJob { route_id: Some(id), options, ..NewJob::of(JobKind::Proof) };
     super::jobs::queue(&app, job).await
 }

@@ -4,8 +4,8 @@
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::identity::Candidate;
-use hovrel_core::mapping::Lane;
 use hovrel_core::model::Kind;
+use hovrel_core::rules::Lane;
 use hovrel_store::{LaneKinds, PairFilter, Quiet};
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;

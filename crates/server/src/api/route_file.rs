@@ -8,15 +8,15 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
-use hovrel_core::mapping::Lane;
+use hovrel_core::rules::Lane;
 use hovrel_intake::{Fault, FileFault, lines_of, read_yaml};
 use hovrel_store::{NewRoute, Session};
 use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
+use super::etags::etag;
 use super::routes::name_faults;
 use super::standing::{RouteAnswer, answer};
-use super::systems::etag;
 use crate::App;
 use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};

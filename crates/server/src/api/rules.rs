@@ -2,24 +2,25 @@
 
 use axum::Json;
 use axum::extract::State;
+use hovrel_core::carry::{UserMatch, UserMatcher, convert, recognise, source_value};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::mapping::{
-    Fault, Lane, Rule, RuleTable, Source, Suggestion, UserMatch, UserMatcher, convert, join_deep, met, recognise,
-    source_value, suggest,
-};
+use hovrel_core::check::Fault;
+use hovrel_core::cover::Covered;
 use hovrel_core::model::{Artefact, Kind, Value};
-use hovrel_core::scope::Covered;
+use hovrel_core::prepare::join_deep;
+use hovrel_core::rules::{Lane, Rule, RuleTable, Source};
+use hovrel_core::suggest::{Suggestion, suggest, values_reaching};
 use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
-use hovrel_engine::{Mapped, RouteEnds, lane_checks, path_of};
+use hovrel_engine::{Places, RouteEnds, lane_checks, path_of};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
+use super::losses::LossDetail;
 use super::names::Names;
-use super::plans::LossDetail;
 use super::scope::ScopeItem;
 use crate::App;
 use crate::body::Body;
@@ -207,7 +208,7 @@ pub async fn preview(
     let items = left.covered_by(&lanes, &body.lane.id).map(|covered| covered.all()).unwrap_or_default();
     let by_key = body.key.and_then(|key| items.iter().position(|a| a.key == key));
     let at = by_key.unwrap_or(body.at as usize).min(items.len().saturating_sub(1));
-    let folders = Mapped::assumed();
+    let folders = Places::assumed();
     let (Some(artefact), Some(cx)) = (items.get(at), ends.context(&body.lane, &folders)) else {
         return Ok(Json(Preview { total: items.len() as u64, ..empty }));
     };
@@ -287,7 +288,7 @@ async fn reached(
     let missing =
         || Problem::not_now("Both ends must be surveyed, and have the lane's kinds.", "Survey them at the Ends stop.");
     let ends = ends(app, &route).await?.ok_or_else(missing)?;
-    let folders = Mapped::assumed();
+    let folders = Places::assumed();
     let cx = ends.context(&body.lane, &folders).ok_or_else(missing)?;
     let lanes = with_lane(&route, &body.lane)?;
     let left = LeftEnd::of(app, &route, &lanes).await?;
@@ -295,7 +296,7 @@ async fn reached(
     let found = block_in_place(|| {
         let prepared = prepared(&body.lane, &lanes, &covered, &left, &ends);
         let items = prepared.as_ref().map_or_else(|| covered.all(), |items| items.iter().collect());
-        met(rule, table, &items, &cx)
+        values_reaching(rule, table, &items, &cx)
     });
     Ok((found, ends))
 }

@@ -8,10 +8,10 @@ use std::collections::{HashMap, HashSet};
 use std::sync::Mutex;
 
 use chrono::{DateTime, Utc};
-use hovrel_core::mapping::Lane;
+use hovrel_core::cover::{Covered, count_once};
 use hovrel_core::model::Kind;
-use hovrel_core::scope::{Covered, count_once};
-use hovrel_store::{Route, SurveyHead, System};
+use hovrel_core::rules::Lane;
+use hovrel_store::{JobKind, JobState, Route, SurveyHead, System};
 use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -87,7 +87,7 @@ type Read = Option<(DateTime<Utc>, DateTime<Utc>)>;
 type Basis = (i32, [Read; 2], Option<i64>);
 
 /// Where the last transfer of a route was: which, its state and its progress. None if there was none.
-type Carried = Option<(Uuid, String, serde_json::Value)>;
+type Carried = Option<(Uuid, JobState, serde_json::Value)>;
 
 /// The figures of routes as last computed.
 #[derive(Default)]
@@ -177,8 +177,8 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
     let mut plans: HashMap<Uuid, PlanFigure> = of_plans.into_iter().zip(PlanFigure::of(app, latest).await?).collect();
     let proofs = store.latest_proofs(&ids).await?;
     let carried = |route: &Uuid| {
-        let transfer = jobs.iter().find(|j| j.route_id == Some(*route) && j.kind == "transfer");
-        (*route, transfer.map(|j| (j.id, j.state.clone(), j.progress.clone())))
+        let transfer = jobs.iter().find(|j| j.route_id == Some(*route) && j.kind == JobKind::Transfer);
+        (*route, transfer.map(|j| (j.id, j.state, j.progress.clone())))
     };
     let pairs = app.figures.pairs(app, ids.iter().map(carried).collect()).await?;
     let mut out = Vec::with_capacity(routes.len());
@@ -187,7 +187,7 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
         let (right, right_basis) = end(&systems, &heads, route.right_system, &route.right_container)?;
         let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
         let (scope, rules) = app.figures.of(app, &route, &lanes, [left_basis, right_basis]).await?;
-        let job = |kind: &str| {
+        let job = |kind: JobKind| {
             let found = jobs.iter().find(|j| j.route_id == Some(route.id) && j.kind == kind);
             found.cloned().map(JobAnswer::of)
         };
@@ -196,8 +196,8 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
             rules,
             scope,
             plan: plans.remove(&route.id),
-            dry_run: job("dry_run"),
-            transfer: job("transfer"),
+            dry_run: job(JobKind::DryRun),
+            transfer: job(JobKind::Transfer),
             proof: proof.map(|p| ProofFigure {
                 id: p.id,
                 differences: p.differences,

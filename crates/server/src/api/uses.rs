@@ -5,8 +5,9 @@
 
 use axum::extract::State;
 use axum::{Extension, Json};
-use hovrel_core::mapping::{Beyond, Lane, beyond_limits};
+use hovrel_core::check::{Beyond, beyond_limits};
 use hovrel_core::model::Kind;
+use hovrel_core::rules::Lane;
 use hovrel_engine::RouteEnds;
 use hovrel_store::Route;
 use serde::Serialize;

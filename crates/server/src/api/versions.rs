@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use chrono::{DateTime, Utc};
-use hovrel_core::mapping::{Lane, LaneChange, changes_between};
+use hovrel_core::rules::{Lane, LaneChange, changes_between};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;

@@ -1,7 +1,5 @@
 //! Oldstone's interface: XML, sessions, offsets, revisions.
 
-use std::collections::HashMap;
-
 use axum::Router;
 use axum::body::Bytes;
 use axum::extract::{Path, Query, Request, State as Extract};
@@ -10,19 +8,20 @@ use axum::middleware::{Next, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post, put};
 
+use super::answers::{Query_, answer, malformed, missing, page, read_remark, refuse, wrong_field};
+use super::numbers::number;
 use super::state::{Case, File, Folder, State};
 use super::xml::{self, Element, element};
 use super::{LOGIN, PASSWORD, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave};
 use crate::meddle::meddled;
-use crate::page::escape;
-use crate::records::{Known, Past, Remark, check_links};
+use crate::records::{Known, Past, check_links};
 use crate::world::{IMPORTANCE, STATES};
 
 /// A session lasts twenty minutes.
 const SESSION_SECONDS: i64 = 1200;
+
 const LARGEST_FILE: usize = 5_000_000;
-const LONGEST_PAGE: usize = 100;
 
 pub fn routes(server: Server, faults: Faults) -> Router {
     let signed_in = Router::new()
@@ -48,16 +47,6 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .layer(from_fn_with_state(server.clone(), take_a_slot))
         .layer(from_fn_with_state(faults, misbehave))
         .with_state(server)
-}
-
-pub(super) fn answer(body: String) -> Response {
-    ([(header::CONTENT_TYPE, "application/xml; charset=utf-8")], format!("<?xml version=\"1.0\"?>{body}"))
-        .into_response()
-}
-
-pub(super) fn refuse(status: StatusCode, code: &str, text: &str) -> Response {
-    let body = format!("<fault code=\"{code}\">{}</fault>", escape(text));
-    (status, [(header::CONTENT_TYPE, "application/xml")], body).into_response()
 }
 
 async fn take_a_slot(Extract(server): Extract<Server>, request: Request, next: Next) -> Response {
@@ -166,22 +155,6 @@ async fn schema() -> Response {
     answer(format!("<schema><kind id=\"folder\">{folder}</kind><kind id=\"case\">{case}</kind>{records}</schema>"))
 }
 
-pub(super) type Query_ = Query<HashMap<String, String>>;
-
-/// The page that `from` and `count` ask for.
-pub(super) fn page<T>(
-    items: Vec<T>,
-    query: &HashMap<String, String>,
-    name: &str,
-    write: impl Fn(&T) -> String,
-) -> Response {
-    let number = |key: &str, default: usize| query.get(key).and_then(|v| v.parse().ok()).unwrap_or(default);
-    let (from, count) = (number("from", 0), number("count", 50).min(LONGEST_PAGE));
-    let total = items.len();
-    let list: String = items.iter().skip(from).take(count).map(write).collect();
-    answer(format!("<{name} total=\"{total}\" from=\"{from}\">{list}</{name}>"))
-}
-
 async fn folders(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
     let state = server.kept.read();
     let wanted = query.get("origin");
@@ -194,14 +167,6 @@ async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Respon
     let wanted = query.get("origin");
     let items: Vec<&Case> = state.cases.values().filter(|c| wanted.is_none_or(|w| c.origin == *w)).collect();
     page(items, &query, "cases", |c| xml::case(c))
-}
-
-pub(super) fn number(id: &str) -> Option<u32> {
-    id.rsplit_once('-').and_then(|(_, n)| n.parse().ok())
-}
-
-pub(super) fn missing(id: &str) -> Response {
-    refuse(StatusCode::NOT_FOUND, "missing", &format!("there is no {id}"))
 }
 
 async fn one_case(Extract(server): Extract<Server>, Path(id): Path<String>) -> Response {
@@ -278,15 +243,6 @@ fn fill(case: &mut Case, root: &Element, state: &State) -> Result<(), (&'static 
     Ok(())
 }
 
-pub(super) fn wrong_field((field, text): (impl AsRef<str>, String)) -> Response {
-    let body = format!("<fault code=\"bad-field\" field=\"{}\">{}</fault>", field.as_ref(), escape(&text));
-    (StatusCode::UNPROCESSABLE_ENTITY, [(header::CONTENT_TYPE, "application/xml")], body).into_response()
-}
-
-pub(super) fn malformed(text: String) -> Response {
-    refuse(StatusCode::BAD_REQUEST, "malformed", &text)
-}
-
 async fn make_case(Extract(server): Extract<Server>, body: String) -> Response {
     let root = match xml::parse(&body) {
         Ok(root) => root,
@@ -345,15 +301,6 @@ pub(super) fn note_changes(before: &Case, after: &mut Case) {
     }
 }
 
-/// A remark from a body, by whoever is signed in, at this moment.
-pub(super) fn read_remark(body: &str) -> Result<Remark, Box<Response>> {
-    let root = xml::parse(body).map_err(|e| Box::new(malformed(e)))?;
-    if root.text.trim().is_empty() {
-        return Err(Box::new(wrong_field(("remark", "some text is needed".to_owned()))));
-    }
-    Ok(Remark { at: chrono::Utc::now(), by: LOGIN.into(), text: root.text })
-}
-
 async fn remark_case(Extract(server): Extract<Server>, Path(id): Path<String>, body: String) -> Response {
     let remark = match read_remark(&body) {
         Ok(remark) => remark,
@@ -389,6 +336,7 @@ fn fill_folder(folder: &mut Folder, root: &Element, state: &State) -> Result<(),
 
 /// The longest lines of a folder and of a case, in characters.
 const FOLDER_LINES: [(&str, usize); 1] = [("name", 200)];
+
 const CASE_LINES: [(&str, usize); 7] = [
     ("name", 500),
     ("brake-class", 200),

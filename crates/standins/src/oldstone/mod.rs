@@ -1,8 +1,10 @@
 //! Oldstone: the ageing test management server. XML over HTTP, a session sign-in, pages by offset, HTML
 //! out of a word processor, revision numbers that must match, four calls at once, local time.
 
+mod answers;
 mod api;
 mod kinds;
+mod numbers;
 mod pages;
 mod records_api;
 mod seed;

@@ -37,7 +37,7 @@ fn path(state: &State, folder: Option<u32>) -> String {
 async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<String, String>>) -> Html<String> {
     let state = server.kept.read();
     let wanted = query.get("find").cloned().unwrap_or_default();
-    let matching = |c: &&super::Case| {
+    let matching = |c: &&super::state::Case| {
         c.name.to_lowercase().contains(&wanted.to_lowercase()) || wanted == format!("OS-{}", c.number)
     };
     let rows: String = state

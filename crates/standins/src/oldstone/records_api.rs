@@ -6,7 +6,8 @@ use axum::response::{IntoResponse, Response};
 use chrono::{TimeZone, Utc};
 use serde_json::{Map, Value, json};
 
-use super::api::{Query_, answer, malformed, missing, number, page, refuse, wrong_field};
+use super::answers::{Query_, answer, malformed, missing, page, read_remark, refuse, wrong_field};
+use super::numbers::number;
 use super::state::{State, Step, ZONE};
 use super::xml::{self, Element, element};
 use super::{LOGIN, Server, kinds};
@@ -145,7 +146,7 @@ pub async fn remark(
     Path((kind, id)): Path<(String, String)>,
     body: String,
 ) -> Response {
-    let remark = match super::api::read_remark(&body) {
+    let remark = match read_remark(&body) {
         Ok(remark) => remark,
         Err(refusal) => return *refusal,
     };

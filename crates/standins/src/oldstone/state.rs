@@ -109,7 +109,7 @@ pub struct File {
 impl Items for State {
     fn meddle(&mut self, path: &str, does: Meddling) {
         let mut parts = path.rsplit('/');
-        let (number, kind) = (parts.next().and_then(super::api::number), parts.next());
+        let (number, kind) = (parts.next().and_then(super::numbers::number), parts.next());
         match (number, kind) {
             (Some(number), Some("cases")) if does == Meddling::Delete => {
                 self.cases.remove(&number);

@@ -1,7 +1,5 @@
 //! Tallybench's interface: JSON, a key, cursors, ETags, a limit of calls, batches of new items.
 
-use std::collections::HashMap;
-
 use axum::body::Bytes;
 use axum::extract::{Path, Query, Request, State as Extract};
 use axum::http::{HeaderMap, Method, StatusCode, header};
@@ -13,6 +11,9 @@ use chrono::{SubsecRound, Utc};
 use serde::Deserialize;
 use serde_json::{Map, Value, json};
 
+use super::answers::{
+    LARGEST_BATCH, LONGEST_PAGE, Query_, Refusal, bad, each, matches, missing, page, problem, refuse, with_etag,
+};
 use super::state::{Case, Chapter, DEEPEST, DataSet, File, STATUSES, State, Step};
 use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
 use crate::fault::{Faults, misbehave, too_many};
@@ -21,9 +22,8 @@ use crate::own_fields::OwnFields;
 use crate::records::{Known, Past, as_text};
 
 const LARGEST_FILE: usize = 25_000_000;
+
 const FILE_TYPES: [&str; 5] = ["image/png", "image/jpeg", "text/plain", "text/csv", "application/pdf"];
-const LONGEST_PAGE: usize = 100;
-const LARGEST_BATCH: usize = 50;
 
 pub fn routes(server: Server, faults: Faults) -> Router {
     Router::new()
@@ -51,10 +51,6 @@ pub fn routes(server: Server, faults: Faults) -> Router {
         .layer(from_fn_with_state(server.clone(), guard))
         .layer(from_fn_with_state(faults, misbehave))
         .with_state(server)
-}
-
-pub(super) fn problem(status: StatusCode, code: &str, field: Option<&str>, text: &str) -> Response {
-    (status, Json(json!({"error": {"code": code, "field": field, "text": text}}))).into_response()
 }
 
 async fn guard(Extract(server): Extract<Server>, headers: HeaderMap, request: Request, next: Next) -> Response {
@@ -169,33 +165,6 @@ fn case_json(c: &Case, own: &OwnFields) -> Value {
     out
 }
 
-pub(super) fn with_etag(status: StatusCode, item: Value) -> Response {
-    let etag = item["etag"].as_str().unwrap_or_default().to_owned();
-    (status, [(header::ETAG, etag)], Json(item)).into_response()
-}
-
-/// Pages by a cursor that says after which id to go on. Only what is on the page is written.
-pub(super) fn page<'s, T: 's>(
-    found: impl Iterator<Item = (u32, &'s T)>,
-    query: &HashMap<String, String>,
-    write: impl Fn(&T) -> Value,
-) -> Response {
-    let after: u32 = match query.get("after").map(|c| c.strip_prefix('k').unwrap_or_default().parse()) {
-        None => 0,
-        Some(Ok(n)) => n,
-        Some(Err(_)) => return problem(StatusCode::BAD_REQUEST, "bad_cursor", Some("after"), "not one of our cursors"),
-    };
-    let limit = query.get("limit").and_then(|v| v.parse().ok()).unwrap_or(50).clamp(1, LONGEST_PAGE);
-    let all: Vec<(u32, &T)> = found.collect();
-    let mut rest = all.iter().filter(|(id, _)| *id > after);
-    let taken: Vec<&(u32, &T)> = rest.by_ref().take(limit).collect();
-    let next = rest.next().and_then(|_| taken.last().map(|(id, _)| format!("k{id}")));
-    let items: Vec<Value> = taken.into_iter().map(|(_, item)| write(item)).collect();
-    Json(json!({"items": items, "next": next, "total": all.len()})).into_response()
-}
-
-pub(super) type Query_ = Query<HashMap<String, String>>;
-
 async fn chapters(Extract(server): Extract<Server>, Query(query): Query_) -> Response {
     let state = server.kept.read();
     let wanted = query.get("external_ref");
@@ -208,10 +177,6 @@ async fn cases(Extract(server): Extract<Server>, Query(query): Query_) -> Respon
     let wanted = query.get("external_ref");
     let found = state.cases.values().filter(|c| wanted.is_none_or(|w| c.external_ref.as_ref() == Some(w)));
     page(found.map(|c| (c.id, c)), &query, |c| case_json(c, &state.own_fields))
-}
-
-pub(super) fn missing() -> Response {
-    problem(StatusCode::NOT_FOUND, "missing", None, "there is no such item")
 }
 
 async fn one_chapter(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
@@ -265,16 +230,6 @@ mod double {
     pub fn deserialize<'de, D: Deserializer<'de>, T: Deserialize<'de>>(d: D) -> Result<Option<Option<T>>, D::Error> {
         Option::<T>::deserialize(d).map(Some)
     }
-}
-
-pub(super) type Refusal = (StatusCode, &'static str, String, String);
-
-pub(super) fn refuse((status, code, field, text): Refusal) -> Response {
-    problem(status, code, Some(&field), &text)
-}
-
-pub(super) fn bad(field: impl Into<String>, text: impl Into<String>) -> Refusal {
-    (StatusCode::UNPROCESSABLE_ENTITY, "bad_field", field.into(), text.into())
 }
 
 fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(), Refusal> {
@@ -402,18 +357,6 @@ fn new_chapter(body: ChapterBody, state: &mut State) -> Result<Value, Refusal> {
     Ok(made)
 }
 
-pub(super) fn matches(headers: &HeaderMap, item: &Value) -> Result<(), Box<Response>> {
-    match headers.get(header::IF_MATCH).and_then(|v| v.to_str().ok()) {
-        None => {
-            Err(Box::new(problem(StatusCode::PRECONDITION_REQUIRED, "no_if_match", None, "say which version you saw")))
-        }
-        Some(tag) if Some(tag) == item["etag"].as_str() => Ok(()),
-        Some(_) => {
-            Err(Box::new(problem(StatusCode::PRECONDITION_FAILED, "changed", None, "somebody changed it since")))
-        }
-    }
-}
-
 async fn change_chapter(
     Extract(server): Extract<Server>,
     Path(id): Path<u32>,
@@ -479,21 +422,6 @@ fn new_case(given: Map<String, Value>, state: &mut State) -> Result<Value, Refus
     state.cases.insert(c.id, c);
     state.made_one();
     Ok(made)
-}
-
-/// Several new items in one call; each is taken or refused by itself, and answered in its place.
-pub(super) fn each(body: &Value, mut make: impl FnMut(Value) -> Result<Value, Refusal>) -> Response {
-    let Some(items) = body["items"].as_array().filter(|i| (1..=LARGEST_BATCH).contains(&i.len())) else {
-        return refuse(bad("items", format!("1 to {LARGEST_BATCH} items are taken at once")));
-    };
-    let answer = |item: &Value| match make(item.clone()) {
-        Ok(made) => json!({"item": made}),
-        Err((status, code, field, text)) => {
-            json!({"status": status.as_u16(), "error": {"code": code, "field": field, "text": text}})
-        }
-    };
-    let answers: Vec<Value> = items.iter().map(answer).collect();
-    Json(json!({"answers": answers})).into_response()
 }
 
 async fn make_cases(Extract(server): Extract<Server>, Json(body): Json<Value>) -> Response {

@@ -1,6 +1,7 @@
 //! Tallybench: the newer test case server. JSON, a key in a header, pages by cursor, Markdown, ETags,
 //! 240 calls a minute, chapters five levels deep, a unique external reference, UTC in milliseconds.
 
+mod answers;
 mod api;
 mod kinds;
 mod pages;

@@ -7,7 +7,7 @@ use axum::response::Response;
 use chrono::{DateTime, SecondsFormat, SubsecRound, Utc};
 use serde_json::{Map, Value, json};
 
-use super::api::{Query_, Refusal, bad, each, matches, missing, page, refuse, with_etag};
+use super::answers::{Query_, Refusal, bad, each, matches, missing, page, refuse, with_etag};
 use super::state::State;
 use super::{Server, kinds};
 use crate::own_fields::OwnFields;

@@ -1,16 +1,16 @@
 //! Leases, what a person wants, and one transfer per route.
 
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl, SimpleAsyncConnection};
-use hovrel_store::{Holder, Job, NewJob, Store, StoreError, Wanted};
+use hovrel_store::{Holder, Job, JobKind, JobState, NewJob, Store, StoreError, Wanted};
 use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
 
 use crate::{with_a_route, with_a_route_in};
 
-async fn queue(store: &Store, route: Uuid, kind: &str) -> Result<Uuid, StoreError> {
-    let id = Uuid::now_v7();
-    store.queue(&NewJob { id, kind: kind.into(), route_id: Some(route), ..NewJob::default() }).await.map(|()| id)
+async fn queue(store: &Store, route: Uuid, kind: JobKind) -> Result<Uuid, StoreError> {
+    let new = NewJob { route_id: Some(route), ..NewJob::of(kind) };
+    store.queue(&new).await.map(|()| new.id)
 }
 
 async fn lease(store: &Store, worker: Uuid, seconds: f64) -> Option<Job> {
@@ -20,7 +20,7 @@ async fn lease(store: &Store, worker: Uuid, seconds: f64) -> Option<Job> {
 #[tokio::test]
 async fn a_job_is_taken_by_one_worker_until_that_goes_silent() {
     let (store, route) = with_a_route().await;
-    let job = queue(&store, route, "dry_run").await.expect("queued");
+    let job = queue(&store, route, JobKind::DryRun).await.expect("queued");
     let (first, second) = (Uuid::now_v7(), Uuid::now_v7());
     let (one, other) = (Holder { job, worker: first }, Holder { job, worker: second });
     assert_eq!(lease(&store, first, 30.0).await.map(|j| j.id), Some(job));
@@ -35,13 +35,13 @@ async fn a_job_is_taken_by_one_worker_until_that_goes_silent() {
     assert_eq!(lease(&store, second, 30.0).await.map(|j| j.id), Some(job));
     assert_eq!(store.heartbeat(one, 30.0).await.expect("asked"), None, "the lease was lost");
     // Who lost the lease can't end the job.
-    store.end_job(one, "failed", None, Some("late")).await.expect("nothing happens");
-    assert_eq!(store.job(job).await.expect("it is there").state, "running");
-    store.end_job(other, "done", Some(&json!({"plan": 1})), None).await.expect("it ends");
+    store.end_job(one, JobState::Failed, None, Some("late")).await.expect("nothing happens");
+    assert_eq!(store.job(job).await.expect("it is there").state, JobState::Running);
+    store.end_job(other, JobState::Done, Some(&json!({"plan": 1})), None).await.expect("it ends");
     let ended = store.job(job).await.expect("it is there");
     assert_eq!(
-        (ended.state.as_str(), ended.result, ended.finished_at.is_some()),
-        ("done", Some(json!({"plan": 1})), true)
+        (ended.state, ended.result, ended.finished_at.is_some()),
+        (JobState::Done, Some(json!({"plan": 1})), true)
     );
     assert!(lease(&store, first, 30.0).await.is_none(), "nothing is left to do");
 }
@@ -52,7 +52,7 @@ async fn a_job_is_taken_by_one_worker_until_that_goes_silent() {
 async fn a_write_on_its_way_holds_off_other_workers_and_nothing_else() {
     let database = Database::fresh().await;
     let (store, route) = with_a_route_in(&database).await;
-    let job = queue(&store, route, "dry_run").await.expect("queued");
+    let job = queue(&store, route, JobKind::DryRun).await.expect("queued");
     let holder = Holder { job, worker: Uuid::now_v7() };
     lease(&store, holder.worker, 30.0).await.expect("the job");
     store.intend(holder, &[0]).await.expect("it holds the job");
@@ -93,7 +93,7 @@ async fn many_workers_never_share_a_job() {
     let (store, route) = with_a_route().await;
     let mut queued = Vec::new();
     for _ in 0..12 {
-        queued.push(queue(&store, route, "proof").await.expect("queued"));
+        queued.push(queue(&store, route, JobKind::Proof).await.expect("queued"));
     }
     let workers = (0..12).map(|_| {
         let store = store.clone();
@@ -112,31 +112,35 @@ async fn many_workers_never_share_a_job() {
 #[tokio::test]
 async fn a_route_has_one_transfer_that_is_not_over() {
     let (store, route) = with_a_route().await;
-    let first = queue(&store, route, "transfer").await.expect("queued");
-    let refused = queue(&store, route, "transfer").await.expect_err("there is one already");
+    let first = queue(&store, route, JobKind::Transfer).await.expect("queued");
+    let refused = queue(&store, route, JobKind::Transfer).await.expect_err("there is one already");
     assert!(matches!(refused, StoreError::Exists(ref what) if what == "one_transfer_per_route"), "{refused:?}");
-    queue(&store, route, "dry_run").await.expect("other jobs are free to run");
-    assert_eq!(store.want(first, Wanted::Stop).await.expect("told").state, "stopped", "nobody had taken it yet");
-    queue(&store, route, "transfer").await.expect("the first is over");
+    queue(&store, route, JobKind::DryRun).await.expect("other jobs are free to run");
+    assert_eq!(
+        store.want(first, Wanted::Stop).await.expect("told").state,
+        JobState::Stopped,
+        "nobody had taken it yet"
+    );
+    queue(&store, route, JobKind::Transfer).await.expect("the first is over");
 }
 
 #[tokio::test]
 async fn what_a_person_wants_reaches_the_worker_and_the_events() {
     let (store, route) = with_a_route().await;
-    let job = queue(&store, route, "transfer").await.expect("queued");
+    let job = queue(&store, route, JobKind::Transfer).await.expect("queued");
     let worker = Uuid::now_v7();
     let holder = Holder { job, worker };
     lease(&store, worker, 30.0).await.expect("taken");
     assert_eq!(
         store.want(job, Wanted::Pause).await.expect("told").state,
-        "running",
+        JobState::Running,
         "the changes in hand are finished"
     );
     assert_eq!(store.heartbeat(holder, 30.0).await.expect("alive"), Some(Wanted::Pause));
-    store.end_job(holder, "paused", None, None).await.expect("it rests");
+    store.end_job(holder, JobState::Paused, None, None).await.expect("it rests");
     assert!(lease(&store, worker, 30.0).await.is_none(), "a paused job is nobody's");
-    assert_eq!(store.want(job, Wanted::Run).await.expect("told").state, "waiting");
-    assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.wanted), Some("run".into()));
+    assert_eq!(store.want(job, Wanted::Run).await.expect("told").state, JobState::Waiting);
+    assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.wanted), Some(Wanted::Run));
     let events = store.events(job, 0, 100).await.expect("events");
     let states: Vec<_> = events.iter().filter_map(|e| e.body["state"].as_str()).collect();
     assert_eq!(states, ["running", "paused", "waiting"]);

@@ -1,7 +1,7 @@
 //! What is counted as it is written says the same as counting it when asked.
 
 use futures::future::join_all;
-use hovrel_store::{ChangeFilter, Decided, NewChange, NewJob, Plan, Store};
+use hovrel_store::{ChangeFilter, Decided, JobKind, NewChange, NewJob, Plan, Store};
 use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
@@ -112,10 +112,10 @@ async fn the_newest_of_each_is_found_among_many() {
     assert_eq!(proofs.iter().map(|p| (p.route_id, p.differences)).collect::<Vec<_>>(), [(route, 1)]);
     let transfers = store.transfers_of_plans(&[plans[0].id]).await.expect("jobs");
     assert_eq!(transfers.len(), 1);
-    let dry_run = NewJob { id: Uuid::now_v7(), kind: "dry_run".into(), route_id: Some(other), ..NewJob::default() };
+    let dry_run = NewJob { route_id: Some(other), ..NewJob::of(JobKind::DryRun) };
     store.queue(&dry_run).await.expect("queued");
     let mut jobs = store.latest_jobs(&routes).await.expect("jobs");
-    jobs.sort_by(|a, b| a.kind.cmp(&b.kind));
+    jobs.sort_by(|a, b| a.kind.id().cmp(b.kind.id()));
     let jobs: Vec<(Uuid, Option<Uuid>)> = jobs.into_iter().map(|j| (j.id, j.route_id)).collect();
     assert_eq!(jobs, [(dry_run.id, Some(other)), (transfers[0].id, Some(route))]);
     assert_eq!(store.recent_jobs(2).await.expect("jobs")[0].id, dry_run.id);

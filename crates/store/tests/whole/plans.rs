@@ -3,8 +3,8 @@
 use hovrel_core::model::{Fingerprint, Kind, Value};
 use hovrel_core::plan::{Brief, Change, FieldChange, FieldReason, Outcome};
 use hovrel_store::{
-    Applied, Both, ChangeFilter, Claim, Decided, Holder, MarkAt, NewChange, NewJob, NewLoss, NewPiece, PairMove, Plan,
-    Stage, StepDone, Store, StoreError,
+    Applied, Both, ChangeFilter, Claim, Decided, Holder, JobKind, JobState, MarkAt, NewChange, NewJob, NewLoss,
+    NewPiece, PairMove, Plan, Stage, StepDone, Store, StoreError,
 };
 use hovrel_testkit::Database;
 use serde_json::json;
@@ -231,8 +231,7 @@ fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
 /// A transfer of the plan, held by a worker.
 async fn held(store: &Store, route: Uuid, plan: Uuid) -> Holder {
     let (job, worker) = (Uuid::now_v7(), Uuid::now_v7());
-    let new =
-        NewJob { id: job, kind: "transfer".into(), route_id: Some(route), plan_id: Some(plan), ..NewJob::default() };
+    let new = NewJob { id: job, route_id: Some(route), plan_id: Some(plan), ..NewJob::of(JobKind::Transfer) };
     store.queue(&new).await.expect("queued");
     assert_eq!(store.lease(worker, 30.0).await.expect("a lease").map(|j| j.id), Some(job));
     Holder { job, worker }
@@ -452,7 +451,7 @@ async fn a_mark_is_claimed_once() {
     let made = Applied { made_mark: true, ..applied(route, both(ends, "l0", "71"), 7) };
     store.intend(first, &[0]).await.expect("intended");
     store.applied(first, &made).await.expect("noted");
-    store.end_job(first, "done", None, None).await.expect("it ends");
+    store.end_job(first, JobState::Done, None, None).await.expect("it ends");
     let second = held(&store, route, plan).await;
     assert_eq!(claim(second, 0).await, Claim::MadeBy { job: first.job, right_id: "71".into() });
     store.take_over_mark(second, at, 0, "Oldstone:OS-0").await.expect("it was not there any more");

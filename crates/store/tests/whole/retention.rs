@@ -1,7 +1,7 @@
 //! What is cleared when it is old, and what never is.
 
 use chrono::{TimeDelta, Utc};
-use hovrel_store::{Cleared, Holder, NewJob, Plan, Store};
+use hovrel_store::{Cleared, Holder, JobKind, JobState, NewJob, Plan, Store};
 use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
@@ -17,14 +17,14 @@ async fn route_of(database: &Database) -> Uuid {
 }
 
 /// A job that is over, with one thing that it told.
-async fn over(store: &Store, route: Uuid, kind: &str) -> Uuid {
+async fn over(store: &Store, route: Uuid, kind: JobKind) -> Uuid {
     let (job, worker) = (Uuid::now_v7(), Uuid::now_v7());
-    let new = NewJob { id: job, kind: kind.into(), route_id: Some(route), ..NewJob::default() };
+    let new = NewJob { id: job, route_id: Some(route), ..NewJob::of(kind) };
     store.queue(&new).await.expect("queued");
     assert_eq!(store.lease(worker, 30.0).await.expect("a lease").map(|j| j.id), Some(job));
     let holder = Holder { job, worker };
     store.progress(holder, &json!({"read": 1})).await.expect("told");
-    store.end_job(holder, "done", None, None).await.expect("over");
+    store.end_job(holder, JobState::Done, None, None).await.expect("over");
     job
 }
 
@@ -43,8 +43,8 @@ async fn old_plans_events_and_values_go_and_what_a_pair_or_a_proof_needs_stays()
     for _ in 0..3 {
         plans.push(plan_with_a_change(&store, route).await);
     }
-    let old_job = over(&store, route, "dry_run").await;
-    let new_job = over(&store, route, "dry_run").await;
+    let old_job = over(&store, route, JobKind::DryRun).await;
+    let new_job = over(&store, route, JobKind::DryRun).await;
     // Everything but the newest dry run and one job is a year old; one value is of no pair any more.
     database
         .change(&format!(

@@ -69,7 +69,7 @@ export function Running({ job, lost }: { job: Job; lost: boolean }) {
       setError(caught);
     }
   };
-  const want = (wanted: Schemas["WantedWord"]) =>
+  const want = (wanted: Schemas["Wanted"]) =>
     act(() => take(api.PUT("/jobs/{id}/wanted", { params: { path: { id: job.id } }, body: { wanted } })));
   const retry = () => act(() => take(api.POST("/jobs/{id}/retry", { params: { path: { id: job.id } } })));
   const active = job.state === "running" || job.state === "waiting";

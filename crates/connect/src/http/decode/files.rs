@@ -7,8 +7,7 @@ use std::cell::RefCell;
 use std::collections::{HashMap, HashSet};
 
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::mapping::{ATTACHMENTS, COMMENTS};
-use hovrel_core::model::{Artefact, Attachment, Document, Fields, Inline, Value};
+use hovrel_core::model::{ATTACHMENTS, Artefact, Attachment, COMMENTS, Document, Fields, Inline, Value};
 use serde_json::Value as Json;
 
 use super::super::addresses::{file_at, inside};

@@ -4,8 +4,7 @@
 //! nowhere is told.
 
 use hovrel_core::loss::Loss;
-use hovrel_core::mapping::{COMMENTS, HISTORY, LINKS};
-use hovrel_core::model::{Comment, HistoryEntry, Link, LinkEnd, LinkType, Stamp};
+use hovrel_core::model::{COMMENTS, Comment, HISTORY, HistoryEntry, LINKS, Link, LinkEnd, LinkType, Stamp};
 use serde_json::Value as Json;
 
 use super::super::tree;

@@ -8,23 +8,24 @@ mod hanging;
 mod parts;
 mod times;
 
+use hovrel_core::agree::holdings;
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
-use hovrel_core::compare::holdings;
-use hovrel_core::identity::is_mark;
+use hovrel_core::keepable::keepable_artefact;
 use hovrel_core::loss::Loss;
-use hovrel_core::mapping::{PARENT, POSITION};
 use hovrel_core::model::{
-    Artefact, Decimal, Fields, Fingerprint, Kind, Reference, Span, Stamp, Value, ValueType, keepable_artefact, read_day,
+    Artefact, Decimal, Fields, Fingerprint, Kind, PARENT, POSITION, Reference, Span, Stamp, Value, ValueType, is_mark,
+    read_day,
 };
 use hovrel_core::text::TextFormat;
+use percent_encoding::percent_decode_str;
 use serde_json::Value as Json;
 
 pub use files::named_files;
 pub use parts::{SET_NAMES, set_name};
 pub use times::read_time;
 
-use super::schema::{ORIGIN, Words};
 use super::tree;
+use super::words::{ORIGIN, Words, fill};
 use crate::ConnectError;
 use crate::profile::{Concurrency, KindProfile, Profile, TypeOf};
 use crate::told::{not_readable, rich, with_short_id};
@@ -96,7 +97,7 @@ impl Decoder<'_> {
         let mut out = Artefact {
             kind: self.kind,
             key: tree::text(item, &self.of.key).unwrap_or_else(|| id.clone()),
-            url: Some(format!("{}{}", self.address, super::fill(&self.of.page, &[("id", &id)]))),
+            url: Some(format!("{}{}", self.address, fill(&self.of.page, &[("id", &id)]))),
             version: tree::text(item, &self.of.version),
             parent: self.folder(item, &mut read_losses),
             position: 0,
@@ -221,11 +222,8 @@ pub fn label(prefix: &str, mark: &str) -> String {
 
 /// The mark in a label without its prefix; none if somebody wrote something else there.
 fn read_label(text: &str) -> Option<String> {
-    let mut bytes = Vec::new();
-    let mut rest = text.bytes();
-    while let Some(b) = rest.next() {
-        let hex = |b: Option<u8>| char::from(b?).to_digit(16);
-        bytes.push(if b == b'%' { (hex(rest.next())? * 16 + hex(rest.next())?) as u8 } else { b });
-    }
-    String::from_utf8(bytes).ok()
+    let begins_with_digits = |rest: &str| rest.as_bytes().get(..2).is_some_and(|d| d.iter().all(u8::is_ascii_hexdigit));
+    let encoded = text.split('%').skip(1).all(begins_with_digits);
+    let decoded = percent_decode_str(text).decode_utf8().ok().filter(|_| encoded)?;
+    Some(decoded.into_owned())
 }

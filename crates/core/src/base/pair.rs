@@ -1,0 +1,37 @@
+//! A pair: two artefacts that are one thing, remembered with the fingerprints of their base.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use super::Base;
+use super::agreement::Agreement;
+use crate::model::Fingerprint;
+
+/// The remembered identity of two artefacts, with the fingerprints of the base.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pair {
+    pub left_id: String,
+    pub right_id: String,
+    /// What people called both when last in step; empty where that was not kept.
+    pub left_key: String,
+    pub right_key: String,
+    /// Of the values at the left under the lane's rules when last in step.
+    pub left_base: Fingerprint,
+    pub right_base: Fingerprint,
+    /// How each field came to be in step; none where that was not kept.
+    pub agreed: Option<Arc<Agreement>>,
+    /// Whether a person decided that the two are not carried any more.
+    pub let_go: bool,
+}
+
+/// Gives the base of a pair when its fingerprints are not enough.
+pub trait Bases {
+    fn base(&self, pair: &Pair) -> Option<Base>;
+}
+
+impl Bases for HashMap<String, Base> {
+    /// Keyed by the left id.
+    fn base(&self, pair: &Pair) -> Option<Base> {
+        self.get(&pair.left_id).cloned()
+    }
+}

@@ -1,0 +1,88 @@
+//! A rule made ready for many artefacts.
+//!
+//! Decides what a rule's digest covers: the rule, and everything that it reads besides the item.
+
+use std::collections::{HashMap, HashSet};
+use std::sync::OnceLock;
+
+use super::context::Context;
+use crate::catalogue::FieldSchema;
+use crate::expression::names_field;
+use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, ShortForm};
+use crate::rules::{Conversion, Rule, Source, ValueRow};
+
+/// The rows of a table by the value at the left.
+pub(super) type Rows<'r> = HashMap<&'r str, &'r ValueRow>;
+
+/// A rule made ready for many artefacts: what it looks up in long lists it finds in one step.
+pub struct Ready<'r> {
+    pub rule: &'r Rule,
+    /// For each conversion, the rows of its table by the value at the left; of several the first.
+    pub(super) rows: Vec<Rows<'r>>,
+    /// The target; none if there is no such field.
+    pub(super) field: Option<&'r FieldSchema>,
+    /// Values that the target allows; none if it takes any.
+    pub(super) allowed: Option<HashSet<&'r str>>,
+    digest: String,
+    /// The digest as they were made before; see [`ShortForm::Former`].
+    former: OnceLock<String>,
+}
+
+impl<'r> Ready<'r> {
+    pub fn new(rule: &'r Rule, cx: &Context<'r>) -> Ready<'r> {
+        let rows = |c: &'r Conversion| {
+            let rows = match c {
+                Conversion::ValueMap(map) => &map.rows,
+                Conversion::Users(table) => &table.rows,
+                _ => return Rows::new(),
+            };
+            rows.iter().rev().map(|r| (r.left.as_str(), r)).collect()
+        };
+        let field = cx.right_kind.field(&rule.target);
+        let allowed = field.and_then(|f| f.allowed.as_ref());
+        Ready {
+            rule,
+            field,
+            rows: rule.conversions.iter().map(rows).collect(),
+            allowed: allowed.map(|a| a.iter().map(String::as_str).collect()),
+            digest: digest(rule, field, cx, ShortForm::Now),
+            former: OnceLock::new(),
+        }
+    }
+
+    /// Of the rule and everything that it reads besides the item: an edited rule, or an end that takes something else,
+    /// has another.
+    pub fn digest(&self) -> &str {
+        &self.digest
+    }
+
+    /// Whether a digest that was kept is of this rule, in whichever form it was made.
+    pub fn is_known_as(&self, kept: &str, cx: &Context<'_>) -> bool {
+        match ShortForm::of_kept(kept) {
+            ShortForm::Now => self.digest == kept,
+            form => self.former.get_or_init(|| digest(self.rule, self.field, cx, form)) == kept,
+        }
+    }
+
+    /// Whether the rule takes something from a field of the left.
+    pub(super) fn reads(&self, field: &str) -> bool {
+        match &self.rule.source {
+            Source::Field(source) => source == field,
+            Source::Computed(text) => names_field(text, field),
+            Source::Attachments => field == ATTACHMENTS,
+            Source::Links => field == LINKS,
+            Source::Comments => field == COMMENTS,
+            Source::CommentsAndHistory => matches!(field, COMMENTS | HISTORY),
+            Source::History => field == HISTORY,
+            Source::Folder | Source::FolderPath => field == PARENT,
+            Source::Constant(_) | Source::Origin => false,
+        }
+    }
+}
+
+fn digest(rule: &Rule, field: Option<&FieldSchema>, cx: &Context<'_>, form: ShortForm) -> String {
+    let names_people = rule.conversions.iter().any(|c| matches!(c, Conversion::Users(_)))
+        || matches!(rule.source, Source::Comments | Source::CommentsAndHistory | Source::History);
+    let people = names_people.then(|| (&cx.left.users, cx.right_users.digest(form)));
+    form.of_json(&(rule, field, cx.left_system, people))
+}

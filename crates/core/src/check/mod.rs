@@ -1,0 +1,191 @@
+//! Checking a lane against both catalogues and what is really there, before anything runs.
+//!
+//! Decides what is wrong with a rule: missing fields, types that don't go together, required fields
+//! nothing feeds, values no map names, rules that would have to run backwards and can't. Each fault
+//! carries the items concerned. All faults are returned together (law 10).
+
+mod item_faults;
+mod limits;
+mod types;
+
+pub use limits::{Beyond, beyond_limits};
+
+use std::collections::HashSet;
+
+use serde::{Deserialize, Serialize};
+
+use crate::carry::{Context, FaultReason, Ready};
+use crate::catalogue::{FieldSchema, KindSchema};
+use crate::expression::compile;
+use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, Kind, LINKS, PARENT, ValueType};
+use crate::rules::{Conversion, Direction, Fallback, Lane, Rule, Source};
+use crate::scope::condition_faults;
+use item_faults::ItemFaults;
+use types::{after_conversions, goes_into, invertible};
+
+/// One thing that is wrong with a lane.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Fault {
+    pub lane: String,
+    /// The target field of the rule at fault.
+    pub field: String,
+    pub reason: FaultReason,
+    pub message: String,
+    /// Items of the left end concerned, by id; the first few.
+    pub items: Vec<String>,
+    /// How many items are concerned in all.
+    pub item_count: u64,
+    /// Whether a dry run must wait for this to be settled. A fault on items alone only holds back
+    /// those items.
+    pub blocks: bool,
+}
+
+/// Finds every fault of `lane`. `items` are the artefacts in the lane's scope at the left, as last
+/// surveyed; without them only the schema is checked.
+pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
+    let mut faults = Vec::new();
+    if lane.direction != Direction::ToRight {
+        faults.push(fault(lane, "", FaultReason::OnlyToRight, true));
+    }
+    for (left, condition, kind) in [(true, &lane.left_scope, cx.left_kind), (false, &lane.right_scope, cx.right_kind)] {
+        for wrong in condition_faults(condition, kind) {
+            faults.push(fault(lane, "", FaultReason::Scope { left, why: wrong.message }, true));
+        }
+    }
+    let mut fed: HashSet<&str> = HashSet::new();
+    let mut rules: Vec<Result<ItemFaults<'_>, Vec<Fault>>> = Vec::new();
+    for rule in &lane.rules {
+        let wrong = match fed.insert(&rule.target) {
+            false => vec![FaultReason::FedTwice],
+            true => schema_faults(rule, cx.left_kind, cx.right_kind),
+        };
+        rules.push(match wrong.is_empty() {
+            true => Ok(ItemFaults::new(lane, Ready::new(rule, cx))),
+            false => Err(wrong.into_iter().map(|r| fault(lane, &rule.target, r, true)).collect()),
+        });
+    }
+    // Item by item: what one holds is near at hand for all rules.
+    for item in items {
+        rules.iter_mut().flatten().for_each(|rule| rule.see(item, cx));
+    }
+    faults.extend(rules.into_iter().flat_map(|found| found.map_or_else(|wrong| wrong, ItemFaults::finish)));
+    for field in cx.right_kind.fields.iter().filter(|f| f.required && !f.read_only) {
+        if !fed.contains(field.id.as_str()) {
+            faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
+        }
+    }
+    if cx.right_kind.needs_folder && !lane.rules.iter().any(|r| r.target == PARENT) {
+        faults.push(fault(lane, PARENT, FaultReason::RequiredUnfed, true));
+    }
+    if let Some(mark) = cx.right_kind.fields.iter().find(|f| f.origin_mark) {
+        let fed = |r: &Rule| r.target == mark.id && r.source == Source::Origin;
+        if !lane.rules.iter().any(fed) {
+            faults.push(fault(lane, &mark.id, FaultReason::NoOriginRule, true));
+        }
+    } else if lane.right_kind != Kind::Folder {
+        // Folders are told apart by their paths.
+        faults.push(fault(lane, "", FaultReason::NoMarkPlace, true));
+    }
+    faults
+}
+
+pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
+    Fault {
+        lane: lane.id.clone(),
+        field: field.to_owned(),
+        message: reason.describe(),
+        reason,
+        items: Vec::new(),
+        item_count: 0,
+        blocks,
+    }
+}
+
+fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {
+    let mut out = Vec::new();
+    let target = right.field(&rule.target);
+    if target.is_none() && rule.target != PARENT {
+        out.push(FaultReason::NoSuchTarget { field: rule.target.clone() });
+    }
+    if target.is_some_and(|t| t.read_only) {
+        out.push(FaultReason::ReadOnly);
+    }
+    let source = match &rule.source {
+        Source::Field(field) => {
+            let found = left.field(field);
+            if found.is_none() {
+                out.push(FaultReason::NoSuchSource { field: field.clone() });
+            }
+            found.map(|f| f.value_type)
+        }
+        Source::Computed(text) => match compile(text, left) {
+            Ok(found) if found.asks_time => {
+                let why = "a value that depends on now would change with every dry run".to_owned();
+                out.push(FaultReason::Expression { from: 0, to: text.chars().count() as u32, why });
+                None
+            }
+            Ok(found) => found.is.value_type(),
+            Err(wrong) => {
+                let each = wrong.into_iter();
+                out.extend(each.map(|f| FaultReason::Expression { from: f.from, to: f.to, why: f.message }));
+                None
+            }
+        },
+        Source::Folder if rule.target != PARENT => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Reference, to: ValueType::Text });
+            None
+        }
+        Source::Links if rule.target != LINKS => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Links, to: ValueType::Text });
+            None
+        }
+        Source::Attachments if rule.target != ATTACHMENTS => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Attachments, to: ValueType::Text });
+            None
+        }
+        Source::Comments | Source::CommentsAndHistory if rule.target != COMMENTS => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::Comments, to: ValueType::Text });
+            None
+        }
+        Source::History if rule.target != HISTORY => {
+            out.push(FaultReason::TypesDiffer { from: ValueType::History, to: ValueType::Text });
+            None
+        }
+        _ => None,
+    };
+    if let (Some(source), Some(target)) = (source, target) {
+        let from = after_conversions(source, rule);
+        if !goes_into(from, target.value_type) {
+            out.push(FaultReason::TypesDiffer { from, to: target.value_type });
+        }
+    }
+    out.extend(rule.conversions.iter().flat_map(|c| led_astray(c, target)));
+    if rule.direction == Direction::Both && !invertible(rule) {
+        out.push(FaultReason::NotInvertible);
+    }
+    out
+}
+
+/// What a step's table leads to and the target does not take.
+fn led_astray(conversion: &Conversion, target: Option<&FieldSchema>) -> Vec<FaultReason> {
+    let astray = |value: &str| FaultReason::MapTargetNotAllowed { value: value.to_owned() };
+    match conversion {
+        Conversion::ValueMap(map) => {
+            let Some(allowed) = target.and_then(|t| t.allowed.as_ref()) else { return Vec::new() };
+            let allowed: HashSet<&String> = allowed.iter().collect();
+            let default = match &map.otherwise {
+                Fallback::Use(v) => Some(v),
+                _ => None,
+            };
+            let led_to = map.rows.iter().map(|r| &r.right).chain(default);
+            led_to.filter(|v| !v.is_empty() && !allowed.contains(v)).map(|v| astray(v)).collect()
+        }
+        Conversion::LinkTypes(map) => {
+            let Some(kept) = target.and_then(|t| t.link_types.as_ref()) else { return Vec::new() };
+            let led_to = map.rows.iter().filter_map(|r| r.right.as_ref());
+            led_to.filter(|t| !kept.contains(t)).map(|t| astray(t.word())).collect()
+        }
+        _ => Vec::new(),
+    }
+}

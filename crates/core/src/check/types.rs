@@ -1,0 +1,55 @@
+//! Which types of values go into which, and which rules can run backwards.
+
+use crate::model::ValueType;
+use crate::rules::{Conversion, Rule, Source};
+
+pub(super) fn after_conversions(source: ValueType, rule: &Rule) -> ValueType {
+    rule.conversions.iter().fold(source, |t, c| match (c, t) {
+        (Conversion::ValueMap(_), ValueType::ChoiceList) => ValueType::ChoiceList,
+        (Conversion::ValueMap(_), _) => ValueType::Choice,
+        (Conversion::RichText, ValueType::Text) => ValueType::RichText,
+        (Conversion::IfEmpty { .. }, t) => t,
+        (Conversion::Hours | Conversion::Number { .. }, _) => ValueType::Decimal,
+        (_, t) => t,
+    })
+}
+
+/// Whether a value of one type can be written as another without a conversion; the counterpart of
+/// `fit` in [`crate::carry::convert()`].
+pub(super) fn goes_into(from: ValueType, to: ValueType) -> bool {
+    use ValueType::*;
+    from == to
+        || match to {
+            Text => !matches!(from, Steps | Attachments | Table | Reference | References | Links | Comments | History),
+            RichText => matches!(from, Text | Steps),
+            Choice => matches!(from, Text),
+            ChoiceList => matches!(from, Choice | Text),
+            UserList => matches!(from, User),
+            Integer => matches!(from, Text),
+            Decimal => matches!(from, Integer | Text),
+            Url => matches!(from, Text),
+            _ => false,
+        }
+}
+
+/// Whether a rule can run from right to left.
+pub(super) fn invertible(rule: &Rule) -> bool {
+    matches!(rule.source, Source::Field(_))
+        && rule.conversions.iter().all(|c| match c {
+            Conversion::RichText | Conversion::Users(_) => true,
+            Conversion::Shorten { .. }
+            | Conversion::IfEmpty { .. }
+            | Conversion::Hours
+            | Conversion::Number { .. }
+            | Conversion::PathLevel { .. } => false,
+            // Two types that become one can't be told apart on the way back.
+            Conversion::LinkTypes(map) => map
+                .rows
+                .iter()
+                .all(|row| row.right.is_some() && map.rows.iter().filter(|r| r.right == row.right).count() == 1),
+            Conversion::ValueMap(map) => map.rows.iter().all(|row| {
+                let same: Vec<_> = map.rows.iter().filter(|r| r.right == row.right).collect();
+                same.len() == 1 || same.iter().filter(|r| r.returns).count() == 1
+            }),
+        })
+}

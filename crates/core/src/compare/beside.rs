@@ -1,0 +1,31 @@
+//! Two artefacts side by side, whether they differ or not, for a person who has to say whether they are one.
+
+use super::item::Comparer;
+use crate::agree::same;
+use crate::carry::{Context, Ready};
+use crate::model::{Artefact, Value, slot_value};
+use crate::rules::Lane;
+
+/// A field of two artefacts, side by side.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BesideField {
+    pub target: String,
+    /// What the left becomes under the rule; none if it can't be transferred.
+    pub left: Option<Value>,
+    pub right: Value,
+    pub same: bool,
+}
+
+/// Two artefacts as the rules of a lane see them, whether they differ or not: for a person who has to say whether
+/// they are one.
+pub fn beside(lane: &Lane, cx: &Context<'_>, left: &Artefact, right: &Artefact) -> Vec<BesideField> {
+    let comparer = Comparer::new(lane, cx);
+    let field = |ready: &Ready<'_>| {
+        let rule = ready.rule;
+        let now = slot_value(right, &rule.target).into_owned();
+        let left = ready.convert(left, cx).value;
+        let same = left.as_ref().is_some_and(|l| same(l, &now));
+        BesideField { target: rule.target.clone(), left, right: now, same }
+    };
+    comparer.rules().iter().map(field).collect()
+}

@@ -1,0 +1,329 @@
+//! Comparing two artefacts field by field.
+//!
+//! Decides, per field, who changed what since both were last in step. An artefact whose values have the fingerprints of
+//! the base is passed over without converting anything.
+
+use std::collections::BTreeMap;
+
+use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, same, sort_comments, sort_history};
+use crate::base::{Base, BaseSide, Pair, Why};
+use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
+use crate::loss::Loss;
+use crate::model::{Artefact, COMMENTS, Fingerprint, HISTORY, LINKS, Value, labelled, slot_value};
+use crate::plan::{FieldChange, FieldDecision, FieldReason, Rebase, lacks_only};
+use crate::rules::{FirstContact, Lane, Source};
+use crate::workflow::Hindrance;
+
+/// The rules of a lane in the order of their targets: the order in which fingerprints are made.
+fn targets(lane: &Lane) -> Vec<usize> {
+    let mut order: Vec<usize> = (0..lane.rules.len()).collect();
+    order.sort_by(|a, b| lane.rules[*a].target.cmp(&lane.rules[*b].target));
+    order
+}
+
+/// The values of a right artefact that its base will remember.
+pub fn right_side(lane: &Lane, artefact: &Artefact) -> BaseSide {
+    BaseSide(lane.rules.iter().map(|r| (r.target.clone(), slot_value(artefact, &r.target).into_owned())).collect())
+}
+
+/// Compares artefacts under one lane.
+pub struct Comparer<'a> {
+    lane: &'a Lane,
+    cx: &'a Context<'a>,
+    order: Vec<usize>,
+    ready: Vec<Ready<'a>>,
+    rules_digest: Fingerprint,
+}
+
+/// What comparing two artefacts found.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Found {
+    /// What differs.
+    pub fields: Vec<FieldChange>,
+    /// What can't be transferred.
+    pub faults: Vec<(String, FaultReason)>,
+    /// Fields that are the same at both ends, or as the rule left them, and whose base moves.
+    pub rebased: BTreeMap<String, Rebase>,
+    /// Losses of fields that are the same at both ends as far as they can be.
+    pub losses: Vec<Loss>,
+    /// Comments and past changes that were found at the right, and are remembered from now on.
+    pub accepted: Vec<Accepted>,
+}
+
+impl Found {
+    /// Whether nothing differs.
+    pub fn is_in_step(&self) -> bool {
+        self.fields.is_empty() && self.faults.is_empty()
+    }
+}
+
+impl<'a> Comparer<'a> {
+    pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
+        let ready: Vec<Ready<'_>> = lane.rules.iter().map(|r| Ready::new(r, cx)).collect();
+        let order = targets(lane);
+        // As an agreement makes it: see `Agreement`.
+        let rules_digest =
+            Fingerprint::of_map(order.iter().map(|n| (ready[*n].rule.target.as_str(), ready[*n].digest())));
+        Comparer { lane, cx, order, ready, rules_digest }
+    }
+
+    /// The lane's rules, ready for many artefacts.
+    pub(crate) fn rules(&self) -> &[Ready<'a>] {
+        &self.ready
+    }
+
+    /// The fingerprint of what the rules take from a left artefact.
+    pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
+        Fingerprint::of_map(self.order.iter().filter_map(|n| {
+            let rule = &self.lane.rules[*n];
+            Some((rule.target.as_str(), source_value(rule, artefact, self.cx.left_system)?))
+        }))
+    }
+
+    /// The fingerprint of what the rules fill in a right artefact.
+    pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
+        Fingerprint::of_map(self.order.iter().map(|n| {
+            let target = self.lane.rules[*n].target.as_str();
+            (target, slot_value(artefact, target))
+        }))
+    }
+
+    /// The values of a left artefact that its base will remember.
+    pub fn left_side(&self, artefact: &Artefact) -> BaseSide {
+        let value = |n: &usize| {
+            let rule = &self.lane.rules[*n];
+            Some((rule.target.clone(), source_value(rule, artefact, self.cx.left_system)?.into_owned()))
+        };
+        BaseSide(self.order.iter().filter_map(value).collect())
+    }
+
+    /// True if neither side changed since the base, nor the rules, nor the place of what they link to; the values are
+    /// compared by their fingerprints alone.
+    pub fn untouched(&self, left: &Artefact, right: &Artefact, pair: &Pair) -> bool {
+        self.left_fingerprint(left) == pair.left_base
+            && self.right_fingerprint(right) == pair.right_base
+            && pair.agreed.as_ref().and_then(|a| a.rules()).is_none_or(|rules| rules == self.rules_digest)
+            && !self.leads_back(left, right)
+            && !self.lane.rules.iter().any(|r| self.renamed(right, &r.target).is_some())
+    }
+
+    /// The digest of each rule with what it reads besides the item, by target.
+    pub fn digests(&self) -> BTreeMap<String, String> {
+        self.ready.iter().map(|r| (r.rule.target.clone(), r.digest().to_owned())).collect()
+    }
+
+    /// A text of the right with the items that are there by now called by their names of there; none if none is
+    /// called otherwise. What was said is never changed.
+    fn renamed(&self, right: &Artefact, target: &str) -> Option<Value> {
+        renamed(right.fields.get(target)?, self.cx.places)
+    }
+
+    fn leads_back(&self, left: &Artefact, right: &Artefact) -> bool {
+        self.lane.rules.iter().any(|r| r.target == LINKS && r.source == Source::Links)
+            && leads_back(&left.links, &right.links, self.cx.places)
+    }
+
+    /// Compares field by field. `base` is none at first contact; `accepted` is what is remembered of the comments and
+    /// past changes of both.
+    pub fn compare(&self, left: &Artefact, right: &Artefact, base: Option<&Base>, accepted: &[Accepted]) -> Found {
+        let mut out = Found::default();
+        for ready in &self.ready {
+            let target = ready.rule.target.as_str();
+            let source = source_value(ready.rule, left, self.cx.left_system);
+            let Some(source) = source else { continue };
+            let now = slot_value(right, target);
+            let kept = base.and_then(|b| b.field(target));
+            let agreed = base.and_then(|b| b.agreed.get(target));
+            let right_same = kept.is_some_and(|(_, r)| now.as_ref() == r);
+            let left_same = kept.is_some_and(|(l, _)| source.as_ref() == l);
+            let both_same = left_same && right_same;
+            let other_rule = both_same && agreed.is_some_and(|a| !ready.is_known_as(&a.rule, self.cx));
+            if both_same && !other_rule && agreed.is_some_and(|a| a.rule != ready.digest()) {
+                // It is known by a digest as they were made before.
+                out.rebased.insert(target.to_owned(), Rebase::SameByAnotherRule);
+            }
+            let moved = target == LINKS && self.leads_back(left, right);
+            let renamed = self.renamed(right, target);
+            if both_same && !moved && renamed.is_none() && !other_rule {
+                continue;
+            }
+            let converted = ready.convert(left, self.cx);
+            if let Some(fault) = converted.fault {
+                // A value that can't be transferred blocks only if it is new: what was agreed on stays.
+                if !left_same || other_rule {
+                    out.faults.push((target.to_owned(), fault));
+                }
+                continue;
+            }
+            let Some(expected) = converted.value else { continue };
+            if matches!(target, COMMENTS | HISTORY) {
+                self.said(target, &source, expected, &now, accepted, converted.losses, &mut out);
+                continue;
+            }
+            // What changed at the left may be the bytes of a file, and the right does not say which ones it holds.
+            let untold = kept.is_some() && !left_same && files_untold(&expected, now.as_ref());
+            if same(&expected, now.as_ref()) && !untold {
+                out.rebased.insert(target.to_owned(), Rebase::Equal);
+                out.losses.extend(converted.losses);
+                continue;
+            }
+            let mut reason = match kept {
+                None => FieldReason::NoBase,
+                Some(_) => match (left_same, right_same) {
+                    (false, true) if !lacks_only(&expected, &now).is_empty() => FieldReason::WaitsForOthers,
+                    (false, true) => FieldReason::LeftChanged,
+                    (true, false) => FieldReason::RightChanged,
+                    (true, true) => FieldReason::TargetMoved,
+                    (false, false) => FieldReason::BothChanged,
+                },
+            };
+            // It is not only another name, or another place, that sets them apart.
+            if both_same && !moved && !renamed.is_some_and(|r| same(&expected, &r)) {
+                let Some(agreed) = agreed.filter(|_| other_rule) else { continue };
+                if same(&expected, agreed.made.as_ref().unwrap_or(&now)) {
+                    out.rebased.insert(target.to_owned(), Rebase::SameByAnotherRule);
+                    continue;
+                }
+                reason = match agreed.why {
+                    Why::Kept => FieldReason::RuleChangedOverKept,
+                    Why::Carried | Why::Equal => FieldReason::RuleChanged,
+                };
+            }
+            let by_itself = reason.default_decision(FirstContact::Ask) == FieldDecision::Write;
+            if by_itself && base.is_some_and(|b| b.is_in_doubt(target, &now)) {
+                reason = FieldReason::PerhapsThere;
+            }
+            if matches!(now.as_ref(), Value::Unreadable(_)) {
+                reason = FieldReason::RightUnreadable;
+            }
+            out.fields.push(FieldChange {
+                field: target.to_owned(),
+                left: Some(source.into_owned()),
+                write: expected,
+                right: Some(now.into_owned()),
+                reason,
+                losses: converted.losses,
+            });
+        }
+        out.faults.extend(self.moves(&out.fields, Some(right)));
+        out
+    }
+
+    /// Comments and past changes: what is to be added is all that can be done about them.
+    #[allow(clippy::too_many_arguments)]
+    fn said(
+        &self,
+        target: &str,
+        source: &Value,
+        wanted: Value,
+        now: &Value,
+        accepted: &[Accepted],
+        losses: Vec<Loss>,
+        out: &mut Found,
+    ) {
+        let (to_add, doubtful, taken_off, found) = match target {
+            COMMENTS => {
+                let sorted = self.sorted_comments(source, &wanted, now, accepted);
+                let doubtful = !sorted.doubtful.is_empty();
+                let to_add = [sorted.to_add, sorted.doubtful].concat();
+                (Value::Comments(to_add), doubtful, Value::Comments(sorted.taken_off), sorted.found)
+            }
+            _ => {
+                let sorted =
+                    sort_history(HISTORY, (history_of(source), history_of(&wanted)), history_of(now), accepted);
+                let doubtful = !sorted.doubtful.is_empty();
+                let to_add = [sorted.to_add, sorted.doubtful].concat();
+                (Value::History(to_add), doubtful, Value::History(sorted.taken_off), sorted.found)
+            }
+        };
+        out.accepted.extend(found);
+        let (write, reason) = match (to_add.is_blank(), taken_off.is_blank()) {
+            (false, _) if doubtful => (to_add, FieldReason::PerhapsThere),
+            (false, _) => (to_add, FieldReason::LeftChanged),
+            (true, false) => (taken_off, FieldReason::TakenOff),
+            (true, true) => {
+                out.rebased.insert(target.to_owned(), Rebase::Equal);
+                out.losses.extend(losses);
+                return;
+            }
+        };
+        let (left, right) = (Some(source.clone()), Some(now.clone()));
+        let losses = if reason == FieldReason::TakenOff { Vec::new() } else { losses };
+        out.fields.push(FieldChange { field: target.to_owned(), left, write, right, reason, losses });
+    }
+
+    /// The comments of two items, by what is remembered of both.
+    pub(crate) fn sorted_comments(
+        &self,
+        source: &Value,
+        wanted: &Value,
+        now: &Value,
+        accepted: &[Accepted],
+    ) -> crate::agree::Sorted<crate::model::Comment> {
+        let (written, held) = (labelled(wanted), comments_of(now));
+        let told = renamed_comments(held, self.cx.places);
+        let of_one = SaidOfOne {
+            slot: COMMENTS,
+            left_system: self.cx.left_system,
+            source: comments_of(source),
+            wanted: comments_of(wanted),
+            written: comments_of(&written),
+            now: held,
+            renamed: told.as_deref(),
+        };
+        sort_comments(of_one, accepted)
+    }
+
+    /// Every field of an artefact that will be made at the right.
+    pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(String, FaultReason)>) {
+        let mut fields = Vec::new();
+        let mut faults = Vec::new();
+        for ready in &self.ready {
+            let rule = ready.rule;
+            let converted = ready.convert(left, self.cx);
+            if let Some(fault) = converted.fault {
+                faults.push((rule.target.clone(), fault));
+                continue;
+            }
+            let Some(write) = converted.value else { continue };
+            if write == Value::Empty && converted.losses.is_empty() {
+                continue;
+            }
+            fields.push(FieldChange {
+                field: rule.target.clone(),
+                left: source_value(rule, left, self.cx.left_system).map(|v| v.into_owned()),
+                write,
+                right: None,
+                reason: FieldReason::New,
+                losses: converted.losses,
+            });
+        }
+        faults.extend(self.moves(&fields, None));
+        (fields, faults)
+    }
+
+    /// What stands in the way of the states that are to be written: no moves that lead there, or a field
+    /// that these ask for and that would be empty.
+    fn moves(&self, fields: &[FieldChange], right: Option<&Artefact>) -> Vec<(String, FaultReason)> {
+        let mut faults = Vec::new();
+        for change in fields.iter().filter(|f| f.reason.may_be_written()) {
+            let workflow = self.cx.right_kind.field(&change.field).and_then(|f| f.workflow.as_ref());
+            let (Some(workflow), Value::Choice(to)) = (workflow, &change.write) else { continue };
+            let now = right.map(|r| slot_value(r, &change.field).display()).filter(|s| !s.is_empty());
+            let from = now.unwrap_or_else(|| workflow.first.clone());
+            let held = |field: &str| match fields.iter().find(|f| f.field == field) {
+                Some(f) => !f.write.is_blank(),
+                None => right.is_some_and(|r| !slot_value(r, field).is_blank()),
+            };
+            faults.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
+                let (from, to) = (from.clone(), to.clone());
+                let reason = match hindrance {
+                    Hindrance::NoWay => FaultReason::NoWay { from, to },
+                    Hindrance::Asks(field) => FaultReason::MoveAsks { to, field },
+                };
+                (change.field.clone(), reason)
+            }));
+        }
+        faults
+    }
+}

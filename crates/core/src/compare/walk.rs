@@ -1,0 +1,166 @@
+//! Everything that a lane has at both ends, each once.
+//!
+//! Decides what belongs together: a pair, a pair that lacks one of its items, two that were found to be one, or an item
+//! that nothing at the other end stands for. What a dry run or a proof makes of it stands with them.
+
+use std::collections::{HashMap, HashSet};
+
+use crate::base::Pair;
+use crate::identity::{Counterparts, Evidence};
+use crate::model::{Artefact, End, Ends};
+use crate::plan::Absence;
+
+/// One end of a lane, as it was read.
+#[derive(Clone, Copy)]
+pub struct AtEnd<'a> {
+    /// What the lane covers, in the order of the end.
+    pub covered: &'a [&'a Artefact],
+    /// Everything of the lane's kind, covered or not, by id: what is no longer covered is not gone.
+    pub all: &'a HashMap<&'a str, &'a Artefact>,
+    /// Why items of pairs were not read, by id; those that do not stand here are gone.
+    pub absent: Option<&'a HashMap<String, Absence>>,
+}
+
+impl AtEnd<'_> {
+    fn why_absent(&self, id: &str) -> Absence {
+        self.absent.and_then(|absent| absent.get(id)).copied().unwrap_or(Absence::Gone)
+    }
+}
+
+/// What stands together.
+#[derive(Debug, Clone, Copy)]
+pub enum Met<'a> {
+    Pair {
+        pair: &'a Pair,
+        items: Ends<&'a Artefact>,
+    },
+    /// A pair of which the item at one end is not there, or no longer covered.
+    Half {
+        pair: &'a Pair,
+        missing: End,
+        why: Absence,
+        /// What is there all the same.
+        items: Ends<Option<&'a Artefact>>,
+    },
+    /// A pair that a person let go.
+    LetGo(&'a Pair),
+    /// Two without a pair that were found to be one.
+    Adoption {
+        items: Ends<&'a Artefact>,
+        evidence: &'a Evidence,
+    },
+    /// Nothing at the other end stands for it.
+    Only(End, &'a Artefact),
+}
+
+/// What a lane has, in the order of the left, then the pairs whose left item is not covered, then what is at the right
+/// alone.
+pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<'a>) -> Vec<Met<'a>> {
+    let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
+    let mut out = Vec::with_capacity(at.left.covered.len());
+    for &left in at.left.covered {
+        out.push(match (by_left.get(left.id.as_str()), found.found.get(left.id.as_str())) {
+            (Some(&pair), _) if pair.let_go => Met::LetGo(pair),
+            (Some(&pair), _) => match at.right.all.get(pair.right_id.as_str()) {
+                Some(&right) => Met::Pair { pair, items: Ends { left, right } },
+                None => {
+                    let why = at.right.why_absent(&pair.right_id);
+                    Met::Half { pair, missing: End::Right, why, items: Ends { left: Some(left), right: None } }
+                }
+            },
+            (None, Some((right, evidence))) => Met::Adoption { items: Ends { left, right: *right }, evidence },
+            (None, None) => Met::Only(End::Left, left),
+        });
+    }
+    let covered: HashSet<&str> = at.left.covered.iter().map(|a| a.id.as_str()).collect();
+    for pair in pairs.iter().filter(|p| !covered.contains(p.left_id.as_str())) {
+        let left = at.left.all.get(pair.left_id.as_str()).copied();
+        let right = at.right.all.get(pair.right_id.as_str()).copied();
+        out.push(match pair.let_go {
+            true => Met::LetGo(pair),
+            false => {
+                let why = left.map_or_else(|| at.left.why_absent(&pair.left_id), |_| Absence::OutOfScope);
+                Met::Half { pair, missing: End::Left, why, items: Ends { left, right } }
+            }
+        });
+    }
+    let mut taken: HashSet<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
+    taken.extend(found.found.values().map(|(right, _)| right.id.as_str()));
+    out.extend(at.right.covered.iter().filter(|a| !taken.contains(a.id.as_str())).map(|a| Met::Only(End::Right, a)));
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::model::{Fingerprint, Kind};
+
+    fn pair(n: usize, let_go: bool) -> Pair {
+        let base = Fingerprint::of(&n);
+        let (left_id, right_id) = (format!("L{n}"), format!("R{n}"));
+        let (left_key, right_key) = (String::new(), String::new());
+        Pair { left_id, right_id, left_key, right_key, left_base: base, right_base: base, agreed: None, let_go }
+    }
+
+    proptest! {
+        /// Of each item: is it there, is it covered, at either end; is it in a pair, and was that let go, or is it found
+        /// to be one with that of its number.
+        #[test]
+        fn everything_is_met_once(items in prop::collection::vec((0..3u8, 0..3u8, 0..4u8), 0..8)) {
+            let make = |end: &str, place: fn(&(u8, u8, u8)) -> u8| -> Vec<Artefact> {
+                let there = items.iter().enumerate().filter(|(_, item)| place(item) > 0);
+                there.map(|(n, _)| Artefact::bare(Kind::TestCase, &format!("{end}{n}"))).collect()
+            };
+            let (lefts, rights) = (make("L", |i| i.0), make("R", |i| i.1));
+            let number = |a: &Artefact| a.id[1..].parse::<usize>().expect("a number");
+            let all = Ends { left: &lefts, right: &rights }
+                .map(|list| list.iter().map(|a| (a.id.as_str(), a)).collect::<HashMap<_, _>>());
+            let covered = Ends {
+                left: lefts.iter().filter(|a| items[number(a)].0 == 2).collect::<Vec<_>>(),
+                right: rights.iter().filter(|a| items[number(a)].1 == 2).collect::<Vec<_>>(),
+            };
+            let paired = |n: &usize| items[*n].2 > 1;
+            let pairs: Vec<Pair> = (0..items.len()).filter(paired).map(|n| pair(n, items[n].2 == 3)).collect();
+            let mut found = Counterparts::default();
+            for left in covered.left.iter().filter(|a| items[number(a)].2 == 1) {
+                if let Some(right) = covered.right.iter().find(|r| number(r) == number(left)) {
+                    found.found.insert(&left.id, (right, Evidence::Settled));
+                }
+            }
+            let at = Ends {
+                left: AtEnd { covered: &covered.left, all: &all.left, absent: None },
+                right: AtEnd { covered: &covered.right, all: &all.right, absent: None },
+            };
+            let (mut met_pairs, mut met_items) = (Vec::new(), Vec::new());
+            for met in walk(at, &pairs, &found) {
+                match met {
+                    Met::LetGo(pair) => met_pairs.push(pair.left_id.as_str()),
+                    Met::Pair { pair, items } => {
+                        prop_assert_eq!((&pair.left_id, &pair.right_id), (&items.left.id, &items.right.id));
+                        met_pairs.push(&pair.left_id);
+                    }
+                    Met::Half { pair, missing, why, items } => {
+                        met_pairs.push(&pair.left_id);
+                        let is_covered = covered[missing].iter().any(|a| [&pair.left_id, &pair.right_id].contains(&&a.id));
+                        prop_assert!(!is_covered);
+                        prop_assert_eq!(why == Absence::Gone, items[missing].is_none());
+                    }
+                    Met::Adoption { items, .. } => met_items.extend([items.left.id.as_str(), items.right.id.as_str()]),
+                    Met::Only(end, item) => {
+                        prop_assert!(covered[end].iter().any(|a| a.id == item.id));
+                        met_items.push(&item.id);
+                    }
+                }
+            }
+            let mut free: Vec<&str> = covered.left.iter().chain(&covered.right)
+                .filter(|a| !paired(&number(a))).map(|a| a.id.as_str()).collect();
+            free.sort_unstable();
+            met_items.sort_unstable();
+            prop_assert_eq!(met_items, free);
+            met_pairs.sort_unstable();
+            prop_assert_eq!(met_pairs, pairs.iter().map(|p| p.left_id.as_str()).collect::<Vec<_>>());
+        }
+    }
+}

@@ -1,0 +1,94 @@
+//! Lanes from one kind to the same kind, told apart: each artefact belongs to one of them, so that it is carried once.
+//!
+//! Decides by what is remembered first: the lane that has an artefact in a pair keeps it as long as it covers it, and
+//! hands the pair over to the one that covers it instead. Without a pair the first lane that covers it has it.
+
+use std::collections::{HashMap, HashSet};
+
+use super::Covered;
+use crate::base::Pair;
+use crate::rules::Lane;
+
+/// Where each lane covers artefacts that another lane of the same kinds has, takes them out of it and counts them.
+/// `carried` tells whether a lane has the artefact of an id in a pair.
+pub(super) fn tell_apart(lanes: &[Lane], carried: &dyn Fn(&Lane, &str) -> bool, out: &mut [Covered<'_>]) {
+    for (n, lane) in lanes.iter().enumerate() {
+        let group: Vec<usize> = (0..lanes.len()).filter(|m| are_of_the_same_kinds(&lanes[*m], lane)).collect();
+        if group.len() < 2 || group[0] != n {
+            continue;
+        }
+        let mut owner: HashMap<&str, (usize, bool)> = HashMap::new();
+        for &m in &group {
+            for artefact in out[m].matched.iter().chain(&out[m].along) {
+                let remembered = carried(&lanes[m], &artefact.id);
+                let now = owner.entry(&artefact.id).or_insert((m, remembered));
+                if remembered && !now.1 {
+                    *now = (m, true);
+                }
+            }
+        }
+        for m in group {
+            let covered = &mut out[m];
+            let before = covered.matched.len() + covered.along.len();
+            covered.matched.retain(|a| owner[a.id.as_str()].0 == m);
+            covered.along.retain(|a| owner[a.id.as_str()].0 == m);
+            covered.with_others = (before - covered.matched.len() - covered.along.len()) as u64;
+        }
+    }
+}
+
+fn are_of_the_same_kinds(one: &Lane, other: &Lane) -> bool {
+    (one.left_kind, one.right_kind) == (other.left_kind, other.right_kind)
+}
+
+/// A pair that another lane has from now on.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct HandedOver {
+    pub left_id: String,
+    pub from: String,
+    pub to: String,
+}
+
+/// A lane that may take pairs over: what it covers, and both halves of the pairs that it has.
+struct Other<'l> {
+    lane: &'l Lane,
+    covers: HashSet<String>,
+    left: HashSet<String>,
+    right: HashSet<String>,
+}
+
+/// Hands the pairs of artefacts that left the scope of their lane over to the lane of the same kinds that covers them
+/// now; what was handed over. `covered` is what the lanes cover, in their order.
+pub fn hand_over(lanes: &[Lane], covered: &[Covered<'_>], pairs: &mut HashMap<String, Vec<Pair>>) -> Vec<HandedOver> {
+    let ids = |of: &Covered<'_>| -> HashSet<String> { of.all().into_iter().map(|a| a.id.clone()).collect() };
+    let mut out = Vec::new();
+    for (lane, own) in lanes.iter().zip(covered) {
+        let others = lanes.iter().zip(covered).filter(|(o, _)| o.id != lane.id && are_of_the_same_kinds(o, lane));
+        let mut others: Vec<Other<'_>> = others
+            .map(|(lane, covered)| {
+                let has = pairs.get(&lane.id).map_or(&[][..], Vec::as_slice);
+                let (left, right) = has.iter().map(|p| (p.left_id.clone(), p.right_id.clone())).unzip();
+                Other { lane, covers: ids(covered), left, right }
+            })
+            .collect();
+        if others.is_empty() {
+            continue;
+        }
+        let own = ids(own);
+        let (mut stay, leave): (Vec<Pair>, Vec<Pair>) =
+            pairs.remove(&lane.id).unwrap_or_default().into_iter().partition(|p| own.contains(&p.left_id));
+        for pair in leave {
+            let to = others.iter_mut().find(|o| o.covers.contains(&pair.left_id));
+            let Some(to) = to.filter(|o| !o.left.contains(&pair.left_id) && !o.right.contains(&pair.right_id)) else {
+                stay.push(pair);
+                continue;
+            };
+            to.left.insert(pair.left_id.clone());
+            to.right.insert(pair.right_id.clone());
+            out.push(HandedOver { left_id: pair.left_id.clone(), from: lane.id.clone(), to: to.lane.id.clone() });
+            pairs.entry(to.lane.id.clone()).or_default().push(pair);
+        }
+        pairs.insert(lane.id.clone(), stay);
+    }
+    out
+}

@@ -1,0 +1,219 @@
+//! One change to one artefact, and what was found of each of its fields.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::reason::FieldReason;
+use crate::agree::Accepted;
+use crate::base::BaseSide;
+use crate::carry::FaultReason;
+use crate::identity::Evidence;
+use crate::loss::Loss;
+use crate::model::{Artefact, Kind, Stamp, Value};
+
+/// One change to one artefact.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Change {
+    /// Place in the plan, from 0. Whatever it depends on stands before it.
+    pub seq: u32,
+    pub lane: String,
+    pub kind: Kind,
+    pub right_kind: Kind,
+    pub outcome: Outcome,
+    pub left: Option<Side>,
+    pub right: Option<Side>,
+    pub fields: Vec<FieldChange>,
+    /// For an adoption that waits for review: every field, should a new artefact be made instead.
+    pub as_new: Vec<FieldChange>,
+    /// What the rules take from the left: the left half of the base once this is applied.
+    pub left_side: BaseSide,
+    /// What the right held under the rules; empty for new artefacts.
+    pub right_side: BaseSide,
+    /// What the right held in everything that can be written, as fingerprints: see [`crate::agree::holdings`].
+    #[serde(default)]
+    pub right_holds: BTreeMap<String, String>,
+    /// Fields whose base moves with nothing written.
+    #[serde(default)]
+    pub rebased: BTreeMap<String, Rebase>,
+    /// Comments and past changes that are at both ends, and are remembered from now on.
+    #[serde(default)]
+    pub accepted: Vec<Accepted>,
+    /// Why one of the two was not read, for items that are not there to be compared.
+    #[serde(default)]
+    pub absence: Option<Absence>,
+    /// Changes that must be applied before this one; it can't be applied without them.
+    pub depends_on: Vec<u32>,
+    /// Changes that are applied before this one if they are applied at all.
+    pub after: Vec<u32>,
+    pub losses: Vec<Loss>,
+    /// Why two artefacts are taken to be one, for adoptions.
+    pub evidence: Option<Evidence>,
+    /// Why nothing can be written, for blocked items: target field and reason.
+    pub faults: Vec<(String, FaultReason)>,
+}
+
+impl Change {
+    /// A change of a lane that says nothing yet.
+    pub fn new(seq: u32, lane: &str, (kind, right_kind): (Kind, Kind), outcome: Outcome) -> Change {
+        Change {
+            seq,
+            lane: lane.to_owned(),
+            kind,
+            right_kind,
+            outcome,
+            left: None,
+            right: None,
+            fields: Vec::new(),
+            as_new: Vec::new(),
+            left_side: BaseSide::default(),
+            right_side: BaseSide::default(),
+            right_holds: BTreeMap::new(),
+            rebased: BTreeMap::new(),
+            accepted: Vec::new(),
+            absence: None,
+            depends_on: Vec::new(),
+            after: Vec::new(),
+            losses: Vec::new(),
+            evidence: None,
+            faults: Vec::new(),
+        }
+    }
+}
+
+/// An artefact as it stood at one end when the plan was made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Side {
+    pub id: String,
+    pub key: String,
+    pub title: String,
+    pub path: String,
+    pub version: Option<String>,
+    pub modified: Option<Stamp>,
+    pub url: Option<String>,
+}
+
+impl Side {
+    pub fn of(artefact: &Artefact, path: String) -> Side {
+        Side {
+            id: artefact.id.clone(),
+            key: artefact.key.clone(),
+            title: artefact.title.clone(),
+            path,
+            version: artefact.version.clone(),
+            modified: artefact.modified.clone(),
+            url: artefact.url.clone(),
+        }
+    }
+}
+
+/// What a dry run found for an artefact.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Outcome {
+    /// Will be made at the right.
+    NewRight,
+    /// The left changed; the right will be written.
+    UpdateRight,
+    /// Two that exist already become a pair.
+    Adopt,
+    /// The right was edited and the lane does not carry that back: kept as it is.
+    HeldRight,
+    /// At least one field changed at both ends.
+    Conflict,
+    /// A value can't be transferred; the item waits.
+    Blocked,
+    /// Nothing to write, but the base moves: both ends came to the same value by themselves.
+    InStep,
+    /// The right is gone since it was paired.
+    GoneRight,
+    /// The left is gone since it was paired; nothing is removed at the right.
+    GoneLeft,
+    /// The left is no longer covered by the lane; nothing is removed at the right.
+    LeftScope,
+    /// One of the two can't be read.
+    Unreadable,
+    /// Comments or past changes were taken off at the left; nothing is removed at the right.
+    TakenOff,
+}
+
+impl Outcome {
+    pub fn id(self) -> &'static str {
+        match self {
+            Outcome::NewRight => "new_right",
+            Outcome::UpdateRight => "update_right",
+            Outcome::Adopt => "adopt",
+            Outcome::HeldRight => "held_right",
+            Outcome::Conflict => "conflict",
+            Outcome::Blocked => "blocked",
+            Outcome::InStep => "in_step",
+            Outcome::GoneRight => "gone_right",
+            Outcome::GoneLeft => "gone_left",
+            Outcome::LeftScope => "left_scope",
+            Outcome::Unreadable => "unreadable",
+            Outcome::TakenOff => "taken_off",
+        }
+    }
+
+    /// Whether an item of the pair is not there any more, so that a person decides what becomes of the pair.
+    pub fn is_absent(self) -> bool {
+        matches!(self, Outcome::GoneRight | Outcome::GoneLeft | Outcome::LeftScope)
+    }
+}
+
+/// One field of a change.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct FieldChange {
+    /// The target field.
+    pub field: String,
+    /// What the left holds (before conversion).
+    pub left: Option<Value>,
+    /// What will be written, as the target will hold it.
+    pub write: Value,
+    /// What the right holds now; none for new artefacts and absent fields.
+    pub right: Option<Value>,
+    pub reason: FieldReason,
+    pub losses: Vec<Loss>,
+}
+
+/// How the base of a field moves with nothing written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Rebase {
+    /// Both ends hold the same.
+    Equal,
+    /// Another rule gives what the old one gave; what was agreed on stays.
+    SameByAnotherRule,
+}
+
+/// Why an artefact of a pair is not among those that were read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Absence {
+    /// Its system says that it is not there.
+    Gone,
+    /// It is there, and the lane no longer covers it.
+    OutOfScope,
+    /// It is in another container of its system.
+    Elsewhere,
+    /// Its system does not let it be read.
+    Unreadable,
+}
+
+impl Absence {
+    /// What became of it, for a person.
+    pub fn describe(self, at_left: bool) -> &'static str {
+        match (self, at_left) {
+            (Absence::Gone, true) => "gone at the left; its counterpart stays",
+            (Absence::Gone, false) => "gone at the right",
+            (Absence::OutOfScope, _) => "no longer in scope at the left; its counterpart stays",
+            (Absence::Elsewhere, true) => "in another project at the left; its counterpart stays",
+            (Absence::Elsewhere, false) => "in another project at the right",
+            (Absence::Unreadable, true) => "can't be read at the left",
+            (Absence::Unreadable, false) => "can't be read at the right",
+        }
+    }
+}

@@ -1,0 +1,99 @@
+//! What a person decided about a change, and what follows for its fields.
+
+use std::collections::BTreeMap;
+
+use serde::{Deserialize, Serialize};
+
+use super::change::{Change, FieldChange, Outcome, Rebase};
+use super::reason::{FieldDecision, FieldReason};
+use crate::identity::Evidence;
+use crate::loss::Loss;
+use crate::rules::FirstContact;
+
+/// What to do about one change.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub struct Decision {
+    pub included: bool,
+    /// Make a new artefact: instead of adopting one, or in place of one that is gone.
+    #[serde(default)]
+    pub as_new: bool,
+    /// Let the pair go: it is not carried any more, and not told again.
+    #[serde(default)]
+    pub let_go: bool,
+    /// Fields decided otherwise than by default.
+    #[serde(default)]
+    pub fields: BTreeMap<String, FieldDecision>,
+}
+
+impl Decision {
+    /// The decision on a change that nobody has touched.
+    pub fn default_for(change: &Change) -> Decision {
+        let included = match change.outcome {
+            Outcome::NewRight | Outcome::UpdateRight => true,
+            Outcome::Adopt => change.evidence.as_ref().is_some_and(Evidence::is_sure),
+            Outcome::Conflict => {
+                let written = |f: &FieldChange| f.reason.default_decision(FirstContact::Ask) == FieldDecision::Write;
+                change.fields.iter().any(written)
+            }
+            Outcome::InStep => true,
+            Outcome::HeldRight
+            | Outcome::Blocked
+            | Outcome::GoneRight
+            | Outcome::GoneLeft
+            | Outcome::LeftScope
+            | Outcome::Unreadable
+            | Outcome::TakenOff => false,
+        };
+        Decision { included, as_new: false, let_go: false, fields: BTreeMap::new() }
+    }
+
+    pub fn field(&self, change: &FieldChange, first_contact: FirstContact) -> FieldDecision {
+        self.of_field(&change.field, change.reason, first_contact)
+    }
+
+    pub(super) fn of_field(&self, field: &str, reason: FieldReason, first_contact: FirstContact) -> FieldDecision {
+        self.fields.get(field).copied().unwrap_or_else(|| reason.default_decision(first_contact))
+    }
+}
+
+/// The fields that a decision writes.
+pub fn fields_to_write<'a>(
+    change: &'a Change,
+    decision: &Decision,
+    first_contact: FirstContact,
+) -> Vec<&'a FieldChange> {
+    decided_fields(change, decision)
+        .iter()
+        .filter(|f| decision.field(f, first_contact) == FieldDecision::Write)
+        .collect()
+}
+
+/// The losses of what a decision writes.
+pub fn losses_of_written<'a>(change: &'a Change, decision: &Decision, first_contact: FirstContact) -> Vec<&'a Loss> {
+    fields_to_write(change, decision, first_contact).into_iter().flat_map(|f| &f.losses).collect()
+}
+
+/// The losses of fields that are the same at both ends: they stand beside the fields that differ.
+pub fn losses_of_equal(change: &Change) -> impl Iterator<Item = &Loss> {
+    change.losses.iter().filter(|l| change.rebased.get(&l.field) == Some(&Rebase::Equal))
+}
+
+/// Whether a change makes a new item at the right, as it is decided.
+pub fn makes_new(change: &Change, decision: &Decision) -> bool {
+    change.outcome == Outcome::NewRight || makes_instead(change.outcome, decision)
+}
+
+/// Whether a new item is made in the place of what was planned.
+pub(super) fn makes_instead(outcome: Outcome, decision: &Decision) -> bool {
+    match outcome {
+        Outcome::NewRight => false,
+        Outcome::GoneRight => !decision.let_go,
+        _ => decision.as_new,
+    }
+}
+
+/// The fields that a decision is about: those of the new item, if one is made instead of what was planned.
+pub fn decided_fields<'a>(change: &'a Change, decision: &Decision) -> &'a [FieldChange] {
+    if makes_instead(change.outcome, decision) { &change.as_new } else { &change.fields }
+}

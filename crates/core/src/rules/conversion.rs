@@ -1,0 +1,118 @@
+//! Conversions as data: the steps between a source and a target, with their tables.
+
+use serde::{Deserialize, Serialize};
+
+use crate::model::LinkType;
+
+/// One step of a conversion chain.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Conversion {
+    ValueMap(ValueMap),
+    /// Rich text, or the rich text in steps, in the target's format.
+    RichText,
+    /// Cut to this many characters.
+    Shorten {
+        to: u32,
+    },
+    Users(UserTable),
+    /// A text for items that hold nothing here.
+    IfEmpty {
+        text: String,
+    },
+    /// Hours as a number, from a duration or from text like `1:45`.
+    Hours,
+    /// A number from text, with a decimal comma or a point.
+    Number {
+        comma: bool,
+    },
+    /// Of the folder path, the name at this level, from 1.
+    PathLevel {
+        level: u32,
+    },
+    LinkTypes(LinkTypes),
+}
+
+/// What types of links become. A type that no row names stays, or becomes the nearest that the right keeps, as a
+/// loss.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct LinkTypes {
+    pub rows: Vec<LinkTypeRow>,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct LinkTypeRow {
+    pub left: LinkType,
+    /// None leaves such links out, as a loss.
+    #[serde(default)]
+    pub right: Option<LinkType>,
+}
+
+/// One row per value at the left.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ValueMap {
+    pub rows: Vec<ValueRow>,
+    #[serde(default)]
+    pub otherwise: Fallback,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct ValueRow {
+    /// The value at the left as text; the empty text stands for an empty field.
+    pub left: String,
+    pub right: String,
+    /// Of several rows with one right value, the one that travels back.
+    #[serde(default)]
+    pub returns: bool,
+}
+
+/// What happens to a value that a map or table does not name.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case", deny_unknown_fields)]
+pub enum Fallback {
+    /// The item waits, and is listed.
+    #[default]
+    Block,
+    Use(String),
+    LeaveEmpty,
+}
+
+/// How people are recognised, beyond e-mail, login and name.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct UserTable {
+    /// Ids at the left to ids at the right.
+    #[serde(default)]
+    pub rows: Vec<ValueRow>,
+    #[serde(default)]
+    pub otherwise: Fallback,
+}
+
+/// A table of a rule that somebody fills in.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RuleTable {
+    /// A value map, or what types of links become.
+    Values,
+    /// Who is who.
+    People,
+}
+
+impl RuleTable {
+    pub(crate) fn is(self, conversion: &Conversion) -> bool {
+        match self {
+            RuleTable::Values => matches!(conversion, Conversion::ValueMap(_) | Conversion::LinkTypes(_)),
+            RuleTable::People => matches!(conversion, Conversion::Users(_)),
+        }
+    }
+}

@@ -1,0 +1,86 @@
+//! A lane as data: which kinds, what it covers, and the rules between them.
+
+use serde::{Deserialize, Serialize};
+
+use super::direction::Direction;
+use super::policies::{Matching, NEVER, Policies};
+use super::rule::{Rule, Source};
+use crate::expression::names_now;
+use crate::model::Kind;
+use crate::scope::Condition;
+
+/// Within a route: one kind to one kind, with its direction, scope, rules and policies.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Lane {
+    /// Name of the lane, unique in its route.
+    pub id: String,
+    pub left_kind: Kind,
+    pub right_kind: Kind,
+    #[serde(default)]
+    pub direction: Direction,
+    #[serde(default)]
+    pub left_scope: Condition,
+    #[serde(default)]
+    pub right_scope: Condition,
+    /// What is covered at the left beyond what the conditions match.
+    #[serde(default)]
+    pub along: Along,
+    pub rules: Vec<Rule>,
+    #[serde(default)]
+    pub matching: Matching,
+    #[serde(default)]
+    pub policies: Policies,
+}
+
+impl Lane {
+    /// From a kind at the left to the same at the right, with everything in scope; named by the kind.
+    pub fn of_kind(kind: Kind, rules: Vec<Rule>) -> Lane {
+        Lane {
+            id: kind.id().to_owned(),
+            left_kind: kind,
+            right_kind: kind,
+            direction: Direction::ToRight,
+            left_scope: Condition::default(),
+            right_scope: Condition::default(),
+            along: Along::default(),
+            rules,
+            matching: Matching::default(),
+            policies: Policies::default(),
+        }
+    }
+
+    /// Whether what it covers or computes changes as time goes by, with nothing else changed.
+    pub fn depends_on_now(&self) -> bool {
+        let computed = |r: &Rule| matches!(&r.source, Source::Computed(text) if names_now(text));
+        self.left_scope.depends_on_now() || self.right_scope.depends_on_now() || self.rules.iter().any(computed)
+    }
+
+    /// How counterparts are found. Folders are alike only if they are the same: “similar” folders would swallow each
+    /// other's items.
+    pub fn finding(&self) -> Matching {
+        match self.left_kind {
+            Kind::Folder => Matching { similar_from: NEVER, ..self.matching.clone() },
+            _ => self.matching.clone(),
+        }
+    }
+
+    /// Whether history stays with Hovrel: no rule carries it, as it is or as comments.
+    pub fn keeps_history(&self) -> bool {
+        !self.rules.iter().any(|r| matches!(r.source, Source::History | Source::CommentsAndHistory))
+    }
+}
+
+/// Which items a lane brings along, beyond those that its conditions match.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum Along {
+    #[default]
+    Nothing,
+    /// Those that an item matched by the conditions of any lane leads to.
+    Linked,
+    /// Those too that what was brought along leads to, and so on.
+    Reached,
+}

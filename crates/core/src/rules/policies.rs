@@ -1,0 +1,62 @@
+//! Policies as data: how counterparts are found, and what happens where two meet for the first time.
+
+use serde::{Deserialize, Serialize};
+
+/// How counterparts are found where no pair exists yet.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Matching {
+    /// Likeness in hundredths from which two items are shown for review; beyond 100 none are.
+    pub similar_from: u8,
+    /// Fields whose equal values make two items one.
+    #[serde(default)]
+    pub key: Option<KeyFields>,
+}
+
+/// A field at each end, or `@key`: what people call the item.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct KeyFields {
+    pub left: String,
+    pub right: String,
+}
+
+/// Nothing is more than equal.
+pub(super) const NEVER: u8 = 101;
+
+impl Matching {
+    /// Without those that a person would have to look at.
+    pub fn sure_only(self) -> Matching {
+        Matching { similar_from: NEVER, ..self }
+    }
+}
+
+impl Default for Matching {
+    fn default() -> Self {
+        Matching { similar_from: 60, key: None }
+    }
+}
+
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
+pub struct Policies {
+    #[serde(default)]
+    pub first_contact: FirstContact,
+    /// Whether each item that is carried gets a link to its counterpart, at the left.
+    #[serde(default)]
+    pub link_back: bool,
+}
+
+/// What happens to values that differ when two existing artefacts become a pair.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+pub enum FirstContact {
+    #[default]
+    Ask,
+    LeftWins,
+    RightWins,
+}

@@ -1,0 +1,267 @@
+//! Suggesting rules and value maps, with the evidence (a person accepts them; nothing applies silently).
+//!
+//! Decides which source field most likely feeds a target field: by name, by type, by how many of the values met
+//! at the left are allowed at the right, and, where pairs exist already, by what these agree on. Precision and
+//! recall are measured on worlds whose answer is known (docs/matching.md).
+
+mod names;
+mod new_field;
+mod observed;
+mod reaching;
+mod values;
+
+pub use new_field::field_like;
+pub use observed::{GoTogether, Twins};
+pub use reaching::values_reaching;
+pub use values::suggest_value_map;
+
+use std::collections::HashSet;
+
+use serde::{Deserialize, Serialize};
+
+use crate::catalogue::{FieldSchema, KindSchema};
+use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION, ValueType};
+use crate::rules::{Conversion, Direction, Fallback, Rule, Source, UserTable};
+use crate::survey::KindSurvey;
+use names::name_affinity;
+use observed::{Observed, observe};
+use values::Allowed;
+
+/// A proposed rule.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Suggestion {
+    pub rule: Rule,
+    /// How sure, from 0 to 100.
+    pub score: u8,
+    /// Why, in short sentences.
+    pub evidence: Vec<String>,
+}
+
+/// The least score at which a field is worth proposing.
+const WORTH: f64 = 0.45;
+
+/// Proposes a rule for every field at the right that something at the left seems to feed, best first
+/// for each target, each source used once. `pairs` are artefacts that are known to be one; none is fine.
+pub fn suggest(
+    left: &KindSchema,
+    left_survey: Option<&KindSurvey>,
+    right: &KindSchema,
+    pairs: &[Twins<'_>],
+) -> Vec<Suggestion> {
+    let mut scored: Vec<(f64, &FieldSchema, &FieldSchema, Likely)> = Vec::new();
+    let own = |f: &&FieldSchema| !f.origin_mark && !f.id.starts_with('@');
+    for target in right.fields.iter().filter(own).filter(|f| !f.read_only) {
+        for source in left.fields.iter().filter(own) {
+            if let Some(likely) = affinity(source, target, left_survey, pairs) {
+                scored.push((likely.score, source, target, likely));
+            }
+        }
+    }
+    scored.sort_by(|a, b| b.0.total_cmp(&a.0).then_with(|| a.2.id.cmp(&b.2.id)).then_with(|| a.1.id.cmp(&b.1.id)));
+    let mut out: Vec<Suggestion> = Vec::new();
+    let mut used: Vec<&str> = Vec::new();
+    for (score, source, target, likely) in scored {
+        if score < WORTH || used.contains(&source.id.as_str()) || out.iter().any(|s| s.rule.target == target.id) {
+            continue;
+        }
+        used.push(&source.id);
+        out.push(Suggestion {
+            rule: rule_for(source, target, left_survey, &likely.together),
+            score: (score.min(1.0) * 100.0).round() as u8,
+            evidence: likely.evidence,
+        });
+    }
+    out.extend(standing(left, right));
+    out.sort_by_key(|s| right.fields.iter().position(|f| f.id == s.rule.target).unwrap_or(usize::MAX));
+    out
+}
+
+/// Rules that do not depend on names: folder, origin, files.
+fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
+    let rule = |target: &str, source| Rule {
+        target: target.to_owned(),
+        source,
+        conversions: Vec::new(),
+        direction: Direction::ToRight,
+    };
+    let mut out = Vec::new();
+    if left.in_folders && right.in_folders {
+        out.push(Suggestion {
+            rule: rule(PARENT, Source::Folder),
+            score: 100,
+            evidence: vec!["Both ends keep items in folders.".into()],
+        });
+    }
+    if left.field(LINKS).is_some() && right.field(LINKS).is_some() {
+        out.push(Suggestion {
+            rule: rule(LINKS, Source::Links),
+            score: 100,
+            evidence: vec!["Both ends link items to one another.".into()],
+        });
+    }
+    let writable = |field: &str| right.field(field).is_some_and(|f| !f.read_only);
+    if left.field(POSITION).is_some() && writable(POSITION) {
+        out.push(Suggestion {
+            rule: rule(POSITION, Source::Field(POSITION.into())),
+            score: 100,
+            evidence: vec!["Both ends number the items of a folder, so they keep their order.".into()],
+        });
+    }
+    if left.field(COMMENTS).is_some() && writable(COMMENTS) {
+        out.push(Suggestion {
+            rule: rule(COMMENTS, Source::Comments),
+            score: 100,
+            evidence: vec!["Both ends keep comments.".into()],
+        });
+    }
+    if left.field(HISTORY).is_some() && writable(HISTORY) {
+        out.push(Suggestion {
+            rule: rule(HISTORY, Source::History),
+            score: 100,
+            evidence: vec!["The right end accepts past changes with their author and time.".into()],
+        });
+    }
+    if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
+        out.push(Suggestion {
+            rule: rule(&f.id, Source::Origin),
+            score: 100,
+            evidence: vec![
+                "This field keeps the original number searchable, and prevents items from being created twice.".into(),
+            ],
+        });
+    }
+    if left.field(ATTACHMENTS).is_some() && right.field(ATTACHMENTS).is_some() {
+        out.push(Suggestion {
+            rule: rule(ATTACHMENTS, Source::Attachments),
+            score: 100,
+            evidence: vec!["Both ends keep files with their items.".into()],
+        });
+    }
+    out
+}
+
+/// That one field feeds another, and why.
+struct Likely {
+    score: f64,
+    evidence: Vec<String>,
+    together: GoTogether,
+}
+
+/// From this many pairs on, what they say counts in full.
+const MANY: f64 = 8.0;
+
+fn affinity(
+    source: &FieldSchema,
+    target: &FieldSchema,
+    survey: Option<&KindSurvey>,
+    pairs: &[Twins<'_>],
+) -> Option<Likely> {
+    let types = type_affinity(source.value_type, target.value_type)?;
+    if source.refers_to != target.refers_to {
+        return None;
+    }
+    let name = name_affinity(&source.name, &target.name);
+    let mut evidence = Vec::new();
+    if name >= 0.9 {
+        evidence.push(format!("The names are similar: {} and {}.", source.name, target.name));
+    }
+    if source.value_type == target.value_type {
+        evidence.push("Both have the same type.".into());
+    }
+    let mut overlap = 0.0;
+    if let (Some(allowed), Some(field)) = (&target.allowed, survey.and_then(|s| s.field(&source.id))) {
+        let met: Vec<&str> = field.values.iter().map(|v| v.value.as_str()).filter(|v| !v.is_empty()).collect();
+        let there = Allowed::new(allowed);
+        let close = met.iter().filter(|v| there.meant(v).is_some()).count();
+        if !met.is_empty() {
+            overlap = close as f64 / met.len() as f64;
+            if close > 0 {
+                evidence
+                    .push(format!("{close} of the {} values found at the left are allowed at the right.", met.len()));
+            }
+        }
+    }
+    // A type that only one field of each end has (steps, say) says more than a name.
+    let rare = matches!(
+        source.value_type,
+        ValueType::Steps | ValueType::User | ValueType::Table | ValueType::Reference | ValueType::References
+    ) && source.value_type == target.value_type;
+    let alone = 0.5 * name + 0.25 * types + 0.25 * overlap + if rare { 0.3 } else { 0.0 };
+    let Some(Observed { seen, agree, strength, together }) = observe(pairs, &source.id, &target.id) else {
+        let likely = Likely { score: alone, evidence, together: GoTogether::default() };
+        return (name >= 0.7 || overlap >= 0.5 || rare).then_some(likely);
+    };
+    if strength >= 0.3 {
+        let how = if together.0.is_empty() { "both hold the same" } else { "the values go together" };
+        evidence.push(format!("In {agree} of {seen} pairs {how}."));
+    } else {
+        evidence.push(format!("The {seen} known pairs don't support it."));
+    }
+    let weight = (seen as f64 / MANY).min(1.0);
+    let borne_out = 0.3 * name + 0.1 * types + 0.6 * strength;
+    // What is called the same is worth a look, even if what is at both ends does not bear it out.
+    let least = if name >= 0.9 && alone >= WORTH { WORTH } else { 0.0 };
+    let score = ((1.0 - weight) * alone + weight * borne_out).max(least);
+    (name >= 0.7 || overlap >= 0.5 || rare || strength >= 0.5).then_some(Likely { score, evidence, together })
+}
+
+fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
+    use ValueType::*;
+    if from == to {
+        return Some(1.0);
+    }
+    match (from, to) {
+        (Text, RichText) | (RichText, Text) | (Integer, Decimal) | (Choice, ChoiceList) | (User, UserList) => Some(0.7),
+        (Steps, RichText) => Some(0.6),
+        (Text, Choice) | (Choice, Text) | (Text, Integer) | (Text, Decimal) | (Duration, Decimal) => Some(0.4),
+        (Integer | Decimal | Boolean | Date | Instant | Url | User, Text) => Some(0.3),
+        _ => None,
+    }
+}
+
+fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>, together: &GoTogether) -> Rule {
+    let mut conversions = Vec::new();
+    let field = survey.and_then(|s| s.field(&source.id));
+    match (source.value_type, target.value_type) {
+        (ValueType::Duration, ValueType::Decimal) => conversions.push(Conversion::Hours),
+        (ValueType::Text, ValueType::Decimal) => {
+            let clock = |v: &crate::survey::ValueCount| v.value.contains(':');
+            let comma = |v: &crate::survey::ValueCount| v.value.contains(',');
+            let any = |found: fn(&crate::survey::ValueCount) -> bool| field.is_some_and(|f| f.values.iter().any(found));
+            conversions.push(if any(clock) { Conversion::Hours } else { Conversion::Number { comma: any(comma) } });
+        }
+        (ValueType::RichText | ValueType::Steps, ValueType::RichText | ValueType::Steps)
+        | (ValueType::Text, ValueType::RichText) => {
+            conversions.push(Conversion::RichText);
+        }
+        (ValueType::User | ValueType::UserList, ValueType::User | ValueType::UserList) => {
+            conversions.push(Conversion::Users(UserTable { rows: Vec::new(), otherwise: Fallback::LeaveEmpty }));
+        }
+        (_, ValueType::Choice | ValueType::ChoiceList) => {
+            if let Some(allowed) = &target.allowed {
+                let met: Vec<String> =
+                    field.map(|f| f.values.iter().map(|v| v.value.clone()).collect()).unwrap_or_default();
+                let met = if met.is_empty() { source.allowed.clone().unwrap_or_default() } else { met };
+                let there: HashSet<&String> = allowed.iter().collect();
+                let stays = |v: &String| there.contains(v) && together.of(v).is_none_or(|r| r == v);
+                if !met.iter().all(stays) {
+                    conversions.push(Conversion::ValueMap(suggest_value_map(&met, allowed, together)));
+                }
+            }
+        }
+        (ValueType::Text, ValueType::Text) => {
+            let longest = field.map_or(0, |f| f.longest);
+            if let Some(limit) = target.max_length.filter(|l| longest > *l) {
+                conversions.push(Conversion::Shorten { to: limit });
+            }
+        }
+        _ => {}
+    }
+    Rule {
+        target: target.id.clone(),
+        source: Source::Field(source.id.clone()),
+        conversions,
+        direction: Direction::ToRight,
+    }
+}

@@ -1,0 +1,172 @@
+//! A plan while it is being made: each change goes to a file as soon as it is found, and from there to the
+//! database, so that no more of a plan than one part of it is in memory.
+
+use std::collections::HashMap;
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Seek, Write};
+
+use hovrel_core::carry::NotThere;
+use hovrel_core::model::Kind;
+use hovrel_core::plan::{Change, Decision, Outcome, waits_only_for};
+
+use crate::EngineError;
+
+pub struct Drafted {
+    file: BufWriter<File>,
+    hasher: blake3::Hasher,
+    included: Vec<bool>,
+    needs: Vec<(i32, i32)>,
+    /// Changes that have nothing to do before one of these items is there.
+    waiting: Vec<(u32, Vec<NotThere>)>,
+    changes: u64,
+    failed: Option<EngineError>,
+}
+
+/// What is known of a plan that is made.
+pub struct Outline {
+    /// Law 1 says that equal inputs give equal plans.
+    pub fingerprint: Vec<u8>,
+    /// Which change needs which, by place.
+    pub needs: Vec<(i32, i32)>,
+    /// Changes to look at: moves of a base are none.
+    pub changes: u64,
+}
+
+/// Changes in plan order, each with whether it is taken in unless a person says otherwise.
+type Read = Box<dyn Iterator<Item = Result<(Change, bool), serde_json::Error>> + Send>;
+
+/// A plan that is made, still in its file.
+pub struct Made {
+    file: File,
+    included: Vec<bool>,
+}
+
+impl Made {
+    /// Its changes from the first on, as often as they are wanted, one reading after the other.
+    pub fn read(&self) -> Result<Read, EngineError> {
+        let mut file = self.file.try_clone()?;
+        file.rewind()?;
+        let changes = serde_json::Deserializer::from_reader(BufReader::new(file)).into_iter();
+        let read = changes.zip(self.included.clone()).map(|(change, taken)| Ok((change?, taken)));
+        Ok(Box::new(read))
+    }
+}
+
+impl Drafted {
+    pub fn new() -> Result<Drafted, EngineError> {
+        let file = BufWriter::new(tempfile::tempfile()?);
+        let hasher = blake3::Hasher::new();
+        Ok(Drafted {
+            file,
+            hasher,
+            included: Vec::new(),
+            needs: Vec::new(),
+            waiting: Vec::new(),
+            changes: 0,
+            failed: None,
+        })
+    }
+
+    /// The place of the next change.
+    pub fn next_seq(&self) -> u32 {
+        self.included.len() as u32
+    }
+
+    /// Keeps a change; changes come in plan order. Trouble is told by [`Drafted::finish`].
+    pub fn keep(&mut self, change: &Change) {
+        // What needs something that is not taken in waits with it.
+        let ready = change.depends_on.iter().all(|d| self.included.get(*d as usize).is_none_or(|taken| *taken));
+        self.included.push(Decision::default_for(change).included && ready);
+        self.needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
+        let waits = waits_only_for(change);
+        if !waits.is_empty() {
+            self.waiting.push((change.seq, waits));
+        }
+        self.changes += u64::from(change.outcome != Outcome::InStep);
+        if self.failed.is_none() {
+            self.failed = self.write(change).err();
+        }
+    }
+
+    fn write(&mut self, change: &Change) -> Result<(), EngineError> {
+        let bytes = serde_json::to_vec(change)?;
+        self.hasher.update(&bytes);
+        Ok(self.file.write_all(&bytes)?)
+    }
+
+    /// What is known of the plan, and its changes, read again. `planned` says which change brings an item of the left
+    /// to the right.
+    pub fn finish(mut self, planned: &HashMap<(Kind, String), u32>) -> Result<(Outline, Made), EngineError> {
+        if let Some(failed) = self.failed {
+            return Err(failed);
+        }
+        for (seq, waits) in &self.waiting {
+            let comes = |NotThere { kind, id }: &NotThere| {
+                planned.get(&(*kind, id.clone())).is_some_and(|at| self.included[*at as usize])
+            };
+            if !waits.iter().any(comes) {
+                self.included[*seq as usize] = false;
+            }
+        }
+        let file = self.file.into_inner().map_err(|e| e.into_error())?;
+        let fingerprint = self.hasher.finalize().as_bytes().to_vec();
+        let made = Made { file, included: self.included };
+        Ok((Outline { fingerprint, needs: self.needs, changes: self.changes }, made))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::sample::{change, waiting};
+
+    fn drafted(changes: &[Change]) -> (Outline, Vec<(Change, bool)>) {
+        let mut drafted = Drafted::new().expect("a file");
+        for change in changes {
+            assert_eq!(drafted.next_seq(), change.seq);
+            drafted.keep(change);
+        }
+        let brings = |c: &&Change| matches!(c.outcome, Outcome::NewRight | Outcome::Blocked);
+        let planned = changes.iter().filter(brings).map(|c| ((c.kind, c.left.as_ref().unwrap().id.clone()), c.seq));
+        let (outline, made) = drafted.finish(&planned.collect()).expect("it is kept");
+        assert_eq!(made.read().expect("it can be read").count(), changes.len());
+        let read = made.read().expect("as often as it is wanted");
+        (outline, read.map(|r| r.expect("it is read")).collect())
+    }
+
+    fn included(changes: &[Change]) -> Vec<bool> {
+        drafted(changes).1.into_iter().map(|(_, taken)| taken).collect()
+    }
+
+    #[test]
+    fn what_is_kept_is_read_again_as_it_was() {
+        let changes = [change(0, "1", Outcome::NewRight), change(1, "2", Outcome::InStep), waiting(2, "3", "1")];
+        let (outline, read) = drafted(&changes);
+        assert_eq!(read.into_iter().map(|(c, _)| c).collect::<Vec<_>>(), changes);
+        assert_eq!(outline.changes, 2, "a move of a base is no change");
+        // Law 1: the same changes are the same plan, others are another.
+        assert_eq!(drafted(&changes).0.fingerprint, outline.fingerprint);
+        assert_ne!(drafted(&changes[..2]).0.fingerprint, outline.fingerprint);
+        assert_eq!(drafted(&[]).0.changes, 0);
+    }
+
+    #[test]
+    fn what_needs_something_that_is_left_out_waits_with_it() {
+        let blocked = change(0, "1", Outcome::Blocked);
+        let needing = Change { depends_on: vec![0], ..change(1, "2", Outcome::NewRight) };
+        let further = Change { depends_on: vec![1], ..change(2, "3", Outcome::NewRight) };
+        let free = change(3, "4", Outcome::NewRight);
+        let changes = [blocked, needing, further, free];
+        assert_eq!(included(&changes), [false, false, false, true]);
+        assert_eq!(drafted(&changes).0.needs, [(1, 0), (2, 1)]);
+    }
+
+    #[test]
+    fn a_list_waits_until_one_of_its_members_is_taken_in() {
+        // Its member stands before it or after it, is taken in or not, or is in no plan at all.
+        assert_eq!(included(&[change(0, "1", Outcome::NewRight), waiting(1, "2", "1")]), [true, true]);
+        assert_eq!(included(&[waiting(0, "2", "1"), change(1, "1", Outcome::NewRight)]), [true, true]);
+        assert_eq!(included(&[change(0, "1", Outcome::Blocked), waiting(1, "2", "1")]), [false, false]);
+        assert_eq!(included(&[waiting(0, "2", "9")]), [false]);
+    }
+}

@@ -1,0 +1,167 @@
+//! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
+
+mod draft;
+mod histories;
+mod rehearsal;
+mod summary;
+
+pub use summary::PlanSummary;
+
+use std::collections::{HashMap, HashSet};
+
+use hovrel_core::compare::{Comparer, Known, compare_lane};
+use hovrel_core::cover::count_once;
+use hovrel_core::model::{Artefact, Ends, Kind};
+use hovrel_core::plan::{Brief, Change, Decision, Outcome};
+use hovrel_core::rules::{FirstContact, Lane, order_is_carried};
+use hovrel_store::{NewChange, PairMove, Plan};
+use serde_json::json;
+use tokio::task::block_in_place;
+use uuid::Uuid;
+
+use crate::jobs::Running;
+use crate::reading::{pace, path_of};
+use crate::route::{
+    InScope, accepted_by_pair, changed_bases, lane_checks, pairs_by_lane, read_both, scope_lanes, settled_by_lane,
+};
+use crate::{EngineError, Hub};
+use draft::Drafted;
+use histories::keep_histories;
+use rehearsal::{Rehearsed, rehearse};
+use summary::Paces;
+
+pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
+    let route = hub.store.route(route).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let mut pairs = pairs_by_lane(&hub.store, route.id).await?;
+    let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
+    let both = read_both(hub, job, &route, &lanes, &pairs).await?;
+    job.tell(json!({"phase": "comparing"})).await?;
+    let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
+    if !faults.is_empty() {
+        let named = faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, f.message)).collect();
+        return Err(EngineError::Faults(named));
+    }
+    let InScope { lanes: scoped, places, handed_over } =
+        block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
+    keep_histories(hub, &route, &both, &scoped).await?;
+    let mut summary = PlanSummary::default();
+    let (left_kinds, right_kinds): (HashSet<Kind>, HashSet<Kind>) =
+        scoped.iter().map(|s| (s.lane.left_kind, s.lane.right_kind)).unzip();
+    // A kind that several lanes carry is counted once.
+    let of_kinds = |items: &HashMap<Kind, Vec<Artefact>>, kinds: &HashSet<Kind>| -> u64 {
+        kinds.iter().filter_map(|kind| items.get(kind)).map(|list| list.len() as u64).sum()
+    };
+    summary.left_total = of_kinds(&both.left_items, &left_kinds);
+    summary.right_total = of_kinds(&both.right_items, &right_kinds);
+    summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.left.iter().copied()));
+    summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
+    let mut drafted = Drafted::new()?;
+    let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
+    for s in &scoped {
+        let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
+        let all = s.all(&both);
+        let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
+        let bases = changed_bases(&hub.store, s, &both, &places, known, &all.right).await?;
+        let accepted = accepted_by_pair(&hub.store, &both, &s.lane).await?;
+        let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
+        let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
+        let first_seq = drafted.next_seq();
+        let kept = Known {
+            pairs: known,
+            counterparts: &s.found,
+            bases: &bases,
+            accepted: &accepted,
+            paths: Ends { left: &left_path, right: &right_path },
+            first_seq,
+            planned: &planned,
+        };
+        summary.rules.insert(s.lane.id.clone(), Comparer::new(&s.lane, &cx).digests());
+        let mut made: Vec<((Kind, String), u32)> = Vec::new();
+        let mut keep = |change: Change| {
+            // What already is at the right may be referred to at once.
+            if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
+                made.push(((change.kind, left.id.clone()), change.seq));
+            }
+            drafted.keep(&change);
+        };
+        let found = block_in_place(|| compare_lane(&s.lane, &cx, s.at(&both, &all), &kept, &mut keep));
+        summary.in_step += found.in_step;
+        summary.only_right += found.only_right;
+        summary.let_go += found.let_go;
+        if order_is_carried(&s.lane) == Some(false) && !summary.order_not_kept.contains(&s.lane.left_kind) {
+            summary.order_not_kept.push(s.lane.left_kind);
+        }
+        for (item, seq) in made {
+            // Of several lanes of one kind the first that carries an item says where it is.
+            planned.entry(item).or_insert(seq);
+        }
+    }
+    let (outline, made) = drafted.finish(&planned)?;
+    job.tell(json!({"phase": "rehearsing"})).await?;
+    let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();
+    let policies: HashMap<String, FirstContact> =
+        lanes.iter().map(|l| (l.id.clone(), l.policies.first_contact)).collect();
+    let mut played = block_in_place(|| rehearse(&both, &lanes, &made))?;
+    summary.paces = Some(Paces { left: pace(&*both.left), right: pace(&*both.right) });
+    let plan = Plan {
+        id: Uuid::now_v7(),
+        route_id: route.id,
+        route_version: route.version,
+        lanes: serde_json::to_value(lanes)?,
+        summary: serde_json::to_value(&summary)?,
+        digest: outline.fingerprint,
+        made_at: chrono::Utc::now(),
+    };
+    // What was read is no longer needed: a plan is kept in parts.
+    drop((scoped, places));
+    drop(both);
+    let id = plan.id;
+    let rows = made.read()?.map(move |read| {
+        let (change, taken) = read?;
+        let found = played.remove(&change.seq).unwrap_or_default();
+        row(id, &change, taken, policies.get(&change.lane).copied().unwrap_or_default(), &found)
+    });
+    let moves: Vec<PairMove<'_>> =
+        handed_over.iter().map(|h| PairMove { left_id: &h.left_id, from: &h.from, to: &h.to }).collect();
+    hub.store.keep_plan(&plan, Box::new(rows), &outline.needs, &moves).await?;
+    Ok(json!({"plan": plan.id, "changes": outline.changes}))
+}
+
+fn row(
+    plan: Uuid,
+    change: &Change,
+    included: bool,
+    first_contact: FirstContact,
+    found: &Rehearsed,
+) -> Result<NewChange, serde_json::Error> {
+    let decision = Decision { included, ..Decision::default_for(change) };
+    let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
+    let side = change.left.as_ref().or(change.right.as_ref());
+    let conflicts = change.fields.iter().filter(|f| f.reason.is_conflict()).count();
+    let brief = Brief::of(change);
+    let open = brief.conflicts_open(&decision, first_contact);
+    Ok(NewChange {
+        plan_id: plan,
+        seq: change.seq as i32,
+        lane: change.lane.clone(),
+        kind: change.kind.id().to_owned(),
+        outcome: change.outcome.id().to_owned(),
+        left_id: change.left.as_ref().map(|s| s.id.clone()),
+        left_key: key(&change.left),
+        right_key: key(&change.right),
+        title: side.map(|s| s.title.clone()).unwrap_or_default(),
+        field_names: change.fields.iter().map(|f| f.field.clone()).collect(),
+        losses: change.losses.len() as i32,
+        conflicts: conflicts as i32,
+        open: open as i32,
+        brief: serde_json::to_value(&brief)?,
+        body: serde_json::to_value(change)?,
+        included: decision.included,
+        refusals: serde_json::to_value(&found.refusals)?,
+        decision: serde_json::to_value(&decision)?,
+        right_calls: found.right_calls,
+        left_calls: found.left_calls,
+        links_back: found.links_back,
+    })
+}

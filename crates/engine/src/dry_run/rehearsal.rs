@@ -1,0 +1,62 @@
+//! The rehearsal of a plan: every change played to a copy of the right end, before any of it is kept.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use hovrel_core::model::Kind;
+use hovrel_core::plan::{Change, Decision, Outcome};
+use hovrel_core::rehearse::{Played, Refusal, Rehearsal, Target};
+use hovrel_core::rules::{FirstContact, Lane};
+
+use super::draft::Made;
+use crate::EngineError;
+use crate::reading::pace;
+use crate::route::BothEnds;
+
+/// What a rehearsal found of a change.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub(crate) struct Rehearsed {
+    /// What the right would not take.
+    pub refusals: Vec<Refusal>,
+    /// What it costs, in calls to each end.
+    pub right_calls: f64,
+    pub left_calls: f64,
+    /// The item at the left gets a link to its counterpart; its calls are among those to the left.
+    pub links_back: bool,
+}
+
+/// What was found of each change, by its place; nothing of those that are taken and cost nothing.
+pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<HashMap<u32, Rehearsed>, EngineError> {
+    let target = Target::new(&both.ends.right, both.right_items.values().flatten());
+    let mut stage = Rehearsal::at(Arc::new(target));
+    let lane_of: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), *l)).collect();
+    let mut played = HashMap::new();
+    let right = pace(&*both.right);
+    for read in made.read()? {
+        let (change, included) = read?;
+        let lane = lane_of.get(change.lane.as_str());
+        let decision = Decision { included, ..Decision::default_for(&change) };
+        let Played { refusals, cost } = stage.play(&change, &decision, first_contact(lane.copied()));
+        let links_back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
+        let left_calls = cost.left_calls(links_back);
+        let found = Rehearsed { refusals, right_calls: cost.right_calls(&right), left_calls, links_back };
+        if found != Rehearsed::default() {
+            played.insert(change.seq, found);
+        }
+    }
+    Ok(played)
+}
+
+fn first_contact(lane: Option<&Lane>) -> FirstContact {
+    lane.map(|l| l.policies.first_contact).unwrap_or_default()
+}
+
+/// Whether a change, carried out, leaves a link to the counterpart at the left.
+fn gets_link(change: &Change, both: &BothEnds) -> bool {
+    let Some(left) = &change.left else { return false };
+    let there: (Kind, String) = (change.kind, left.id.clone());
+    matches!(
+        change.outcome,
+        Outcome::NewRight | Outcome::Adopt | Outcome::UpdateRight | Outcome::Conflict | Outcome::GoneRight
+    ) && !both.linked_back.contains(&there)
+}

@@ -1,0 +1,40 @@
+//! What a dry run found, in numbers.
+
+use std::collections::BTreeMap;
+
+use hovrel_core::model::Kind;
+use hovrel_core::rehearse::Pace;
+use serde::{Deserialize, Serialize};
+
+/// What a dry run found, in numbers.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct PlanSummary {
+    pub left_in_scope: u64,
+    pub left_total: u64,
+    pub right_total: u64,
+    pub in_step: u64,
+    /// Artefacts at the right that nothing at the left stands for.
+    pub only_right: u64,
+    /// What each end allows, as it was read; none in plans of before it was kept.
+    #[serde(default)]
+    pub paces: Option<Paces>,
+    /// Pairs that a person let go, and that are not told again.
+    #[serde(default)]
+    pub let_go: u64,
+    /// Kinds whose items stand in folders at both ends and don't keep their order there.
+    #[serde(default)]
+    pub order_not_kept: Vec<Kind>,
+    /// How many items more than one lane covers, of the same kinds: one of them carries each.
+    #[serde(default)]
+    pub covered_twice: u64,
+    /// The digest of each rule with what it reads besides the item, by lane and target.
+    #[serde(default)]
+    pub rules: BTreeMap<String, BTreeMap<String, String>>,
+}
+
+/// What both ends allow.
+#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
+pub struct Paces {
+    pub left: Pace,
+    pub right: Pace,
+}

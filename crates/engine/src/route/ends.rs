@@ -1,0 +1,82 @@
+//! The two ends of a route as the rules see them: catalogues, people, and items as rules take them.
+
+use std::collections::HashMap;
+
+use hovrel_core::carry::{Context, UserMatcher};
+use hovrel_core::catalogue::{Calls, Catalogue};
+use hovrel_core::model::{Artefact, Kind, PATH, Value, ValueType};
+use hovrel_core::prepare::{Computed, expand_calls, link_to_refused_files};
+use hovrel_core::rules::{Lane, Source};
+
+use super::places::Places;
+use crate::reading::path_of;
+
+/// What both ends can hold.
+pub struct RouteEnds {
+    pub left_system: String,
+    pub left: Catalogue,
+    pub right: Catalogue,
+    pub right_users: UserMatcher,
+}
+
+impl RouteEnds {
+    pub fn new(left_system: String, left: Catalogue, right: Catalogue) -> RouteEnds {
+        let right_users = UserMatcher::new(&right.users);
+        RouteEnds { left_system, left, right, right_users }
+    }
+
+    /// What the rules of a lane look at; none if one of the ends lacks the kind.
+    pub fn context<'a>(&'a self, lane: &Lane, places: &'a Places) -> Option<Context<'a>> {
+        Some(Context {
+            left_system: &self.left_system,
+            left: &self.left,
+            left_kind: self.left.kind(lane.left_kind)?,
+            right_kind: self.right.kind(lane.right_kind)?,
+            right_users: &self.right_users,
+            places,
+        })
+    }
+}
+
+/// Brings the items of a lane's left kind into the form in which its rules take them: calls that can't be
+/// kept are expanded (they can be kept only by a route that carries the shared steps too), the names of folders
+/// and computed values stand beside the item where a rule asks for them, and a link leads to where a file stays that
+/// is not taken.
+pub fn prepare_items(
+    items: &mut [Artefact],
+    lane: &Lane,
+    lanes: &[Lane],
+    left: &Catalogue,
+    right: &Catalogue,
+    shared: &[Artefact],
+    paths: &HashMap<String, Vec<String>>,
+) {
+    if lane.rules.iter().any(|r| r.source == Source::FolderPath) {
+        for item in items.iter_mut() {
+            let path = Value::ChoiceList(path_of(item, paths).to_vec());
+            item.fields.set(PATH, path.settled());
+        }
+    }
+    if let Some(kind) = left.kind(lane.left_kind) {
+        let computed = Computed::of(lane, kind);
+        for item in items.iter_mut().filter(|_| !computed.is_empty()) {
+            computed.beside(item, kind, path_of(item, paths));
+        }
+    }
+    let carried = lanes.iter().any(|l| l.left_kind == Kind::SharedSteps);
+    let kind = right.kind(lane.right_kind);
+    let mut fields = lane.rules.iter().filter_map(|r| kind?.field(&r.target));
+    let keep = match fields.find(|f| f.value_type == ValueType::Steps).filter(|_| carried) {
+        Some(field) => field.calls,
+        None => Calls::None,
+    };
+    let by_id: HashMap<&str, &Artefact> = shared.iter().map(|a| (a.id.as_str(), a)).collect();
+    for item in items {
+        if let Some(kind) = kind {
+            link_to_refused_files(item, lane, kind);
+        }
+        if let Some(expanded) = expand_calls(item, &by_id, keep) {
+            *item = expanded;
+        }
+    }
+}

@@ -1,0 +1,22 @@
+//! A route at work: both of its ends as they were read, what its lanes cover there, and what is remembered of it.
+//!
+//! Decides what a dry run and a proof have in common: what is read, which lane has which item, and where the counterparts
+//! are.
+
+mod back_links;
+mod bases;
+mod checks;
+mod elsewhere;
+mod ends;
+mod places;
+mod read;
+mod scoped;
+
+pub use bases::settled_by_lane;
+pub(crate) use bases::{accepted_by_pair, changed_bases, pairs_by_lane};
+pub use checks::lane_checks;
+pub use ends::{RouteEnds, prepare_items};
+pub use places::Places;
+pub(crate) use read::{BothEnds, read_both};
+pub use scoped::in_scope;
+pub(crate) use scoped::{InScope, Scoped, scope_lanes};

@@ -1,0 +1,84 @@
+//! Where the artefacts of the left are, or will be, at the right.
+//!
+//! Decides which of several lanes and routes says where an item is: the first that carries it.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use hovrel_connect::Connector;
+use hovrel_core::carry::{PairLookup, Place};
+use hovrel_core::model::{Artefact, Kind, LinkEnd, Reference};
+
+/// Where the artefacts of the left are, or will be, at the right.
+#[derive(Default)]
+pub struct Places {
+    places: HashMap<(Kind, String), Place>,
+    /// Where what another route carried from the left is.
+    elsewhere: HashMap<(Kind, String), LinkEnd>,
+    /// Items of the left by what people call them.
+    called: HashMap<String, (Kind, String)>,
+    /// What people call the items of the right.
+    names: HashMap<(Kind, String), String>,
+    /// Knows where a person finds an item of the left.
+    left: Option<Arc<dyn Connector>>,
+    /// While rules are tried out, everything counts as carried.
+    assume: bool,
+}
+
+impl Places {
+    /// For previews and checks, where nothing is paired yet.
+    pub fn assumed() -> Places {
+        Places { assume: true, ..Places::default() }
+    }
+
+    /// `kind` is the one at the left, `place` tells the one at the right. Of several lanes of one kind, the first in the
+    /// route that carries an item says where it is.
+    pub fn set(&mut self, kind: Kind, left_id: &str, place: Place) {
+        self.places.entry((kind, left_id.to_owned())).or_insert(place);
+    }
+
+    /// Of several routes that carry an item, the one that is named first says where it is.
+    pub fn set_elsewhere(&mut self, kind: Kind, left_id: &str, there: &LinkEnd) {
+        self.elsewhere.entry((kind, left_id.to_owned())).or_insert_with(|| there.clone());
+    }
+
+    /// Notes the keys of both ends, so that texts can be led on from one to the other.
+    pub fn set_keys<'a>(
+        &mut self,
+        left: impl Iterator<Item = &'a Artefact>,
+        right: impl Iterator<Item = &'a Artefact>,
+    ) {
+        // Nobody calls a folder by its key, and what looks like one is something else.
+        let spoken_of = left.filter(|a| a.kind != Kind::Folder);
+        self.called = spoken_of.map(|a| (a.key.clone(), (a.kind, a.id.clone()))).collect();
+        self.names = right.map(|a| ((a.kind, a.id.clone()), a.key.clone())).collect();
+    }
+
+    pub fn set_left(&mut self, left: Arc<dyn Connector>) {
+        self.left = Some(left);
+    }
+}
+
+impl PairLookup for Places {
+    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
+        let key = (kind, left_id.to_owned());
+        let assumed = || Place { kind, reference: Reference::Pending { kind, id: left_id.to_owned() } };
+        self.places.get(&key).cloned().or_else(|| self.assume.then(assumed))
+    }
+
+    fn elsewhere(&self, kind: Kind, left_id: &str) -> Option<LinkEnd> {
+        self.elsewhere.get(&(kind, left_id.to_owned())).cloned()
+    }
+
+    fn at_left(&self, kind: Kind, left_id: &str) -> Option<String> {
+        self.left.as_ref()?.address(kind, left_id)
+    }
+
+    fn called(&self, key: &str) -> Option<(Kind, String)> {
+        self.called.get(key).cloned()
+    }
+
+    fn name_at_right(&self, kind: Kind, right_id: &str) -> Option<String> {
+        self.names.get(&(kind, right_id.to_owned())).cloned()
+    }
+}

@@ -1,0 +1,197 @@
+//! What each lane of a route covers, and what is its own at both ends.
+//!
+//! Decides the order of the lanes, which lane a pair comes to, and where the items of a lane are at the right.
+
+use std::collections::{HashMap, HashSet};
+
+use hovrel_core::base::Pair;
+use hovrel_core::carry::Place;
+use hovrel_core::catalogue::KindSchema;
+use hovrel_core::compare::AtEnd;
+use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over};
+use hovrel_core::expression::Moment;
+use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
+use hovrel_core::model::{Artefact, Ends, Kind, Reference};
+use hovrel_core::prepare::call_order;
+use hovrel_core::rules::Lane;
+use hovrel_core::scope::{Condition, Filter};
+
+use super::places::Places;
+use super::read::BothEnds;
+use crate::reading::path_of;
+
+/// A lane with what is its own at both ends.
+pub(crate) struct Scoped<'a> {
+    pub lane: Lane,
+    pub left: Vec<&'a Artefact>,
+    pub right: Vec<&'a Artefact>,
+    /// What was found for those of the left that have no pair.
+    pub found: Counterparts<'a>,
+    /// How many more it covers that another lane carries.
+    pub with_others: u64,
+}
+
+/// What both ends hold of the kinds of a lane, by id.
+pub(crate) type AllOfLane<'a> = Ends<HashMap<&'a str, &'a Artefact>>;
+
+impl<'a> Scoped<'a> {
+    /// Everything of the lane's kinds, covered or not.
+    pub fn all(&self, both: &'a BothEnds) -> AllOfLane<'a> {
+        let by_id =
+            |items: Option<&'a Vec<Artefact>>| items.into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
+        Ends {
+            left: by_id(both.left_items.get(&self.lane.left_kind)),
+            right: by_id(both.right_items.get(&self.lane.right_kind)),
+        }
+    }
+
+    /// Both ends of the lane, as they were read.
+    pub fn at<'s>(&'s self, both: &'s BothEnds, all: &'s AllOfLane<'s>) -> Ends<AtEnd<'s>> {
+        Ends {
+            left: AtEnd { covered: &self.left, all: &all.left, absent: both.absent_left.get(&self.lane.left_kind) },
+            right: AtEnd {
+                covered: &self.right,
+                all: &all.right,
+                absent: both.absent_right.get(&self.lane.right_kind),
+            },
+        }
+    }
+}
+
+/// What is in the scope of a route.
+pub(crate) struct InScope<'a> {
+    pub lanes: Vec<Scoped<'a>>,
+    pub places: Places,
+    /// Pairs that another lane has from now on.
+    pub handed_over: Vec<HandedOver>,
+}
+
+/// Decides what each lane covers, and where folders are at the right. Lanes come in the order of their
+/// kinds, folders first and from the top down. A pair comes to the lane that covers it now.
+pub(crate) fn scope_lanes<'a>(
+    both: &'a BothEnds,
+    lanes: &[Lane],
+    pairs: &mut HashMap<String, Vec<Pair>>,
+    settled: &HashMap<String, Settled>,
+) -> InScope<'a> {
+    let left_of = |kind| both.left_items.get(&kind).map_or(&[][..], Vec::as_slice);
+    let right_of = |kind| both.right_items.get(&kind).map_or(&[][..], Vec::as_slice);
+    let left_path = |a: &Artefact| path_of(a, &both.left_paths);
+    let remembered: HashSet<(&str, &str)> =
+        pairs.iter().flat_map(|(lane, of)| of.iter().map(|p| (lane.as_str(), p.left_id.as_str()))).collect();
+    let end = Chosen {
+        catalogue: &both.ends.left,
+        items: &left_of,
+        path: &left_path,
+        now: both.read_at,
+        carried: &|lane, id| remembered.contains(&(lane.id.as_str(), id)),
+    };
+    let covered = choose(lanes, &end);
+    let handed_over = hand_over(lanes, &covered, pairs);
+    let mut scoped: Vec<Scoped<'a>> = lanes
+        .iter()
+        .zip(covered)
+        .map(|(lane, covered)| Scoped {
+            lane: lane.clone(),
+            left: as_the_lane_takes_them(both, lane, covered.all()),
+            right: both.ends.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
+                in_scope(right_of(lane.right_kind), &lane.right_scope, kind, &both.right_paths, both.read_at)
+            }),
+            found: Counterparts::default(),
+            with_others: covered.with_others,
+        })
+        .collect();
+    find(both, &mut scoped, pairs, settled);
+    let mut places = Places::default();
+    for s in &mut scoped {
+        match s.lane.left_kind {
+            Kind::Folder => s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len)),
+            Kind::SharedSteps => {
+                let order = call_order(&s.left);
+                let at: HashMap<&str, usize> = order.iter().enumerate().map(|(n, id)| (id.as_str(), n)).collect();
+                s.left.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
+            }
+            _ => {}
+        }
+        place(&mut places, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
+    }
+    scoped.sort_by_key(|s| s.lane.left_kind);
+    places.set_left(both.left.clone());
+    places.set_keys(both.left_items.values().flatten(), both.right_items.values().flatten());
+    let mut followed: Vec<_> = both.carried_elsewhere.iter().filter(|e| e.followed.is_some()).collect();
+    followed.sort_by_key(|e| e.followed);
+    for e in followed {
+        places.set_elsewhere(e.kind, &e.left_id, &e.there);
+    }
+    InScope { lanes: scoped, places, handed_over }
+}
+
+/// Finds what each lane has at the right, all of them together.
+fn find<'a>(
+    both: &'a BothEnds,
+    scoped: &mut [Scoped<'a>],
+    pairs: &HashMap<String, Vec<Pair>>,
+    settled: &HashMap<String, Settled>,
+) {
+    let nothing = Settled::new();
+    let lanes: Vec<InLane<'_, 'a>> = scoped
+        .iter()
+        .map(|s| InLane {
+            lane: &s.lane,
+            left: &s.left,
+            right: &s.right,
+            pairs: pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice),
+            settled: settled.get(&s.lane.id).unwrap_or(&nothing),
+        })
+        .collect();
+    let between = Between {
+        left_system: &both.ends.left_system,
+        left_path: &|a| path_of(a, &both.left_paths).join(" / "),
+        right_path: &|a| path_of(a, &both.right_paths).join(" / "),
+    };
+    let found = counterparts(between, &lanes);
+    drop(lanes);
+    for (s, mut found) in scoped.iter_mut().zip(found) {
+        s.right = std::mem::take(&mut found.own);
+        s.found = found;
+    }
+}
+
+/// The items of a lane as its own rules take them.
+fn as_the_lane_takes_them<'a>(both: &'a BothEnds, lane: &Lane, items: Vec<&'a Artefact>) -> Vec<&'a Artefact> {
+    let Some(own) = both.of_lane.get(&lane.id) else { return items };
+    let by_id: HashMap<&str, &Artefact> = own.iter().map(|a| (a.id.as_str(), a)).collect();
+    items.into_iter().filter_map(|a| by_id.get(a.id.as_str()).copied()).collect()
+}
+
+/// Notes where the items of a lane are at the right: with their pair, with what surely is their
+/// counterpart, or still to be made.
+fn place(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &[Pair]) {
+    let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
+    let there: HashSet<&str> = both.right_items.get(&right_kind).into_iter().flatten().map(|a| a.id.as_str()).collect();
+    let mut set = |id: &str, reference| places.set(left_kind, id, Place { kind: right_kind, reference });
+    for pair in known.iter().filter(|p| there.contains(p.right_id.as_str())) {
+        set(&pair.left_id, Reference::Known(pair.right_id.clone()));
+    }
+    let paired: HashSet<&str> = known.iter().map(|p| p.left_id.as_str()).collect();
+    for artefact in s.left.iter().filter(|a| !paired.contains(a.id.as_str())) {
+        // What is only alike may still be refused: nothing refers to it yet.
+        let reference = match s.found.found.get(artefact.id.as_str()).filter(|(_, how)| how.is_sure()) {
+            Some((other, _)) => Reference::Known(other.id.clone()),
+            None => Reference::Pending { kind: left_kind, id: artefact.id.clone() },
+        };
+        set(&artefact.id, reference);
+    }
+}
+
+/// The artefacts of an end that match a condition over their kind. `now` is what days ago are counted from.
+pub fn in_scope<'a>(
+    artefacts: &'a [Artefact],
+    condition: &Condition,
+    kind: &KindSchema,
+    paths: &HashMap<String, Vec<String>>,
+    now: Moment,
+) -> Vec<&'a Artefact> {
+    let filter = Filter::new(condition, kind, now);
+    artefacts.iter().filter(|a| filter.matches(a, path_of(a, paths))).collect()
+}

@@ -1,0 +1,40 @@
+//! Which job does what.
+//!
+//! Decides that a transfer stops by itself, at a point of its own, while a job that only reads may be dropped anywhere.
+
+use hovrel_store::{Job, JobKind, Wanted};
+
+use crate::jobs::{End, Running};
+use crate::{EngineError, Hub, dry_run, proof, survey, transfer};
+
+pub(super) async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<End, EngineError> {
+    let mut wanted = running.wanted.clone();
+    let missing = || EngineError::Corrupt("the job does not name what to work on".into());
+    let work = async {
+        match job.kind {
+            JobKind::Survey => {
+                let (system, container) = job.system_id.zip(job.container.as_deref()).ok_or_else(missing)?;
+                survey::run(hub, running, system, container).await.map(End::Done)
+            }
+            JobKind::DryRun => dry_run::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
+            JobKind::Proof => {
+                proof::run(hub, running, job.route_id.ok_or_else(missing)?, &job.options).await.map(End::Done)
+            }
+            JobKind::Unknown => Err(missing()),
+            JobKind::Transfer => {
+                let end = transfer::run(hub, running, job.plan_id.ok_or_else(missing)?).await?;
+                // What was made must be found by searching, too.
+                survey::again(hub, job.route_id.ok_or_else(missing)?).await?;
+                Ok(end)
+            }
+        }
+    };
+    if job.kind == JobKind::Transfer {
+        return work.await;
+    }
+    // What only reads may be dropped at any point.
+    tokio::select! {
+        end = work => end,
+        _ = wanted.wait_for(|w| *w == Wanted::Stop) => Ok(End::Stopped),
+    }
+}

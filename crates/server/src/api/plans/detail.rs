@@ -1,0 +1,144 @@
+//! One change with every difference, and the rule behind each.
+
+use axum::Json;
+use axum::extract::State;
+use hovrel_core::diff::{ValueDiff, diff};
+use hovrel_core::model::Value;
+use hovrel_core::plan::{Brief, FieldDecision, decided_fields};
+use hovrel_core::rules::Lane;
+use serde::Serialize;
+use utoipa::ToSchema;
+use uuid::Uuid;
+
+use super::listed::{ListedChange, listed, say_what_lacks};
+use super::read::{first_contact, read};
+use crate::App;
+use crate::api::losses::LossDetail;
+use crate::api::names::Names;
+use crate::api::words::field_name;
+use crate::path::Path;
+use crate::problem::Problem;
+
+/// A change with its values and their differences.
+#[derive(Serialize, ToSchema)]
+pub struct ChangeDetail {
+    change: ListedChange,
+    fields: Vec<FieldDetail>,
+    losses: Vec<LossDetail>,
+    /// Changes that must be applied before this one.
+    depends_on: Vec<u32>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct FieldDetail {
+    field: String,
+    field_name: String,
+    rule: String,
+    /// What the left holds; like `write` and `right` a difference without any change.
+    left: ValueDiff,
+    /// What will be written.
+    write: ValueDiff,
+    /// What the right holds.
+    right: ValueDiff,
+    /// From what the right holds to what will be written.
+    diff: ValueDiff,
+    /// The end of the left's text that a rule cuts off.
+    cut_off: String,
+    reason: hovrel_core::plan::FieldReason,
+    /// Whether a person may say what becomes of it.
+    can_be_decided: bool,
+    /// Whether the left's value may be written over what the right holds.
+    may_be_written: bool,
+    decision: FieldDecision,
+    losses: Vec<LossDetail>,
+}
+
+pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> {
+    let plan = app.hub.store.plan(id).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
+    let route = app.hub.store.route(plan.route_id).await?;
+    let mut row = read(app.hub.store.change(id, seq as i32).await?)?;
+    let left = Names::of(app, route.left_system, &route.left_container).await?;
+    let right = Names::of(app, route.right_system, &route.right_container).await?;
+    for (side, names) in [(&mut row.change.left, &left), (&mut row.change.right, &right)] {
+        if let Some(side) = side {
+            side.modified = side.modified.as_ref().map(|m| names.stamp(m, names));
+        }
+    }
+    let (left_kind, right_kind) = (row.change.kind, row.change.right_kind);
+    let policy = first_contact(&lanes, &row.change.lane);
+    let lane = lanes.iter().find(|l| l.id == row.change.lane);
+    let kind = right.catalogue.kind(row.change.right_kind);
+    let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
+        let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
+        let source = rule.and_then(|r| match &r.source {
+            hovrel_core::rules::Source::Field(field) => Some(field.as_str()),
+            _ => None,
+        });
+        let from = left.named(f.left.as_ref().unwrap_or(&Value::Empty), left.refers_to(left_kind, source), &left);
+        let to = right.refers_to(right_kind, Some(&f.field));
+        let write = right.named(&f.write, to, &left);
+        let held = right.named(f.right.as_ref().unwrap_or(&Value::Empty), to, &left);
+        FieldDetail {
+            field_name: field_name(&f.field, kind),
+            rule: rule.map(rule_words).unwrap_or_default(),
+            left: diff(&from, &from),
+            write: diff(&write, &write),
+            right: diff(&held, &held),
+            diff: diff(&held, &write),
+            cut_off: cut_off(&from, &write),
+            reason: f.reason,
+            can_be_decided: f.reason.can_be_decided(),
+            may_be_written: f.reason.may_be_written(),
+            decision: row.decision.field(f, policy),
+            losses: f.losses.iter().map(LossDetail::of).collect(),
+            field: f.field.clone(),
+        }
+    });
+    let mut change = listed(seq, Brief::of(&row.change), (&row.decision, row.included, &row.refusals), &lanes);
+    say_what_lacks(app, id, std::slice::from_mut(&mut change)).await?;
+    Ok(ChangeDetail {
+        fields: fields.collect(),
+        losses: row.change.losses.iter().map(LossDetail::of).collect(),
+        depends_on: row.change.depends_on.clone(),
+        change,
+    })
+}
+
+fn cut_off(left: &Value, write: &Value) -> String {
+    match (left, write) {
+        (Value::Text(whole), Value::Text(kept)) => whole.strip_prefix(kept.as_str()).unwrap_or_default().to_owned(),
+        _ => String::new(),
+    }
+}
+
+fn rule_words(rule: &hovrel_core::rules::Rule) -> String {
+    use hovrel_core::rules::{Conversion, Source};
+    match (&rule.source, rule.conversions.last()) {
+        (Source::Folder, _) => "mirror".into(),
+        (Source::Origin, _) => "origin".into(),
+        (Source::Constant(_), _) => "constant".into(),
+        (Source::Attachments, _) => "files".into(),
+        (_, Some(Conversion::LinkTypes(_))) => "types of links".into(),
+        (Source::Links, _) => "links".into(),
+        (Source::Comments, _) => "comments".into(),
+        (Source::CommentsAndHistory, _) => "comments and history".into(),
+        (Source::History, _) => "history".into(),
+        (_, None) => "as it is".into(),
+        (_, Some(Conversion::ValueMap(_))) => "value map".into(),
+        (_, Some(Conversion::RichText)) => "rich text".into(),
+        (_, Some(Conversion::Shorten { to })) => format!("shorten to {to}"),
+        (_, Some(Conversion::Users(_))) => "people".into(),
+        (_, Some(Conversion::IfEmpty { .. })) => "a text if empty".into(),
+        (_, Some(Conversion::Hours)) => "hours".into(),
+        (_, Some(Conversion::Number { .. })) => "number".into(),
+        (_, Some(Conversion::PathLevel { level })) => format!("folder at level {level}"),
+    }
+}
+
+/// One change with every difference.
+#[utoipa::path(get, path = "/plans/{id}/changes/{seq}", operation_id = "getChange", params(("id" = Uuid, Path), ("seq" = u32, Path)),
+    responses((status = 200, body = ChangeDetail)))]
+pub async fn change(State(app): State<App>, Path((id, seq)): Path<(Uuid, u32)>) -> Result<Json<ChangeDetail>, Problem> {
+    Ok(Json(detail(&app, id, seq).await?))
+}

@@ -1,0 +1,34 @@
+//! A change as it is kept, with what was decided about it.
+
+use hovrel_core::plan::{Change, Decision};
+use hovrel_core::rehearse::Refusal;
+use hovrel_core::rules::{FirstContact, Lane};
+use hovrel_store::ChangeRow;
+
+use crate::problem::Problem;
+
+pub(super) struct Read {
+    pub change: Change,
+    pub decision: Decision,
+    pub included: bool,
+    pub refusals: Vec<Refusal>,
+    pub right_calls: f64,
+    pub left_calls: f64,
+    pub links_back: bool,
+}
+
+pub(super) fn read(row: ChangeRow) -> Result<Read, Problem> {
+    Ok(Read {
+        change: serde_json::from_value(row.body)?,
+        decision: serde_json::from_value(row.decision)?,
+        included: row.included,
+        refusals: serde_json::from_value(row.refusals)?,
+        right_calls: row.right_calls,
+        left_calls: row.left_calls,
+        links_back: row.links_back,
+    })
+}
+
+pub(super) fn first_contact(lanes: &[Lane], lane: &str) -> FirstContact {
+    lanes.iter().find(|l| l.id == lane).map(|l| l.policies.first_contact).unwrap_or_default()
+}
