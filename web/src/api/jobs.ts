@@ -7,13 +7,15 @@ import { keys } from "./keys";
 
 export type Job = Schemas["JobAnswer"];
 
-export const over = (job: Job | null | undefined) => !!job && (["done", "failed", "stopped"] satisfies Job["state"][] as string[]).includes(job.state);
+export const over = (job: Job | null | undefined) =>
+  !!job && (["done", "failed", "stopped"] satisfies Job["state"][] as string[]).includes(job.state);
 
 const failedWord: Record<Job["kind"], string> = {
   survey: "The survey failed",
   dry_run: "The dry run failed",
   transfer: "The transfer stopped",
   proof: "The proof failed",
+  unknown: "The job failed",
 };
 
 /** A job that failed, with the reason it noted. */

@@ -2123,7 +2123,7 @@ export interface components {
          * @description What a job does.
          * @enum {string}
          */
-        JobKind: "survey" | "dry_run" | "transfer" | "proof";
+        JobKind: "survey" | "dry_run" | "transfer" | "proof" | "unknown";
         /**
          * @description Where a job is.
          * @enum {string}
