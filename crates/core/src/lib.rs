@@ -1,4 +1,4 @@
-//! The heart of Hovrel: what artefacts are, how they are mapped, compared, planned and proved.
+//! The heart of Hovrel: what artefacts are, how they are carried, compared, planned and proved.
 //!
 //! Knows: the canonical model and the laws of moving it. Never does: I/O, clocks, randomness, async,
 //! SQL or HTTP. Every function takes data and returns data, so the laws are property tests (`tests/`).

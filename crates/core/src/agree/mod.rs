@@ -8,7 +8,7 @@ mod links;
 mod said;
 
 pub use holdings::{changed_besides, holdings};
-pub use links::{as_they_are_called, same_links};
+pub use links::{in_their_words, same_links};
 pub use said::{Accepted, SaidOfOne, Sorted, comment_is_there, is_same_entry, said, sort_comments, sort_history};
 
 use crate::model::{Comment, HistoryEntry, Value, labelled};

@@ -1,11 +1,11 @@
-//! Everything in a lane's scope, compared: each thing that is met at the ends becomes a change, or is counted.
+//! Everything in a lane's scope, compared: whatever stands at its ends becomes a change, or is counted.
 //!
 //! Decides the outcome of a change and what it must wait for. Each change is given away when it is found.
 
 use std::collections::{BTreeSet, HashMap};
 
 use super::item::{Comparer, Found, right_side};
-use super::walk::{AtEnd, Met, walk};
+use super::walk::{AtEnd, Relation, walk};
 use crate::agree::{Accepted, holdings};
 use crate::base::{Bases, Pair};
 use crate::carry::{Context, FaultReason};
@@ -71,22 +71,22 @@ pub fn compare_lane(
     let compared = Compared { lane, cx, comparer: Comparer::new(lane, cx), known };
     let mut out = LaneFindings::default();
     let mut seqs: HashMap<&str, u32> = HashMap::new();
-    for met in walk(at, known.pairs, known.counterparts) {
+    for relation in walk(at, known.pairs, known.counterparts) {
         let seq = known.first_seq + out.changes;
-        let (left, one) = match met {
-            Met::LetGo(_) => {
+        let (left, one) = match relation {
+            Relation::LetGo(_) => {
                 out.let_go += 1;
                 continue;
             }
-            Met::Only(End::Right, _) => {
+            Relation::Only(End::Right, _) => {
                 out.only_right += 1;
                 continue;
             }
-            Met::Pair { pair, items } if compared.comparer.untouched(items.left, items.right, pair) => {
+            Relation::Pair { pair, items } if compared.comparer.untouched(items.left, items.right, pair) => {
                 out.in_step += 1;
                 continue;
             }
-            Met::Half { pair, missing: End::Left, why, items } => {
+            Relation::Half { pair, missing: End::Left, why, items } => {
                 // Gone at both ends: there is nothing left to tell of.
                 if why != Absence::Gone || items.right.is_some() {
                     keep(compared.without_left(seq, pair, why, items));
@@ -94,13 +94,13 @@ pub fn compare_lane(
                 }
                 continue;
             }
-            Met::Half { missing: End::Right, why, items: Ends { left: Some(left), .. }, .. } => {
+            Relation::Half { missing: End::Right, why, items: Ends { left: Some(left), .. }, .. } => {
                 (left, compared.without_right(left, why))
             }
-            Met::Half { .. } => continue,
-            Met::Pair { pair, items } => (items.left, compared.pair(pair, items)),
-            Met::Adoption { items, evidence } => (items.left, compared.adoption(items, evidence)),
-            Met::Only(End::Left, left) => (left, compared.new_item(left)),
+            Relation::Half { .. } => continue,
+            Relation::Pair { pair, items } => (items.left, compared.pair(pair, items)),
+            Relation::Adoption { items, evidence } => (items.left, compared.adoption(items, evidence)),
+            Relation::Only(End::Left, left) => (left, compared.new_item(left)),
         };
         seqs.insert(&left.id, seq);
         out.in_step += u64::from(one.outcome == Outcome::InStep);

@@ -12,4 +12,4 @@ mod walk;
 pub use beside::{BesideField, beside};
 pub use item::{Comparer, Found, right_side};
 pub use lane::{Known, LaneFindings, compare_lane};
-pub use walk::{AtEnd, Met, walk};
+pub use walk::{AtEnd, Relation, walk};

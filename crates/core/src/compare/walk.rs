@@ -27,9 +27,9 @@ impl AtEnd<'_> {
     }
 }
 
-/// What stands together.
+/// How items of both ends stand to each other.
 #[derive(Debug, Clone, Copy)]
-pub enum Met<'a> {
+pub enum Relation<'a> {
     Pair {
         pair: &'a Pair,
         items: Ends<&'a Artefact>,
@@ -55,21 +55,21 @@ pub enum Met<'a> {
 
 /// What a lane has, in the order of the left, then the pairs whose left item is not covered, then what is at the right
 /// alone.
-pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<'a>) -> Vec<Met<'a>> {
+pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<'a>) -> Vec<Relation<'a>> {
     let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
     let mut out = Vec::with_capacity(at.left.covered.len());
     for &left in at.left.covered {
         out.push(match (by_left.get(left.id.as_str()), found.found.get(left.id.as_str())) {
-            (Some(&pair), _) if pair.let_go => Met::LetGo(pair),
+            (Some(&pair), _) if pair.let_go => Relation::LetGo(pair),
             (Some(&pair), _) => match at.right.all.get(pair.right_id.as_str()) {
-                Some(&right) => Met::Pair { pair, items: Ends { left, right } },
+                Some(&right) => Relation::Pair { pair, items: Ends { left, right } },
                 None => {
                     let why = at.right.why_absent(&pair.right_id);
-                    Met::Half { pair, missing: End::Right, why, items: Ends { left: Some(left), right: None } }
+                    Relation::Half { pair, missing: End::Right, why, items: Ends { left: Some(left), right: None } }
                 }
             },
-            (None, Some((right, evidence))) => Met::Adoption { items: Ends { left, right: *right }, evidence },
-            (None, None) => Met::Only(End::Left, left),
+            (None, Some((right, evidence))) => Relation::Adoption { items: Ends { left, right: *right }, evidence },
+            (None, None) => Relation::Only(End::Left, left),
         });
     }
     let covered: HashSet<&str> = at.left.covered.iter().map(|a| a.id.as_str()).collect();
@@ -77,16 +77,18 @@ pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<
         let left = at.left.all.get(pair.left_id.as_str()).copied();
         let right = at.right.all.get(pair.right_id.as_str()).copied();
         out.push(match pair.let_go {
-            true => Met::LetGo(pair),
+            true => Relation::LetGo(pair),
             false => {
                 let why = left.map_or_else(|| at.left.why_absent(&pair.left_id), |_| Absence::OutOfScope);
-                Met::Half { pair, missing: End::Left, why, items: Ends { left, right } }
+                Relation::Half { pair, missing: End::Left, why, items: Ends { left, right } }
             }
         });
     }
     let mut taken: HashSet<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
     taken.extend(found.found.values().map(|(right, _)| right.id.as_str()));
-    out.extend(at.right.covered.iter().filter(|a| !taken.contains(a.id.as_str())).map(|a| Met::Only(End::Right, a)));
+    out.extend(
+        at.right.covered.iter().filter(|a| !taken.contains(a.id.as_str())).map(|a| Relation::Only(End::Right, a)),
+    );
     out
 }
 
@@ -134,21 +136,21 @@ mod tests {
                 right: AtEnd { covered: &covered.right, all: &all.right, absent: None },
             };
             let (mut met_pairs, mut met_items) = (Vec::new(), Vec::new());
-            for met in walk(at, &pairs, &found) {
-                match met {
-                    Met::LetGo(pair) => met_pairs.push(pair.left_id.as_str()),
-                    Met::Pair { pair, items } => {
+            for relation in walk(at, &pairs, &found) {
+                match relation {
+                    Relation::LetGo(pair) => met_pairs.push(pair.left_id.as_str()),
+                    Relation::Pair { pair, items } => {
                         prop_assert_eq!((&pair.left_id, &pair.right_id), (&items.left.id, &items.right.id));
                         met_pairs.push(&pair.left_id);
                     }
-                    Met::Half { pair, missing, why, items } => {
+                    Relation::Half { pair, missing, why, items } => {
                         met_pairs.push(&pair.left_id);
                         let is_covered = covered[missing].iter().any(|a| [&pair.left_id, &pair.right_id].contains(&&a.id));
                         prop_assert!(!is_covered);
                         prop_assert_eq!(why == Absence::Gone, items[missing].is_none());
                     }
-                    Met::Adoption { items, .. } => met_items.extend([items.left.id.as_str(), items.right.id.as_str()]),
-                    Met::Only(end, item) => {
+                    Relation::Adoption { items, .. } => met_items.extend([items.left.id.as_str(), items.right.id.as_str()]),
+                    Relation::Only(end, item) => {
                         prop_assert!(covered[end].iter().any(|a| a.id == item.id));
                         met_items.push(&item.id);
                     }

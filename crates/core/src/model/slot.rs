@@ -9,32 +9,31 @@ use super::artefact::{Artefact, Link};
 use super::piece::with_piece_ids;
 use super::value::{Reference, Value};
 
-/// The pseudo-field that holds an artefact's folder.
+/// The slot of an artefact's folder.
 pub const PARENT: &str = "@parent";
 
-/// The field that holds an artefact's place among those of its folder, as a number.
+/// The slot of an artefact's place among those of its folder, as a number.
 pub const POSITION: &str = "@position";
 
-/// The pseudo-field that holds an artefact's files.
+/// The slot of an artefact's files.
 pub const ATTACHMENTS: &str = "@attachments";
 
-/// The pseudo-field that holds an artefact's links.
+/// The slot of an artefact's links.
 pub const LINKS: &str = "@links";
 
-/// The pseudo-field that holds an artefact's comments.
+/// The slot of an artefact's comments.
 pub const COMMENTS: &str = "@comments";
 
 /// The field under which the engine puts the names of an artefact's folders, outermost first, where a rule
 /// asks for them.
 pub const PATH: &str = "@path";
 
-/// The pseudo-field that holds an artefact's history.
+/// The slot of an artefact's history.
 pub const HISTORY: &str = "@history";
 
-/// The value of a right artefact under a target name, pseudo-fields included. A field the system left
-/// out of its answer holds nothing.
-pub fn slot_value<'v>(artefact: &'v Artefact, target: &str) -> Cow<'v, Value> {
-    match target {
+/// What an artefact holds in a slot. A field that its system left out of the answer holds nothing.
+pub fn slot_value<'v>(artefact: &'v Artefact, slot: &str) -> Cow<'v, Value> {
+    match slot {
         PARENT => Cow::Owned(match &artefact.parent {
             Some(id) => Value::Reference(Reference::Known(id.clone())),
             None => Value::Empty,
@@ -51,6 +50,7 @@ pub fn slot_value<'v>(artefact: &'v Artefact, target: &str) -> Cow<'v, Value> {
     }
 }
 
+/// Links in their fixed order, each once.
 pub(crate) fn sorted(links: &[Link]) -> Vec<Link> {
     let mut links = links.to_vec();
     links.sort();

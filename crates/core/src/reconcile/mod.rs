@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use crate::agree::{Accepted, Sorted, comments_of, history_of, same, sort_history};
 use crate::base::{Bases, Pair};
 use crate::carry::{Context, source_value};
-use crate::compare::{AtEnd, Comparer, Met, walk};
+use crate::compare::{AtEnd, Comparer, Relation, walk};
 use crate::identity::Counterparts;
 use crate::loss::Loss;
 use crate::model::{ATTACHMENTS, Artefact, Attachment, COMMENTS, End, Ends, HISTORY, Kind, LINKS, Value, slot_value};
@@ -389,25 +389,25 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
     let mut both: Vec<(&Artefact, &Artefact)> = Vec::new();
     // A proof trusts pairs alone: what only seems to be one has not been carried.
     let nothing_found = Counterparts::default();
-    for met in walk(from.at, from.pairs, &nothing_found) {
-        let (pair, artefact, other) = match met {
-            Met::Pair { pair, items } => (pair, items.left, items.right),
-            Met::LetGo(_) => {
+    for relation in walk(from.at, from.pairs, &nothing_found) {
+        let (pair, artefact, other) = match relation {
+            Relation::Pair { pair, items } => (pair, items.left, items.right),
+            Relation::LetGo(_) => {
                 proof.let_go += 1;
                 continue;
             }
-            Met::Half { pair, missing, why, items } => {
+            Relation::Half { pair, missing, why, items } => {
                 proof.absent.extend(AbsentItem::of(pair, missing, why, items));
                 if let (End::Right, Some(left)) = (missing, items.left) {
                     proof.missing.push(ProofItem::of(left, DifferenceCause::RemovedAtRight));
                 }
                 continue;
             }
-            Met::Only(End::Left, left) => {
+            Relation::Only(End::Left, left) => {
                 proof.missing.push(ProofItem::of(left, Fate::of_item(from.fates.get(&left.id))));
                 continue;
             }
-            Met::Only(End::Right, _) | Met::Adoption { .. } => continue,
+            Relation::Only(End::Right, _) | Relation::Adoption { .. } => continue,
         };
         let fate = from.fates.get(&artefact.id);
         proof.paired += 1;

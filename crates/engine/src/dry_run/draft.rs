@@ -11,7 +11,7 @@ use hovrel_core::plan::{Change, Decision, Outcome, waits_only_for};
 
 use crate::EngineError;
 
-pub struct Drafted {
+pub struct PlanDraft {
     file: BufWriter<File>,
     hasher: blake3::Hasher,
     included: Vec<bool>,
@@ -52,11 +52,11 @@ impl Made {
     }
 }
 
-impl Drafted {
-    pub fn new() -> Result<Drafted, EngineError> {
+impl PlanDraft {
+    pub fn new() -> Result<PlanDraft, EngineError> {
         let file = BufWriter::new(tempfile::tempfile()?);
         let hasher = blake3::Hasher::new();
-        Ok(Drafted {
+        Ok(PlanDraft {
             file,
             hasher,
             included: Vec::new(),
@@ -72,7 +72,7 @@ impl Drafted {
         self.included.len() as u32
     }
 
-    /// Keeps a change; changes come in plan order. Trouble is told by [`Drafted::finish`].
+    /// Keeps a change; changes come in plan order. Trouble is told by [`PlanDraft::finish`].
     pub fn keep(&mut self, change: &Change) {
         // What needs something that is not taken in waits with it.
         let ready = change.depends_on.iter().all(|d| self.included.get(*d as usize).is_none_or(|taken| *taken));
@@ -120,34 +120,34 @@ mod tests {
     use super::*;
     use crate::sample::{change, waiting};
 
-    fn drafted(changes: &[Change]) -> (Outline, Vec<(Change, bool)>) {
-        let mut drafted = Drafted::new().expect("a file");
+    fn draft(changes: &[Change]) -> (Outline, Vec<(Change, bool)>) {
+        let mut draft = PlanDraft::new().expect("a file");
         for change in changes {
-            assert_eq!(drafted.next_seq(), change.seq);
-            drafted.keep(change);
+            assert_eq!(draft.next_seq(), change.seq);
+            draft.keep(change);
         }
         let brings = |c: &&Change| matches!(c.outcome, Outcome::NewRight | Outcome::Blocked);
         let planned = changes.iter().filter(brings).map(|c| ((c.kind, c.left.as_ref().unwrap().id.clone()), c.seq));
-        let (outline, made) = drafted.finish(&planned.collect()).expect("it is kept");
+        let (outline, made) = draft.finish(&planned.collect()).expect("it is kept");
         assert_eq!(made.read().expect("it can be read").count(), changes.len());
         let read = made.read().expect("as often as it is wanted");
         (outline, read.map(|r| r.expect("it is read")).collect())
     }
 
     fn included(changes: &[Change]) -> Vec<bool> {
-        drafted(changes).1.into_iter().map(|(_, taken)| taken).collect()
+        draft(changes).1.into_iter().map(|(_, taken)| taken).collect()
     }
 
     #[test]
     fn what_is_kept_is_read_again_as_it_was() {
         let changes = [change(0, "1", Outcome::NewRight), change(1, "2", Outcome::InStep), waiting(2, "3", "1")];
-        let (outline, read) = drafted(&changes);
+        let (outline, read) = draft(&changes);
         assert_eq!(read.into_iter().map(|(c, _)| c).collect::<Vec<_>>(), changes);
         assert_eq!(outline.changes, 2, "a move of a base is no change");
         // Law 1: the same changes are the same plan, others are another.
-        assert_eq!(drafted(&changes).0.fingerprint, outline.fingerprint);
-        assert_ne!(drafted(&changes[..2]).0.fingerprint, outline.fingerprint);
-        assert_eq!(drafted(&[]).0.changes, 0);
+        assert_eq!(draft(&changes).0.fingerprint, outline.fingerprint);
+        assert_ne!(draft(&changes[..2]).0.fingerprint, outline.fingerprint);
+        assert_eq!(draft(&[]).0.changes, 0);
     }
 
     #[test]
@@ -158,7 +158,7 @@ mod tests {
         let free = change(3, "4", Outcome::NewRight);
         let changes = [blocked, needing, further, free];
         assert_eq!(included(&changes), [false, false, false, true]);
-        assert_eq!(drafted(&changes).0.needs, [(1, 0), (2, 1)]);
+        assert_eq!(draft(&changes).0.needs, [(1, 0), (2, 1)]);
     }
 
     #[test]

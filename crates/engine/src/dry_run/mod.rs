@@ -25,7 +25,7 @@ use crate::route::{
     InScope, accepted_by_pair, changed_bases, lane_checks, pairs_by_lane, read_both, scope_lanes, settled_by_lane,
 };
 use crate::{EngineError, Hub};
-use draft::Drafted;
+use draft::PlanDraft;
 use histories::keep_histories;
 use rehearsal::{Rehearsed, rehearse};
 use summary::Paces;
@@ -56,7 +56,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     summary.right_total = of_kinds(&both.right_items, &right_kinds);
     summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.left.iter().copied()));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
-    let mut drafted = Drafted::new()?;
+    let mut draft = PlanDraft::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
@@ -66,7 +66,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let accepted = accepted_by_pair(&hub.store, &both, &s.lane).await?;
         let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
         let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
-        let first_seq = drafted.next_seq();
+        let first_seq = draft.next_seq();
         let kept = Known {
             pairs: known,
             counterparts: &s.found,
@@ -83,7 +83,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
                 made.push(((change.kind, left.id.clone()), change.seq));
             }
-            drafted.keep(&change);
+            draft.keep(&change);
         };
         let found = block_in_place(|| compare_lane(&s.lane, &cx, s.at(&both, &all), &kept, &mut keep));
         summary.in_step += found.in_step;
@@ -97,7 +97,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             planned.entry(item).or_insert(seq);
         }
     }
-    let (outline, made) = drafted.finish(&planned)?;
+    let (outline, made) = draft.finish(&planned)?;
     job.tell(json!({"phase": "rehearsing"})).await?;
     let lanes: Vec<&Lane> = scoped.iter().map(|s| &s.lane).collect();
     let policies: HashMap<String, FirstContact> =

@@ -93,7 +93,7 @@ pub(crate) fn scope_lanes<'a>(
         .zip(covered)
         .map(|(lane, covered)| Scoped {
             lane: lane.clone(),
-            left: as_the_lane_takes_them(both, lane, covered.all()),
+            left: prepared_for_lane(both, lane, covered.all()),
             right: both.ends.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
                 in_scope(right_of(lane.right_kind), &lane.right_scope, kind, &both.right_paths, both.read_at)
             }),
@@ -158,7 +158,7 @@ fn find<'a>(
 }
 
 /// The items of a lane as its own rules take them.
-fn as_the_lane_takes_them<'a>(both: &'a BothEnds, lane: &Lane, items: Vec<&'a Artefact>) -> Vec<&'a Artefact> {
+fn prepared_for_lane<'a>(both: &'a BothEnds, lane: &Lane, items: Vec<&'a Artefact>) -> Vec<&'a Artefact> {
     let Some(own) = both.of_lane.get(&lane.id) else { return items };
     let by_id: HashMap<&str, &Artefact> = own.iter().map(|a| (a.id.as_str(), a)).collect();
     items.into_iter().filter_map(|a| by_id.get(a.id.as_str()).copied()).collect()

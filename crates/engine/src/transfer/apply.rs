@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use hovrel_connect::{ConnectError, Written};
-use hovrel_core::agree::{as_they_are_called, changed_besides, same};
+use hovrel_core::agree::{changed_besides, in_their_words, same};
 use hovrel_core::carry::{Lacking, NotThere, Resolved, resolved};
 use hovrel_core::model::{Artefact, Kind, LINKS, ShortForm, Value, labelled, named, names_pending, pending_names};
 use hovrel_core::plan::{Change, Decision, FieldChange};
@@ -17,7 +17,7 @@ use super::later::carry_later;
 use super::moves::walk;
 use super::pieces::carry_pieces;
 use super::sent::Sent;
-use super::{Transfer, hangs_on};
+use super::{Transfer, has_its_own_calls};
 use crate::EngineError;
 use crate::points::point;
 
@@ -165,7 +165,7 @@ pub(super) async fn attempt(
     let writes = c.writes();
     let states: Vec<&FieldChange> =
         writes.iter().copied().filter(|f| t.is_state(change.right_kind, &f.field)).collect();
-    let now = |f: &&FieldChange| hangs_on(&f.field) && !names_pending(&f.write);
+    let now = |f: &&FieldChange| has_its_own_calls(&f.field) && !names_pending(&f.write);
     let hanging: Vec<&FieldChange> = writes.iter().copied().filter(now).collect();
     let sent = build(&c, &writes).await?;
     let names_to_come = writes.iter().any(|f| names_pending(&f.write));
@@ -294,7 +294,7 @@ pub(super) fn right_id(change: &Change) -> Result<String, Failure> {
 /// not written, and neither are states, which are reached by moves.
 pub(super) async fn build(c: &Course<'_>, writes: &[&FieldChange]) -> Result<Sent, Failure> {
     let mut sent = Sent { values: Default::default(), lacking: Lacking::new() };
-    let own = |f: &&&FieldChange| !hangs_on(&f.field) && !c.t.is_state(c.change.right_kind, &f.field);
+    let own = |f: &&&FieldChange| !has_its_own_calls(&f.field) && !c.t.is_state(c.change.right_kind, &f.field);
     for f in writes.iter().filter(own) {
         let Resolved { value, lacking } = c.t.resolved(&f.write).await?;
         if !lacking.is_empty() {
@@ -304,7 +304,7 @@ pub(super) async fn build(c: &Course<'_>, writes: &[&FieldChange]) -> Result<Sen
             }
         }
         let value = match (value, &f.right) {
-            (Value::Links(wanted), Some(Value::Links(held))) => Value::Links(as_they_are_called(&wanted, held)),
+            (Value::Links(wanted), Some(Value::Links(held))) => Value::Links(in_their_words(&wanted, held)),
             (value, _) => labelled(&value).into_owned(),
         };
         sent.values.insert(f.field.clone(), value);

@@ -299,7 +299,7 @@ fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Note
         if decision.field(f, first_contact) == FieldDecision::KeepRight {
             out.kept.insert(f.field.clone());
             if f.reason == FieldReason::PerhapsThere && stage == Noted::Done {
-                out.perhaps_there.extend(as_there(f));
+                out.perhaps_there.extend(perhaps_accepted(f));
             }
         }
         if f.reason == FieldReason::TakenOff && change.outcome == Outcome::TakenOff {
@@ -319,7 +319,7 @@ fn pieces(value: &Value) -> impl Iterator<Item = (String, String)> {
     comments.chain(past).collect::<Vec<_>>().into_iter()
 }
 
-fn as_there(f: &FieldChange) -> impl Iterator<Item = Accepted> {
+fn perhaps_accepted(f: &FieldChange) -> impl Iterator<Item = Accepted> {
     // What a piece says is told by what stands at the left, before any conversion.
     let source: HashMap<String, String> = f.left.iter().flat_map(pieces).collect();
     let one = move |(left, words): (String, String)| Accepted {

@@ -7,7 +7,7 @@
 use std::collections::BTreeMap;
 
 use hovrel_connect::Written;
-use hovrel_core::agree::{as_they_are_called, holdings, same};
+use hovrel_core::agree::{holdings, in_their_words, same};
 use hovrel_core::base::Base;
 use hovrel_core::carry::{Lacking, Resolved};
 use hovrel_core::model::{Artefact, LINKS, Link, Value, labelled, names_pending, slot_value};
@@ -19,7 +19,7 @@ use super::back::link_back;
 use super::course::{Course, There};
 use super::item::{Update, update};
 use super::sent::Sent;
-use super::{Transfer, hangs_on};
+use super::{Transfer, has_its_own_calls};
 
 /// How often somebody may be faster before the change is refused.
 const FASTER: u32 = 5;
@@ -39,7 +39,7 @@ pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decisi
         let Resolved { value, lacking: members } = t.resolved(&f.write).await?;
         if names_pending(&value) {
             let value = t.named(&value).await?;
-            match hangs_on(&f.field) {
+            match has_its_own_calls(&f.field) {
                 true => hanging.push(FieldChange { write: value, ..f.clone() }),
                 false => {
                     let before = labelled(&f.write).into_owned();
@@ -137,7 +137,7 @@ async fn write_later(
             }
             // What others linked meanwhile is no part of what was agreed on.
             Later::Links { wanted, .. } => {
-                let own = Value::Links(as_they_are_called(wanted, &links_of(&held))).settled();
+                let own = Value::Links(in_their_words(wanted, &links_of(&held))).settled();
                 c.wrote_field(field, Value::Links(wanted.clone()).settled(), own);
             }
         }
@@ -157,7 +157,7 @@ fn merged(wanted: &[Link], before: &[Link], now: &[Link]) -> Value {
             out.push(link.clone());
         }
     }
-    Value::Links(as_they_are_called(&out, now)).settled()
+    Value::Links(in_their_words(&out, now)).settled()
 }
 
 fn links_of(value: &Value) -> Vec<Link> {

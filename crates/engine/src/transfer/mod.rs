@@ -79,7 +79,7 @@ struct Transfer {
 }
 
 /// Whether a field is carried by calls of its own, after the item.
-fn hangs_on(field: &str) -> bool {
+fn has_its_own_calls(field: &str) -> bool {
     matches!(field, ATTACHMENTS | COMMENTS | HISTORY)
 }
 
