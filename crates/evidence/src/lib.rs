@@ -4,6 +4,8 @@
 //! spreadsheet ([`spreadsheet`]), and as JSON that is signed and can be checked by anyone ([`sign`], [`verify`]).
 //! All three are made of the same [`Evidence`], so their numbers can't differ. No I/O.
 
+#![warn(missing_docs)]
+
 mod page;
 mod signed;
 mod spreadsheet;
@@ -28,7 +30,9 @@ pub use spreadsheet::{NotWritten, spreadsheet};
 pub struct Evidence {
     /// The version of Hovrel that proved it.
     pub hovrel: String,
+    /// The route that was proved.
     pub route: RouteFacts,
+    /// What was found.
     pub proof: ProofFacts,
     /// Everything that could not be carried exactly and that stands, when both ends were read.
     pub ledger: Vec<LedgerEntry>,
@@ -36,45 +40,64 @@ pub struct Evidence {
     pub names: BTreeMap<String, BTreeMap<String, String>>,
 }
 
+/// The route that a proof is about, as it was then.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct RouteFacts {
+    /// Its id in this installation.
     pub id: Uuid,
+    /// What people called it.
     pub name: String,
     /// The version whose rules the proof went by.
     pub version: i32,
+    /// The end that was read.
     pub left: EndFacts,
+    /// The end that was written.
     pub right: EndFacts,
 }
 
+/// One end of a route.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct EndFacts {
+    /// The name of the system in this installation.
     pub system: String,
+    /// Where the system is.
     pub address: String,
+    /// The project there: its name, or its id if it was never surveyed.
     pub container: String,
 }
 
+/// What a proof found.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct ProofFacts {
+    /// Its id in this installation.
     pub id: Uuid,
+    /// When both ends had been read and compared.
     pub at: DateTime<Utc>,
+    /// Lane by lane, in the order of the route.
     pub lanes: Vec<LaneProof>,
     /// What it comes to.
     #[serde(default)]
     pub headline: Headline,
+    /// Losses in the ledger that the plan had shown.
     pub losses_foreseen: u64,
+    /// Losses in the ledger that showed only when the items were written.
     pub losses_unforeseen: u64,
 }
 
+/// A loss, with the pair that it concerns.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct LedgerEntry {
+    /// What people call the item at the left.
     pub left_key: String,
+    /// What people call its counterpart at the right.
     pub right_key: String,
     /// Whether the plan had shown it.
     pub foreseen: bool,
+    /// What was lost.
     pub loss: Loss,
 }
 

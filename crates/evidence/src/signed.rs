@@ -35,6 +35,7 @@ struct Seal {
 /// Evidence whose signature holds.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Verified {
+    /// What was signed.
     pub evidence: Evidence,
     /// Of the key that signed it.
     pub fingerprint: String,
@@ -43,18 +44,42 @@ pub struct Verified {
 /// Why a file is no evidence.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
 pub enum NotVerified {
+    /// Not JSON, with the first place that is none.
     #[error("it is not JSON: {why}, in line {line}, column {column}")]
-    NotJson { why: String, line: usize, column: usize },
+    NotJson {
+        /// What the reader says of it.
+        why: String,
+        /// From 1.
+        line: usize,
+        /// From 1.
+        column: usize,
+    },
+    /// JSON of another shape, with what is missing or too much.
     #[error("it is not a signed proof: {0}")]
     NotAProof(String),
+    /// The same values in other bytes than those that were signed.
     #[error("it was written again: at byte {at} it is not the canonical form (RFC 8785) that was signed")]
-    NotCanonical { at: usize },
+    NotCanonical {
+        /// The first byte that differs, from 0.
+        at: usize,
+    },
+    /// Parts whose digests are others than those that were signed.
     #[error("the signature does not match: {} was changed after signing", parts.join(" and "))]
-    Changed { parts: Vec<String> },
+    Changed {
+        /// Their names in the file.
+        parts: Vec<String>,
+    },
+    /// The parts are as the digests say, and the signature is of other digests.
     #[error("the signature does not match: the digests or the signature itself were changed after signing")]
     Signature,
+    /// It holds, for another key than the one that was asked for; both by their fingerprints.
     #[error("it was signed with another key: {found}, not {wanted}")]
-    OtherKey { found: String, wanted: String },
+    OtherKey {
+        /// The key that signed it.
+        found: String,
+        /// The key that was asked for.
+        wanted: String,
+    },
 }
 
 /// The public key of a secret one (RFC 8032 §5.1.5).
