@@ -1256,7 +1256,7 @@ export interface components {
          * @enum {string}
          */
         AtEnd: "left" | "right";
-        /** @description A file that hangs on an artefact. The bytes are fetched as a stream when they are needed. */
+        /** @description A file of an artefact. The bytes are fetched as a stream when they are needed. */
         Attachment: {
             /**
              * Format: int64
@@ -2291,7 +2291,7 @@ export interface components {
              * @description Of these, those whose counterpart exists at the right.
              */
             paired: number;
-            /** @description What hangs on the items, by its field. */
+            /** @description Files, links, comments and past changes, counted by field. */
             pieces?: components["schemas"]["PieceProof"][];
             /**
              * Format: int64
@@ -3450,7 +3450,7 @@ export interface components {
              * @description Links and calls that lead to what is not there, and the first of them.
              */
             dangling_count?: number;
-            /** @description What is otherwise in the catalogue than at the survey before, in words. */
+            /** @description How the catalogue changed since the survey before, in words. */
             drift?: string[];
             kinds: components["schemas"]["KindSurvey"][];
         };

@@ -88,7 +88,7 @@ pub struct SaidOfOne<'a> {
     pub written: &'a [Comment],
     /// What the right holds.
     pub now: &'a [Comment],
-    /// The same with the items that are there by now called as they are called there.
+    /// The same with left keys replaced by those of counterparts that have been created since.
     pub renamed: Option<&'a [Comment]>,
 }
 

@@ -37,7 +37,7 @@ pub struct Base {
 }
 
 impl Base {
-    /// Notes what was sent for a field without an answer, under the rule of that time.
+    /// Notes a value that was sent for a field and never answered, with the digest of the rule that made it.
     pub fn sent_without_answer(&mut self, target: &str, sent: Value, rule: String) {
         let agreed = self.agreed.entry(target.to_owned()).or_insert_with(|| Agreed::new(rule, Why::Carried, None));
         agreed.unanswered = Some(sent);

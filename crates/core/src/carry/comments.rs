@@ -73,8 +73,8 @@ fn named(stamp: &Stamp, cx: &Context<'_>) -> String {
     format!("{}, {} in {}", name(stamp, cx), stamp.time(), cx.left_system)
 }
 
-/// The comments of the target with the items that are there by now called by their names of there: what was said stays
-/// as it was written, though an item that it names may be called otherwise there since. None if nothing is renamed.
+/// The comments with left keys replaced by those of the counterparts that have been created since, for comparing: what
+/// was written is not changed. None if no comment names such an item.
 pub(crate) fn renamed_comments(held: &[Comment], places: &(dyn PairLookup + Sync)) -> Option<Vec<Comment>> {
     match renamed(&Value::Comments(held.to_vec()), places)? {
         Value::Comments(told) => Some(told),

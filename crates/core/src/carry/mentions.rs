@@ -25,8 +25,8 @@ pub fn lead_on(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Los
     out
 }
 
-/// A text of the right in which items are called by their keys at the left although they are there by now,
-/// with their names of there; none if there is no such item in it.
+/// The text with each left key replaced by the right key of its counterpart, where that has been created since; none
+/// if the text names no such item.
 pub fn renamed(value: &Value, places: &(dyn PairLookup + Sync)) -> Option<Value> {
     let known = |word: &str| item(word, places).filter(|i| matches!(i, Inline::Text { text } if text != word));
     let names_one = value.any_document(&mut |d| {

@@ -8,7 +8,7 @@ use std::sync::OnceLock;
 use super::context::Context;
 use crate::catalogue::FieldSchema;
 use crate::expression::names_field;
-use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, ShortForm};
+use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, ShortForm, ValueType};
 use crate::rules::{Conversion, Rule, Source, ValueRow};
 
 /// The rows of a table by the value at the left.
@@ -50,13 +50,18 @@ impl<'r> Ready<'r> {
         }
     }
 
+    /// Whether the target is of a type whose values hold texts in which items are named.
+    pub(crate) fn holds_documents(&self) -> bool {
+        self.field.is_some_and(|f| matches!(f.value_type, ValueType::RichText | ValueType::Steps))
+    }
+
     /// Of the rule and everything that it reads besides the item: an edited rule, or an end that takes something else,
     /// has another.
     pub fn digest(&self) -> &str {
         &self.digest
     }
 
-    /// Whether a digest that was kept is of this rule, in whichever form it was made.
+    /// Whether a stored digest belongs to this rule; older forms of digests are recognised too.
     pub fn is_known_as(&self, kept: &str, cx: &Context<'_>) -> bool {
         match ShortForm::of_kept(kept) {
             ShortForm::Now => self.digest == kept,

@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::model::{Kind, Link, LinkEnd, Reference, Value};
 
-/// Kind and id at the right of what is there by now, by kind and id at the left.
+/// Maps (kind, left id) to (kind, right id) for items that exist at the right.
 pub type There<'t> = dyn Fn(Kind, &str) -> Option<(Kind, String)> + 't;
 
 /// What is not there, by kind and id at the left.

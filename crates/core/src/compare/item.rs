@@ -32,6 +32,8 @@ pub struct Comparer<'a> {
     cx: &'a Context<'a>,
     order: Vec<usize>,
     ready: Vec<Ready<'a>>,
+    /// Targets whose texts may name items.
+    named_in: Vec<&'a str>,
     rules_digest: Fingerprint,
 }
 
@@ -64,7 +66,8 @@ impl<'a> Comparer<'a> {
         // As an agreement makes it: see `Agreement`.
         let rules_digest =
             Fingerprint::of_map(order.iter().map(|n| (ready[*n].rule.target.as_str(), ready[*n].digest())));
-        Comparer { lane, cx, order, ready, rules_digest }
+        let named_in = ready.iter().filter(|r| r.holds_documents()).map(|r| r.rule.target.as_str()).collect();
+        Comparer { lane, cx, order, ready, named_in, rules_digest }
     }
 
     /// The lane's rules, ready for many artefacts.
@@ -104,7 +107,7 @@ impl<'a> Comparer<'a> {
             && self.right_fingerprint(right) == pair.right_base
             && pair.agreed.as_ref().and_then(|a| a.rules()).is_none_or(|rules| rules == self.rules_digest)
             && !self.leads_back(left, right)
-            && !self.lane.rules.iter().any(|r| self.renamed(right, &r.target).is_some())
+            && !self.named_in.iter().any(|target| self.renamed(right, target).is_some())
     }
 
     /// The digest of each rule with what it reads besides the item, by target.
@@ -112,8 +115,8 @@ impl<'a> Comparer<'a> {
         self.ready.iter().map(|r| (r.rule.target.clone(), r.digest().to_owned())).collect()
     }
 
-    /// A text of the right with the items that are there by now called by their names of there; none if none is
-    /// called otherwise. What was said is never changed.
+    /// The text of a right field with left keys replaced by those of counterparts that have been created since; none
+    /// if it names no such item. Comments are never changed.
     fn renamed(&self, right: &Artefact, target: &str) -> Option<Value> {
         renamed(right.fields.get(target)?, self.cx.places)
     }

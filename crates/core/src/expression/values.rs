@@ -97,7 +97,7 @@ pub(crate) fn own_value(seen: &Seen<'_>, name: &str) -> Value {
     }
 }
 
-/// The value of a field, or what hangs on the artefact under the name of a field.
+/// The value of a field; files, links, comments and history have fields of their own names.
 pub(crate) fn field_value<'a>(artefact: &'a Artefact, id: &str) -> Option<std::borrow::Cow<'a, Value>> {
     use std::borrow::Cow;
     Some(match id {

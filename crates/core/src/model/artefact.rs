@@ -1,4 +1,4 @@
-//! An artefact and what hangs on it.
+//! An artefact with its files, links, comments and history.
 
 use chrono::{DateTime, FixedOffset};
 use serde::{Deserialize, Serialize};
@@ -112,7 +112,7 @@ impl Stamp {
     }
 }
 
-/// A file that hangs on an artefact. The bytes are fetched as a stream when they are needed.
+/// A file of an artefact. The bytes are fetched as a stream when they are needed.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Attachment {

@@ -14,6 +14,9 @@ use serde::{Serialize, Serializer};
 /// The form in which things are hashed.
 pub const FORM: u8 = 1;
 
+/// Bytes that most items take as JSON: for those, room is made once.
+const USUAL: usize = 4096;
+
 /// Bytes of a hash that stand in a short fingerprint.
 const SHORT: usize = 12;
 
@@ -59,8 +62,8 @@ impl std::fmt::Debug for Fingerprint {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ShortForm {
     Now,
-    /// By the standard library's `Hash`, before there were forms: 12 hexadecimal digits. Such ones stand in databases
-    /// of that time, beside comments that were carried, rules and plans.
+    /// By the standard library's `Hash`, before forms had numbers: 12 hexadecimal digits. Older databases hold these for
+    /// comments that were carried, for rules and for plans.
     Former,
 }
 
@@ -127,10 +130,10 @@ impl<K: Serialize, V: Serialize, I: Iterator<Item = (K, V)>> Serialize for Entri
 /// but for two things. Whole numbers are written whole, since a double does not hold all of them; and members are in
 /// the order of the bytes in which their names are written.
 pub fn canonical<T: Serialize + ?Sized>(thing: &T) -> Vec<u8> {
-    let written = Rc::new(RefCell::new(Vec::with_capacity(1024)));
+    let written = Rc::new(RefCell::new(Vec::with_capacity(USUAL)));
     let mut serializer = serde_json::Serializer::with_formatter(
         Sink(written.clone()),
-        Ordered { written: written.clone(), open: vec![] },
+        Ordered { written: written.clone(), members: Vec::with_capacity(USUAL / 64), open: vec![] },
     );
     // Nothing that the model holds can't be JSON: what could not would be hashed as far as it was written.
     let _ = thing.serialize(&mut serializer);
@@ -170,8 +173,10 @@ impl Member {
 /// Puts the members of each object in order when it is whole.
 struct Ordered {
     written: Rc<RefCell<Vec<u8>>>,
-    /// The members of the objects that are being written, the innermost last.
-    open: Vec<Vec<Member>>,
+    /// The members of the objects that are being written, those of the innermost last.
+    members: Vec<Member>,
+    /// Where the members of each of these objects begin.
+    open: Vec<usize>,
 }
 
 impl Ordered {
@@ -180,13 +185,13 @@ impl Ordered {
     }
 
     fn member(&mut self) -> Option<&mut Member> {
-        self.open.last_mut()?.last_mut()
+        self.members.last_mut()
     }
 }
 
 impl serde_json::ser::Formatter for Ordered {
     fn begin_object<W: ?Sized + io::Write>(&mut self, writer: &mut W) -> io::Result<()> {
-        self.open.push(Vec::new());
+        self.open.push(self.members.len());
         writer.write_all(b"{")
     }
 
@@ -195,9 +200,7 @@ impl serde_json::ser::Formatter for Ordered {
             writer.write_all(b",")?;
         }
         let begin = self.here();
-        if let Some(members) = self.open.last_mut() {
-            members.push(Member { begin, ..Member::default() });
-        }
+        self.members.push(Member { begin, ..Member::default() });
         Ok(())
     }
 
@@ -218,7 +221,8 @@ impl serde_json::ser::Formatter for Ordered {
     }
 
     fn end_object<W: ?Sized + io::Write>(&mut self, writer: &mut W) -> io::Result<()> {
-        let mut members = self.open.pop().unwrap_or_default();
+        let first = self.open.pop().unwrap_or_default();
+        let members = &mut self.members[first..];
         let mut all = self.written.borrow_mut();
         if !members.is_sorted_by(|a, b| a.name(&all) <= b.name(&all)) {
             let begin = members[0].begin;
@@ -229,6 +233,7 @@ impl serde_json::ser::Formatter for Ordered {
             all.extend_from_slice(&whole);
         }
         drop(all);
+        self.members.truncate(first);
         writer.write_all(b"}")
     }
 }

@@ -1,4 +1,4 @@
-//! What hangs on an item, is added to it and can't be replaced: comments and past changes, one by one.
+//! Comments and past changes: they are added to an item one by one, and are never replaced.
 
 use std::collections::HashMap;
 

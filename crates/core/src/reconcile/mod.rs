@@ -39,7 +39,7 @@ pub struct LaneProof {
     pub differences: Vec<Difference>,
     /// Left artefacts without a counterpart.
     pub missing: Vec<ProofItem>,
-    /// What hangs on the items, by its field.
+    /// Files, links, comments and past changes, counted by field.
     #[serde(default)]
     pub pieces: Vec<PieceProof>,
     /// Losses of values that agree as far as they could be carried, and of what is there of lists that wait for more.

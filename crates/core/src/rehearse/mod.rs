@@ -184,7 +184,7 @@ impl Rehearsal {
         })
     }
 
-    /// Whether what a value refers to is there by now.
+    /// Whether the item that a value refers to exists at this point of the plan.
     fn has(&self, kind: Option<Kind>, reference: &Reference) -> bool {
         match reference {
             Reference::Known(id) => {

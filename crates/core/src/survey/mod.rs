@@ -34,7 +34,7 @@ pub struct Survey {
     pub dangling_count: u64,
     #[serde(default)]
     pub dangling: Vec<Dangling>,
-    /// What is otherwise in the catalogue than at the survey before, in words.
+    /// How the catalogue changed since the survey before, in words.
     #[serde(default)]
     pub drift: Vec<String>,
 }
@@ -183,7 +183,7 @@ fn by_count(counts: BTreeMap<&str, u64>) -> Vec<ValueCount> {
     out
 }
 
-/// What is otherwise in a catalogue than before, in words: what takes less now first, since rules may break of it.
+/// How the catalogue changed, in words; the most restrictive changes first, since these may break rules.
 pub fn drift(before: &Catalogue, now: &Catalogue) -> Vec<String> {
     let mut out = Vec::new();
     for old in &before.kinds {

@@ -1,7 +1,7 @@
 //! Both ends of a route, read whole for a dry run or a proof.
 //!
 //! Decides what is read: the kinds of the lanes, folders, and shared steps even where they are only expanded; and
-//! what of it is not the people's own: links that Hovrel wrote back.
+//! which links are left out, because Hovrel itself wrote them back.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
@@ -29,10 +29,10 @@ pub(crate) struct BothEnds {
     pub left_system: System,
     pub right_system: System,
     pub ends: RouteEnds,
-    /// As the first lane of their kind takes them.
+    /// Left items by kind, prepared for the rules of the first lane of that kind.
     pub left_items: HashMap<Kind, Vec<Artefact>>,
-    /// As a further lane of the same kind takes them, by its id: what stands beside an item for one lane's rules is none
-    /// of the other's.
+    /// Left items prepared for the rules of each further lane of the same kind, by the id of the lane: computed values
+    /// belong to one lane only.
     pub of_lane: HashMap<String, Vec<Artefact>>,
     pub right_items: HashMap<Kind, Vec<Artefact>>,
     /// Why halves of pairs are not among these.
