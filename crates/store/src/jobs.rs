@@ -79,13 +79,6 @@ impl JobState {
     }
 }
 
-impl Job {
-    /// Whether it ended: see [`JobState::is_over`].
-    pub fn is_over(&self) -> bool {
-        self.state.is_over()
-    }
-}
-
 #[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = jobs)]
 pub struct NewJob {

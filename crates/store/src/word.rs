@@ -42,12 +42,11 @@ macro_rules! words {
                     diesel::sql_types::Text,
                     diesel::pg::Pg,
                 >>::from_sql(bytes)?;
-                match word.as_str() {
-                    $($word => Ok($name::$value),)+
-                    $(_ => Ok($name::$other),)?
-                    #[allow(unreachable_patterns)]
-                    other => Err(format!("“{other}” is no {}", stringify!($name)).into()),
-                }
+                let known = match word.as_str() {
+                    $($word => Some($name::$value),)+
+                    _ => None,
+                };
+                known$(.or(Some($name::$other)))?.ok_or_else(|| format!("“{word}” is no {}", stringify!($name)).into())
             }
         }
     };

@@ -7,8 +7,9 @@ import { keys } from "./keys";
 
 export type Job = Schemas["JobAnswer"];
 
-export const over = (job: Job | null | undefined) =>
-  !!job && (["done", "failed", "stopped"] satisfies Job["state"][] as string[]).includes(job.state);
+const overStates: Job["state"][] = ["done", "failed", "stopped"];
+
+export const over = (job: Job | null | undefined) => !!job && overStates.includes(job.state);
 
 const failedWord: Record<Job["kind"], string> = {
   survey: "The survey failed",

@@ -1251,11 +1251,6 @@ export interface components {
             label: string;
             secret: boolean;
         };
-        /**
-         * @description An end of a route.
-         * @enum {string}
-         */
-        AtEnd: "left" | "right";
         /** @description A file of an artefact. The bytes are fetched as a stream when they are needed. */
         Attachment: {
             /**
@@ -1581,6 +1576,11 @@ export interface components {
             path: string;
             title: string;
         };
+        /**
+         * @description One end of a route.
+         * @enum {string}
+         */
+        End: "left" | "right";
         EndBody: {
             container: string;
             /** Format: uuid */
@@ -5306,7 +5306,7 @@ export interface operations {
     aloneItems: {
         parameters: {
             query: {
-                end: components["schemas"]["AtEnd"];
+                end: components["schemas"]["End"];
                 /** @description Part of a key or a title. */
                 find?: string;
                 /** @description `next` of the page before. */

@@ -3,7 +3,8 @@
 use std::borrow::Cow;
 
 use crate::model::{
-    Artefact, Comment, Document, HistoryEntry, PATH, Reference, Value, origin_mark, sorted, with_piece_ids,
+    Artefact, Comment, Document, HISTORY, HistoryEntry, LINKS, PARENT, PATH, Value, origin_mark, slot_value,
+    with_piece_ids,
 };
 use crate::rules::{Rule, Source, computed_field};
 
@@ -13,35 +14,27 @@ pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &st
         Source::Field(field) => artefact.fields.get(field).map(Cow::Borrowed),
         Source::Constant(value) => Some(Cow::Borrowed(value)),
         Source::Computed(_) => artefact.fields.get(&computed_field(&rule.target)).map(Cow::Borrowed),
-        Source::Folder => Some(Cow::Owned(match &artefact.parent {
-            Some(id) => Value::Reference(Reference::Known(id.clone())),
-            None => Value::Empty,
-        })),
+        Source::Folder => Some(slot_value(artefact, PARENT)),
         Source::Origin => Some(Cow::Owned(Value::Text(origin_mark(left_system, artefact)))),
         Source::Attachments => Some(Cow::Owned(Value::Attachments(artefact.attachments.clone()).settled())),
-        Source::Links => Some(Cow::Owned(Value::Links(sorted(&artefact.links)).settled())),
+        Source::Links => Some(slot_value(artefact, LINKS)),
         Source::Comments => Some(Cow::Owned(Value::Comments(gathered(artefact, false)).settled())),
         Source::CommentsAndHistory => Some(Cow::Owned(Value::Comments(gathered(artefact, true)).settled())),
-        Source::History => Some(Cow::Owned(Value::History(past(artefact)).settled())),
+        Source::History => Some(slot_value(artefact, HISTORY)),
         Source::FolderPath => artefact.fields.get(PATH).map(Cow::Borrowed),
     }
 }
 
 /// What people said of an artefact, and what was changed if asked for, in the order of time. Each has an id that no
 /// other of them has.
-pub fn gathered(artefact: &Artefact, with_history: bool) -> Vec<Comment> {
+fn gathered(artefact: &Artefact, with_history: bool) -> Vec<Comment> {
     let mut out = with_piece_ids(&artefact.comments);
     if with_history {
-        out.extend(past(artefact).iter().map(as_comment));
+        out.extend(with_piece_ids(&artefact.history).iter().map(as_comment));
     }
     // A stable sort: what was said in one second stays in its order, and so does what has no time.
     out.sort_by_key(|c| c.stamp.at);
     out
-}
-
-/// What was changed of an artefact, each entry with an id that no other of them has.
-pub fn past(artefact: &Artefact) -> Vec<HistoryEntry> {
-    with_piece_ids(&artefact.history)
 }
 
 fn as_comment(entry: &HistoryEntry) -> Comment {

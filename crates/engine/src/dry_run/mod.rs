@@ -21,9 +21,7 @@ use uuid::Uuid;
 
 use crate::jobs::Running;
 use crate::reading::{pace, path_of};
-use crate::route::{
-    InScope, accepted_by_pair, changed_bases, lane_checks, pairs_by_lane, read_both, scope_lanes, settled_by_lane,
-};
+use crate::route::{InScope, LaneMemory, LoadedRoute, lane_checks, load_route, scope_lanes};
 use crate::{EngineError, Hub};
 use draft::PlanDraft;
 use histories::keep_histories;
@@ -31,12 +29,7 @@ use rehearsal::{Rehearsed, rehearse};
 use summary::Paces;
 
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
-    let route = hub.store.route(route).await?;
-    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let mut pairs = pairs_by_lane(&hub.store, route.id).await?;
-    let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
-    let both = read_both(hub, job, &route, &lanes, &pairs).await?;
-    job.tell(json!({"phase": "comparing"})).await?;
+    let LoadedRoute { route, lanes, mut pairs, settled, both } = load_route(hub, job, route).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
     if !faults.is_empty() {
         let named = faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, f.message)).collect();
@@ -61,17 +54,15 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
         let all = s.all(&both);
-        let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
-        let bases = changed_bases(&hub.store, s, &both, &places, known, &all.right).await?;
-        let accepted = accepted_by_pair(&hub.store, &both, &s.lane).await?;
+        let memory = LaneMemory::of(&hub.store, s, &both, &cx, &pairs, &all.right).await?;
         let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
         let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
         let first_seq = draft.next_seq();
-        let kept = Known {
-            pairs: known,
+        let known = Known {
+            pairs: memory.pairs,
             counterparts: &s.found,
-            bases: &bases,
-            accepted: &accepted,
+            bases: &memory.bases,
+            accepted: &memory.accepted,
             paths: Ends { left: &left_path, right: &right_path },
             first_seq,
             planned: &planned,
@@ -85,7 +76,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             }
             draft.keep(&change);
         };
-        let found = block_in_place(|| compare_lane(&s.lane, &cx, s.at(&both, &all), &kept, &mut keep));
+        let found = block_in_place(|| compare_lane(&s.lane, &cx, s.at(&both, &all), &known, &mut keep));
         summary.in_step += found.in_step;
         summary.only_right += found.only_right;
         summary.let_go += found.let_go;

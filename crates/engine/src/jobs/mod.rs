@@ -4,4 +4,4 @@ mod lease;
 mod running;
 
 pub(crate) use lease::Lease;
-pub(crate) use running::{End, Running};
+pub(crate) use running::{Ended, Running};

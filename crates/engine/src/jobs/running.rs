@@ -11,7 +11,7 @@ use super::lease::Lease;
 use crate::{EngineError, Hub};
 
 /// How a job ended.
-pub(crate) enum End {
+pub(crate) enum Ended {
     Done(Value),
     Paused,
     Stopped,

@@ -16,7 +16,7 @@ use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::jobs::Running;
-use crate::route::{InScope, accepted_by_pair, changed_bases, pairs_by_lane, read_both, scope_lanes, settled_by_lane};
+use crate::route::{InScope, LaneMemory, LoadedRoute, load_route, scope_lanes};
 use crate::{EngineError, Hub};
 use files::read_files;
 
@@ -67,12 +67,7 @@ pub(crate) async fn run(
 ) -> Result<serde_json::Value, EngineError> {
     let options: ProofOptions = serde_json::from_value(options.clone())?;
     let id = Uuid::now_v7();
-    let route = hub.store.route(route).await?;
-    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let mut pairs = pairs_by_lane(&hub.store, route.id).await?;
-    let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
-    let both = read_both(hub, job, &route, &lanes, &pairs).await?;
-    job.tell(json!({"phase": "comparing"})).await?;
+    let LoadedRoute { route, lanes, mut pairs, settled, both } = load_route(hub, job, route).await?;
     let fates = fates(hub, &route, &lanes).await?;
     let nothing = HashMap::new();
     let InScope { lanes: scoped, places, .. } = block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
@@ -81,19 +76,17 @@ pub(crate) async fn run(
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
         let all = s.all(&both);
-        let known = pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice);
-        let bases = changed_bases(&hub.store, s, &both, &places, known, &all.right).await?;
-        let accepted = accepted_by_pair(&hub.store, &both, &s.lane).await?;
+        let memory = LaneMemory::of(&hub.store, s, &both, &cx, &pairs, &all.right).await?;
         let from = Proven {
             at: s.at(&both, &all),
-            pairs: known,
-            bases: &bases,
-            accepted: &accepted,
+            pairs: memory.pairs,
+            bases: &memory.bases,
+            accepted: &memory.accepted,
             fates: fates.get(&s.lane.id).unwrap_or(&nothing),
         };
         proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &from)));
         if options.files != ReadFiles::None {
-            let live = known.iter().filter(|p| !p.let_go);
+            let live = memory.pairs.iter().filter(|p| !p.let_go);
             let items = live.filter_map(|p| Some((*all.left.get(&*p.left_id)?, *all.right.get(&*p.right_id)?)));
             with_files.push((proofs.len() - 1, s, items.collect()));
         }

@@ -21,7 +21,7 @@ const ASKED: usize = 100;
 pub(crate) type Absences = HashMap<Kind, HashMap<String, Absence>>;
 
 /// One end, and which half of pairs is at it.
-pub(crate) struct AtEnd<'a> {
+pub(crate) struct AskedEnd<'a> {
     pub connector: &'a dyn Connector,
     pub system: &'a str,
     pub container: &'a str,
@@ -31,7 +31,7 @@ pub(crate) struct AtEnd<'a> {
 }
 
 pub(crate) async fn absences(
-    at: AtEnd<'_>,
+    at: AskedEnd<'_>,
     lanes: &[Lane],
     pairs: &HashMap<String, Vec<Pair>>,
 ) -> Result<Absences, EngineError> {
@@ -58,7 +58,7 @@ pub(crate) async fn absences(
     Ok(out)
 }
 
-async fn look(at: &AtEnd<'_>, kind: Kind, id: String) -> Result<(String, Absence), EngineError> {
+async fn look(at: &AskedEnd<'_>, kind: Kind, id: String) -> Result<(String, Absence), EngineError> {
     let found = at.connector.one(at.container, kind, &id).await;
     Ok((id, told(at.system, found.map(|_| ()))?))
 }

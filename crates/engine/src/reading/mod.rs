@@ -7,7 +7,7 @@ mod digest;
 mod folders;
 mod pace;
 
-pub(crate) use absent::{Absences, AtEnd, absences};
+pub(crate) use absent::{Absences, AskedEnd, absences};
 pub(crate) use digest::digest;
 pub use folders::{folder_paths, path_of};
 pub(crate) use pace::pace;

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use hovrel_core::agree::Accepted;
 use hovrel_core::base::{Agreement, Base, BaseSide, Pair};
+use hovrel_core::carry::Context;
 use hovrel_core::compare::Comparer;
 use hovrel_core::identity::Settled;
 use hovrel_core::model::{Artefact, Fingerprint};
@@ -12,13 +13,12 @@ use hovrel_core::rules::Lane;
 use hovrel_store::{SettledMatch, Store};
 use uuid::Uuid;
 
-use super::places::Places;
 use super::read::BothEnds;
 use super::scoped::Scoped;
 use crate::EngineError;
 
 /// The pairs of a route by lane, each with how its fields came to be in step; what is the same for many is kept once.
-pub(crate) async fn pairs_by_lane(store: &Store, route: Uuid) -> Result<HashMap<String, Vec<Pair>>, EngineError> {
+pub(super) async fn pairs_by_lane(store: &Store, route: Uuid) -> Result<HashMap<String, Vec<Pair>>, EngineError> {
     let rows = store.pairs(route).await?;
     let hashes: HashSet<Vec<u8>> = rows.iter().filter_map(|r| r.agreed.clone()).collect();
     let mut agreements: HashMap<Vec<u8>, Arc<Agreement>> = HashMap::new();
@@ -42,7 +42,7 @@ pub(crate) async fn pairs_by_lane(store: &Store, route: Uuid) -> Result<HashMap<
 }
 
 /// What is remembered of the comments and past changes of a lane's items, by the ids of both.
-pub(crate) async fn accepted_by_pair(
+async fn accepted_by_pair(
     store: &Store,
     both: &BothEnds,
     lane: &Lane,
@@ -74,17 +74,40 @@ pub fn settled_by_lane(rows: Vec<SettledMatch>) -> HashMap<String, Settled> {
     out
 }
 
+/// What is remembered of a lane, for comparing its ends.
+pub(crate) struct LaneMemory<'a> {
+    pub pairs: &'a [Pair],
+    /// Of the pairs that changed since they were in step.
+    pub bases: HashMap<String, Base>,
+    pub accepted: HashMap<(String, String), Vec<Accepted>>,
+}
+
+impl<'a> LaneMemory<'a> {
+    /// `pairs` are those of the route, `right_all` is what the right holds of the lane's kind.
+    pub async fn of(
+        store: &Store,
+        scoped: &Scoped<'_>,
+        both: &BothEnds,
+        cx: &Context<'_>,
+        pairs: &'a HashMap<String, Vec<Pair>>,
+        right_all: &HashMap<&str, &Artefact>,
+    ) -> Result<LaneMemory<'a>, EngineError> {
+        let pairs = pairs.get(&scoped.lane.id).map_or(&[][..], Vec::as_slice);
+        let bases = changed_bases(store, scoped, cx, pairs, right_all).await?;
+        let accepted = accepted_by_pair(store, both, &scoped.lane).await?;
+        Ok(LaneMemory { pairs, bases, accepted })
+    }
+}
+
 /// The bases of the pairs whose fingerprints no longer fit, in one query.
-pub(crate) async fn changed_bases(
+async fn changed_bases(
     store: &Store,
     scoped: &Scoped<'_>,
-    both: &BothEnds,
-    places: &Places,
+    cx: &Context<'_>,
     pairs: &[Pair],
     right_all: &HashMap<&str, &Artefact>,
 ) -> Result<HashMap<String, Base>, EngineError> {
-    let Some(cx) = both.ends.context(&scoped.lane, places) else { return Ok(HashMap::new()) };
-    let comparer = Comparer::new(&scoped.lane, &cx);
+    let comparer = Comparer::new(&scoped.lane, cx);
     let by_left: HashMap<&str, &Artefact> = scoped.left.iter().map(|a| (a.id.as_str(), *a)).collect();
     let changed: Vec<&Pair> = pairs
         .iter()

@@ -19,7 +19,7 @@ use super::back_links::without_back_links;
 use super::elsewhere::{Elsewhere, carried_elsewhere};
 use super::ends::{RouteEnds, prepare_items};
 use crate::jobs::Running;
-use crate::reading::{Absences, AtEnd, absences, folder_paths, read_all};
+use crate::reading::{Absences, AskedEnd, absences, folder_paths, read_all};
 use crate::{EngineError, Hub};
 
 /// Both ends of a route, read whole.
@@ -101,7 +101,7 @@ pub(crate) async fn read_both(
     let all = left_items.values_mut().chain(of_lane.values_mut());
     let linked_back = without_back_links(all, placed);
     let (at_left, at_right) = (
-        AtEnd {
+        AskedEnd {
             connector: &*left,
             system: &left_system.name,
             container: &route.left_container,
@@ -109,7 +109,7 @@ pub(crate) async fn read_both(
             kind: |lane| lane.left_kind,
             id: |pair| &pair.left_id,
         },
-        AtEnd {
+        AskedEnd {
             connector: &*right,
             system: &right_system.name,
             container: &route.right_container,

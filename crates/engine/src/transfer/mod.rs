@@ -32,7 +32,7 @@ use tokio::sync::RwLock;
 use uuid::Uuid;
 
 use crate::dry_run::PlanSummary;
-use crate::jobs::{End, Lease, Running};
+use crate::jobs::{Ended, Lease, Running};
 use crate::{EngineError, Hub};
 use apply::{Phase, Refusal, Stage};
 use batch::Work;
@@ -83,7 +83,7 @@ fn has_its_own_calls(field: &str) -> bool {
     matches!(field, ATTACHMENTS | COMMENTS | HISTORY)
 }
 
-pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<End, EngineError> {
+pub(crate) async fn run(hub: &Hub, running: &Running, plan: Uuid) -> Result<Ended, EngineError> {
     let plan = hub.store.plan(plan).await?;
     let route = hub.store.route(plan.route_id).await?;
     let left_system = hub.store.system(route.left_system).await?;
@@ -197,7 +197,7 @@ async fn drive(
     running: &Running,
     changes: &[Listed],
     journal: &HashMap<i32, JournalRow>,
-) -> Result<End, EngineError> {
+) -> Result<Ended, EngineError> {
     let settled = |seq: u32| journal.get(&(seq as i32)).is_some_and(|r| matches!(r.state.as_str(), "done" | "refused"));
     let tally = Tally::of(changes, &settled);
     let order: Vec<(u32, Vec<u32>)> =
@@ -261,9 +261,9 @@ async fn drive(
     let counts = transfer.hub.store.transfer_counts(transfer.holder.job).await?;
     running.tell_now(progress::told(transfer, &tally)).await?;
     Ok(match *running.wanted.borrow() {
-        Wanted::Pause => End::Paused,
-        Wanted::Stop => End::Stopped,
-        Wanted::Run => End::Done(json!({"done": counts.done, "refused": counts.refused})),
+        Wanted::Pause => Ended::Paused,
+        Wanted::Stop => Ended::Stopped,
+        Wanted::Run => Ended::Done(json!({"done": counts.done, "refused": counts.refused})),
     })
 }
 

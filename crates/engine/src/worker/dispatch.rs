@@ -4,21 +4,21 @@
 
 use hovrel_store::{Job, JobKind, Wanted};
 
-use crate::jobs::{End, Running};
+use crate::jobs::{Ended, Running};
 use crate::{EngineError, Hub, dry_run, proof, survey, transfer};
 
-pub(super) async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<End, EngineError> {
+pub(super) async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<Ended, EngineError> {
     let mut wanted = running.wanted.clone();
     let missing = || EngineError::Corrupt("the job does not name what to work on".into());
     let work = async {
         match job.kind {
             JobKind::Survey => {
                 let (system, container) = job.system_id.zip(job.container.as_deref()).ok_or_else(missing)?;
-                survey::run(hub, running, system, container).await.map(End::Done)
+                survey::run(hub, running, system, container).await.map(Ended::Done)
             }
-            JobKind::DryRun => dry_run::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(End::Done),
+            JobKind::DryRun => dry_run::run(hub, running, job.route_id.ok_or_else(missing)?).await.map(Ended::Done),
             JobKind::Proof => {
-                proof::run(hub, running, job.route_id.ok_or_else(missing)?, &job.options).await.map(End::Done)
+                proof::run(hub, running, job.route_id.ok_or_else(missing)?, &job.options).await.map(Ended::Done)
             }
             JobKind::Unknown => Err(missing()),
             JobKind::Transfer => {
@@ -35,6 +35,6 @@ pub(super) async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<
     // What only reads may be dropped at any point.
     tokio::select! {
         end = work => end,
-        _ = wanted.wait_for(|w| *w == Wanted::Stop) => Ok(End::Stopped),
+        _ = wanted.wait_for(|w| *w == Wanted::Stop) => Ok(Ended::Stopped),
     }
 }

@@ -14,7 +14,7 @@ use tokio_util::sync::CancellationToken;
 use tokio_util::task::AbortOnDropHandle;
 use uuid::Uuid;
 
-use crate::jobs::{End, Lease, Running};
+use crate::jobs::{Ended, Lease, Running};
 use crate::{EngineError, Hub};
 use dispatch::dispatch;
 
@@ -100,9 +100,9 @@ async fn run_job(hub: &Hub, worker: Uuid, job: Job, lease: Lease, options: Worke
         _ = alive => Err(EngineError::LeaseLost),
     };
     let (state, result, error) = match outcome {
-        Ok(End::Done(result)) => (JobState::Done, Some(result), None),
-        Ok(End::Paused) => (JobState::Paused, None, None),
-        Ok(End::Stopped) => (JobState::Stopped, None, None),
+        Ok(Ended::Done(result)) => (JobState::Done, Some(result), None),
+        Ok(Ended::Paused) => (JobState::Paused, None, None),
+        Ok(Ended::Stopped) => (JobState::Stopped, None, None),
         Err(EngineError::LeaseLost) => {
             tracing::warn!(job = %job.id, "the lease was lost; another worker continues");
             return;

@@ -94,7 +94,7 @@ pub async fn want(
     Body(body): Body<WantedBody>,
 ) -> Result<Json<JobAnswer>, Problem> {
     let job = app.hub.store.job(id).await?;
-    if job.is_over() {
+    if job.state.is_over() {
         return Err(Problem::not_now("The job is over.", "Start a new one."));
     }
     let job = app.hub.store.want(id, body.wanted).await?;
@@ -107,7 +107,7 @@ pub async fn want(
     responses((status = 200, body = JobAnswer)))]
 pub async fn retry(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
     let job = app.hub.store.job(id).await?;
-    if job.kind != JobKind::Transfer || !job.is_over() {
+    if job.kind != JobKind::Transfer || !job.state.is_over() {
         return Err(Problem::not_now("Only a transfer that is over can be retried.", "Wait until it ends."));
     }
     app.hub.store.retry_refused(id).await?;
@@ -176,7 +176,7 @@ pub async fn events(
             }
             // Asked before its events are read: the last of them is kept together with the state. A database that
             // is away for a moment must not end the stream.
-            let over = app.hub.store.job(id).await.is_ok_and(|job| job.is_over());
+            let over = app.hub.store.job(id).await.is_ok_and(|job| job.state.is_over());
             let events = app.hub.store.events(id, after, 200).await;
             let told_all = over && events.as_ref().is_ok_and(Vec::is_empty);
             let events = events.unwrap_or_default();

@@ -112,7 +112,7 @@ fn described() -> OpenApiRouter<App> {
     hovrel_core::scope::Operator,
     systems::items::Holds,
     quiet::QuietPairs,
-    quiet::AtEnd,
+    hovrel_core::model::End,
     evidence::Form
 )))]
 struct NotFollowed;

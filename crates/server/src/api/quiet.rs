@@ -4,7 +4,7 @@
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::identity::Candidate;
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_store::{LaneKinds, PairFilter, Quiet};
 use serde::{Deserialize, Serialize};
@@ -143,19 +143,11 @@ async fn page(
     Ok(PairPage { items: items.collect(), total, next })
 }
 
-/// An end of a route.
-#[derive(Debug, Clone, Copy, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum AtEnd {
-    Left,
-    Right,
-}
-
 #[derive(Debug, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct AloneQuery {
-    end: AtEnd,
+    end: End,
     /// Part of a key or a title.
     find: Option<String>,
     /// `next` of the page before.
@@ -188,8 +180,8 @@ pub async fn alone(
     let found = block_in_place(|| open.found(&left, &right));
     let [at_left, at_right] = open.alone(&left, &right, &found);
     let (list, places): (&[Candidate<'_>], Vec<usize>) = match query.end {
-        AtEnd::Left => (&left, at_left),
-        AtEnd::Right => (&right, at_right),
+        End::Left => (&left, at_left),
+        End::Right => (&right, at_right),
     };
     let find = query.find.unwrap_or_default().trim().to_lowercase();
     let holds = |text: &str| text.to_lowercase().contains(&find);

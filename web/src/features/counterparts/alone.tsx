@@ -8,7 +8,7 @@ import { ItemLink } from "../route/item-link";
 import { PairCount } from "../route/pair-sheet";
 import type { MatchList } from "./use-matches";
 
-type End = Schemas["AtEnd"];
+type End = Schemas["End"];
 
 export function Alone({ route, lane, list }: { route: Route; lane: Lane; list: MatchList }) {
   const [open, setOpen] = useState<End>();
