@@ -14,7 +14,7 @@ use crate::ConnectError;
 /// That something of a field can't be read, with what stands there.
 pub(crate) fn not_readable(field: &str, what: &str, before: String) -> Loss {
     Loss {
-        field: field.to_owned(),
+        field: field.into(),
         kind: LossKind::Dropped,
         cause: LossCause::NotReadable { what: what.to_owned() },
         before,
@@ -42,7 +42,7 @@ pub(crate) fn rich(written: &str, format: TextFormat, field: &str, losses: &mut 
     }
     let (document, lost) = text::read(&plain, format);
     losses.extend(lost.into_iter().map(|l| Loss {
-        field: field.to_owned(),
+        field: field.into(),
         kind: l.kind,
         cause: l.cause,
         before: l.about,

@@ -11,7 +11,7 @@ use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, right_side};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, Ends, FieldKey, Kind, Value, ValueType};
+use hovrel_core::model::{Artefact, End, Ends, FieldKey, Kind, Value, ValueType};
 use hovrel_core::plan::Outcome;
 use hovrel_core::rules::*;
 
@@ -51,7 +51,7 @@ fn main() {
     let kind = KindSchema::new(Kind::TestCase, "Case", fields);
     let catalogue = Catalogue { kinds: vec![kind], users: vec![], findings: vec![] };
     let rule = |k: &FieldKey| Rule {
-        target: k.to_string(),
+        target: (&**k).into(),
         source: Source::Field(k.to_string()),
         conversions: vec![],
         direction: Direction::ToRight,
@@ -124,7 +124,7 @@ fn main() {
                 right: AtEnd { covered: &rights, all: &right_all, absent: None },
             },
             &known,
-            &mut |change| updates += usize::from(change.outcome == Outcome::UpdateRight),
+            &mut |change| updates += usize::from(change.outcome == Outcome::Update(End::Right)),
         );
         best = best.min(started.elapsed().as_secs_f64());
         assert_eq!(updates, PAIRS / CHANGED_EVERY);

@@ -42,7 +42,7 @@ pub fn keepable_artefact(artefact: Artefact) -> Artefact {
 pub fn without_nul(field: &str, text: &str) -> (String, Loss) {
     let plain = replaced(text);
     let loss = Loss {
-        field: field.to_owned(),
+        field: field.into(),
         kind: LossKind::Substituted,
         cause: LossCause::NotReadable { what: "NUL is a character that can't be kept".to_owned() },
         before: text.chars().take(LONGEST_LOSS).collect::<String>().replace('\0', "␀"),
@@ -134,7 +134,7 @@ mod tests {
         item.comments = vec![Comment { id: None, stamp, body: Document::from_text("so") }];
         let kept = keepable_artefact(item.clone());
         assert!(!serde_json::to_string(&kept).unwrap().contains("\\u0000"), "{kept:?}");
-        let told: BTreeSet<&str> = kept.read_losses.iter().map(|l| l.field.as_str()).collect();
+        let told: BTreeSet<&str> = kept.read_losses.iter().map(|l| l.field.id()).collect();
         assert_eq!(told, BTreeSet::from([COMMENTS, PARENT, "na\u{FFFD}me", "text", "title"]));
         assert_eq!(kept.title, "a\u{FFFD}b");
         let again = keepable_artefact(kept.clone());

@@ -8,8 +8,9 @@
 //! | module | decides |
 //! |---|---|
 //! | [`bounds`] | how much of what comes from outside is taken |
+//! | [`slot`] | how the places of an artefact are spelt that a rule can read or fill |
 //! | [`loss`] | what could not be carried exactly |
-//! | [`model`] | what an artefact, a value and a slot are |
+//! | [`model`] | what an artefact and a value are, and what a slot holds |
 //! | [`text`] | rich documents to and from HTML, Markdown and plain text |
 //! | [`diff`] | differences inside a text or a list of steps |
 //! | [`workflow`] | which states can be reached from which |
@@ -54,6 +55,7 @@ pub mod reconcile;
 pub mod rehearse;
 pub mod rules;
 pub mod scope;
+pub mod slot;
 pub mod suggest;
 pub mod survey;
 pub mod text;

@@ -5,12 +5,14 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::slot::Slot;
+
 /// A value that is not carried exactly.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Loss {
     /// The field at the end that is written (or read, for a loss met while reading).
-    pub field: String,
+    pub field: Slot,
     pub kind: LossKind,
     pub cause: LossCause,
     /// What was there, as one line of text.

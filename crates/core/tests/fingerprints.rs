@@ -69,7 +69,7 @@ fn whole_numbers_are_whole() {
 
 #[test]
 fn a_map_that_is_not_collected_has_the_fingerprint_of_the_map() {
-    let side = BaseSide([("b".to_owned(), Value::Integer(2)), ("a".to_owned(), Value::text("x"))].into());
+    let side = BaseSide([("b".into(), Value::Integer(2)), ("a".into(), Value::text("x"))].into());
     assert_eq!(Fingerprint::of_map(side.0.iter().rev()), side.fingerprint());
     assert_eq!(
         Fingerprint::of(&json!({"b": {"type": "integer", "value": 2}, "a": {"type": "text", "value": "x"}})),

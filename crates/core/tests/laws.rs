@@ -8,7 +8,7 @@ use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Known, compare_lane, right_side};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, Ends, Fields, Kind, Value, ValueType, origin_mark};
+use hovrel_core::model::{Artefact, End, Ends, Fields, Kind, Value, ValueType, origin_mark};
 use hovrel_core::plan::{
     Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
 };
@@ -148,13 +148,13 @@ impl World {
                 }
             };
             let there = self.right.iter_mut().find(|a| a.id == right_id).expect("it is there");
-            let creates = change.outcome == Outcome::NewRight || decision.as_new;
+            let creates = change.outcome == Outcome::New(End::Right) || decision.as_new;
             let mut written = Written::default();
             for f in fields_to_write(change, &decision, lane.policies.first_contact) {
                 let field = WrittenField { sent: f.write.clone(), held: f.write.clone() };
                 written.fields.insert(f.field.clone(), field);
-                there.fields.set(f.field.as_str(), f.write.clone());
-                match f.field.as_str() {
+                there.fields.set(f.field.id(), f.write.clone());
+                match f.field.id() {
                     "name" => there.title = f.write.display(),
                     "mark" => there.origin = Some(f.write.display()),
                     _ => {}
@@ -252,7 +252,7 @@ proptest! {
         let found = w.dry_run(&lane);
         w.transfer(&lane, &found, |d| {
             d.included = true;
-            d.fields = FIELDS.iter().chain(&["mark"]).map(|f| ((*f).to_owned(), FieldDecision::Write)).collect();
+            d.fields = FIELDS.iter().chain(&["mark"]).map(|f| ((*f).into(), FieldDecision::Write(End::Right))).collect();
         });
         let again = w.dry_run(&lane);
         prop_assert!(again.iter().all(|c| c.outcome == Outcome::Blocked), "{:?}", again);
@@ -351,8 +351,8 @@ fn reconciliation_follows_the_table() {
     let lane = lane();
     for (left, right, expected) in [
         (None, None, None),
-        (Some("new"), None, Some(Outcome::UpdateRight)),
-        (None, Some("new"), Some(Outcome::HeldRight)),
+        (Some("new"), None, Some(Outcome::Update(End::Right))),
+        (None, Some("new"), Some(Outcome::Held(End::Right))),
         (Some("new"), Some("new"), Some(Outcome::InStep)),
         (Some("new"), Some("other"), Some(Outcome::Conflict)),
     ] {

@@ -9,8 +9,8 @@ use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Comparer, right_side};
 use hovrel_core::loss::LossCause;
 use hovrel_core::model::{
-    ATTACHMENTS, Artefact, Attachment, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Value, ValueType,
-    slot_value,
+    ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Slot, Value,
+    ValueType, slot_value,
 };
 use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Side, Written, WrittenField, base_after,
@@ -100,7 +100,7 @@ fn change(left: &Artefact, now: &Artefact, fields: Vec<FieldChange>) -> Change {
         fields,
         left_side: with(|cx| Comparer::new(&lane, cx).left_side(left)),
         right_side: right_side(&lane, now),
-        ..Change::new(0, &lane.id, kinds, Outcome::UpdateRight)
+        ..Change::new(0, &lane.id, kinds, End::Right, Outcome::Update(End::Right))
     }
 }
 
@@ -117,7 +117,7 @@ fn agreed(left: &Artefact, right: &Artefact) -> Base {
 /// The base after the links of a change were written and the right holds what it does now.
 fn after_writing(change: &Change, decision: &Decision, now: &Artefact, old: &Base, lacking: Lacking) -> Base {
     let held = slot_value(now, LINKS).into_owned();
-    let fields = [(LINKS.to_owned(), WrittenField { sent: held.clone(), held })].into();
+    let fields = [(Slot::Links, WrittenField { sent: held.clone(), held })].into();
     let written = Written { fields, lacking, made: None };
     base_after(change, decision, FirstContact::Ask, &written, old, &Default::default())
 }
@@ -164,7 +164,7 @@ fn a_list_in_part_waits_and_is_completed_unasked() {
     let (left, before) = (linked(vec![to("1"), to("2")]), linked(vec![]));
     let fields = compared(&left, &before, &agreed(&linked(vec![]), &before));
     let now = linked(vec![to("71")]);
-    let lacking: Lacking = [(LINKS.to_owned(), vec![NotThere { kind: Kind::TestCase, id: "2".into() }])].into();
+    let lacking: Lacking = [(Slot::Links, vec![NotThere { kind: Kind::TestCase, id: "2".into() }])].into();
     let first = change(&left, &before, fields);
     assert!(waits_only_for(&first).is_empty(), "there is something to write");
     let decision = Decision::default_for(&first);
@@ -217,7 +217,7 @@ fn a_list_in_part_waits_and_is_completed_unasked() {
     // A member that was taken away at the left is taken away at the right, though another is still to come.
     let shorter = linked(vec![to("2")]);
     let fields = compared(&shorter, &now, &base);
-    assert_eq!(fields[0].reason, FieldReason::LeftChanged);
+    assert_eq!(fields[0].reason, FieldReason::Changed(End::Left));
     assert!(waits_only_for(&change(&shorter, &now, fields)).is_empty());
 }
 
@@ -226,7 +226,7 @@ fn a_list_that_nobody_can_tell_apart_keeps_its_old_base() {
     let (left, before) = (linked(vec![to("1")]), linked(vec![]));
     let fields = compared(&left, &before, &agreed(&linked(vec![]), &before));
     let first = change(&left, &before, fields);
-    let lacking: Lacking = [(LINKS.to_owned(), vec![NotThere { kind: Kind::Requirement, id: "x".into() }])].into();
+    let lacking: Lacking = [(Slot::Links, vec![NotThere { kind: Kind::Requirement, id: "x".into() }])].into();
     let old = agreed(&linked(vec![]), &before);
     let decision = Decision::default_for(&first);
     let base = after_writing(&first, &decision, &before, &old, lacking);
@@ -304,10 +304,10 @@ fn what_was_sent_without_an_answer_is_asked_about() {
         let fields = compared(&left, now, base);
         fields.iter().find(|f| f.field == LINKS).map(|f| f.reason)
     };
-    assert_eq!(reason(&base, &now), Some(FieldReason::LeftChanged), "nothing was sent");
+    assert_eq!(reason(&base, &now), Some(FieldReason::Changed(End::Left)), "nothing was sent");
     let expected = compared(&left, &now, &base)[0].write.clone();
     let mut sent = base.clone();
-    sent.sent_without_answer(LINKS, expected.clone(), String::new());
+    sent.sent_without_answer(&Slot::Links, expected.clone(), String::new());
     assert_eq!(reason(&sent, &now), Some(FieldReason::PerhapsThere));
     assert!(FieldReason::PerhapsThere.is_conflict(), "a person decides");
     assert!(!sent.is_in_doubt(ATTACHMENTS, &slot_value(&now, ATTACHMENTS)), "it was not sent");
@@ -315,16 +315,17 @@ fn what_was_sent_without_an_answer_is_asked_about() {
     let fields = compared(&left, &now, &sent);
     let change = change(&left, &now, fields);
     let decided = |how: FieldDecision| {
-        let fields = [(LINKS.to_owned(), how)].into();
+        let fields = [(Slot::Links, how)].into();
         Decision { included: true, as_new: false, let_go: false, fields }
     };
     let nothing = Written { fields: Default::default(), lacking: Lacking::new(), made: None };
     let after = |how| base_after(&change, &decided(how), FirstContact::Ask, &nothing, &sent, &Default::default());
     let held = slot_value(&now, LINKS);
     assert!(after(FieldDecision::Leave).is_in_doubt(LINKS, &held));
-    assert!(!after(FieldDecision::KeepRight).is_in_doubt(LINKS, &held));
+    assert!(!after(FieldDecision::Keep(End::Right)).is_in_doubt(LINKS, &held));
     assert!(
-        !after_writing(&change, &decided(FieldDecision::Write), &now, &sent, Lacking::new()).is_in_doubt(LINKS, &held)
+        !after_writing(&change, &decided(FieldDecision::Write(End::Right)), &now, &sent, Lacking::new())
+            .is_in_doubt(LINKS, &held)
     );
     // Where the right holds what was sent, it arrived.
     let Value::Links(links) = &expected else { panic!("links") };
@@ -350,7 +351,7 @@ fn a_file_that_changed_is_not_there_by_its_name_alone() {
         compared(left, now, &base).iter().filter(|f| f.field == ATTACHMENTS).map(|f| f.reason).collect()
     };
     assert_eq!(reasons(&before, &untold), [], "nothing changed");
-    assert_eq!(reasons(&with_file(Some("bb")), &untold), [FieldReason::LeftChanged]);
+    assert_eq!(reasons(&with_file(Some("bb")), &untold), [FieldReason::Changed(End::Left)]);
     let told = agreed(&before, &with_file(Some("aa")));
     let there = compared(&with_file(Some("bb")), &with_file(Some("bb")), &told);
     assert!(there.is_empty(), "where the right says so, it is there already");

@@ -11,8 +11,8 @@ use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Known, compare_lane, right_side};
 use hovrel_core::identity::{Between, Candidate, InLane, Looking, Settled, counterparts, match_first_contact};
 use hovrel_core::model::{
-    Argument, Artefact, Block, Call, Document, Ends, Inline, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Step,
-    Value, ValueType, labelled, named, names_pending, origin_mark, slot_value,
+    Argument, Artefact, Block, Call, Document, End, Ends, Inline, Kind, LINKS, Link, LinkEnd, LinkType, Reference,
+    Step, Value, ValueType, labelled, named, names_pending, origin_mark, slot_value,
 };
 use hovrel_core::plan::{
     Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
@@ -55,7 +55,7 @@ fn catalogue(right: bool) -> Catalogue {
 /// Every field of the right from the one of its name.
 fn lanes() -> Vec<Lane> {
     let rule = |field: &FieldSchema| Rule {
-        target: field.id.clone(),
+        target: field.id.as_str().into(),
         source: match field.id.as_str() {
             MARK => Source::Origin,
             LINKS => Source::Links,
@@ -210,7 +210,7 @@ impl World {
             };
             let mut found: Vec<Change> = Vec::new();
             compare_lane(&lane, &cx, at, &known, &mut |change| found.push(change));
-            let made = found.iter().filter(|c| matches!(c.outcome, Outcome::NewRight | Outcome::Adopt));
+            let made = found.iter().filter(|c| matches!(c.outcome, Outcome::New(End::Right) | Outcome::Adopt));
             planned.extend(made.map(|c| ((kind, c.left.as_ref().unwrap().id.clone()), c.seq)));
             changes.extend(found);
         }
@@ -260,9 +260,9 @@ impl World {
                     let value = found.value;
                     lacking.extend((!found.lacking.is_empty()).then(|| (f.field.clone(), found.lacking)));
                     names_to_come |= names_pending(&value);
-                    fields.push((f.field.clone(), labelled(&value).into_owned()));
+                    fields.push((f.field.to_string(), labelled(&value).into_owned()));
                 }
-                if fields.is_empty() && change.outcome == Outcome::NewRight {
+                if fields.is_empty() && change.outcome == Outcome::New(End::Right) {
                     // Refused: what it can't do without is not there.
                     continue;
                 }
@@ -270,7 +270,7 @@ impl World {
                     Some(side) => side.id.clone(),
                     None => self.make(change.kind),
                 };
-                let made = change.outcome == Outcome::NewRight || decision.as_new;
+                let made = change.outcome == Outcome::New(End::Right) || decision.as_new;
                 self.write(&right_id, fields.clone());
                 writes += 1;
                 if trouble.cut == Some(writes) {
@@ -292,9 +292,9 @@ impl World {
                 let Ok(found) = resolved(&f.write, &|kind, id| there(&places, kind, id)) else { continue };
                 lacking.extend((!found.lacking.is_empty()).then(|| (f.field.clone(), found.lacking)));
                 let called = |kind, id: &str| Some(there(&places, kind, id)?.1);
-                fields.push((f.field.clone(), named(&found.value, &called).into_owned()));
+                fields.push((f.field.to_string(), named(&found.value, &called).into_owned()));
             }
-            let made = change.outcome == Outcome::NewRight || decision.as_new;
+            let made = change.outcome == Outcome::New(End::Right) || decision.as_new;
             self.write(&right_id, fields.clone());
             writes += 1;
             if trouble.cut == Some(writes) {
@@ -346,7 +346,8 @@ impl World {
         let bases = self.bases.entry(change.kind).or_default();
         let old = bases.get(&left).cloned().unwrap_or_default();
         let held = |field: &str| slot_value(there, field).into_owned();
-        let fields = fields.into_iter().map(|(f, sent)| (f.clone(), WrittenField { sent, held: held(&f) })).collect();
+        let fields =
+            fields.into_iter().map(|(f, sent)| (f.as_str().into(), WrittenField { sent, held: held(&f) })).collect();
         let made = made.then(|| right_side(lane, there));
         let written = Written { fields, lacking, made };
         let digests = change.left_side.0.keys().map(|t| (t.clone(), String::new())).collect();
@@ -466,7 +467,7 @@ fn world() -> impl Strategy<Value = World> {
 fn all_in(d: &mut Decision) {
     d.included = true;
     let fields = ["title", "text", "steps", "members", "case", MARK, LINKS];
-    d.fields = fields.map(|f| (f.to_owned(), FieldDecision::Write)).into();
+    d.fields = fields.map(|f| (f.into(), FieldDecision::Write(End::Right))).into();
 }
 
 fn waiting(changes: &[Change]) -> Vec<&Change> {
@@ -548,7 +549,7 @@ proptest! {
         for trouble in [Trouble { refused, ..Trouble::default() }, Trouble::default(), Trouble::default()] {
             w.transfer(&plan, seed, &trouble, |_| {});
             plan = w.dry_run();
-            let waits = |c: &&Change| !matches!(c.outcome, Outcome::NewRight | Outcome::UpdateRight);
+            let waits = |c: &&Change| !matches!(c.outcome, Outcome::New(End::Right) | Outcome::Update(End::Right));
             prop_assert!(!plan.iter().any(|c| waits(&c)), "{:#?}", plan.iter().filter(waits).collect::<Vec<_>>());
         }
         prop_assert!(plan.is_empty(), "{:#?}", plan);
@@ -563,7 +564,7 @@ proptest! {
         let places: HashMap<(Kind, String), String> =
             w.pairs.iter().map(|(k, p)| ((*k, p.left_id.clone()), p.right_id.clone())).collect();
         let called = |kind, id: &str| Some(there(&places, kind, id)?.1);
-        for change in plan.iter().filter(|c| c.outcome == Outcome::NewRight) {
+        for change in plan.iter().filter(|c| c.outcome == Outcome::New(End::Right)) {
             let id = &change.left.as_ref().unwrap().id;
             let left = w.left.iter().find(|a| a.kind == change.kind && a.id == *id).unwrap();
             let mark = origin_mark("Old", left);

@@ -1,6 +1,6 @@
 //! A change for tests, as plain as can be.
 
-use hovrel_core::model::{Artefact, Kind, LINKS, Link, LinkEnd, LinkType, Value};
+use hovrel_core::model::{Artefact, End, Kind, LINKS, Link, LinkEnd, LinkType, Value};
 use hovrel_core::plan::{Change, FieldChange, FieldReason, Outcome, Side};
 
 /// Of test case `id` of the left; its key is its id.
@@ -8,8 +8,8 @@ pub fn change(seq: u32, id: &str, outcome: Outcome) -> Change {
     let side = |id: &str| Side::of(&Artefact::bare(Kind::TestCase, id), String::new());
     Change {
         left: Some(side(id)),
-        right: (outcome != Outcome::NewRight).then(|| side(id)),
-        ..Change::new(seq, "cases", (Kind::TestCase, Kind::TestCase), outcome)
+        right: (outcome != Outcome::New(End::Right)).then(|| side(id)),
+        ..Change::new(seq, "cases", (Kind::TestCase, Kind::TestCase), End::Right, outcome)
     }
 }
 
@@ -24,5 +24,5 @@ pub fn waiting(seq: u32, id: &str, to: &str) -> Change {
         reason: FieldReason::WaitsForOthers,
         losses: vec![],
     };
-    Change { fields: vec![field], ..change(seq, id, Outcome::UpdateRight) }
+    Change { fields: vec![field], ..change(seq, id, Outcome::Update(End::Right)) }
 }

@@ -94,7 +94,7 @@ fn absent(e: &Evidence) -> Markup {
                     td { (capital(lane.left_kind.word())) }
                     td.key { (if item.at_left { &item.left_key } else { &item.right_key }) }
                     td.key { (if item.at_left { &item.right_key } else { &item.left_key }) }
-                    td { (item.title) } td { (item.what.describe(item.at_left)) }
+                    td { (item.title) } td { (item.describe()) }
                 } } } }
             }
         }

@@ -271,7 +271,7 @@ fn absent(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
                 item.left_key.as_str().into(),
                 item.right_key.as_str().into(),
                 item.title.as_str().into(),
-                item.what.describe(item.at_left).into(),
+                item.describe().into(),
             ])?;
         }
     }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use chrono::{DateTime, Utc};
 use ed25519_dalek::{Signature, Signer, SigningKey};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::model::{Kind, Value};
+use hovrel_core::model::{End, Kind, Value};
 use hovrel_core::reconcile::{Difference, DifferenceCause, FieldProof, Headline, LaneProof, OrderProof, ProofItem};
 use hovrel_evidence::*;
 use proptest::prelude::*;
@@ -27,7 +27,7 @@ fn evidence() -> Evidence {
         field: "title".into(),
         expected: Value::text("Wind <b>above</b> limit"),
         found: Value::Empty,
-        cause: DifferenceCause::LeftChangedSince,
+        cause: DifferenceCause::ChangedSince(End::Left),
     };
     let lane = LaneProof {
         order: Some(OrderProof { carried: true, folders: 3, same: 2 }),

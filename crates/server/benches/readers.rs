@@ -7,7 +7,7 @@
 use std::time::Instant;
 
 use futures::future::join_all;
-use hovrel_core::model::{Artefact, FieldKey, Kind, Value};
+use hovrel_core::model::{Artefact, End, FieldKey, Kind, Value};
 use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldReason, Outcome, Side};
 use hovrel_engine::{Hub, WorkerOptions, run_worker};
 use hovrel_standins::world::Size;
@@ -56,17 +56,18 @@ fn artefact(n: usize) -> Artefact {
 fn change(n: usize, lane: &str) -> Change {
     let item = artefact(n);
     let field = |(key, value): (&FieldKey, &Value)| FieldChange {
-        field: key.to_string(),
+        field: (&**key).into(),
         left: Some(value.clone()),
         write: value.clone(),
         right: None,
         reason: FieldReason::New,
         losses: vec![],
     };
-    let mut change = Change::new(n as u32, lane, (Kind::TestCase, Kind::TestCase), Outcome::NewRight);
+    let mut change =
+        Change::new(n as u32, lane, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right));
     change.left = Some(Side::of(&item, "Lines / Tests".into()));
     change.fields = item.fields.iter().map(field).collect();
-    change.left_side.0 = item.fields.iter().map(|(k, v)| (k.to_string(), v.clone())).collect();
+    change.left_side.0 = item.fields.iter().map(|(k, v)| ((&**k).into(), v.clone())).collect();
     change
 }
 
@@ -82,7 +83,7 @@ fn change_row(plan: Uuid, change: &Change) -> Result<NewChange, serde_json::Erro
         left_key: left.key.clone(),
         right_key: String::new(),
         title: left.title.clone(),
-        field_names: change.fields.iter().map(|f| f.field.clone()).collect(),
+        field_names: change.fields.iter().map(|f| f.field.to_string()).collect(),
         losses: i32::from(change.seq.is_multiple_of(9)),
         conflicts: 0,
         open: 0,

@@ -15,10 +15,12 @@ use crate::schema::{changes, decision_steps, plans};
 use crate::{Store, StoreError};
 
 /// Outcomes that are included with others.
-const WRITABLE: [&str; 5] = ["new_right", "update_right", "adopt", "conflict", "held_right"];
+const WRITABLE: [&str; 8] =
+    ["new_left", "new_right", "update_left", "update_right", "adopt", "conflict", "held_left", "held_right"];
 
 /// Outcomes that are included only where they are meant: an item that is created again, or a pair that is let go.
-const MEANT: [&str; 4] = ["gone_right", "gone_left", "left_scope", "taken_off"];
+const MEANT: [&str; 6] =
+    ["gone_left", "gone_right", "out_of_scope_left", "out_of_scope_right", "taken_off_left", "taken_off_right"];
 
 /// So many steps of a plan can be undone.
 const STEPS: i32 = 100;

@@ -1,6 +1,6 @@
 //! The journal of a transfer: what is about to be done, and what was done, change by change.
 //!
-//! `intended` is written before the first call, `made` once the item exists at the right and more is to come, `done`
+//! `intended` is written before the first call, `made` once the item is there and more is to come, `done`
 //! when nothing is; both in one transaction with the pair, its base and the ledger. A change that is `intended` when a
 //! worker begins may have been done: the engine looks first. Everything is written only by whoever holds the lease of
 //! the job. See docs/journal.md.
@@ -10,14 +10,15 @@ use diesel::dsl::count_star;
 use diesel::prelude::*;
 use diesel::upsert::excluded;
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
-use hovrel_core::model::Fingerprint;
+use hovrel_core::model::{End, Ends, Fingerprint};
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::end::EndColumn;
 use crate::jobs::{Holder, fence};
 use crate::losses::{self, NewLoss};
 use crate::pieces::{self, Both, NewPiece};
-use crate::schema::{changes, jobs, journal, marks, pairs, snapshots};
+use crate::schema::{changes, jobs, journal, journal_items, marks, pairs, snapshots};
 use crate::{Store, StoreError};
 
 #[derive(Debug, Clone, Queryable, Selectable)]
@@ -26,10 +27,21 @@ pub struct JournalRow {
     pub seq: i32,
     pub state: String,
     pub attempts: i32,
-    pub right_id: Option<String>,
     pub error: Option<String>,
     pub advice: Option<String>,
     pub at: DateTime<Utc>,
+}
+
+/// An item that a change wrote.
+#[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
+#[diesel(table_name = journal_items)]
+pub struct JournalItem {
+    pub seq: i32,
+    #[diesel(deserialize_as = EndColumn)]
+    pub written_end: End,
+    pub item_id: String,
+    /// After the write, where the system tells versions.
+    pub version: Option<String>,
 }
 
 /// How far a change came.
@@ -49,6 +61,10 @@ pub struct Applied<'a> {
     pub of: Both<'a>,
     pub left_key: &'a str,
     pub right_key: &'a str,
+    /// Under which both were in step, where systems tell versions.
+    pub versions: Ends<Option<&'a str>>,
+    /// The ends that were written.
+    pub wrote: &'a [End],
     pub left_base: (Fingerprint, Value),
     pub right_base: (Fingerprint, Value),
     pub agreed: (Fingerprint, Value),
@@ -59,8 +75,8 @@ pub struct Applied<'a> {
     /// Comments and past changes that were found at both ends, and those that a person lets go (slot and piece).
     pub found: Vec<NewPiece>,
     pub forgotten: Vec<(String, String)>,
-    /// Whether a mark of origin was made.
-    pub made_mark: bool,
+    /// The end at which a mark of origin was made, if one was.
+    pub made_mark: Option<End>,
 }
 
 /// How far a transfer is.
@@ -84,9 +100,27 @@ async fn keep_snapshot(
     Ok(())
 }
 
+/// The pair of a left item in a lane of a route.
+pub type PairKey<'a> = (Uuid, &'a str, &'a str);
+
+#[diesel::dsl::auto_type(no_type_alias)]
+fn is_pair<'a>((route, lane, left_id): (Uuid, &'a str, &'a str)) -> _ {
+    pairs::route_id.eq(route).and(pairs::lane.eq(lane)).and(pairs::left_id.eq(left_id))
+}
+
 impl Store {
+    /// How far each change of a transfer came, in the order of the plan; none of those that were not begun.
     pub async fn journal(&self, job: Uuid) -> Result<Vec<JournalRow>, StoreError> {
         let query = journal::table.filter(journal::job_id.eq(job)).order(journal::seq).select(JournalRow::as_select());
+        Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// What the changes of a transfer wrote.
+    pub async fn journal_items(&self, job: Uuid) -> Result<Vec<JournalItem>, StoreError> {
+        let query = journal_items::table
+            .filter(journal_items::job_id.eq(job))
+            .order((journal_items::seq, journal_items::written_end))
+            .select(JournalItem::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
@@ -143,12 +177,12 @@ impl Store {
     }
 
     /// Notes that a pair is let go: it is not carried any more, and not told again.
-    pub async fn let_go(&self, holder: Holder, seq: i32, pair: (Uuid, &str, &str)) -> Result<(), StoreError> {
+    pub async fn let_go(&self, holder: Holder, seq: i32, pair: PairKey<'_>) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
                 fence(connection, holder).await?;
-                diesel::update(pairs::table.find(pair))
+                diesel::update(pairs::table.filter(is_pair(pair)))
                     .set((pairs::let_go.eq(true), pairs::updated_at.eq(diesel::dsl::now)))
                     .execute(connection)
                     .await?;
@@ -165,7 +199,7 @@ impl Store {
     pub async fn agreed(
         &self,
         holder: Holder,
-        pair: (Uuid, &str, &str),
+        pair: PairKey<'_>,
         agreed: &(Fingerprint, Value),
     ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
@@ -173,7 +207,7 @@ impl Store {
             .transaction(async |connection| {
                 fence(connection, holder).await?;
                 keep_snapshot(connection, agreed).await?;
-                diesel::update(pairs::table.find(pair))
+                diesel::update(pairs::table.filter(is_pair(pair)))
                     .set((pairs::agreed.eq(agreed.0.as_bytes().as_slice()), pairs::updated_at.eq(diesel::dsl::now)))
                     .execute(connection)
                     .await?;
@@ -204,6 +238,8 @@ impl Store {
                         pairs::left_base.eq(applied.left_base.0.as_bytes().as_slice()),
                         pairs::right_base.eq(applied.right_base.0.as_bytes().as_slice()),
                         pairs::agreed.eq(applied.agreed.0.as_bytes().as_slice()),
+                        pairs::left_version.eq(applied.versions.left),
+                        pairs::right_version.eq(applied.versions.right),
                     ))
                     .on_conflict((pairs::route_id, pairs::lane, pairs::left_id))
                     .do_update()
@@ -214,6 +250,8 @@ impl Store {
                         pairs::left_base.eq(excluded(pairs::left_base)),
                         pairs::right_base.eq(excluded(pairs::right_base)),
                         pairs::agreed.eq(excluded(pairs::agreed)),
+                        pairs::left_version.eq(excluded(pairs::left_version)),
+                        pairs::right_version.eq(excluded(pairs::right_version)),
                         pairs::let_go.eq(false),
                         pairs::updated_at.eq(diesel::dsl::now),
                     ))
@@ -226,16 +264,35 @@ impl Store {
                 diesel::update(journal::table.find((holder.job, applied.seq)))
                     .set((
                         journal::state.eq(state),
-                        journal::right_id.eq(of.right_id),
                         journal::error.eq(None::<String>),
                         journal::at.eq(diesel::dsl::now),
                     ))
                     .execute(connection)
                     .await?;
-                if applied.made_mark {
+                let ids = Ends { left: of.left_id, right: of.right_id };
+                let wrote = applied.wrote.iter().map(|end| {
+                    (
+                        journal_items::job_id.eq(holder.job),
+                        journal_items::seq.eq(applied.seq),
+                        journal_items::written_end.eq(end.id()),
+                        journal_items::item_id.eq(ids[*end]),
+                        journal_items::version.eq(applied.versions[*end]),
+                    )
+                });
+                diesel::insert_into(journal_items::table)
+                    .values(wrote.collect::<Vec<_>>())
+                    .on_conflict((journal_items::job_id, journal_items::seq, journal_items::written_end))
+                    .do_update()
+                    .set((
+                        journal_items::item_id.eq(excluded(journal_items::item_id)),
+                        journal_items::version.eq(excluded(journal_items::version)),
+                    ))
+                    .execute(connection)
+                    .await?;
+                if let Some(end) = applied.made_mark {
                     let mine = marks::job_id.eq(holder.job).and(marks::seq.eq(applied.seq));
                     diesel::update(marks::table.filter(mine))
-                        .set(marks::right_id.eq(of.right_id))
+                        .set(marks::item_id.eq(ids[end]))
                         .execute(connection)
                         .await?;
                 }

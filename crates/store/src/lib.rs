@@ -6,6 +6,7 @@
 
 mod artefacts;
 mod decisions;
+mod end;
 mod error;
 mod forms;
 mod jobs;
@@ -44,7 +45,7 @@ pub use artefacts::{ArtefactFilter, ArtefactRow, Neighbour, NewArtefact, SurveyH
 pub use decisions::Decided;
 pub use error::StoreError;
 pub use jobs::{Holder, Job, JobEvent, JobKind, JobState, NewJob, Wanted};
-pub use journal::{Applied, JournalRow, Stage, TransferCounts};
+pub use journal::{Applied, JournalItem, JournalRow, PairKey, Stage, TransferCounts};
 pub use kept::{KeptHistory, NewHistory};
 pub use keys::{Key, NewKey};
 pub use losses::{LossFilter, LossGroup, LossPlace, LossRow, NewLoss};
@@ -59,7 +60,7 @@ pub use receipts::{IncludedConflict, Undertaken};
 pub use retention::Cleared;
 pub use routes::{NewRoute, Route, RouteVersion};
 pub use seal::{SealError, Sealer};
-pub use steps::{StepDone, StepRow};
+pub use steps::{StepAt, StepRow};
 pub use systems::{NewSystem, System};
 pub use total::Total;
 pub use traces::{Open, OpenChange, PairOf, Touch};

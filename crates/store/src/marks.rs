@@ -13,7 +13,7 @@ use crate::{Store, StoreError};
 pub struct MarkAt<'a> {
     pub system: Uuid,
     pub container: &'a str,
-    /// The kind at the right, by its id.
+    /// The kind there, by its id.
     pub kind: &'a str,
 }
 
@@ -25,7 +25,7 @@ pub enum Claim {
     /// This change claimed it before: it may have been made.
     OursBefore,
     /// Another change made it.
-    MadeBy { job: Uuid, right_id: String },
+    MadeBy { job: Uuid, item_id: String },
     /// Another change is about to make it; whether its job is over.
     ToBeMadeBy { job: Uuid, over: bool },
 }
@@ -67,7 +67,7 @@ impl Store {
                 let held: Vec<(String, Uuid, i32, Option<String>, JobState)> = marks::table
                     .inner_join(jobs::table.on(jobs::id.eq(marks::job_id)))
                     .filter(here)
-                    .select((marks::mark, marks::job_id, marks::seq, marks::right_id, jobs::state))
+                    .select((marks::mark, marks::job_id, marks::seq, marks::item_id, jobs::state))
                     .load(connection)
                     .await?;
                 let claim =
@@ -77,7 +77,7 @@ impl Store {
                             Some((_, job, s, ..)) if *job == holder.job && s == seq => {
                                 if made.iter().any(|m| m == mark) { Claim::Ours } else { Claim::OursBefore }
                             }
-                            Some((_, job, _, Some(id), _)) => Claim::MadeBy { job: *job, right_id: id.clone() },
+                            Some((_, job, _, Some(id), _)) => Claim::MadeBy { job: *job, item_id: id.clone() },
                             Some((_, job, _, None, state)) => Claim::ToBeMadeBy { job: *job, over: state.is_over() },
                             // Its job was removed with its route in between.
                             None => Claim::OursBefore,
@@ -99,7 +99,7 @@ impl Store {
                     .set((
                         marks::job_id.eq(holder.job),
                         marks::seq.eq(seq),
-                        marks::right_id.eq(None::<String>),
+                        marks::item_id.eq(None::<String>),
                         marks::at.eq(diesel::dsl::now),
                     ))
                     .execute(connection)

@@ -14,6 +14,7 @@ use crate::{Store, StoreError};
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = pairs)]
 pub struct PairRow {
+    pub id: Uuid,
     pub lane: String,
     pub left_id: String,
     pub right_id: String,
@@ -24,6 +25,9 @@ pub struct PairRow {
     /// How each field came to be in step; none of pairs from before that was kept.
     pub agreed: Option<Vec<u8>>,
     pub let_go: bool,
+    /// Under which both were in step, where systems tell versions.
+    pub left_version: Option<String>,
+    pub right_version: Option<String>,
 }
 
 /// Two that became a pair in some route.
@@ -142,7 +146,9 @@ impl Store {
     }
 
     pub async fn pair(&self, route: Uuid, lane: &str, left_id: &str) -> Result<Option<PairRow>, StoreError> {
-        let query = pairs::table.find((route, lane, left_id)).select(PairRow::as_select());
+        let query = pairs::table
+            .filter(pairs::route_id.eq(route).and(pairs::lane.eq(lane)).and(pairs::left_id.eq(left_id)))
+            .select(PairRow::as_select());
         Ok(query.first(&mut self.connection().await?).await.optional()?)
     }
 

@@ -5,10 +5,12 @@ use std::collections::BTreeSet;
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, RunQueryDsl};
+use hovrel_core::model::End;
 use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::artefacts::holds;
+use crate::end::EndColumn;
 use crate::newest::{Of, newest};
 use crate::pairs::{PairMove, move_pairs};
 use crate::schema::{changes, dependencies, plan_counts, plans};
@@ -112,6 +114,8 @@ pub struct Included {
     pub outcome: String,
     /// Two lists: what it needs, and what it would rather wait for.
     pub waits: Value,
+    #[diesel(deserialize_as = EndColumn)]
+    pub written_end: End,
     /// What it costs at each end, in calls.
     pub right_calls: f64,
     pub left_calls: f64,
@@ -311,7 +315,7 @@ impl Store {
     /// What is taken in of a plan, in plan order, without what it says.
     pub async fn included_changes(&self, plan: Uuid) -> Result<Vec<Included>, StoreError> {
         use diesel::dsl::sql;
-        use diesel::sql_types::Jsonb;
+        use diesel::sql_types::{Jsonb, Text};
         let query = changes::table
             .filter(changes::plan_id.eq(plan).and(changes::included.eq(true)))
             .order(changes::seq)
@@ -319,6 +323,8 @@ impl Store {
                 changes::seq,
                 changes::outcome,
                 sql::<Jsonb>("jsonb_build_array(body -> 'depends_on', body -> 'after')"),
+                // A plan from before lanes had a direction writes the right.
+                sql::<Text>("coalesce(body ->> 'written', 'right')"),
                 changes::right_calls,
                 changes::left_calls,
             ));

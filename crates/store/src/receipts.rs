@@ -54,7 +54,7 @@ impl Store {
         let query = changes::table
             .left_join(journal::table.on(of_job))
             .filter(changes::plan_id.eq(plan).and(changes::included).and(changes::seq.gt(after)))
-            .filter(changes::outcome.eq_any(["conflict", "held_right"]))
+            .filter(changes::outcome.eq_any(["conflict", "held_left", "held_right"]))
             .order(changes::seq)
             .limit(limit)
             .select((changes::seq, changes::brief, changes::decision, journal::state.nullable()));

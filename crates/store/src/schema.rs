@@ -76,8 +76,13 @@ diesel::table! {
 }
 diesel::table! {
     journal (job_id, seq) {
-        job_id -> Uuid, seq -> Int4, state -> Text, attempts -> Int4, right_id -> Nullable<Text>,
-        error -> Nullable<Text>, advice -> Nullable<Text>, at -> Timestamptz,
+        job_id -> Uuid, seq -> Int4, state -> Text, attempts -> Int4, error -> Nullable<Text>,
+        advice -> Nullable<Text>, at -> Timestamptz,
+    }
+}
+diesel::table! {
+    journal_items (job_id, seq, written_end) {
+        job_id -> Uuid, seq -> Int4, written_end -> Text, item_id -> Text, version -> Nullable<Text>,
     }
 }
 diesel::table! {
@@ -87,9 +92,10 @@ diesel::table! {
     snapshots (hash) { hash -> Bytea, body -> Jsonb }
 }
 diesel::table! {
-    pairs (route_id, lane, left_id) {
-        route_id -> Uuid, lane -> Text, left_id -> Text, right_id -> Text, left_base -> Bytea, right_base -> Bytea,
+    pairs (id) {
+        id -> Uuid, route_id -> Uuid, lane -> Text, left_id -> Text, right_id -> Text, left_base -> Bytea, right_base -> Bytea,
         updated_at -> Timestamptz, left_key -> Text, right_key -> Text, agreed -> Nullable<Bytea>, let_go -> Bool,
+        left_version -> Nullable<Text>, right_version -> Nullable<Text>,
     }
 }
 diesel::table! {
@@ -99,15 +105,15 @@ diesel::table! {
     }
 }
 diesel::table! {
-    steps (job_id, seq, step) {
-        job_id -> Uuid, seq -> Int4, step -> Text, state -> Text, sent -> Nullable<Jsonb>, held -> Nullable<Jsonb>,
-        right_id -> Nullable<Text>, version -> Nullable<Text>, at -> Timestamptz,
+    steps (job_id, seq, written_end, step) {
+        job_id -> Uuid, seq -> Int4, written_end -> Text, step -> Text, state -> Text, sent -> Nullable<Jsonb>,
+        held -> Nullable<Jsonb>, at -> Timestamptz,
     }
 }
 diesel::table! {
     marks (system_id, container, kind, mark) {
         system_id -> Uuid, container -> Text, kind -> Text, mark -> Text, job_id -> Uuid, seq -> Int4,
-        right_id -> Nullable<Text>, at -> Timestamptz,
+        item_id -> Nullable<Text>, at -> Timestamptz,
     }
 }
 diesel::table! {

@@ -308,7 +308,7 @@ impl Client {
                 .as_array()
                 .expect("fields")
                 .iter()
-                .map(|f| (f["field"].as_str().expect("a field"), "write"))
+                .map(|f| (f["field"].as_str().expect("a field"), "write_right"))
                 .collect();
             let body = json!({"included": true, "fields": fields});
             assert!(self.call(Method::PATCH, &path, Some(body), None).await.0.is_success());

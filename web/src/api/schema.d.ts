@@ -1543,10 +1543,10 @@ export interface components {
             title: string;
         };
         /**
-         * @description Why something does not agree.
+         * @description Why something does not agree, with the end that it is about.
          * @enum {string}
          */
-        DifferenceCause: "left_out" | "undecided" | "cannot_be_carried" | "refused" | "not_planned_yet" | "not_transferred_yet" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "rule_changed" | "target_moved" | "waits_for_others" | "right_unreadable" | "removed_at_right" | "kept_by_decision" | "changed_on_saving" | "unexplained";
+        DifferenceCause: "left_out" | "undecided" | "cannot_be_carried" | "refused" | "not_planned_yet" | "not_transferred_yet" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "rule_changed" | "target_moved" | "waits_for_others" | "left_unreadable" | "right_unreadable" | "removed_at_left" | "removed_at_right" | "kept_by_decision" | "changed_on_saving" | "unexplained";
         /**
          * @description The end or ends that are written.
          * @enum {string}
@@ -1671,7 +1671,7 @@ export interface components {
             /** @enum {string} */
             reason: "no_such_source";
         } | {
-            field: string;
+            field: components["schemas"]["Slot"];
             /** @enum {string} */
             reason: "no_such_target";
         } | {
@@ -1777,10 +1777,10 @@ export interface components {
             reasons: number;
         };
         /**
-         * @description What to do about one field.
+         * @description What to do about one field, with the end that is written or kept.
          * @enum {string}
          */
-        FieldDecision: "write" | "leave" | "keep_right";
+        FieldDecision: "write_left" | "write_right" | "leave" | "keep_left" | "keep_right";
         FieldDetail: {
             /** @description Whether a person may say what becomes of it. */
             can_be_decided: boolean;
@@ -1831,10 +1831,10 @@ export interface components {
             with_loss: number;
         };
         /**
-         * @description Why a field is in a change.
+         * @description Why a field is in a change, with the end that it is about.
          * @enum {string}
          */
-        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "right_unreadable" | "taken_off" | "perhaps_there";
+        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "left_unreadable" | "right_unreadable" | "taken_off_left" | "taken_off_right" | "perhaps_there";
         /** @description One field of a kind. */
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */
@@ -2433,7 +2433,7 @@ export interface components {
             before: string;
             cause: components["schemas"]["LossCause"];
             /** @description The field at the end that is written (or read, for a loss met while reading). */
-            field: string;
+            field: components["schemas"]["Slot"];
             kind: components["schemas"]["LossKind"];
         };
         /** @description Why a loss happens. Wording for people is in [`LossCause::describe`]. */
@@ -2754,10 +2754,10 @@ export interface components {
             likeness: components["schemas"]["Likeness"];
         };
         /**
-         * @description What a dry run found for an artefact.
+         * @description What a dry run found for an artefact, with the end that it is about.
          * @enum {string}
          */
-        Outcome: "new_right" | "update_right" | "adopt" | "held_right" | "conflict" | "blocked" | "in_step" | "gone_right" | "gone_left" | "left_scope" | "unreadable" | "taken_off";
+        Outcome: "new_left" | "new_right" | "update_left" | "update_right" | "adopt" | "held_left" | "held_right" | "conflict" | "blocked" | "in_step" | "gone_left" | "gone_right" | "out_of_scope_left" | "out_of_scope_right" | "unreadable" | "taken_off_left" | "taken_off_right";
         OutcomeCount: {
             /** Format: int64 */
             count: number;
@@ -3251,20 +3251,20 @@ export interface components {
             left?: components["schemas"]["EndSchema"] | null;
             right?: components["schemas"]["EndSchema"] | null;
         };
-        /** @description How one field at the right is filled. */
+        /** @description How one slot is filled. */
         Rule: {
             /** @description Applied in order; none means “as it is”. */
             conversions?: components["schemas"]["Conversion"][];
             direction?: components["schemas"]["Direction"];
             source: components["schemas"]["Source"];
-            /** @description The field at the right, or [`crate::model::PARENT`] or [`crate::model::ATTACHMENTS`]. */
-            target: string;
+            /** @description The slot that is filled, at the end that the rule writes. */
+            target: components["schemas"]["Slot"];
         };
         /** @description What became of the rule for a field; one of the two is there. */
         RuleChange: {
             after?: components["schemas"]["Rule"] | null;
             before?: components["schemas"]["Rule"] | null;
-            target: string;
+            target: components["schemas"]["Slot"];
         };
         RulesFigure: {
             /** Format: int64 */
@@ -3369,6 +3369,8 @@ export interface components {
             /** @description 32 bytes in hexadecimal. */
             public_key: string;
         };
+        /** @description A place of an artefact that a rule can read or fill: the id of a field, or `@` and a name. */
+        Slot: string;
         /** @description Where a rule's value comes from. */
         Source: {
             field: string;

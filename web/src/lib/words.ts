@@ -29,9 +29,9 @@ export type DiscShape =
   | "blocked"
   | "gone_right"
   | "gone_left"
-  | "left_scope"
+  | "out_of_scope_left"
   | "unreadable"
-  | "taken_off"
+  | "taken_off_left"
   | "left_out"
   | "loss";
 
@@ -44,8 +44,8 @@ export const outcomeWord: Record<DiscShape, string> = {
   blocked: "Can't be transferred",
   gone_right: "Gone at right",
   gone_left: "Gone at left",
-  left_scope: "Left the scope",
-  taken_off: "Removed at left",
+  out_of_scope_left: "Left the scope",
+  taken_off_left: "Removed at left",
   unreadable: "Can't be read",
   in_step: "In step",
   left_out: "Left out",
@@ -61,8 +61,8 @@ export const outcomeHelp: Record<DiscShape, string> = {
   blocked: "A value can't be transferred; the item waits until that is fixed.",
   gone_right: "It was transferred before and is gone at the right. Create it again, or let the pair go.",
   gone_left: "It was transferred before and is gone at the left. Its counterpart stays. Let the pair go to end it.",
-  left_scope: "It was transferred before and the route no longer covers it. Its counterpart stays.",
-  taken_off: "Comments or past changes were removed at the left. At the right they stay.",
+  out_of_scope_left: "It was transferred before and the route no longer covers it. Its counterpart stays.",
+  taken_off_left: "Comments or past changes were removed at the left. At the right they stay.",
   unreadable: "One of the two can't be read now; nothing is written until it can be.",
   in_step: "Both ends hold the same.",
   left_out: "You left it out, or something it needs is out. The next dry run lists it again.",
@@ -111,8 +111,10 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   waits_for_others: "waits for an item it refers to",
   rule_changed: "the rule changed",
   rule_changed_over_kept: "the rule changed; the right was kept",
+  left_unreadable: "the left can't be read",
   right_unreadable: "the right can't be read",
-  taken_off: "removed at left, stays at right",
+  taken_off_left: "removed at left, stays at right",
+  taken_off_right: "removed at right, stays at left",
   perhaps_there: "sent once without an answer",
 };
 
@@ -148,7 +150,9 @@ export const causeWord: Record<Schemas["DifferenceCause"], string> = {
   rule_changed: "the rule gives another value now",
   target_moved: "what it links to has moved",
   waits_for_others: "waits for an item it refers to",
+  left_unreadable: "the left's value can't be read",
   right_unreadable: "the right's value can't be read",
+  removed_at_left: "removed at the left since the transfer",
   removed_at_right: "removed at the right since the transfer",
   kept_by_decision: "the right's value was kept by decision",
   changed_on_saving: "the right changed it when saving",

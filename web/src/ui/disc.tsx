@@ -59,13 +59,13 @@ const shapes: Record<DiscShape, React.ReactNode> = {
       <path d="M2.5 5L6 11M6 5l-3.5 6" stroke={G} strokeWidth="1.3" />
     </>
   ),
-  left_scope: (
+  out_of_scope_left: (
     <>
       <path d={rightHalf} fill={R} />
       <path d="M6.5 2.5a5.5 5.5 0 0 0 0 11" fill="none" stroke={L} strokeWidth="1.5" strokeDasharray="2 1.8" />
     </>
   ),
-  taken_off: (
+  taken_off_left: (
     <>
       <path d={rightHalf} fill={R} />
       <path d={leftHalf} fill="none" stroke={L} strokeWidth="1.4" />

@@ -72,9 +72,9 @@ const OUTCOMES: [(&str, &str); 11] = [
     ("blocked", "can't be transferred"),
     ("gone_right", "gone at right"),
     ("gone_left", "gone at left"),
-    ("left_scope", "left the scope"),
+    ("out_of_scope_left", "left the scope"),
     ("unreadable", "can't be read"),
-    ("taken_off", "removed at left"),
+    ("taken_off_left", "removed at left"),
 ];
 
 fn told(plan: &Figures) -> Vec<String> {

@@ -91,7 +91,7 @@ async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
         let path = format!("/plans/{}/changes/{}", edited["id"].as_str().unwrap(), change["seq"]);
         let detail = client.get(&path).await;
         let field = detail["fields"].as_array().unwrap().iter().find(|f| f["field"] == "priority").unwrap().clone();
-        told += usize::from(field["reason"] == "rule_changed" && field["decision"] == "write");
+        told += usize::from(field["reason"] == "rule_changed" && field["decision"] == "write_right");
     }
     assert_eq!((told, with), (42, 42), "{row:?}");
 

@@ -186,8 +186,12 @@ async fn the_whole_journey() {
     // Decide the rest: everything in, the left wins.
     for change in client.changes(&next, "").await {
         let detail = client.get(&format!("/plans/{}/changes/{}", next["id"].as_str().unwrap(), change["seq"])).await;
-        let fields: BTreeMap<&str, &str> =
-            detail["fields"].as_array().unwrap().iter().map(|f| (f["field"].as_str().unwrap(), "write")).collect();
+        let fields: BTreeMap<&str, &str> = detail["fields"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|f| (f["field"].as_str().unwrap(), "write_right"))
+            .collect();
         let body = json!({"included": true, "fields": fields});
         let path = format!("/plans/{}/changes/{}", next["id"].as_str().unwrap(), change["seq"]);
         assert!(client.call(Method::PATCH, &path, Some(body), None).await.0.is_success());
@@ -254,7 +258,7 @@ async fn what_hangs_together_hangs_together_afterwards() {
         let path = format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), change["seq"]);
         let linked =
             client.get(&path).await["fields"].as_array().is_some_and(|f| f.iter().any(|f| f["field"] == "@links"));
-        let fields = if linked { json!({"@links": "write"}) } else { json!({}) };
+        let fields = if linked { json!({"@links": "write_right"}) } else { json!({}) };
         let body = json!({"included": true, "fields": fields});
         assert!(client.call(Method::PATCH, &path, Some(body), None).await.0.is_success());
     }

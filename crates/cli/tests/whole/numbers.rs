@@ -194,7 +194,7 @@ impl World {
     /// Each item in scope is in step, or one change, or let go.
     async fn scope(&mut self, figure: &Value, listed: &[Value]) {
         // Of these the left item is no longer in scope.
-        let outside = |c: &&Value| ["gone_left", "left_scope"].contains(&text(&c["outcome"]));
+        let outside = |c: &&Value| ["gone_left", "out_of_scope_left"].contains(&text(&c["outcome"]));
         let gone = listed.iter().filter(outside).count() as i64;
         let inside = number(&figure["in_step"]) + listed.len() as i64 - gone + number(&figure["let_go"]);
         self.sums.same("items in scope", number(&figure["left_in_scope"]), inside);
@@ -502,7 +502,7 @@ async fn decide_some(world: &World, plan: &Value) {
         let (status, said) = world.client.call(Method::PATCH, &path, Some(body), None).await;
         assert!(status.is_success(), "{outcome}: {said}");
     };
-    patch("conflict", 0, json!({"included": true, "fields": {"title": "write"}})).await;
+    patch("conflict", 0, json!({"included": true, "fields": {"title": "write_right"}})).await;
     patch("held_right", 0, json!({"included": true, "fields": {"title": "keep_right"}})).await;
     patch("gone_right", 0, json!({"included": true})).await;
     patch("gone_left", 0, json!({"let_go": true})).await;
@@ -536,9 +536,9 @@ async fn the_numbers_of_every_verdict_add_up() {
         "gone_left",
         "gone_right",
         "held_right",
-        "left_scope",
         "new_right",
-        "taken_off",
+        "out_of_scope_left",
+        "taken_off_left",
         "unreadable",
         "update_right",
     ];

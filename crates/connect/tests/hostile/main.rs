@@ -166,7 +166,7 @@ async fn what_no_database_takes_is_replaced_and_told_at_its_item() {
     assert_eq!(note, "half \u{FFFD} of a pair \\ud800");
     let kept = serde_json::to_string(&items).expect("JSON");
     assert!(!kept.contains("\\u0000"), "{kept}");
-    let told: std::collections::BTreeSet<&str> = items[1].read_losses.iter().map(|l| l.field.as_str()).collect();
+    let told: std::collections::BTreeSet<&str> = items[1].read_losses.iter().map(|l| l.field.id()).collect();
     for field in ["title", "note", "grade", "@comments", "@links", "@attachments"] {
         assert!(told.contains(field), "{field} among {told:?}");
     }

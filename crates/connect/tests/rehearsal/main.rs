@@ -9,8 +9,8 @@ use futures::StreamExt;
 use hovrel_connect::{ConnectError, Connector, Write};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::{
-    ATTACHMENTS, Artefact, Attachment, COMMENTS, Call, Document, Fields, HISTORY, Kind, LINKS, Link, LinkEnd, LinkType,
-    PARENT, Reference, Step, Value, ValueType,
+    ATTACHMENTS, Artefact, Attachment, COMMENTS, Call, Document, End, Fields, HISTORY, Kind, LINKS, Link, LinkEnd,
+    LinkType, PARENT, Reference, Step, Value, ValueType,
 };
 use hovrel_core::plan::{Change, Decision, FieldChange, FieldReason, Outcome, Side};
 use hovrel_core::rehearse;
@@ -59,14 +59,14 @@ impl Target {
     fn rehearsed(&self, change: &Change) -> Vec<RefusalReason> {
         let mut stage = Rehearsal::at(Arc::new(rehearse::Target::new(&self.catalogue, self.items.iter())));
         let decision = Decision { included: true, ..Decision::default_for(change) };
-        stage.play(change, &decision, FirstContact::LeftWins).refusals.into_iter().map(|r| r.reason).collect()
+        stage.play(change, &decision, FirstContact::Wins(End::Left)).refusals.into_iter().map(|r| r.reason).collect()
     }
 
     /// What the target itself says to it, written as the engine would.
     async fn real(&self, change: &Change) -> Result<(), ConnectError> {
         let (mut fields, mut parent, mut files) = (Fields::default(), None, Vec::new());
         for f in &change.fields {
-            match (&f.write, f.field.as_str()) {
+            match (&f.write, f.field.id()) {
                 (Value::Attachments(list), ATTACHMENTS) => files.clone_from(list),
                 (Value::Reference(r), PARENT) => parent = Some(Some(r.id().to_owned())),
                 (_, PARENT | COMMENTS | HISTORY) => {}
@@ -87,8 +87,8 @@ impl Target {
 }
 
 fn change(kind: Kind, fields: Vec<(String, Value)>) -> Change {
-    let field = |(field, write)| FieldChange {
-        field,
+    let field = |(field, write): (String, Value)| FieldChange {
+        field: field.into(),
         left: None,
         write,
         right: None,
@@ -98,7 +98,7 @@ fn change(kind: Kind, fields: Vec<(String, Value)>) -> Change {
     Change {
         left: Some(Side::of(&Artefact::bare(kind, "left"), String::new())),
         fields: fields.into_iter().map(field).collect(),
-        ..Change::new(0, "lane", (kind, kind), Outcome::NewRight)
+        ..Change::new(0, "lane", (kind, kind), End::Right, Outcome::New(End::Right))
     }
 }
 
@@ -176,7 +176,7 @@ fn planted(name: &str, t: &Target) -> Vec<(&'static str, Change)> {
             let execution = t.like(t.first(Kind::Execution));
             let result = t.like(t.first(Kind::Result));
             let mut gone = case(base.clone());
-            gone.outcome = Outcome::UpdateRight;
+            gone.outcome = Outcome::Update(End::Right);
             gone.right = Some(Side::of(&Artefact::bare(Kind::TestCase, "999999"), String::new()));
             vec![
                 ("no title", case(without(base.clone(), "title"))),

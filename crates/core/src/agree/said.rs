@@ -9,13 +9,13 @@ use std::hash::Hash;
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Block, Comment, Document, HistoryEntry, Inline, Piece, ShortForm, piece_ids};
+use crate::model::{Block, Comment, Document, HistoryEntry, Inline, Piece, ShortForm, Slot, piece_ids};
 
 /// A piece of the left that the right accepted.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Accepted {
-    /// The field at the right: comments or history.
-    pub slot: String,
+    /// Comments or history.
+    pub slot: Slot,
     /// What tells it apart at the left.
     pub left: String,
     /// What tells it apart at the right; none if the right did not say.
@@ -78,7 +78,7 @@ impl Words {
 /// The comments of one item at both ends.
 #[derive(Clone, Copy)]
 pub struct SaidOfOne<'a> {
-    pub slot: &'a str,
+    pub slot: &'a Slot,
     pub left_system: &'a str,
     /// What the left says.
     pub source: &'a [Comment],
@@ -111,7 +111,7 @@ pub fn sort_comments(said_of_one: SaidOfOne<'_>, accepted: &[Accepted]) -> Sorte
 
 /// Sorts the past changes of an item, as [`sort_comments`] sorts what was said.
 pub fn sort_history(
-    slot: &str,
+    slot: &Slot,
     (source, wanted): (&[HistoryEntry], &[HistoryEntry]),
     now: &[HistoryEntry],
     accepted: &[Accepted],
@@ -142,7 +142,7 @@ pub fn is_same_entry(a: &HistoryEntry, b: &HistoryEntry) -> bool {
 type Ways<'w, P> = (&'w dyn Fn(usize, usize) -> bool, &'w dyn Fn(&P) -> P);
 
 fn sort<P: Piece>(
-    slot: &str,
+    slot: &Slot,
     (left_ids, bodies): (&[String], &[Words]),
     wanted: &[P],
     now: &[P],
@@ -151,7 +151,7 @@ fn sort<P: Piece>(
 ) -> Sorted<P> {
     let mut out =
         Sorted { to_add: vec![], found: vec![], doubtful: vec![], taken_off: vec![], removed_there: vec![], own: 0 };
-    let accepted: Vec<&Accepted> = accepted.iter().filter(|a| a.slot == slot).collect();
+    let accepted: Vec<&Accepted> = accepted.iter().filter(|a| a.slot == *slot).collect();
     let right_ids = piece_ids(now);
     let mut claimed: HashSet<&str> = accepted.iter().filter_map(|a| a.right.as_deref()).collect();
     let mut met: HashSet<usize> = HashSet::new();
@@ -177,7 +177,7 @@ fn sort<P: Piece>(
         let id = left_ids[n].clone();
         let free = |at: &usize, claimed: &HashSet<&str>| !claimed.contains(right_ids[*at].as_str());
         let accept = |at: usize| Accepted {
-            slot: slot.to_owned(),
+            slot: slot.clone(),
             left: id.clone(),
             right: Some(right_ids[at].clone()),
             said: bodies[n].now.clone(),

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Fingerprint, Value};
+use crate::model::{Fingerprint, Slot, Value};
 
 /// How a field came to be in step.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -42,21 +42,21 @@ pub enum Why {
 
 /// How each field came to be in step, by target; shared by the pairs of which it is the same.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(from = "BTreeMap<String, Agreed>", into = "BTreeMap<String, Agreed>")]
+#[serde(from = "BTreeMap<Slot, Agreed>", into = "BTreeMap<Slot, Agreed>")]
 pub struct Agreement {
-    fields: BTreeMap<String, Agreed>,
+    fields: BTreeMap<Slot, Agreed>,
     rules: Option<Fingerprint>,
 }
 
-impl From<BTreeMap<String, Agreed>> for Agreement {
-    fn from(fields: BTreeMap<String, Agreed>) -> Agreement {
+impl From<BTreeMap<Slot, Agreed>> for Agreement {
+    fn from(fields: BTreeMap<Slot, Agreed>) -> Agreement {
         let rules = Fingerprint::of_map(fields.iter().map(|(target, a)| (target, &a.rule)));
         Agreement { fields, rules: Some(rules) }
     }
 }
 
-impl From<Agreement> for BTreeMap<String, Agreed> {
-    fn from(agreement: Agreement) -> BTreeMap<String, Agreed> {
+impl From<Agreement> for BTreeMap<Slot, Agreed> {
+    fn from(agreement: Agreement) -> BTreeMap<Slot, Agreed> {
         agreement.fields
     }
 }

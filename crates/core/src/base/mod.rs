@@ -14,12 +14,12 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::agree::same;
-use crate::model::{Fingerprint, Value};
+use crate::model::{Fingerprint, Slot, Value};
 
 /// Values by target field: those of the source at the left, and those of the field at the right.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
-pub struct BaseSide(pub BTreeMap<String, Value>);
+pub struct BaseSide(pub BTreeMap<Slot, Value>);
 
 impl BaseSide {
     pub fn fingerprint(&self) -> Fingerprint {
@@ -33,13 +33,13 @@ pub struct Base {
     pub left: BaseSide,
     pub right: BaseSide,
     /// How each field came to be in step; nothing of fields that were before this was kept.
-    pub agreed: BTreeMap<String, Agreed>,
+    pub agreed: BTreeMap<Slot, Agreed>,
 }
 
 impl Base {
     /// Notes a value that was sent for a field and never answered, with the digest of the rule that made it.
-    pub fn sent_without_answer(&mut self, target: &str, sent: Value, rule: String) {
-        let agreed = self.agreed.entry(target.to_owned()).or_insert_with(|| Agreed::new(rule, Why::Carried, None));
+    pub fn sent_without_answer(&mut self, target: &Slot, sent: Value, rule: String) {
+        let agreed = self.agreed.entry(target.clone()).or_insert_with(|| Agreed::new(rule, Why::Carried, None));
         agreed.unanswered = Some(sent);
     }
 
@@ -55,17 +55,17 @@ impl Base {
     }
 
     /// Takes a field as it is in another base.
-    pub fn take(&mut self, target: &str, from: &Base) {
+    pub fn take(&mut self, target: &Slot, from: &Base) {
         if let Some((left, right)) = from.field(target) {
-            self.left.0.insert(target.to_owned(), left.clone());
-            self.right.0.insert(target.to_owned(), right.clone());
-            self.agreed.extend(from.agreed.get(target).map(|a| (target.to_owned(), a.clone())));
+            self.left.0.insert(target.clone(), left.clone());
+            self.right.0.insert(target.clone(), right.clone());
+            self.agreed.extend(from.agreed.get(target).map(|a| (target.clone(), a.clone())));
         }
     }
 
-    pub fn set(&mut self, target: &str, left: Value, right: Value, agreed: Agreed) {
-        self.left.0.insert(target.to_owned(), left);
-        self.right.0.insert(target.to_owned(), right);
-        self.agreed.insert(target.to_owned(), agreed);
+    pub fn set(&mut self, target: &Slot, left: Value, right: Value, agreed: Agreed) {
+        self.left.0.insert(target.clone(), left);
+        self.right.0.insert(target.clone(), right);
+        self.agreed.insert(target.clone(), agreed);
     }
 }

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::ValueType;
+use crate::model::{Slot, ValueType};
 
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -13,7 +13,7 @@ pub enum FaultReason {
         field: String,
     },
     NoSuchTarget {
-        field: String,
+        field: Slot,
     },
     /// A condition of the left or right scope.
     Scope {

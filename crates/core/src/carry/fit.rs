@@ -15,7 +15,7 @@ use super::tables::table;
 use super::texts::{length_in, plain_text, rich, says_nothing, trimmed};
 use crate::catalogue::FieldSchema;
 use crate::loss::Loss;
-use crate::model::{ATTACHMENTS, Artefact, COMMENTS, Decimal, Document, HISTORY, LINKS, PARENT, Value, ValueType};
+use crate::model::{Artefact, Decimal, Document, Slot, Value, ValueType};
 use crate::rules::{Rule, Source};
 
 /// Makes the value one of the target's slot, as the target will hold it.
@@ -27,15 +27,15 @@ pub(super) fn fit(
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
     let rule = ready.rule;
-    if rule.target == PARENT {
+    if rule.target == Slot::Folder {
         return parent(value, rule, cx);
     }
     let field = ready.field.ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
-    match rule.target.as_str() {
-        ATTACHMENTS => Ok(files(value, field, rule, artefact.url.as_deref(), losses)),
-        LINKS => Ok(links(value, field, rule, cx.places, losses)),
-        COMMENTS => Ok(comments(value, field, rule, cx, losses)),
-        HISTORY => Ok(history(value, cx)),
+    match &rule.target {
+        Slot::Files => Ok(files(value, field, rule, artefact.url.as_deref(), losses)),
+        Slot::Links => Ok(links(value, field, rule, cx.places, losses)),
+        Slot::Comments => Ok(comments(value, field, rule, cx, losses)),
+        Slot::History => Ok(history(value, cx)),
         _ if value.is_blank() && field.required => Err(FaultReason::RequiredEmpty),
         _ if value.is_blank() => Ok(Value::Empty),
         _ => {

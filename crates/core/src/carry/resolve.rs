@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Kind, Link, LinkEnd, Reference, Value};
+use crate::model::{Kind, Link, LinkEnd, Reference, Slot, Value};
 
 /// Maps (kind, left id) to (kind, right id) for items that exist at the right.
 pub type There<'t> = dyn Fn(Kind, &str) -> Option<(Kind, String)> + 't;
@@ -28,7 +28,7 @@ pub struct Resolved {
 }
 
 /// What the lists of an item were written without, by target field.
-pub type Lacking = BTreeMap<String, Vec<NotThere>>;
+pub type Lacking = BTreeMap<Slot, Vec<NotThere>>;
 
 /// Finds what a value refers to. An error names what it can't do without.
 pub fn resolved(value: &Value, place: &There<'_>) -> Result<Resolved, NotThere> {

@@ -2,10 +2,7 @@
 
 use std::borrow::Cow;
 
-use crate::model::{
-    Artefact, Comment, Document, HISTORY, HistoryEntry, LINKS, PARENT, PATH, Value, origin_mark, slot_value,
-    with_piece_ids,
-};
+use crate::model::{Artefact, Comment, Document, HistoryEntry, PATH, Slot, Value, origin_mark, with_piece_ids};
 use crate::rules::{Rule, Source, computed_field};
 
 /// The value at the left that a rule starts from; none if the field is absent.
@@ -14,13 +11,13 @@ pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &st
         Source::Field(field) => artefact.fields.get(field).map(Cow::Borrowed),
         Source::Constant(value) => Some(Cow::Borrowed(value)),
         Source::Computed(_) => artefact.fields.get(&computed_field(&rule.target)).map(Cow::Borrowed),
-        Source::Folder => Some(slot_value(artefact, PARENT)),
+        Source::Folder => Some(Slot::Folder.of(artefact)),
         Source::Origin => Some(Cow::Owned(Value::Text(origin_mark(left_system, artefact)))),
         Source::Attachments => Some(Cow::Owned(Value::Attachments(artefact.attachments.clone()).settled())),
-        Source::Links => Some(slot_value(artefact, LINKS)),
+        Source::Links => Some(Slot::Links.of(artefact)),
         Source::Comments => Some(Cow::Owned(Value::Comments(gathered(artefact, false)).settled())),
         Source::CommentsAndHistory => Some(Cow::Owned(Value::Comments(gathered(artefact, true)).settled())),
-        Source::History => Some(slot_value(artefact, HISTORY)),
+        Source::History => Some(Slot::History.of(artefact)),
         Source::FolderPath => artefact.fields.get(PATH).map(Cow::Borrowed),
     }
 }

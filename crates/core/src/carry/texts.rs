@@ -53,7 +53,7 @@ pub(super) fn rich(document: &Document, field: &FieldSchema, rule: &Rule, losses
 
 pub(super) fn declare(found: &[TextLoss], field: &str, losses: &mut Vec<Loss>) {
     losses.extend(found.iter().map(|l| Loss {
-        field: field.to_owned(),
+        field: field.into(),
         kind: l.kind,
         cause: l.cause.clone(),
         before: l.about.clone(),

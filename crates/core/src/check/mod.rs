@@ -17,7 +17,7 @@ use serde::{Deserialize, Serialize};
 use crate::carry::{Context, FaultReason, Ready};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
-use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, Kind, LINKS, PARENT, ValueType};
+use crate::model::{Artefact, Kind, PARENT, Slot, ValueType};
 use crate::rules::{Conversion, Direction, Fallback, Lane, Rule, Source};
 use crate::scope::condition_faults;
 use item_faults::ItemFaults;
@@ -75,7 +75,7 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
             faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
         }
     }
-    if cx.right_kind.needs_folder && !lane.rules.iter().any(|r| r.target == PARENT) {
+    if cx.right_kind.needs_folder && !lane.rules.iter().any(|r| r.target == Slot::Folder) {
         faults.push(fault(lane, PARENT, FaultReason::RequiredUnfed, true));
     }
     if let Some(mark) = cx.right_kind.fields.iter().find(|f| f.origin_mark) {
@@ -105,7 +105,7 @@ pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool)
 fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {
     let mut out = Vec::new();
     let target = right.field(&rule.target);
-    if target.is_none() && rule.target != PARENT {
+    if target.is_none() && rule.target != Slot::Folder {
         out.push(FaultReason::NoSuchTarget { field: rule.target.clone() });
     }
     if target.is_some_and(|t| t.read_only) {
@@ -132,23 +132,23 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
                 None
             }
         },
-        Source::Folder if rule.target != PARENT => {
+        Source::Folder if rule.target != Slot::Folder => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Reference, to: ValueType::Text });
             None
         }
-        Source::Links if rule.target != LINKS => {
+        Source::Links if rule.target != Slot::Links => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Links, to: ValueType::Text });
             None
         }
-        Source::Attachments if rule.target != ATTACHMENTS => {
+        Source::Attachments if rule.target != Slot::Files => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Attachments, to: ValueType::Text });
             None
         }
-        Source::Comments | Source::CommentsAndHistory if rule.target != COMMENTS => {
+        Source::Comments | Source::CommentsAndHistory if rule.target != Slot::Comments => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Comments, to: ValueType::Text });
             None
         }
-        Source::History if rule.target != HISTORY => {
+        Source::History if rule.target != Slot::History => {
             out.push(FaultReason::TypesDiffer { from: ValueType::History, to: ValueType::Text });
             None
         }

@@ -3,13 +3,13 @@
 use super::item::Comparer;
 use crate::agree::same;
 use crate::carry::{Context, Ready};
-use crate::model::{Artefact, Value, slot_value};
+use crate::model::{Artefact, Slot, Value, slot_value};
 use crate::rules::Lane;
 
 /// A field of two artefacts, side by side.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BesideField {
-    pub target: String,
+    pub target: Slot,
     /// What the left becomes under the rule; none if it can't be transferred.
     pub left: Option<Value>,
     pub right: Value,

@@ -9,8 +9,8 @@ use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, s
 use crate::base::{Base, BaseSide, Pair, Why};
 use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
 use crate::loss::Loss;
-use crate::model::{Artefact, COMMENTS, Fingerprint, HISTORY, LINKS, Value, labelled, slot_value};
-use crate::plan::{FieldChange, FieldDecision, FieldReason, Rebase, lacks_only};
+use crate::model::{Artefact, End, Fingerprint, Slot, Value, labelled, slot_value};
+use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
 use crate::rules::{FirstContact, Lane, Source};
 use crate::workflow::Hindrance;
 
@@ -23,17 +23,19 @@ fn targets(lane: &Lane) -> Vec<usize> {
 
 /// The values of a right artefact that its base will remember.
 pub fn right_side(lane: &Lane, artefact: &Artefact) -> BaseSide {
-    BaseSide(lane.rules.iter().map(|r| (r.target.clone(), slot_value(artefact, &r.target).into_owned())).collect())
+    BaseSide(lane.rules.iter().map(|r| (r.target.clone(), r.target.of(artefact).into_owned())).collect())
 }
 
 /// Compares artefacts under one lane.
 pub struct Comparer<'a> {
     lane: &'a Lane,
     cx: &'a Context<'a>,
+    /// The end that the lane writes; the rules read the other.
+    written: End,
     order: Vec<usize>,
     ready: Vec<Ready<'a>>,
     /// Targets whose texts may name items.
-    named_in: Vec<&'a str>,
+    named_in: Vec<&'a Slot>,
     rules_digest: Fingerprint,
 }
 
@@ -43,9 +45,9 @@ pub struct Found {
     /// What differs.
     pub fields: Vec<FieldChange>,
     /// What can't be transferred.
-    pub faults: Vec<(String, FaultReason)>,
+    pub faults: Vec<(Slot, FaultReason)>,
     /// Fields that are the same at both ends, or as the rule left them, and whose base moves.
-    pub rebased: BTreeMap<String, Rebase>,
+    pub rebased: BTreeMap<Slot, Rebase>,
     /// Losses of fields that are the same at both ends as far as they can be.
     pub losses: Vec<Loss>,
     /// Comments and past changes that were found at the right, and are remembered from now on.
@@ -64,10 +66,9 @@ impl<'a> Comparer<'a> {
         let ready: Vec<Ready<'_>> = lane.rules.iter().map(|r| Ready::new(r, cx)).collect();
         let order = targets(lane);
         // As an agreement makes it: see `Agreement`.
-        let rules_digest =
-            Fingerprint::of_map(order.iter().map(|n| (ready[*n].rule.target.as_str(), ready[*n].digest())));
-        let named_in = ready.iter().filter(|r| r.holds_documents()).map(|r| r.rule.target.as_str()).collect();
-        Comparer { lane, cx, order, ready, named_in, rules_digest }
+        let rules_digest = Fingerprint::of_map(order.iter().map(|n| (&ready[*n].rule.target, ready[*n].digest())));
+        let named_in = ready.iter().filter(|r| r.holds_documents()).map(|r| &r.rule.target).collect();
+        Comparer { lane, cx, written: lane.direction.written(), order, ready, named_in, rules_digest }
     }
 
     /// The lane's rules, ready for many artefacts.
@@ -79,15 +80,15 @@ impl<'a> Comparer<'a> {
     pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
         Fingerprint::of_map(self.order.iter().filter_map(|n| {
             let rule = &self.lane.rules[*n];
-            Some((rule.target.as_str(), source_value(rule, artefact, self.cx.left_system)?))
+            Some((&rule.target, source_value(rule, artefact, self.cx.left_system)?))
         }))
     }
 
     /// The fingerprint of what the rules fill in a right artefact.
     pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
         Fingerprint::of_map(self.order.iter().map(|n| {
-            let target = self.lane.rules[*n].target.as_str();
-            (target, slot_value(artefact, target))
+            let target = &self.lane.rules[*n].target;
+            (target, target.of(artefact))
         }))
     }
 
@@ -111,18 +112,18 @@ impl<'a> Comparer<'a> {
     }
 
     /// The digest of each rule with what it reads besides the item, by target.
-    pub fn digests(&self) -> BTreeMap<String, String> {
+    pub fn digests(&self) -> BTreeMap<Slot, String> {
         self.ready.iter().map(|r| (r.rule.target.clone(), r.digest().to_owned())).collect()
     }
 
     /// The text of a right field with left keys replaced by those of counterparts that have been created since; none
     /// if it names no such item. Comments are never changed.
-    fn renamed(&self, right: &Artefact, target: &str) -> Option<Value> {
+    fn renamed(&self, right: &Artefact, target: &Slot) -> Option<Value> {
         renamed(right.fields.get(target)?, self.cx.places)
     }
 
     fn leads_back(&self, left: &Artefact, right: &Artefact) -> bool {
-        self.lane.rules.iter().any(|r| r.target == LINKS && r.source == Source::Links)
+        self.lane.rules.iter().any(|r| r.target == Slot::Links && r.source == Source::Links)
             && leads_back(&left.links, &right.links, self.cx.places)
     }
 
@@ -131,10 +132,10 @@ impl<'a> Comparer<'a> {
     pub fn compare(&self, left: &Artefact, right: &Artefact, base: Option<&Base>, accepted: &[Accepted]) -> Found {
         let mut out = Found::default();
         for ready in &self.ready {
-            let target = ready.rule.target.as_str();
+            let target = &ready.rule.target;
             let source = source_value(ready.rule, left, self.cx.left_system);
             let Some(source) = source else { continue };
-            let now = slot_value(right, target);
+            let now = target.of(right);
             let kept = base.and_then(|b| b.field(target));
             let agreed = base.and_then(|b| b.agreed.get(target));
             let right_same = kept.is_some_and(|(_, r)| now.as_ref() == r);
@@ -143,9 +144,9 @@ impl<'a> Comparer<'a> {
             let other_rule = both_same && agreed.is_some_and(|a| !ready.is_known_as(&a.rule, self.cx));
             if both_same && !other_rule && agreed.is_some_and(|a| a.rule != ready.digest()) {
                 // It is known by a digest as they were made before.
-                out.rebased.insert(target.to_owned(), Rebase::SameByAnotherRule);
+                out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
             }
-            let moved = target == LINKS && self.leads_back(left, right);
+            let moved = *target == Slot::Links && self.leads_back(left, right);
             let renamed = self.renamed(right, target);
             if both_same && !moved && renamed.is_none() && !other_rule {
                 continue;
@@ -154,19 +155,19 @@ impl<'a> Comparer<'a> {
             if let Some(fault) = converted.fault {
                 // A value that can't be transferred blocks only if it is new: what was agreed on stays.
                 if !left_same || other_rule {
-                    out.faults.push((target.to_owned(), fault));
+                    out.faults.push((target.clone(), fault));
                 }
                 continue;
             }
             let Some(expected) = converted.value else { continue };
-            if matches!(target, COMMENTS | HISTORY) {
+            if target.is_said() {
                 self.said(target, &source, expected, &now, accepted, converted.losses, &mut out);
                 continue;
             }
             // What changed at the left may be the bytes of a file, and the right does not say which ones it holds.
             let untold = kept.is_some() && !left_same && files_untold(&expected, now.as_ref());
             if same(&expected, now.as_ref()) && !untold {
-                out.rebased.insert(target.to_owned(), Rebase::Equal);
+                out.rebased.insert(target.clone(), Rebase::Equal);
                 out.losses.extend(converted.losses);
                 continue;
             }
@@ -174,8 +175,8 @@ impl<'a> Comparer<'a> {
                 None => FieldReason::NoBase,
                 Some(_) => match (left_same, right_same) {
                     (false, true) if !lacks_only(&expected, &now).is_empty() => FieldReason::WaitsForOthers,
-                    (false, true) => FieldReason::LeftChanged,
-                    (true, false) => FieldReason::RightChanged,
+                    (false, true) => FieldReason::Changed(self.written.other()),
+                    (true, false) => FieldReason::Changed(self.written),
                     (true, true) => FieldReason::TargetMoved,
                     (false, false) => FieldReason::BothChanged,
                 },
@@ -184,7 +185,7 @@ impl<'a> Comparer<'a> {
             if both_same && !moved && !renamed.is_some_and(|r| same(&expected, &r)) {
                 let Some(agreed) = agreed.filter(|_| other_rule) else { continue };
                 if same(&expected, agreed.made.as_ref().unwrap_or(&now)) {
-                    out.rebased.insert(target.to_owned(), Rebase::SameByAnotherRule);
+                    out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
                     continue;
                 }
                 reason = match agreed.why {
@@ -192,15 +193,15 @@ impl<'a> Comparer<'a> {
                     Why::Carried | Why::Equal => FieldReason::RuleChanged,
                 };
             }
-            let by_itself = reason.default_decision(FirstContact::Ask) == FieldDecision::Write;
+            let by_itself = reason.default_decision(FirstContact::Ask, self.written).writes();
             if by_itself && base.is_some_and(|b| b.is_in_doubt(target, &now)) {
                 reason = FieldReason::PerhapsThere;
             }
             if matches!(now.as_ref(), Value::Unreadable(_)) {
-                reason = FieldReason::RightUnreadable;
+                reason = FieldReason::Unreadable(self.written);
             }
             out.fields.push(FieldChange {
-                field: target.to_owned(),
+                field: target.clone(),
                 left: Some(source.into_owned()),
                 write: expected,
                 right: Some(now.into_owned()),
@@ -216,7 +217,7 @@ impl<'a> Comparer<'a> {
     #[allow(clippy::too_many_arguments)]
     fn said(
         &self,
-        target: &str,
+        target: &Slot,
         source: &Value,
         wanted: Value,
         now: &Value,
@@ -225,7 +226,7 @@ impl<'a> Comparer<'a> {
         out: &mut Found,
     ) {
         let (to_add, doubtful, taken_off, found) = match target {
-            COMMENTS => {
+            Slot::Comments => {
                 let sorted = self.sorted_comments(source, &wanted, now, accepted);
                 let doubtful = !sorted.doubtful.is_empty();
                 let to_add = [sorted.to_add, sorted.doubtful].concat();
@@ -233,7 +234,7 @@ impl<'a> Comparer<'a> {
             }
             _ => {
                 let sorted =
-                    sort_history(HISTORY, (history_of(source), history_of(&wanted)), history_of(now), accepted);
+                    sort_history(&Slot::History, (history_of(source), history_of(&wanted)), history_of(now), accepted);
                 let doubtful = !sorted.doubtful.is_empty();
                 let to_add = [sorted.to_add, sorted.doubtful].concat();
                 (Value::History(to_add), doubtful, Value::History(sorted.taken_off), sorted.found)
@@ -242,17 +243,17 @@ impl<'a> Comparer<'a> {
         out.accepted.extend(found);
         let (write, reason) = match (to_add.is_blank(), taken_off.is_blank()) {
             (false, _) if doubtful => (to_add, FieldReason::PerhapsThere),
-            (false, _) => (to_add, FieldReason::LeftChanged),
-            (true, false) => (taken_off, FieldReason::TakenOff),
+            (false, _) => (to_add, FieldReason::Changed(self.written.other())),
+            (true, false) => (taken_off, FieldReason::TakenOff(self.written.other())),
             (true, true) => {
-                out.rebased.insert(target.to_owned(), Rebase::Equal);
+                out.rebased.insert(target.clone(), Rebase::Equal);
                 out.losses.extend(losses);
                 return;
             }
         };
         let (left, right) = (Some(source.clone()), Some(now.clone()));
-        let losses = if reason == FieldReason::TakenOff { Vec::new() } else { losses };
-        out.fields.push(FieldChange { field: target.to_owned(), left, write, right, reason, losses });
+        let losses = if matches!(reason, FieldReason::TakenOff(_)) { Vec::new() } else { losses };
+        out.fields.push(FieldChange { field: target.clone(), left, write, right, reason, losses });
     }
 
     /// The comments of two items, by what is remembered of both.
@@ -266,7 +267,7 @@ impl<'a> Comparer<'a> {
         let (written, held) = (labelled(wanted), comments_of(now));
         let told = renamed_comments(held, self.cx.places);
         let of_one = SaidOfOne {
-            slot: COMMENTS,
+            slot: &Slot::Comments,
             left_system: self.cx.left_system,
             source: comments_of(source),
             wanted: comments_of(wanted),
@@ -278,7 +279,7 @@ impl<'a> Comparer<'a> {
     }
 
     /// Every field of an artefact that will be made at the right.
-    pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(String, FaultReason)>) {
+    pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
         for ready in &self.ready {
@@ -307,12 +308,12 @@ impl<'a> Comparer<'a> {
 
     /// What stands in the way of the states that are to be written: no moves that lead there, or a field
     /// that these ask for and that would be empty.
-    fn moves(&self, fields: &[FieldChange], right: Option<&Artefact>) -> Vec<(String, FaultReason)> {
+    fn moves(&self, fields: &[FieldChange], right: Option<&Artefact>) -> Vec<(Slot, FaultReason)> {
         let mut faults = Vec::new();
-        for change in fields.iter().filter(|f| f.reason.may_be_written()) {
+        for change in fields.iter().filter(|f| f.reason.may_be_written(self.written)) {
             let workflow = self.cx.right_kind.field(&change.field).and_then(|f| f.workflow.as_ref());
             let (Some(workflow), Value::Choice(to)) = (workflow, &change.write) else { continue };
-            let now = right.map(|r| slot_value(r, &change.field).display()).filter(|s| !s.is_empty());
+            let now = right.map(|r| change.field.of(r).display()).filter(|s| !s.is_empty());
             let from = now.unwrap_or_else(|| workflow.first.clone());
             let held = |field: &str| match fields.iter().find(|f| f.field == field) {
                 Some(f) => !f.write.is_blank(),

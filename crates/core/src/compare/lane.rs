@@ -11,7 +11,7 @@ use crate::base::{Bases, Pair};
 use crate::carry::{Context, FaultReason};
 use crate::identity::{Counterparts, Evidence};
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Ends, Kind, Value};
+use crate::model::{Artefact, End, Ends, Kind, Slot, Value};
 use crate::plan::{Absence, Change, FieldChange, FieldReason, Outcome, Side};
 use crate::rules::Lane;
 
@@ -119,6 +119,10 @@ struct Compared<'c> {
 }
 
 impl Compared<'_> {
+    fn written(&self) -> End {
+        self.lane.direction.written()
+    }
+
     fn accepted(&self, items: Ends<&Artefact>) -> &[Accepted] {
         self.known.accepted.get(&(items.left.id.clone(), items.right.id.clone())).map_or(&[][..], Vec::as_slice)
     }
@@ -126,13 +130,13 @@ impl Compared<'_> {
     fn pair<'a>(&self, pair: &Pair, items: Ends<&'a Artefact>) -> One<'a> {
         let base = self.known.bases.base(pair);
         let found = self.comparer.compare(items.left, items.right, base.as_ref(), self.accepted(items));
-        let outcome = outcome_of(&found.fields, &found.faults);
+        let outcome = outcome_of(&found.fields, &found.faults, self.written());
         One { other: Some(items.right), ..One::of(outcome, found) }
     }
 
     fn adoption<'a>(&self, items: Ends<&'a Artefact>, evidence: &'a Evidence) -> One<'a> {
         let mut found = self.comparer.compare(items.left, items.right, None, self.accepted(items));
-        settle_origin(&mut found.fields, self.cx);
+        settle_origin(&mut found.fields, self.cx, self.written());
         let as_new = if evidence.is_sure() { Vec::new() } else { self.comparer.make(items.left).0 };
         let outcome = if found.faults.is_empty() { Outcome::Adopt } else { Outcome::Blocked };
         One { other: Some(items.right), evidence: Some(evidence), as_new, ..One::of(outcome, found) }
@@ -140,14 +144,14 @@ impl Compared<'_> {
 
     fn new_item<'a>(&self, left: &Artefact) -> One<'a> {
         let (fields, faults) = self.comparer.make(left);
-        let outcome = if faults.is_empty() { Outcome::NewRight } else { Outcome::Blocked };
+        let outcome = if faults.is_empty() { Outcome::New(self.written()) } else { Outcome::Blocked };
         One::of(outcome, Found { fields, faults, ..Found::default() })
     }
 
     /// A pair whose right item is not there: it can be made again if it is gone.
     fn without_right<'a>(&self, left: &Artefact, why: Absence) -> One<'a> {
         let (outcome, (as_new, faults)) = match why {
-            Absence::Gone => (Outcome::GoneRight, self.comparer.make(left)),
+            Absence::Gone => (Outcome::Gone(End::Right), self.comparer.make(left)),
             _ => (Outcome::Unreadable, Default::default()),
         };
         let as_new = if faults.is_empty() { as_new } else { Vec::new() };
@@ -157,8 +161,8 @@ impl Compared<'_> {
     /// A pair whose left item is no longer there to be compared: nothing is done about it by itself.
     fn without_left(&self, seq: u32, pair: &Pair, why: Absence, items: Ends<Option<&Artefact>>) -> Change {
         let outcome = match why {
-            Absence::Gone => Outcome::GoneLeft,
-            Absence::OutOfScope | Absence::Elsewhere => Outcome::LeftScope,
+            Absence::Gone => Outcome::Gone(End::Left),
+            Absence::OutOfScope | Absence::Elsewhere => Outcome::OutOfScope(End::Left),
             Absence::Unreadable => Outcome::Unreadable,
         };
         let gone = || Side {
@@ -179,7 +183,7 @@ impl Compared<'_> {
     }
 
     fn bare(&self, seq: u32, outcome: Outcome) -> Change {
-        Change::new(seq, &self.lane.id, (self.lane.left_kind, self.lane.right_kind), outcome)
+        Change::new(seq, &self.lane.id, (self.lane.left_kind, self.lane.right_kind), self.written(), outcome)
     }
 
     fn side(&self, end: End, artefact: &Artefact) -> Side {
@@ -209,7 +213,7 @@ impl Compared<'_> {
             as_new: one.as_new,
             left_side: self.comparer.left_side(left),
             right_side: one.other.map(|other| right_side(self.lane, other)).unwrap_or_default(),
-            right_holds: one.other.map(|other| holdings(other, self.cx.right_kind)).unwrap_or_default(),
+            held: one.other.map(|other| holdings(other, self.cx.right_kind)).unwrap_or_default(),
             rebased: one.found.rebased,
             accepted: one.found.accepted,
             absence: one.absence,
@@ -225,29 +229,30 @@ impl Compared<'_> {
 
 /// The origin mark of an adopted artefact is written without asking: the field is Hovrel's own, unless
 /// it already names something else.
-fn settle_origin(fields: &mut [FieldChange], cx: &Context<'_>) {
+fn settle_origin(fields: &mut [FieldChange], cx: &Context<'_>, written: End) {
     for f in fields {
         let own = cx.right_kind.field(&f.field).is_some_and(|s| s.origin_mark);
         if own && f.right.as_ref().is_none_or(Value::is_blank) {
-            f.reason = FieldReason::LeftChanged;
+            f.reason = FieldReason::Changed(written.other());
         }
     }
 }
 
-fn outcome_of(fields: &[FieldChange], faults: &[(String, FaultReason)]) -> Outcome {
+fn outcome_of(fields: &[FieldChange], faults: &[(Slot, FaultReason)], written: End) -> Outcome {
+    let any = |is: &dyn Fn(FieldReason) -> bool| fields.iter().any(|f| is(f.reason));
     if !faults.is_empty() {
         Outcome::Blocked
     } else if fields.is_empty() {
         Outcome::InStep
-    } else if fields.iter().any(|f| f.reason.is_conflict()) {
+    } else if any(&FieldReason::is_conflict) {
         Outcome::Conflict
-    } else if fields.iter().any(|f| f.reason.may_be_written()) {
-        Outcome::UpdateRight
-    } else if fields.iter().any(|f| f.reason == FieldReason::RightChanged) {
-        Outcome::HeldRight
-    } else if fields.iter().any(|f| f.reason == FieldReason::RightUnreadable) {
+    } else if any(&|r| r.may_be_written(written)) {
+        Outcome::Update(written)
+    } else if any(&|r| r == FieldReason::Changed(written)) {
+        Outcome::Held(written)
+    } else if any(&|r| matches!(r, FieldReason::Unreadable(_))) {
         Outcome::Unreadable
     } else {
-        Outcome::TakenOff
+        Outcome::TakenOff(written.other())
     }
 }

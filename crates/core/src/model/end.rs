@@ -20,6 +20,19 @@ impl End {
     /// Both, the left one first.
     pub const BOTH: [End; 2] = [End::Left, End::Right];
 
+    /// The code that stands for it.
+    pub fn id(self) -> &'static str {
+        match self {
+            End::Left => "left",
+            End::Right => "right",
+        }
+    }
+
+    /// The end that a code stands for; none for a word that is no code.
+    pub fn of_id(code: &str) -> Option<End> {
+        End::BOTH.into_iter().find(|end| end.id() == code)
+    }
+
     pub fn other(self) -> End {
         match self {
             End::Left => End::Right,
@@ -88,6 +101,8 @@ mod tests {
         assert_eq!(counted, Ends { left: (4, "a"), right: (6, "b") });
         for end in End::BOTH {
             assert!(end.other() != end && end.other().other() == end);
+            assert_eq!(End::of_id(end.id()), Some(end));
+            assert_eq!(serde_json::to_value(end).expect("a code"), end.id());
         }
     }
 }

@@ -5,34 +5,37 @@
 //! hashing and property tests need no special cases (decimals are kept as normalised digits).
 
 mod artefact;
+mod code;
 mod document;
 mod end;
 mod fields;
 mod fingerprint;
+mod held;
 mod kind;
 mod levels;
 mod origin;
 mod pending;
 mod piece;
-mod slot;
 mod span;
 mod steps;
 mod value;
 mod verdict;
 
+pub use crate::slot::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH, POSITION, Slot};
 pub use artefact::{Artefact, Attachment, Comment, HistoryEntry, Link, LinkEnd, LinkType, Stamp};
+pub(crate) use code::codes;
 pub use document::{Block, Document, Inline, is_address};
 pub(crate) use document::{picture_at, plain_inlines};
 pub use end::{End, Ends};
 pub use fields::{FieldKey, Fields};
 pub use fingerprint::{FORM, Fingerprint, ShortForm, canonical};
+pub use held::slot_value;
+pub(crate) use held::sorted;
 pub use kind::Kind;
 pub use levels::levels;
 pub use origin::{is_mark, origin_mark};
 pub use pending::{labelled, named, names_pending, pending_names};
 pub use piece::{Piece, piece_ids, with_piece_ids};
-pub(crate) use slot::sorted;
-pub use slot::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH, POSITION, slot_value};
 pub use span::Span;
 pub use steps::{Argument, Call, Step};
 #[cfg(feature = "schema")]

@@ -9,7 +9,7 @@ use super::decision::{Decision, decided_fields};
 use super::reason::FieldDecision;
 use crate::base::{Agreed, Base, BaseSide, Why};
 use crate::carry::{Lacking, written_from};
-use crate::model::Value;
+use crate::model::{Slot, Value};
 use crate::rules::FirstContact;
 
 /// What was written of a field: what was sent, and what the answer to that says the right holds.
@@ -23,7 +23,7 @@ pub struct WrittenField {
 #[derive(Debug, Clone, Default)]
 pub struct Written {
     /// By target.
-    pub fields: BTreeMap<String, WrittenField>,
+    pub fields: BTreeMap<Slot, WrittenField>,
     /// Lists that were written without some of their members.
     pub lacking: Lacking,
     /// For an item that was made: what it held when it was made, in the fields that were not sent.
@@ -41,7 +41,7 @@ pub fn base_after(
     first_contact: FirstContact,
     written: &Written,
     old: &Base,
-    digests: &BTreeMap<String, String>,
+    digests: &BTreeMap<Slot, String>,
 ) -> Base {
     let fields = decided_fields(change, decision);
     let mut base = Base::default();
@@ -49,7 +49,7 @@ pub fn base_after(
     for (target, left) in &change.left_side.0 {
         let rule = digests.get(target).cloned().unwrap_or_default();
         let field = fields.iter().find(|f| f.field == *target);
-        let decided = field.map(|f| decision.field(f, first_contact));
+        let decided = field.map(|f| decision.field(f, first_contact, change.written));
         let planned = change.right_side.0.get(target).unwrap_or(&blank);
         if let Some(done) = written.fields.get(target) {
             let from = match written.lacking.get(target) {
@@ -69,7 +69,7 @@ pub fn base_after(
             let is_blank = held.is_blank();
             let made = (!is_blank).then_some(Value::Empty);
             base.set(target, left.clone(), held, Agreed::new(rule, Why::Carried, made));
-        } else if decided == Some(FieldDecision::KeepRight) {
+        } else if matches!(decided, Some(FieldDecision::Keep(_))) {
             let made = field.map(|f| f.write.clone());
             base.set(target, left.clone(), planned.clone(), Agreed::new(rule, Why::Kept, made));
         } else {

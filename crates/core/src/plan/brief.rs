@@ -5,12 +5,12 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::change::{Absence, Change, FieldChange, Outcome, Side};
+use super::change::{Absence, Change, FieldChange, Outcome, Side, written_before};
 use super::decision::{Decision, makes_instead};
 use super::reason::{FieldDecision, FieldReason};
 use crate::carry::FaultReason;
 use crate::identity::Evidence;
-use crate::model::{Kind, Value};
+use crate::model::{End, Kind, Slot, Value};
 use crate::rules::FirstContact;
 
 /// A change without its values.
@@ -18,17 +18,20 @@ use crate::rules::FirstContact;
 pub struct Brief {
     pub lane: String,
     pub kind: Kind,
+    /// The end that it writes.
+    #[serde(default = "written_before")]
+    pub written: End,
     pub outcome: Outcome,
     pub left: Option<Side>,
     pub right: Option<Side>,
     /// The target fields, each with why it is there.
-    pub fields: Vec<(String, FieldReason)>,
+    pub fields: Vec<(Slot, FieldReason)>,
     /// Those of the new item, should one be made instead.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub as_new: Vec<(String, FieldReason)>,
+    pub as_new: Vec<(Slot, FieldReason)>,
     pub losses: u32,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
-    pub faults: Vec<(String, FaultReason)>,
+    pub faults: Vec<(Slot, FaultReason)>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub evidence: Option<Evidence>,
     #[serde(default, skip_serializing_if = "Option::is_none")]
@@ -49,6 +52,7 @@ impl Brief {
         Brief {
             lane: change.lane.clone(),
             kind: change.kind,
+            written: change.written,
             outcome: change.outcome,
             left: change.left.clone(),
             right: change.right.clone(),
@@ -65,17 +69,18 @@ impl Brief {
 
     /// How many fields a decision writes.
     pub fn fields_written(&self, decision: &Decision, first_contact: FirstContact) -> usize {
-        let fields = if makes_instead(self.outcome, decision) { &self.as_new } else { &self.fields };
-        let written = |(field, reason): &&(String, FieldReason)| {
-            decision.of_field(field, *reason, first_contact) == FieldDecision::Write
+        let fields = if makes_instead(self.outcome, self.written, decision) { &self.as_new } else { &self.fields };
+        let written = |(field, reason): &&(Slot, FieldReason)| {
+            decision.of_field(field, *reason, first_contact, self.written).writes()
         };
         fields.iter().filter(written).count()
     }
 
     /// How many conflicts a decision leaves open.
     pub fn conflicts_open(&self, decision: &Decision, first_contact: FirstContact) -> usize {
-        let open = |(field, reason): &&(String, FieldReason)| {
-            reason.is_conflict() && decision.of_field(field, *reason, first_contact) == FieldDecision::Leave
+        let open = |(field, reason): &&(Slot, FieldReason)| {
+            reason.is_conflict()
+                && decision.of_field(field, *reason, first_contact, self.written) == FieldDecision::Leave
         };
         if decision.as_new { 0 } else { self.fields.iter().filter(open).count() }
     }

@@ -10,7 +10,7 @@ use crate::base::BaseSide;
 use crate::carry::FaultReason;
 use crate::identity::Evidence;
 use crate::loss::Loss;
-use crate::model::{Artefact, Kind, Stamp, Value};
+use crate::model::{Artefact, End, Kind, Slot, Stamp, Value, codes};
 
 /// One change to one artefact.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -20,6 +20,9 @@ pub struct Change {
     pub lane: String,
     pub kind: Kind,
     pub right_kind: Kind,
+    /// The end that it writes.
+    #[serde(default = "written_before")]
+    pub written: End,
     pub outcome: Outcome,
     pub left: Option<Side>,
     pub right: Option<Side>,
@@ -30,12 +33,12 @@ pub struct Change {
     pub left_side: BaseSide,
     /// What the right held under the rules; empty for new artefacts.
     pub right_side: BaseSide,
-    /// What the right held in everything that can be written, as fingerprints: see [`crate::agree::holdings`].
-    #[serde(default)]
-    pub right_holds: BTreeMap<String, String>,
+    /// What the written end held in everything that can be written, as fingerprints: see [`crate::agree::holdings`].
+    #[serde(default, alias = "right_holds")]
+    pub held: BTreeMap<String, String>,
     /// Fields whose base moves with nothing written.
     #[serde(default)]
-    pub rebased: BTreeMap<String, Rebase>,
+    pub rebased: BTreeMap<Slot, Rebase>,
     /// Comments and past changes that are at both ends, and are remembered from now on.
     #[serde(default)]
     pub accepted: Vec<Accepted>,
@@ -50,17 +53,18 @@ pub struct Change {
     /// Why two artefacts are taken to be one, for adoptions.
     pub evidence: Option<Evidence>,
     /// Why nothing can be written, for blocked items: target field and reason.
-    pub faults: Vec<(String, FaultReason)>,
+    pub faults: Vec<(Slot, FaultReason)>,
 }
 
 impl Change {
     /// A change of a lane that says nothing yet.
-    pub fn new(seq: u32, lane: &str, (kind, right_kind): (Kind, Kind), outcome: Outcome) -> Change {
+    pub fn new(seq: u32, lane: &str, (kind, right_kind): (Kind, Kind), written: End, outcome: Outcome) -> Change {
         Change {
             seq,
             lane: lane.to_owned(),
             kind,
             right_kind,
+            written,
             outcome,
             left: None,
             right: None,
@@ -68,7 +72,7 @@ impl Change {
             as_new: Vec::new(),
             left_side: BaseSide::default(),
             right_side: BaseSide::default(),
-            right_holds: BTreeMap::new(),
+            held: BTreeMap::new(),
             rebased: BTreeMap::new(),
             accepted: Vec::new(),
             absence: None,
@@ -79,6 +83,27 @@ impl Change {
             faults: Vec::new(),
         }
     }
+
+    /// The artefact at an end, as it stood when the plan was made.
+    pub fn side(&self, end: End) -> Option<&Side> {
+        match end {
+            End::Left => self.left.as_ref(),
+            End::Right => self.right.as_ref(),
+        }
+    }
+
+    /// The kind of the artefact at an end.
+    pub fn kind_at(&self, end: End) -> Kind {
+        match end {
+            End::Left => self.kind,
+            End::Right => self.right_kind,
+        }
+    }
+}
+
+/// Every plan of a version without directions writes the right.
+pub(super) fn written_before() -> End {
+    End::Right
 }
 
 /// An artefact as it stood at one end when the plan was made.
@@ -109,65 +134,64 @@ impl Side {
 }
 
 /// What a dry run found for an artefact.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Outcome {
-    /// Will be made at the right.
-    NewRight,
-    /// The left changed; the right will be written.
-    UpdateRight,
+    /// Will be made at this end.
+    New(End),
+    /// Changed at the other end; this one will be written.
+    Update(End),
     /// Two that exist already become a pair.
     Adopt,
-    /// The right was edited and the lane does not carry that back: kept as it is.
-    HeldRight,
+    /// Edited at this end, and the lane does not carry that to the other: kept as it is.
+    Held(End),
     /// At least one field changed at both ends.
     Conflict,
     /// A value can't be transferred; the item waits.
     Blocked,
     /// Nothing to write, but the base moves: both ends came to the same value by themselves.
     InStep,
-    /// The right is gone since it was paired.
-    GoneRight,
-    /// The left is gone since it was paired; nothing is removed at the right.
-    GoneLeft,
-    /// The left is no longer covered by the lane; nothing is removed at the right.
-    LeftScope,
+    /// Gone at this end since it was paired; nothing is removed at the other.
+    Gone(End),
+    /// No longer covered by the lane at this end; nothing is removed at the other.
+    OutOfScope(End),
     /// One of the two can't be read.
     Unreadable,
-    /// Comments or past changes were taken off at the left; nothing is removed at the right.
-    TakenOff,
+    /// Comments or past changes were taken off at this end; nothing is removed at the other.
+    TakenOff(End),
 }
 
-impl Outcome {
-    pub fn id(self) -> &'static str {
-        match self {
-            Outcome::NewRight => "new_right",
-            Outcome::UpdateRight => "update_right",
-            Outcome::Adopt => "adopt",
-            Outcome::HeldRight => "held_right",
-            Outcome::Conflict => "conflict",
-            Outcome::Blocked => "blocked",
-            Outcome::InStep => "in_step",
-            Outcome::GoneRight => "gone_right",
-            Outcome::GoneLeft => "gone_left",
-            Outcome::LeftScope => "left_scope",
-            Outcome::Unreadable => "unreadable",
-            Outcome::TakenOff => "taken_off",
-        }
-    }
+codes!(Outcome, "What a dry run found for an artefact, with the end that it is about.": {
+    New(Left) = "new_left",
+    New(Right) = "new_right",
+    Update(Left) = "update_left",
+    Update(Right) = "update_right",
+    Adopt = "adopt",
+    Held(Left) = "held_left",
+    Held(Right) = "held_right",
+    Conflict = "conflict",
+    Blocked = "blocked",
+    InStep = "in_step",
+    Gone(Left) = "gone_left",
+    Gone(Right) = "gone_right",
+    OutOfScope(Left) = "out_of_scope_left" or "left_scope",
+    OutOfScope(Right) = "out_of_scope_right",
+    Unreadable = "unreadable",
+    TakenOff(Left) = "taken_off_left" or "taken_off",
+    TakenOff(Right) = "taken_off_right",
+});
 
+impl Outcome {
     /// Whether an item of the pair is not there any more, so that a person decides what becomes of the pair.
     pub fn is_absent(self) -> bool {
-        matches!(self, Outcome::GoneRight | Outcome::GoneLeft | Outcome::LeftScope)
+        matches!(self, Outcome::Gone(_) | Outcome::OutOfScope(_))
     }
 }
 
 /// One field of a change.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct FieldChange {
-    /// The target field.
-    pub field: String,
+    /// What is filled.
+    pub field: Slot,
     /// What the left holds (before conversion).
     pub left: Option<Value>,
     /// What will be written, as the target will hold it.
@@ -205,15 +229,16 @@ pub enum Absence {
 
 impl Absence {
     /// What became of it, for a person.
-    pub fn describe(self, at_left: bool) -> &'static str {
-        match (self, at_left) {
-            (Absence::Gone, true) => "gone at the left; its counterpart stays",
-            (Absence::Gone, false) => "gone at the right",
-            (Absence::OutOfScope, _) => "no longer in scope at the left; its counterpart stays",
-            (Absence::Elsewhere, true) => "in another project at the left; its counterpart stays",
-            (Absence::Elsewhere, false) => "in another project at the right",
-            (Absence::Unreadable, true) => "can't be read at the left",
-            (Absence::Unreadable, false) => "can't be read at the right",
+    pub fn describe(self, end: End) -> &'static str {
+        match (self, end) {
+            (Absence::Gone, End::Left) => "gone at the left; its counterpart stays",
+            (Absence::Gone, End::Right) => "gone at the right",
+            (Absence::OutOfScope, End::Left) => "no longer in scope at the left; its counterpart stays",
+            (Absence::OutOfScope, End::Right) => "no longer in scope at the right; its counterpart stays",
+            (Absence::Elsewhere, End::Left) => "in another project at the left; its counterpart stays",
+            (Absence::Elsewhere, End::Right) => "in another project at the right",
+            (Absence::Unreadable, End::Left) => "can't be read at the left",
+            (Absence::Unreadable, End::Right) => "can't be read at the right",
         }
     }
 }

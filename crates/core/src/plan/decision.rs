@@ -8,6 +8,7 @@ use super::change::{Change, FieldChange, Outcome, Rebase};
 use super::reason::{FieldDecision, FieldReason};
 use crate::identity::Evidence;
 use crate::loss::Loss;
+use crate::model::{End, Slot};
 use crate::rules::FirstContact;
 
 /// What to do about one change.
@@ -23,37 +24,43 @@ pub struct Decision {
     pub let_go: bool,
     /// Fields decided otherwise than by default.
     #[serde(default)]
-    pub fields: BTreeMap<String, FieldDecision>,
+    pub fields: BTreeMap<Slot, FieldDecision>,
 }
 
 impl Decision {
     /// The decision on a change that nobody has touched.
     pub fn default_for(change: &Change) -> Decision {
         let included = match change.outcome {
-            Outcome::NewRight | Outcome::UpdateRight => true,
+            Outcome::New(_) | Outcome::Update(_) => true,
             Outcome::Adopt => change.evidence.as_ref().is_some_and(Evidence::is_sure),
             Outcome::Conflict => {
-                let written = |f: &FieldChange| f.reason.default_decision(FirstContact::Ask) == FieldDecision::Write;
-                change.fields.iter().any(written)
+                let unasked = |f: &FieldChange| f.reason.default_decision(FirstContact::Ask, change.written);
+                change.fields.iter().any(|f| unasked(f).writes())
             }
             Outcome::InStep => true,
-            Outcome::HeldRight
+            Outcome::Held(_)
             | Outcome::Blocked
-            | Outcome::GoneRight
-            | Outcome::GoneLeft
-            | Outcome::LeftScope
+            | Outcome::Gone(_)
+            | Outcome::OutOfScope(_)
             | Outcome::Unreadable
-            | Outcome::TakenOff => false,
+            | Outcome::TakenOff(_) => false,
         };
         Decision { included, as_new: false, let_go: false, fields: BTreeMap::new() }
     }
 
-    pub fn field(&self, change: &FieldChange, first_contact: FirstContact) -> FieldDecision {
-        self.of_field(&change.field, change.reason, first_contact)
+    /// What becomes of a field of a change that writes an end.
+    pub fn field(&self, change: &FieldChange, first_contact: FirstContact, written: End) -> FieldDecision {
+        self.of_field(&change.field, change.reason, first_contact, written)
     }
 
-    pub(super) fn of_field(&self, field: &str, reason: FieldReason, first_contact: FirstContact) -> FieldDecision {
-        self.fields.get(field).copied().unwrap_or_else(|| reason.default_decision(first_contact))
+    pub(super) fn of_field(
+        &self,
+        field: &str,
+        reason: FieldReason,
+        first_contact: FirstContact,
+        written: End,
+    ) -> FieldDecision {
+        self.fields.get(field).copied().unwrap_or_else(|| reason.default_decision(first_contact, written))
     }
 }
 
@@ -65,7 +72,7 @@ pub fn fields_to_write<'a>(
 ) -> Vec<&'a FieldChange> {
     decided_fields(change, decision)
         .iter()
-        .filter(|f| decision.field(f, first_contact) == FieldDecision::Write)
+        .filter(|f| decision.field(f, first_contact, change.written).writes())
         .collect()
 }
 
@@ -79,21 +86,21 @@ pub fn losses_of_equal(change: &Change) -> impl Iterator<Item = &Loss> {
     change.losses.iter().filter(|l| change.rebased.get(&l.field) == Some(&Rebase::Equal))
 }
 
-/// Whether a change makes a new item at the right, as it is decided.
+/// Whether a change makes a new item, as it is decided.
 pub fn makes_new(change: &Change, decision: &Decision) -> bool {
-    change.outcome == Outcome::NewRight || makes_instead(change.outcome, decision)
+    matches!(change.outcome, Outcome::New(_)) || makes_instead(change.outcome, change.written, decision)
 }
 
 /// Whether a new item is made in the place of what was planned.
-pub(super) fn makes_instead(outcome: Outcome, decision: &Decision) -> bool {
+pub(super) fn makes_instead(outcome: Outcome, written: End, decision: &Decision) -> bool {
     match outcome {
-        Outcome::NewRight => false,
-        Outcome::GoneRight => !decision.let_go,
+        Outcome::New(_) => false,
+        Outcome::Gone(end) if end == written => !decision.let_go,
         _ => decision.as_new,
     }
 }
 
 /// The fields that a decision is about: those of the new item, if one is made instead of what was planned.
 pub fn decided_fields<'a>(change: &'a Change, decision: &Decision) -> &'a [FieldChange] {
-    if makes_instead(change.outcome, decision) { &change.as_new } else { &change.fields }
+    if makes_instead(change.outcome, change.written, decision) { &change.as_new } else { &change.fields }
 }

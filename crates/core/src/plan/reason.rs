@@ -1,59 +1,71 @@
 //! Why a field is in a change, and what happens to it unless a person says otherwise.
 
-use serde::{Deserialize, Serialize};
-
+use crate::model::{End, codes};
 use crate::rules::FirstContact;
 
 /// Why a field is in a change.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum FieldReason {
     /// The artefact is new.
     New,
-    /// Changed at the left since the base.
-    LeftChanged,
-    /// Changed at the right since the base; the lane does not carry that back.
-    RightChanged,
+    /// Changed at this end, and at no other, since the base.
+    Changed(End),
     /// Changed at both ends since the base.
     BothChanged,
     /// Differs, and there is no base to tell who changed it.
     NoBase,
     /// What a link leads to, or what a text names, has come to another place since.
     TargetMoved,
-    /// A list of the right lacks what is not there yet, and nothing else.
+    /// A list of the written end lacks what is not there yet, and nothing else.
     WaitsForOthers,
     /// Neither end changed, and the rule gives something else than when both were last in step.
     RuleChanged,
-    /// The same, of a field in which a person had kept what the right holds.
+    /// The same, of a field in which a person had kept what the written end holds.
     RuleChangedOverKept,
-    /// What the right holds can't be read, so it must not be written over.
-    RightUnreadable,
-    /// Taken off at the left; at the right it stays.
-    TakenOff,
+    /// What this end holds can't be read, so it must not be written over.
+    Unreadable(End),
+    /// Taken off at this end; at the other it stays.
+    TakenOff(End),
     /// Something was sent and no answer came: what is there may be what somebody made of it since.
     PerhapsThere,
 }
 
+codes!(FieldReason, "Why a field is in a change, with the end that it is about.": {
+    New = "new",
+    Changed(Left) = "left_changed",
+    Changed(Right) = "right_changed",
+    BothChanged = "both_changed",
+    NoBase = "no_base",
+    TargetMoved = "target_moved",
+    WaitsForOthers = "waits_for_others",
+    RuleChanged = "rule_changed",
+    RuleChangedOverKept = "rule_changed_over_kept",
+    Unreadable(Left) = "left_unreadable",
+    Unreadable(Right) = "right_unreadable",
+    TakenOff(Left) = "taken_off_left" or "taken_off",
+    TakenOff(Right) = "taken_off_right",
+    PerhapsThere = "perhaps_there",
+});
+
 impl FieldReason {
-    /// What happens unless a person says otherwise.
-    pub fn default_decision(self, first_contact: FirstContact) -> FieldDecision {
+    /// What happens unless a person says otherwise, in a lane that writes one end.
+    pub fn default_decision(self, first_contact: FirstContact, written: End) -> FieldDecision {
         match self {
+            FieldReason::Changed(end) if end == written => FieldDecision::Leave,
             FieldReason::New
-            | FieldReason::LeftChanged
+            | FieldReason::Changed(_)
             | FieldReason::TargetMoved
             | FieldReason::WaitsForOthers
-            | FieldReason::RuleChanged => FieldDecision::Write,
-            FieldReason::RightChanged
-            | FieldReason::BothChanged
+            | FieldReason::RuleChanged => FieldDecision::Write(written),
+            FieldReason::BothChanged
             | FieldReason::RuleChangedOverKept
-            | FieldReason::RightUnreadable
-            | FieldReason::TakenOff
+            | FieldReason::Unreadable(_)
+            | FieldReason::TakenOff(_)
             | FieldReason::PerhapsThere => FieldDecision::Leave,
             FieldReason::NoBase => match first_contact {
                 FirstContact::Ask => FieldDecision::Leave,
-                FirstContact::LeftWins => FieldDecision::Write,
-                FirstContact::RightWins => FieldDecision::KeepRight,
+                FirstContact::Wins(end) if end == written => FieldDecision::Keep(written),
+                FirstContact::Wins(_) => FieldDecision::Write(written),
             },
         }
     }
@@ -68,63 +80,84 @@ impl FieldReason {
         )
     }
 
-    /// Whether a person may say what becomes of it: an edit at the right can be kept, or asked about again.
-    pub fn can_be_decided(self) -> bool {
-        self.is_conflict() || self == FieldReason::RightChanged
+    /// Whether a person may say what becomes of it: an edit at the end that is written can be kept, or asked about
+    /// again.
+    pub fn can_be_decided(self, written: End) -> bool {
+        self.is_conflict() || self == FieldReason::Changed(written)
     }
 
-    /// Whether the left's value may be written over what the right holds.
-    pub fn may_be_written(self) -> bool {
-        !matches!(self, FieldReason::RightChanged | FieldReason::RightUnreadable | FieldReason::TakenOff)
+    /// Whether the other end's value may be written over what the written end holds.
+    pub fn may_be_written(self, written: End) -> bool {
+        match self {
+            FieldReason::Changed(end) => end != written,
+            FieldReason::Unreadable(_) | FieldReason::TakenOff(_) => false,
+            _ => true,
+        }
     }
 }
 
 /// What to do about one field.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum FieldDecision {
-    /// Write the left's value.
-    Write,
+    /// Write this end, with what its rule makes of the other.
+    Write(End),
     /// Touch nothing; it shows again next time.
     Leave,
-    /// The right's value is right: it is the base from now on, and nothing is written.
-    KeepRight,
+    /// What this end holds is right: it is the base from now on, and nothing is written.
+    Keep(End),
 }
+
+impl FieldDecision {
+    /// Whether an end is written.
+    pub fn writes(self) -> bool {
+        matches!(self, FieldDecision::Write(_))
+    }
+}
+
+codes!(FieldDecision, "What to do about one field, with the end that is written or kept.": {
+    Write(Left) = "write_left",
+    Write(Right) = "write_right" or "write",
+    Leave = "leave",
+    Keep(Left) = "keep_left",
+    Keep(Right) = "keep_right",
+});
 
 #[cfg(test)]
 mod tests {
     use super::*;
 
-    const REASONS: [FieldReason; 12] = [
-        FieldReason::New,
-        FieldReason::LeftChanged,
-        FieldReason::RightChanged,
-        FieldReason::BothChanged,
-        FieldReason::NoBase,
-        FieldReason::TargetMoved,
-        FieldReason::WaitsForOthers,
-        FieldReason::RuleChanged,
-        FieldReason::RuleChangedOverKept,
-        FieldReason::RightUnreadable,
-        FieldReason::TakenOff,
-        FieldReason::PerhapsThere,
-    ];
-
     #[test]
     fn what_a_person_may_say_of_a_field_follows_from_its_reason() {
-        for reason in REASONS {
-            let unasked = reason.default_decision(FirstContact::Ask);
-            if reason.is_conflict() {
-                assert!(reason.can_be_decided() && reason.may_be_written(), "{reason:?} asks");
-                assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is written only when a person says so");
+        for written in End::BOTH {
+            for &reason in FieldReason::ALL {
+                let unasked = reason.default_decision(FirstContact::Ask, written);
+                if reason.is_conflict() {
+                    assert!(reason.can_be_decided(written) && reason.may_be_written(written), "{reason:?} asks");
+                    assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is written only when a person says so");
+                }
+                if !reason.may_be_written(written) {
+                    assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is never written over");
+                }
             }
-            if !reason.may_be_written() {
-                assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is never written over");
-            }
+            let may_not: Vec<_> = FieldReason::ALL.iter().copied().filter(|r| !r.may_be_written(written)).collect();
+            let both = |of: fn(End) -> FieldReason| End::BOTH.map(of).to_vec();
+            let wanted =
+                [vec![FieldReason::Changed(written)], both(FieldReason::Unreadable), both(FieldReason::TakenOff)];
+            assert_eq!(may_not, wanted.concat());
         }
-        let may_not = REASONS.into_iter().filter(|r| !r.may_be_written());
-        let wanted = [FieldReason::RightChanged, FieldReason::RightUnreadable, FieldReason::TakenOff];
-        assert_eq!(may_not.collect::<Vec<_>>(), wanted);
+    }
+
+    /// A code is read as what it is written for, and those of former versions are still read.
+    #[test]
+    fn codes_of_both_ends_are_read_as_they_are_written() {
+        for &reason in FieldReason::ALL {
+            let json = serde_json::to_value(reason).expect("a code");
+            assert_eq!(json, reason.id());
+            assert_eq!(serde_json::from_value::<FieldReason>(json).expect("read again"), reason);
+        }
+        assert_eq!(FieldReason::of_id("taken_off"), Some(FieldReason::TakenOff(End::Left)));
+        assert_eq!(FieldDecision::of_id("write"), Some(FieldDecision::Write(End::Right)));
+        let unknown = serde_json::from_str::<FieldDecision>("\"burn\"").expect_err("no such code").to_string();
+        assert!(unknown.contains("burn") && unknown.contains("keep_left"), "{unknown}");
     }
 }

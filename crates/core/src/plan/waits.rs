@@ -11,10 +11,10 @@ use crate::model::Value;
 /// them is taken in there is nothing to carry out.
 pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
     let mut waits = Vec::new();
-    if change.outcome != Outcome::UpdateRight {
+    if !matches!(change.outcome, Outcome::Update(_)) {
         return waits;
     }
-    for f in change.fields.iter().filter(|f| f.reason.may_be_written()) {
+    for f in change.fields.iter().filter(|f| f.reason.may_be_written(change.written)) {
         let lacks = lacks_only(&f.write, f.right.as_ref().unwrap_or(&Value::Empty));
         if lacks.is_empty() {
             return Vec::new();

@@ -50,7 +50,7 @@ pub fn join_deep(folders: &mut [Artefact], lowest: u32) -> usize {
             folder.fields.iter().filter(|(_, v)| **v == Value::text(&*folder.title)).map(|(f, _)| f.clone()).collect();
         for field in named {
             folder.read_losses.push(Loss {
-                field: field.to_string(),
+                field: field.to_string().into(),
                 kind: LossKind::Flattened,
                 cause: LossCause::TooDeep { levels: lowest },
                 before: folder.title.clone(),

@@ -143,7 +143,7 @@ impl<'a> Expander<'a> {
 
     fn lose(&mut self, cause: LossCause, text: &str) {
         self.losses.push(Loss {
-            field: self.field.to_owned(),
+            field: self.field.into(),
             kind: LossKind::Flattened,
             cause,
             before: text.to_owned(),

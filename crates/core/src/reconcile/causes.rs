@@ -1,4 +1,4 @@
-//! Why a field, or an item, is not at the right as its rules say.
+//! Why a field, or an item, is not at the end that is written as its rules say.
 //!
 //! Decides from what was agreed on and from what became of the latest plan. Only what has no reason at all is called
 //! unexplained: that is what somebody must look into.
@@ -9,56 +9,74 @@ use serde::{Deserialize, Serialize};
 
 use crate::agree::same;
 use crate::base::{Agreed, Why};
-use crate::model::Value;
+use crate::model::{End, Ends, Slot, Value, codes};
 use crate::plan::{FieldDecision, FieldReason, Outcome};
 
 /// Why something does not agree.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum DifferenceCause {
     /// A person left it out.
     LeftOut,
     /// It differs, or may be a counterpart, and nobody decided yet.
-    #[serde(alias = "never_carried")]
     Undecided,
     /// It can't be transferred as the rules are.
     CannotBeCarried,
-    /// The right did not take it.
+    /// The written end did not take it.
     Refused,
     /// No plan has it yet: it came to be, or changed, since.
     NotPlannedYet,
     /// It is in a plan that was not carried out, or not to its end.
     NotTransferredYet,
-    /// The left changed since the last transfer.
-    LeftChangedSince,
-    /// The right changed since the last transfer, behind Hovrel's back.
-    RightChangedSince,
+    /// This end changed since the last transfer, behind Hovrel's back.
+    ChangedSince(End),
+    /// Both ends did.
     BothChangedSince,
     /// The rule gives something else than when both were in step.
     RuleChanged,
     /// What it leads to, or names, has come to another place.
     TargetMoved,
-    /// A list that holds all but what is not at the right yet.
+    /// A list that holds all but what is not at the written end yet.
     WaitsForOthers,
-    /// What the right holds can't be read.
-    RightUnreadable,
-    /// Taken off at the right since it was carried.
-    RemovedAtRight,
-    /// The right's value was kept by decision.
+    /// What this end holds can't be read.
+    Unreadable(End),
+    /// Taken off at this end since it was carried there.
+    RemovedAt(End),
+    /// The written end's value was kept by decision.
     KeptByDecision,
-    /// The right made something else of what was sent.
+    /// The written end made something else of what was sent.
     ChangedOnSaving,
     /// There is no reason for it.
     Unexplained,
 }
+
+codes!(DifferenceCause, "Why something does not agree, with the end that it is about.": {
+    LeftOut = "left_out",
+    Undecided = "undecided" or "never_carried",
+    CannotBeCarried = "cannot_be_carried",
+    Refused = "refused",
+    NotPlannedYet = "not_planned_yet",
+    NotTransferredYet = "not_transferred_yet",
+    ChangedSince(Left) = "left_changed_since",
+    ChangedSince(Right) = "right_changed_since",
+    BothChangedSince = "both_changed_since",
+    RuleChanged = "rule_changed",
+    TargetMoved = "target_moved",
+    WaitsForOthers = "waits_for_others",
+    Unreadable(Left) = "left_unreadable",
+    Unreadable(Right) = "right_unreadable",
+    RemovedAt(Left) = "removed_at_left",
+    RemovedAt(Right) = "removed_at_right",
+    KeptByDecision = "kept_by_decision",
+    ChangedOnSaving = "changed_on_saving",
+    Unexplained = "unexplained",
+});
 
 /// How much a difference weighs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Weight {
-    /// It is as somebody decided, or as the right made it; both are on record.
+    /// It is as somebody decided, or as the written end made it; both are on record.
     Settled,
     /// A person, or the next transfer, has to do something.
     Waits,
@@ -69,7 +87,7 @@ pub enum Weight {
 impl DifferenceCause {
     pub fn weight(self) -> Weight {
         match self {
-            DifferenceCause::KeptByDecision | DifferenceCause::ChangedOnSaving | DifferenceCause::RemovedAtRight => {
+            DifferenceCause::KeptByDecision | DifferenceCause::ChangedOnSaving | DifferenceCause::RemovedAt(_) => {
                 Weight::Settled
             }
             DifferenceCause::Unexplained => Weight::Unexplained,
@@ -86,14 +104,16 @@ impl DifferenceCause {
             DifferenceCause::Refused => "refused by the right",
             DifferenceCause::NotPlannedYet => "not in a plan yet",
             DifferenceCause::NotTransferredYet => "planned, not transferred yet",
-            DifferenceCause::LeftChangedSince => "changed at the left since the transfer",
-            DifferenceCause::RightChangedSince => "changed at the right since the transfer",
+            DifferenceCause::ChangedSince(End::Left) => "changed at the left since the transfer",
+            DifferenceCause::ChangedSince(End::Right) => "changed at the right since the transfer",
             DifferenceCause::BothChangedSince => "changed at both ends since the transfer",
             DifferenceCause::RuleChanged => "the rule changed since the transfer",
             DifferenceCause::TargetMoved => "what it links to has moved",
             DifferenceCause::WaitsForOthers => "waits for an item it refers to",
-            DifferenceCause::RightUnreadable => "the value at the right can't be read",
-            DifferenceCause::RemovedAtRight => "removed at the right since the transfer",
+            DifferenceCause::Unreadable(End::Left) => "the value at the left can't be read",
+            DifferenceCause::Unreadable(End::Right) => "the value at the right can't be read",
+            DifferenceCause::RemovedAt(End::Left) => "removed at the left since the transfer",
+            DifferenceCause::RemovedAt(End::Right) => "removed at the right since the transfer",
             DifferenceCause::KeptByDecision => "the right's value was kept by decision",
             DifferenceCause::ChangedOnSaving => "changed by the right when it was saved",
             DifferenceCause::Unexplained => "no reason is known",
@@ -104,12 +124,14 @@ impl DifferenceCause {
 /// What became of an item in the latest plan of its route.
 #[derive(Debug, Clone)]
 pub struct Fate {
+    /// The end that was to be written.
+    pub written: End,
     pub outcome: Outcome,
     pub included: bool,
     /// How far the transfer came with it; none if it never began with it.
     pub transfer: Option<Progress>,
     /// By target.
-    pub fields: BTreeMap<String, (FieldReason, FieldDecision)>,
+    pub fields: BTreeMap<Slot, (FieldReason, FieldDecision)>,
 }
 
 /// How far a transfer came with a change.
@@ -121,12 +143,13 @@ pub enum Progress {
 }
 
 impl Fate {
-    /// Why nothing of an item is at the right.
+    /// Why nothing of an item is at the end that is written.
     pub fn of_item(fate: Option<&Fate>) -> DifferenceCause {
         let Some(fate) = fate else { return DifferenceCause::NotPlannedYet };
         match (fate.outcome, fate.included, fate.transfer) {
             (Outcome::Blocked, false, _) => DifferenceCause::CannotBeCarried,
-            (Outcome::Adopt | Outcome::Conflict | Outcome::GoneRight, false, _) => DifferenceCause::Undecided,
+            (Outcome::Adopt | Outcome::Conflict, false, _) => DifferenceCause::Undecided,
+            (Outcome::Gone(end), false, _) if end == fate.written => DifferenceCause::Undecided,
             (_, false, _) => DifferenceCause::LeftOut,
             (_, true, Some(Progress::Refused)) => DifferenceCause::Refused,
             (_, true, Some(Progress::Begun) | None) => DifferenceCause::NotTransferredYet,
@@ -134,8 +157,8 @@ impl Fate {
         }
     }
 
-    /// Why a field that was never in step is not at the right.
-    fn of_field(fate: Option<&Fate>, target: &str) -> DifferenceCause {
+    /// Why a field that was never in step is not at the end that is written.
+    fn of_field(fate: Option<&Fate>, target: &Slot) -> DifferenceCause {
         let Some(found) = fate.filter(|f| f.included) else { return Fate::of_item(fate) };
         match (found.fields.get(target), found.transfer) {
             (_, Some(Progress::Refused)) => DifferenceCause::Refused,
@@ -150,11 +173,13 @@ impl Fate {
 
 /// What is known of a field that does not agree.
 pub struct Case<'a> {
-    pub target: &'a str,
+    pub target: &'a Slot,
     /// What the rule gives now.
     pub expected: &'a Value,
-    /// Whether the left, and the right, are as when last in step; none if the field never was.
-    pub same: Option<(bool, bool)>,
+    /// The end that the lane writes.
+    pub written: End,
+    /// Whether either end is as when last in step; none if the field never was.
+    pub same: Option<Ends<bool>>,
     pub agreed: Option<&'a Agreed>,
     /// Whether the rule is the one under which it came to be in step.
     pub same_rule: bool,
@@ -163,22 +188,23 @@ pub struct Case<'a> {
 
 impl Case<'_> {
     pub fn cause(&self) -> DifferenceCause {
-        let Some((left_same, right_same)) = self.same else { return Fate::of_field(self.fate, self.target) };
+        let Some(same) = self.same else { return Fate::of_field(self.fate, self.target) };
         let planned = self.fate.and_then(|f| f.fields.get(self.target));
         let waits = match planned {
             Some((reason, FieldDecision::Leave)) if reason.is_conflict() => Some(DifferenceCause::Undecided),
             _ => None,
         };
-        match (left_same, right_same) {
+        let from = self.written.other();
+        match (same[from], same[self.written]) {
             (true, true) => self.of_neither(),
             (false, true) => match planned {
-                Some((FieldReason::LeftChanged, FieldDecision::Leave)) => DifferenceCause::LeftOut,
+                Some((FieldReason::Changed(end), FieldDecision::Leave)) if *end == from => DifferenceCause::LeftOut,
                 _ if self.fate.is_some_and(|f| f.included && f.transfer == Some(Progress::Refused)) => {
                     DifferenceCause::Refused
                 }
-                _ => DifferenceCause::LeftChangedSince,
+                _ => DifferenceCause::ChangedSince(from),
             },
-            (true, false) => waits.unwrap_or(DifferenceCause::RightChangedSince),
+            (true, false) => waits.unwrap_or(DifferenceCause::ChangedSince(self.written)),
             (false, false) => waits.unwrap_or(DifferenceCause::BothChangedSince),
         }
     }

@@ -15,7 +15,7 @@ use crate::carry::{Context, source_value};
 use crate::compare::{AtEnd, Comparer, Relation, walk};
 use crate::identity::Counterparts;
 use crate::loss::Loss;
-use crate::model::{ATTACHMENTS, Artefact, Attachment, COMMENTS, End, Ends, HISTORY, Kind, LINKS, Value, slot_value};
+use crate::model::{ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, Slot, Value, slot_value};
 use crate::plan::{Absence, lacks_only};
 use crate::rules::{Lane, order_is_carried, order_of};
 
@@ -240,9 +240,11 @@ impl Headline {
             let fields = lane.differences.iter().map(|d| (d.left_key.as_str(), d.cause, false));
             let items = lane.missing.iter().map(|m| (m.left_key.as_str(), m.cause, true));
             for (key, cause, whole) in fields.chain(items) {
-                // An item of which nothing is at the right any more is somebody's to decide about.
-                let weight =
-                    if whole && cause == DifferenceCause::RemovedAtRight { Weight::Waits } else { cause.weight() };
+                // An item of which nothing is there any more is somebody's to decide about.
+                let weight = match cause {
+                    DifferenceCause::RemovedAt(_) if whole => Weight::Waits,
+                    cause => cause.weight(),
+                };
                 let item = (lane.lane.as_str(), key);
                 match weight {
                     Weight::Settled => {}
@@ -330,6 +332,13 @@ pub struct AbsentItem {
     pub what: Absence,
 }
 
+impl AbsentItem {
+    /// What became of it, for a person.
+    pub fn describe(&self) -> &'static str {
+        self.what.describe(if self.at_left { End::Left } else { End::Right })
+    }
+}
+
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ProofLoss {
@@ -367,6 +376,8 @@ pub struct Proven<'a> {
 /// Compares every pair of a lane.
 pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof {
     let comparer = Comparer::new(lane, cx);
+    let written = lane.direction.written();
+    let from_end = written.other();
     let mut fields: BTreeMap<&str, FieldProof> = BTreeMap::new();
     let mut pieces: BTreeMap<&str, PieceProof> = BTreeMap::new();
     let mut proof = LaneProof {
@@ -398,16 +409,16 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
             }
             Relation::Half { pair, missing, why, items } => {
                 proof.absent.extend(AbsentItem::of(pair, missing, why, items));
-                if let (End::Right, Some(left)) = (missing, items.left) {
-                    proof.missing.push(ProofItem::of(left, DifferenceCause::RemovedAtRight));
+                if let (true, Some(item)) = (missing == written, items[from_end]) {
+                    proof.missing.push(ProofItem::of(item, DifferenceCause::RemovedAt(written)));
                 }
                 continue;
             }
-            Relation::Only(End::Left, left) => {
-                proof.missing.push(ProofItem::of(left, Fate::of_item(from.fates.get(&left.id))));
+            Relation::Only(end, item) if end == from_end => {
+                proof.missing.push(ProofItem::of(item, Fate::of_item(from.fates.get(&item.id))));
                 continue;
             }
-            Relation::Only(End::Right, _) | Relation::Adoption { .. } => continue,
+            Relation::Only(..) | Relation::Adoption { .. } => continue,
         };
         let fate = from.fates.get(&artefact.id);
         proof.paired += 1;
@@ -417,7 +428,7 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
         let accepted = from.accepted.get(&(artefact.id.clone(), other.id.clone())).map_or(&[][..], Vec::as_slice);
         let left_side = comparer.left_side(artefact);
         for ready in comparer.rules() {
-            let target = ready.rule.target.as_str();
+            let target = &ready.rule.target;
             let Some(source) = source_value(ready.rule, artefact, cx.left_system) else { continue };
             let converted = ready.convert(artefact, cx);
             let now = slot_value(other, target);
@@ -432,7 +443,7 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
                 };
             match (&said, target) {
                 (Some(said), _) => pieces.entry(target).or_default().add(said),
-                (None, ATTACHMENTS | LINKS) => pieces.entry(target).or_default().count(&expected, &now),
+                (None, Slot::Files | Slot::Links) => pieces.entry(target).or_default().count(&expected, &now),
                 _ => {}
             }
             let waits_for_others = !agrees && !lacks_only(&expected, &now).is_empty();
@@ -452,20 +463,22 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
             let cause = if converted.fault.is_some() {
                 DifferenceCause::CannotBeCarried
             } else if matches!(now.as_ref(), Value::Unreadable(_)) {
-                DifferenceCause::RightUnreadable
+                DifferenceCause::Unreadable(written)
             } else if waits_for_others {
                 DifferenceCause::WaitsForOthers
             } else if said.is_some_and(|s| s.lacks == 0) {
-                DifferenceCause::RemovedAtRight
+                DifferenceCause::RemovedAt(written)
             } else {
                 let same = match (untouched, base.as_ref().and_then(|b| b.field(target))) {
-                    (true, _) => Some((true, true)),
+                    (true, _) => Some(Ends { left: true, right: true }),
                     (false, None) => None,
-                    (false, Some((l, r))) => Some((left_side.0.get(target) == Some(l), now.as_ref() == r)),
+                    (false, Some((l, r))) => {
+                        Some(Ends { left: left_side.0.get(target) == Some(l), right: now.as_ref() == r })
+                    }
                 };
                 let agreed = pair.agreed.as_ref().and_then(|a| a.field(target));
                 let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, cx));
-                Case { target, expected: &expected, same, agreed, same_rule, fate }.cause()
+                Case { target, expected: &expected, written, same, agreed, same_rule, fate }.cause()
             };
             if cause.weight() == Weight::Settled {
                 entry.settled += 1;
@@ -474,7 +487,7 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
                 left_key: artefact.key.clone(),
                 right_key: other.key.clone(),
                 title: artefact.title.clone(),
-                field: target.to_owned(),
+                field: target.to_string(),
                 expected,
                 found: now.into_owned(),
                 cause,
@@ -502,7 +515,7 @@ impl SaidCount {
     /// None for everything that is neither comments nor history.
     fn of(
         comparer: &Comparer<'_>,
-        target: &str,
+        target: &Slot,
         (source, expected): (&Value, &Value),
         now: &Value,
         accepted: &[Accepted],
@@ -513,13 +526,13 @@ impl SaidCount {
             SaidCount { wanted: wanted as u64, lacks, removed, own: sorted.own }
         }
         match target {
-            COMMENTS => {
+            Slot::Comments => {
                 let sorted = comparer.sorted_comments(source, expected, now, accepted);
                 Some(counted(comments_of(expected).len(), &sorted))
             }
-            HISTORY => {
+            Slot::History => {
                 let both = (history_of(source), history_of(expected));
-                Some(counted(both.1.len(), &sort_history(HISTORY, both, history_of(now), accepted)))
+                Some(counted(both.1.len(), &sort_history(&Slot::History, both, history_of(now), accepted)))
             }
             _ => None,
         }

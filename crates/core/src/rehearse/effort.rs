@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::KindSchema;
-use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, Kind, Value};
+use crate::model::{Kind, Value};
 use crate::plan::{Change, FieldChange};
 
 /// What one change costs, in calls to each end.
@@ -82,7 +82,7 @@ impl Cost {
         let mut cost = Cost::default();
         let held = |f: &FieldChange| f.right.clone().filter(|_| existing).unwrap_or(Value::Empty);
         let is_state = |f: &FieldChange| kind.field(&f.field).is_some_and(|f| f.workflow.is_some());
-        let own = |f: &&&FieldChange| !matches!(f.field.as_str(), ATTACHMENTS | COMMENTS | HISTORY) && !is_state(f);
+        let own = |f: &&&FieldChange| !f.field.has_its_own_calls() && !is_state(f);
         if !existing {
             cost.makes = Some(change.right_kind);
         } else if fields.iter().filter(own).count() > 0 {

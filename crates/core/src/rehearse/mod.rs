@@ -17,7 +17,7 @@ use values::Checked;
 
 use crate::carry::says_nothing;
 use crate::catalogue::{Catalogue, KindSchema};
-use crate::model::{Artefact, Kind, Link, LinkEnd, PARENT, Reference, Value, levels, names_pending};
+use crate::model::{Artefact, Kind, Link, LinkEnd, PARENT, Reference, Slot, Value, levels, names_pending};
 use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, makes_new};
 use crate::rules::FirstContact;
 use crate::workflow::Hindrance;
@@ -30,7 +30,7 @@ pub struct Target {
     /// Everything there, with the depth of folders from 1.
     there: HashMap<(Kind, String), u32>,
     /// Values that nothing else may hold, with the key of what holds them.
-    taken: HashMap<(Kind, String, String), String>,
+    taken: HashMap<(Kind, Slot, String), String>,
 }
 
 /// A plan that is played to a target.
@@ -39,7 +39,7 @@ pub struct Rehearsal {
     /// What the plan has made so far, by kind and id at the left: the depth of folders, and the place of the change.
     made: HashMap<(Kind, String), (u32, u32)>,
     /// Values that nothing else may hold and that the plan has written so far, with the key of what holds them.
-    taken: HashMap<(Kind, String, String), String>,
+    taken: HashMap<(Kind, Slot, String), String>,
     /// What is not carried out, by place: the key of its item, and whether it is left out.
     refused: HashMap<u32, (String, bool)>,
     /// One change alone is looked at: what its plan makes counts as made.
@@ -79,7 +79,7 @@ impl Target {
                     false => a.fields.get(&field.id).filter(|v| !v.is_blank()).map(Value::display),
                 };
                 if let Some(value) = held {
-                    out.taken.insert((a.kind, field.id.clone(), value), a.key.clone());
+                    out.taken.insert((a.kind, field.id.as_str().into(), value), a.key.clone());
                 }
             }
         }
@@ -101,7 +101,7 @@ impl Rehearsal {
     /// taken in are looked at too, and leave no trace.
     pub fn play(&mut self, change: &Change, decision: &Decision, first_contact: FirstContact) -> Played {
         let new = makes_new(change, decision);
-        let writes = matches!(change.outcome, Outcome::UpdateRight | Outcome::Adopt | Outcome::Conflict);
+        let writes = matches!(change.outcome, Outcome::Update(_) | Outcome::Adopt | Outcome::Conflict);
         if !writes && !new {
             return Played::default();
         }
@@ -196,7 +196,7 @@ impl Rehearsal {
     }
 
     fn field_refusals(&self, kind: &KindSchema, change: &Change, field: &FieldChange) -> Vec<RefusalReason> {
-        if field.field == PARENT {
+        if field.field == Slot::Folder {
             return self.folder_refusals(kind, change, &field.write);
         }
         let Some(schema) = kind.field(&field.field) else { return vec![RefusalReason::NoSuchField] };
@@ -246,7 +246,7 @@ impl Rehearsal {
 }
 
 fn parent_of<'a>(fields: &[&'a FieldChange]) -> Option<&'a Reference> {
-    fields.iter().find(|f| f.field == PARENT).and_then(|f| match &f.write {
+    fields.iter().find(|f| f.field == Slot::Folder).and_then(|f| match &f.write {
         Value::Reference(reference) => Some(reference),
         _ => None,
     })
@@ -262,7 +262,7 @@ fn missing(kind: &KindSchema, fields: &[&FieldChange]) -> Vec<Refusal> {
     let held = |id: &str| fields.iter().any(|f| f.field == id && says_something(&f.write));
     let required = kind.fields.iter().filter(|f| f.required && !f.read_only && !held(&f.id));
     let mut out: Vec<Refusal> = required.map(|f| Refusal::new(&f.id, RefusalReason::Required)).collect();
-    if kind.needs_folder && !fields.iter().any(|f| f.field == PARENT) {
+    if kind.needs_folder && !fields.iter().any(|f| f.field == Slot::Folder) {
         out.push(Refusal::new(PARENT, RefusalReason::NeedsFolder));
     }
     out

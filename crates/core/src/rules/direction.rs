@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::model::End;
+
 /// The end or ends that are written.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -11,4 +13,14 @@ pub enum Direction {
     ToRight,
     ToLeft,
     Both,
+}
+
+impl Direction {
+    /// The end that is written by what carries one way; of both ways, the one that carries first.
+    pub fn written(self) -> End {
+        match self {
+            Direction::ToRight | Direction::Both => End::Right,
+            Direction::ToLeft => End::Left,
+        }
+    }
 }

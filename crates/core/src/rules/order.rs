@@ -6,12 +6,12 @@
 
 use super::lane::Lane;
 use super::rule::Source;
-use crate::model::{Artefact, PARENT, POSITION, Value};
+use crate::model::{Artefact, POSITION, Slot, Value};
 
 /// Whether the items of a lane stand in folders at both ends; if so, whether their order there is carried.
 pub fn order_is_carried(lane: &Lane) -> Option<bool> {
-    let in_folders = lane.rules.iter().any(|r| r.target == PARENT && matches!(r.source, Source::Folder));
-    in_folders.then(|| lane.rules.iter().any(|r| r.target == POSITION))
+    let in_folders = lane.rules.iter().any(|r| r.target == Slot::Folder && matches!(r.source, Source::Folder));
+    in_folders.then(|| lane.rules.iter().any(|r| r.target == Slot::Position))
 }
 
 /// What items of a folder are ordered by; those without a number of their own stand behind those with one.

@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::model::{End, codes};
+
 /// How counterparts are found where no pair exists yet.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -51,12 +53,17 @@ pub struct Policies {
 }
 
 /// What happens to values that differ when two existing artefacts become a pair.
-#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub enum FirstContact {
+    /// A person decides.
     #[default]
     Ask,
-    LeftWins,
-    RightWins,
+    /// What this end holds is right.
+    Wins(End),
 }
+
+codes!(FirstContact, "What happens to values that differ when two existing artefacts become a pair.": {
+    Ask = "ask",
+    Wins(Left) = "left_wins",
+    Wins(Right) = "right_wins",
+});

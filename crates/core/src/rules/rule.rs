@@ -4,15 +4,15 @@ use serde::{Deserialize, Serialize};
 
 use super::conversion::Conversion;
 use super::direction::Direction;
-use crate::model::Value as FieldValue;
+use crate::model::{Slot, Value as FieldValue};
 
-/// How one field at the right is filled.
+/// How one slot is filled.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Rule {
-    /// The field at the right, or [`crate::model::PARENT`] or [`crate::model::ATTACHMENTS`].
-    pub target: String,
+    /// The slot that is filled, at the end that the rule writes.
+    pub target: Slot,
     pub source: Source,
     /// Applied in order; none means “as it is”.
     #[serde(default)]

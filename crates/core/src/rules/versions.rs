@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 
 use super::lane::Lane;
 use super::rule::Rule;
+use crate::model::Slot;
 
 /// What became of a lane.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -32,7 +33,7 @@ pub enum Became {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct RuleChange {
-    pub target: String,
+    pub target: Slot,
     pub before: Option<Rule>,
     pub after: Option<Rule>,
 }
@@ -74,11 +75,11 @@ pub fn changes_between(before: &[Lane], after: &[Lane]) -> Vec<LaneChange> {
 
 fn rule_changes(before: &[Rule], after: &[Rule]) -> Vec<RuleChange> {
     let change = |before: Option<&Rule>, after: Option<&Rule>| RuleChange {
-        target: before.or(after).map(|r| r.target.clone()).unwrap_or_default(),
+        target: before.or(after).map_or_else(|| Slot::from(""), |r| r.target.clone()),
         before: before.cloned(),
         after: after.cloned(),
     };
-    let old = |target: &str| before.iter().find(|r| r.target == target);
+    let old = |target: &Slot| before.iter().find(|r| r.target == *target);
     let mut out: Vec<RuleChange> = after
         .iter()
         .filter(|rule| old(&rule.target) != Some(*rule))
@@ -136,7 +137,7 @@ mod tests {
         ];
         assert_eq!(told, wanted);
         let rules: Vec<(&str, bool, bool)> =
-            found[0].rules.iter().map(|r| (r.target.as_str(), r.before.is_some(), r.after.is_some())).collect();
+            found[0].rules.iter().map(|r| (r.target.id(), r.before.is_some(), r.after.is_some())).collect();
         assert_eq!(
             rules,
             [("text", true, true), ("new", false, true), ("gone", true, false)],

@@ -20,7 +20,7 @@ use std::collections::HashSet;
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::{FieldSchema, KindSchema};
-use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION, ValueType};
+use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, POSITION, Slot, ValueType};
 use crate::rules::{Conversion, Direction, Fallback, Rule, Source, UserTable};
 use crate::survey::KindSurvey;
 use names::name_affinity;
@@ -73,29 +73,24 @@ pub fn suggest(
         });
     }
     out.extend(standing(left, right));
-    out.sort_by_key(|s| right.fields.iter().position(|f| f.id == s.rule.target).unwrap_or(usize::MAX));
+    out.sort_by_key(|s| right.fields.iter().position(|f| s.rule.target == f.id).unwrap_or(usize::MAX));
     out
 }
 
 /// Rules that do not depend on names: folder, origin, files.
 fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
-    let rule = |target: &str, source| Rule {
-        target: target.to_owned(),
-        source,
-        conversions: Vec::new(),
-        direction: Direction::ToRight,
-    };
+    let rule = |target: Slot, source| Rule { target, source, conversions: Vec::new(), direction: Direction::ToRight };
     let mut out = Vec::new();
     if left.in_folders && right.in_folders {
         out.push(Suggestion {
-            rule: rule(PARENT, Source::Folder),
+            rule: rule(Slot::Folder, Source::Folder),
             score: 100,
             evidence: vec!["Both ends keep items in folders.".into()],
         });
     }
     if left.field(LINKS).is_some() && right.field(LINKS).is_some() {
         out.push(Suggestion {
-            rule: rule(LINKS, Source::Links),
+            rule: rule(Slot::Links, Source::Links),
             score: 100,
             evidence: vec!["Both ends link items to one another.".into()],
         });
@@ -103,28 +98,28 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
     let writable = |field: &str| right.field(field).is_some_and(|f| !f.read_only);
     if left.field(POSITION).is_some() && writable(POSITION) {
         out.push(Suggestion {
-            rule: rule(POSITION, Source::Field(POSITION.into())),
+            rule: rule(Slot::Position, Source::Field(POSITION.into())),
             score: 100,
             evidence: vec!["Both ends number the items of a folder, so they keep their order.".into()],
         });
     }
     if left.field(COMMENTS).is_some() && writable(COMMENTS) {
         out.push(Suggestion {
-            rule: rule(COMMENTS, Source::Comments),
+            rule: rule(Slot::Comments, Source::Comments),
             score: 100,
             evidence: vec!["Both ends keep comments.".into()],
         });
     }
     if left.field(HISTORY).is_some() && writable(HISTORY) {
         out.push(Suggestion {
-            rule: rule(HISTORY, Source::History),
+            rule: rule(Slot::History, Source::History),
             score: 100,
             evidence: vec!["The right end accepts past changes with their author and time.".into()],
         });
     }
     if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
         out.push(Suggestion {
-            rule: rule(&f.id, Source::Origin),
+            rule: rule(f.id.as_str().into(), Source::Origin),
             score: 100,
             evidence: vec![
                 "This field keeps the original number searchable, and prevents items from being created twice.".into(),
@@ -133,7 +128,7 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
     }
     if left.field(ATTACHMENTS).is_some() && right.field(ATTACHMENTS).is_some() {
         out.push(Suggestion {
-            rule: rule(ATTACHMENTS, Source::Attachments),
+            rule: rule(Slot::Files, Source::Attachments),
             score: 100,
             evidence: vec!["Both ends keep files with their items.".into()],
         });
@@ -259,7 +254,7 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         _ => {}
     }
     Rule {
-        target: target.id.clone(),
+        target: target.id.clone().into(),
         source: Source::Field(source.id.clone()),
         conversions,
         direction: Direction::ToRight,

@@ -21,5 +21,5 @@ pub fn values_reaching(rule: &Rule, table: RuleTable, items: &[&Artefact], cx: &
             None => {}
         }
     }
-    spread.finish(rule.target.clone(), items.len() as u64)
+    spread.finish(rule.target.to_string(), items.len() as u64)
 }

@@ -209,10 +209,10 @@ fn quality(world: &World, pairs: usize, level: u8) -> [Quality; 2] {
         if found.score < level {
             continue;
         }
-        let is_right = world.truth.contains(&(found.rule.target.clone(), source.clone()));
+        let is_right = world.truth.contains(&(found.rule.target.to_string(), source.clone()));
         sources.found += 1;
         sources.right += usize::from(is_right);
-        let concept = world.about.iter().find(|(r, _)| *r == found.rule.target).map(|(_, c)| &CONCEPTS[*c]);
+        let concept = world.about.iter().find(|(r, _)| found.rule.target == *r).map(|(_, c)| &CONCEPTS[*c]);
         let Some(concept) = concept.filter(|c| is_right && c.is == ValueType::Choice) else { continue };
         let [left, right] = concept.values;
         if left == right {

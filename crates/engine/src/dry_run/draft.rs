@@ -117,6 +117,8 @@ impl PlanDraft {
 
 #[cfg(test)]
 mod tests {
+    use hovrel_core::model::End;
+
     use super::*;
     use crate::sample::{change, waiting};
 
@@ -126,7 +128,7 @@ mod tests {
             assert_eq!(draft.next_seq(), change.seq);
             draft.keep(change);
         }
-        let brings = |c: &&Change| matches!(c.outcome, Outcome::NewRight | Outcome::Blocked);
+        let brings = |c: &&Change| matches!(c.outcome, Outcome::New(_) | Outcome::Blocked);
         let planned = changes.iter().filter(brings).map(|c| ((c.kind, c.left.as_ref().unwrap().id.clone()), c.seq));
         let (outline, made) = draft.finish(&planned.collect()).expect("it is kept");
         assert_eq!(made.read().expect("it can be read").count(), changes.len());
@@ -140,7 +142,7 @@ mod tests {
 
     #[test]
     fn what_is_kept_is_read_again_as_it_was() {
-        let changes = [change(0, "1", Outcome::NewRight), change(1, "2", Outcome::InStep), waiting(2, "3", "1")];
+        let changes = [change(0, "1", Outcome::New(End::Right)), change(1, "2", Outcome::InStep), waiting(2, "3", "1")];
         let (outline, read) = draft(&changes);
         assert_eq!(read.into_iter().map(|(c, _)| c).collect::<Vec<_>>(), changes);
         assert_eq!(outline.changes, 2, "a move of a base is no change");
@@ -153,9 +155,9 @@ mod tests {
     #[test]
     fn what_needs_something_that_is_left_out_waits_with_it() {
         let blocked = change(0, "1", Outcome::Blocked);
-        let needing = Change { depends_on: vec![0], ..change(1, "2", Outcome::NewRight) };
-        let further = Change { depends_on: vec![1], ..change(2, "3", Outcome::NewRight) };
-        let free = change(3, "4", Outcome::NewRight);
+        let needing = Change { depends_on: vec![0], ..change(1, "2", Outcome::New(End::Right)) };
+        let further = Change { depends_on: vec![1], ..change(2, "3", Outcome::New(End::Right)) };
+        let free = change(3, "4", Outcome::New(End::Right));
         let changes = [blocked, needing, further, free];
         assert_eq!(included(&changes), [false, false, false, true]);
         assert_eq!(draft(&changes).0.needs, [(1, 0), (2, 1)]);
@@ -164,8 +166,8 @@ mod tests {
     #[test]
     fn a_list_waits_until_one_of_its_members_is_taken_in() {
         // Its member stands before it or after it, is taken in or not, or is in no plan at all.
-        assert_eq!(included(&[change(0, "1", Outcome::NewRight), waiting(1, "2", "1")]), [true, true]);
-        assert_eq!(included(&[waiting(0, "2", "1"), change(1, "1", Outcome::NewRight)]), [true, true]);
+        assert_eq!(included(&[change(0, "1", Outcome::New(End::Right)), waiting(1, "2", "1")]), [true, true]);
+        assert_eq!(included(&[waiting(0, "2", "1"), change(1, "1", Outcome::New(End::Right))]), [true, true]);
         assert_eq!(included(&[change(0, "1", Outcome::Blocked), waiting(1, "2", "1")]), [false, false]);
         assert_eq!(included(&[waiting(0, "2", "9")]), [false]);
     }

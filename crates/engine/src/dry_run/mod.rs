@@ -71,7 +71,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let mut made: Vec<((Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
             // What already is at the right may be referred to at once.
-            if let (Outcome::NewRight | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
+            if let (Outcome::New(_) | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
                 made.push(((change.kind, left.id.clone()), change.seq));
             }
             draft.keep(&change);
@@ -142,7 +142,7 @@ fn row(
         left_key: key(&change.left),
         right_key: key(&change.right),
         title: side.map(|s| s.title.clone()).unwrap_or_default(),
-        field_names: change.fields.iter().map(|f| f.field.clone()).collect(),
+        field_names: change.fields.iter().map(|f| f.field.to_string()).collect(),
         losses: change.losses.len() as i32,
         conflicts: conflicts as i32,
         open: open as i32,

@@ -57,6 +57,6 @@ fn gets_link(change: &Change, both: &BothEnds) -> bool {
     let there: (Kind, String) = (change.kind, left.id.clone());
     matches!(
         change.outcome,
-        Outcome::NewRight | Outcome::Adopt | Outcome::UpdateRight | Outcome::Conflict | Outcome::GoneRight
+        Outcome::New(_) | Outcome::Adopt | Outcome::Update(_) | Outcome::Conflict | Outcome::Gone(_)
     ) && !both.linked_back.contains(&there)
 }

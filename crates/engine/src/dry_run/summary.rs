@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hovrel_core::model::Kind;
+use hovrel_core::model::{Kind, Slot};
 use hovrel_core::rehearse::Pace;
 use serde::{Deserialize, Serialize};
 
@@ -29,7 +29,7 @@ pub struct PlanSummary {
     pub covered_twice: u64,
     /// The digest of each rule with what it reads besides the item, by lane and target.
     #[serde(default)]
-    pub rules: BTreeMap<String, BTreeMap<String, String>>,
+    pub rules: BTreeMap<String, BTreeMap<Slot, String>>,
 }
 
 /// What both ends allow.

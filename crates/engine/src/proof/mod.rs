@@ -146,8 +146,12 @@ async fn fates(
             let decision: Decision = serde_json::from_value(row.decision)?;
             let Some(left) = &change.left else { continue };
             let first_contact = policies.get(change.lane.as_str()).copied().unwrap_or_default();
-            let fields = change.fields.iter().map(|f| (f.field.clone(), (f.reason, decision.field(f, first_contact))));
+            let fields = change
+                .fields
+                .iter()
+                .map(|f| (f.field.clone(), (f.reason, decision.field(f, first_contact, change.written))));
             let fate = Fate {
+                written: change.written,
                 outcome: change.outcome,
                 included: row.included,
                 transfer: journal.get(&row.seq).copied(),

@@ -55,7 +55,7 @@ async fn accepted_by_pair(
             _ => None,
         };
         out.entry((row.left_id, row.right_id)).or_default().push(Accepted {
-            slot: row.slot,
+            slot: row.slot.into(),
             left: row.left_piece,
             right: row.right_piece,
             said: row.said,

@@ -1,45 +1,27 @@
-//! Links back: each item of the left that was carried leads to its counterpart.
+//! Links back: each item that was carried leads to its counterpart.
 //!
-//! Decides when one is written: after the item is at the right and before that is noted, so that a transfer
-//! that was cut writes it when it goes on. The link is added to those that are there, each with its own word; nothing
-//! else of the item is touched, and what somebody changed meanwhile stays.
+//! Decides when one is written: after the item is at the end that is written and before that is noted, so that a transfer
+//! that was cut writes it when it goes on. It is a change of the other end like any other; the link is added to those that
+//! are there, each with its own word, and what somebody changed meanwhile stays.
 
 use std::collections::HashMap;
 
-use hovrel_connect::{ConnectError, Connector, Outcome as CallOutcome, Write};
-use hovrel_core::agree::{changed_besides, holdings};
+use hovrel_core::agree::holdings;
+use hovrel_core::carry::Lacking;
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Fields, Kind, LINKS, Link, LinkEnd, LinkType, Value};
+use hovrel_core::model::{Kind, LINKS, Link, LinkEnd, LinkType, Slot, Value};
 use hovrel_core::plan::Outcome;
 use hovrel_core::rules::Lane;
-use serde_json::json;
 
-use super::apply::{Failure, Refusal, TRIES, pause, refuse};
 use super::course::Course;
-use crate::EngineError;
-use crate::points::point;
+use super::failure::{Failure, TRIES, refuse};
+use super::item::{Purpose, Update, update};
+use super::sent::Sent;
 
-/// What the left takes for links back.
-#[derive(Default)]
-pub(crate) struct Back {
-    here: Catalogue,
-    /// How items of a kind are linked to their counterparts, for lanes that ask for it and kinds that can hold such links.
-    types: HashMap<Kind, LinkType>,
-}
-
-pub async fn backwards(
-    left: &dyn Connector,
-    system: &str,
-    container: &str,
-    lanes: &[Lane],
-) -> Result<Back, EngineError> {
-    if !lanes.iter().any(|l| l.policies.link_back) {
-        return Ok(Back::default());
-    }
-    let failed = |error| EngineError::System { system: system.to_owned(), error };
-    let here = left.catalogue(container).await.map_err(failed)?;
+/// How items of a kind are linked to their counterparts, for lanes that ask for it and kinds that can hold such links.
+pub(super) fn link_types(catalogue: &Catalogue, lanes: &[Lane]) -> HashMap<Kind, LinkType> {
     let way = |lane: &Lane| {
-        let links = here.kind(lane.left_kind)?.field(LINKS).filter(|f| !f.read_only)?;
+        let links = catalogue.kind(lane.left_kind)?.field(LINKS).filter(|f| !f.read_only)?;
         let fits = |t: &&LinkType| **t == LinkType::RelatesTo;
         let link_type = match &links.link_types {
             None => LinkType::RelatesTo,
@@ -47,88 +29,56 @@ pub async fn backwards(
         };
         Some((lane.left_kind, link_type))
     };
-    let types = lanes.iter().filter(|l| l.policies.link_back).filter_map(way).collect();
-    Ok(Back { here, types })
+    lanes.iter().filter(|l| l.policies.link_back).filter_map(way).collect()
 }
 
-/// Makes sure that the left item of a change leads to its counterpart.
-pub(super) async fn link_back(c: &Course<'_>, right_id: &str) -> Result<(), Failure> {
-    let (t, change, lane) = (c.t, c.change, c.lane);
-    if change.outcome == Outcome::InStep || !lane.policies.link_back {
+/// Makes sure that the item that a change was made from leads to its counterpart.
+pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), Failure> {
+    if c.change.outcome == Outcome::InStep || !c.lane.policies.link_back {
         return Ok(());
     }
-    let (Some(left), Some(link_type)) = (&change.left, t.back.types.get(&change.kind)) else { return Ok(()) };
-    let (Some(url), Some(schema)) = (t.right.address(change.right_kind, right_id), t.back.here.kind(change.kind))
-    else {
+    let desk = c.other_desk();
+    let kind = c.change.kind_at(desk.end);
+    let (Some(from), Some(link_type)) = (c.change.side(desk.end), c.t.link_types.get(&kind)) else { return Ok(()) };
+    let (Some(url), Some(schema)) = (c.desk().connector.address(c.kind(), item_id), desk.catalogue.kind(kind)) else {
         return Ok(());
     };
     let wanted = Link::new(link_type.clone(), LinkEnd::Url(url));
-    // What a left does to an item that is changed is found out by one of them, too.
-    let of = format!("back {}", change.lane);
-    let through = t.gates.enter(&of).await;
-    if let Some(halt) = t.halted(&of).await {
-        return Err(Failure::Refused(halt));
-    }
-    for tries in 1..=TRIES {
-        let now = t.left.one(&t.left_container, change.kind, &left.id).await?;
+    for _ in 1..=TRIES {
+        let now = desk.read(kind, &from.id).await?;
         if now.links.iter().any(|l| l.target == wanted.target) {
             return Ok(());
         }
-        let before = holdings(&now, schema);
         let mut links = now.links.clone();
         links.push(wanted.clone());
         links.sort();
-        let fields: Fields = [(LINKS, Value::Links(links))].into_iter().collect();
-        c.about_to("back", &json!({"to": right_id})).await?;
-        let write = Write { kind: change.kind, id: Some(now.id), version: now.version, fields, parent: None };
-        let answer = t.left.write(&t.left_container, &write).await;
-        point("back called");
-        match answer {
-            Ok(written) => {
-                let is_sent = |field: &str| field == LINKS;
-                let odd = changed_besides(&before, &written.artefact, &is_sent);
-                if !odd.is_empty() {
-                    // An answer may show only a part of the item.
-                    let now = t.left.one(&t.left_container, change.kind, &left.id).await?;
-                    let still = changed_besides(&before, &now, &is_sent);
-                    let names: Vec<&str> = odd
-                        .iter()
-                        .filter(|f| still.contains(f))
-                        .map(|f| schema.field(f).map_or(&**f, |f| &f.name))
-                        .collect();
-                    if !names.is_empty() {
-                        return stopped(c, &of, &names).await;
-                    }
-                }
-                through.went_well();
+        let sent = Sent { values: [(Slot::Links, Value::Links(links))].into(), lacking: Lacking::new() };
+        let asked = Update {
+            step: "back",
+            purpose: Purpose::LinkBack,
+            id: &from.id,
+            version: now.version.clone(),
+            before: &holdings(&now, schema),
+            was: Some(&now),
+        };
+        match update(c, asked, sent).await {
+            Ok((written, _)) => {
+                c.linked_back(written.artefact.version);
                 return Ok(());
             }
             // Somebody was faster: it is read again.
-            Err(ConnectError::Changed) => {}
-            Err(e) if e.outcome() == CallOutcome::Refused => {
+            Err(Failure::Refused(r)) if r.changed => {}
+            Err(Failure::Refused(r)) if r.by_system => {
                 return refuse(
-                    &format!("it was transferred, and {} did not accept the link to it: {e}", t.left_name),
+                    &format!("it was transferred, and {} did not accept the link to it: {}", desk.name, r.why),
                     "Give Hovrel the permission to write there, or have the lane link nothing back; then retry.",
                 );
             }
-            Err(_) => pause(tries).await,
+            Err(failure) => return Err(failure),
         }
     }
     refuse(
-        &format!("it was transferred, and the link to it could not be written in {}", t.left_name),
+        &format!("it was transferred, and the link to it could not be written in {}", desk.name),
         "Retry; if it keeps failing, check that system's own log.",
     )
-}
-
-async fn stopped(c: &Course<'_>, of: &str, names: &[&str]) -> Result<(), Failure> {
-    let (t, key) = (c.t, c.left_key());
-    let why = format!(
-        "it was transferred, but when the link to it was written in {}, {} of {key} changed, though it was not sent",
-        t.left_name,
-        names.join(", ")
-    );
-    let advice = "Put it back there. If the system empties what is not sent, set `updates: whole` in its profile; or have \
-                  the lane link nothing back. Then retry. No other item was changed there.";
-    t.halt(of, &t.left_name, &why).await;
-    Err(Failure::Refused(Refusal { why, advice: advice.to_owned(), of_value: false, changed: false }))
 }

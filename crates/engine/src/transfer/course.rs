@@ -10,18 +10,19 @@ use hovrel_core::base::{Agreed, Agreement, Base, BaseSide};
 use hovrel_core::carry::Lacking;
 use hovrel_core::compare::right_side;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::model::{Artefact, COMMENTS, Fingerprint, HISTORY, Value, names_pending};
+use hovrel_core::model::{Artefact, End, Ends, Fingerprint, Kind, Slot, Value, names_pending};
 use hovrel_core::plan::{
-    Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Rebase, Written, WrittenField, base_after,
-    decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
+    Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Rebase, Side, Written, WrittenField,
+    base_after, decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
 };
 use hovrel_core::rules::Lane;
-use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepDone, StepRow};
+use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepAt, StepRow};
 use serde_json::Value as Json;
 
-use super::Transfer;
-use super::apply::{Failure, refuse};
+use super::desk::Desk;
+use super::failure::{Failure, refuse};
 use super::sent::Sent;
+use super::shared::Transfer;
 use crate::EngineError;
 use crate::points::point;
 
@@ -30,34 +31,37 @@ pub(super) struct Course<'a> {
     pub change: &'a Change,
     pub decision: &'a Decision,
     pub lane: &'a Lane,
-    /// The calls that were begun before, by their step.
-    known: HashMap<String, StepRow>,
+    /// The calls that were begun before, by end and step.
+    known: HashMap<(End, String), StepRow>,
     /// What is to be noted.
     fresh: Fresh,
 }
 
 #[derive(Default)]
 struct Fresh {
-    written: BTreeMap<String, WrittenField>,
+    written: BTreeMap<Slot, WrittenField>,
     lacking: Lacking,
     /// For an item that was made: what it held in the fields that were not sent.
     made: Option<BaseSide>,
     /// Losses that no plan had foreseen.
     met: Vec<Loss>,
     found: Vec<NewPiece>,
-    made_mark: bool,
+    made_mark: Option<End>,
+    /// The version of the item that the change was made from, where it was written too.
+    linked_back: Option<Option<String>>,
 }
 
-/// The item at the right, as far as it must be known to note something of it.
+/// The item at the written end, as far as it must be known to note something of it.
 #[derive(Clone, Copy)]
 pub(super) struct There<'a> {
     pub id: &'a str,
     pub key: &'a str,
+    pub version: Option<&'a str>,
 }
 
 impl<'a> There<'a> {
     pub fn of(item: &'a Artefact) -> There<'a> {
-        There { id: &item.id, key: &item.key }
+        There { id: &item.id, key: &item.key, version: item.version.as_deref() }
     }
 }
 
@@ -71,7 +75,7 @@ impl<'a> Course<'a> {
     ) -> Result<Course<'a>, Failure> {
         let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
         let rows = if looks { t.hub.store.steps(t.holder.job, &[change.seq as i32]).await? } else { Vec::new() };
-        let known = rows.into_iter().map(|row| (row.step.clone(), row)).collect();
+        let known = rows.into_iter().map(|row| ((row.written_end, row.step.clone()), row)).collect();
         Ok(Course { t, change, decision, lane, known, fresh: Fresh::default() })
     }
 
@@ -88,43 +92,75 @@ impl<'a> Course<'a> {
         fields_to_write(self.change, self.decision, self.lane.policies.first_contact)
     }
 
-    /// The calls that were begun before.
+    /// The desk at which the change is written.
+    pub fn desk(&self) -> &'a Desk {
+        self.t.desk(self.change)
+    }
+
+    /// The desk of the end that the change was made from.
+    pub fn other_desk(&self) -> &'a Desk {
+        &self.t.desks[self.change.written.other()]
+    }
+
+    /// The kind of the item that is written.
+    pub fn kind(&self) -> Kind {
+        self.change.kind_at(self.change.written)
+    }
+
+    /// The item that is written, as the plan saw it.
+    pub fn planned(&self) -> Option<&'a Side> {
+        self.change.side(self.change.written)
+    }
+
+    /// The id of the item that is written.
+    pub fn item_id(&self) -> Result<&'a str, Failure> {
+        match self.planned() {
+            Some(side) => Ok(&side.id),
+            None => refuse("it has no counterpart", "Make a new dry run."),
+        }
+    }
+
+    /// The calls to the end that is written that were begun before.
     pub fn begun(&self) -> impl Iterator<Item = &str> {
-        self.known.keys().map(String::as_str)
+        self.known.keys().filter(|(end, _)| *end == self.change.written).map(|(_, step)| step.as_str())
     }
 
     /// A call that was begun before.
-    pub fn step(&self, step: &str) -> Option<&StepRow> {
-        self.known.get(step)
+    pub fn step(&self, at: StepAt<'_>) -> Option<&StepRow> {
+        self.known.get(&(at.written_end, at.step.to_owned()))
     }
 
     /// What a call that was begun before sent.
-    pub fn sent(&self, step: &str) -> Option<Sent> {
-        serde_json::from_value(self.step(step)?.sent.clone()?).ok()
+    pub fn sent(&self, at: StepAt<'_>) -> Option<Sent> {
+        serde_json::from_value(self.step(at)?.sent.clone()?).ok()
+    }
+
+    /// A call to the end that is written.
+    pub fn at<'s>(&self, step: &'s str) -> StepAt<'s> {
+        StepAt { written_end: self.change.written, step }
     }
 
     /// Before a call that writes: the journal says what is about to be done (invariant 1), and the lease is still this
     /// worker's (invariant 4).
-    pub async fn about_to(&self, step: &str, sent: &impl serde::Serialize) -> Result<(), EngineError> {
+    pub async fn about_to(&self, at: StepAt<'_>, sent: &impl serde::Serialize) -> Result<(), EngineError> {
         let sent = serde_json::to_value(sent)?;
-        self.t.hub.store.intend_steps(self.t.holder, step, &[(self.seq(), sent)]).await?;
-        point(&format!("{} intended", step.split(' ').next().unwrap_or(step)));
+        self.t.hub.store.intend_steps(self.t.holder, at, &[(self.seq(), sent)]).await?;
+        point(&format!("{} intended", sort_of(at.step)));
         self.t.lease.check()
     }
 
     /// After a call that the system refused, and no other try of which may have been done.
-    pub async fn did_not(&self, step: &str) -> Result<(), EngineError> {
-        Ok(self.t.hub.store.step_not_done(self.t.holder, self.seq(), step).await?)
+    pub async fn did_not(&self, at: StepAt<'_>) -> Result<(), EngineError> {
+        Ok(self.t.hub.store.step_not_done(self.t.holder, self.seq(), at).await?)
     }
 
     /// After a call that wrote: what a later look must know.
-    pub async fn did(&self, step: &str, held: Option<Json>) -> Result<(), EngineError> {
-        point(&format!("{} called", step.split(' ').next().unwrap_or(step)));
-        let done = StepDone { held, ..StepDone::default() };
-        Ok(self.t.hub.store.step_done(self.t.holder, self.seq(), step, &done).await?)
+    pub async fn did(&self, at: StepAt<'_>, held: Option<&Json>) -> Result<(), EngineError> {
+        point(&format!("{} called", sort_of(at.step)));
+        Ok(self.t.hub.store.step_done(self.t.holder, self.seq(), at, held).await?)
     }
 
-    /// Takes what was written into what is to be noted, with what the right made of it.
+    /// Takes what was written into what is to be noted, with what the system made of it.
     pub fn wrote(&mut self, sent: &Sent, item: &Artefact, own: bool) {
         for (field, written) in sent.written(item, own) {
             self.fresh.met.extend(altered(&field, &written));
@@ -134,8 +170,8 @@ impl<'a> Course<'a> {
     }
 
     /// Takes one field that was written by calls of its own.
-    pub fn wrote_field(&mut self, field: &str, sent: Value, held: Value) {
-        self.fresh.written.insert(field.to_owned(), WrittenField { sent, held });
+    pub fn wrote_field(&mut self, field: &Slot, sent: Value, held: Value) {
+        self.fresh.written.insert(field.clone(), WrittenField { sent, held });
     }
 
     /// Takes what lists were written without.
@@ -146,11 +182,17 @@ impl<'a> Course<'a> {
     /// That the item was made, and what it holds besides what was sent, if its own answer says so.
     pub fn made(&mut self, item: &Artefact, own: bool) {
         self.fresh.made = Some(if own { right_side(self.lane, item) } else { BaseSide::default() });
-        self.fresh.made_mark = true;
+        self.marked();
     }
 
+    /// That a mark of origin was made.
     pub fn marked(&mut self) {
-        self.fresh.made_mark = true;
+        self.fresh.made_mark = Some(self.change.written);
+    }
+
+    /// That the item that the change was made from leads to its counterpart now, under this version.
+    pub fn linked_back(&mut self, version: Option<String>) {
+        self.fresh.linked_back = Some(version);
     }
 
     /// A loss that no plan had foreseen.
@@ -161,10 +203,10 @@ impl<'a> Course<'a> {
     /// The two items, for what is remembered of their comments.
     pub fn both<'s>(&'s self, left_id: &'s str, right_id: &'s str) -> Both<'s> {
         Both {
-            left_system: self.t.left_system,
+            left_system: self.t.desks.left.system,
             left_kind: self.change.kind.id(),
             left_id,
-            right_system: self.t.right_system,
+            right_system: self.t.desks.right.system,
             right_kind: self.change.right_kind.id(),
             right_id,
         }
@@ -228,18 +270,18 @@ impl<'a> Course<'a> {
         let base = base_after(change, self.decision, self.lane.policies.first_contact, &written, &old, digests);
         let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint(), serde_json::to_value(side)?));
         let agreed = as_kept(base.agreed)?;
-        let mut told: BTreeSet<&str> = written.fields.keys().map(String::as_str).collect();
+        let mut told: BTreeSet<&str> = written.fields.keys().map(Slot::id).collect();
         if written.made.is_some() {
-            told.extend(change.left_side.0.keys().map(String::as_str));
+            told.extend(change.left_side.0.keys().map(Slot::id));
         }
         if stage == Noted::Done {
-            told.extend(change.rebased.iter().filter(|(_, r)| **r == Rebase::Equal).map(|(f, _)| f.as_str()));
-            told.extend(decided.kept.iter().map(String::as_str));
+            told.extend(change.rebased.iter().filter(|(_, r)| **r == Rebase::Equal).map(|(f, _)| f.id()));
+            told.extend(decided.kept.iter().map(Slot::id));
         }
         let foreseen = decided.losses.iter().filter(|l| !decided.kept.contains(&l.field)).map(|l| (*l, true));
         let losses = foreseen.chain(fresh.met.iter().map(|l| (l, false)));
-        let losses = losses.filter(|(l, _)| told.contains(l.field.as_str())).map(|(loss, foreseen)| {
-            Ok(NewLoss { field: loss.field.clone(), foreseen, body: serde_json::to_value(loss)? })
+        let losses = losses.filter(|(l, _)| told.contains(l.field.id())).map(|(loss, foreseen)| {
+            Ok(NewLoss { field: loss.field.to_string(), foreseen, body: serde_json::to_value(loss)? })
         });
         let losses = losses.collect::<Result<Vec<_>, EngineError>>()?;
         let (found, forgotten) = match stage {
@@ -251,7 +293,19 @@ impl<'a> Course<'a> {
             }
         };
         point(if stage == Noted::Done { "before done" } else { "before made" });
+        let mut versions = Ends::of(|end| self.change.side(end).and_then(|side| side.version.as_deref()));
+        versions[change.written] = there.version;
+        let mut wrote = Vec::new();
+        if !written.fields.is_empty() || written.made.is_some() {
+            wrote.push(change.written);
+        }
+        if let Some(version) = &fresh.linked_back {
+            versions[change.written.other()] = version.as_deref();
+            wrote.push(change.written.other());
+        }
         let applied = Applied {
+            versions,
+            wrote: &wrote,
             route: self.t.route,
             seq: self.seq(),
             stage,
@@ -274,8 +328,13 @@ impl<'a> Course<'a> {
     }
 }
 
+/// Which sort of call a step is: its first word.
+fn sort_of(step: &str) -> &str {
+    step.split(' ').next().unwrap_or(step)
+}
+
 /// How fields came to be in step, as it is kept.
-fn as_kept(agreed: BTreeMap<String, Agreed>) -> Result<(Fingerprint, Json), EngineError> {
+fn as_kept(agreed: BTreeMap<Slot, Agreed>) -> Result<(Fingerprint, Json), EngineError> {
     let agreement = Agreement::from(agreed);
     Ok((agreement.fingerprint(), serde_json::to_value(&agreement)?))
 }
@@ -283,12 +342,12 @@ fn as_kept(agreed: BTreeMap<String, Agreed>) -> Result<(Fingerprint, Json), Engi
 /// What was decided of a change besides what is written.
 #[derive(Default)]
 struct Decided<'c> {
-    /// Fields in which a person keeps what the right holds.
-    kept: BTreeSet<String>,
+    /// Fields in which a person keeps what the written end holds.
+    kept: BTreeSet<Slot>,
     losses: Vec<&'c Loss>,
     /// Comments that may have been sent before, and that a person takes to be there.
     perhaps_there: Vec<Accepted>,
-    /// Comments that were taken off at the left, and that a person lets be: slot and piece.
+    /// Comments that were taken off, and that a person lets be at the other end: slot and piece.
     forgotten: Vec<(String, String)>,
 }
 
@@ -296,14 +355,14 @@ fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Note
     let first_contact = lane.policies.first_contact;
     let mut out = Decided { losses: losses_of_written(change, decision, first_contact), ..Decided::default() };
     for f in decided_fields(change, decision) {
-        if decision.field(f, first_contact) == FieldDecision::KeepRight {
+        if matches!(decision.field(f, first_contact, change.written), FieldDecision::Keep(_)) {
             out.kept.insert(f.field.clone());
             if f.reason == FieldReason::PerhapsThere && stage == Noted::Done {
                 out.perhaps_there.extend(perhaps_accepted(f));
             }
         }
-        if f.reason == FieldReason::TakenOff && change.outcome == Outcome::TakenOff {
-            out.forgotten.extend(pieces(&f.write).map(|(id, _)| (f.field.clone(), id)));
+        if let (FieldReason::TakenOff(_), Outcome::TakenOff(_)) = (f.reason, change.outcome) {
+            out.forgotten.extend(pieces(&f.write).map(|(id, _)| (f.field.to_string(), id)));
         }
     }
     if stage == Noted::Done {
@@ -333,16 +392,16 @@ fn perhaps_accepted(f: &FieldChange) -> impl Iterator<Item = Accepted> {
 }
 
 fn piece(a: &Accepted) -> NewPiece {
-    NewPiece { slot: a.slot.clone(), left_piece: a.left.clone(), right_piece: a.right.clone(), said: a.said.clone() }
+    NewPiece {
+        slot: a.slot.to_string(),
+        left_piece: a.left.clone(),
+        right_piece: a.right.clone(),
+        said: a.said.clone(),
+    }
 }
 
-/// Whether a field is one of those that are added piece by piece.
-pub(super) fn is_said(field: &str) -> bool {
-    matches!(field, COMMENTS | HISTORY)
-}
-
-/// What the right stored differently from what it was sent.
-fn altered(field: &str, written: &WrittenField) -> Option<Loss> {
+/// What a system stored differently from what it was sent.
+fn altered(field: &Slot, written: &WrittenField) -> Option<Loss> {
     let WrittenField { sent, held } = written;
     // What refers to something still to be made is compared by the proof.
     let refers = matches!(sent, Value::Reference(_) | Value::References(_) | Value::Links(_));
@@ -352,7 +411,7 @@ fn altered(field: &str, written: &WrittenField) -> Option<Loss> {
     let trimmed = matches!((sent, held), (Value::Text(a), Value::Text(b)) if a.trim() == b.as_str())
         || matches!((sent, held), (Value::Text(a), Value::Empty) if a.trim().is_empty());
     Some(Loss {
-        field: field.to_owned(),
+        field: field.clone(),
         kind: if trimmed { LossKind::Downgraded } else { LossKind::Substituted },
         cause: if trimmed { LossCause::Trimmed } else { LossCause::AlteredByTarget },
         before: sent.display(),

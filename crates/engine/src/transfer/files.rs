@@ -10,13 +10,13 @@ use std::sync::{Arc, OnceLock};
 use hovrel_connect::Outcome;
 use hovrel_core::base::Base;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::model::{ATTACHMENTS, Artefact, Attachment, Value};
+use hovrel_core::model::{Artefact, Attachment, Slot, Value};
 use hovrel_core::plan::FieldChange;
 use serde_json::json;
 
-use super::apply::{Failure, TRIES, pause, read_one, refuse};
 use super::checked::{Found, Seen, checked};
 use super::course::Course;
+use super::failure::{Failure, TRIES, pause, refuse};
 use crate::points::point;
 use crate::reading::digest;
 
@@ -73,21 +73,21 @@ struct Step {
 }
 
 pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artefact) -> Result<Artefact, Failure> {
-    let (t, kind) = (c.t, c.change.right_kind);
+    let (desk, other, kind) = (c.desk(), c.other_desk(), c.kind());
     let (wanted, saw) = (files_of(Some(&f.write)), files_of(f.right.as_ref()));
     let steps: BTreeMap<String, Step> = c
         .begun()
-        .filter_map(|step| Some((step.strip_prefix("file ")?.to_owned(), Step { done: c.step(step)?.is_done() })))
+        .filter_map(|step| Some((step.strip_prefix("file ")?.to_owned(), Step { done: c.step(c.at(step))?.is_done() })))
         .collect();
     let mut sent: BTreeMap<String, Found> = BTreeMap::new();
     let mut spoilt: BTreeSet<String> = BTreeSet::new();
-    let mut now = read_one(t, kind, &item.id).await?;
+    let mut now = desk.read(kind, &item.id).await?;
     // What was carried before is asked for only where the right does not say which bytes it holds.
     let base = match saw.iter().chain(&now.attachments).all(|f| f.digest.is_some()) {
         true => Base::default(),
         false => c.base().await?,
     };
-    let carried = files_of(base.left.0.get(ATTACHMENTS));
+    let carried = files_of(base.left.0.get(&Slot::Files));
     let saw = &as_carried(saw, wanted, carried);
     for tries in 1.. {
         let known = told(c, &now, wanted, carried).await?;
@@ -131,7 +131,7 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
             let names: Vec<&str> = to_send.iter().map(|f| f.name.as_str()).collect();
             return match names.iter().find(|name| spoilt.contains(**name)) {
                 Some(name) => refuse(
-                    &format!("{name} has other bytes in {} than its item declares there", t.left_name),
+                    &format!("{name} has other bytes in {} than its item declares there", other.name),
                     "Nothing of it was kept. Upload the file again there, or leave the files of this item out, and retry.",
                 ),
                 None => refuse(
@@ -142,10 +142,10 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
         }
         for file in to_send {
             let step = format!("file {}", file.name);
-            c.about_to(&step, &json!({"digest": file.digest, "bytes": file.bytes})).await?;
-            let bytes = t.left.fetch_attachment(c.change.kind, c.left_id(), &file.name).await?;
+            c.about_to(c.at(&step), &json!({"digest": file.digest, "bytes": file.bytes})).await?;
+            let bytes = other.connector.fetch_attachment(c.change.kind_at(other.end), c.left_id(), &file.name).await?;
             let seen = Arc::new(OnceLock::new());
-            let answer = t.right.put_attachment(kind, &now.id, file, checked(bytes, file, seen.clone())).await;
+            let answer = desk.connector.put_attachment(kind, &now.id, file, checked(bytes, file, seen.clone())).await;
             point("file called");
             match (seen.get(), answer) {
                 (Some((_, Seen::OtherBytes)), _) => {
@@ -159,16 +159,16 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
                         c.met(of_other_type(file, *known));
                     }
                     sent.insert(file.name.clone(), found.clone());
-                    c.did(&step, None).await?;
-                    t.files.fetch_add(1, Relaxed);
+                    c.did(c.at(&step), None).await?;
+                    c.t.files.fetch_add(1, Relaxed);
                 }
                 (_, Err(e)) if e.outcome() == Outcome::Refused => return Err(e.into()),
                 _ => pause(tries).await,
             }
         }
         for name in to_remove {
-            c.about_to(&format!("remove {name}"), &json!({})).await?;
-            let answer = t.right.remove_attachment(kind, &now.id, &name).await;
+            c.about_to(c.at(&format!("remove {name}")), &json!({})).await?;
+            let answer = desk.connector.remove_attachment(kind, &now.id, &name).await;
             point("remove called");
             match answer {
                 Err(e) if e.outcome() == Outcome::Refused => return Err(e.into()),
@@ -176,7 +176,7 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
                 Ok(()) => {}
             }
         }
-        now = read_one(t, kind, &now.id).await?;
+        now = desk.read(kind, &now.id).await?;
     }
     // Only what is this transfer's own, or was there as the plan saw it, is what both ends agreed on.
     let agreed = |file: &&Attachment| {
@@ -187,7 +187,7 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
     // What somebody has replaced or removed since it was sent is their change of what was sent.
     held.extend(wanted.iter().filter(|w| named(&held, &w.name).is_none()).cloned().collect::<Vec<_>>());
     held.sort_by(|a, b| a.name.cmp(&b.name));
-    c.wrote_field(ATTACHMENTS, f.write.clone(), Value::Attachments(held).settled());
+    c.wrote_field(&Slot::Files, f.write.clone(), Value::Attachments(held).settled());
     Ok(now)
 }
 
@@ -218,12 +218,12 @@ async fn told(
     let mut out = now.attachments.clone();
     for file in out.iter_mut().filter(|f| f.digest.is_none()) {
         if named(carried, &file.name).is_some_and(|c| is_other(wanted, c)) {
-            let read = digest(&*c.t.right, c.change.right_kind, &now.id, file).await;
+            let read = digest(&*c.desk().connector, c.kind(), &now.id, file).await;
             *file = match read {
                 Ok(read) => read,
                 Err(why) => {
                     return refuse(
-                        &format!("{} can't be read in {}, so its item is unknown: {why}", file.name, c.t.right_name),
+                        &format!("{} can't be read in {}, so its item is unknown: {why}", file.name, c.desk().name),
                         "Nothing was replaced. Retry when the file can be read there.",
                     );
                 }
@@ -236,7 +236,7 @@ async fn told(
 /// That a file is not of its declared type.
 fn of_other_type(file: &Attachment, found: Option<&str>) -> Loss {
     Loss {
-        field: ATTACHMENTS.into(),
+        field: Slot::Files,
         kind: LossKind::Downgraded,
         cause: LossCause::FileOfOtherType { declared: file.media_type.clone() },
         before: format!("{} ({})", file.name, file.media_type),

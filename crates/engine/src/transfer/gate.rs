@@ -7,11 +7,12 @@ use std::collections::HashMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 
+use hovrel_core::model::End;
 use tokio::sync::{Mutex, OwnedMutexGuard};
 
 /// One for each lane and end.
 #[derive(Default)]
-pub(super) struct Gates(std::sync::Mutex<HashMap<String, Arc<Gate>>>);
+pub(super) struct Gates(std::sync::Mutex<HashMap<(End, String), Arc<Gate>>>);
 
 #[derive(Default)]
 struct Gate {
@@ -28,9 +29,9 @@ pub(super) struct Through {
 
 impl Gates {
     /// Waits while somebody goes alone.
-    pub async fn enter(&self, of: &str) -> Through {
+    pub async fn enter(&self, end: End, lane: &str) -> Through {
         let gate = match self.0.lock() {
-            Ok(mut gates) => gates.entry(of.to_owned()).or_default().clone(),
+            Ok(mut gates) => gates.entry((end, lane.to_owned())).or_default().clone(),
             Err(_) => Arc::default(),
         };
         if !gate.open.load(Ordering::Acquire) {
@@ -66,13 +67,13 @@ mod tests {
     async fn nobody_follows_before_the_first_went_well() {
         let gates = Arc::new(Gates::default());
         let followed = Arc::new(AtomicU32::new(0));
-        let first = gates.enter("cases").await;
+        let first = gates.enter(End::Right, "cases").await;
         assert!(first.is_first());
         let others: Vec<_> = (0..3)
             .map(|_| {
                 let (gates, followed) = (gates.clone(), followed.clone());
                 tokio::spawn(async move {
-                    let through = gates.enter("cases").await;
+                    let through = gates.enter(End::Right, "cases").await;
                     followed.fetch_add(1, Ordering::SeqCst);
                     through.is_first()
                 })
@@ -80,13 +81,14 @@ mod tests {
             .collect();
         tokio::time::sleep(Duration::from_millis(30)).await;
         assert_eq!(followed.load(Ordering::SeqCst), 0);
-        assert!(gates.enter("suites").await.is_first(), "another lane is not held up");
+        assert!(gates.enter(End::Right, "suites").await.is_first(), "another lane is not held up");
+        assert!(gates.enter(End::Left, "cases").await.is_first(), "nor is the other end");
         first.went_well();
         for other in others {
             assert!(!other.await.expect("no panic"));
         }
         // One that did not go well leaves the next one alone again.
-        drop(gates.enter("runs").await);
-        assert!(gates.enter("runs").await.is_first());
+        drop(gates.enter(End::Right, "runs").await);
+        assert!(gates.enter(End::Right, "runs").await.is_first());
     }
 }

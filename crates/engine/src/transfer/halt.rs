@@ -1,42 +1,49 @@
-//! A lane that stops: the other system can no longer take it, since its schema changed while the transfer ran, or it
-//! changes what was not sent.
+//! A lane that stops: an end can no longer take it, since its schema changed while the transfer ran, or it changes what was
+//! not sent.
 //!
 //! Decides when a refused value means the former. The lane stops with what happened; other lanes go on, and what was done
 //! stays done.
 
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind};
 
-use super::Transfer;
-use super::apply::Refusal;
+use super::failure::Refusal;
+use super::shared::Transfer;
 
 impl Transfer {
-    /// Why a lane stopped, if it did.
-    pub async fn halted(&self, lane: &str) -> Option<Refusal> {
-        self.halted.read().await.get(lane).cloned()
+    /// Why a lane stopped at an end, if it did.
+    pub async fn halted(&self, end: End, lane: &str) -> Option<Refusal> {
+        self.halted.read().await.get(&(end, lane.to_owned())).cloned()
     }
 
-    /// Looks again at what the right can hold, after it refused a value that its schema had allowed. If it holds
+    /// Looks again at what an end can hold, after it refused a value that its schema had allowed. If it holds
     /// less than when the transfer began, the lane stops.
-    pub async fn look_again(&self, lane: &str, kind: Kind) -> Option<Refusal> {
+    pub async fn look_again(&self, end: End, lane: &str, kind: Kind) -> Option<Refusal> {
+        let desk = &self.desks[end];
         // What can't be asked now is no reason to stop the lane.
-        let now = self.right.catalogue(&self.right_container).await.ok()?;
-        let narrowed = self.there.kind(kind)?.narrowed(now.kind(kind));
+        let now = desk.connector.catalogue(&desk.container).await.ok()?;
+        let narrowed = desk.catalogue.kind(kind)?.narrowed(now.kind(kind));
         if narrowed.is_empty() {
             return None;
         }
-        let why = format!("{} changed during the transfer: {}", self.right_name, narrowed.join("; "));
-        let advice = "Survey the system again, fix the rules, and make a new dry run. What was done stays done.";
-        let halt = Refusal { why, advice: advice.to_owned(), of_value: false, changed: false };
-        self.halted.write().await.insert(lane.to_owned(), halt.clone());
+        let halt = Refusal::new(
+            format!("{} changed during the transfer: {}", desk.name, narrowed.join("; ")),
+            "Survey the system again, fix the rules, and make a new dry run. What was done stays done.",
+        );
+        self.stop(end, lane, halt.clone()).await;
         Some(halt)
     }
 
     /// Stops a lane after one of its items was changed otherwise than it was told.
-    pub async fn halt(&self, lane: &str, system: &str, why: &str) {
-        let why =
-            format!("the lane stopped, so this was not written, since {system} changes more than was asked: {why}");
-        let advice = "Fix what is reported there, and make a new dry run.".to_owned();
-        let halt = Refusal { why, advice, of_value: false, changed: false };
-        self.halted.write().await.insert(lane.to_owned(), halt);
+    pub async fn halt(&self, end: End, lane: &str, why: &str) {
+        let system = &self.desks[end].name;
+        let halt = Refusal::new(
+            format!("the lane stopped, so this was not written, since {system} changes more than was asked: {why}"),
+            "Fix what is reported there, and make a new dry run.",
+        );
+        self.stop(end, lane, halt).await;
+    }
+
+    async fn stop(&self, end: End, lane: &str, halt: Refusal) {
+        self.halted.write().await.insert((end, lane.to_owned()), halt);
     }
 }

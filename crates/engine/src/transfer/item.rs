@@ -10,36 +10,26 @@ use std::sync::atomic::Ordering::Relaxed;
 
 use hovrel_connect::{ConnectError, Outcome as CallOutcome, Written};
 use hovrel_core::agree::changed_besides;
-use hovrel_core::model::{Artefact, Kind, PARENT, slot_value};
-use hovrel_store::{Claim, MarkAt};
+use hovrel_core::model::{Artefact, End, Kind, PARENT, slot_value};
+use hovrel_store::{Claim, StepAt};
 
-use super::Transfer;
-use super::apply::{Failure, Refusal, TRIES, pause, read_one, refuse};
-use super::course::Course;
+use super::course::{Course, There};
+use super::desk::Desk;
+use super::failure::{Failure, Refusal, TRIES, pause, refuse};
 use super::sent::Sent;
 use crate::points::point;
-
-/// The mark that a write makes, if it makes one.
-pub(super) fn mark_of(t: &Transfer, kind: Kind, sent: &Sent) -> Option<String> {
-    let field = t.there.kind(kind)?.fields.iter().find(|f| f.origin_mark)?;
-    sent.values.get(&field.id).map(|v| v.display()).filter(|m| !m.is_empty())
-}
-
-pub(super) fn mark_at(t: &Transfer, kind: Kind) -> MarkAt<'_> {
-    MarkAt { system: t.right_system, container: &t.right_container, kind: kind.id() }
-}
 
 const MADE_BY_ANOTHER: &str = "another transfer has created an item with this origin mark since the dry run";
 const MADE_BY_ANOTHER_ADVICE: &str = "Make a new dry run; the item will be offered as a counterpart.";
 
 /// Whether the item may have been made already by this change. Refused if another made it, or is about to.
 async fn claimed(c: &mut Course<'_>, mark: &str, own_id: Option<&str>) -> Result<bool, Failure> {
-    let (t, kind) = (c.t, c.change.right_kind);
-    let claims = t.hub.store.claim_marks(t.holder, mark_at(t, kind), &[(c.seq(), mark)]).await?;
+    let (t, desk, kind) = (c.t, c.desk(), c.kind());
+    let claims = t.hub.store.claim_marks(t.holder, desk.mark_at(kind), &[(c.seq(), mark)]).await?;
     let over = match claims.first() {
         Some(Claim::Ours) => return Ok(false),
         Some(Claim::OursBefore) | None => return Ok(true),
-        Some(Claim::MadeBy { right_id, .. }) if own_id == Some(right_id) => return Ok(false),
+        Some(Claim::MadeBy { item_id, .. }) if own_id == Some(item_id) => return Ok(false),
         Some(Claim::MadeBy { .. }) => true,
         Some(Claim::ToBeMadeBy { over, .. }) => *over,
     };
@@ -49,11 +39,11 @@ async fn claimed(c: &mut Course<'_>, mark: &str, own_id: Option<&str>) -> Result
             "Retry when that transfer is over, or make a new dry run then.",
         );
     }
-    match t.right.find_by_origin(&t.right_container, kind, mark).await? {
+    match desk.connector.find_by_origin(&desk.container, kind, mark).await? {
         Some(found) if own_id != Some(&found.id) => refuse(MADE_BY_ANOTHER, MADE_BY_ANOTHER_ADVICE),
         _ => {
             // Not found any more, or never came to be.
-            t.hub.store.take_over_mark(t.holder, mark_at(t, kind), c.seq(), mark).await?;
+            t.hub.store.take_over_mark(t.holder, desk.mark_at(kind), c.seq(), mark).await?;
             Ok(false)
         }
     }
@@ -61,9 +51,9 @@ async fn claimed(c: &mut Course<'_>, mark: &str, own_id: Option<&str>) -> Result
 
 /// Makes the item; what was sent, for one that was made before and whose answer was lost, is what was sent then.
 pub(super) async fn create(c: &mut Course<'_>, sent: Sent) -> Result<(Written, Sent), Failure> {
-    let (t, kind) = (c.t, c.change.right_kind);
-    let mark = mark_of(t, kind, &sent);
-    let begun = c.step("create").is_some();
+    let (t, desk, kind) = (c.t, c.desk(), c.kind());
+    let mark = desk.mark_of(kind, &sent);
+    let begun = c.step(c.at("create")).is_some();
     let mut look = match &mark {
         Some(mark) => claimed(c, mark, None).await? || begun,
         None => begun,
@@ -76,22 +66,22 @@ pub(super) async fn create(c: &mut Course<'_>, sent: Sent) -> Result<(Written, S
                     "Look there. If it is there, make a new dry run, which offers it as a counterpart.",
                 );
             };
-            if let Some(found) = t.right.find_by_origin(&t.right_container, kind, mark).await? {
-                let sent = c.sent("create").unwrap_or(sent);
+            if let Some(found) = desk.connector.find_by_origin(&desk.container, kind, mark).await? {
+                let sent = c.sent(c.at("create")).unwrap_or(sent);
                 return Ok((Written { artefact: found, own: false }, sent));
             }
         }
-        c.about_to("create", &sent).await?;
-        let answer = t.right.write(&t.right_container, &sent.write(kind, None, None)).await;
+        c.about_to(c.at("create"), &sent).await?;
+        let answer = desk.connector.write(&desk.container, &sent.write(kind, None, None)).await;
         point("create called");
         match answer {
             Ok(made) => {
                 t.written.fetch_add(1, Relaxed);
-                return Ok((sure(t, kind, made, &sent).await?, sent));
+                return Ok((sure(desk, kind, made, &sent).await?, sent));
             }
             // Its mark is there, and this change has tried before: it is its own.
             Err(ConnectError::Duplicate) if look => match &mark {
-                Some(mark) => match t.right.find_by_origin(&t.right_container, kind, mark).await? {
+                Some(mark) => match desk.connector.find_by_origin(&desk.container, kind, mark).await? {
                     Some(found) => return Ok((Written { artefact: found, own: false }, sent)),
                     None => return Err(ConnectError::Duplicate.into()),
                 },
@@ -110,11 +100,11 @@ pub(super) async fn create(c: &mut Course<'_>, sent: Sent) -> Result<(Written, S
 
 /// An answer that does not show what was sent may show only a part of the item: it is read then. That is the write's
 /// own word only under the version that the answer told.
-pub(super) async fn sure(t: &Transfer, kind: Kind, written: Written, sent: &Sent) -> Result<Written, Failure> {
+pub(super) async fn sure(desk: &Desk, kind: Kind, written: Written, sent: &Sent) -> Result<Written, Failure> {
     if sent.is_held_by(&written.artefact) {
         return Ok(written);
     }
-    let now = read_one(t, kind, &written.artefact.id).await?;
+    let now = desk.read(kind, &written.artefact.id).await?;
     let told = written.artefact.version.as_ref();
     Ok(match told.is_none() || told == now.version.as_ref() {
         true => Written { own: written.own && told.is_some(), artefact: now },
@@ -122,9 +112,19 @@ pub(super) async fn sure(t: &Transfer, kind: Kind, written: Written, sent: &Sent
     })
 }
 
+/// What an item is changed for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Purpose {
+    /// What the change is about.
+    Change,
+    /// The item that the change was made from is to lead to its counterpart.
+    LinkBack,
+}
+
 /// A change of an item.
 pub(super) struct Update<'u> {
     pub step: &'static str,
+    pub purpose: Purpose,
     pub id: &'u str,
     /// What the change is based on.
     pub version: Option<String>,
@@ -134,32 +134,44 @@ pub(super) struct Update<'u> {
     pub was: Option<&'u Artefact>,
 }
 
+impl Update<'_> {
+    /// The end at which the item is.
+    fn end(&self, c: &Course<'_>) -> End {
+        match self.purpose {
+            Purpose::Change => c.change.written,
+            Purpose::LinkBack => c.change.written.other(),
+        }
+    }
+}
+
 /// Changes the item under its version. After any doubt it is read: if it holds what was to be written, it was done; if
 /// its version is still the one that was seen, it was not; else somebody changed it. What was sent, for a change that was
 /// begun before, is what was sent then.
 pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) -> Result<(Written, Sent), Failure> {
-    let (t, kind) = (c.t, c.change.right_kind);
-    if let Some(mark) = mark_of(t, kind, &sent) {
+    let end = asked.end(c);
+    let (t, desk, kind) = (c.t, &c.t.desks[end], c.change.kind_at(end));
+    let step = StepAt { written_end: end, step: asked.step };
+    if let Some(mark) = desk.mark_of(kind, &sent) {
         claimed(c, &mark, Some(asked.id)).await?;
         c.marked();
     }
-    let through = t.gates.enter(&c.change.lane).await;
-    if let Some(halt) = t.halted(&c.change.lane).await {
+    let through = t.gates.enter(end, &c.change.lane).await;
+    if let Some(halt) = t.halted(end, &c.change.lane).await {
         return Err(Failure::Refused(halt));
     }
     let mut was = None;
     if through.is_first() && asked.was.is_none() {
         // The one that goes alone is read whole before, so that what it held can be told.
-        was = Some(read_one(t, kind, asked.id).await?);
+        was = Some(desk.read(kind, asked.id).await?);
     }
     let was = asked.was.or(was.as_ref());
-    let mut look = c.step(asked.step).is_some();
-    let begun = c.sent(asked.step).filter(|_| look);
+    let mut look = c.step(step).is_some();
+    let begun = c.sent(step).filter(|_| look);
     // Whether a try may have been done without an answer.
     let mut doubt = look;
     for tries in 1.. {
         if look {
-            let now = read_one(t, kind, asked.id).await?;
+            let now = desk.read(kind, asked.id).await?;
             let held = [Some(&sent), begun.as_ref()].into_iter().flatten().find(|s| s.is_held_by(&now));
             if let Some(sent) = held.cloned() {
                 let written = Written { artefact: now, own: false };
@@ -168,18 +180,20 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
                 return Ok((written, sent));
             }
             if now.version != asked.version {
-                return in_doubt(c, begun.as_ref().unwrap_or(&sent)).await;
+                return in_doubt(c, &asked, begun.as_ref().unwrap_or(&sent)).await;
             }
             doubt = false;
         }
-        c.about_to(asked.step, &sent).await?;
+        c.about_to(step, &sent).await?;
         let write = sent.write(kind, Some(asked.id), asked.version.clone());
-        let answer = t.right.write(&t.right_container, &write).await;
+        let answer = desk.connector.write(&desk.container, &write).await;
         point(&format!("{} called", asked.step));
         match answer {
             Ok(changed) => {
-                t.written.fetch_add(1, Relaxed);
-                let changed = sure(t, kind, changed, &sent).await?;
+                if asked.purpose == Purpose::Change {
+                    t.written.fetch_add(1, Relaxed);
+                }
+                let changed = sure(desk, kind, changed, &sent).await?;
                 beside(c, &asked, was, &changed, &sent).await?;
                 through.went_well();
                 return Ok((changed, sent));
@@ -190,9 +204,10 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
                 if e.outcome() == CallOutcome::Refused || tries >= TRIES {
                     let first = begun.as_ref().unwrap_or(&sent);
                     match (doubt, &e) {
-                        (true, ConnectError::Changed) => return in_doubt(c, first).await,
-                        (true, _) => c.in_doubt(first).await?,
-                        (false, _) => c.did_not(asked.step).await?,
+                        (true, ConnectError::Changed) => return in_doubt(c, &asked, first).await,
+                        (true, _) if asked.purpose == Purpose::Change => c.in_doubt(first).await?,
+                        (true, _) => {}
+                        (false, _) => c.did_not(step).await?,
                     }
                     return Err(e.into());
                 }
@@ -204,8 +219,11 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
 }
 
 /// Something was sent without an answer, and the item is another since: it may have been done before somebody changed it.
-/// Nothing is tried again, since it might undo what they did.
-async fn in_doubt(c: &Course<'_>, sent: &Sent) -> Result<(Written, Sent), Failure> {
+/// Nothing is tried again, since it might undo what they did. A link back is no such thing: it is there, or it is added.
+async fn in_doubt(c: &Course<'_>, asked: &Update<'_>, sent: &Sent) -> Result<(Written, Sent), Failure> {
+    if asked.purpose == Purpose::LinkBack {
+        return Err(ConnectError::Changed.into());
+    }
     c.in_doubt(sent).await?;
     refuse(
         "something was sent without an answer, and the item was changed there since; it is unknown which came first",
@@ -222,14 +240,15 @@ async fn beside(
     written: &Written,
     sent: &Sent,
 ) -> Result<(), Failure> {
-    let (t, kind) = (c.t, c.change.right_kind);
+    let end = asked.end(c);
+    let (t, desk, kind) = (c.t, &c.t.desks[end], c.change.kind_at(end));
     let is_sent = |field: &str| sent.values.contains_key(field);
     let odd = changed_besides(asked.before, &written.artefact, &is_sent);
     if odd.is_empty() {
         return Ok(());
     }
     // An answer may show only a part of the item.
-    let now = read_one(t, kind, asked.id).await?;
+    let now = desk.read(kind, asked.id).await?;
     let still = changed_besides(asked.before, &now, &is_sent);
     // Where no answer came, what holds something else may be somebody's edit; what is empty is nobody's.
     let counts = |field: &&String| written.own || slot_value(&now, field).is_blank();
@@ -238,13 +257,28 @@ async fn beside(
     if changed.is_empty() {
         return Ok(());
     }
-    let schema = t.there.kind(kind);
+    let halt = match asked.purpose {
+        Purpose::Change => changed_besides_words(desk, &changed, was, &now),
+        Purpose::LinkBack => linked_back_words(desk, &changed, &now),
+    };
+    t.halt(end, &c.change.lane, &halt.why).await;
+    if asked.purpose == Purpose::Change {
+        // What was written is written: the next dry run starts from there.
+        c.wrote(sent, &written.artefact, written.own);
+        c.note(hovrel_store::Stage::Made, There::of(&now)).await?;
+    }
+    Err(Failure::Refused(halt))
+}
+
+/// What a system changed of an item besides what was sent, with what it was before.
+fn changed_besides_words(desk: &Desk, changed: &[&String], was: Option<&Artefact>, now: &Artefact) -> Refusal {
+    let schema = desk.catalogue.kind(now.kind);
     let name = |field: &str| match field {
         PARENT => "the folder".to_owned(),
         field => schema.and_then(|k| k.field(field)).map_or_else(|| field.to_owned(), |f| format!("“{}”", f.name)),
     };
     let told = |field: &&String| {
-        let after = slot_value(&now, field).display();
+        let after = slot_value(now, field).display();
         let after =
             if after.is_empty() { "is empty now".to_owned() } else { format!("is “{}” now", short(&after)) };
         match was.map(|w| slot_value(w, field).display()) {
@@ -253,21 +287,34 @@ async fn beside(
         }
     };
     let what: Vec<String> = changed.iter().map(told).collect();
-    let why = format!(
-        "{} changed in {} when other fields were written, though it was not sent: {}",
-        now.key,
-        t.right_name,
-        what.join("; ")
-    );
-    let advice = "Put it back there. If the system empties what is not sent, set `updates: whole` in its profile; if it \
-                  keeps such a field itself, have its schema call it read-only. Then make a new dry run. Nothing else of \
-                  this lane was changed.";
-    let halt = Refusal { why: why.clone(), advice: advice.to_owned(), of_value: false, changed: false };
-    t.halt(&c.change.lane, &t.right_name, &why).await;
-    // What was written is written: the next dry run starts from there.
-    c.wrote(sent, &written.artefact, written.own);
-    c.note(hovrel_store::Stage::Made, super::course::There::of(&now)).await?;
-    Err(Failure::Refused(halt))
+    Refusal::new(
+        format!(
+            "{} changed in {} when other fields were written, though it was not sent: {}",
+            now.key,
+            desk.name,
+            what.join("; ")
+        ),
+        "Put it back there. If the system empties what is not sent, set `updates: whole` in its profile; if it \
+         keeps such a field itself, have its schema call it read-only. Then make a new dry run. Nothing else of \
+         this lane was changed.",
+    )
+}
+
+/// The same, of an item to which only a link was added.
+fn linked_back_words(desk: &Desk, changed: &[&String], now: &Artefact) -> Refusal {
+    let schema = desk.catalogue.kind(now.kind);
+    let names: Vec<&str> =
+        changed.iter().map(|f| schema.and_then(|k| k.field(f)).map_or(f.as_str(), |f| &f.name)).collect();
+    Refusal::new(
+        format!(
+            "it was transferred, but when the link to it was written in {}, {} of {} changed, though it was not sent",
+            desk.name,
+            names.join(", "),
+            now.key
+        ),
+        "Put it back there. If the system empties what is not sent, set `updates: whole` in its profile; or have \
+         the lane link nothing back. Then retry. No other item was changed there.",
+    )
 }
 
 /// The beginning of a text, for a sentence.

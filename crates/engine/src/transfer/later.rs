@@ -10,16 +10,17 @@ use hovrel_connect::Written;
 use hovrel_core::agree::{holdings, in_their_words, same};
 use hovrel_core::base::Base;
 use hovrel_core::carry::{Lacking, Resolved};
-use hovrel_core::model::{Artefact, LINKS, Link, Value, labelled, names_pending, slot_value};
+use hovrel_core::model::{Artefact, Link, Slot, Value, labelled, names_pending};
 use hovrel_core::plan::{Change, Decision, FieldChange};
 use hovrel_store::Stage as Noted;
 
-use super::apply::{Failure, Stage, carry, read_one, refuse};
 use super::back::link_back;
 use super::course::{Course, There};
-use super::item::{Update, update};
+use super::failure::{Failure, refuse};
+use super::hanging::carry;
+use super::item::{Purpose, Update, update};
 use super::sent::Sent;
-use super::{Transfer, has_its_own_calls};
+use super::shared::{Stage, Transfer};
 
 /// How often somebody may be faster before the change is refused.
 const FASTER: u32 = 5;
@@ -28,18 +29,20 @@ const FASTER: u32 = 5;
 /// their change was left out or refused, are left out, and show again in the next dry run.
 pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decision) -> Result<Stage, Failure> {
     let mut c = Course::begin(t, change, decision, true).await?;
-    let Some(id) = t.place(change.kind, c.left_id()).await else {
+    let (desk, other) = (c.desk(), c.other_desk().end);
+    let from = change.side(other).map_or("", |side| &side.id);
+    let Some(id) = desk.place(change.kind_at(other), from).await else {
         return refuse("the item is not at the other end", "Retry; if it keeps failing, make a new dry run.");
     };
     let base = c.base().await?;
-    let mut wanted: BTreeMap<String, Later> = BTreeMap::new();
+    let mut wanted: BTreeMap<Slot, Later> = BTreeMap::new();
     let mut lacking = Lacking::new();
     let mut hanging: Vec<FieldChange> = Vec::new();
     for f in c.writes() {
-        let Resolved { value, lacking: members } = t.resolved(&f.write).await?;
+        let Resolved { value, lacking: members } = desk.resolved(&f.write).await?;
         if names_pending(&value) {
-            let value = t.named(&value).await?;
-            match has_its_own_calls(&f.field) {
+            let value = desk.named(&value).await?;
+            match f.field.has_its_own_calls() {
                 true => hanging.push(FieldChange { write: value, ..f.clone() }),
                 false => {
                     let before = labelled(&f.write).into_owned();
@@ -47,23 +50,23 @@ pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decisi
                     wanted.insert(f.field.clone(), Later::Text { wanted: value, before: [before, held] });
                 }
             }
-        } else if f.field == LINKS {
+        } else if f.field == Slot::Links {
             if !members.is_empty() {
                 lacking.insert(f.field.clone(), members);
             }
             wanted.insert(f.field.clone(), Later::Links { wanted: links_of(&value), before: links_at(&base) });
         }
     }
-    let mut now = read_one(t, change.right_kind, &id).await?;
+    let mut now = desk.read(c.kind(), &id).await?;
     if !wanted.is_empty() {
         now = write_later(&mut c, &wanted, lacking, now).await?;
     }
     for f in &hanging {
         now = carry(&mut c, f, now).await?;
     }
-    link_back(&c, &now.id).await?;
+    link_back(&mut c, &now.id).await?;
     c.note(Noted::Done, There::of(&now)).await?;
-    t.keep_place(change, &now.id, Some(&now.key)).await;
+    t.keep_place(change, &now.id, &now.key).await;
     Ok(Stage::Settled)
 }
 
@@ -71,29 +74,29 @@ pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decisi
 enum Later {
     Text {
         wanted: Value,
-        /// What this transfer wrote before, as it was sent and as the right held it.
+        /// What this transfer wrote before, as it was sent and as the item held it.
         before: [Value; 2],
     },
     Links {
         wanted: Vec<Link>,
-        /// What the right held when this transfer last wrote or read it.
+        /// What the item held when this transfer last wrote or read it.
         before: Vec<Link>,
     },
 }
 
 async fn write_later(
     c: &mut Course<'_>,
-    wanted: &BTreeMap<String, Later>,
+    wanted: &BTreeMap<Slot, Later>,
     lacking: Lacking,
     now: Artefact,
 ) -> Result<Artefact, Failure> {
-    let (t, kind) = (c.t, c.change.right_kind);
-    let schema = t.there.kind(kind);
+    let (desk, kind) = (c.desk(), c.kind());
+    let schema = desk.catalogue.kind(kind);
     let mut now = now;
     for faster in 0.. {
         let mut sent = Sent { values: BTreeMap::new(), lacking: lacking.clone() };
         for (field, later) in wanted {
-            let held = slot_value(&now, field).into_owned();
+            let held = field.of(&now).into_owned();
             match later {
                 Later::Text { wanted, before } => {
                     if same(wanted, &held) {
@@ -115,12 +118,13 @@ async fn write_later(
         if !sent.is_empty() {
             let before = schema.map(|s| holdings(&now, s)).unwrap_or_default();
             let (id, version) = (now.id.clone(), now.version.clone());
-            let asked = Update { step: "later", id: &id, version, before: &before, was: Some(&now) };
+            let purpose = Purpose::Change;
+            let asked = Update { step: "later", purpose, id: &id, version, before: &before, was: Some(&now) };
             match update(c, asked, sent.clone()).await {
                 Ok((Written { artefact, .. }, _)) => now = artefact,
                 // Somebody was faster: it is read again.
                 Err(Failure::Refused(r)) if r.changed && faster < FASTER => {
-                    now = read_one(t, kind, &id).await?;
+                    now = desk.read(kind, &id).await?;
                     continue;
                 }
                 Err(failure) => return Err(failure),
@@ -129,7 +133,7 @@ async fn write_later(
         break;
     }
     for (field, later) in wanted {
-        let held = slot_value(&now, field).into_owned();
+        let held = field.of(&now).into_owned();
         match later {
             Later::Text { wanted, .. } => {
                 let held = if same(wanted, &held) { held } else { wanted.clone() };
@@ -168,7 +172,7 @@ fn links_of(value: &Value) -> Vec<Link> {
 }
 
 fn links_at(base: &Base) -> Vec<Link> {
-    base.right.0.get(LINKS).map(links_of).unwrap_or_default()
+    base.right.0.get(&Slot::Links).map(links_of).unwrap_or_default()
 }
 
 #[cfg(test)]

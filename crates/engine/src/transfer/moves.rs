@@ -10,8 +10,8 @@ use hovrel_core::model::{Artefact, Value, slot_value};
 use hovrel_core::plan::FieldChange;
 use serde_json::json;
 
-use super::apply::{Failure, Refusal, TRIES, pause, read_one};
 use super::course::Course;
+use super::failure::{Failure, Refusal, TRIES, pause};
 use crate::points::point;
 
 const STEP: &str = "move ";
@@ -25,7 +25,8 @@ impl Course<'_> {
 
 /// Moves an item to a state.
 pub(super) async fn walk(c: &mut Course<'_>, f: &FieldChange, item: Artefact) -> Result<Artefact, Failure> {
-    let (kind, schema) = (c.change.right_kind, c.t.there.kind(c.change.right_kind));
+    let (desk, kind) = (c.desk(), c.kind());
+    let schema = desk.catalogue.kind(kind);
     let workflow = schema.and_then(|k| k.field(&f.field)).and_then(|f| f.workflow.as_ref());
     let (Some(workflow), Value::Choice(to)) = (workflow, &f.write) else {
         // A state can't be cleared.
@@ -46,16 +47,16 @@ pub(super) async fn walk(c: &mut Course<'_>, f: &FieldChange, item: Artefact) ->
         let next = match workflow.way(&at, to) {
             None => {
                 let why = format!("“{to}” can't be reached from “{at}”");
-                let advice = "Map it to a state that can be reached, and make a new dry run.".to_owned();
-                return Err(Failure::Refused(Refusal { why, advice, of_value: true, changed: false }));
+                let advice = "Map it to a state that can be reached, and make a new dry run.";
+                return Err(Failure::Refused(Refusal { of_value: true, ..Refusal::new(why, advice) }));
             }
             Some(way) => match way.first() {
                 None => break,
                 Some(next) => next.to.clone(),
             },
         };
-        c.about_to(&format!("{STEP}{next}"), &json!({"from": at, "to": next})).await?;
-        let answer = c.t.right.move_to(&c.t.right_container, kind, &item.id, &next).await;
+        c.about_to(c.at(&format!("{STEP}{next}")), &json!({"from": at, "to": next})).await?;
+        let answer = desk.connector.move_to(&desk.container, kind, &item.id, &next).await;
         point("move called");
         item = match answer {
             Ok(written) => written.artefact,
@@ -63,7 +64,7 @@ pub(super) async fn walk(c: &mut Course<'_>, f: &FieldChange, item: Artefact) ->
             Err(_) => {
                 tries += 1;
                 pause(tries).await;
-                let now = read_one(c.t, kind, &item.id).await?;
+                let now = desk.read(kind, &item.id).await?;
                 if ![&at, &next].contains(&&state(&now)) {
                     return Err(ConnectError::Changed.into());
                 }

@@ -13,8 +13,8 @@ use hovrel_core::plan::FieldChange;
 use hovrel_store::{NewPiece, PieceRow};
 use serde_json::json;
 
-use super::apply::{Failure, TRIES, pause, read_one, refuse};
 use super::course::Course;
+use super::failure::{Failure, TRIES, pause, refuse};
 use crate::EngineError;
 use crate::points::point;
 
@@ -67,7 +67,7 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
     let (right_id, left_id) = (item.id.clone(), c.left_id());
     let rows = c.t.hub.store.pieces_of(c.both(left_id, &right_id)).await?;
     let known: HashMap<&str, &PieceRow> =
-        rows.iter().filter(|r| r.slot == f.field).map(|r| (r.left_piece.as_str(), r)).collect();
+        rows.iter().filter(|r| f.field == r.slot).map(|r| (r.left_piece.as_str(), r)).collect();
     let mut taken: HashSet<String> =
         known.values().filter(|r| r.state == "accepted").filter_map(|r| r.right_piece.clone()).collect();
     let words = said_at_left(f);
@@ -85,7 +85,7 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
             continue;
         }
         let new = NewPiece {
-            slot: f.field.clone(),
+            slot: f.field.to_string(),
             said: words.get(left_piece.split('~').next().unwrap_or_default()).cloned().unwrap_or_default(),
             left_piece,
             right_piece: None,
@@ -94,7 +94,7 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
         if let Some(row) = row {
             let told: Vec<String> =
                 row.before.clone().map_or(Ok(Vec::new()), serde_json::from_value).map_err(EngineError::from)?;
-            now = read_one(c.t, c.change.right_kind, &right_id).await?;
+            now = c.desk().read(c.kind(), &right_id).await?;
             before = Some(told.into_iter().chain(seen.iter().cloned()).collect());
         }
         let right_piece = add(c, piece, &new, (&right_id, &mut now), before, &taken).await?;
@@ -104,7 +104,7 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
         point("piece accepted");
     }
     if !pieces.is_empty() {
-        now = read_one(c.t, c.change.right_kind, &right_id).await?;
+        now = c.desk().read(c.kind(), &right_id).await?;
     }
     let held = hovrel_core::model::slot_value(&now, &f.field).into_owned();
     c.wrote_field(&f.field, held.clone(), held);
@@ -121,7 +121,7 @@ async fn add(
     before: Option<HashSet<String>>,
     taken: &HashSet<String>,
 ) -> Result<Option<String>, Failure> {
-    let (t, kind) = (c.t, c.change.right_kind);
+    let (t, desk, kind) = (c.t, c.desk(), c.kind());
     let both = c.both(c.left_id(), right_id);
     let mut doubt = before;
     for tries in 1.. {
@@ -143,8 +143,8 @@ async fn add(
         point("piece intended");
         t.lease.check()?;
         let answer = match piece {
-            Piece::Comment(comment) => t.right.add_comment(&t.right_container, kind, right_id, comment).await,
-            Piece::Past(entry) => t.right.add_history(&t.right_container, kind, right_id, entry).await,
+            Piece::Comment(comment) => desk.connector.add_comment(&desk.container, kind, right_id, comment).await,
+            Piece::Past(entry) => desk.connector.add_history(&desk.container, kind, right_id, entry).await,
         };
         point("piece called");
         match answer {
@@ -154,7 +154,7 @@ async fn add(
                 return Ok(the_one(since(piece, now, &there, taken)));
             }
             Ok(Added::Unsaid) => {
-                *now = read_one(t, kind, right_id).await?;
+                *now = desk.read(kind, right_id).await?;
                 return Ok(the_one(since(piece, now, &there, taken)));
             }
             Err(e) if e.outcome() == Outcome::Refused || tries >= TRIES => {
@@ -166,7 +166,7 @@ async fn add(
             Err(e) => {
                 pause(tries).await;
                 if e.outcome() == Outcome::Unknown {
-                    *now = read_one(t, kind, right_id).await?;
+                    *now = desk.read(kind, right_id).await?;
                     doubt = Some(there);
                 }
             }

@@ -10,15 +10,17 @@ use std::sync::atomic::Ordering::Relaxed;
 use std::time::Instant;
 
 use hovrel_connect::Connector;
+use hovrel_core::model::{End, Ends};
 use hovrel_core::rehearse::Pace;
 use serde_json::{Value, json};
 
-use super::apply::Stage;
-use super::{Listed, Transfer};
+use super::desk::Desk;
+use super::listed::Listed;
+use super::shared::{Stage, Transfer};
 
 /// Titles in hand that are told by name; a batch has many.
 const IN_HAND_SHOWN: usize = 8;
-/// Calls to the right for a second writing: the item is read and written.
+/// Calls for a second writing: the item is read and written.
 const SECOND_WRITING: f64 = 2.0;
 /// A time that is left is told once so many calls have been timed.
 const TIMED: u64 = 10;
@@ -28,8 +30,8 @@ pub(super) struct Tally {
     started: Instant,
     /// Changes that a person has to do with.
     total: u64,
-    /// Of each change: whether a person has to do with it, and what it costs at each end, in calls.
-    costs: HashMap<u32, (bool, f64, f64)>,
+    /// Of each change: whether a person has to do with it, the end that it writes, and what it costs, in calls.
+    costs: HashMap<u32, (bool, End, Ends<f64>)>,
     so_far: Mutex<SoFar>,
 }
 
@@ -39,8 +41,7 @@ struct SoFar {
     /// Changes whose links are to come, by place.
     under_way: HashSet<u32>,
     /// Calls still to be made.
-    right_calls: f64,
-    left_calls: f64,
+    calls: Ends<f64>,
 }
 
 impl Tally {
@@ -50,32 +51,31 @@ impl Tally {
             if settled(change.seq) {
                 so_far.settled += u64::from(change.counts);
             } else {
-                so_far.right_calls += change.right_calls;
-                so_far.left_calls += change.left_calls;
+                End::BOTH.into_iter().for_each(|end| so_far.calls[end] += change.calls[end]);
             }
         }
         Tally {
             started: Instant::now(),
             total: changes.iter().filter(|c| c.counts).count() as u64,
-            costs: changes.iter().map(|c| (c.seq, (c.counts, c.right_calls, c.left_calls))).collect(),
+            costs: changes.iter().map(|c| (c.seq, (c.counts, c.written, c.calls))).collect(),
             so_far: Mutex::new(so_far),
         }
     }
 
     /// That a change came so far.
     pub fn came(&self, seq: u32, stage: Stage) {
-        let Some((counts, right, left)) = self.costs.get(&seq).copied() else { return };
+        let Some((counts, written, calls)) = self.costs.get(&seq).copied() else { return };
         let Ok(mut so_far) = self.so_far.lock() else { return };
-        let later = SECOND_WRITING.min(right);
+        let later = SECOND_WRITING.min(calls[written]);
         match stage {
             Stage::LinksToCome => {
                 so_far.under_way.insert(seq);
-                so_far.right_calls -= right - later;
+                so_far.calls[written] -= calls[written] - later;
             }
             Stage::Settled => {
                 let begun = so_far.under_way.remove(&seq);
-                so_far.right_calls -= if begun { later } else { right };
-                so_far.left_calls -= left;
+                so_far.calls[written] -= if begun { later } else { calls[written] };
+                so_far.calls[written.other()] -= calls[written.other()];
                 so_far.settled += u64::from(counts);
             }
         }
@@ -86,10 +86,11 @@ impl Tally {
 pub(super) fn told(t: &Transfer, tally: &Tally) -> Value {
     let so_far = tally.so_far.lock().map(|s| s.clone()).unwrap_or_default();
     let elapsed = tally.started.elapsed().as_secs_f64();
-    let right = pace(&*t.right).map(|pace| pace.seconds(so_far.right_calls.max(0.0)));
-    // Of an end that is asked little, few calls were timed yet: the other one says how long it takes.
-    let left = pace(&*t.left).map_or(0.0, |pace| pace.seconds(so_far.left_calls.max(0.0)));
-    let remaining = right.map(|right| right.max(left).ceil() as u64);
+    let seconds = |end: End| pace(&*t.desks[end].connector).map(|pace| pace.seconds(so_far.calls[end].max(0.0)));
+    // Of an end that is asked little, few calls were timed yet: the one that is asked more says how long it takes.
+    let asked_more = if so_far.calls.left > so_far.calls.right { End::Left } else { End::Right };
+    let most = seconds(asked_more);
+    let remaining = most.map(|most| most.max(seconds(asked_more.other()).unwrap_or(0.0)).ceil() as u64);
     let mut in_hand: Vec<String> = t.in_hand.lock().map(|m| m.values().cloned().collect()).unwrap_or_default();
     in_hand.sort();
     let in_hand_count = in_hand.len();
@@ -105,14 +106,14 @@ pub(super) fn told(t: &Transfer, tally: &Tally) -> Value {
         "elapsed_seconds": elapsed.round() as u64,
         "in_hand": in_hand,
         "in_hand_count": in_hand_count,
-        "left": end(&*t.left, &t.left_name),
-        "right": end(&*t.right, &t.right_name),
+        "left": at_desk(&t.desks.left),
+        "right": at_desk(&t.desks.right),
     })
 }
 
-fn end(connector: &dyn Connector, name: &str) -> Value {
-    let (meter, can) = (connector.meter(), connector.describe());
-    json!({"name": name, "meter": meter, "limit_per_minute": can.calls_per_minute})
+fn at_desk(desk: &Desk) -> Value {
+    let (meter, can) = (desk.connector.meter(), desk.connector.describe());
+    json!({"name": desk.name, "meter": meter, "limit_per_minute": can.calls_per_minute})
 }
 
 /// How fast an end takes calls, once some were timed.
@@ -126,7 +127,7 @@ mod tests {
     use super::*;
 
     fn listed(seq: u32, counts: bool, right_calls: f64) -> Listed {
-        Listed { seq, counts, waits_for: vec![], right_calls, left_calls: 1.0 }
+        Listed { seq, counts, waits_for: vec![], written: End::Right, calls: Ends { left: 1.0, right: right_calls } }
     }
 
     /// Whatever happens in whatever order: nothing is counted twice, and when all is settled nothing is left to do.
@@ -146,6 +147,6 @@ mod tests {
         tally.came(9, Stage::Settled);
         let end = now();
         assert_eq!((end.settled, end.under_way.len()), (3, 0));
-        assert!(end.right_calls.abs() < 1e-9 && end.left_calls.abs() < 1e-9, "{end:?}");
+        assert!(end.calls.right.abs() < 1e-9 && end.calls.left.abs() < 1e-9, "{end:?}");
     }
 }

@@ -15,7 +15,7 @@ pub struct LossDetail {
 impl LossDetail {
     pub fn of(l: &hovrel_core::loss::Loss) -> LossDetail {
         LossDetail {
-            field: l.field.clone(),
+            field: l.field.to_string(),
             kind: l.kind,
             why: l.cause.describe(),
             before: l.before.clone(),

@@ -241,7 +241,7 @@ pub async fn preview(
         let converted = convert(rule, artefact, &cx);
         let to = right_names.refers_to(body.lane.right_kind, Some(&rule.target));
         PreviewValue {
-            target: rule.target.clone(),
+            target: rule.target.to_string(),
             from: from(rule),
             becomes: converted.value.as_ref().map(|v| shown(v, &right_names, to)).unwrap_or_default(),
             losses: converted.losses.iter().map(LossDetail::of).collect(),

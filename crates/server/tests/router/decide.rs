@@ -100,12 +100,12 @@ async fn fields_are_decided_one_by_one() {
     let all = written(&p.client.get(&p.path(fresh)).await);
     let (_, detail) = p.decide(fresh, json!({"fields": {"priority": "leave"}})).await;
     assert_eq!(written(&detail), all - 1);
-    let (_, detail) = p.decide(fresh, json!({"fields": {"priority": "write"}})).await;
+    let (_, detail) = p.decide(fresh, json!({"fields": {"priority": "write_right"}})).await;
     assert_eq!(written(&detail), all);
 
     // Deciding a field of an item that was out takes it in; made anew, its fields are those of a new item.
     let field = p.client.get(&p.path(doubtful)).await["fields"][0]["field"].as_str().expect("a field").to_owned();
-    let (_, detail) = p.decide(doubtful, json!({"fields": {field: "write"}})).await;
+    let (_, detail) = p.decide(doubtful, json!({"fields": {field: "write_right"}})).await;
     assert_eq!(detail["change"]["included"], true);
     let (_, detail) = p.decide(doubtful, json!({"as_new": true})).await;
     assert_eq!((&detail["change"]["as_new"], &detail["change"]["included"]), (&json!(true), &json!(true)));
@@ -204,14 +204,14 @@ async fn what_is_like_it_is_decided_at_once_and_undone_at_once() {
     let many = like(&most) as i64;
     let path = format!("/plans/{}/decide", p.id());
     let ask = |only_count: bool, decision: &str| json!({"kind": most.0, "field": most.1, "reason": most.2, "decision": decision, "only_count": only_count});
-    let counted = p.client.post(&path, ask(true, "write")).await;
+    let counted = p.client.post(&path, ask(true, "write_right")).await;
     assert_eq!((counted["changed"].as_i64(), &waiting().await), (Some(many), &before), "counting changes nothing");
-    p.client.post(&path, ask(false, "write")).await;
+    p.client.post(&path, ask(false, "write_right")).await;
     let after = waiting().await;
     assert!(
         after.iter().zip(&before).all(|(now, was)| {
             let is_like = (&was.0, &was.1, &was.2) == (&most.0, &most.1, &most.2);
-            now.3 == if is_like { "write".to_owned() } else { was.3.clone() }
+            now.3 == if is_like { "write_right".to_owned() } else { was.3.clone() }
         }),
         "these and no others: {after:?}"
     );
@@ -221,7 +221,7 @@ async fn what_is_like_it_is_decided_at_once_and_undone_at_once() {
     assert_eq!((waiting().await, undoable().await), (before, Some(0)));
     let none = p.client.call(Method::POST, &format!("/plans/{}/undo", p.id()), Some(json!({})), None).await;
     assert_eq!(none.0, StatusCode::CONFLICT);
-    let mut wrong = ask(false, "write");
+    let mut wrong = ask(false, "write_right");
     for (key, value) in [("field", "colour"), ("reason", "new"), ("decision", "perhaps")] {
         let right = std::mem::replace(&mut wrong[key], json!(value));
         assert_eq!(
@@ -256,7 +256,7 @@ async fn a_receipt_is_all_that_is_included() {
     let fields = p.client.get(&p.path(pair)).await["fields"].as_array().unwrap().clone();
     let open = fields.iter().filter(|f| f["can_be_decided"] == true).map(|f| f["field"].as_str().unwrap());
     let as_it_is: BTreeMap<&str, &str> = open.map(|f| (f, "leave")).collect();
-    let written: BTreeMap<&str, &str> = as_it_is.keys().map(|f| (*f, "write")).collect();
+    let written: BTreeMap<&str, &str> = as_it_is.keys().map(|f| (*f, "write_right")).collect();
     let mut said = Vec::new();
     for fields in [&as_it_is, &written, &as_it_is] {
         assert!(p.decide(pair, json!({"included": true, "fields": fields})).await.0.is_success());

@@ -59,7 +59,7 @@ async fn losses_of_a_transfer_are_those_that_its_plan_declared() {
             // What waits for a decision is not written, and loses nothing.
             let waits = |field: &Value| {
                 let fields = detail["fields"].as_array().unwrap();
-                fields.iter().any(|f| f["field"] == *field && f["decision"] != "write")
+                fields.iter().any(|f| f["field"] == *field && f["decision"] != "write_right")
             };
             let losses = detail["losses"].as_array().unwrap().iter().filter(|l| !waits(&l["field"]));
             out.extend(losses.map(|l| (key.clone(), l["field"].to_string(), l["before"].to_string())));

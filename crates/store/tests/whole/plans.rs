@@ -1,10 +1,10 @@
 //! Plans with their decisions, and the journal that moves pair, base and ledger in one transaction.
 
-use hovrel_core::model::{Fingerprint, Kind, Value};
+use hovrel_core::model::{End, Ends, Fingerprint, Kind, Value};
 use hovrel_core::plan::{Brief, Change, FieldChange, FieldReason, Outcome};
 use hovrel_store::{
-    Applied, Both, ChangeFilter, Claim, Decided, Holder, JobKind, JobState, MarkAt, NewChange, NewJob, NewLoss,
-    NewPiece, PairMove, Plan, Stage, StepDone, Store, StoreError,
+    Applied, Both, ChangeFilter, Claim, Decided, Holder, JobKind, JobState, JournalItem, MarkAt, NewChange, NewJob,
+    NewLoss, NewPiece, PairMove, Plan, Stage, StepAt, Store, StoreError,
 };
 use hovrel_testkit::Database;
 use serde_json::json;
@@ -208,6 +208,8 @@ fn print(n: u8) -> Fingerprint {
     Fingerprint::of(&n)
 }
 
+const CREATE: StepAt<'static> = StepAt { written_end: End::Right, step: "create" };
+
 fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
     Applied {
         route,
@@ -217,6 +219,8 @@ fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
         of,
         left_key: "OS-0",
         right_key: "TB-1",
+        versions: Ends { left: Some("4"), right: None },
+        wrote: &[End::Right],
         left_base: (print(base), json!({"title": base})),
         right_base: (print(base + 1), json!({"title": base + 1})),
         agreed: (print(base + 2), json!({"title": {"rule": "1", "why": "carried"}})),
@@ -224,7 +228,7 @@ fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
         losses: vec![loss("title", true), loss("note", false)],
         found: vec![],
         forgotten: vec![],
-        made_mark: false,
+        made_mark: None,
     }
 }
 
@@ -272,7 +276,7 @@ pub async fn apply_again(store: &Store, database: &Database, base: u8) {
 pub async fn with_a_whole_change(database: &Database) -> Uuid {
     let (store, route) = with_a_route_in(database).await;
     let plan = plan_of(route);
-    let mut whole = Change::new(0, "cases", (Kind::TestCase, Kind::TestCase), Outcome::NewRight);
+    let mut whole = Change::new(0, "cases", (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right));
     whole.fields = vec![FieldChange {
         field: "title".into(),
         left: Some(Value::text("Wind above limit")),
@@ -304,13 +308,26 @@ async fn done_moves_journal_pair_base_and_ledger_together() {
     };
     store.applied(holder, &made).await.expect("noted");
     let row = store.journal(holder.job).await.expect("a journal").remove(0);
-    assert_eq!((row.state.as_str(), row.right_id.as_deref(), row.attempts), ("made", Some("71"), 1));
+    assert_eq!((row.state.as_str(), row.attempts), ("made", 1));
+    let item = |written_end, id: &str, version: Option<&str>| JournalItem {
+        seq: 0,
+        written_end,
+        item_id: id.to_owned(),
+        version: version.map(str::to_owned),
+    };
+    let wrote = async || store.journal_items(holder.job).await.expect("what was written");
+    assert_eq!(wrote().await, [item(End::Right, "71", None)]);
     for _ in 0..2 {
         // Noting it twice, as after a crash just before the answer, is noting it once.
-        store.applied(holder, &applied(route, both(ends, "l0", "71"), 7)).await.expect("noted");
+        let versions = Ends { left: Some("5"), right: Some("2") };
+        let done = Applied { versions, wrote: &End::BOTH, ..applied(route, both(ends, "l0", "71"), 7) };
+        store.applied(holder, &done).await.expect("noted");
     }
+    // Either end that was written, each with its own version after.
+    assert_eq!(wrote().await, [item(End::Left, "l0", Some("5")), item(End::Right, "71", Some("2"))]);
     let pair = store.pair(route, "cases", "l0").await.expect("asked").expect("a pair");
     assert_eq!((pair.right_id.as_str(), pair.left_base.as_slice()), ("71", print(7).as_bytes().as_slice()));
+    assert_eq!((pair.left_version.as_deref(), pair.right_version.as_deref()), (Some("5"), Some("2")));
     assert_eq!((pair.left_key.as_str(), pair.agreed.as_deref()), ("OS-0", Some(print(9).as_bytes().as_slice())));
     assert_eq!(store.snapshots(&[7, 8, 9].map(|n| print(n).as_bytes().to_vec())).await.expect("bases").len(), 3);
     let told = async || -> Vec<(String, bool)> {
@@ -408,8 +425,8 @@ async fn whoever_lost_the_lease_writes_nothing() {
         store.intend(late, &[1]).await.err(),
         store.refuse(late, 0, "no", "no").await.err(),
         store.applied(late, &applied(route, of, 7)).await.err(),
-        store.intend_steps(late, "create", &steps).await.err(),
-        store.step_done(late, 0, "create", &StepDone::default()).await.err(),
+        store.intend_steps(late, CREATE, &steps).await.err(),
+        store.step_done(late, 0, CREATE, None).await.err(),
         store.claim_marks(late, mark, &[(0, "Oldstone:OS-0")]).await.err(),
         store.take_over_mark(late, mark, 0, "Oldstone:OS-0").await.err(),
         store.intend_piece(late, of, &piece, &json!([])).await.err(),
@@ -448,12 +465,12 @@ async fn a_mark_is_claimed_once() {
     let elsewhere = MarkAt { container: "elsewhere", ..at };
     let found = store.claim_marks(first, elsewhere, &[(1, "Oldstone:OS-0")]).await.expect("claimed");
     assert_eq!(found, [Claim::Ours], "another place is another matter");
-    let made = Applied { made_mark: true, ..applied(route, both(ends, "l0", "71"), 7) };
+    let made = Applied { made_mark: Some(End::Right), ..applied(route, both(ends, "l0", "71"), 7) };
     store.intend(first, &[0]).await.expect("intended");
     store.applied(first, &made).await.expect("noted");
     store.end_job(first, JobState::Done, None, None).await.expect("it ends");
     let second = held(&store, route, plan).await;
-    assert_eq!(claim(second, 0).await, Claim::MadeBy { job: first.job, right_id: "71".into() });
+    assert_eq!(claim(second, 0).await, Claim::MadeBy { job: first.job, item_id: "71".into() });
     store.take_over_mark(second, at, 0, "Oldstone:OS-0").await.expect("it was not there any more");
     assert_eq!(claim(second, 0).await, Claim::OursBefore);
 }

@@ -96,7 +96,7 @@ it("an item that is not there is told with what became of it, and is out until s
   const left = row({ outcome: "gone_left", ...gone, absence: "gone at the left; its counterpart stays" });
   expect(left.text).toContain("TB-7");
   expect(left.text).toContain("its counterpart stays");
-  expect(row({ outcome: "left_scope", ...gone, let_go: true, included: true }).text).toContain("let go");
+  expect(row({ outcome: "out_of_scope_left", ...gone, let_go: true, included: true }).text).toContain("let go");
 });
 
 it("what is left out for what it needs says what that is", () => {

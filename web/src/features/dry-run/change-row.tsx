@@ -142,7 +142,7 @@ function rightWords(i: Listed): React.ReactNode {
       );
     case "gone_right":
     case "gone_left":
-    case "left_scope":
+    case "out_of_scope_left":
     case "unreadable": {
       const will = !i.included ? i.absence : i.let_go ? "let go" : i.as_new ? "will be created again" : i.absence;
       return (
@@ -154,7 +154,7 @@ function rightWords(i: Listed): React.ReactNode {
         </>
       );
     }
-    case "taken_off":
+    case "taken_off_left":
       return (
         <>
           {right}

@@ -50,7 +50,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
   const decide: Decide = (body) => decisions.decide(c.seq, body);
   const review = c.outcome === "adopt" && c.evidence?.how === "similar";
   const conflicts = d.fields.filter((f) => f.can_be_decided);
-  const gone = ["gone_right", "gone_left", "left_scope"].includes(c.outcome);
+  const gone = ["gone_right", "gone_left", "out_of_scope_left"].includes(c.outcome);
   const all = (decision: Schemas["FieldDecision"], of = conflicts) =>
     of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision])) });
   /** The field in hand, or all that can be decided. */
@@ -66,7 +66,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
         review
           ? decide({ included: true, as_new: false })
           : all(
-              "write",
+              "write_right",
               inHand().filter((f) => f.may_be_written),
             ),
     },
@@ -123,7 +123,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           {conflicts.length > 1 && !c.as_new && !locked && (
             <>
               {conflicts.every((f) => f.may_be_written) && (
-                <Button onClick={() => all("write")}>Use left for {count(conflicts.length, "field")}</Button>
+                <Button onClick={() => all("write_right")}>Use left for {count(conflicts.length, "field")}</Button>
               )}
               <Button onClick={() => all("keep_right")}>Keep right for {count(conflicts.length, "field")}</Button>
             </>

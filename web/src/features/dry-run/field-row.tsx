@@ -14,7 +14,7 @@ const grid = "grid grid-cols-[38px_calc(50%_-_135px)_128px_minmax(0,1fr)]";
 
 /** In the order of the keys 1, 2 and 3. */
 const choices = [
-  ["write", "left"],
+  ["write_right", "left"],
   ["leave", "wait"],
   ["keep_right", "right"],
 ] as const;
@@ -32,17 +32,17 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
   const { locked } = decisions;
   const out = f.decision === "leave";
   const conflict = f.can_be_decided;
-  const may = fresh || f.may_be_written || f.decision === "write";
+  const may = fresh || f.may_be_written || f.decision === "write_right";
   const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
   const lossy = f.losses.length > 0;
   return (
     <div data-field={f.field} className={`${grid} border-b border-hair-2 ${out && !conflict ? "text-ink-3" : ""}`}>
       <div className="flex items-start justify-center pt-1">
         <Check
-          state={f.decision === "write" ? "in" : "out"}
+          state={f.decision === "write_right" ? "in" : "out"}
           label={`Write ${f.field_name}`}
           disabled={locked || !may}
-          onChange={() => set(f.decision === "write" ? "leave" : "write")}
+          onChange={() => set(f.decision === "write_right" ? "leave" : "write_right")}
         />
       </div>
       <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
@@ -62,7 +62,7 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
               className="mt-1 inline-flex overflow-hidden rounded border border-ink-3"
             >
               {choices
-                .filter(([d]) => may || d !== "write")
+                .filter(([d]) => may || d !== "write_right")
                 .map(([d, word]) => (
                   <RadioGroup.Item
                     key={d}
@@ -83,7 +83,7 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
       </div>
       <div className="min-w-0 border-r-[3px] border-end-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)] px-2.5 py-1.5">
         <b className="block text-[11px] font-medium text-ink-2">
-          {f.decision === "write"
+          {f.decision === "write_right"
             ? fresh
               ? "will hold"
               : "becomes"
@@ -91,14 +91,14 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
               ? "stays, by decision"
               : "stays"}
         </b>
-        <Shown value={f.decision !== "write" ? f.right : fresh ? f.write : f.diff} />
-        {conflict && !fresh && f.decision !== "write" && f.may_be_written && (
+        <Shown value={f.decision !== "write_right" ? f.right : fresh ? f.write : f.diff} />
+        {conflict && !fresh && f.decision !== "write_right" && f.may_be_written && (
           <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
             <span className="block text-[11px]">the left would write</span>
             <Shown value={f.write} />
           </div>
         )}
-        {f.decision === "write" && f.cut_off && (
+        {f.decision === "write_right" && f.cut_off && (
           <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss" title="cut off">
             {f.cut_off}
           </span>
@@ -108,8 +108,8 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
   );
 }
 
-const alikeWord: Record<Schemas["FieldDecision"], string> = {
-  write: "Use left for",
+const alikeWord: Record<(typeof choices)[number][0], string> = {
+  write_right: "Use left for",
   leave: "Leave open for",
   keep_right: "Keep right for",
 };
@@ -117,7 +117,7 @@ const alikeWord: Record<Schemas["FieldDecision"], string> = {
 /** The same decision for every change that has the field for the same reason, with how many each would change. */
 function Alike({ f, kind, decisions }: Pick<Props, "f" | "kind" | "decisions">) {
   const body = (decision: Schemas["FieldDecision"]) => ({ kind, field: f.field, reason: f.reason, decision });
-  const list = choices.map(([d]) => d).filter((d) => d !== "write" || f.may_be_written);
+  const list = choices.map(([d]) => d).filter((d) => d !== "write_right" || f.may_be_written);
   const counts = useQuery({
     queryKey: keys.alike(decisions.plan, kind, f.field, f.reason),
     queryFn: () =>

@@ -10,9 +10,9 @@ const notWritten: Schemas["Outcome"][] = [
   "in_step",
   "gone_right",
   "gone_left",
-  "left_scope",
+  "out_of_scope_left",
   "unreadable",
-  "taken_off",
+  "taken_off_left",
 ];
 
 /** Whether a change can be carried out at all: of an item that is not there only once somebody said how. */
@@ -28,8 +28,8 @@ export const outcomes = [
   "blocked",
   "gone_right",
   "gone_left",
-  "left_scope",
-  "taken_off",
+  "out_of_scope_left",
+  "taken_off_left",
   "unreadable",
 ] as const satisfies DiscShape[];
 

@@ -32,7 +32,7 @@ impl Decoder<'_> {
                 return Some(file.name);
             }
             losses.borrow_mut().push(Loss {
-                field: field.to_owned(),
+                field: field.into(),
                 kind: LossKind::Downgraded,
                 cause: if own { LossCause::FileNotFollowed } else { LossCause::FileOfOtherItem },
                 before: address.to_owned(),

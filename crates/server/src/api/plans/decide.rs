@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind, Slot};
 use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
 use hovrel_core::rehearse::{Cost, Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
 use hovrel_core::rules::Lane;
@@ -35,7 +35,7 @@ pub struct DecisionBody {
     let_go: Option<bool>,
     /// Fields decided now; others stay as decided.
     #[serde(default)]
-    fields: std::collections::BTreeMap<String, FieldDecision>,
+    fields: std::collections::BTreeMap<Slot, FieldDecision>,
 }
 
 /// Decides about a change: included or left out, whole or field by field.
@@ -56,8 +56,9 @@ pub async fn decide(
 
 /// A decision with what is decided now.
 fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Result<Decision, Problem> {
-    let can_t = matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable | Outcome::TakenOff)
-        || (change.outcome.is_absent() && change.as_new.is_empty() && !body.let_go.unwrap_or(decision.let_go));
+    let can_t =
+        matches!(change.outcome, Outcome::Blocked | Outcome::InStep | Outcome::Unreadable | Outcome::TakenOff(_))
+            || (change.outcome.is_absent() && change.as_new.is_empty() && !body.let_go.unwrap_or(decision.let_go));
     if can_t && body.included == Some(true) {
         return Err(Problem::not_now(
             "Nothing can be written for this item as it stands.",
@@ -85,6 +86,11 @@ fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Resul
         decision.included = let_go;
     }
     let known = if decision.as_new { &change.as_new } else { &change.fields };
+    let other_end =
+        |d: &FieldDecision| matches!(d, FieldDecision::Write(e) | FieldDecision::Keep(e) if *e != change.written);
+    if let Some((field, _)) = body.fields.iter().find(|(_, d)| other_end(d)) {
+        return Err(Problem::field(&format!("/fields/{field}"), "this lane does not write that end"));
+    }
     let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
     if let Some(field) = unknown.first() {
         return Err(Problem::field(&format!("/fields/{field}"), "this change has no such field"));
@@ -170,7 +176,11 @@ pub async fn decide_alike(
     Body(body): Body<AlikeBody>,
 ) -> Result<Json<Included>, Problem> {
     still_open(&app, id).await?;
-    let may = body.reason.can_be_decided() && (body.decision != FieldDecision::Write || body.reason.may_be_written());
+    let may = match body.decision {
+        FieldDecision::Write(end) => body.reason.can_be_decided(end) && body.reason.may_be_written(end),
+        FieldDecision::Keep(end) => body.reason.can_be_decided(end),
+        FieldDecision::Leave => End::BOTH.into_iter().any(|end| body.reason.can_be_decided(end)),
+    };
     if !may {
         return Err(Problem::field("/decision", "a field that is there for this reason can't be decided so"));
     }
@@ -187,7 +197,9 @@ pub async fn decide_alike(
             let (change, decision) = (&before.change, &before.decision);
             let policy = first_contact(&stage.lanes, &change.lane);
             let waits = |f: &FieldChange| {
-                f.field == body.field && f.reason == body.reason && decision.field(f, policy) != body.decision
+                f.field == body.field
+                    && f.reason == body.reason
+                    && decision.field(f, policy, change.written) != body.decision
             };
             if decision.as_new || !change.fields.iter().any(waits) {
                 continue;
@@ -196,7 +208,7 @@ pub async fn decide_alike(
             if body.only_count {
                 continue;
             }
-            let fields = [(body.field.clone(), body.decision)].into_iter().collect();
+            let fields = [(body.field.as_str().into(), body.decision)].into_iter().collect();
             let decision = decided(change, decision.clone(), DecisionBody { fields, ..DecisionBody::default() })?;
             all.push(stage.kept(before, &decision)?);
         }

@@ -88,11 +88,11 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
             diff: diff(&held, &write),
             cut_off: cut_off(&from, &write),
             reason: f.reason,
-            can_be_decided: f.reason.can_be_decided(),
-            may_be_written: f.reason.may_be_written(),
-            decision: row.decision.field(f, policy),
+            can_be_decided: f.reason.can_be_decided(row.change.written),
+            may_be_written: f.reason.may_be_written(row.change.written),
+            decision: row.decision.field(f, policy, row.change.written),
             losses: f.losses.iter().map(LossDetail::of).collect(),
-            field: f.field.clone(),
+            field: f.field.to_string(),
         }
     });
     let mut change = listed(seq, Brief::of(&row.change), (&row.decision, row.included, &row.refusals), &lanes);

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use axum::Json;
 use axum::extract::State;
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind};
 use hovrel_core::plan::{Brief, Decision, Outcome};
 use hovrel_core::rehearse::Refusal;
 use hovrel_core::rules::Lane;
@@ -144,10 +144,10 @@ pub(super) fn listed(
     lanes: &[Lane],
 ) -> ListedChange {
     let policy = first_contact(lanes, &brief.lane);
-    let at_left = match brief.outcome {
-        Outcome::GoneRight => false,
-        Outcome::GoneLeft | Outcome::LeftScope => true,
-        _ => brief.right.is_some(),
+    let absent_at = match brief.outcome {
+        Outcome::Gone(end) | Outcome::OutOfScope(end) => end,
+        _ if brief.right.is_some() => End::Left,
+        _ => End::Right,
     };
     ListedChange {
         seq,
@@ -167,7 +167,7 @@ pub(super) fn listed(
         included,
         as_new: decision.as_new,
         let_go: decision.let_go,
-        absence: brief.absence.map(|a| a.describe(at_left).to_owned()),
+        absence: brief.absence.map(|a| a.describe(absent_at).to_owned()),
         lacks: Vec::new(),
     }
 }

@@ -88,14 +88,14 @@ pub struct Receipt {
 fn doing(of: &Undertaken, outcome: Outcome) -> Option<Doing> {
     match outcome {
         _ if of.let_go => Some(Doing::LetGo),
-        Outcome::NewRight => Some(Doing::Create),
+        Outcome::New(_) => Some(Doing::Create),
         Outcome::Adopt if of.as_new => Some(Doing::Create),
-        Outcome::GoneRight => Some(Doing::CreateAgain),
+        Outcome::Gone(_) => Some(Doing::CreateAgain),
         Outcome::Adopt => Some(Doing::Pair),
-        Outcome::UpdateRight => Some(Doing::Update),
+        Outcome::Update(_) => Some(Doing::Update),
         Outcome::InStep => Some(Doing::Remember),
-        Outcome::GoneLeft | Outcome::LeftScope | Outcome::TakenOff => Some(Doing::LetGo),
-        Outcome::Conflict | Outcome::HeldRight | Outcome::Blocked | Outcome::Unreadable => None,
+        Outcome::OutOfScope(_) | Outcome::TakenOff(_) => Some(Doing::LetGo),
+        Outcome::Conflict | Outcome::Held(_) | Outcome::Blocked | Outcome::Unreadable => None,
     }
 }
 

@@ -1,0 +1,44 @@
+//! What an artefact holds in a slot, in a form that can be compared.
+
+use std::borrow::Cow;
+
+use super::artefact::{Artefact, Link};
+use super::piece::with_piece_ids;
+use super::value::{Reference, Value};
+use crate::slot::Slot;
+
+impl Slot {
+    /// What an artefact holds in it. A field that its system left out of the answer holds nothing.
+    pub fn of<'v>(&self, artefact: &'v Artefact) -> Cow<'v, Value> {
+        match self {
+            Slot::Folder => Cow::Owned(match &artefact.parent {
+                Some(id) => Value::Reference(Reference::Known(id.clone())),
+                None => Value::Empty,
+            }),
+            Slot::Links => Cow::Owned(Value::Links(sorted(&artefact.links)).settled()),
+            Slot::Files => {
+                let mut files = artefact.attachments.clone();
+                files.sort_by(|a, b| a.name.cmp(&b.name));
+                Cow::Owned(Value::Attachments(files).settled())
+            }
+            Slot::Comments => Cow::Owned(Value::Comments(with_piece_ids(&artefact.comments)).settled()),
+            Slot::History => Cow::Owned(Value::History(with_piece_ids(&artefact.history)).settled()),
+            Slot::Position | Slot::Field(_) => {
+                artefact.fields.get(self.id()).map_or(Cow::Owned(Value::Empty), Cow::Borrowed)
+            }
+        }
+    }
+}
+
+/// What an artefact holds in the slot of this spelling: see [`Slot::of`].
+pub fn slot_value<'v>(artefact: &'v Artefact, slot: &str) -> Cow<'v, Value> {
+    Slot::from(slot).of(artefact)
+}
+
+/// Links in their fixed order, each once.
+pub(crate) fn sorted(links: &[Link]) -> Vec<Link> {
+    let mut links = links.to_vec();
+    links.sort();
+    links.dedup();
+    links
+}

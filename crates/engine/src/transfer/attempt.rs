@@ -1,0 +1,227 @@
+//! One change from its first call to its last. The heart of "exactly one": intend, call, look if unsure, note what is
+//! there.
+//!
+//! Decides the order of what one change writes: the item with what one call takes, then its states, then what has calls of
+//! its own, then the link back. What it can't write yet, since it leads to what is still to come, it leaves for later.
+
+use hovrel_connect::{ConnectError, Written};
+use hovrel_core::agree::{changed_besides, in_their_words, same};
+use hovrel_core::carry::{Lacking, Resolved};
+use hovrel_core::model::{Artefact, ShortForm, Slot, Value, labelled, names_pending};
+use hovrel_core::plan::{Change, Decision, FieldChange};
+use hovrel_store::Stage as Noted;
+
+use super::back::link_back;
+use super::course::{Course, There};
+use super::failure::{Failure, refuse};
+use super::hanging::carry;
+use super::item::{Purpose, Update, create, update};
+use super::moves::walk;
+use super::sent::Sent;
+use super::shared::{Stage, Transfer};
+use crate::points::point;
+
+/// What was done of a change before.
+pub(super) enum Begun {
+    Nothing,
+    /// It was intended: calls may have been made.
+    Perhaps,
+    /// The item is there, under this id, with everything that one call writes.
+    Made(String),
+    /// The item was made just now, with others.
+    Now(Box<Written>, Sent),
+}
+
+/// What a change writes, by how it is written.
+struct Parts<'c> {
+    /// What one call writes.
+    sent: Sent,
+    /// Reached by moves.
+    states: Vec<&'c FieldChange>,
+    /// Carried by calls of their own, as far as they name nothing that is still to come.
+    hanging: Vec<&'c FieldChange>,
+    /// Links or names that can only be written when all items are there.
+    to_come: bool,
+}
+
+pub(super) async fn attempt(
+    t: &Transfer,
+    change: &Change,
+    decision: &Decision,
+    begun: Begun,
+) -> Result<Stage, Failure> {
+    // Invariant 1.
+    if !matches!(begun, Begun::Now(..)) {
+        t.hub.store.intend(t.holder, &[change.seq as i32]).await?;
+        point("intended");
+    }
+    let looks = matches!(begun, Begun::Perhaps | Begun::Made(_));
+    let mut c = Course::begin(t, change, decision, looks).await?;
+    if change.outcome.is_absent() && !c.makes_new() {
+        return let_go(&c).await;
+    }
+    let mut parts = parts(&c, matches!(begun, Begun::Made(_))).await?;
+    let sent = std::mem::take(&mut parts.sent);
+    let item = write_item(&mut c, begun, sent, &mut parts.to_come).await?;
+    if let Some(item) = &item
+        && (parts.to_come || !parts.states.is_empty() || !parts.hanging.is_empty())
+    {
+        c.note(Noted::Made, There::of(item)).await?;
+    }
+    let item = write_states(&mut c, &parts.states, item).await?;
+    let item = write_hanging(&mut c, &parts.hanging, item).await?;
+    finish(&mut c, item, parts.to_come).await
+}
+
+/// `made_before` says that the item was made before: links may be lacking whose other end is there by now.
+async fn parts<'c>(c: &Course<'c>, made_before: bool) -> Result<Parts<'c>, Failure> {
+    let writes = c.writes();
+    let is_state = |f: &&&FieldChange| c.desk().is_state(c.kind(), &f.field);
+    let now = |f: &&&FieldChange| f.field.has_its_own_calls() && !names_pending(&f.write);
+    let sent = build(c, &writes).await?;
+    let links_to_come = match made_before {
+        true => writes.iter().any(|f| f.field == Slot::Links),
+        false => sent.lacking.contains_key(&Slot::Links),
+    };
+    Ok(Parts {
+        states: writes.iter().filter(is_state).copied().collect(),
+        hanging: writes.iter().filter(now).copied().collect(),
+        to_come: links_to_come || writes.iter().any(|f| names_pending(&f.write)),
+        sent,
+    })
+}
+
+/// Makes or changes the item; none if there is nothing to write in one call.
+async fn write_item(
+    c: &mut Course<'_>,
+    begun: Begun,
+    sent: Sent,
+    to_come: &mut bool,
+) -> Result<Option<Artefact>, Failure> {
+    let (made, (Written { artefact, own }, sent)) = match begun {
+        Begun::Made(id) => return Ok(Some(c.desk().read(c.kind(), &id).await?)),
+        Begun::Now(made, sent) => (true, (*made, sent)),
+        _ if c.makes_new() => (true, create(c, sent).await?),
+        _ if sent.is_empty() => return Ok(None),
+        _ => {
+            let (id, version) = (c.item_id()?, planned_version(c).await?);
+            let (step, purpose) = ("update", Purpose::Change);
+            let asked = Update { step, purpose, id, version, before: &c.change.held, was: None };
+            (false, update(c, asked, sent).await?)
+        }
+    };
+    *to_come |= sent.lacking.contains_key(&Slot::Links);
+    if made {
+        c.made(&artefact, own);
+    }
+    c.wrote(&sent, &artefact, own);
+    Ok(Some(artefact))
+}
+
+async fn write_states(
+    c: &mut Course<'_>,
+    states: &[&FieldChange],
+    mut item: Option<Artefact>,
+) -> Result<Option<Artefact>, Failure> {
+    for f in states {
+        let at = match item.take() {
+            Some(item) => item,
+            None => as_planned(c).await?,
+        };
+        item = Some(walk(c, f, at).await?);
+    }
+    if let (false, Some(item)) = (states.is_empty(), &item) {
+        c.note(Noted::Made, There::of(item)).await?;
+    }
+    Ok(item)
+}
+
+async fn write_hanging(
+    c: &mut Course<'_>,
+    hanging: &[&FieldChange],
+    mut item: Option<Artefact>,
+) -> Result<Option<Artefact>, Failure> {
+    for f in hanging {
+        let at = match item.take() {
+            Some(item) => item,
+            None => c.desk().read(c.kind(), c.item_id()?).await?,
+        };
+        item = Some(carry(c, f, at).await?);
+    }
+    Ok(item)
+}
+
+/// Notes the change as done, or that the rest of it is to come when all items are there.
+async fn finish(c: &mut Course<'_>, item: Option<Artefact>, to_come: bool) -> Result<Stage, Failure> {
+    let (id, key, version) = match (item, c.planned()) {
+        (Some(item), _) => (item.id, item.key, item.version),
+        (None, Some(side)) => (side.id.clone(), side.key.clone(), side.version.clone()),
+        (None, None) => return refuse("it has no counterpart", "Make a new dry run."),
+    };
+    let there = There { id: &id, key: &key, version: version.as_deref() };
+    if !to_come {
+        link_back(c, &id).await?;
+    }
+    c.note(if to_come { Noted::Made } else { Noted::Done }, there).await?;
+    c.t.keep_place(c.change, &id, &key).await;
+    Ok(if to_come { Stage::LinksToCome } else { Stage::Settled })
+}
+
+/// A pair that a person lets go, since one of its two is not there any more.
+async fn let_go(c: &Course<'_>) -> Result<Stage, Failure> {
+    let pair = (c.t.route, c.change.lane.as_str(), c.left_id());
+    c.t.hub.store.let_go(c.t.holder, c.seq(), pair).await?;
+    Ok(Stage::Settled)
+}
+
+/// The item as the plan saw it; refused if it is another by now.
+async fn as_planned(c: &Course<'_>) -> Result<Artefact, Failure> {
+    let now = c.desk().read(c.kind(), c.item_id()?).await?;
+    let planned = c.planned().and_then(|s| s.version.as_ref());
+    if !c.has_moved() && planned.is_some() && now.version.as_ref() != planned && !is_as_planned(c, &now) {
+        return Err(ConnectError::Changed.into());
+    }
+    Ok(now)
+}
+
+/// The version that the change is based on.
+async fn planned_version(c: &Course<'_>) -> Result<Option<String>, Failure> {
+    let planned = c.planned().and_then(|s| s.version.clone());
+    if planned.as_deref().and_then(ShortForm::of_text) != Some(ShortForm::Former) {
+        return Ok(planned);
+    }
+    let now = c.desk().read(c.kind(), c.item_id()?).await?;
+    Ok(if is_as_planned(c, &now) { now.version } else { planned })
+}
+
+/// Whether an item without a version of its own holds what the plan saw, where the plan is of a time when Hovrel made
+/// versions of what items hold in another way.
+fn is_as_planned(c: &Course<'_>, now: &Artefact) -> bool {
+    let form = |version: Option<&String>| version.and_then(|v| ShortForm::of_text(v));
+    let planned = c.planned().and_then(|s| s.version.as_ref());
+    (form(planned), form(now.version.as_ref())) == (Some(ShortForm::Former), Some(ShortForm::Now))
+        && !c.change.held.is_empty()
+        && changed_besides(&c.change.held, now, &|_| false).is_empty()
+}
+
+/// What one call writes of the decided fields, and what its lists lack. A list that holds already what is there for it is
+/// not written, and neither are states, which are reached by moves.
+pub(super) async fn build(c: &Course<'_>, writes: &[&FieldChange]) -> Result<Sent, Failure> {
+    let mut sent = Sent { values: Default::default(), lacking: Lacking::new() };
+    let own = |f: &&&FieldChange| !f.field.has_its_own_calls() && !c.desk().is_state(c.kind(), &f.field);
+    for f in writes.iter().filter(own) {
+        let Resolved { value, lacking } = c.desk().resolved(&f.write).await?;
+        if !lacking.is_empty() {
+            sent.lacking.insert(f.field.clone(), lacking);
+            if !c.makes_new() && f.right.as_ref().is_some_and(|now| same(&value, now)) {
+                continue;
+            }
+        }
+        let value = match (value, &f.right) {
+            (Value::Links(wanted), Some(Value::Links(held))) => Value::Links(in_their_words(&wanted, held)),
+            (value, _) => labelled(&value).into_owned(),
+        };
+        sent.values.insert(f.field.clone(), value);
+    }
+    Ok(sent)
+}
