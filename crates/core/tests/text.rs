@@ -164,7 +164,8 @@ fn text_from_a_word_processor_keeps_its_content_and_declares_the_rest() {
                 <p style='color:red'>Never <b>  use </b>it.</p><script>alert(1)</script><!-- note -->";
     let (document, losses) = read(html, TextFormat::Html);
     assert_eq!(document.plain(), "Lay it in the freezer\u{a0}now. Never use it.");
-    let lost: Vec<String> = losses.iter().map(|l| format!("{} ({})", l.cause.describe(), l.about)).collect();
+    let lost: Vec<String> =
+        losses.iter().map(|l| format!("{} ({})", hovrel_words::loss_cause(&l.cause), l.about)).collect();
     assert_eq!(lost, ["the text format has no underline (freezer)", "the text format has no colour (Never use it.)"]);
 }
 
@@ -241,7 +242,8 @@ fn what_has_no_place_is_declared_with_its_words() {
         ("<template>kept back</template>", "text that is not shown", "kept back"),
     ] {
         let (_, losses) = read(html, TextFormat::Html);
-        let found: Vec<(String, &str)> = losses.iter().map(|l| (l.cause.describe(), l.about.as_str())).collect();
+        let found: Vec<(String, &str)> =
+            losses.iter().map(|l| (hovrel_words::loss_cause(&l.cause), l.about.as_str())).collect();
         let wanted = (format!("the text format has no {what}"), about);
         assert!(found.contains(&wanted), "{html}: {found:?}");
     }

@@ -127,6 +127,6 @@ impl Evidence {
 
     /// The outcome in one line.
     fn headline(&self) -> String {
-        words::capital(&self.proof.headline.describe())
+        words::capital(&hovrel_words::headline(&self.proof.headline))
     }
 }

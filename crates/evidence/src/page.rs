@@ -77,7 +77,7 @@ fn waits(e: &Evidence) -> Markup {
             table {
                 thead { tr { th { "For what" } th.n { "items" } th.n { "of these whole" } th.n { "fields" } } }
                 tbody { @for w in &e.proof.headline.waits { tr {
-                    td { (capital(w.cause.describe())) } td.n { (w.items) } td.n { (w.whole) } td.n { (w.fields) }
+                    td { (capital(hovrel_words::difference_cause(w.cause))) } td.n { (w.items) } td.n { (w.whole) } td.n { (w.fields) }
                 } } }
             }
         }
@@ -94,7 +94,7 @@ fn absent(e: &Evidence) -> Markup {
                     td { (capital(lane.left_kind.word())) }
                     td.key { (if item.at_left { &item.left_key } else { &item.right_key }) }
                     td.key { (if item.at_left { &item.right_key } else { &item.left_key }) }
-                    td { (item.title) } td { (item.describe()) }
+                    td { (item.title) } td { (hovrel_words::absent_item(item)) }
                 } } } }
             }
         }
@@ -166,7 +166,7 @@ fn differences(e: &Evidence) -> Markup {
                     td { span.left { (d.left_key) } " " span.right { (d.right_key) } br; (d.title) }
                     td { (e.field_name(lane.right_kind, &d.field)) }
                     td { (d.expected.display()) } td { (d.found.display()) }
-                    td.bad[d.cause.weight() == Weight::Unexplained] { (d.cause.describe()) }
+                    td.bad[d.cause.weight() == Weight::Unexplained] { (hovrel_words::difference_cause(d.cause)) }
                 } } } }
             }
         }
@@ -181,7 +181,7 @@ fn missing(e: &Evidence) -> Markup {
                 thead { tr { th { "Kind" } th { "Item" } th { "Title" } th { "Why" } } }
                 tbody { @for lane in &e.proof.lanes { @for item in &lane.missing { tr {
                     td { (capital(lane.left_kind.word())) } td.key { (item.left_key) } td { (item.title) }
-                    td.bad[item.cause.weight() == Weight::Unexplained] { (item.cause.describe()) }
+                    td.bad[item.cause.weight() == Weight::Unexplained] { (hovrel_words::difference_cause(item.cause)) }
                 } } } }
             }
         }
@@ -197,7 +197,7 @@ fn losses(e: &Evidence) -> Markup {
                 thead { tr { th { "Item" } th { "Field" } th { "What happened" } th { "before" } th { "after" } th { "foreseen" } } }
                 tbody { @for entry in &e.ledger { tr {
                     td.key { (entry.left_key) " " (entry.right_key) } td { (e.loss_field(&entry.loss.field)) }
-                    td { span.loss { (entry.loss.kind.word()) } ": " (entry.loss.cause.describe()) }
+                    td { span.loss { (hovrel_words::loss_kind(entry.loss.kind)) } ": " (hovrel_words::loss_cause(&entry.loss.cause)) }
                     td { del { (entry.loss.before) } } td { (entry.loss.after) }
                     td.bad[!entry.foreseen] { @if entry.foreseen { "yes" } @else { "no" } }
                 } } }

@@ -230,7 +230,7 @@ fn differences(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
                 e.field_name(lane.right_kind, &d.field).into(),
                 expected.as_str().into(),
                 found.as_str().into(),
-                d.cause.describe().into(),
+                hovrel_words::difference_cause(d.cause).into(),
             ])?;
         }
     }
@@ -243,7 +243,7 @@ fn missing(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     for lane in &e.proof.lanes {
         let kind = capital(lane.left_kind.word());
         for item in &lane.missing {
-            let why = item.cause.describe();
+            let why = hovrel_words::difference_cause(item.cause);
             let (key, title) = (item.left_key.as_str(), item.title.as_str());
             table.push(&[kind.as_str().into(), key.into(), title.into(), why.into()])?;
         }
@@ -255,7 +255,12 @@ fn waits(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     let heads = &[("Waits for", 44.0), ("Items", 12.0), ("Of these whole", 16.0), ("Fields", 12.0)];
     let mut table = Table::new(book, "Waits", heads)?;
     for w in &e.proof.headline.waits {
-        table.push(&[w.cause.describe().into(), w.items.into(), w.whole.into(), w.fields.into()])?;
+        table.push(&[
+            hovrel_words::difference_cause(w.cause).into(),
+            w.items.into(),
+            w.whole.into(),
+            w.fields.into(),
+        ])?;
     }
     Ok(())
 }
@@ -271,7 +276,7 @@ fn absent(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
                 item.left_key.as_str().into(),
                 item.right_key.as_str().into(),
                 item.title.as_str().into(),
-                item.describe().into(),
+                hovrel_words::absent_item(item).into(),
             ])?;
         }
     }
@@ -291,12 +296,12 @@ fn losses(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     ];
     let mut table = Table::new(book, "Losses", heads)?;
     for entry in &e.ledger {
-        let why = entry.loss.cause.describe();
+        let why = hovrel_words::loss_cause(&entry.loss.cause);
         table.push(&[
             entry.left_key.as_str().into(),
             entry.right_key.as_str().into(),
             e.loss_field(&entry.loss.field).into(),
-            entry.loss.kind.word().into(),
+            hovrel_words::loss_kind(entry.loss.kind).into(),
             why.as_str().into(),
             entry.loss.before.as_str().into(),
             entry.loss.after.as_str().into(),

@@ -1,7 +1,7 @@
 //! Words that pages and spreadsheets share.
 
 use hovrel_core::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, POSITION};
-use hovrel_core::reconcile::{FilesRead, LaneProof};
+use hovrel_core::reconcile::LaneProof;
 
 /// What hangs on items and is no field of theirs; any other name stays as it is.
 pub fn hanging(field: &str) -> &str {
@@ -19,8 +19,8 @@ pub fn hanging(field: &str) -> &str {
 /// What a proof says of a lane beside its counts: how its items stand in folders, and how their files were compared.
 pub fn besides(lane: &LaneProof) -> Vec<String> {
     let with_files = lane.fields.iter().any(|f| f.field == ATTACHMENTS);
-    let files = with_files.then(|| FilesRead::describe(lane.files.as_ref()));
-    lane.order.map(|o| o.describe()).into_iter().chain(files).collect()
+    let files = with_files.then(|| hovrel_words::files_read(lane.files.as_ref()));
+    lane.order.map(hovrel_words::order).into_iter().chain(files).collect()
 }
 
 /// With a capital at its beginning.

@@ -1,4 +1,4 @@
-//! Comments and past changes that the right accepted: which of the left became which.
+//! Comments and past changes that were carried: which of the left became which of the right.
 
 use diesel::prelude::*;
 use diesel::upsert::excluded;

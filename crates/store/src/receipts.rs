@@ -42,7 +42,7 @@ pub struct IncludedConflict {
 }
 
 impl Store {
-    /// Included changes that are conflicts, or whose right end was edited, after a place in the plan.
+    /// Included changes that are conflicts, or whose written end was edited, after a place in the plan.
     pub async fn included_conflicts(
         &self,
         plan: Uuid,

@@ -1279,7 +1279,7 @@ export interface components {
             field: string;
             /**
              * Format: int64
-             * @description The most that the right takes.
+             * @description The most that the target takes.
              */
             limit: number;
             /**
@@ -1289,7 +1289,7 @@ export interface components {
             met: number;
             /** @description Whether the rule shortens it. */
             shortened: boolean;
-            /** @description What the field at the right is called. */
+            /** @description What the target is called. */
             target: string;
         };
         Block: {
@@ -1643,7 +1643,7 @@ export interface components {
         Fallback: "block" | {
             use: string;
         } | "leave_empty";
-        /** @description One thing that is wrong with a lane. */
+        /** @description One thing that is wrong with a lane, in words. */
         Fault: {
             /**
              * @description Whether a dry run must wait for this to be settled. A fault on items alone only holds back
@@ -1742,6 +1742,9 @@ export interface components {
             reason: "folder_not_carried";
         } | {
             /** @enum {string} */
+            reason: "no_folder_lane";
+        } | {
+            /** @enum {string} */
             reason: "not_carried";
             what: string;
         } | {
@@ -1821,7 +1824,7 @@ export interface components {
             field: string;
             /**
              * Format: int64
-             * @description Pairs that differ as somebody decided, or as the right made it when it was saved.
+             * @description Pairs that differ as somebody decided, or as the written end made it when it was saved.
              */
             settled?: number;
             /**
@@ -2378,7 +2381,7 @@ export interface components {
             right?: components["schemas"]["LinkType"] | null;
         };
         /**
-         * @description What types of links become. A type that no row names stays, or becomes the nearest that the right keeps, as a
+         * @description What types of links become. A type that no row names stays, or becomes the nearest that the other end keeps, as a
          *     loss.
          */
         LinkTypes: {
@@ -2436,7 +2439,7 @@ export interface components {
             field: components["schemas"]["Slot"];
             kind: components["schemas"]["LossKind"];
         };
-        /** @description Why a loss happens. Wording for people is in [`LossCause::describe`]. */
+        /** @description Why a loss happens. */
         LossCause: {
             /** @enum {string} */
             cause: "too_long";

@@ -44,7 +44,7 @@ fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String
         proof.at.to_rfc3339(),
         proof.losses_foreseen,
         proof.losses_unforeseen,
-        proof.headline.describe(),
+        hovrel_words::headline(&proof.headline),
     );
     for lane in &proof.lanes {
         out += &format!("{:<18}{} of {} paired\n", lane.left_kind.word(), lane.paired, lane.left_count);

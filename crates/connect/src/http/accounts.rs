@@ -158,7 +158,8 @@ fn a_comment_without_a_time_is_kept_and_a_link_to_nothing_is_told() {
     assert_eq!(read.links, []);
     let files: Vec<_> = read.attachments.iter().map(|f| (f.name.as_str(), f.bytes, f.digest.clone())).collect();
     assert_eq!(files, [("plan.png", None, None)]);
-    let told: Vec<(&str, String)> = read.read_losses.iter().map(|l| (l.field.id(), l.cause.describe())).collect();
+    let told: Vec<(&str, String)> =
+        read.read_losses.iter().map(|l| (l.field.id(), hovrel_words::loss_cause(&l.cause))).collect();
     for (field, what) in [
         ("@comments", "it has no time"),
         ("@comments", "its time can't be read"),

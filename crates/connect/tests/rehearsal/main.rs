@@ -400,7 +400,7 @@ fn what_needs_a_refused_change_is_told_to_wait_and_what_is_made_counts() {
     let key = plan[2].left.as_ref().expect("a side").key.clone();
     let says = format!("it needs {key}, which would be refused; fix {key} first");
     assert_eq!(told[3], [RefusalReason::Waits { change: 2, key, left_out: false }], "its folder is refused");
-    assert_eq!(told[3][0].describe(), says);
+    assert_eq!(hovrel_words::refusal(&told[3][0]), says);
     assert_eq!((told[0].len(), told[1].len(), told[4].len()), (0, 0, 0));
     assert_eq!(told[5].len(), 1, "the plan itself made one of this name: {:?}", told[5]);
 }

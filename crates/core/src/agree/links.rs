@@ -4,7 +4,7 @@
 
 use crate::model::{Link, sorted};
 
-/// What the right is to hold, with the words that it has for them: a link that is there already goes back as it was
+/// What an end is to hold, with the words that it has for them: a link that is there already goes back as it was
 /// read (each of several that mean the same), and only a new one gets the word that the system's profile names.
 pub fn in_their_words(wanted: &[Link], held: &[Link]) -> Vec<Link> {
     let mut out = Vec::new();

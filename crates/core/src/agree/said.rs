@@ -1,7 +1,7 @@
-//! Which comment or past change of the left became which of the right.
+//! Which comment or past change of one end became which of the other.
 //!
 //! Decides what is still to be added, from what is remembered of what was accepted, and not from how it is worded: a
-//! comment that somebody mended or removed at the right is not added again, and two of one wording are two. Where
+//! comment that somebody mended or removed there is not added again, and two of one wording are two. Where
 //! nothing is remembered (an item that was at both ends before), one that says the same is taken for it.
 
 use std::collections::HashSet;
@@ -11,14 +11,14 @@ use serde::{Deserialize, Serialize};
 
 use crate::model::{Block, Comment, Document, HistoryEntry, Inline, Piece, ShortForm, Slot, piece_ids};
 
-/// A piece of the left that the right accepted.
+/// A piece of the left that the other end accepted.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Accepted {
     /// Comments or history.
     pub slot: Slot,
     /// What tells it apart at the left.
     pub left: String,
-    /// What tells it apart at the right; none if the right did not say.
+    /// What tells it apart at the other end; none if that did not say.
     pub right: Option<String>,
     /// What it said when it was carried, as a short fingerprint: see [`said`].
     pub said: String,
@@ -32,15 +32,15 @@ pub struct Accepted {
 pub struct Sorted<P> {
     /// What is to be added, with its id at the left.
     pub to_add: Vec<P>,
-    /// What was found at the right, and is remembered from now on.
+    /// What was found there, and is remembered from now on.
     pub found: Vec<Accepted>,
     /// What was sent without an answer, and may be what has come there since in other words.
     pub doubtful: Vec<P>,
-    /// Carried pieces of which the left has none any more, as they stand at the right.
+    /// Carried pieces of which the left has none any more, as they stand there.
     pub taken_off: Vec<P>,
-    /// Pieces of the left that were carried and that somebody took off at the right.
+    /// Pieces of the left that were carried and that somebody took off there.
     pub removed_there: Vec<P>,
-    /// Pieces of the right that came from nothing at the left.
+    /// Pieces there that came from nothing at the left.
     pub own: u64,
 }
 
@@ -82,11 +82,11 @@ pub struct SaidOfOne<'a> {
     pub left_system: &'a str,
     /// What the left says.
     pub source: &'a [Comment],
-    /// What the right is to hold of it, one for one.
+    /// What the other end is to hold of it, one for one.
     pub wanted: &'a [Comment],
     /// The same in the words in which it is written while items that it names are still to come.
     pub written: &'a [Comment],
-    /// What the right holds.
+    /// What the other end holds.
     pub now: &'a [Comment],
     /// The same with left keys replaced by those of counterparts that have been created since.
     pub renamed: Option<&'a [Comment]>,
@@ -126,7 +126,7 @@ pub fn comment_is_there(wanted: &Comment, now: &[Comment]) -> bool {
     now.iter().any(|c| says_the_same(wanted, c))
 }
 
-/// Whether a comment at the right says what is wanted. Where author and time can't be kept, the text alone tells.
+/// Whether a comment that is there says what is wanted. Where author and time can't be kept, the text alone tells.
 fn says_the_same(wanted: &Comment, held: &Comment) -> bool {
     let kept = wanted.stamp.by.is_none() || wanted.stamp == held.stamp;
     held.body == wanted.body && kept

@@ -11,7 +11,7 @@ use crate::model::{Fingerprint, Slot, Value};
 /// How a field came to be in step.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Agreed {
-    /// What the rule made of the left; none if the right held the same.
+    /// What the rule made of the source; none if the written end held the same.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub made: Option<Value>,
     /// The digest of the rule and of what it read besides the item.
@@ -36,7 +36,7 @@ pub enum Why {
     Carried,
     /// Both held the same by themselves.
     Equal,
-    /// A person kept what the right held.
+    /// A person kept what the written end held.
     Kept,
 }
 

@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 use crate::agree::same;
 use crate::model::{Fingerprint, Slot, Value};
 
-/// Values by target field: those of the source at the left, and those of the field at the right.
+/// Values of one end by the slot that the rule fills: what the source held, or what the slot held.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct BaseSide(pub BTreeMap<Slot, Value>);
@@ -43,7 +43,7 @@ impl Base {
         agreed.unanswered = Some(sent);
     }
 
-    /// Whether what the right holds in a field may be what somebody made of something that was sent without an answer.
+    /// Whether what a field holds may be what somebody made of something that was sent without an answer.
     pub fn is_in_doubt(&self, target: &str, now: &Value) -> bool {
         let sent = self.agreed.get(target).and_then(|a| a.unanswered.as_ref());
         sent.is_some_and(|sent| !same(sent, now))

@@ -58,7 +58,7 @@ fn counted(n: usize, what: &str) -> String {
     if n == 1 { format!("1 {what}") } else { format!("{n} × {what}") }
 }
 
-/// The author at the right, if somebody there is recognised.
+/// The author at the other end, if somebody there is recognised.
 fn person(stamp: &Stamp, cx: &Context<'_>) -> Option<String> {
     let known = cx.left.user(stamp.by.as_ref()?)?;
     match_user(known, cx.right_users).map(|(id, _)| id)

@@ -6,17 +6,17 @@ use super::users::UserMatcher;
 use crate::catalogue::{Catalogue, KindSchema};
 use crate::model::{Kind, LinkEnd, Reference};
 
-/// Where an artefact of the left is, or will be, at the right.
+/// Where an artefact of the left is, or will be, at the other end.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Place {
-    /// Its kind at the right.
+    /// Its kind there.
     pub kind: Kind,
     pub reference: Reference,
 }
 
-/// Finds the counterpart of an artefact at the right.
+/// Finds the counterpart of an artefact.
 pub trait PairLookup {
-    /// Where the artefact is, or will be, at the right. None if it is neither paired nor planned.
+    /// Where its counterpart is, or will be. None if it is neither paired nor planned.
     fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place>;
     /// Where an artefact is that another route carried: to another system, or to another container of this one.
     fn elsewhere(&self, _kind: Kind, _left_id: &str) -> Option<LinkEnd> {
@@ -30,7 +30,7 @@ pub trait PairLookup {
     fn called(&self, _key: &str) -> Option<(Kind, String)> {
         None
     }
-    /// What people call an artefact of the right.
+    /// What people call an artefact of the other end.
     fn name_at_right(&self, _kind: Kind, _right_id: &str) -> Option<String> {
         None
     }

@@ -91,7 +91,7 @@ pub fn links(
     Value::Links(sorted(&out))
 }
 
-/// Whether an item at the right still has a link to an address at the left although the linked item has been carried
+/// Whether a counterpart still has a link to an address at the left although the linked item has been carried
 /// since, by this route or another, so that the link could lead to its counterpart.
 pub fn leads_back(links: &[Link], held: &[Link], places: &(dyn PairLookup + Sync)) -> bool {
     links.iter().any(|link| {

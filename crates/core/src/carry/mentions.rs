@@ -1,4 +1,4 @@
-//! Items and people named in running text, led on to what they are called at the right.
+//! Items and people named in running text, led on to what they are called at the other end.
 //!
 //! Decides what counts as a mention: a word that stands by itself in running text and is the key of an item of the
 //! left (with a letter and a digit in it, so that plain numbers and plain words are left alone), or `@` and the login
@@ -13,7 +13,7 @@ use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Inline, Reference, Value};
 use crate::rules::Rule;
 
-/// A value as the right will hold it, with what its texts name called as it is called there.
+/// A value as the other end will hold it, with what its texts name called as it is called there.
 pub fn lead_on(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
     let found = RefCell::new(Vec::new());
     let swap = |word: &str| match word.strip_prefix('@') {
@@ -25,7 +25,7 @@ pub fn lead_on(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Los
     out
 }
 
-/// The text with each left key replaced by the right key of its counterpart, where that has been created since; none
+/// The text with each left key replaced by the key of its counterpart, where that has been created since; none
 /// if the text names no such item.
 pub fn renamed(value: &Value, places: &(dyn PairLookup + Sync)) -> Option<Value> {
     let known = |word: &str| item(word, places).filter(|i| matches!(i, Inline::Text { text } if text != word));
@@ -63,7 +63,7 @@ fn item(key: &str, places: &(dyn PairLookup + Sync)) -> Option<Inline> {
     }
 }
 
-/// The login at the right, or the full name of somebody who is not known there.
+/// The login at the other end, or the full name of somebody who is not known there.
 fn person(login: &str, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Option<Inline> {
     let known = cx.left.users.iter().find(|u| u.login.as_deref() == Some(login))?;
     let there = match_user(known, cx.right_users).and_then(|(id, _)| cx.right_users.login(&id).map(str::to_owned));

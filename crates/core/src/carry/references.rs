@@ -8,7 +8,7 @@ use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Kind, Reference, Value};
 use crate::rules::{Rule, Source};
 
-/// Where what a field of the left refers to is at the right.
+/// Where what a field of the left refers to is at the other end.
 pub(super) fn place_of(reference: &Reference, rule: &Rule, cx: &Context<'_>) -> Option<Reference> {
     let Source::Field(source) = &rule.source else { return None };
     let kind = cx.left_kind.field(source)?.refers_to?;
@@ -36,7 +36,7 @@ pub(super) fn references(list: &[Reference], rule: &Rule, cx: &Context<'_>, loss
 /// The folder that holds the item there.
 pub(super) fn parent(value: Value, rule: &Rule, cx: &Context<'_>) -> Result<Value, FaultReason> {
     let left_id = match value {
-        // One folder of the right for all, by its id there.
+        // One folder of the other end for all, by its id there.
         Value::Reference(_) if matches!(rule.source, Source::Constant(_)) => return Ok(value),
         Value::Reference(Reference::Known(id)) => id,
         _ if cx.right_kind.needs_folder => return Err(FaultReason::RequiredEmpty),

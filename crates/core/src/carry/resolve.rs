@@ -10,7 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::model::{Kind, Link, LinkEnd, Reference, Slot, Value};
 
-/// Maps (kind, left id) to (kind, right id) for items that exist at the right.
+/// Maps (kind, id) of an item to (kind, id) of its counterpart, for counterparts that exist.
 pub type There<'t> = dyn Fn(Kind, &str) -> Option<(Kind, String)> + 't;
 
 /// What is not there, by kind and id at the left.

@@ -16,11 +16,11 @@ use crate::survey::KindSurvey;
 pub struct Beyond {
     /// The field at the left.
     pub field: String,
-    /// What the field at the right is called.
+    /// What the target is called.
     pub target: String,
     /// The most that was met: characters, or bytes of a file.
     pub met: u64,
-    /// The most that the right takes.
+    /// The most that the target takes.
     pub limit: u64,
     /// Whether the rule shortens it.
     pub shortened: bool,

@@ -12,8 +12,6 @@ pub use limits::{Beyond, beyond_limits};
 
 use std::collections::HashSet;
 
-use serde::{Deserialize, Serialize};
-
 use crate::carry::{Context, FaultReason, Ready};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
@@ -24,14 +22,12 @@ use item_faults::ItemFaults;
 use types::{after_conversions, goes_into, invertible};
 
 /// One thing that is wrong with a lane.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
     pub lane: String,
     /// The target field of the rule at fault.
     pub field: String,
     pub reason: FaultReason,
-    pub message: String,
     /// Items of the left end concerned, by id; the first few.
     pub items: Vec<String>,
     /// How many items are concerned in all.
@@ -91,15 +87,7 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
 }
 
 pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
-    Fault {
-        lane: lane.id.clone(),
-        field: field.to_owned(),
-        message: reason.describe(),
-        reason,
-        items: Vec::new(),
-        item_count: 0,
-        blocks,
-    }
+    Fault { lane: lane.id.clone(), field: field.to_owned(), reason, items: Vec::new(), item_count: 0, blocks }
 }
 
 fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {

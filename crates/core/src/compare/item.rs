@@ -6,10 +6,10 @@
 use std::collections::BTreeMap;
 
 use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, same, sort_comments, sort_history};
-use crate::base::{Base, BaseSide, Pair, Why};
+use crate::base::{Agreed, Base, BaseSide, Pair, Why};
 use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Fingerprint, Slot, Value, labelled, slot_value};
+use crate::model::{Artefact, End, Ends, Fingerprint, Slot, Value, labelled, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
 use crate::rules::{FirstContact, Lane, Source};
 use crate::workflow::Hindrance;
@@ -21,7 +21,7 @@ fn targets(lane: &Lane) -> Vec<usize> {
     order
 }
 
-/// The values of a right artefact that its base will remember.
+/// The values of an artefact of the written end that its base will remember.
 pub fn right_side(lane: &Lane, artefact: &Artefact) -> BaseSide {
     BaseSide(lane.rules.iter().map(|r| (r.target.clone(), r.target.of(artefact).into_owned())).collect())
 }
@@ -50,7 +50,7 @@ pub struct Found {
     pub rebased: BTreeMap<Slot, Rebase>,
     /// Losses of fields that are the same at both ends as far as they can be.
     pub losses: Vec<Loss>,
-    /// Comments and past changes that were found at the right, and are remembered from now on.
+    /// Comments and past changes that were found at both ends, and are remembered from now on.
     pub accepted: Vec<Accepted>,
 }
 
@@ -59,6 +59,43 @@ impl Found {
     pub fn is_in_step(&self) -> bool {
         self.fields.is_empty() && self.faults.is_empty()
     }
+}
+
+/// What became of a slot since both ends were last in step.
+struct Since<'b> {
+    /// Whether it was ever in step.
+    has_base: bool,
+    agreed: Option<&'b Agreed>,
+    /// Whether either end holds what it held then.
+    same: Ends<bool>,
+    /// Neither end changed, and the rule is another.
+    other_rule: bool,
+    /// The rule is the same, known by a digest as they were made before.
+    by_former_digest: bool,
+    /// A link leads somewhere else by now.
+    moved: bool,
+    /// The text with items called as they are called by now, if that is another.
+    renamed: Option<Value>,
+}
+
+impl Since<'_> {
+    fn is_nothing(&self) -> bool {
+        self.same.left && self.same.right && !self.moved && self.renamed.is_none() && !self.other_rule
+    }
+
+    /// Whether neither end changed, and it is not only another name, or another place, that sets them apart.
+    fn differs_by_rule_alone(&self, expected: &Value) -> bool {
+        let only_renamed = self.renamed.as_ref().is_some_and(|renamed| same(expected, renamed));
+        self.same.left && self.same.right && !self.moved && !only_renamed
+    }
+}
+
+/// Whether what a rule gives and what is there differ in a way that is to be told.
+enum Differs {
+    Not,
+    /// Another rule gives what the old one gave.
+    OnlyByRule,
+    Because(FieldReason),
 }
 
 impl<'a> Comparer<'a> {
@@ -84,7 +121,7 @@ impl<'a> Comparer<'a> {
         }))
     }
 
-    /// The fingerprint of what the rules fill in a right artefact.
+    /// The fingerprint of what the rules fill in an artefact of the written end.
     pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
         Fingerprint::of_map(self.order.iter().map(|n| {
             let target = &self.lane.rules[*n].target;
@@ -116,7 +153,7 @@ impl<'a> Comparer<'a> {
         self.ready.iter().map(|r| (r.rule.target.clone(), r.digest().to_owned())).collect()
     }
 
-    /// The text of a right field with left keys replaced by those of counterparts that have been created since; none
+    /// The text of a written field with left keys replaced by those of counterparts that have been created since; none
     /// if it names no such item. Comments are never changed.
     fn renamed(&self, right: &Artefact, target: &Slot) -> Option<Value> {
         renamed(right.fields.get(target)?, self.cx.places)
@@ -132,85 +169,123 @@ impl<'a> Comparer<'a> {
     pub fn compare(&self, left: &Artefact, right: &Artefact, base: Option<&Base>, accepted: &[Accepted]) -> Found {
         let mut out = Found::default();
         for ready in &self.ready {
-            let target = &ready.rule.target;
-            let source = source_value(ready.rule, left, self.cx.left_system);
-            let Some(source) = source else { continue };
-            let now = target.of(right);
-            let kept = base.and_then(|b| b.field(target));
-            let agreed = base.and_then(|b| b.agreed.get(target));
-            let right_same = kept.is_some_and(|(_, r)| now.as_ref() == r);
-            let left_same = kept.is_some_and(|(l, _)| source.as_ref() == l);
-            let both_same = left_same && right_same;
-            let other_rule = both_same && agreed.is_some_and(|a| !ready.is_known_as(&a.rule, self.cx));
-            if both_same && !other_rule && agreed.is_some_and(|a| a.rule != ready.digest()) {
-                // It is known by a digest as they were made before.
+            self.compare_slot(ready, Ends { left, right }, base, accepted, &mut out);
+        }
+        out.faults.extend(self.moves(&out.fields, Some(right)));
+        out
+    }
+
+    fn compare_slot(
+        &self,
+        ready: &Ready<'_>,
+        items: Ends<&Artefact>,
+        base: Option<&Base>,
+        accepted: &[Accepted],
+        out: &mut Found,
+    ) {
+        let target = &ready.rule.target;
+        let Some(source) = source_value(ready.rule, items.left, self.cx.left_system) else { return };
+        let now = target.of(items.right);
+        let since = self.since(ready, items, (&source, &now), base);
+        if since.by_former_digest {
+            out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
+        }
+        if since.is_nothing() {
+            return;
+        }
+        let converted = ready.convert(items.left, self.cx);
+        if let Some(fault) = converted.fault {
+            // A value that can't be transferred blocks only if it is new: what was agreed on stays.
+            if !since.same.left || since.other_rule {
+                out.faults.push((target.clone(), fault));
+            }
+            return;
+        }
+        let Some(expected) = converted.value else { return };
+        if target.is_said() {
+            self.said(target, &source, expected, &now, accepted, converted.losses, out);
+            return;
+        }
+        // What changed at the left may be the bytes of a file, and the other end does not say which ones it holds.
+        let untold = since.has_base && !since.same.left && files_untold(&expected, now.as_ref());
+        if same(&expected, now.as_ref()) && !untold {
+            out.rebased.insert(target.clone(), Rebase::Equal);
+            out.losses.extend(converted.losses);
+            return;
+        }
+        match self.why(target, &since, &expected, &now, base) {
+            Differs::Not => {}
+            Differs::OnlyByRule => {
                 out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
             }
-            let moved = *target == Slot::Links && self.leads_back(left, right);
-            let renamed = self.renamed(right, target);
-            if both_same && !moved && renamed.is_none() && !other_rule {
-                continue;
-            }
-            let converted = ready.convert(left, self.cx);
-            if let Some(fault) = converted.fault {
-                // A value that can't be transferred blocks only if it is new: what was agreed on stays.
-                if !left_same || other_rule {
-                    out.faults.push((target.clone(), fault));
-                }
-                continue;
-            }
-            let Some(expected) = converted.value else { continue };
-            if target.is_said() {
-                self.said(target, &source, expected, &now, accepted, converted.losses, &mut out);
-                continue;
-            }
-            // What changed at the left may be the bytes of a file, and the right does not say which ones it holds.
-            let untold = kept.is_some() && !left_same && files_untold(&expected, now.as_ref());
-            if same(&expected, now.as_ref()) && !untold {
-                out.rebased.insert(target.clone(), Rebase::Equal);
-                out.losses.extend(converted.losses);
-                continue;
-            }
-            let mut reason = match kept {
-                None => FieldReason::NoBase,
-                Some(_) => match (left_same, right_same) {
-                    (false, true) if !lacks_only(&expected, &now).is_empty() => FieldReason::WaitsForOthers,
-                    (false, true) => FieldReason::Changed(self.written.other()),
-                    (true, false) => FieldReason::Changed(self.written),
-                    (true, true) => FieldReason::TargetMoved,
-                    (false, false) => FieldReason::BothChanged,
-                },
-            };
-            // It is not only another name, or another place, that sets them apart.
-            if both_same && !moved && !renamed.is_some_and(|r| same(&expected, &r)) {
-                let Some(agreed) = agreed.filter(|_| other_rule) else { continue };
-                if same(&expected, agreed.made.as_ref().unwrap_or(&now)) {
-                    out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
-                    continue;
-                }
-                reason = match agreed.why {
-                    Why::Kept => FieldReason::RuleChangedOverKept,
-                    Why::Carried | Why::Equal => FieldReason::RuleChanged,
-                };
-            }
-            let by_itself = reason.default_decision(FirstContact::Ask, self.written).writes();
-            if by_itself && base.is_some_and(|b| b.is_in_doubt(target, &now)) {
-                reason = FieldReason::PerhapsThere;
-            }
-            if matches!(now.as_ref(), Value::Unreadable(_)) {
-                reason = FieldReason::Unreadable(self.written);
-            }
-            out.fields.push(FieldChange {
+            Differs::Because(reason) => out.fields.push(FieldChange {
                 field: target.clone(),
                 left: Some(source.into_owned()),
                 write: expected,
                 right: Some(now.into_owned()),
                 reason,
                 losses: converted.losses,
-            });
+            }),
         }
-        out.faults.extend(self.moves(&out.fields, Some(right)));
-        out
+    }
+
+    /// What became of a slot since both ends were last in step.
+    fn since<'b>(
+        &self,
+        ready: &Ready<'_>,
+        items: Ends<&Artefact>,
+        (source, now): (&Value, &Value),
+        base: Option<&'b Base>,
+    ) -> Since<'b> {
+        let target = &ready.rule.target;
+        let kept = base.and_then(|b| b.field(target));
+        let agreed = base.and_then(|b| b.agreed.get(target));
+        let same = Ends {
+            left: kept.is_some_and(|(left, _)| source == left),
+            right: kept.is_some_and(|(_, right)| now == right),
+        };
+        let both_same = same.left && same.right;
+        let other_rule = both_same && agreed.is_some_and(|a| !ready.is_known_as(&a.rule, self.cx));
+        Since {
+            has_base: kept.is_some(),
+            agreed,
+            same,
+            other_rule,
+            by_former_digest: both_same && !other_rule && agreed.is_some_and(|a| a.rule != ready.digest()),
+            moved: *target == Slot::Links && self.leads_back(items.left, items.right),
+            renamed: self.renamed(items.right, target),
+        }
+    }
+
+    /// Why what the rule gives is not what is there.
+    fn why(&self, target: &Slot, since: &Since<'_>, expected: &Value, now: &Value, base: Option<&Base>) -> Differs {
+        let from = self.written.other();
+        let mut reason = match (since.has_base, since.same[from], since.same[self.written]) {
+            (false, ..) => FieldReason::NoBase,
+            (true, false, true) if !lacks_only(expected, now).is_empty() => FieldReason::WaitsForOthers,
+            (true, false, true) => FieldReason::Changed(from),
+            (true, true, false) => FieldReason::Changed(self.written),
+            (true, true, true) => FieldReason::TargetMoved,
+            (true, false, false) => FieldReason::BothChanged,
+        };
+        if since.differs_by_rule_alone(expected) {
+            let Some(agreed) = since.agreed.filter(|_| since.other_rule) else { return Differs::Not };
+            if same(expected, agreed.made.as_ref().unwrap_or(now)) {
+                return Differs::OnlyByRule;
+            }
+            reason = match agreed.why {
+                Why::Kept => FieldReason::RuleChangedOverKept,
+                Why::Carried | Why::Equal => FieldReason::RuleChanged,
+            };
+        }
+        let by_itself = reason.default_decision(FirstContact::Ask, self.written).writes();
+        if by_itself && base.is_some_and(|b| b.is_in_doubt(target, now)) {
+            reason = FieldReason::PerhapsThere;
+        }
+        if matches!(now, Value::Unreadable(_)) {
+            reason = FieldReason::Unreadable(self.written);
+        }
+        Differs::Because(reason)
     }
 
     /// Comments and past changes: what is to be added is all that can be done about them.
@@ -278,7 +353,7 @@ impl<'a> Comparer<'a> {
         sort_comments(of_one, accepted)
     }
 
-    /// Every field of an artefact that will be made at the right.
+    /// Every field of an artefact that will be made.
     pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();

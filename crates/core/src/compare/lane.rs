@@ -33,7 +33,7 @@ pub struct Known<'a> {
     /// What was found for artefacts without a pair.
     pub counterparts: &'a Counterparts<'a>,
     pub bases: &'a dyn Bases,
-    /// Comments and past changes that the right accepted, by the ids of the pair.
+    /// Comments and past changes that were accepted, by the ids of the pair.
     pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
     /// Folder path of an artefact, at each end.
     pub paths: Ends<&'a dyn Fn(&Artefact) -> String>,

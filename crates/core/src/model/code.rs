@@ -1,7 +1,7 @@
-//! Enums that stand for a person's or a program's eyes as one word each, also where a value names an end.
+//! Enums of which each value is one word in JSON, in the API and in the database, also where the value names an end.
 //!
-//! Decides that a code has one spelling in JSON, in the API and in the database, and which former spellings are still
-//! read. What the codes mean is decided where each enum is declared.
+//! Decides that a code has one spelling everywhere, and that former spellings are still read. What the codes mean is
+//! decided where each enum is declared.
 
 /// Gives an enum its codes. A value may name an end, as in `New(Right)`. After `or` follow codes of former versions, which are
 /// read and never written.

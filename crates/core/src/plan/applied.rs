@@ -12,7 +12,7 @@ use crate::carry::{Lacking, written_from};
 use crate::model::{Slot, Value};
 use crate::rules::FirstContact;
 
-/// What was written of a field: what was sent, and what the answer to that says the right holds.
+/// What was written of a field: what was sent, and what the answer to that says is held.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct WrittenField {
     pub sent: Value,
@@ -31,8 +31,8 @@ pub struct Written {
 }
 
 /// The base of a pair after a change was applied. It moves for what was written, to what was planned from at the left
-/// and what the write's own answer holds at the right; for what is the same at both ends, to what the plan read; and
-/// where a person kept what the right holds. Everything else stays as it was, so it shows again. The left half of a
+/// and what the write's own answer holds at the end that was written; for what is the same at both ends, to what the plan read; and
+/// where a person kept what that end holds. Everything else stays as it was, so it shows again. The left half of a
 /// list that was written without some of its members is without them too: the next dry run takes them for added.
 /// `digests` are those of the rules, by target.
 pub fn base_after(

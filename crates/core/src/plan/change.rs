@@ -31,7 +31,7 @@ pub struct Change {
     pub as_new: Vec<FieldChange>,
     /// What the rules take from the left: the left half of the base once this is applied.
     pub left_side: BaseSide,
-    /// What the right held under the rules; empty for new artefacts.
+    /// What the written end held under the rules; empty for new artefacts.
     pub right_side: BaseSide,
     /// What the written end held in everything that can be written, as fingerprints: see [`crate::agree::holdings`].
     #[serde(default, alias = "right_holds")]
@@ -196,7 +196,7 @@ pub struct FieldChange {
     pub left: Option<Value>,
     /// What will be written, as the target will hold it.
     pub write: Value,
-    /// What the right holds now; none for new artefacts and absent fields.
+    /// What the written end holds now; none for new artefacts and absent fields.
     pub right: Option<Value>,
     pub reason: FieldReason,
     pub losses: Vec<Loss>,
@@ -225,20 +225,4 @@ pub enum Absence {
     Elsewhere,
     /// Its system does not let it be read.
     Unreadable,
-}
-
-impl Absence {
-    /// What became of it, for a person.
-    pub fn describe(self, end: End) -> &'static str {
-        match (self, end) {
-            (Absence::Gone, End::Left) => "gone at the left; its counterpart stays",
-            (Absence::Gone, End::Right) => "gone at the right",
-            (Absence::OutOfScope, End::Left) => "no longer in scope at the left; its counterpart stays",
-            (Absence::OutOfScope, End::Right) => "no longer in scope at the right; its counterpart stays",
-            (Absence::Elsewhere, End::Left) => "in another project at the left; its counterpart stays",
-            (Absence::Elsewhere, End::Right) => "in another project at the right",
-            (Absence::Unreadable, End::Left) => "can't be read at the left",
-            (Absence::Unreadable, End::Right) => "can't be read at the right",
-        }
-    }
 }

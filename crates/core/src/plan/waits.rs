@@ -7,7 +7,7 @@ use crate::agree::same;
 use crate::carry::{NotThere, resolved};
 use crate::model::Value;
 
-/// The items that a change waits for, if adding them to lists of the right is all that it would do. Until one of
+/// The items that a change waits for, if adding them to lists of the written end is all that it would do. Until one of
 /// them is taken in there is nothing to carry out.
 pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
     let mut waits = Vec::new();
@@ -24,7 +24,7 @@ pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
     waits
 }
 
-/// The members that are still to come to the right, if a list holds there all of what is `wanted` but these.
+/// The members that are still to come to the written end, if a list holds there all of what is `wanted` but these.
 pub fn lacks_only(wanted: &Value, now: &Value) -> Vec<NotThere> {
     if !matches!(wanted, Value::References(_) | Value::Links(_)) {
         return Vec::new();

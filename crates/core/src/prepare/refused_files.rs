@@ -8,7 +8,7 @@ use crate::catalogue::KindSchema;
 use crate::model::{ATTACHMENTS, Artefact, LINKS, Link, LinkEnd, LinkType};
 use crate::rules::{Lane, Source};
 
-/// Gives an item of the left a link to itself if the right refuses one of its files, for a lane that carries both
+/// Gives an item of the left a link to itself if the other end refuses one of its files, for a lane that carries both
 /// files and links.
 pub fn link_to_refused_files(item: &mut Artefact, lane: &Lane, right: &KindSchema) {
     let fed = |target, source| lane.rules.iter().any(|r| r.target == target && r.source == source);

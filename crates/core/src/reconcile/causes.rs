@@ -94,31 +94,6 @@ impl DifferenceCause {
             _ => Weight::Waits,
         }
     }
-
-    /// In a few words, for a person.
-    pub fn describe(self) -> &'static str {
-        match self {
-            DifferenceCause::LeftOut => "left out",
-            DifferenceCause::Undecided => "waits for a decision",
-            DifferenceCause::CannotBeCarried => "the value can't be transferred",
-            DifferenceCause::Refused => "refused by the right",
-            DifferenceCause::NotPlannedYet => "not in a plan yet",
-            DifferenceCause::NotTransferredYet => "planned, not transferred yet",
-            DifferenceCause::ChangedSince(End::Left) => "changed at the left since the transfer",
-            DifferenceCause::ChangedSince(End::Right) => "changed at the right since the transfer",
-            DifferenceCause::BothChangedSince => "changed at both ends since the transfer",
-            DifferenceCause::RuleChanged => "the rule changed since the transfer",
-            DifferenceCause::TargetMoved => "what it links to has moved",
-            DifferenceCause::WaitsForOthers => "waits for an item it refers to",
-            DifferenceCause::Unreadable(End::Left) => "the value at the left can't be read",
-            DifferenceCause::Unreadable(End::Right) => "the value at the right can't be read",
-            DifferenceCause::RemovedAt(End::Left) => "removed at the left since the transfer",
-            DifferenceCause::RemovedAt(End::Right) => "removed at the right since the transfer",
-            DifferenceCause::KeptByDecision => "the right's value was kept by decision",
-            DifferenceCause::ChangedOnSaving => "changed by the right when it was saved",
-            DifferenceCause::Unexplained => "no reason is known",
-        }
-    }
 }
 
 /// What became of an item in the latest plan of its route.

@@ -34,7 +34,7 @@ pub enum Conversion {
     LinkTypes(LinkTypes),
 }
 
-/// What types of links become. A type that no row names stays, or becomes the nearest that the right keeps, as a
+/// What types of links become. A type that no row names stays, or becomes the nearest that the other end keeps, as a
 /// loss.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

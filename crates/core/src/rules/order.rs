@@ -1,7 +1,7 @@
 //! The order in which items stand in their folder.
 //!
 //! Decides whether a lane carries it: where both ends number the items of a folder, a rule takes the number along. Where it
-//! does not, the items stand at the right in an order of the right's own, and plan and proof say so. What the order is at
+//! does not, the items stand at the other end in an order of its own, and plan and proof say so. What the order is at
 //! an end is told by that number, and where there is none by the place in its list.
 
 use super::lane::Lane;

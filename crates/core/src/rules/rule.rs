@@ -30,7 +30,7 @@ pub enum Source {
     Constant(FieldValue),
     /// An expression in CEL over the item: several fields joined, a value chosen by another.
     Computed(String),
-    /// The folder that holds the artefact: mirrored at the right.
+    /// The folder that holds the artefact: mirrored at the other end.
     Folder,
     /// The mark by which the artefact stays findable: system and id.
     Origin,

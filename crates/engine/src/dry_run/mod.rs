@@ -32,7 +32,8 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let LoadedRoute { route, lanes, mut pairs, settled, both } = load_route(hub, job, route).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
     if !faults.is_empty() {
-        let named = faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, f.message)).collect();
+        let named =
+            faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, hovrel_words::fault(&f.reason))).collect();
         return Err(EngineError::Faults(named));
     }
     let InScope { lanes: scoped, places, handed_over } =
@@ -70,7 +71,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         summary.rules.insert(s.lane.id.clone(), Comparer::new(&s.lane, &cx).digests());
         let mut made: Vec<((Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
-            // What already is at the right may be referred to at once.
+            // What already has a counterpart may be referred to at once.
             if let (Outcome::New(_) | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
                 made.push(((change.kind, left.id.clone()), change.seq));
             }

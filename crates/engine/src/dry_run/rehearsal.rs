@@ -1,4 +1,4 @@
-//! The rehearsal of a plan: every change played to a copy of the right end, before any of it is kept.
+//! The rehearsal of a plan: every change played to a copy of the end that it writes, before any of it is kept.
 
 use std::collections::HashMap;
 use std::sync::Arc;
@@ -16,7 +16,7 @@ use crate::route::BothEnds;
 /// What a rehearsal found of a change.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub(crate) struct Rehearsed {
-    /// What the right would not take.
+    /// What that end would not take.
     pub refusals: Vec<Refusal>,
     /// What it costs, in calls to each end.
     pub right_calls: f64,

@@ -16,7 +16,6 @@ pub fn lane_checks<'a>(lanes: &[Lane], ends: &RouteEnds, items: &dyn Fn(&Lane) -
         let simple = |reason: FaultReason| Fault {
             lane: lane.id.clone(),
             field: String::new(),
-            message: reason.describe(),
             reason,
             items: Vec::new(),
             item_count: 0,
@@ -34,12 +33,10 @@ pub fn lane_checks<'a>(lanes: &[Lane], ends: &RouteEnds, items: &dyn Fn(&Lane) -
     let mirrors = |l: &Lane| l.left_kind != Kind::Folder && l.rules.iter().any(|r| r.source == Source::Folder);
     if let Some(lane) = lanes.iter().find(|l| mirrors(l)).filter(|_| !lanes.iter().any(|l| l.left_kind == Kind::Folder))
     {
-        let reason = FaultReason::FolderNotCarried { folder: "every folder".into() };
         faults.push(Fault {
             lane: lane.id.clone(),
             field: hovrel_core::model::PARENT.into(),
-            message: "the route has no lane for folders, so there is nothing to mirror into; add a folder lane or remove the rule".into(),
-            reason,
+            reason: FaultReason::NoFolderLane,
             items: Vec::new(),
             item_count: 0,
             blocks: true,

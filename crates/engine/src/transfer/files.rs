@@ -1,6 +1,6 @@
 //! Carrying files: those that are missing are sent, those that the plan replaces or takes away go.
 //!
-//! Decides which file at the right is Hovrel's to touch: one that the plan saw, by name and bytes, and one that this
+//! Decides which file at the written end is Hovrel's to touch: one that the plan saw, by name and bytes, and one that this
 //! transfer has sent. Everything else is somebody's and stays.
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -82,7 +82,7 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
     let mut sent: BTreeMap<String, Found> = BTreeMap::new();
     let mut spoilt: BTreeSet<String> = BTreeSet::new();
     let mut now = desk.read(kind, &item.id).await?;
-    // What was carried before is asked for only where the right does not say which bytes it holds.
+    // What was carried before is asked for only where the written end does not say which bytes it holds.
     let base = match saw.iter().chain(&now.attachments).all(|f| f.digest.is_some()) {
         true => Base::default(),
         false => c.base().await?,
@@ -196,7 +196,7 @@ fn is_other(wanted: &[Attachment], carried: &Attachment) -> bool {
     named(wanted, &carried.name).is_some_and(|w| w.is_told_beside(carried) && !w.is_same(carried))
 }
 
-/// What the plan saw, where the right did not say which bytes: those that were carried there, if they are to be replaced.
+/// What the plan saw, where its system did not say which bytes: those that were carried there, if they are to be replaced.
 fn as_carried(saw: &[Attachment], wanted: &[Attachment], carried: &[Attachment]) -> Vec<Attachment> {
     let one = |file: &Attachment| match named(carried, &file.name).filter(|c| is_other(wanted, c)) {
         Some(carried) if file.digest.is_none() => {

@@ -111,7 +111,7 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
     Ok(now)
 }
 
-/// Adds a piece; what tells it apart at the right, if that can be told. `before` says what was there when it may have
+/// Adds a piece; what tells it apart there, if that can be told. `before` says what was there when it may have
 /// been sent before.
 async fn add(
     c: &Course<'_>,

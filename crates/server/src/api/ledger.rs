@@ -116,7 +116,7 @@ pub struct LossGroup {
 pub async fn groups(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Vec<LossGroup>>, Problem> {
     app.hub.store.job(id).await?;
     let one = |group: hovrel_store::LossGroup| {
-        let why = serde_json::from_value::<LossCause>(group.cause.clone())?.describe();
+        let why = hovrel_words::loss_cause(&serde_json::from_value::<LossCause>(group.cause.clone())?);
         let kind = serde_json::from_value(group.kind.into())?;
         let (field, foreseen, count) = (group.field, group.foreseen, group.count);
         Ok(LossGroup { cause: group.cause.to_string(), why, kind, field, foreseen, count })

@@ -17,7 +17,7 @@ impl LossDetail {
         LossDetail {
             field: l.field.to_string(),
             kind: l.kind,
-            why: l.cause.describe(),
+            why: hovrel_words::loss_cause(&l.cause),
             before: l.before.clone(),
             after: l.after.clone(),
         }

@@ -67,7 +67,7 @@ impl HeadlineAnswer {
     fn of(h: &Headline) -> HeadlineAnswer {
         let waits = h.waits.iter().map(|w| WaitsAnswer {
             cause: w.cause,
-            why: w.cause.describe().to_owned(),
+            why: hovrel_words::difference_cause(w.cause).to_owned(),
             items: w.items,
             whole: w.whole,
             fields: w.fields,
@@ -79,7 +79,7 @@ impl HeadlineAnswer {
             waits: waits.collect(),
             unexplained_items: h.unexplained_items,
             unexplained_fields: h.unexplained_fields,
-            told: h.describe(),
+            told: hovrel_words::headline(h),
         }
     }
 }

@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
-use hovrel_core::carry::{UserMatch, UserMatcher, convert, recognise, source_value};
+use hovrel_core::carry::{FaultReason, UserMatch, UserMatcher, convert, recognise, source_value};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::check::Fault;
 use hovrel_core::cover::Covered;
@@ -148,17 +148,44 @@ pub struct LanesBody {
     lanes: Vec<Lane>,
 }
 
+/// One thing that is wrong with a lane, in words.
+#[derive(Serialize, ToSchema)]
+#[schema(as = Fault)]
+pub struct FaultAnswer {
+    lane: String,
+    /// The target field of the rule at fault.
+    field: String,
+    reason: FaultReason,
+    message: String,
+    /// Items of the left end concerned, by id; the first few.
+    items: Vec<String>,
+    /// How many items are concerned in all.
+    item_count: u64,
+    /// Whether a dry run must wait for this to be settled. A fault on items alone only holds back
+    /// those items.
+    blocks: bool,
+}
+
+impl FaultAnswer {
+    fn of(fault: Fault) -> FaultAnswer {
+        let message = hovrel_words::fault(&fault.reason);
+        let Fault { lane, field, reason, items, item_count, blocks } = fault;
+        FaultAnswer { lane, field, reason, message, items, item_count, blocks }
+    }
+}
+
 /// Checks lanes, saved or not.
 #[utoipa::path(post, path = "/routes/{id}/checks", operation_id = "checkLanes", params(("id" = Uuid, Path)), request_body = LanesBody,
-    responses((status = 200, body = Vec<Fault>)))]
+    responses((status = 200, body = Vec<FaultAnswer>)))]
 pub async fn checks(
     State(app): State<App>,
     Path(id): Path<Uuid>,
     Body(body): Body<LanesBody>,
-) -> Result<Json<Vec<Fault>>, Problem> {
+) -> Result<Json<Vec<FaultAnswer>>, Problem> {
     let route = app.hub.store.route(id).await?;
     let left = LeftEnd::of(&app, &route, &body.lanes).await?;
-    Ok(Json(faults(&app, &route, &body.lanes, &left, &left.covered(&body.lanes)).await?))
+    let found = faults(&app, &route, &body.lanes, &left, &left.covered(&body.lanes)).await?;
+    Ok(Json(found.into_iter().map(FaultAnswer::of).collect()))
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -245,7 +272,7 @@ pub async fn preview(
             from: from(rule),
             becomes: converted.value.as_ref().map(|v| shown(v, &right_names, to)).unwrap_or_default(),
             losses: converted.losses.iter().map(LossDetail::of).collect(),
-            fault: converted.fault.map(|f| f.describe()),
+            fault: converted.fault.map(|f| hovrel_words::fault(&f)),
         }
     });
     Ok(Json(Preview {

@@ -75,10 +75,10 @@ async fn use_of(app: &App, route: Route, is_left: bool) -> Result<Option<Use>, P
         let lane = lanes.iter().find(|l| l.id == lane)?;
         Some(ends.right.kind(lane.right_kind)?.field(field)?.name.clone())
     };
-    let told = found
-        .iter()
-        .take(TOLD)
-        .map(|f| UseFault { field: field_name(&f.lane, &f.field).unwrap_or_default(), message: f.message.clone() });
+    let told = found.iter().take(TOLD).map(|f| UseFault {
+        field: field_name(&f.lane, &f.field).unwrap_or_default(),
+        message: hovrel_words::fault(&f.reason),
+    });
     Ok(Some(Use {
         to_settle: found.len() as u64,
         faults: told.collect(),

@@ -225,3 +225,7 @@ export const ruleFrom = (target: Schemas["FieldSchema"], source: Schemas["FieldS
   conversions: conversionsFor(likelyHow(source, target, longest), target),
   direction: "to_right",
 });
+
+/** The value of a rule that gives every item the same. */
+export const constantOf = (rule?: Rule): Schemas["Value"] | undefined =>
+  rule && typeof rule.source === "object" && "constant" in rule.source ? rule.source.constant : undefined;

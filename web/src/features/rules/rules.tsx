@@ -1,22 +1,22 @@
 // The Rules stop: fields of both ends with the rule on the spine, tried out on a real item.
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
-import { keys, refresh } from "@/api/keys";
-import { count } from "@/lib/words";
-import { useDebounce } from "use-debounce";
-import { RESTS_MS } from "@/lib/rests";
+import { refresh } from "@/api/keys";
 import { useKeys } from "@/app/keys";
-import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
+import { Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane, type Rule } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
 import { targetWord, valueMapOf } from "./rule-words";
+import { ItemStepper } from "./item-stepper";
 import { RulePanel } from "./rule-panel";
+import { RulesFoot } from "./rules-foot";
 import { RulesTable } from "./rules-table";
 import { rowsOf } from "./rows";
 import { Suggestions } from "./suggestions";
+import { useTrial } from "./use-trial";
 
 export default function Rules() {
   const { route, lanes, changeLane, save, dirty, error } = useDraft();
@@ -25,43 +25,18 @@ export default function Rules() {
   const schema = useSchema(route);
   const [lane, setLane] = useLane();
   const [selected, setSelected] = useState<string>();
-  const [at, setAt] = useState(0);
   const [failure, setFailure] = useState<unknown>();
-  // While somebody types, nothing is asked: the answers would come late and in a heap.
-  const [rested] = useDebounce(lanes, RESTS_MS);
-  const tried = rested.find((l) => l.id === lane?.id);
-  const faults = useQuery({
-    queryKey: keys.checks(route.id, rested, route.left.surveyed_at, route.right.surveyed_at),
-    queryFn: ({ signal }) =>
-      take(api.POST("/routes/{id}/checks", { params: { path: { id: route.id } }, body: { lanes: rested }, signal })),
-    placeholderData: keepPreviousData,
-  });
-  const preview = useQuery({
-    queryKey: keys.preview(route.id, tried, at),
-    queryFn: ({ signal }) => {
-      const body = { lane: tried as Lane, at };
-      return take(api.POST("/routes/{id}/preview", { params: { path: { id: route.id } }, body, signal }));
-    },
-    enabled: !!tried,
-    placeholderData: keepPreviousData,
-  });
+  const trial = useTrial(route, lanes, lane);
+  const { faults, preview, step } = trial;
   const rightKind = endOf(schema.data, lane, "right").kind;
   const rows = useMemo(() => (lane ? rowsOf(lane, rightKind) : []), [lane, rightKind]);
   const leftSurvey = endOf(schema.data, lane, "left").survey;
   const longest = useMemo(() => new Map(leftSurvey?.fields.map((f) => [f.field, f.longest])), [leftSurvey]);
-  const made = useMemo(() => new Map(preview.data?.values.map((v) => [v.target, v])), [preview.data]);
-  const wrong = useMemo(() => {
-    const of = faults.data?.filter((f) => f.lane === lane?.id) ?? [];
-    // Of several faults of a field the first is told in its row.
-    return new Map(of.toReversed().map((f) => [f.field, f.message]));
-  }, [faults.data, lane?.id]);
   const current = rows.find((r) => r.target === selected) ?? rows.find((r) => valueMapOf(r.rule)) ?? rows[0];
   const move = (by: number) => {
     const n = rows.findIndex((r) => r.target === current?.target);
     setSelected(rows[Math.min(Math.max(n + by, 0), rows.length - 1)]?.target);
   };
-  const step = (by: number) =>
-    setAt(Math.min(Math.max((preview.data?.at ?? 0) + by, 0), Math.max((preview.data?.total ?? 1) - 1, 0)));
   const blocking = faults.data?.filter((f) => f.blocks) ?? [];
   const dryRun = async () => {
     setFailure(undefined);
@@ -134,28 +109,7 @@ export default function Rules() {
   return (
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>
-        {preview.data?.item && (
-          <span className="flex items-center gap-2 text-ink-2">
-            <button
-              type="button"
-              aria-label="Previous item"
-              onClick={() => step(-1)}
-              className="rounded border border-hair bg-sheet px-2"
-            >
-              ‹
-            </button>
-            Result for <span className="mono">{preview.data.item.key}</span> {preview.data.at + 1} of{" "}
-            {preview.data.total.toLocaleString("en")}
-            <button
-              type="button"
-              aria-label="Next item"
-              onClick={() => step(1)}
-              className="rounded border border-hair bg-sheet px-2"
-            >
-              ›
-            </button>
-          </span>
-        )}
+        {preview.data?.item && <ItemStepper preview={preview.data} step={step} />}
       </LanesBar>
       {lane && (
         <Suggestions
@@ -186,8 +140,8 @@ export default function Rules() {
             rows={rows}
             current={current?.target}
             select={setSelected}
-            wrong={wrong}
-            made={made}
+            wrong={trial.wrong}
+            made={trial.made}
             tried={preview.data?.item?.key}
             longestOf={longestOf}
             setRule={setRule}
@@ -212,7 +166,7 @@ export default function Rules() {
               right={right}
               faults={faults.data?.filter((f) => f.lane === lane.id && f.field === current.target) ?? []}
               setRule={(r) => setRule(current.target, r)}
-              result={made.get(current.target)}
+              result={trial.made.get(current.target)}
               of={preview.data?.item?.key}
             />
           )}
@@ -223,42 +177,13 @@ export default function Rules() {
           <Trouble error={error ?? failure} />
         </div>
       )}
-      <Foot
-        keys={
-          <>
-            <span>
-              <Kbd>↑</Kbd> <Kbd>↓</Kbd> field
-            </span>
-            <span>
-              <Kbd>Enter</Kbd> edit rule
-            </span>
-            <span>
-              <Kbd>[</Kbd> <Kbd>]</Kbd> another item
-            </span>
-            <span>
-              <Kbd>S</Kbd> next problem
-            </span>
-          </>
-        }
-      >
-        {blocking.length > 0 ? (
-          <span role="status" className="text-clash">
-            {count(blocking.length, "rule problem")} to fix before a dry run
-          </span>
-        ) : (
-          faults.data && (
-            <span role="status" className="text-ok">
-              every rule is valid
-            </span>
-          )
-        )}
-        <Button disabled={!dirty} onClick={() => void save()}>
-          Save as version {route.version + 1}
-        </Button>
-        <Button go disabled={blocking.length > 0 || !faults.data} onClick={() => void dryRun()}>
-          Dry run
-        </Button>
-      </Foot>
+      <RulesFoot
+        problems={blocking.length}
+        valid={!!faults.data && blocking.length === 0}
+        version={route.version + 1}
+        save={dirty ? () => void save() : undefined}
+        dryRun={() => void dryRun()}
+      />
     </>
   );
 }

@@ -22,7 +22,8 @@ pub async fn dry_run(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Res
     let faults = crate::api::rules::faults(&app, &route, &lanes, &left, &left.covered(&lanes)).await?;
     let blocking: Vec<_> = faults.iter().filter(|f| f.blocks).collect();
     if !blocking.is_empty() {
-        let listed: Vec<String> = blocking.iter().map(|f| format!("{}: {}", f.field, f.message)).collect();
+        let listed: Vec<String> =
+            blocking.iter().map(|f| format!("{}: {}", f.field, hovrel_words::fault(&f.reason))).collect();
         return Err(Problem::not_now(
             format!("{} must be fixed first: {}", blocking.len(), listed.join("; ")),
             "Open Rules and fix what is listed there.",

@@ -133,7 +133,7 @@ pub(super) async fn say_what_lacks(app: &App, plan: Uuid, list: &mut [ListedChan
 }
 
 fn refusal_words(refusal: &Refusal) -> String {
-    let told = refusal.reason.describe();
+    let told = hovrel_words::refusal(&refusal.reason);
     if refusal.field.is_empty() { told } else { format!("{}: {told}", refusal.field) }
 }
 
@@ -154,7 +154,11 @@ pub(super) fn listed(
         fields: brief.fields.len() as u32,
         fields_written: brief.fields_written(decision, policy) as u32,
         conflicts_open: brief.conflicts_open(decision, policy) as u32,
-        faults: brief.faults.iter().map(|(field, reason)| format!("{field}: {}", reason.describe())).collect(),
+        faults: brief
+            .faults
+            .iter()
+            .map(|(field, reason)| format!("{field}: {}", hovrel_words::fault(reason)))
+            .collect(),
         refusals: refusals.iter().map(refusal_words).collect(),
         kind: brief.kind,
         outcome: brief.outcome,
@@ -167,7 +171,7 @@ pub(super) fn listed(
         included,
         as_new: decision.as_new,
         let_go: decision.let_go,
-        absence: brief.absence.map(|a| a.describe(absent_at).to_owned()),
+        absence: brief.absence.map(|a| hovrel_words::absence(a, absent_at).to_owned()),
         lacks: Vec::new(),
     }
 }

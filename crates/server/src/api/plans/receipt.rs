@@ -159,7 +159,8 @@ async fn losses(app: &App, plan: Uuid, job: Option<Uuid>, lanes: &[Lane]) -> Res
     let store = &app.hub.store;
     let mut counts: BTreeMap<(String, &'static str), (LossKind, [i64; 3])> = BTreeMap::new();
     let mut add = |cause: &LossCause, kind: LossKind, at: usize, n: i64| {
-        counts.entry((cause.describe(), kind.word())).or_insert((kind, [0; 3])).1[at] += n;
+        counts.entry((hovrel_words::loss_cause(cause), hovrel_words::loss_kind(kind))).or_insert((kind, [0; 3])).1
+            [at] += n;
     };
     let mut after = -1;
     loop {

@@ -1,0 +1,206 @@
+//! Proving a lane: everything that stands at its ends, pair by pair and field by field.
+//!
+//! Decides what is counted as agreeing, and hands each difference to [`super::causes`] with what is known of it.
+
+use std::collections::{BTreeMap, HashMap};
+
+use super::causes::{Case, DifferenceCause, Fate, Weight};
+use super::order::order;
+use super::proof::{AbsentItem, Difference, FieldProof, LaneProof, OrderProof, PieceProof, ProofItem, ProofLoss};
+use super::said::SaidCount;
+use crate::agree::{Accepted, same};
+use crate::base::{Base, BaseSide, Bases, Pair};
+use crate::carry::{Context, Converted, Ready, source_value};
+use crate::compare::{AtEnd, Comparer, Relation, walk};
+use crate::identity::Counterparts;
+use crate::model::{Artefact, End, Ends, Slot, Value};
+use crate::plan::lacks_only;
+use crate::rules::{Lane, order_is_carried};
+
+/// Everything that a lane's proof is made from, as just read and as remembered.
+pub struct Proven<'a> {
+    pub at: Ends<AtEnd<'a>>,
+    pub pairs: &'a [Pair],
+    /// Of pairs that changed since they were in step.
+    pub bases: &'a dyn Bases,
+    pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
+    /// What became of items in the latest plan, by left id.
+    pub fates: &'a HashMap<String, Fate>,
+}
+
+/// Compares every pair of a lane.
+pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof {
+    let mut proving = Proving::of(lane, cx, from);
+    let mut paired: Vec<Ends<&Artefact>> = Vec::new();
+    // A proof trusts pairs alone: what only seems to be one has not been carried.
+    let nothing_found = Counterparts::default();
+    for relation in walk(from.at, from.pairs, &nothing_found) {
+        match relation {
+            Relation::Pair { pair, items } => {
+                paired.push(items);
+                proving.pair(pair, items);
+            }
+            Relation::LetGo(_) => proving.proof.let_go += 1,
+            Relation::Half { pair, missing, why, items } => {
+                proving.proof.absent.extend(AbsentItem::of(pair, missing, why, items));
+                if let (true, Some(item)) = (missing == proving.written, items[missing.other()]) {
+                    proving.proof.missing.push(ProofItem::of(item, DifferenceCause::RemovedAt(missing)));
+                }
+            }
+            Relation::Only(end, item) if end != proving.written => {
+                proving.proof.missing.push(ProofItem::of(item, Fate::of_item(from.fates.get(&item.id))));
+            }
+            Relation::Only(..) | Relation::Adoption { .. } => {}
+        }
+    }
+    let order = order_is_carried(lane).map(|carried| order(carried, &paired));
+    proving.done(order)
+}
+
+/// A proof on its way.
+struct Proving<'a> {
+    cx: &'a Context<'a>,
+    from: &'a Proven<'a>,
+    comparer: Comparer<'a>,
+    /// The end that the lane writes.
+    written: End,
+    proof: LaneProof,
+    fields: BTreeMap<&'a Slot, FieldProof>,
+    pieces: BTreeMap<&'a Slot, PieceProof>,
+}
+
+/// A pair, with what is remembered of it.
+struct Met<'a> {
+    pair: &'a Pair,
+    items: Ends<&'a Artefact>,
+    /// Whether both are as when last in step, and the rules too.
+    untouched: bool,
+    /// None if it is untouched, or was never kept.
+    base: Option<Base>,
+    left_side: BaseSide,
+    accepted: &'a [Accepted],
+    fate: Option<&'a Fate>,
+}
+
+impl<'a> Proving<'a> {
+    fn of(lane: &'a Lane, cx: &'a Context<'a>, from: &'a Proven<'a>) -> Proving<'a> {
+        let proof = LaneProof {
+            lane: lane.id.clone(),
+            left_kind: lane.left_kind,
+            right_kind: lane.right_kind,
+            left_count: from.at.left.covered.len() as u64,
+            paired: 0,
+            right_count: from.at.right.covered.len() as u64,
+            fields: Vec::new(),
+            differences: Vec::new(),
+            missing: Vec::new(),
+            pieces: Vec::new(),
+            losses: Vec::new(),
+            absent: Vec::new(),
+            let_go: 0,
+            order: None,
+            files: None,
+        };
+        let (comparer, written) = (Comparer::new(lane, cx), lane.direction.written());
+        Proving { cx, from, comparer, written, proof, fields: BTreeMap::new(), pieces: BTreeMap::new() }
+    }
+
+    fn done(self, order: Option<OrderProof>) -> LaneProof {
+        let pieces = self.pieces.into_iter().map(|(slot, p)| PieceProof { field: slot.to_string(), ..p });
+        LaneProof { order, fields: self.fields.into_values().collect(), pieces: pieces.collect(), ..self.proof }
+    }
+
+    fn pair(&mut self, pair: &'a Pair, items: Ends<&'a Artefact>) {
+        let from = self.from;
+        let untouched = self.comparer.untouched(items.left, items.right, pair);
+        let accepted = from.accepted.get(&(items.left.id.clone(), items.right.id.clone()));
+        let met = Met {
+            pair,
+            items,
+            untouched,
+            base: if untouched { None } else { from.bases.base(pair) },
+            left_side: self.comparer.left_side(items.left),
+            accepted: accepted.map_or(&[][..], Vec::as_slice),
+            fate: from.fates.get(&items.left.id),
+        };
+        self.proof.paired += 1;
+        for n in 0..self.comparer.rules().len() {
+            self.field(n, &met);
+        }
+    }
+
+    /// One rule of a pair: what it gives now, beside what is there.
+    fn field(&mut self, n: usize, met: &Met<'_>) {
+        let ready = &self.comparer.rules()[n];
+        let (rule, Ends { left, right }) = (ready.rule, met.items);
+        let target: &'a Slot = &rule.target;
+        let Some(source) = source_value(rule, left, self.cx.left_system) else { return };
+        let Converted { value, fault, losses } = ready.convert(left, self.cx);
+        let (expected, now) = (value.unwrap_or(Value::Empty), target.of(right));
+        let said = SaidCount::of(&self.comparer, target, (&source, &expected), &now, met.accepted);
+        let agrees = fault.is_none()
+            && match &said {
+                Some(said) => said.lacks == 0 && said.removed == 0,
+                None => same(&expected, &now),
+            };
+        match (&said, target) {
+            (Some(said), _) => self.pieces.entry(target).or_default().add(said),
+            (None, Slot::Files | Slot::Links) => {
+                self.pieces.entry(target).or_default().count(&expected, &now);
+            }
+            _ => {}
+        }
+        let waits_for_others = !agrees && !lacks_only(&expected, &now).is_empty();
+        let entry = self.fields.entry(target).or_insert_with(|| FieldProof::of(target));
+        entry.compared += 1;
+        entry.agree += u64::from(agrees);
+        entry.with_loss += u64::from(agrees && !losses.is_empty());
+        // A list that waits for some of its members holds the others, with what they lost.
+        if agrees || (waits_for_others && !now.is_blank()) {
+            self.proof.losses.extend(losses.into_iter().map(|loss| ProofLoss {
+                left_key: left.key.clone(),
+                right_key: right.key.clone(),
+                loss,
+            }));
+        }
+        if agrees {
+            return;
+        }
+        let cause = if fault.is_some() {
+            DifferenceCause::CannotBeCarried
+        } else if matches!(now.as_ref(), Value::Unreadable(_)) {
+            DifferenceCause::Unreadable(self.written)
+        } else if waits_for_others {
+            DifferenceCause::WaitsForOthers
+        } else if said.is_some_and(|s| s.lacks == 0) {
+            DifferenceCause::RemovedAt(self.written)
+        } else {
+            self.since_in_step(ready, met, &expected, &now)
+        };
+        if let (Weight::Settled, Some(entry)) = (cause.weight(), self.fields.get_mut(target)) {
+            entry.settled += 1;
+        }
+        self.proof.differences.push(Difference {
+            left_key: left.key.clone(),
+            right_key: right.key.clone(),
+            title: left.title.clone(),
+            field: target.to_string(),
+            expected,
+            found: now.into_owned(),
+            cause,
+        });
+    }
+
+    /// Why a field differs that could be carried and read, by what was agreed on and what became of its change.
+    fn since_in_step(&self, ready: &Ready<'_>, met: &Met<'_>, expected: &Value, now: &Value) -> DifferenceCause {
+        let target = &ready.rule.target;
+        let same = match (met.untouched, met.base.as_ref().and_then(|b| b.field(target))) {
+            (true, _) => Some(Ends { left: true, right: true }),
+            (false, None) => None,
+            (false, Some((l, r))) => Some(Ends { left: met.left_side.0.get(target) == Some(l), right: now == r }),
+        };
+        let agreed = met.pair.agreed.as_ref().and_then(|a| a.field(target));
+        let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, self.cx));
+        Case { target, expected, written: self.written, same, agreed, same_rule, fate: met.fate }.cause()
+    }
+}

@@ -1,0 +1,425 @@
+//! What a proof holds, and how its numbers are counted together.
+
+use std::collections::{BTreeMap, HashSet};
+
+use serde::{Deserialize, Serialize};
+
+use super::causes::{DifferenceCause, Weight};
+use super::said::SaidCount;
+use crate::agree::same;
+use crate::base::Pair;
+use crate::loss::Loss;
+use crate::model::{ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, Value};
+use crate::plan::Absence;
+
+/// The proof of one lane.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct LaneProof {
+    pub lane: String,
+    pub left_kind: Kind,
+    pub right_kind: Kind,
+    /// Artefacts in the lane's scope at the left.
+    pub left_count: u64,
+    /// Of these, those whose counterpart exists at the right.
+    pub paired: u64,
+    /// Artefacts in the lane's scope at the right.
+    pub right_count: u64,
+    pub fields: Vec<FieldProof>,
+    pub differences: Vec<Difference>,
+    /// Left artefacts without a counterpart.
+    pub missing: Vec<ProofItem>,
+    /// Files, links, comments and past changes, counted by field.
+    #[serde(default)]
+    pub pieces: Vec<PieceProof>,
+    /// Losses of values that agree as far as they could be carried, and of what is there of lists that wait for more.
+    pub losses: Vec<ProofLoss>,
+    /// Items of pairs that are gone, no longer covered, or can't be read.
+    #[serde(default)]
+    pub absent: Vec<AbsentItem>,
+    /// Pairs that a person let go.
+    #[serde(default)]
+    pub let_go: u64,
+    /// The order in which items stand in their folders; none where they don't stand in folders at both ends.
+    #[serde(default)]
+    pub order: Option<OrderProof>,
+    /// Files whose bytes were read at both ends; none if they were only compared as the systems state them.
+    #[serde(default)]
+    pub files: Option<FilesRead>,
+}
+
+/// A file as both ends gave it out, with the digests and sizes of what came.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FileCompared {
+    pub left_key: String,
+    pub right_key: String,
+    pub left: Attachment,
+    pub right: Attachment,
+}
+
+impl LaneProof {
+    /// That files are read, of so many that both ends have.
+    pub fn begin_files(&mut self, of: u64) {
+        self.files = Some(FilesRead { of, ..FilesRead::default() });
+    }
+
+    /// Takes a file that was read at both ends. Other bytes have no reason that anybody knows: what the systems state of
+    /// them said otherwise.
+    pub fn file_compared(&mut self, title: &str, found: Result<FileCompared, FileNotRead>) {
+        let files = self.files.get_or_insert_default();
+        let FileCompared { left_key, right_key, left, right } = match found {
+            Ok(compared) => compared,
+            Err(not_read) => return files.not_read.push(not_read),
+        };
+        files.read += 1;
+        files.bytes += left.bytes.unwrap_or(0) + right.bytes.unwrap_or(0);
+        if left.is_same(&right) {
+            files.same += 1;
+            return;
+        }
+        let known = |d: &Difference| d.field == ATTACHMENTS && d.left_key == left_key;
+        if !self.differences.iter().any(known) {
+            for field in self.fields.iter_mut().filter(|f| f.field == ATTACHMENTS) {
+                field.agree = field.agree.saturating_sub(1);
+            }
+        }
+        for piece in self.pieces.iter_mut().filter(|p| p.field == ATTACHMENTS) {
+            piece.there = piece.there.saturating_sub(1);
+        }
+        self.differences.push(Difference {
+            left_key,
+            right_key,
+            title: title.to_owned(),
+            field: ATTACHMENTS.to_owned(),
+            expected: Value::Attachments(vec![left]),
+            found: Value::Attachments(vec![right]),
+            cause: DifferenceCause::Unexplained,
+        });
+    }
+}
+
+/// Folders whose items stand in the same order at both ends.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct OrderProof {
+    /// Whether a rule carries the order.
+    pub carried: bool,
+    /// Folders with several items of the lane.
+    pub folders: u64,
+    /// Of these, those in which the items stand in the same order at the right.
+    pub same: u64,
+}
+
+/// Files that were read at both ends and compared byte by byte.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FilesRead {
+    /// Files that both ends have.
+    pub of: u64,
+    /// Of these, those that were read.
+    pub read: u64,
+    /// Of those that were read, those whose bytes are the same.
+    pub same: u64,
+    /// Bytes that were read, of both ends together.
+    pub bytes: u64,
+    /// Files that could not be read, and why.
+    pub not_read: Vec<FileNotRead>,
+}
+
+/// A file that could not be read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FileNotRead {
+    pub left_key: String,
+    pub right_key: String,
+    pub name: String,
+    /// Whether it is the left one.
+    pub at_left: bool,
+    pub why: String,
+}
+
+/// What a proof comes to.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Headline {
+    /// Fields of pairs that agree, with their losses declared, or that differ as is on record.
+    pub agrees: u64,
+    /// Fields that wait for a person or for the next transfer, and items that wait whole.
+    pub waits_fields: u64,
+    /// Items of which anything waits.
+    pub waits_items: u64,
+    /// What they wait for.
+    pub waits: Vec<WaitsFor>,
+    /// Fields and items that differ without any reason that is known.
+    pub unexplained_fields: u64,
+    pub unexplained_items: u64,
+}
+
+/// Items that wait for one thing.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct WaitsFor {
+    pub cause: DifferenceCause,
+    pub items: u64,
+    pub fields: u64,
+    /// Of the items, those of which nothing is at the other end.
+    pub whole: u64,
+}
+
+impl Headline {
+    pub fn of(lanes: &[LaneProof]) -> Headline {
+        let mut out = Headline::default();
+        /// Items by lane and key, those of them of which nothing is there, and fields.
+        type OfCause<'a> = (HashSet<(&'a str, &'a str)>, u64, u64);
+        let mut by_cause: BTreeMap<DifferenceCause, OfCause<'_>> = BTreeMap::new();
+        let (mut waiting, mut unexplained) = (HashSet::new(), HashSet::new());
+        for lane in lanes {
+            out.agrees += lane.fields.iter().map(|f| f.agree + f.settled).sum::<u64>();
+            let fields = lane.differences.iter().map(|d| (d.left_key.as_str(), d.cause, false));
+            let items = lane.missing.iter().map(|m| (m.left_key.as_str(), m.cause, true));
+            for (key, cause, whole) in fields.chain(items) {
+                // An item of which nothing is there any more is somebody's to decide about.
+                let weight = match cause {
+                    DifferenceCause::RemovedAt(_) if whole => Weight::Waits,
+                    cause => cause.weight(),
+                };
+                let item = (lane.lane.as_str(), key);
+                match weight {
+                    Weight::Settled => {}
+                    Weight::Waits => {
+                        waiting.insert(item);
+                        out.waits_fields += u64::from(!whole);
+                        let entry = by_cause.entry(cause).or_default();
+                        entry.0.insert(item);
+                        entry.1 += u64::from(!whole);
+                        entry.2 += u64::from(whole);
+                    }
+                    Weight::Unexplained => {
+                        unexplained.insert(item);
+                        out.unexplained_fields += u64::from(!whole);
+                    }
+                }
+            }
+        }
+        out.waits_items = waiting.len() as u64;
+        out.unexplained_items = unexplained.len() as u64;
+        let told = |(cause, (items, fields, whole)): (_, (HashSet<_>, u64, u64))| WaitsFor {
+            cause,
+            items: items.len() as u64,
+            fields,
+            whole,
+        };
+        out.waits = by_cause.into_iter().map(told).collect();
+        out
+    }
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FieldProof {
+    pub field: String,
+    /// Pairs compared in this field.
+    pub compared: u64,
+    /// Pairs that agree exactly or with a declared loss.
+    pub agree: u64,
+    /// Of these, those that agree with a declared loss.
+    pub with_loss: u64,
+    /// Pairs that differ as somebody decided, or as the written end made it when it was saved.
+    #[serde(default)]
+    pub settled: u64,
+}
+
+/// Files by their digests, links by where they lead, comments and past changes by what they say: each counted
+/// in both directions.
+#[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PieceProof {
+    pub field: String,
+    /// Pieces that the left's items have, as far as they can be carried.
+    pub expected: u64,
+    /// Of these, those that are at the right.
+    pub there: u64,
+    /// Pieces at the right that nothing at the left stands for.
+    pub only_right: u64,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ProofItem {
+    pub left_id: String,
+    pub left_key: String,
+    pub title: String,
+    #[serde(default = "not_known")]
+    pub cause: DifferenceCause,
+}
+
+/// Of proofs that were made before causes of missing items were kept.
+fn not_known() -> DifferenceCause {
+    DifferenceCause::Unexplained
+}
+
+/// An item of a pair that is not there to be compared.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct AbsentItem {
+    pub left_key: String,
+    pub right_key: String,
+    pub title: String,
+    /// Whether it is the left one.
+    pub at_left: bool,
+    pub what: Absence,
+}
+
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ProofLoss {
+    pub left_key: String,
+    pub right_key: String,
+    pub loss: Loss,
+}
+
+/// A field that does not agree.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Difference {
+    pub left_key: String,
+    pub right_key: String,
+    pub title: String,
+    pub field: String,
+    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
+    pub expected: Value,
+    #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
+    pub found: Value,
+    pub cause: DifferenceCause,
+}
+
+impl ProofItem {
+    pub(super) fn of(left: &Artefact, cause: DifferenceCause) -> ProofItem {
+        let Artefact { id, key, title, .. } = left;
+        ProofItem { left_id: id.clone(), left_key: key.clone(), title: title.clone(), cause }
+    }
+}
+
+impl AbsentItem {
+    /// A half of a pair that is missing; none if the other is not there either, so that there is nothing to tell of.
+    pub(super) fn of(pair: &Pair, missing: End, what: Absence, items: Ends<Option<&Artefact>>) -> Option<AbsentItem> {
+        let there = items[missing.other()]?;
+        let key = |end: End, kept: &String| items[end].map_or_else(|| kept.clone(), |a| a.key.clone());
+        Some(AbsentItem {
+            left_key: key(End::Left, &pair.left_key),
+            right_key: key(End::Right, &pair.right_key),
+            title: there.title.clone(),
+            at_left: missing == End::Left,
+            what,
+        })
+    }
+}
+
+impl FieldProof {
+    pub(super) fn of(field: &str) -> FieldProof {
+        FieldProof { field: field.to_owned(), compared: 0, agree: 0, with_loss: 0, settled: 0 }
+    }
+}
+
+impl PieceProof {
+    pub(super) fn add(&mut self, said: &SaidCount) {
+        self.expected += said.wanted;
+        self.there += said.wanted.saturating_sub(said.lacks + said.removed);
+        self.only_right += said.own;
+    }
+
+    pub(super) fn count(&mut self, expected: &Value, now: &Value) {
+        let (wanted, held) = (pieces(expected), pieces(now));
+        self.expected += wanted.len() as u64;
+        self.there += wanted.iter().filter(|w| held.iter().any(|h| same(w, h))).count() as u64;
+        self.only_right += held.iter().filter(|h| !wanted.iter().any(|w| same(w, h))).count() as u64;
+    }
+}
+
+/// The members of a list, each as a list of its own.
+fn pieces(list: &Value) -> Vec<Value> {
+    match list {
+        Value::Attachments(l) => l.iter().map(|f| Value::Attachments(vec![f.clone()])).collect(),
+        Value::Links(l) => l.iter().map(|f| Value::Links(vec![f.clone()])).collect(),
+        Value::Comments(l) => l.iter().map(|c| Value::Comments(vec![c.clone()])).collect(),
+        Value::History(l) => l.iter().map(|h| Value::History(vec![h.clone()])).collect(),
+        _ => Vec::new(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::{Link, LinkEnd, LinkType};
+
+    /// Systems that state the same digest for other bytes.
+    #[test]
+    fn bytes_that_differ_are_unexplained_whatever_the_systems_state() {
+        let file = |digest: &str| Attachment {
+            name: "a.png".into(),
+            media_type: "image/png".into(),
+            bytes: Some(4),
+            digest: Some(digest.into()),
+        };
+        let files = FieldProof { compared: 2, agree: 2, ..FieldProof::of(ATTACHMENTS) };
+        let pieces = PieceProof { field: ATTACHMENTS.into(), expected: 3, there: 3, only_right: 0 };
+        let mut proof = LaneProof { fields: vec![files], pieces: vec![pieces], ..some_lane() };
+        proof.begin_files(3);
+        let compared = |key: &str, right: &str| FileCompared {
+            left_key: key.into(),
+            right_key: "R".into(),
+            left: file("1"),
+            right: file(right),
+        };
+        proof.file_compared("One", Ok(compared("L1", "1")));
+        proof.file_compared("Two", Ok(compared("L2", "2")));
+        let (left_key, right_key, name) = ("L2".into(), "R".into(), "b.png".into());
+        proof.file_compared("Two", Err(FileNotRead { left_key, right_key, name, at_left: false, why: "gone".into() }));
+        let read = proof.files.as_ref().expect("files were read");
+        assert_eq!((read.of, read.read, read.same, read.bytes, read.not_read.len()), (3, 2, 1, 16, 1));
+        assert_eq!((proof.fields[0].agree, proof.pieces[0].there), (1, 2));
+        let headline = Headline::of(&[proof]);
+        assert_eq!((headline.agrees, headline.unexplained_items, headline.unexplained_fields), (1, 1, 1));
+    }
+
+    fn some_lane() -> LaneProof {
+        LaneProof {
+            lane: "cases".into(),
+            left_kind: Kind::TestCase,
+            right_kind: Kind::TestCase,
+            left_count: 2,
+            paired: 2,
+            right_count: 2,
+            fields: Vec::new(),
+            differences: Vec::new(),
+            missing: Vec::new(),
+            pieces: Vec::new(),
+            losses: Vec::new(),
+            absent: Vec::new(),
+            let_go: 0,
+            order: None,
+            files: None,
+        }
+    }
+
+    #[test]
+    fn pieces_are_counted_in_both_directions() {
+        let file = |name: &str, digest: &str| Attachment {
+            name: name.into(),
+            media_type: "image/png".into(),
+            bytes: Some(4),
+            digest: Some(digest.into()),
+        };
+        let mut files = PieceProof::default();
+        let left = Value::Attachments(vec![file("a.png", "1"), file("b.png", "2")]);
+        files.count(&left, &Value::Attachments(vec![file("a.png", "1"), file("b.png", "other"), file("c.png", "3")]));
+        assert_eq!((files.expected, files.there, files.only_right), (2, 1, 2), "a file of other bytes is another");
+
+        let link =
+            |id: &str| Link::new(LinkType::Verifies, LinkEnd::Artefact { kind: Kind::Requirement, id: id.into() });
+        let mut links = PieceProof::default();
+        links.count(&Value::Links(vec![link("1")]), &Value::Links(vec![link("2"), link("1")]));
+        links.count(&Value::Empty, &Value::Empty);
+        assert_eq!((links.expected, links.there, links.only_right), (1, 1, 1));
+    }
+}

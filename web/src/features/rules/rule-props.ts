@@ -1,0 +1,21 @@
+// What the parts of a rule's panel are given.
+import type { Schemas } from "@/api/client";
+import type { Lane, Route } from "../route/draft";
+import type { endOf } from "../route/use-schema";
+import type { Rule } from "./rule-words";
+
+type End = ReturnType<typeof endOf>;
+export type RuleProps = {
+  route: Route;
+  lane: Lane;
+  target: string;
+  schema?: Schemas["FieldSchema"];
+  rule?: Rule;
+  left: End;
+  right: End;
+  faults: Schemas["Fault"][];
+  setRule: (r: Rule | undefined) => void;
+  /** What the rule makes of the item that is tried, and which item that is. */
+  result?: Schemas["PreviewValue"];
+  of?: string;
+};
