@@ -93,7 +93,22 @@ async fn a_database_of_before_opens_goes_on_and_proves_as_before() {
     let [first, second] = routes.as_slice() else { panic!("{routes:?}") };
     let newest = format!("select id::text as told from plans where route_id = '{first}' order by made_at desc");
     let plan = database.ask(&newest).await;
+    let written = "select concat_ws(' ', job_id, seq, right_id) as told from journal where right_id is not null";
+    let written: BTreeSet<String> = database.ask(written).await.into_iter().collect();
+    let pairs = "select concat_ws(' ', route_id, lane, left_id, right_id, let_go) as told from pairs order by 1";
+    let pairs_then: BTreeSet<String> = database.ask(pairs).await.into_iter().collect();
+    assert!(!written.is_empty() && !pairs_then.is_empty(), "there is something to be carried over");
     let program = Program::start_with_key(database, &std::fs::read_to_string(kept().join("key")).expect("a key")).await;
+
+    // What was written, which pairs there are, and what was found are carried over into the tables of now.
+    let now = "select concat_ws(' ', job_id, seq, item_id) as told from journal_items where written_end = 'right'";
+    let now: BTreeSet<String> = program.ask(now).await.into_iter().collect();
+    assert!(written.is_subset(&now), "{:?}", written.difference(&now).collect::<Vec<_>>());
+    let pairs_now: BTreeSet<String> = program.ask(pairs).await.into_iter().collect();
+    assert!(pairs_then.is_subset(&pairs_now), "{:?}", pairs_then.difference(&pairs_now).collect::<Vec<_>>());
+    let former = "select outcome as told from changes where outcome in ('left_scope', 'taken_off')
+                  union all select outcome from plan_counts where outcome in ('left_scope', 'taken_off')";
+    assert!(program.ask(former).await.is_empty(), "codes that name no end are gone");
     let client = Client::sign_in(&program.address).await;
 
     // What was being carried out when the program ended goes on by itself, to its end.
