@@ -9,7 +9,7 @@ use std::fmt;
 use std::hash::{Hash, Hasher};
 use std::ops::Deref;
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Serialize, Serializer};
 
 /// How [`Slot::Folder`] is spelt.
 pub const PARENT: &str = "@parent";
@@ -28,8 +28,8 @@ pub const HISTORY: &str = "@history";
 pub const PATH: &str = "@path";
 
 /// A place of an artefact that a rule can read or fill. It is ordered and looked up by its spelling.
-#[derive(Debug, Clone, Serialize, Deserialize)]
-#[serde(from = "String", into = "String")]
+#[derive(Debug, Clone, Deserialize)]
+#[serde(from = "String")]
 pub enum Slot {
     /// The folder that holds it.
     Folder,
@@ -68,35 +68,35 @@ impl Slot {
     }
 }
 
+/// The slot of a spelling that is no field's.
+fn named(id: &str) -> Option<Slot> {
+    match id {
+        PARENT => Some(Slot::Folder),
+        POSITION => Some(Slot::Position),
+        ATTACHMENTS => Some(Slot::Files),
+        LINKS => Some(Slot::Links),
+        COMMENTS => Some(Slot::Comments),
+        HISTORY => Some(Slot::History),
+        _ => None,
+    }
+}
+
 impl From<String> for Slot {
     fn from(id: String) -> Slot {
-        match Slot::from(id.as_str()) {
-            Slot::Field(_) => Slot::Field(id),
-            named => named,
-        }
+        named(&id).unwrap_or(Slot::Field(id))
     }
 }
 
 impl From<&str> for Slot {
     fn from(id: &str) -> Slot {
-        match id {
-            PARENT => Slot::Folder,
-            POSITION => Slot::Position,
-            ATTACHMENTS => Slot::Files,
-            LINKS => Slot::Links,
-            COMMENTS => Slot::Comments,
-            HISTORY => Slot::History,
-            field => Slot::Field(field.to_owned()),
-        }
+        named(id).unwrap_or_else(|| Slot::Field(id.to_owned()))
     }
 }
 
-impl From<Slot> for String {
-    fn from(slot: Slot) -> String {
-        match slot {
-            Slot::Field(id) => id,
-            named => named.id().to_owned(),
-        }
+// Fingerprints write every slot of every item: nothing is made for that.
+impl Serialize for Slot {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.id())
     }
 }
 
