@@ -112,6 +112,14 @@ impl FieldDecision {
     pub fn writes(self) -> bool {
         matches!(self, FieldDecision::Write(_))
     }
+
+    /// The end that is written or kept; none if nothing is decided.
+    pub fn end(self) -> Option<End> {
+        match self {
+            FieldDecision::Write(end) | FieldDecision::Keep(end) => Some(end),
+            FieldDecision::Leave => None,
+        }
+    }
 }
 
 codes!(FieldDecision, "What to do about one field, with the end that is written or kept.": {

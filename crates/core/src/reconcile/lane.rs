@@ -84,23 +84,7 @@ struct Met<'a> {
 
 impl<'a> Proving<'a> {
     fn of(lane: &'a Lane, cx: &'a Context<'a>, from: &'a Proven<'a>) -> Proving<'a> {
-        let proof = LaneProof {
-            lane: lane.id.clone(),
-            left_kind: lane.left_kind,
-            right_kind: lane.right_kind,
-            left_count: from.at.left.covered.len() as u64,
-            paired: 0,
-            right_count: from.at.right.covered.len() as u64,
-            fields: Vec::new(),
-            differences: Vec::new(),
-            missing: Vec::new(),
-            pieces: Vec::new(),
-            losses: Vec::new(),
-            absent: Vec::new(),
-            let_go: 0,
-            order: None,
-            files: None,
-        };
+        let proof = LaneProof::of(lane, from.at.map(|at| at.covered.len() as u64));
         let (comparer, written) = (Comparer::new(lane, cx), lane.direction.written());
         Proving { cx, from, comparer, written, proof, fields: BTreeMap::new(), pieces: BTreeMap::new() }
     }

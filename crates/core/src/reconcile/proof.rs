@@ -11,6 +11,7 @@ use crate::base::Pair;
 use crate::loss::Loss;
 use crate::model::{ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, Value};
 use crate::plan::Absence;
+use crate::rules::Lane;
 
 /// The proof of one lane.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -58,6 +59,27 @@ pub struct FileCompared {
 }
 
 impl LaneProof {
+    /// Of a lane with so many artefacts in its scope at each end, before anything is compared.
+    pub(super) fn of(lane: &Lane, covered: Ends<u64>) -> LaneProof {
+        LaneProof {
+            lane: lane.id.clone(),
+            left_kind: lane.left_kind,
+            right_kind: lane.right_kind,
+            left_count: covered.left,
+            paired: 0,
+            right_count: covered.right,
+            fields: Vec::new(),
+            differences: Vec::new(),
+            missing: Vec::new(),
+            pieces: Vec::new(),
+            losses: Vec::new(),
+            absent: Vec::new(),
+            let_go: 0,
+            order: None,
+            files: None,
+        }
+    }
+
     /// That files are read, of so many that both ends have.
     pub fn begin_files(&mut self, of: u64) {
         self.files = Some(FilesRead { of, ..FilesRead::default() });
@@ -383,23 +405,7 @@ mod tests {
     }
 
     fn some_lane() -> LaneProof {
-        LaneProof {
-            lane: "cases".into(),
-            left_kind: Kind::TestCase,
-            right_kind: Kind::TestCase,
-            left_count: 2,
-            paired: 2,
-            right_count: 2,
-            fields: Vec::new(),
-            differences: Vec::new(),
-            missing: Vec::new(),
-            pieces: Vec::new(),
-            losses: Vec::new(),
-            absent: Vec::new(),
-            let_go: 0,
-            order: None,
-            files: None,
-        }
+        LaneProof { paired: 2, ..LaneProof::of(&Lane::of_kind(Kind::TestCase, vec![]), Ends { left: 2, right: 2 }) }
     }
 
     #[test]

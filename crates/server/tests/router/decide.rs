@@ -92,6 +92,10 @@ async fn fields_are_decided_one_by_one() {
     for body in [json!({"fields": {"title": "perhaps"}}), json!({"taken": true}), json!({"included": "yes"})] {
         assert_eq!(p.decide(fresh, body.clone()).await.0, 422, "{body}");
     }
+    for other_end in ["write_left", "keep_left"] {
+        let (status, problem) = p.decide(fresh, json!({"fields": {"priority": other_end}})).await;
+        assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/fields/priority"]), "{other_end}: one way only");
+    }
     let (status, problem) = p.decide(fresh, json!({"as_new": true})).await;
     assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/as_new"]), "it is new already");
 
@@ -222,7 +226,13 @@ async fn what_is_like_it_is_decided_at_once_and_undone_at_once() {
     let none = p.client.call(Method::POST, &format!("/plans/{}/undo", p.id()), Some(json!({})), None).await;
     assert_eq!(none.0, StatusCode::CONFLICT);
     let mut wrong = ask(false, "write_right");
-    for (key, value) in [("field", "colour"), ("reason", "new"), ("decision", "perhaps")] {
+    for (key, value) in [
+        ("field", "colour"),
+        ("reason", "new"),
+        ("decision", "perhaps"),
+        ("decision", "write_left"),
+        ("decision", "keep_left"),
+    ] {
         let right = std::mem::replace(&mut wrong[key], json!(value));
         assert_eq!(
             p.client.call(Method::POST, &path, Some(wrong.clone()), None).await.0,

@@ -54,6 +54,8 @@ pub async fn decide(
     Ok(Json(detail(&app, id, seq).await?))
 }
 
+const NOT_WRITTEN: &str = "this lane does not write that end";
+
 /// A decision with what is decided now.
 fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Result<Decision, Problem> {
     let can_t =
@@ -86,10 +88,9 @@ fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Resul
         decision.included = let_go;
     }
     let known = if decision.as_new { &change.as_new } else { &change.fields };
-    let other_end =
-        |d: &FieldDecision| matches!(d, FieldDecision::Write(e) | FieldDecision::Keep(e) if *e != change.written);
+    let other_end = |d: &FieldDecision| d.end().is_some_and(|end| end != change.written);
     if let Some((field, _)) = body.fields.iter().find(|(_, d)| other_end(d)) {
-        return Err(Problem::field(&format!("/fields/{field}"), "this lane does not write that end"));
+        return Err(Problem::field(&format!("/fields/{field}"), NOT_WRITTEN));
     }
     let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
     if let Some(field) = unknown.first() {
@@ -185,6 +186,12 @@ pub async fn decide_alike(
         return Err(Problem::field("/decision", "a field that is there for this reason can't be decided so"));
     }
     let stage = Stage::of(&app, id).await?;
+    let of_kind = |l: &&Lane| l.left_kind == body.kind;
+    if let Some(end) = body.decision.end()
+        && stage.lanes.iter().filter(of_kind).all(|l| l.direction.written() != end)
+    {
+        return Err(Problem::field("/decision", NOT_WRITTEN));
+    }
     let query = ChangeQuery::of_field(&body.field, body.kind);
     let filter = query.filter(&stage.lanes)?;
     let (mut after, mut found, mut all) = (-1, 0, Vec::new());
@@ -199,6 +206,7 @@ pub async fn decide_alike(
             let waits = |f: &FieldChange| {
                 f.field == body.field
                     && f.reason == body.reason
+                    && body.decision.end().is_none_or(|end| end == change.written)
                     && decision.field(f, policy, change.written) != body.decision
             };
             if decision.as_new || !change.fields.iter().any(waits) {
