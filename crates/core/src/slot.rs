@@ -69,7 +69,7 @@ impl Slot {
 }
 
 /// The slot of a spelling that is no field's.
-fn named(id: &str) -> Option<Slot> {
+pub(crate) fn named(id: &str) -> Option<Slot> {
     match id {
         PARENT => Some(Slot::Folder),
         POSITION => Some(Slot::Position),

@@ -123,6 +123,11 @@ impl Walk {
         assert_eq!((&job["state"], &refused), (&json!("done"), &json!([])), "{job}");
         let undone = self.program.ask("select state as told from journal where state <> 'done'").await;
         assert!(undone.is_empty(), "every change was noted as done: {undone:?}");
+        let unnoted =
+            "select distinct concat_ws(' ', s.seq, s.written_end, s.step) as told from steps s where not exists
+            (select from journal_items i where (i.job_id, i.seq, i.written_end) = (s.job_id, s.seq, s.written_end))";
+        let unnoted = self.program.ask(unnoted).await;
+        assert!(unnoted.is_empty(), "what was sent to an end is noted with the item there: {unnoted:?}");
         missed
     }
 

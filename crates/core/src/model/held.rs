@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use super::artefact::{Artefact, Link};
 use super::piece::with_piece_ids;
 use super::value::{Reference, Value};
-use crate::slot::Slot;
+use crate::slot::{Slot, named};
 
 impl Slot {
     /// What an artefact holds in it. A field that its system left out of the answer holds nothing.
@@ -23,16 +23,21 @@ impl Slot {
             }
             Slot::Comments => Cow::Owned(Value::Comments(with_piece_ids(&artefact.comments)).settled()),
             Slot::History => Cow::Owned(Value::History(with_piece_ids(&artefact.history)).settled()),
-            Slot::Position | Slot::Field(_) => {
-                artefact.fields.get(self.id()).map_or(Cow::Owned(Value::Empty), Cow::Borrowed)
-            }
+            Slot::Position | Slot::Field(_) => of_field(artefact, self.id()),
         }
     }
 }
 
+fn of_field<'v>(artefact: &'v Artefact, id: &str) -> Cow<'v, Value> {
+    artefact.fields.get(id).map_or(Cow::Owned(Value::Empty), Cow::Borrowed)
+}
+
 /// What an artefact holds in the slot of this spelling: see [`Slot::of`].
 pub fn slot_value<'v>(artefact: &'v Artefact, slot: &str) -> Cow<'v, Value> {
-    Slot::from(slot).of(artefact)
+    match named(slot) {
+        Some(slot) => slot.of(artefact),
+        None => of_field(artefact, slot),
+    }
 }
 
 /// Links in their fixed order, each once.

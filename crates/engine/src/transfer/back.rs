@@ -12,11 +12,15 @@ use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::{Kind, LINKS, Link, LinkEnd, LinkType, Slot, Value};
 use hovrel_core::plan::Outcome;
 use hovrel_core::rules::Lane;
+use hovrel_store::StepAt;
 
 use super::course::Course;
 use super::failure::{Failure, TRIES, refuse};
 use super::item::{Purpose, Update, update};
 use super::sent::Sent;
+
+/// What the journal calls the call that writes one.
+const STEP: &str = "back";
 
 /// How items of a kind are linked to their counterparts, for lanes that ask for it and kinds that can hold such links.
 pub(super) fn link_types(catalogue: &Catalogue, lanes: &[Lane]) -> HashMap<Kind, LinkType> {
@@ -47,6 +51,10 @@ pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), F
     for _ in 1..=TRIES {
         let now = desk.read(kind, &from.id).await?;
         if now.links.iter().any(|l| l.target == wanted.target) {
+            // Written before the transfer was cut, it is this change's own all the same.
+            if c.step(StepAt { written_end: desk.end, step: STEP }).is_some() {
+                c.linked_back(now.version);
+            }
             return Ok(());
         }
         let mut links = now.links.clone();
@@ -54,7 +62,7 @@ pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), F
         links.sort();
         let sent = Sent { values: [(Slot::Links, Value::Links(links))].into(), lacking: Lacking::new() };
         let asked = Update {
-            step: "back",
+            step: STEP,
             purpose: Purpose::LinkBack,
             id: &from.id,
             version: now.version.clone(),
@@ -74,6 +82,8 @@ pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), F
                     "Give Hovrel the permission to write there, or have the lane link nothing back; then retry.",
                 );
             }
+            // No answer came, in all tries.
+            Err(Failure::Refused(_)) if c.t.halted(desk.end, &c.change.lane).await.is_none() => break,
             Err(failure) => return Err(failure),
         }
     }
