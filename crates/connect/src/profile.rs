@@ -33,6 +33,10 @@ pub struct Profile {
     #[serde(deserialize_with = "by_word")]
     pub kinds: BTreeMap<Kind, KindProfile>,
     pub errors: Errors,
+    /// Whether the system leaves out of its answers what is empty. If not, what is left out is not known, and moves
+    /// nothing.
+    #[serde(default)]
+    pub leaves_out_empty: bool,
     /// Calls at once, where the system does not say.
     #[serde(default = "four")]
     pub calls_at_once: usize,

@@ -3,7 +3,7 @@
 //! Prints core time on one core, peak memory of the whole process (both ends held at once), and the
 //! ratio to a reference in the same run: a bare BLAKE3 over the bytes of all values.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::time::Instant;
 
 use hovrel_core::base::{Base, BaseSide, Pair};
@@ -11,7 +11,7 @@ use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, right_side};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, End, Ends, FieldKey, Kind, Value, ValueType};
+use hovrel_core::model::{Artefact, End, Ends, FieldKey, Kind, Slot, Value, ValueType};
 use hovrel_core::plan::Outcome;
 use hovrel_core::rules::*;
 
@@ -21,27 +21,15 @@ const CHANGED_EVERY: usize = 100;
 
 fn artefact(id: String, keys: &[FieldKey], n: usize) -> Artefact {
     Artefact {
-        kind: Kind::TestCase,
-        key: id.clone(),
-        url: None,
         version: Some("1".into()),
-        parent: None,
         position: n as u32,
         title: format!("Line stops in time, case {n}"),
-        created: None,
-        modified: None,
         fields: keys
             .iter()
             .enumerate()
             .map(|(k, f)| (f.clone(), Value::text(format!("value {k} of case {n}, long enough"))))
             .collect(),
-        attachments: vec![],
-        links: vec![],
-        comments: vec![],
-        history: vec![],
-        origin: None,
-        read_losses: vec![],
-        id,
+        ..Artefact::bare(Kind::TestCase, &id)
     }
 }
 
@@ -50,11 +38,9 @@ fn main() {
     let fields = keys.iter().map(|k| FieldSchema::new(k, k, ValueType::Text)).collect();
     let kind = KindSchema::new(Kind::TestCase, "Case", fields);
     let catalogue = Catalogue { kinds: vec![kind], users: vec![], findings: vec![] };
-    let rule = |k: &FieldKey| Rule {
-        target: (&**k).into(),
-        source: Source::Field(k.to_string()),
-        conversions: vec![],
-        direction: Direction::ToRight,
+    let rule = |k: &FieldKey| {
+        let source = Source::Field(k.to_string());
+        Rule::filling(End::Right, Fill { target: (&**k).into(), source, conversions: vec![] })
     };
     let lane = Lane::of_kind(Kind::TestCase, keys.iter().map(rule).collect());
     let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
@@ -69,6 +55,7 @@ fn main() {
     let mut left: Vec<Artefact> = (0..PAIRS).map(|n| artefact(format!("L{n}"), &keys, n)).collect();
     let right: Vec<Artefact> = (0..PAIRS).map(|n| artefact(format!("R{n}"), &keys, n)).collect();
     let comparer = Comparer::new(&lane, &cx);
+    let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
     let mut bases: HashMap<String, Base> = HashMap::new();
     let mut pairs = Vec::with_capacity(PAIRS);
     for (n, (l, r)) in left.iter().zip(&right).enumerate() {
@@ -83,8 +70,8 @@ fn main() {
             let_go: false,
         });
         if n % CHANGED_EVERY == 0 {
-            let left: BaseSide = comparer.left_side(l);
-            bases.insert(l.id.clone(), Base { left, right: right_side(&lane, r), ..Base::default() });
+            let left = side(comparer.left_side(l));
+            bases.insert(l.id.clone(), Base { left, right: side(right_side(&lane, r)), ..Base::default() });
         }
     }
     for a in left.iter_mut().step_by(CHANGED_EVERY) {

@@ -51,6 +51,8 @@ pub const LARGEST_READING: u64 = 4 * 1024 * 1024 * 1024;
 pub const DEEPEST_FOLDER: usize = 100;
 /// Characters of a folder's title that stand in a path.
 pub const LONGEST_IN_PATH: usize = 300;
+/// Characters of what a lane is called, and of the ids of lanes and rules.
+pub const LONGEST_NAME: usize = 100;
 /// The longest wait that a system may ask for.
 pub const LONGEST_WAIT: Duration = Duration::from_secs(120);
 /// A sign-in that a system calls good for longer is renewed after this all the same.

@@ -8,12 +8,12 @@ use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
 use hovrel_core::check::{Fault, beyond_limits, check};
 use hovrel_core::loss::{LossCause, LossKind};
 use hovrel_core::model::{
-    ATTACHMENTS, Artefact, Attachment, Call, Document, Kind, LINKS, Link, LinkEnd, LinkType, PARENT, Reference, Step,
-    Value, ValueType,
+    ATTACHMENTS, Artefact, Attachment, Call, Document, End, Kind, LINKS, Link, LinkEnd, LinkType, PARENT, Reference,
+    Step, Value, ValueType,
 };
 use hovrel_core::prepare::Computed;
-use hovrel_core::rules::Along;
 use hovrel_core::rules::*;
+use hovrel_core::rules::{Along, Fill};
 use hovrel_core::scope::{Condition, ConditionRow, Operator};
 use hovrel_core::suggest::values_reaching;
 use hovrel_core::survey::Surveyor;
@@ -107,7 +107,7 @@ impl Ends {
     }
 
     fn convert(&self, target: &str, source: Source, conversions: Vec<Conversion>, item: &Artefact) -> Converted {
-        convert(&rule(target, source, conversions), item, &self.context())
+        convert(&fill(target, source, conversions), item, &self.context())
     }
 
     /// What a field becomes, with the causes of what is lost.
@@ -122,8 +122,12 @@ impl Ends {
     }
 }
 
+fn fill(target: &str, source: Source, conversions: Vec<Conversion>) -> Fill {
+    Fill { target: target.into(), source, conversions }
+}
+
 fn rule(target: &str, source: Source, conversions: Vec<Conversion>) -> Rule {
-    Rule { target: target.into(), source, conversions, direction: Direction::ToRight }
+    Rule::filling(End::Right, fill(target, source, conversions))
 }
 
 fn item(field: &str, value: Value) -> Artefact {
@@ -299,14 +303,14 @@ fn types_of_links_become_what_the_map_says() {
     let lost: Vec<_> = found.losses.into_iter().map(|l| l.cause).collect();
     assert_eq!(lost, [LossCause::LinkTypeLeftOut, LossCause::NoSuchLinkType]);
     let wrong = LinkTypes { rows: vec![LinkTypeRow { left: LinkType::Verifies, right: Some(LinkType::Affects) }] };
-    let reasons = |c: Conversion, direction| {
-        let lane = Lane::of_kind(Kind::TestCase, vec![Rule { direction, ..rule(LINKS, Source::Links, vec![c]) }]);
+    let reasons = |c: Conversion, back| {
+        let lane = Lane::of_kind(Kind::TestCase, vec![Rule { back, ..rule(LINKS, Source::Links, vec![c]) }]);
         let found = check(&lane, &ends.context(), &[]).into_iter().filter(|f| f.field == LINKS);
         found.map(|f| f.reason).collect::<Vec<_>>()
     };
     let not_kept = FaultReason::MapTargetNotAllowed { value: "affects".into() };
-    assert_eq!(reasons(Conversion::LinkTypes(wrong), Direction::ToRight), [not_kept]);
-    assert_eq!(reasons(types, Direction::Both), [FaultReason::NotInvertible], "what is left out does not come back");
+    assert_eq!(reasons(Conversion::LinkTypes(wrong), false), [not_kept]);
+    assert_eq!(reasons(types, true), [FaultReason::NotInvertible], "what is left out does not come back");
 }
 
 #[test]
@@ -357,10 +361,10 @@ fn a_lane_is_checked_whole() {
         Condition::Row(ConditionRow { field: field.into(), op: Operator::Is, value: "x".into(), values: vec![] })
     };
     let named = |f: &str| Source::Field(f.into());
-    let both =
-        Rule { direction: Direction::Both, ..rule("tags", named("labels"), vec![Conversion::Shorten { to: 3 }]) };
+    let both = Rule { back: true, ..rule("tags", named("labels"), vec![Conversion::Shorten { to: 3 }]) };
     let lane = Lane {
         id: "cases".into(),
+        name: String::new(),
         left_kind: Kind::TestCase,
         right_kind: Kind::TestCase,
         direction: Direction::ToLeft,
@@ -443,13 +447,13 @@ fn a_value_is_computed_from_the_item() {
     let from = |text: &str| Source::Computed(text.to_owned());
     let kind = &ends.left.kinds[0];
     let computed = |target: &str, text: &str, conversions: Vec<Conversion>| {
-        let rule = rule(target, from(text), conversions);
-        let lane = Lane::of_kind(Kind::TestCase, vec![rule.clone()]);
+        let fill = fill(target, from(text), conversions);
+        let lane = Lane::of_kind(Kind::TestCase, vec![Rule::filling(End::Right, fill.clone())]);
         let mut one = item("name", Value::text("Wind"));
         one.fields.set("labels", Value::ChoiceList(vec!["winter".into(), "lift".into()]));
         one.fields.set("count", Value::Integer(3));
         Computed::of(&lane, kind).beside(&mut one, kind, &["Drive".to_owned(), "Brakes".to_owned()]);
-        convert(&rule, &one, &ends.context())
+        convert(&fill, &one, &ends.context())
     };
     let value = |found: Converted| {
         assert_eq!(found.fault, None);
@@ -481,8 +485,9 @@ fn a_table_meets_what_stands_before_it() {
     let table = || map(&[], Fallback::Block);
     let kind = &ends.left.kinds[0];
     let spread = |source: Source, conversions: Vec<Conversion>, items: &[(&str, Value)]| {
-        let rule = rule("priority", source, conversions);
-        let computed = Computed::of(&Lane::of_kind(Kind::TestCase, vec![rule.clone()]), kind);
+        let fill = fill("priority", source, conversions);
+        let lane = Lane::of_kind(Kind::TestCase, vec![Rule::filling(End::Right, fill.clone())]);
+        let computed = Computed::of(&lane, kind);
         let items: Vec<Artefact> = items
             .iter()
             .map(|(field, value)| {
@@ -491,9 +496,9 @@ fn a_table_meets_what_stands_before_it() {
                 one
             })
             .collect();
-        let of_people = rule.conversions.iter().any(|c| matches!(c, Conversion::Users(_)));
+        let of_people = fill.conversions.iter().any(|c| matches!(c, Conversion::Users(_)));
         let table = if of_people { RuleTable::People } else { RuleTable::Values };
-        let found = values_reaching(&rule, table, &items.iter().collect::<Vec<_>>(), &ends.context());
+        let found = values_reaching(&fill, table, &items.iter().collect::<Vec<_>>(), &ends.context());
         assert_eq!(found.field, "priority");
         let values: Vec<(String, u64)> = found.values.into_iter().map(|v| (v.value, v.count)).collect();
         (values, found.distinct, found.distinct_exact)
@@ -529,7 +534,7 @@ fn a_table_meets_what_stands_before_it() {
         map(&[("A", "B")], Fallback::Block),
         Conversion::Users(UserTable { rows: vec![], otherwise: Fallback::Block }),
     ];
-    let both = rule("priority", Source::Field("level".into()), both);
+    let both = fill("priority", Source::Field("level".into()), both);
     let one = item("level", Value::choice("A"));
     for (table, reaches) in [(RuleTable::Values, "A"), (RuleTable::People, "B")] {
         assert_eq!(values_reaching(&both, table, &[&one], &ends.context()).values[0].value, reaches, "{table:?}");

@@ -27,11 +27,8 @@ fn schema(limit: Option<u32>) -> KindSchema {
 }
 
 fn lane() -> Lane {
-    let rule = |target: &str, source, conversions| Rule {
-        target: target.into(),
-        source,
-        conversions,
-        direction: Direction::ToRight,
+    let rule = |target: &str, source, conversions| {
+        Rule::filling(End::Right, Fill { target: target.into(), source, conversions })
     };
     let field = |f: &str| Source::Field(f.into());
     let row = |l: &str, r: &str| ValueRow { left: l.into(), right: r.into(), returns: true };
@@ -50,23 +47,10 @@ fn artefact(id: &str, values: &[&str; 3]) -> Artefact {
     let held =
         |f: &str, v: &str| (f.to_owned(), if f == "level" { Value::choice(v) } else { Value::text(v) }.settled());
     Artefact {
-        kind: Kind::TestCase,
-        id: id.into(),
-        key: id.into(),
-        url: None,
         version: Some("1".into()),
-        parent: None,
-        position: 0,
         title: values[0].into(),
-        created: None,
-        modified: None,
         fields: FIELDS.iter().zip(values).map(|(f, v)| held(f, v)).collect::<Fields>(),
-        attachments: vec![],
-        links: vec![],
-        comments: vec![],
-        history: vec![],
-        origin: None,
-        read_losses: vec![],
+        ..Artefact::bare(Kind::TestCase, id)
     }
 }
 
@@ -162,8 +146,8 @@ impl World {
             }
             written.made = creates.then(|| right_side(lane, there));
             let old = self.bases.get(&left.id).cloned().unwrap_or_default();
-            let digests = change.left_side.0.keys().map(|t| (t.clone(), String::new())).collect();
-            let base = base_after(change, &decision, lane.policies.first_contact, &written, &old, &digests);
+            let digests = lane.rules.iter().map(|r| (r.id.clone(), String::new())).collect();
+            let base = base_after(lane, change, &decision, &written, &old, &digests);
             let pair = Pair {
                 left_id: left.id.clone(),
                 right_id,

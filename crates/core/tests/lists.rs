@@ -1,9 +1,9 @@
 //! Lists and links whose members come to the right at different times: what they wait for, what their base says,
 //! what the proof calls them; links to what another route carried, and to where a refused file stays.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
-use hovrel_core::base::{Base, Pair};
+use hovrel_core::base::{Base, BaseSide, Pair, RuleSlot};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Comparer, right_side};
@@ -55,8 +55,12 @@ fn to_url(url: &str) -> Link {
     Link::new(LinkType::RelatesTo, LinkEnd::Url(url.into()))
 }
 
+fn fill(target: &str, source: Source) -> Fill {
+    Fill { target: target.into(), source, conversions: vec![] }
+}
+
 fn rule(target: &str, source: Source) -> Rule {
-    Rule { target: target.into(), source, conversions: vec![], direction: Direction::ToRight }
+    Rule::filling(End::Right, fill(target, source))
 }
 
 fn lane() -> Lane {
@@ -110,8 +114,9 @@ fn compared(left: &Artefact, now: &Artefact, base: &Base) -> Vec<FieldChange> {
 
 /// What is remembered of a pair that was last in step with these links.
 fn agreed(left: &Artefact, right: &Artefact) -> Base {
+    let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
     let left = with(|cx| Comparer::new(&lane(), cx).left_side(left));
-    Base { left, right: right_side(&lane(), right), ..Base::default() }
+    Base { left: side(left), right: side(right_side(&lane(), right)), ..Base::default() }
 }
 
 /// The base after the links of a change were written and the right holds what it does now.
@@ -119,7 +124,7 @@ fn after_writing(change: &Change, decision: &Decision, now: &Artefact, old: &Bas
     let held = slot_value(now, LINKS).into_owned();
     let fields = [(Slot::Links, WrittenField { sent: held.clone(), held })].into();
     let written = Written { fields, lacking, made: None };
-    base_after(change, decision, FirstContact::Ask, &written, old, &Default::default())
+    base_after(&lane(), change, decision, &written, old, &Default::default())
 }
 
 fn there(kind: Kind, id: &str) -> Option<(Kind, String)> {
@@ -236,7 +241,7 @@ fn a_list_that_nobody_can_tell_apart_keeps_its_old_base() {
 #[test]
 fn links_lead_to_where_other_routes_carried_what_they_lead_to() {
     let item = linked(vec![to("3"), to("4"), to("5")]);
-    let found = with(|cx| convert(&rule(LINKS, Source::Links), &item, cx));
+    let found = with(|cx| convert(&fill(LINKS, Source::Links), &item, cx));
     let Some(Value::Links(links)) = found.value else { panic!("links") };
     assert!(links.contains(&to_url("https://tracker.skarnvik.example/3")), "in another system: {links:?}");
     assert!(links.contains(&to("904")), "in another container of this system: {links:?}");
@@ -281,13 +286,13 @@ fn a_refused_file_leaves_a_link_to_where_it_stays() {
     assert_eq!(after(vec![odd.clone()], &lane(), &verifying), []);
     for left_out in [LINKS, ATTACHMENTS] {
         let mut narrow = lane();
-        narrow.rules.retain(|r| r.target != left_out);
+        narrow.rules.retain(|r| r.id.as_str() != left_out);
         assert_eq!(after(vec![odd.clone()], &narrow, &kind(None)), []);
     }
 
     // The loss says the same.
     let found =
-        with(|cx| convert(&rule(ATTACHMENTS, Source::Attachments), &holding(vec![small.clone(), big, odd]), cx));
+        with(|cx| convert(&fill(ATTACHMENTS, Source::Attachments), &holding(vec![small.clone(), big, odd]), cx));
     assert_eq!(found.value, Some(Value::Attachments(vec![small])));
     let told: Vec<_> = found.losses.iter().map(|l| (l.cause.clone(), l.after.as_str())).collect();
     assert_eq!(told, [(LossCause::FileTooBig { limit: 100 }, url), (LossCause::FileTypeRefused, url)]);
@@ -307,10 +312,12 @@ fn what_was_sent_without_an_answer_is_asked_about() {
     assert_eq!(reason(&base, &now), Some(FieldReason::Changed(End::Left)), "nothing was sent");
     let expected = compared(&left, &now, &base)[0].write.clone();
     let mut sent = base.clone();
-    sent.sent_without_answer(&Slot::Links, expected.clone(), String::new());
+    let (links, files) = (RuleId::from(&Slot::Links), RuleId::from(&Slot::Files));
+    let (links, files) = (RuleSlot { rule: &links, slot: &Slot::Links }, RuleSlot { rule: &files, slot: &Slot::Files });
+    sent.sent_without_answer(links, End::Right, expected.clone(), String::new());
     assert_eq!(reason(&sent, &now), Some(FieldReason::PerhapsThere));
     assert!(FieldReason::PerhapsThere.is_conflict(), "a person decides");
-    assert!(!sent.is_in_doubt(ATTACHMENTS, &slot_value(&now, ATTACHMENTS)), "it was not sent");
+    assert!(!sent.is_in_doubt(files, &slot_value(&now, ATTACHMENTS)), "it was not sent");
     // A later change of something else leaves it as doubtful as it was; a decision about it ends that.
     let fields = compared(&left, &now, &sent);
     let change = change(&left, &now, fields);
@@ -319,13 +326,13 @@ fn what_was_sent_without_an_answer_is_asked_about() {
         Decision { included: true, as_new: false, let_go: false, fields }
     };
     let nothing = Written { fields: Default::default(), lacking: Lacking::new(), made: None };
-    let after = |how| base_after(&change, &decided(how), FirstContact::Ask, &nothing, &sent, &Default::default());
+    let after = |how| base_after(&lane(), &change, &decided(how), &nothing, &sent, &Default::default());
     let held = slot_value(&now, LINKS);
-    assert!(after(FieldDecision::Leave).is_in_doubt(LINKS, &held));
-    assert!(!after(FieldDecision::Keep(End::Right)).is_in_doubt(LINKS, &held));
+    assert!(after(FieldDecision::Leave).is_in_doubt(links, &held));
+    assert!(!after(FieldDecision::Keep(End::Right)).is_in_doubt(links, &held));
     assert!(
         !after_writing(&change, &decided(FieldDecision::Write(End::Right)), &now, &sent, Lacking::new())
-            .is_in_doubt(LINKS, &held)
+            .is_in_doubt(links, &held)
     );
     // Where the right holds what was sent, it arrived.
     let Value::Links(links) = &expected else { panic!("links") };

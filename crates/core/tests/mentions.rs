@@ -1,16 +1,16 @@
 //! Items and people named in running text: led on when what they name is there, and at no other time.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use chrono::DateTime;
-use hovrel_core::base::Base;
+use hovrel_core::base::{Base, BaseSide};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
 use hovrel_core::compare::{Comparer, right_side};
 use hovrel_core::loss::LossCause;
 use hovrel_core::model::{
-    Artefact, Block, COMMENTS, Comment, Document, Inline, Kind, Reference, Stamp, Value, ValueType, labelled, named,
-    names_pending, pending_names,
+    Artefact, Block, COMMENTS, Comment, Document, End, Inline, Kind, Reference, Slot, Stamp, Value, ValueType,
+    labelled, named, names_pending, pending_names,
 };
 use hovrel_core::plan::FieldReason;
 use hovrel_core::rules::*;
@@ -58,8 +58,12 @@ fn user(id: &str, login: &str, name: &str) -> User {
     User { id: id.into(), login: Some(login.into()), email: None, name: name.into(), active: true }
 }
 
+fn fill(target: &str, source: Source) -> Fill {
+    Fill { target: target.into(), source, conversions: vec![] }
+}
+
 fn rule(target: &str, source: Source) -> Rule {
-    Rule { target: target.into(), source, conversions: vec![], direction: Direction::ToRight }
+    Rule::filling(End::Right, fill(target, source))
 }
 
 fn lane() -> Lane {
@@ -97,7 +101,7 @@ fn said(text: &str) -> Comment {
 
 fn carried(text: &str) -> (Value, Vec<LossCause>) {
     with(&Here, |cx| {
-        let found = convert(&rule(TEXT, Source::Field(TEXT.into())), &says(text), cx);
+        let found = convert(&fill(TEXT, Source::Field(TEXT.into())), &says(text), cx);
         (found.value.unwrap(), found.losses.into_iter().map(|l| l.cause).collect())
     })
 }
@@ -124,7 +128,7 @@ fn code_and_addresses_are_left_as_they_are() {
     let mut item = says("");
     let document = Document { blocks: vec![Block::Paragraph { content }] };
     item.fields.set(TEXT, Value::RichText(document));
-    let found = with(&Here, |cx| convert(&rule(TEXT, Source::Field(TEXT.into())), &item, cx));
+    let found = with(&Here, |cx| convert(&fill(TEXT, Source::Field(TEXT.into())), &item, cx));
     let Some(Value::RichText(document)) = found.value else { panic!("a text") };
     assert_eq!(document.plain(), "OS-1 and TB-71");
     let addresses = format!("{document:?}");
@@ -142,10 +146,11 @@ fn people_are_named_by_their_login_there_or_in_full() {
 #[test]
 fn a_text_follows_what_it_names() {
     let (left, lane) = (says("As OS-1"), lane());
+    let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
     let compared = |right: &Artefact, agreed: &Artefact| {
         let base = with(&Before, |cx| Base {
-            left: Comparer::new(&lane, cx).left_side(&left),
-            right: right_side(&lane, agreed),
+            left: side(Comparer::new(&lane, cx).left_side(&left)),
+            right: side(right_side(&lane, agreed)),
             ..Base::default()
         });
         with(&Here, |cx| Comparer::new(&lane, cx).compare(&left, right, Some(&base), &[]))

@@ -54,15 +54,13 @@ fn catalogue(right: bool) -> Catalogue {
 
 /// Every field of the right from the one of its name.
 fn lanes() -> Vec<Lane> {
-    let rule = |field: &FieldSchema| Rule {
-        target: field.id.as_str().into(),
-        source: match field.id.as_str() {
+    let rule = |field: &FieldSchema| {
+        let source = match field.id.as_str() {
             MARK => Source::Origin,
             LINKS => Source::Links,
             id => Source::Field(id.into()),
-        },
-        conversions: vec![],
-        direction: Direction::ToRight,
+        };
+        Rule::filling(End::Right, Fill { target: field.id.as_str().into(), source, conversions: vec![] })
     };
     let lane = |kind: &KindSchema| Lane::of_kind(kind.kind, kind.fields.iter().map(rule).collect());
     catalogue(true).kinds.iter().map(lane).collect()
@@ -350,8 +348,8 @@ impl World {
             fields.into_iter().map(|(f, sent)| (f.as_str().into(), WrittenField { sent, held: held(&f) })).collect();
         let made = made.then(|| right_side(lane, there));
         let written = Written { fields, lacking, made };
-        let digests = change.left_side.0.keys().map(|t| (t.clone(), String::new())).collect();
-        let base = base_after(change, decision, lane.policies.first_contact, &written, &old, &digests);
+        let digests = lane.rules.iter().map(|r| (r.id.clone(), String::new())).collect();
+        let base = base_after(lane, change, decision, &written, &old, &digests);
         let (left_base, right_base) = (base.left.fingerprint(), base.right.fingerprint());
         bases.insert(left.clone(), base);
         self.pairs.retain(|(k, p)| (*k, &p.left_id) != (change.kind, &left));

@@ -4,7 +4,7 @@ use hovrel_core::reconcile::{FileNotRead, LaneProof, Weight};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
 use crate::Evidence;
-use crate::words::{besides, capital};
+use crate::words::{besides, capital, lane_word};
 
 const STYLE: &str = "
 :root { color-scheme: light dark; --ink: #1b2428; --quiet: #4d5a60; --hair: #ddd8cc; --paper: #fffefb;
@@ -91,7 +91,7 @@ fn absent(e: &Evidence) -> Markup {
             table {
                 thead { tr { th { "Kind" } th { "Item" } th { "Counterpart" } th { "Title" } th { "What became of it" } } }
                 tbody { @for lane in &e.proof.lanes { @for item in &lane.absent { tr {
-                    td { (capital(lane.left_kind.word())) }
+                    td { (lane_word(lane)) }
                     td.key { (if item.at_left { &item.left_key } else { &item.right_key }) }
                     td.key { (if item.at_left { &item.right_key } else { &item.left_key }) }
                     td { (item.title) } td { (hovrel_words::absent_item(item)) }
@@ -110,13 +110,13 @@ fn counts(e: &Evidence) -> Markup {
                 th.n { "in scope at " (e.route.right.system) } th.n { "missing" } th.n { "fields that differ" }
             } }
             tbody { @for lane in &e.proof.lanes { tr {
-                td { (capital(lane.left_kind.word())) } td.n { (lane.left_count) } td.n { (lane.paired) }
+                td { (lane_word(lane)) } td.n { (lane.left_count) } td.n { (lane.paired) }
                 td.n { (lane.right_count) }
                 td.n { (lane.missing.len()) }
                 td.n { (lane.differences.len()) }
             } } }
         }
-        ul { @for lane in &e.proof.lanes { @for told in besides(lane) { li { (capital(lane.left_kind.word())) ": " (told) "." } } } }
+        ul { @for lane in &e.proof.lanes { @for told in besides(lane) { li { (lane_word(lane)) ": " (told) "." } } } }
         @if e.proof.lanes.iter().any(|l| not_read(l).next().is_some()) {
             h2 { "Files that could not be read" }
             table {
@@ -145,7 +145,7 @@ fn fields(e: &Evidence) -> Markup {
             tbody { @for lane in &e.proof.lanes { @for field in &lane.fields {
                 @let pieces = lane.pieces.iter().find(|p| p.field == field.field);
                 tr {
-                    td { (capital(lane.left_kind.word())) } td { (e.field_name(lane.right_kind, &field.field)) }
+                    td { (lane_word(lane)) } td { (e.field_name(lane.right_kind, &field.field)) }
                     td.n { (field.compared) } td.n { (field.agree) }
                     td.n.loss[field.with_loss > 0] { (field.with_loss) } td.n { (field.settled) }
                     @if let Some(p) = pieces { td.n { (p.expected) } td.n { (p.there) } td.n { (p.only_right) } }
@@ -180,7 +180,7 @@ fn missing(e: &Evidence) -> Markup {
             table {
                 thead { tr { th { "Kind" } th { "Item" } th { "Title" } th { "Why" } } }
                 tbody { @for lane in &e.proof.lanes { @for item in &lane.missing { tr {
-                    td { (capital(lane.left_kind.word())) } td.key { (item.left_key) } td { (item.title) }
+                    td { (lane_word(lane)) } td.key { (item.left_key) } td { (item.title) }
                     td.bad[item.cause.weight() == Weight::Unexplained] { (hovrel_words::difference_cause(item.cause)) }
                 } } } }
             }

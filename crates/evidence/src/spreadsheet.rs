@@ -7,7 +7,7 @@
 use rust_xlsxwriter::{Color, Format, Workbook, Worksheet, XlsxError};
 
 use crate::Evidence;
-use crate::words::{besides, capital};
+use crate::words::{besides, capital, lane_word};
 
 /// A spreadsheet that could not be written.
 #[derive(Debug, thiserror::Error)]
@@ -158,7 +158,7 @@ fn kinds(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     ];
     let mut table = Table::new(book, "Kinds", heads)?;
     for lane in &e.proof.lanes {
-        let kind = capital(lane.left_kind.word());
+        let kind = lane_word(lane);
         table.push(&[
             kind.as_str().into(),
             lane.left_count.into(),
@@ -186,7 +186,7 @@ fn fields(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     ];
     let mut table = Table::new(book, "Fields", heads)?;
     for lane in &e.proof.lanes {
-        let kind = capital(lane.left_kind.word());
+        let kind = lane_word(lane);
         for field in &lane.fields {
             let name = e.field_name(lane.right_kind, &field.field);
             let mut row: Vec<Cell<'_>> = vec![
@@ -219,7 +219,7 @@ fn differences(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     ];
     let mut table = Table::new(book, "Differences", heads)?;
     for lane in &e.proof.lanes {
-        let kind = capital(lane.left_kind.word());
+        let kind = lane_word(lane);
         for d in &lane.differences {
             let (expected, found) = (d.expected.display(), d.found.display());
             table.push(&[
@@ -241,7 +241,7 @@ fn missing(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     let heads = &[("Kind", 16.0), ("Left", 14.0), ("Title", 60.0), ("Why", 40.0)];
     let mut table = Table::new(book, "Missing", heads)?;
     for lane in &e.proof.lanes {
-        let kind = capital(lane.left_kind.word());
+        let kind = lane_word(lane);
         for item in &lane.missing {
             let why = hovrel_words::difference_cause(item.cause);
             let (key, title) = (item.left_key.as_str(), item.title.as_str());
@@ -269,7 +269,7 @@ fn absent(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
     let heads = &[("Kind", 16.0), ("Left", 14.0), ("Right", 14.0), ("Title", 60.0), ("What became of it", 50.0)];
     let mut table = Table::new(book, "Not there", heads)?;
     for lane in &e.proof.lanes {
-        let kind = capital(lane.left_kind.word());
+        let kind = lane_word(lane);
         for item in &lane.absent {
             table.push(&[
                 kind.as_str().into(),

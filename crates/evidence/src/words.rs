@@ -16,6 +16,12 @@ pub fn hanging(field: &str) -> &str {
     }
 }
 
+/// What a lane carries, and what people call it where they gave it a name.
+pub fn lane_word(lane: &LaneProof) -> String {
+    let kind = capital(lane.left_kind.word());
+    if lane.name.is_empty() { kind } else { format!("{kind} · {}", lane.name) }
+}
+
 /// What a proof says of a lane beside its counts: how its items stand in folders, and how their files were compared.
 pub fn besides(lane: &LaneProof) -> Vec<String> {
     let with_files = lane.fields.iter().any(|f| f.field == ATTACHMENTS);

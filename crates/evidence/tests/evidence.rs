@@ -33,6 +33,7 @@ fn evidence() -> Evidence {
         order: Some(OrderProof { carried: true, folders: 3, same: 2 }),
         files: None,
         lane: "test_case".into(),
+        name: String::new(),
         left_kind: Kind::TestCase,
         right_kind: Kind::TestCase,
         left_count: 12,

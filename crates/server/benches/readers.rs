@@ -33,23 +33,12 @@ fn artefact(n: usize) -> Artefact {
         (FieldKey::from(field), Value::text(format!("{text}{n}")))
     });
     Artefact {
-        kind: Kind::TestCase,
-        id: format!("bench-{n}"),
         key: format!("OS-{}", 100_000 + n),
-        url: None,
         version: Some("1".into()),
-        parent: None,
         position: n as u32,
         title,
-        created: None,
-        modified: None,
         fields: texts.into_iter().collect(),
-        attachments: vec![],
-        links: vec![],
-        comments: vec![],
-        history: vec![],
-        origin: None,
-        read_losses: vec![],
+        ..Artefact::bare(Kind::TestCase, &format!("bench-{n}"))
     }
 }
 
@@ -67,7 +56,7 @@ fn change(n: usize, lane: &str) -> Change {
         Change::new(n as u32, lane, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right));
     change.left = Some(Side::of(&item, "Lines / Tests".into()));
     change.fields = item.fields.iter().map(field).collect();
-    change.left_side.0 = item.fields.iter().map(|(k, v)| ((&**k).into(), v.clone())).collect();
+    change.left_side = item.fields.iter().map(|(k, v)| ((&**k).into(), v.clone())).collect();
     change
 }
 

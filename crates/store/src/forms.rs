@@ -23,11 +23,11 @@ use crate::{MIGRATIONS, Store, StoreError};
 const FORMS: [(&str, i16); 6] = [
     (FINGERPRINTS, FORM as i16),
     // Of routes, their versions and plans.
-    ("lanes", 1),
+    ("lanes", 2),
     // With what was decided of them, and the summaries of plans.
     (CHANGES, 2),
     // What both ends held when last in step.
-    ("bases", 1),
+    ("bases", 2),
     ("proofs", 1),
     // With catalogues and the artefacts that were read.
     ("surveys", 1),

@@ -186,14 +186,14 @@ impl Client {
         };
         let mut lanes: Vec<Value> = proposed.as_array().expect("lanes").iter().map(accepted).collect();
         for rule in lanes.iter_mut().flat_map(|l| l["rules"].as_array_mut().expect("rules")) {
-            let default = match rule["target"].as_str() {
+            let default = match rule["into"]["right"]["target"].as_str() {
                 Some("priority") => "Normal",
                 Some("importance") => "Useful",
                 Some("outcome") => "error",
                 Some("level") => "Detail",
                 _ => "active",
             };
-            for conversion in rule["conversions"].as_array_mut().expect("conversions") {
+            for conversion in rule["into"]["right"]["conversions"].as_array_mut().expect("conversions") {
                 if let Some(map) = conversion.get_mut("value_map") {
                     map["otherwise"] = json!({"use": default});
                 }

@@ -13,6 +13,6 @@ mod writing;
 pub use client::{Client, in_address, is_over};
 pub use database::Database;
 pub use patience::{eventually, within};
-pub use settled::settled_route;
+pub use settled::{rule_into_right, settled_route};
 pub use systems::{CAIRNBOOK, FERNWAY, KNOWN, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all};
 pub use writing::{put, walk};

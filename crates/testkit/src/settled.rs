@@ -60,18 +60,23 @@ async fn settle(
     panic!("not settled: {faults}");
 }
 
+/// A rule that fills a slot of the right end.
+pub fn rule_into_right(target: &str, source: Value) -> Value {
+    json!({"into": {"right": {"target": target, "source": source}}})
+}
+
 fn mend(lane: &mut Value, fault: &Value, there: &Catalogue, folder: Option<&str>) {
     let target = fault["field"].as_str().unwrap_or_default().to_owned();
     let kind = Kind::from_id(lane["right_kind"].as_str().expect("a kind")).expect("a known one");
     let field = there.kind(kind).and_then(|k| k.field(&target));
     let rules = lane["rules"].as_array_mut().expect("rules");
-    let at = rules.iter().position(|r| r["target"] == target.as_str());
+    let at = rules.iter().position(|r| r["into"]["right"]["target"] == target.as_str());
     let source = match (&*target, field.and_then(|f| f.allowed.as_ref())) {
         ("@parent", _) => json!({"constant": {"type": "reference", "value": {"known": folder.expect("a folder")}}}),
         (_, Some(allowed)) => json!({"constant": {"type": "choice", "value": allowed[0]}}),
         _ => json!({"constant": {"type": "text", "value": "not stated"}}),
     };
-    let map = at.and_then(|n| rules[n]["conversions"].as_array_mut());
+    let map = at.and_then(|n| rules[n]["into"]["right"]["conversions"].as_array_mut());
     match (fault["reason"]["reason"].as_str(), map) {
         (Some("value_not_in_map" | "map_target_not_allowed"), Some(conversions)) => {
             let first = field.and_then(|f| f.allowed.as_ref()).map(|a| a[0].clone()).expect("a list");
@@ -85,12 +90,12 @@ fn mend(lane: &mut Value, fault: &Value, there: &Catalogue, folder: Option<&str>
         (Some("move_asks"), _) => {
             let asked = fault["reason"]["field"].as_str().expect("a field").to_owned();
             let source = json!({"constant": {"type": "text", "value": "carried over"}});
-            rules.retain(|r| r["target"] != asked.as_str());
-            rules.push(json!({"target": asked, "source": source, "conversions": [], "direction": "to_right"}));
+            rules.retain(|r| r["into"]["right"]["target"] != asked.as_str());
+            rules.push(rule_into_right(&asked, source));
         }
         _ => {
-            rules.retain(|r| r["target"] != target.as_str());
-            rules.push(json!({"target": target, "source": source, "conversions": [], "direction": "to_right"}));
+            rules.retain(|r| r["into"]["right"]["target"] != target.as_str());
+            rules.push(rule_into_right(&target, source));
         }
     }
 }

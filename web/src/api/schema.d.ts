@@ -1182,6 +1182,8 @@ export interface components {
             /** @description What people call it, e.g. OS-2207. */
             key: string;
             kind: components["schemas"]["Kind"];
+            /** @description Slots that its system left out of the answer: what they hold is not known. */
+            left_out?: string[];
             links?: components["schemas"]["Link"][];
             modified?: components["schemas"]["Stamp"] | null;
             /** @description The mark of the artefact this one was made from, if it carries one. */
@@ -1598,6 +1600,25 @@ export interface components {
             lanes: components["schemas"]["Lane"][];
             left: components["schemas"]["EndBody"];
             right: components["schemas"]["EndBody"];
+        };
+        /** @description What both ends have, each its own. */
+        Ends_Option_Fill: {
+            left: null | {
+                /** @description Applied in order; none means “as it is”. */
+                conversions?: components["schemas"]["Conversion"][];
+                /** @description What of the other end it is filled from. */
+                source: components["schemas"]["Source"];
+                /** @description The slot that is filled. */
+                target: components["schemas"]["Slot"];
+            };
+            right: null | {
+                /** @description Applied in order; none means “as it is”. */
+                conversions?: components["schemas"]["Conversion"][];
+                /** @description What of the other end it is filled from. */
+                source: components["schemas"]["Source"];
+                /** @description The slot that is filled. */
+                target: components["schemas"]["Slot"];
+            };
         };
         /** @description A foreseen cost. */
         Estimate: {
@@ -2218,6 +2239,8 @@ export interface components {
             kind: components["schemas"]["Kind"];
             /** Format: int64 */
             largest_attachment: number;
+            /** @description What the system left out of its answers, with how many items: what they hold there is not known. */
+            left_out?: components["schemas"]["ValueCount"][];
             /** @description Sorts of markup in texts, with how many items use each. */
             markup?: components["schemas"]["ValueCount"][];
             /**
@@ -2242,11 +2265,13 @@ export interface components {
             /** @description What is covered at the left beyond what the conditions match. */
             along?: components["schemas"]["Along"];
             direction?: components["schemas"]["Direction"];
-            /** @description Name of the lane, unique in its route. */
+            /** @description Stable, and unique in its route: pairs and what is remembered of them hang on it. */
             id: string;
             left_kind: components["schemas"]["Kind"];
             left_scope?: components["schemas"]["Condition"];
             matching?: components["schemas"]["Matching"];
+            /** @description What people call it; empty if they call it by its kinds. */
+            name?: string;
             policies?: components["schemas"]["Policies"];
             right_kind: components["schemas"]["Kind"];
             right_scope?: components["schemas"]["Condition"];
@@ -2256,7 +2281,11 @@ export interface components {
         LaneChange: {
             became: components["schemas"]["Became"];
             lane: string;
+            left_kind: components["schemas"]["Kind"];
+            /** @description What people call it; empty if they call it by its kinds. */
+            name: string;
             parts: components["schemas"]["LanePart"][];
+            right_kind: components["schemas"]["Kind"];
             /** @description Empty for a lane that was added or removed whole. */
             rules: components["schemas"]["RuleChange"][];
         };
@@ -2264,7 +2293,7 @@ export interface components {
          * @description A part of a lane that is no rule.
          * @enum {string}
          */
-        LanePart: "kinds" | "direction" | "left_scope" | "right_scope" | "along" | "matching" | "policies";
+        LanePart: "name" | "kinds" | "direction" | "left_scope" | "right_scope" | "along" | "matching" | "policies";
         /** @description The proof of one lane. */
         LaneProof: {
             /** @description Items of pairs that are gone, no longer covered, or can't be read. */
@@ -2288,6 +2317,8 @@ export interface components {
             losses: components["schemas"]["ProofLoss"][];
             /** @description Left artefacts without a counterpart. */
             missing: components["schemas"]["ProofItem"][];
+            /** @description What people call it; empty if they call it by its kinds. */
+            name?: string;
             order?: components["schemas"]["OrderProof"] | null;
             /**
              * Format: int64
@@ -2644,8 +2675,7 @@ export interface components {
         };
         MetBody: {
             lane: components["schemas"]["Lane"];
-            /** @description The field that the rule fills. */
-            target: string;
+            rule: components["schemas"]["RuleId"];
         };
         /** @description A move from one state to another. */
         Move: {
@@ -2951,7 +2981,7 @@ export interface components {
             fault?: string | null;
             from: string;
             losses: components["schemas"]["LossDetail"][];
-            target: string;
+            rule: components["schemas"]["RuleId"];
         };
         /** @description A problem, as RFC 9457 §3 describes it, with the fields at fault and advice. */
         Problem: {
@@ -3254,21 +3284,23 @@ export interface components {
             left?: components["schemas"]["EndSchema"] | null;
             right?: components["schemas"]["EndSchema"] | null;
         };
-        /** @description How one slot is filled. */
+        /** @description Joins a slot of each end. How it fills the slot of an end stands under that end. */
         Rule: {
-            /** @description Applied in order; none means “as it is”. */
-            conversions?: components["schemas"]["Conversion"][];
-            direction?: components["schemas"]["Direction"];
-            source: components["schemas"]["Source"];
-            /** @description The slot that is filled, at the end that the rule writes. */
-            target: components["schemas"]["Slot"];
+            /** @description Whether what it does into one end is taken back on the way into the other. */
+            back?: boolean;
+            /** @description Unique in its lane. A rule that is given without one gets that of the slot that it fills. */
+            id: components["schemas"]["RuleId"];
+            /** @description How it fills a slot of either end; none where it does not. */
+            into: components["schemas"]["Ends_Option_Fill"];
         };
-        /** @description What became of the rule for a field; one of the two is there. */
+        /** @description What became of a rule; one of the two is there. */
         RuleChange: {
             after?: components["schemas"]["Rule"] | null;
             before?: components["schemas"]["Rule"] | null;
-            target: components["schemas"]["Slot"];
+            rule: components["schemas"]["RuleId"];
         };
+        /** @description The stable id of a rule, unique in its lane: what is remembered of a pair hangs on it, and not on the names of fields. */
+        RuleId: string;
         RulesFigure: {
             /** Format: int64 */
             count: number;

@@ -11,4 +11,11 @@ it("lanes from and to the same kinds are told apart by their names", () => {
   ];
   const named = lanes.map((l) => ownName(l, lanes, (of) => of.id));
   expect(named).toEqual([undefined, "Critical cases", "Routine cases", undefined]);
+  const given = lanes.map((l) => ({ ...l, name: l.id === "Folders" ? "" : `${l.id}, winter` }));
+  expect(given.map((l) => ownName(l, given, (of) => of.id))).toEqual([
+    undefined,
+    "Critical cases, winter",
+    "Routine cases, winter",
+    "Cases as requirements, winter",
+  ]);
 });

@@ -143,9 +143,9 @@ fn other_row(lanes: Value) -> (Vec<Value>, Row) {
     let mut lanes = lanes.as_array().expect("lanes").clone();
     let lane = lanes.iter_mut().find(|l| l["left_kind"] == "test_case").expect("a lane");
     let rules = lane["rules"].as_array_mut().expect("rules");
-    let rule = rules.iter_mut().find(|r| r["target"] == "priority").expect("a rule");
-    let source = rule["source"]["field"].as_str().expect("a field").to_owned();
-    let conversions = rule["conversions"].as_array_mut().expect("a list");
+    let rule = rules.iter_mut().find(|r| r["into"]["right"]["target"] == "priority").expect("a rule");
+    let source = rule["into"]["right"]["source"]["field"].as_str().expect("a field").to_owned();
+    let conversions = rule["into"]["right"]["conversions"].as_array_mut().expect("a list");
     let map = conversions.iter_mut().find_map(|c| c.get_mut("value_map")).expect("a value map");
     let rows = map["rows"].as_array_mut().expect("rows");
     let value = "Slight".to_owned();

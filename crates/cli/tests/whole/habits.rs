@@ -40,7 +40,7 @@ impl Pans {
         lanes.retain(|l| l["left_kind"] == "test_case" && l["right_kind"] == "test_case");
         assert_eq!(lanes.len(), 1, "{lanes:?}");
         let rules = lanes[0]["rules"].as_array_mut().expect("rules");
-        rules.retain(|r| r["target"].as_str().is_some_and(|t| fed.contains(&t)));
+        rules.retain(|r| r["into"]["right"]["target"].as_str().is_some_and(|t| fed.contains(&t)));
         assert_eq!(rules.len(), fed.len(), "{rules:?}");
         let route = client.keep_route("Into the pans", &left, &right, lanes).await;
         Pans { systems, pans, client, route, program }
@@ -234,6 +234,33 @@ async fn a_system_that_counts_who_looks_is_not_taken_for_changed() {
             assert_eq!(there["title"], format!("{} again", case.key));
         }
     }
+}
+
+/// Somebody who may not see a field any more is not somebody who cleared it.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_field_that_answers_leave_out_is_not_written_over() {
+    let pans = Pans::with(Habits::default()).await;
+    pans.carried_whole().await;
+    let case = &pans.cases().await[0];
+    let (no, new) = (pans.number(case), format!("{} again", case.key));
+    let title = || pans.pans.state().checks[&no]["title"].clone();
+    let (old, links) = (title(), pans.pans.state().checks[&no]["links"].clone());
+    edit(&*pans.old(), OLDSTONE.container, &case.id, "name", &new).await;
+    pans.pans.state().hidden = ["title", "links"].map(str::to_owned).into();
+    let plan = pans.client.dry_run(&pans.route).await;
+    let outcomes = plan["summary"]["outcomes"].clone();
+    pans.client.decide_all(&plan).await;
+    let changes = pans.client.all_changes(&plan).await;
+    let of = changes.iter().find(|c| c["left"]["id"] == case.id.as_str()).unwrap_or_else(|| panic!("{outcomes}"));
+    assert_eq!(of["outcome"], "unreadable", "{of}");
+    let job = pans.client.finish(&pans.client.transfer(&plan).await).await;
+    assert_eq!((&job["state"], title()), (&json!("done"), old), "{job}");
+
+    // When it is told again, the edit goes over, and nothing else.
+    pans.pans.state().hidden.clear();
+    pans.carried_whole().await;
+    assert_eq!((title(), &pans.pans.state().checks[&no]["links"]), (json!(new), &links));
+    pans.settled().await;
 }
 
 /// Its answer to a search by mark goes over several pages, whatever was searched for.

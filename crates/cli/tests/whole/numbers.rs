@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use hovrel_core::model::Kind;
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, connectors, in_address};
+use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, connectors, in_address, rule_into_right};
 use reqwest::Method;
 use serde_json::{Value, json};
 
@@ -469,8 +469,12 @@ async fn every_verdict(world: &World) {
     lane["left_scope"] = json!({"row": {"field": "@key", "op": "is_not", "value": "OS-2010"}});
     // What the survey found has a row each; a value that came since is in none.
     let rules = lane["rules"].as_array_mut().expect("rules");
-    let status = rules.iter_mut().find(|r| r["target"] == "status").expect("a rule for it");
-    let map = status["conversions"].as_array_mut().expect("a list").iter_mut().find_map(|c| c.get_mut("value_map"));
+    let status = rules.iter_mut().find(|r| r["into"]["right"]["target"] == "status").expect("a rule for it");
+    let map = status["into"]["right"]["conversions"]
+        .as_array_mut()
+        .expect("a list")
+        .iter_mut()
+        .find_map(|c| c.get_mut("value_map"));
     let map = map.expect("a value map");
     for value in ["In review", "Draft"] {
         map["rows"].as_array_mut().expect("rows").push(json!({"left": value, "right": "active"}));
@@ -486,8 +490,8 @@ async fn own_number(world: &World) {
     let made = world.client.post(&ask, json!({"kind": "test_case", "field": field})).await;
     let mut lanes = list(&world.client.get(&format!("/routes/{}", world.route)).await["lanes"]).to_vec();
     let lane = lanes.iter_mut().find(|l| l["left_kind"] == "test_case").expect("a lane");
-    let rule =
-        json!({"target": made["id"], "source": {"constant": {"type": "integer", "value": 3}}, "conversions": []});
+    let three = json!({"constant": {"type": "integer", "value": 3}});
+    let rule = rule_into_right(made["id"].as_str().expect("an id"), three);
     lane["rules"].as_array_mut().expect("rules").push(rule);
     world.client.save_lanes(&world.route, &lanes).await;
 }

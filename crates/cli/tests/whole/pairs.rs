@@ -129,8 +129,8 @@ impl Found {
 /// Names of what at least one item holds and no rule of the lane takes.
 fn left_behind(items: &[Artefact], schema: &KindSchema, lane: &Value) -> BTreeSet<String> {
     let rules = lane["rules"].as_array().expect("rules");
-    let fed = |source: &str| rules.iter().any(|r| r["source"] == source);
-    let takes = |field: &str| rules.iter().any(|r| r["source"]["field"] == field);
+    let fed = |source: &str| rules.iter().any(|r| r["into"]["right"]["source"] == source);
+    let takes = |field: &str| rules.iter().any(|r| r["into"]["right"]["source"]["field"] == field);
     let any = |held: &dyn Fn(&Artefact) -> bool| items.iter().any(held);
     let mut out: BTreeSet<String> = schema
         .fields
@@ -148,7 +148,10 @@ fn left_behind(items: &[Artefact], schema: &KindSchema, lane: &Value) -> BTreeSe
             "history (Hovrel keeps it)",
             !fed("history") && !fed("comments_and_history") && any(&|a| !a.history.is_empty()),
         ),
-        ("the folder", !rules.iter().any(|r| r["target"] == "@parent") && any(&|a| a.parent.is_some())),
+        (
+            "the folder",
+            !rules.iter().any(|r| r["into"]["right"]["target"] == "@parent") && any(&|a| a.parent.is_some()),
+        ),
     ];
     out.extend(hanging.iter().filter(|(_, left)| *left).map(|(name, _)| (*name).to_owned()));
     out

@@ -83,8 +83,9 @@ pub async fn wide_world(client: &Client) -> Wide {
     let mut lanes = client.proposed_lanes(&ends.0, &ends.1).await;
     let rules = lanes.iter_mut().flat_map(|l| l["rules"].as_array_mut().expect("rules"));
     // What the long list does not name is left to a person.
-    for map in
-        rules.flat_map(|r| r["conversions"].as_array_mut().expect("steps")).filter_map(|c| c.get_mut("value_map"))
+    for map in rules
+        .flat_map(|r| r["into"]["right"]["conversions"].as_array_mut().expect("steps"))
+        .filter_map(|c| c.get_mut("value_map"))
     {
         map["otherwise"] = json!("block");
     }

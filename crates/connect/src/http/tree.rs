@@ -20,6 +20,26 @@ pub fn at<'v>(value: &'v Value, pointer: &str) -> Option<&'v Value> {
     value.pointer(pointer).filter(|v| !v.is_null())
 }
 
+/// Whether an answer leaves a place out, and does not say that nothing is there: on the way to it a name is missing, and
+/// not something that is null. XML has no list without members, so of a list only what is around it can be missing.
+pub fn leaves_out(value: &Value, pointer: &str, is_list: bool, speaks: Speaks) -> bool {
+    let around = if is_list && speaks == Speaks::Xml { around(pointer).0 } else { pointer };
+    let mut here = value;
+    for name in around.split('/').skip(1) {
+        let found = match here {
+            Value::Object(map) => map.get(&unescaped(name)),
+            Value::Array(list) => name.parse().ok().and_then(|at: usize| list.get(at)),
+            // Null, or an element without anything in it.
+            _ => return false,
+        };
+        match found {
+            Some(found) => here = found,
+            None => return true,
+        }
+    }
+    false
+}
+
 /// Text at a place, numbers and booleans as they are written.
 pub fn text(value: &Value, pointer: &str) -> Option<String> {
     as_text(at(value, pointer)?)
@@ -446,6 +466,22 @@ mod tests {
         assert!(xml("<all><test>1</test></all>", "/case").unwrap_err().contains("<test>"));
         assert!(xml("<all><tests/></all>", "/cases/case").unwrap_err().contains("/cases"));
         assert!(xml("<all>closed for repairs</all>", "/case").is_err());
+    }
+
+    #[test]
+    fn what_is_left_out_is_told_from_what_is_empty() {
+        let json = |text: &str, at: &str| leaves_out(&from_json(text).unwrap(), at, false, Speaks::Json);
+        assert!(!json("{\"owner\": null}", "/owner") && !json("{\"owner\": \"\"}", "/owner"));
+        assert!(!json("{\"owner\": null}", "/owner/id"), "nobody has no id");
+        assert!(json("{}", "/owner") && json("{}", "/owner/id") && json("{\"owner\": {}}", "/owner/id"));
+        assert!(json("{\"items\": []}", "/items/0") && !json("{\"items\": [1]}", "/items/0"));
+        let list = |text: &str, at: &str| leaves_out(&from_json(text).unwrap(), at, true, Speaks::Json);
+        assert!(list("{}", "/links") && !list("{\"links\": []}", "/links") && !list("{\"links\": null}", "/links"));
+        let xml = |text: &str, at: &str, is_list| leaves_out(&from_xml(text).unwrap(), at, is_list, Speaks::Xml);
+        assert!(!xml("<case><owner/></case>", "/owner", false) && !xml("<case><owner/></case>", "/owner/@id", false));
+        assert!(xml("<case><title>a</title></case>", "/owner", false));
+        assert!(!xml("<case><title>a</title><links/></case>", "/links/link", true), "a list without members");
+        assert!(xml("<case><title>a</title></case>", "/links/link", true));
     }
 
     #[test]

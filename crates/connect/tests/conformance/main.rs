@@ -143,6 +143,10 @@ async fn conforms(c: &dyn Connector, container: &str, seed: u64) {
         before.iter().all(|a| !a.id.is_empty() && !a.title.is_empty() && a.version.is_some() && a.modified.is_some())
     );
 
+    for item in &before {
+        assert!(item.left_out.is_empty(), "{} says nothing of {:?}", item.key, item.left_out);
+    }
+
     let mark = format!("Suite:{seed}");
     assert!(c.find_by_origin(container, main, &mark).await.expect("a look").is_none());
     let (write, _) = sample(c, container, main, &mark).await;
@@ -456,6 +460,7 @@ async fn a_system_conforms_with_each_of_its_habits() {
         Habits { no_digests: true, ..plain },
         Habits { counts_looks: true, ..plain },
         Habits { finds_everything: true, ..plain },
+        Habits { leaves_out_empty: true, ..plain },
     ] {
         let system = Saltmere::start(habits).await;
         let described = profile::parse("saltmere.yaml", &saltmere::profile(habits, habits.replaces));

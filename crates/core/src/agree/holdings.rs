@@ -13,7 +13,9 @@ use crate::model::{Artefact, COMMENTS, HISTORY, PARENT, POSITION, ShortForm, Val
 pub fn holdings(artefact: &Artefact, kind: &KindSchema) -> BTreeMap<String, String> {
     let own = kind.fields.iter().filter(|f| !f.read_only && !matches!(f.id.as_str(), COMMENTS | HISTORY | POSITION));
     let fields = own.map(|f| f.id.as_str()).chain(kind.in_folders.then_some(PARENT));
-    fields.map(|field| (field.to_owned(), holding(artefact, field, ShortForm::Now))).collect()
+    // What the answer leaves out is not known.
+    let answered = fields.filter(|field| !artefact.left_out.contains(*field));
+    answered.map(|field| (field.to_owned(), holding(artefact, field, ShortForm::Now))).collect()
 }
 
 fn holding(artefact: &Artefact, field: &str, form: ShortForm) -> String {
@@ -36,7 +38,10 @@ pub fn changed_besides(
     after: &Artefact,
     written: &dyn Fn(&str) -> bool,
 ) -> Vec<String> {
-    let differs =
-        |(field, was): &(&String, &String)| !written(field) && holding(after, field, ShortForm::of_kept(was)) != **was;
+    let differs = |(field, was): &(&String, &String)| {
+        !written(field)
+            && !after.left_out.contains(field.as_str())
+            && holding(after, field, ShortForm::of_kept(was)) != **was
+    };
     before.iter().filter(differs).map(|(field, _)| field.clone()).collect()
 }

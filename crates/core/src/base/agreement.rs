@@ -1,4 +1,4 @@
-//! How each field came to be in step.
+//! How each slot came to be in step.
 //!
 //! Shared by all pairs of which it is the same.
 
@@ -6,26 +6,66 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Fingerprint, Slot, Value};
+use crate::model::{End, Ends, Fingerprint, Slot, Value};
+use crate::rules::RuleId;
 
-/// How a field came to be in step.
+/// How the slots that a rule joins came to be in step.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(from = "Kept")]
 pub struct Agreed {
-    /// What the rule made of the source; none if the written end held the same.
+    /// The slot that the rule filled; none where it is spelt as the rule's id.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub made: Option<Value>,
+    pub slot: Option<Slot>,
+    /// What the rule made for either end of what the other held; none where that end held the same, or the rule does
+    /// not go there.
+    #[serde(rename = "made_for", skip_serializing_if = "is_for_neither")]
+    pub made: Ends<Option<Value>>,
     /// The digest of the rule and of what it read besides the item.
     pub rule: String,
     pub why: Why,
-    /// What was sent since, in a call of which nobody knows whether it was done. It is gone when the field is in step
+    /// What was sent since, in a call of which nobody knows whether it was done. It is gone when the slot is in step
     /// again.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unanswered: Option<Value>,
 }
 
+fn is_for_neither(made: &Ends<Option<Value>>) -> bool {
+    made.left.is_none() && made.right.is_none()
+}
+
+/// As it stands in the database. Versions in which every rule wrote the right kept only what was made for that end.
+#[derive(Deserialize)]
+struct Kept {
+    #[serde(default)]
+    slot: Option<Slot>,
+    #[serde(default)]
+    made_for: Ends<Option<Value>>,
+    #[serde(default)]
+    made: Option<Value>,
+    rule: String,
+    why: Why,
+    #[serde(default)]
+    unanswered: Option<Value>,
+}
+
+impl From<Kept> for Agreed {
+    fn from(kept: Kept) -> Agreed {
+        let Kept { slot, made_for: Ends { left, right }, made, rule, why, unanswered } = kept;
+        Agreed { slot, made: Ends { left, right: right.or(made) }, rule, why, unanswered }
+    }
+}
+
 impl Agreed {
-    pub fn new(rule: String, why: Why, made: Option<Value>) -> Agreed {
-        Agreed { made, rule, why, unanswered: None }
+    /// Of a rule with a digest, and what it made for an end if that end holds something else.
+    pub fn new(rule: String, why: Why, end: End, made: Option<Value>) -> Agreed {
+        let mut agreed = Agreed { slot: None, made: Ends::default(), rule, why, unanswered: None };
+        agreed.made[end] = made;
+        agreed
+    }
+
+    /// Whether it is of a rule that fills this slot.
+    fn is_of(&self, rule: &RuleId, slot: &Slot) -> bool {
+        self.slot.as_ref().map_or_else(|| *slot == *rule.as_str(), |filled| filled == slot)
     }
 }
 
@@ -40,38 +80,43 @@ pub enum Why {
     Kept,
 }
 
-/// How each field came to be in step, by target; shared by the pairs of which it is the same.
+/// Of all rules of a lane, how what each joins came to be in step; shared by the pairs of which it is the same.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(from = "BTreeMap<Slot, Agreed>", into = "BTreeMap<Slot, Agreed>")]
+#[serde(from = "BTreeMap<RuleId, Agreed>", into = "BTreeMap<RuleId, Agreed>")]
 pub struct Agreement {
-    fields: BTreeMap<Slot, Agreed>,
-    rules: Option<Fingerprint>,
+    of_rules: BTreeMap<RuleId, Agreed>,
+    digest: Option<Fingerprint>,
 }
 
-impl From<BTreeMap<Slot, Agreed>> for Agreement {
-    fn from(fields: BTreeMap<Slot, Agreed>) -> Agreement {
-        let rules = Fingerprint::of_map(fields.iter().map(|(target, a)| (target, &a.rule)));
-        Agreement { fields, rules: Some(rules) }
+impl From<BTreeMap<RuleId, Agreed>> for Agreement {
+    fn from(of_rules: BTreeMap<RuleId, Agreed>) -> Agreement {
+        let digest = Fingerprint::of_map(of_rules.iter().map(|(rule, a)| (rule, &a.rule)));
+        Agreement { of_rules, digest: Some(digest) }
     }
 }
 
-impl From<Agreement> for BTreeMap<Slot, Agreed> {
-    fn from(agreement: Agreement) -> BTreeMap<Slot, Agreed> {
-        agreement.fields
+impl From<Agreement> for BTreeMap<RuleId, Agreed> {
+    fn from(agreement: Agreement) -> BTreeMap<RuleId, Agreed> {
+        agreement.of_rules
     }
 }
 
 impl Agreement {
-    pub fn field(&self, target: &str) -> Option<&Agreed> {
-        self.fields.get(target)
+    /// How what a rule joins came to be in step; none if it fills another slot by now.
+    pub fn of(&self, rule: &RuleId, slot: &Slot) -> Option<&Agreed> {
+        of(&self.of_rules, rule, slot)
     }
 
-    /// One digest of the rules of all fields.
+    /// One digest of all rules.
     pub fn rules(&self) -> Option<Fingerprint> {
-        self.rules
+        self.digest
     }
 
     pub fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(&self.fields)
+        Fingerprint::of(&self.of_rules)
     }
+}
+
+pub(super) fn of<'a>(all: &'a BTreeMap<RuleId, Agreed>, rule: &RuleId, slot: &Slot) -> Option<&'a Agreed> {
+    all.get(rule).filter(|agreed| agreed.is_of(rule, slot))
 }

@@ -1,7 +1,7 @@
 //! The base: what both ends held when last in step, and how that came to be.
 //!
-//! Decides what is remembered of a pair and of each of its fields, and how one field's memory is replaced. What moves a
-//! base after a transfer is decided in [`crate::plan`].
+//! Decides what is remembered of a pair, rule by rule: what each end told, what the rule made of it, and the slots that
+//! it joined then. What moves a base after a transfer is decided in [`crate::plan`].
 
 mod agreement;
 mod pair;
@@ -14,12 +14,13 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::agree::same;
-use crate::model::{Fingerprint, Slot, Value};
+use crate::model::{End, Fingerprint, Slot, Value};
+use crate::rules::RuleId;
 
-/// Values of one end by the slot that the rule fills: what the source held, or what the slot held.
+/// What one end told, by rule: what the rule starts from there, or what the slot held that it fills.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
-pub struct BaseSide(pub BTreeMap<Slot, Value>);
+pub struct BaseSide(pub BTreeMap<RuleId, Value>);
 
 impl BaseSide {
     pub fn fingerprint(&self) -> Fingerprint {
@@ -27,45 +28,74 @@ impl BaseSide {
     }
 }
 
-/// The values both ends held when last in step. A field that was never in step is in neither map.
+/// A rule of a lane, and the slot that it fills.
+#[derive(Debug, Clone, Copy)]
+pub struct RuleSlot<'a> {
+    pub rule: &'a RuleId,
+    pub slot: &'a Slot,
+}
+
+/// What both ends told when last in step. A rule of which nothing was ever in step is in neither map.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Base {
     pub left: BaseSide,
     pub right: BaseSide,
-    /// How each field came to be in step; nothing of fields that were before this was kept.
-    pub agreed: BTreeMap<Slot, Agreed>,
+    /// How that came to be; nothing of rules that were before this was kept.
+    pub agreed: BTreeMap<RuleId, Agreed>,
 }
 
 impl Base {
-    /// Notes a value that was sent for a field and never answered, with the digest of the rule that made it.
-    pub fn sent_without_answer(&mut self, target: &Slot, sent: Value, rule: String) {
-        let agreed = self.agreed.entry(target.clone()).or_insert_with(|| Agreed::new(rule, Why::Carried, None));
+    /// Notes a value that was sent to an end and never answered, with the digest of the rule that made it.
+    pub fn sent_without_answer(&mut self, of: RuleSlot<'_>, end: End, sent: Value, digest: String) {
+        let slot = named(of);
+        let agreed = self
+            .agreed
+            .entry(of.rule.clone())
+            .or_insert_with(|| Agreed { slot, ..Agreed::new(digest, Why::Carried, end, None) });
         agreed.unanswered = Some(sent);
     }
 
-    /// Whether what a field holds may be what somebody made of something that was sent without an answer.
-    pub fn is_in_doubt(&self, target: &str, now: &Value) -> bool {
-        let sent = self.agreed.get(target).and_then(|a| a.unanswered.as_ref());
+    /// Whether what a slot holds may be what somebody made of something that was sent without an answer.
+    pub fn is_in_doubt(&self, of: RuleSlot<'_>, now: &Value) -> bool {
+        let sent = self.agreed(of).and_then(|a| a.unanswered.as_ref());
         sent.is_some_and(|sent| !same(sent, now))
     }
 
-    /// The base of a field at both ends; none if it was never in step.
-    pub fn field(&self, target: &str) -> Option<(&Value, &Value)> {
-        Some((self.left.0.get(target)?, self.right.0.get(target)?))
+    /// How what a rule joins came to be in step; none if it fills another slot by now.
+    pub fn agreed(&self, of: RuleSlot<'_>) -> Option<&Agreed> {
+        agreement::of(&self.agreed, of.rule, of.slot)
     }
 
-    /// Takes a field as it is in another base.
-    pub fn take(&mut self, target: &Slot, from: &Base) {
-        if let Some((left, right)) = from.field(target) {
-            self.left.0.insert(target.clone(), left.clone());
-            self.right.0.insert(target.clone(), right.clone());
-            self.agreed.extend(from.agreed.get(target).map(|a| (target.clone(), a.clone())));
+    /// What both ends told of what a rule joins; none if that was never in step.
+    pub fn told(&self, of: RuleSlot<'_>) -> Option<(&Value, &Value)> {
+        let of_this_slot = match self.agreed.contains_key(of.rule) {
+            true => self.agreed(of).is_some(),
+            // From before that was kept, when rules had the ids of their slots.
+            false => *of.slot == *of.rule.as_str(),
+        };
+        if !of_this_slot {
+            return None;
+        }
+        Some((self.left.0.get(of.rule)?, self.right.0.get(of.rule)?))
+    }
+
+    /// Takes what is remembered of a rule as it is in another base.
+    pub fn take(&mut self, of: RuleSlot<'_>, from: &Base) {
+        if let Some((left, right)) = from.told(of) {
+            self.left.0.insert(of.rule.clone(), left.clone());
+            self.right.0.insert(of.rule.clone(), right.clone());
+            self.agreed.extend(from.agreed.get(of.rule).map(|a| (of.rule.clone(), a.clone())));
         }
     }
 
-    pub fn set(&mut self, target: &Slot, left: Value, right: Value, agreed: Agreed) {
-        self.left.0.insert(target.clone(), left);
-        self.right.0.insert(target.clone(), right);
-        self.agreed.insert(target.clone(), agreed);
+    pub fn set(&mut self, of: RuleSlot<'_>, left: Value, right: Value, agreed: Agreed) {
+        self.left.0.insert(of.rule.clone(), left);
+        self.right.0.insert(of.rule.clone(), right);
+        self.agreed.insert(of.rule.clone(), Agreed { slot: named(of), ..agreed });
     }
+}
+
+/// The slot, where it is not spelt as the rule's id.
+fn named(of: RuleSlot<'_>) -> Option<Slot> {
+    (*of.slot != *of.rule.as_str()).then(|| of.slot.clone())
 }

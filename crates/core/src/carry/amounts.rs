@@ -3,11 +3,11 @@
 use super::fault::FaultReason;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Decimal, Span, Value, ValueType};
-use crate::rules::Rule;
+use crate::rules::Fill;
 
 /// Hours from a length of time, or from text with hours, minutes and perhaps seconds; exact to the second. What is finer
 /// is told.
-pub(super) fn hours(value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
+pub(super) fn hours(value: Value, fill: &Fill, losses: &mut Vec<Loss>) -> Result<Value, FaultReason> {
     let wrong = |v: &Value| FaultReason::WrongType { value: v.display(), wanted: ValueType::Duration };
     let span = match &value {
         v if v.is_blank() => return Ok(Value::Empty),
@@ -36,7 +36,7 @@ pub(super) fn hours(value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> Result
     let hours = Decimal::parse(&text).map_err(|_| wrong(&value))?;
     if span.whole_seconds().is_none() {
         losses.push(Loss {
-            field: rule.target.clone(),
+            field: fill.target.clone(),
             kind: LossKind::Downgraded,
             cause: LossCause::Rounded,
             before: span.display(),
@@ -59,7 +59,7 @@ pub(super) fn number(value: Value, comma: bool) -> Result<Value, FaultReason> {
     }
 }
 
-pub(super) fn shortened(value: Value, to: u32, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+pub(super) fn shortened(value: Value, to: u32, fill: &Fill, losses: &mut Vec<Loss>) -> Value {
     let text = match value {
         Value::Text(t) => t,
         other => return other,
@@ -70,7 +70,7 @@ pub(super) fn shortened(value: Value, to: u32, rule: &Rule, losses: &mut Vec<Los
     // Trailing space would be trimmed by many systems and then look like a change.
     let cut: String = text.chars().take(to as usize).collect::<String>().trim_end().to_owned();
     losses.push(Loss {
-        field: rule.target.clone(),
+        field: fill.target.clone(),
         kind: LossKind::Truncated,
         cause: LossCause::TooLong { limit: to },
         before: text,

@@ -10,11 +10,11 @@ use super::users::match_user;
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Block, Comment, HistoryEntry, Inline, Stamp, Value};
-use crate::rules::Rule;
+use crate::rules::Fill;
 use crate::text::{TextFormat, carry};
 
 /// The comments as the target will hold them.
-pub fn comments(value: Value, field: &FieldSchema, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
+pub fn comments(value: Value, field: &FieldSchema, fill: &Fill, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
     let Value::Comments(list) = value else { return value };
     let format = field.format.unwrap_or(TextFormat::Plain);
     let mut in_text = 0;
@@ -29,12 +29,12 @@ pub fn comments(value: Value, field: &FieldSchema, rule: &Rule, cx: &Context<'_>
             body.blocks.insert(0, Block::Paragraph { content: vec![head] });
         }
         let carried = carry(&body, format);
-        declare(&carried.losses, &rule.target, losses);
+        declare(&carried.losses, &fill.target, losses);
         out.push(Comment { id: comment.id, stamp: Stamp { at: comment.stamp.at, by }, body: carried.held });
     }
     if in_text > 0 {
         losses.push(Loss {
-            field: rule.target.clone(),
+            field: fill.target.clone(),
             kind: LossKind::Downgraded,
             cause: LossCause::AuthorInText,
             before: counted(in_text, "author"),

@@ -5,7 +5,7 @@
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Attachment, Value};
-use crate::rules::Rule;
+use crate::rules::Fill;
 
 pub(crate) fn refusal(file: &Attachment, field: &FieldSchema) -> Option<LossCause> {
     if let Some(limit) = field.max_bytes.filter(|l| file.bytes.is_some_and(|n| n > *l)) {
@@ -19,7 +19,7 @@ pub(crate) fn refusal(file: &Attachment, field: &FieldSchema) -> Option<LossCaus
 pub(super) fn files(
     value: Value,
     field: &FieldSchema,
-    rule: &Rule,
+    fill: &Fill,
     stays: Option<&str>,
     losses: &mut Vec<Loss>,
 ) -> Value {
@@ -28,7 +28,7 @@ pub(super) fn files(
     for file in files {
         match refusal(&file, field) {
             Some(cause) => losses.push(Loss {
-                field: rule.target.clone(),
+                field: fill.target.clone(),
                 kind: LossKind::Dropped,
                 cause,
                 before: format!("{} ({})", file.name, file.size()),

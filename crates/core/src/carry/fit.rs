@@ -16,7 +16,7 @@ use super::texts::{length_in, plain_text, rich, says_nothing, trimmed};
 use crate::catalogue::FieldSchema;
 use crate::loss::Loss;
 use crate::model::{Artefact, Decimal, Document, Slot, Value, ValueType};
-use crate::rules::{Rule, Source};
+use crate::rules::{Fill, Source};
 
 /// Makes the value one of the target's slot, as the target will hold it.
 pub(super) fn fit(
@@ -26,20 +26,20 @@ pub(super) fn fit(
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
-    let rule = ready.rule;
-    if rule.target == Slot::Folder {
-        return parent(value, rule, cx);
+    let fill = ready.fill;
+    if fill.target == Slot::Folder {
+        return parent(value, fill, cx);
     }
-    let field = ready.field.ok_or_else(|| FaultReason::NoSuchTarget { field: rule.target.clone() })?;
-    match &rule.target {
-        Slot::Files => Ok(files(value, field, rule, artefact.url.as_deref(), losses)),
-        Slot::Links => Ok(links(value, field, rule, cx.places, losses)),
-        Slot::Comments => Ok(comments(value, field, rule, cx, losses)),
+    let field = ready.field.ok_or_else(|| FaultReason::NoSuchTarget { field: fill.target.clone() })?;
+    match &fill.target {
+        Slot::Files => Ok(files(value, field, fill, artefact.url.as_deref(), losses)),
+        Slot::Links => Ok(links(value, field, fill, cx.places, losses)),
+        Slot::Comments => Ok(comments(value, field, fill, cx, losses)),
         Slot::History => Ok(history(value, cx)),
         _ if value.is_blank() && field.required => Err(FaultReason::RequiredEmpty),
         _ if value.is_blank() => Ok(Value::Empty),
         _ => {
-            let out = trimmed(of_type(value, field, rule, cx, losses)?, field, rule, losses);
+            let out = trimmed(of_type(value, field, fill, cx, losses)?, field, fill, losses);
             refused(&out, field, ready).map_or(Ok(out), Err)
         }
     }
@@ -49,28 +49,28 @@ pub(super) fn fit(
 fn of_type(
     value: Value,
     field: &FieldSchema,
-    rule: &Rule,
+    fill: &Fill,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
     let mismatch = |from: &Value| FaultReason::WrongType { value: from.display(), wanted: field.value_type };
     Ok(match (field.value_type, value) {
-        (ValueType::Text, Value::RichText(d)) => plain_text(&d, rule, losses),
+        (ValueType::Text, Value::RichText(d)) => plain_text(&d, fill, losses),
         (ValueType::Text, Value::Steps(s)) => return Err(mismatch(&Value::Steps(s))),
         (ValueType::Text, Value::Text(t)) => Value::Text(t),
-        (ValueType::Text, Value::ChoiceList(path)) if rule.source == Source::FolderPath => {
+        (ValueType::Text, Value::ChoiceList(path)) if fill.source == Source::FolderPath => {
             Value::Text(path.join(" / "))
         }
         (ValueType::Text, other) => Value::Text(other.display()),
-        (ValueType::RichText, Value::Text(t)) => rich(&Document::from_text(&t), field, rule, losses),
-        (ValueType::RichText, Value::RichText(d)) => rich(&d, field, rule, losses),
-        (ValueType::RichText, Value::Steps(s)) => checklist(&s, field, rule, cx, losses),
-        (ValueType::Steps, Value::Steps(s)) => Value::Steps(steps(s, field, rule, cx, losses)),
-        (ValueType::Reference, Value::Reference(r)) => match place_of(&r, rule, cx) {
+        (ValueType::RichText, Value::Text(t)) => rich(&Document::from_text(&t), field, fill, losses),
+        (ValueType::RichText, Value::RichText(d)) => rich(&d, field, fill, losses),
+        (ValueType::RichText, Value::Steps(s)) => checklist(&s, field, fill, cx, losses),
+        (ValueType::Steps, Value::Steps(s)) => Value::Steps(steps(s, field, fill, cx, losses)),
+        (ValueType::Reference, Value::Reference(r)) => match place_of(&r, fill, cx) {
             Some(place) => Value::Reference(place),
             None => return Err(FaultReason::NotCarried { what: r.id().to_owned() }),
         },
-        (ValueType::References, Value::References(list)) => references(&list, rule, cx, losses),
+        (ValueType::References, Value::References(list)) => references(&list, fill, cx, losses),
         (ValueType::Choice, Value::Choice(v) | Value::Text(v)) => Value::Choice(v),
         (ValueType::ChoiceList, Value::ChoiceList(l)) => Value::ChoiceList(l),
         (ValueType::ChoiceList, Value::Choice(v) | Value::Text(v)) => Value::ChoiceList(vec![v]),
@@ -95,7 +95,7 @@ fn of_type(
         (ValueType::Duration, v @ Value::Duration(_)) => v,
         (ValueType::Url, v @ Value::Url(_)) => v,
         (ValueType::Url, Value::Text(t)) if t.contains("://") => Value::Url(t),
-        (ValueType::Table, Value::Table(rows)) => Value::Table(table(rows, field, rule, losses)).settled(),
+        (ValueType::Table, Value::Table(rows)) => Value::Table(table(rows, field, fill, losses)).settled(),
         (_, other) => return Err(mismatch(&other)),
     })
 }

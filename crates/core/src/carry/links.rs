@@ -8,10 +8,10 @@ use super::context::PairLookup;
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Link, LinkEnd, LinkType, Reference, Value, sorted};
-use crate::rules::{LinkTypes, Rule};
+use crate::rules::{Fill, LinkTypes};
 
 /// Links with their types replaced as the map says.
-pub(super) fn retyped(map: &LinkTypes, value: Value, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+pub(super) fn retyped(map: &LinkTypes, value: Value, fill: &Fill, losses: &mut Vec<Loss>) -> Value {
     let Value::Links(list) = value else { return value };
     let mut out = Vec::new();
     for link in list {
@@ -21,7 +21,7 @@ pub(super) fn retyped(map: &LinkTypes, value: Value, rule: &Rule, losses: &mut V
                 Some(other) => other.clone(),
                 None => {
                     losses.push(Loss {
-                        field: rule.target.clone(),
+                        field: fill.target.clone(),
                         kind: LossKind::Dropped,
                         cause: LossCause::LinkTypeLeftOut,
                         before: link.display(),
@@ -39,14 +39,14 @@ pub(super) fn retyped(map: &LinkTypes, value: Value, rule: &Rule, losses: &mut V
 pub fn links(
     value: Value,
     field: &FieldSchema,
-    rule: &Rule,
+    fill: &Fill,
     places: &(dyn PairLookup + Sync),
     losses: &mut Vec<Loss>,
 ) -> Value {
     let Value::Links(list) = value else { return value };
     let mut lose = |kind, cause, link: &Link, after: Option<&Link>| {
         losses.push(Loss {
-            field: rule.target.clone(),
+            field: fill.target.clone(),
             kind,
             cause,
             before: link.display(),

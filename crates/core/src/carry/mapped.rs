@@ -8,12 +8,12 @@ use super::ready::Rows;
 use super::users::recognise;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::Value;
-use crate::rules::{Fallback, Rule, UserTable, ValueMap};
+use crate::rules::{Fallback, Fill, UserTable, ValueMap};
 
 /// That an item says something that nobody said.
-pub(super) fn filled(rule: &Rule, with: &str) -> Loss {
+pub(super) fn filled(fill: &Fill, with: &str) -> Loss {
     Loss {
-        field: rule.target.clone(),
+        field: fill.target.clone(),
         kind: LossKind::Substituted,
         cause: LossCause::FilledIn,
         before: String::new(),
@@ -25,13 +25,13 @@ pub(super) fn mapped(
     map: &ValueMap,
     rows: &Rows<'_>,
     value: Value,
-    rule: &Rule,
+    fill: &Fill,
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
     if let Value::ChoiceList(list) = value {
         let mut out = Vec::new();
         for item in list {
-            if let Value::Choice(v) = mapped(map, rows, Value::Choice(item), rule, losses)?
+            if let Value::Choice(v) = mapped(map, rows, Value::Choice(item), fill, losses)?
                 && !out.contains(&v)
             {
                 out.push(v);
@@ -46,14 +46,14 @@ pub(super) fn mapped(
     if value.is_blank() {
         // An empty field without a row of its own stays empty; a required target says so in the checks.
         if let Fallback::Use(v) = &map.otherwise {
-            losses.push(filled(rule, v));
+            losses.push(filled(fill, v));
             return Ok(Value::Choice(v.clone()));
         }
         return Ok(Value::Empty);
     }
     let mut lose = |kind, after: &str| {
         losses.push(Loss {
-            field: rule.target.clone(),
+            field: fill.target.clone(),
             kind,
             cause: LossCause::NotInMap,
             before: shown.clone(),
@@ -77,19 +77,19 @@ pub(super) fn person(
     table: &UserTable,
     rows: &Rows<'_>,
     value: Value,
-    rule: &Rule,
+    fill: &Fill,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Value, FaultReason> {
     match value {
-        Value::User(id) => Ok(match one_person(table, rows, &id, rule, cx, losses)? {
+        Value::User(id) => Ok(match one_person(table, rows, &id, fill, cx, losses)? {
             Some(id) => Value::User(id),
             None => Value::Empty,
         }),
         Value::UserList(ids) => {
             let mut out = Vec::new();
             for id in ids {
-                out.extend(one_person(table, rows, &id, rule, cx, losses)?);
+                out.extend(one_person(table, rows, &id, fill, cx, losses)?);
             }
             Ok(Value::UserList(out))
         }
@@ -101,7 +101,7 @@ fn one_person(
     table: &UserTable,
     rows: &Rows<'_>,
     id: &str,
-    rule: &Rule,
+    fill: &Fill,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Result<Option<String>, FaultReason> {
@@ -114,7 +114,7 @@ fn one_person(
     }
     let mut lose = |kind, after: &str| {
         losses.push(Loss {
-            field: rule.target.clone(),
+            field: fill.target.clone(),
             kind,
             cause: LossCause::UnknownUser,
             before: name.clone(),

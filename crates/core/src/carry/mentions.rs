@@ -11,13 +11,13 @@ use super::context::{Context, PairLookup};
 use super::users::match_user;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Inline, Reference, Value};
-use crate::rules::Rule;
+use crate::rules::Fill;
 
 /// A value as the other end will hold it, with what its texts name called as it is called there.
-pub fn lead_on(value: Value, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
+pub fn lead_on(value: Value, fill: &Fill, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
     let found = RefCell::new(Vec::new());
     let swap = |word: &str| match word.strip_prefix('@') {
-        Some(login) => person(login, rule, cx, &mut found.borrow_mut()),
+        Some(login) => person(login, fill, cx, &mut found.borrow_mut()),
         None => item(word, cx.places),
     };
     let out = swapped(value, &swap);
@@ -64,14 +64,14 @@ fn item(key: &str, places: &(dyn PairLookup + Sync)) -> Option<Inline> {
 }
 
 /// The login at the other end, or the full name of somebody who is not known there.
-fn person(login: &str, rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Option<Inline> {
+fn person(login: &str, fill: &Fill, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Option<Inline> {
     let known = cx.left.users.iter().find(|u| u.login.as_deref() == Some(login))?;
     let there = match_user(known, cx.right_users).and_then(|(id, _)| cx.right_users.login(&id).map(str::to_owned));
     Some(Inline::text(match there {
         Some(login) => format!("@{login}"),
         None => {
             losses.push(Loss {
-                field: rule.target.clone(),
+                field: fill.target.clone(),
                 kind: LossKind::Substituted,
                 cause: LossCause::UnknownUser,
                 before: format!("@{login}"),

@@ -5,18 +5,20 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::OnceLock;
 
+use serde::Serialize;
+
 use super::context::Context;
 use crate::catalogue::FieldSchema;
 use crate::expression::names_field;
-use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, ShortForm, ValueType};
-use crate::rules::{Conversion, Rule, Source, ValueRow};
+use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, LINKS, PARENT, ShortForm, ValueType};
+use crate::rules::{Conversion, Direction, Fill, Source, ValueRow};
 
 /// The rows of a table by the value at the left.
 pub(super) type Rows<'r> = HashMap<&'r str, &'r ValueRow>;
 
 /// A rule made ready for many artefacts: what it looks up in long lists it finds in one step.
 pub struct Ready<'r> {
-    pub rule: &'r Rule,
+    pub fill: &'r Fill,
     /// For each conversion, the rows of its table by the value at the left; of several the first.
     pub(super) rows: Vec<Rows<'r>>,
     /// The target; none if there is no such field.
@@ -29,7 +31,7 @@ pub struct Ready<'r> {
 }
 
 impl<'r> Ready<'r> {
-    pub fn new(rule: &'r Rule, cx: &Context<'r>) -> Ready<'r> {
+    pub fn new(fill: &'r Fill, cx: &Context<'r>) -> Ready<'r> {
         let rows = |c: &'r Conversion| {
             let rows = match c {
                 Conversion::ValueMap(map) => &map.rows,
@@ -38,14 +40,14 @@ impl<'r> Ready<'r> {
             };
             rows.iter().rev().map(|r| (r.left.as_str(), r)).collect()
         };
-        let field = cx.right_kind.field(&rule.target);
+        let field = cx.right_kind.field(&fill.target);
         let allowed = field.and_then(|f| f.allowed.as_ref());
         Ready {
-            rule,
+            fill,
             field,
-            rows: rule.conversions.iter().map(rows).collect(),
+            rows: fill.conversions.iter().map(rows).collect(),
             allowed: allowed.map(|a| a.iter().map(String::as_str).collect()),
-            digest: digest(rule, field, cx, ShortForm::Now),
+            digest: digest(fill, field, cx, ShortForm::Now),
             former: OnceLock::new(),
         }
     }
@@ -65,13 +67,18 @@ impl<'r> Ready<'r> {
     pub fn is_known_as(&self, kept: &str, cx: &Context<'_>) -> bool {
         match ShortForm::of_kept(kept) {
             ShortForm::Now => self.digest == kept,
-            form => self.former.get_or_init(|| digest(self.rule, self.field, cx, form)) == kept,
+            form => self.former.get_or_init(|| digest(self.fill, self.field, cx, form)) == kept,
         }
+    }
+
+    /// Whether it is not known what the rule starts from, since the item's system left something of it out.
+    pub(crate) fn is_left_out_of(&self, item: &Artefact) -> bool {
+        item.left_out.iter().any(|slot| self.reads(slot.id()))
     }
 
     /// Whether the rule takes something from a field of the left.
     pub(super) fn reads(&self, field: &str) -> bool {
-        match &self.rule.source {
+        match &self.fill.source {
             Source::Field(source) => source == field,
             Source::Computed(text) => names_field(text, field),
             Source::Attachments => field == ATTACHMENTS,
@@ -85,9 +92,19 @@ impl<'r> Ready<'r> {
     }
 }
 
-fn digest(rule: &Rule, field: Option<&FieldSchema>, cx: &Context<'_>, form: ShortForm) -> String {
-    let names_people = rule.conversions.iter().any(|c| matches!(c, Conversion::Users(_)))
-        || matches!(rule.source, Source::Comments | Source::CommentsAndHistory | Source::History);
+fn digest(fill: &Fill, field: Option<&FieldSchema>, cx: &Context<'_>, form: ShortForm) -> String {
+    let names_people = fill.conversions.iter().any(|c| matches!(c, Conversion::Users(_)))
+        || matches!(fill.source, Source::Comments | Source::CommentsAndHistory | Source::History);
     let people = names_people.then(|| (&cx.left.users, cx.right_users.digest(form)));
+    let rule = Digested { fill, direction: Direction::ToRight };
     form.of_json(&(rule, field, cx.left_system, people))
+}
+
+/// What a digest says of a rule. It has the form in which rules were written down when the first digests were kept:
+/// another form would make every remembered rule look edited.
+#[derive(Serialize)]
+struct Digested<'r> {
+    #[serde(flatten)]
+    fill: &'r Fill,
+    direction: Direction,
 }

@@ -6,23 +6,23 @@ use super::context::Context;
 use super::fault::FaultReason;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Kind, Reference, Value};
-use crate::rules::{Rule, Source};
+use crate::rules::{Fill, Source};
 
 /// Where what a field of the left refers to is at the other end.
-pub(super) fn place_of(reference: &Reference, rule: &Rule, cx: &Context<'_>) -> Option<Reference> {
-    let Source::Field(source) = &rule.source else { return None };
+pub(super) fn place_of(reference: &Reference, fill: &Fill, cx: &Context<'_>) -> Option<Reference> {
+    let Source::Field(source) = &fill.source else { return None };
     let kind = cx.left_kind.field(source)?.refers_to?;
     Some(cx.places.counterpart(kind, reference.id())?.reference)
 }
 
 /// What a list of references becomes; a member that is not carried is left out, as a loss.
-pub(super) fn references(list: &[Reference], rule: &Rule, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
+pub(super) fn references(list: &[Reference], fill: &Fill, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Value {
     let mut out = Vec::new();
     for reference in list {
-        match place_of(reference, rule, cx) {
+        match place_of(reference, fill, cx) {
             Some(place) => out.push(place),
             None => losses.push(Loss {
-                field: rule.target.clone(),
+                field: fill.target.clone(),
                 kind: LossKind::Dropped,
                 cause: LossCause::NotCarried,
                 before: reference.id().to_owned(),
@@ -34,10 +34,10 @@ pub(super) fn references(list: &[Reference], rule: &Rule, cx: &Context<'_>, loss
 }
 
 /// The folder that holds the item there.
-pub(super) fn parent(value: Value, rule: &Rule, cx: &Context<'_>) -> Result<Value, FaultReason> {
+pub(super) fn parent(value: Value, fill: &Fill, cx: &Context<'_>) -> Result<Value, FaultReason> {
     let left_id = match value {
         // One folder of the other end for all, by its id there.
-        Value::Reference(_) if matches!(rule.source, Source::Constant(_)) => return Ok(value),
+        Value::Reference(_) if matches!(fill.source, Source::Constant(_)) => return Ok(value),
         Value::Reference(Reference::Known(id)) => id,
         _ if cx.right_kind.needs_folder => return Err(FaultReason::RequiredEmpty),
         _ => return Ok(Value::Empty),

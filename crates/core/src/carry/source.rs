@@ -3,14 +3,14 @@
 use std::borrow::Cow;
 
 use crate::model::{Artefact, Comment, Document, HistoryEntry, PATH, Slot, Value, origin_mark, with_piece_ids};
-use crate::rules::{Rule, Source, computed_field};
+use crate::rules::{Fill, Source, computed_field};
 
 /// The value at the left that a rule starts from; none if the field is absent.
-pub fn source_value<'a>(rule: &'a Rule, artefact: &'a Artefact, left_system: &str) -> Option<Cow<'a, Value>> {
-    match &rule.source {
+pub fn source_value<'a>(fill: &'a Fill, artefact: &'a Artefact, left_system: &str) -> Option<Cow<'a, Value>> {
+    match &fill.source {
         Source::Field(field) => artefact.fields.get(field).map(Cow::Borrowed),
         Source::Constant(value) => Some(Cow::Borrowed(value)),
-        Source::Computed(_) => artefact.fields.get(&computed_field(&rule.target)).map(Cow::Borrowed),
+        Source::Computed(_) => artefact.fields.get(&computed_field(&fill.target)).map(Cow::Borrowed),
         Source::Folder => Some(Slot::Folder.of(artefact)),
         Source::Origin => Some(Cow::Owned(Value::Text(origin_mark(left_system, artefact)))),
         Source::Attachments => Some(Cow::Owned(Value::Attachments(artefact.attachments.clone()).settled())),

@@ -8,13 +8,13 @@ use super::texts::{declare, rich};
 use crate::catalogue::{Calls, FieldSchema};
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Block, Call, Document, Inline, Kind, Step, Value};
-use crate::rules::Rule;
+use crate::rules::Fill;
 use crate::text::{TextFormat, carry};
 
 pub(super) fn steps(
     list: Vec<Step>,
     field: &FieldSchema,
-    rule: &Rule,
+    fill: &Fill,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Vec<Step> {
@@ -30,26 +30,26 @@ pub(super) fn steps(
                     Some(place) => made.target = place.reference,
                     None => {
                         let text = call_text(made, None);
-                        losses.push(flattened(rule, LossCause::NoCalls, &text));
+                        losses.push(flattened(fill, LossCause::NoCalls, &text));
                         s.action.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(text)] });
                         call = None;
                     }
                 }
             }
             if !field.step_data && !s.data.blocks.is_empty() {
-                losses.push(flattened(rule, LossCause::NoStepData, &s.data.plain()));
+                losses.push(flattened(fill, LossCause::NoStepData, &s.data.plain()));
                 let data = std::mem::take(&mut s.data);
                 s.action.blocks.extend(labelled("Data:", data));
             }
             if !field.step_files && !s.attachments.is_empty() {
                 let names = s.attachments.join(", ");
-                losses.push(flattened(rule, LossCause::NoStepFiles, &names));
+                losses.push(flattened(fill, LossCause::NoStepFiles, &names));
                 s.action.blocks.extend(labelled("Files:", Document::from_text(&names)));
                 s.attachments.clear();
             }
             let mut part = |d: &Document| {
                 let carried = carry(d, format);
-                declare(&carried.losses, &rule.target, losses);
+                declare(&carried.losses, &fill.target, losses);
                 carried.held
             };
             Step {
@@ -67,12 +67,12 @@ pub(super) fn steps(
 pub(super) fn checklist(
     list: &[Step],
     field: &FieldSchema,
-    rule: &Rule,
+    fill: &Fill,
     cx: &Context<'_>,
     losses: &mut Vec<Loss>,
 ) -> Value {
     let text = list.iter().map(Step::plain).collect::<Vec<_>>().join(" · ");
-    losses.push(flattened(rule, LossCause::StepsAsText, &text));
+    losses.push(flattened(fill, LossCause::StepsAsText, &text));
     let item = |s: &Step| {
         let mut blocks = Vec::new();
         if let Some(call) = &s.call {
@@ -90,7 +90,7 @@ pub(super) fn checklist(
         blocks
     };
     let document = Document { blocks: vec![Block::List { start: Some(1), items: list.iter().map(item).collect() }] };
-    rich(&document, field, rule, losses)
+    rich(&document, field, fill, losses)
 }
 
 /// Blocks with a bold label before the first paragraph, or above what is no paragraph.
@@ -107,9 +107,9 @@ fn labelled(label: &str, document: Document) -> Vec<Block> {
     blocks
 }
 
-fn flattened(rule: &Rule, cause: LossCause, text: &str) -> Loss {
+fn flattened(fill: &Fill, cause: LossCause, text: &str) -> Loss {
     Loss {
-        field: rule.target.clone(),
+        field: fill.target.clone(),
         kind: LossKind::Flattened,
         cause,
         before: text.to_owned(),

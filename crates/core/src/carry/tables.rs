@@ -7,19 +7,19 @@ use std::collections::HashSet;
 
 use crate::catalogue::{FieldSchema, TableForm};
 use crate::loss::{Loss, LossCause, LossKind, TableFit};
-use crate::rules::Rule;
+use crate::rules::Fill;
 
 pub(super) fn table(
     rows: Vec<Vec<String>>,
     field: &FieldSchema,
-    rule: &Rule,
+    fill: &Fill,
     losses: &mut Vec<Loss>,
 ) -> Vec<Vec<String>> {
     if field.table == TableForm::Rows {
         return rows;
     }
     let mut lose = |kind, how, before: String, after: String| {
-        losses.push(Loss { field: rule.target.clone(), kind, cause: LossCause::TableFitted { how }, before, after });
+        losses.push(Loss { field: fill.target.clone(), kind, cause: LossCause::TableFitted { how }, before, after });
     };
     let width = rows.iter().map(Vec::len).max().unwrap_or(0);
     let Some((names, sets)) = rows.split_first() else { return rows };
@@ -59,15 +59,10 @@ mod tests {
 
     fn fitted(rows: &[&[&str]], form: TableForm) -> (Vec<Vec<String>>, Vec<(TableFit, String)>) {
         let field = FieldSchema { table: form, ..FieldSchema::new("data", "Data", ValueType::Table) };
-        let rule = Rule {
-            target: "data".into(),
-            source: Source::Field("data".into()),
-            conversions: vec![],
-            direction: Default::default(),
-        };
+        let fill = Fill { target: "data".into(), source: Source::Field("data".into()), conversions: vec![] };
         let rows = rows.iter().map(|r| r.iter().map(|c| (*c).to_owned()).collect()).collect();
         let mut losses = Vec::new();
-        let out = table(rows, &field, &rule, &mut losses);
+        let out = table(rows, &field, &fill, &mut losses);
         let told = losses.into_iter().filter_map(|l| match l.cause {
             LossCause::TableFitted { how } => Some((how, format!("{} → {}", l.before, l.after))),
             _ => None,

@@ -3,7 +3,7 @@
 use crate::catalogue::FieldSchema;
 use crate::loss::{Loss, LossCause, LossKind};
 use crate::model::{Document, Value};
-use crate::rules::Rule;
+use crate::rules::Fill;
 use crate::text::{self, TextFormat, TextLoss, carry};
 
 /// How long a value is as it is written there; none for what is no text.
@@ -23,14 +23,14 @@ pub(crate) fn says_nothing(value: &Value) -> bool {
 }
 
 /// A text as the target keeps it, if it takes off spaces at the ends.
-pub(super) fn trimmed(value: Value, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+pub(super) fn trimmed(value: Value, field: &FieldSchema, fill: &Fill, losses: &mut Vec<Loss>) -> Value {
     let Value::Text(text) = value else { return value };
     let kept = text.trim();
     if !field.trims || kept.len() == text.len() {
         return Value::Text(text);
     }
     losses.push(Loss {
-        field: rule.target.clone(),
+        field: fill.target.clone(),
         kind: LossKind::Downgraded,
         cause: LossCause::Trimmed,
         before: format!("“{text}”"),
@@ -39,15 +39,15 @@ pub(super) fn trimmed(value: Value, field: &FieldSchema, rule: &Rule, losses: &m
     Value::text(kept).settled()
 }
 
-pub(super) fn plain_text(document: &Document, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+pub(super) fn plain_text(document: &Document, fill: &Fill, losses: &mut Vec<Loss>) -> Value {
     let carried = carry(document, TextFormat::Plain);
-    declare(&carried.losses, &rule.target, losses);
+    declare(&carried.losses, &fill.target, losses);
     Value::Text(carried.text.replace('\n', " "))
 }
 
-pub(super) fn rich(document: &Document, field: &FieldSchema, rule: &Rule, losses: &mut Vec<Loss>) -> Value {
+pub(super) fn rich(document: &Document, field: &FieldSchema, fill: &Fill, losses: &mut Vec<Loss>) -> Value {
     let carried = carry(document, field.format.unwrap_or(TextFormat::Plain));
-    declare(&carried.losses, &rule.target, losses);
+    declare(&carried.losses, &fill.target, losses);
     Value::RichText(carried.held)
 }
 

@@ -53,7 +53,7 @@ impl<'r> ItemFaults<'r> {
         let (items, count) = match place {
             Some(n) => {
                 if n == told {
-                    self.found.push(fault(self.lane, &self.ready.rule.target, reason, blocks));
+                    self.found.push(fault(self.lane, &self.ready.fill.target, reason, blocks));
                 }
                 let Fault { items, item_count, .. } = &mut self.found[n];
                 (items, item_count)
@@ -74,7 +74,7 @@ impl<'r> ItemFaults<'r> {
         let reasons = self.places.values().filter(|place| place.is_none()).count() as u32;
         if reasons > 0 {
             let (items, item_count, blocks) = self.rest;
-            let more = fault(self.lane, &self.ready.rule.target, FaultReason::AndMore { reasons }, blocks);
+            let more = fault(self.lane, &self.ready.fill.target, FaultReason::AndMore { reasons }, blocks);
             self.found.push(Fault { items, item_count, ..more });
         }
         self.found

@@ -28,21 +28,21 @@ pub struct Beyond {
 
 /// What in a survey is beyond the limits of the fields that the rules of a lane fill.
 pub fn beyond_limits(lane: &Lane, left: &KindSurvey, right: &KindSchema) -> Vec<Beyond> {
-    let found = lane.rules.iter().filter_map(|rule| {
-        let target = right.field(&rule.target)?;
-        let (field, met, limit) = match &rule.source {
+    let found = lane.fills().filter_map(|fill| {
+        let target = right.field(&fill.target)?;
+        let (field, met, limit) = match &fill.source {
             Source::Attachments => (ATTACHMENTS, left.largest_attachment, target.max_bytes?),
             Source::Field(field) => {
                 // What becomes another value has another length.
                 let same = |c: &Conversion| matches!(c, Conversion::RichText | Conversion::Shorten { .. });
-                if !rule.conversions.iter().all(same) {
+                if !fill.conversions.iter().all(same) {
                     return None;
                 }
                 (field.as_str(), u64::from(left.field(field)?.longest), u64::from(target.max_length?))
             }
             _ => return None,
         };
-        let shortened = rule.conversions.iter().any(|c| matches!(c, Conversion::Shorten { .. }));
+        let shortened = fill.conversions.iter().any(|c| matches!(c, Conversion::Shorten { .. }));
         let (field, target) = (field.to_owned(), target.name.clone());
         (met > limit).then_some(Beyond { field, target, met, limit, shortened })
     });

@@ -15,8 +15,8 @@ use std::collections::HashSet;
 use crate::carry::{Context, FaultReason, Ready};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
-use crate::model::{Artefact, Kind, PARENT, Slot, ValueType};
-use crate::rules::{Conversion, Direction, Fallback, Lane, Rule, Source};
+use crate::model::{Artefact, End, Kind, PARENT, Slot, ValueType};
+use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Source};
 use crate::scope::condition_faults;
 use item_faults::ItemFaults;
 use types::{after_conversions, goes_into, invertible};
@@ -37,10 +37,15 @@ pub struct Fault {
     pub blocks: bool,
 }
 
+/// The end that lanes write so far. A lane with another direction is at fault, and checked as if it wrote this one: all
+/// faults are told at once.
+const WRITTEN: End = End::Right;
+
 /// Finds every fault of `lane`. `items` are the artefacts in the lane's scope at the left, as last
 /// surveyed; without them only the schema is checked.
 pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     let mut faults = Vec::new();
+    let fills = || lane.rules.iter().filter_map(|rule| rule.fill(WRITTEN));
     if lane.direction != Direction::ToRight {
         faults.push(fault(lane, "", FaultReason::OnlyToRight, true));
     }
@@ -52,13 +57,21 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     let mut fed: HashSet<&str> = HashSet::new();
     let mut rules: Vec<Result<ItemFaults<'_>, Vec<Fault>>> = Vec::new();
     for rule in &lane.rules {
-        let wrong = match fed.insert(&rule.target) {
-            false => vec![FaultReason::FedTwice],
-            true => schema_faults(rule, cx.left_kind, cx.right_kind),
+        let Some(fill) = rule.fill(WRITTEN) else {
+            let other = rule.fill(WRITTEN.other());
+            faults.extend(other.map(|fill| fault(lane, &fill.target, FaultReason::OnlyToRight, true)));
+            continue;
         };
+        let mut wrong = match fed.insert(&fill.target) {
+            false => vec![FaultReason::FedTwice],
+            true => schema_faults(fill, cx.left_kind, cx.right_kind),
+        };
+        if rule.back && !invertible(fill) {
+            wrong.push(FaultReason::NotInvertible);
+        }
         rules.push(match wrong.is_empty() {
-            true => Ok(ItemFaults::new(lane, Ready::new(rule, cx))),
-            false => Err(wrong.into_iter().map(|r| fault(lane, &rule.target, r, true)).collect()),
+            true => Ok(ItemFaults::new(lane, Ready::new(fill, cx))),
+            false => Err(wrong.into_iter().map(|r| fault(lane, &fill.target, r, true)).collect()),
         });
     }
     // Item by item: what one holds is near at hand for all rules.
@@ -71,12 +84,12 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
             faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
         }
     }
-    if cx.right_kind.needs_folder && !lane.rules.iter().any(|r| r.target == Slot::Folder) {
+    if cx.right_kind.needs_folder && !fills().any(|f| f.target == Slot::Folder) {
         faults.push(fault(lane, PARENT, FaultReason::RequiredUnfed, true));
     }
     if let Some(mark) = cx.right_kind.fields.iter().find(|f| f.origin_mark) {
-        let fed = |r: &Rule| r.target == mark.id && r.source == Source::Origin;
-        if !lane.rules.iter().any(fed) {
+        let fed = |f: &Fill| f.target == mark.id && f.source == Source::Origin;
+        if !fills().any(fed) {
             faults.push(fault(lane, &mark.id, FaultReason::NoOriginRule, true));
         }
     } else if lane.right_kind != Kind::Folder {
@@ -90,16 +103,16 @@ pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool)
     Fault { lane: lane.id.clone(), field: field.to_owned(), reason, items: Vec::new(), item_count: 0, blocks }
 }
 
-fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {
+fn schema_faults(fill: &Fill, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {
     let mut out = Vec::new();
-    let target = right.field(&rule.target);
-    if target.is_none() && rule.target != Slot::Folder {
-        out.push(FaultReason::NoSuchTarget { field: rule.target.clone() });
+    let target = right.field(&fill.target);
+    if target.is_none() && fill.target != Slot::Folder {
+        out.push(FaultReason::NoSuchTarget { field: fill.target.clone() });
     }
     if target.is_some_and(|t| t.read_only) {
         out.push(FaultReason::ReadOnly);
     }
-    let source = match &rule.source {
+    let source = match &fill.source {
         Source::Field(field) => {
             let found = left.field(field);
             if found.is_none() {
@@ -120,38 +133,35 @@ fn schema_faults(rule: &Rule, left: &KindSchema, right: &KindSchema) -> Vec<Faul
                 None
             }
         },
-        Source::Folder if rule.target != Slot::Folder => {
+        Source::Folder if fill.target != Slot::Folder => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Reference, to: ValueType::Text });
             None
         }
-        Source::Links if rule.target != Slot::Links => {
+        Source::Links if fill.target != Slot::Links => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Links, to: ValueType::Text });
             None
         }
-        Source::Attachments if rule.target != Slot::Files => {
+        Source::Attachments if fill.target != Slot::Files => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Attachments, to: ValueType::Text });
             None
         }
-        Source::Comments | Source::CommentsAndHistory if rule.target != Slot::Comments => {
+        Source::Comments | Source::CommentsAndHistory if fill.target != Slot::Comments => {
             out.push(FaultReason::TypesDiffer { from: ValueType::Comments, to: ValueType::Text });
             None
         }
-        Source::History if rule.target != Slot::History => {
+        Source::History if fill.target != Slot::History => {
             out.push(FaultReason::TypesDiffer { from: ValueType::History, to: ValueType::Text });
             None
         }
         _ => None,
     };
     if let (Some(source), Some(target)) = (source, target) {
-        let from = after_conversions(source, rule);
+        let from = after_conversions(source, fill);
         if !goes_into(from, target.value_type) {
             out.push(FaultReason::TypesDiffer { from, to: target.value_type });
         }
     }
-    out.extend(rule.conversions.iter().flat_map(|c| led_astray(c, target)));
-    if rule.direction == Direction::Both && !invertible(rule) {
-        out.push(FaultReason::NotInvertible);
-    }
+    out.extend(fill.conversions.iter().flat_map(|c| led_astray(c, target)));
     out
 }
 

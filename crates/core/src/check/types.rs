@@ -1,10 +1,10 @@
 //! Which types of values go into which, and which rules can run backwards.
 
 use crate::model::ValueType;
-use crate::rules::{Conversion, Rule, Source};
+use crate::rules::{Conversion, Fill, Source};
 
-pub(super) fn after_conversions(source: ValueType, rule: &Rule) -> ValueType {
-    rule.conversions.iter().fold(source, |t, c| match (c, t) {
+pub(super) fn after_conversions(source: ValueType, fill: &Fill) -> ValueType {
+    fill.conversions.iter().fold(source, |t, c| match (c, t) {
         (Conversion::ValueMap(_), ValueType::ChoiceList) => ValueType::ChoiceList,
         (Conversion::ValueMap(_), _) => ValueType::Choice,
         (Conversion::RichText, ValueType::Text) => ValueType::RichText,
@@ -32,10 +32,10 @@ pub(super) fn goes_into(from: ValueType, to: ValueType) -> bool {
         }
 }
 
-/// Whether a rule can run from right to left.
-pub(super) fn invertible(rule: &Rule) -> bool {
-    matches!(rule.source, Source::Field(_))
-        && rule.conversions.iter().all(|c| match c {
+/// Whether what a rule does can be taken back on the way into the other end.
+pub(super) fn invertible(fill: &Fill) -> bool {
+    matches!(fill.source, Source::Field(_))
+        && fill.conversions.iter().all(|c| match c {
             Conversion::RichText | Conversion::Users(_) => true,
             Conversion::Shorten { .. }
             | Conversion::IfEmpty { .. }

@@ -1,8 +1,8 @@
 //! Two artefacts side by side, whether they differ or not, for a person who has to say whether they are one.
 
-use super::item::Comparer;
+use super::item::{Compared, Comparer};
 use crate::agree::same;
-use crate::carry::{Context, Ready};
+use crate::carry::Context;
 use crate::model::{Artefact, Slot, Value, slot_value};
 use crate::rules::Lane;
 
@@ -20,12 +20,12 @@ pub struct BesideField {
 /// they are one.
 pub fn beside(lane: &Lane, cx: &Context<'_>, left: &Artefact, right: &Artefact) -> Vec<BesideField> {
     let comparer = Comparer::new(lane, cx);
-    let field = |ready: &Ready<'_>| {
-        let rule = ready.rule;
-        let now = slot_value(right, &rule.target).into_owned();
+    let field = |rule: &Compared<'_>| {
+        let (target, ready) = (rule.slot(), &rule.ready);
+        let now = slot_value(right, target).into_owned();
         let left = ready.convert(left, cx).value;
         let same = left.as_ref().is_some_and(|l| same(l, &now));
-        BesideField { target: rule.target.clone(), left, right: now, same }
+        BesideField { target: target.clone(), left, right: now, same }
     };
     comparer.rules().iter().map(field).collect()
 }

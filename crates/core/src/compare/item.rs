@@ -6,34 +6,44 @@
 use std::collections::BTreeMap;
 
 use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, same, sort_comments, sort_history};
-use crate::base::{Agreed, Base, BaseSide, Pair, Why};
+use crate::base::{Agreed, Base, Pair, RuleSlot, Why};
 use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
 use crate::loss::Loss;
 use crate::model::{Artefact, End, Ends, Fingerprint, Slot, Value, labelled, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
-use crate::rules::{FirstContact, Lane, Source};
+use crate::rules::{Fill, FirstContact, Lane, RuleId, Source};
 use crate::workflow::Hindrance;
 
-/// The rules of a lane in the order of their targets: the order in which fingerprints are made.
-fn targets(lane: &Lane) -> Vec<usize> {
-    let mut order: Vec<usize> = (0..lane.rules.len()).collect();
-    order.sort_by(|a, b| lane.rules[*a].target.cmp(&lane.rules[*b].target));
-    order
+/// What an artefact of the written end holds in the slots that the rules fill.
+pub fn right_side(lane: &Lane, artefact: &Artefact) -> BTreeMap<Slot, Value> {
+    lane.fills().map(|fill| (fill.target.clone(), fill.target.of(artefact).into_owned())).collect()
 }
 
-/// The values of an artefact of the written end that its base will remember.
-pub fn right_side(lane: &Lane, artefact: &Artefact) -> BaseSide {
-    BaseSide(lane.rules.iter().map(|r| (r.target.clone(), r.target.of(artefact).into_owned())).collect())
+/// A rule of the lane, ready for many artefacts.
+pub(crate) struct Compared<'a> {
+    pub id: &'a RuleId,
+    pub ready: Ready<'a>,
+}
+
+impl<'a> Compared<'a> {
+    /// The slot that it fills.
+    pub fn slot(&self) -> &'a Slot {
+        &self.ready.fill.target
+    }
+
+    pub fn filled(&self) -> RuleSlot<'a> {
+        RuleSlot { rule: self.id, slot: self.slot() }
+    }
 }
 
 /// Compares artefacts under one lane.
 pub struct Comparer<'a> {
-    lane: &'a Lane,
     cx: &'a Context<'a>,
     /// The end that the lane writes; the rules read the other.
     written: End,
+    rules: Vec<Compared<'a>>,
+    /// The rules in the order of their ids: the order in which fingerprints are made.
     order: Vec<usize>,
-    ready: Vec<Ready<'a>>,
     /// Targets whose texts may name items.
     named_in: Vec<&'a Slot>,
     rules_digest: Fingerprint,
@@ -58,6 +68,18 @@ impl Found {
     /// Whether nothing differs.
     pub fn is_in_step(&self) -> bool {
         self.fields.is_empty() && self.faults.is_empty()
+    }
+}
+
+/// A slot that one end left out of its answer: nothing is written.
+fn unreadable(slot: &Slot, left: Option<&Value>, now: &Value, end: End) -> FieldChange {
+    FieldChange {
+        field: slot.clone(),
+        left: left.cloned(),
+        write: now.clone(),
+        right: Some(now.clone()),
+        reason: FieldReason::Unreadable(end),
+        losses: Vec::new(),
     }
 }
 
@@ -100,42 +122,41 @@ enum Differs {
 
 impl<'a> Comparer<'a> {
     pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
-        let ready: Vec<Ready<'_>> = lane.rules.iter().map(|r| Ready::new(r, cx)).collect();
-        let order = targets(lane);
+        let compared = |(id, fill)| Compared { id, ready: Ready::new(fill, cx) };
+        let rules: Vec<Compared<'_>> = lane.filling().map(compared).collect();
+        let mut order: Vec<usize> = (0..rules.len()).collect();
+        order.sort_by_key(|n| rules[*n].id);
         // As an agreement makes it: see `Agreement`.
-        let rules_digest = Fingerprint::of_map(order.iter().map(|n| (&ready[*n].rule.target, ready[*n].digest())));
-        let named_in = ready.iter().filter(|r| r.holds_documents()).map(|r| &r.rule.target).collect();
-        Comparer { lane, cx, written: lane.direction.written(), order, ready, named_in, rules_digest }
+        let rules_digest = Fingerprint::of_map(order.iter().map(|n| (rules[*n].id, rules[*n].ready.digest())));
+        let named_in = rules.iter().filter(|r| r.ready.holds_documents()).map(|r| &r.ready.fill.target).collect();
+        Comparer { cx, written: lane.direction.written(), rules, order, named_in, rules_digest }
     }
 
     /// The lane's rules, ready for many artefacts.
-    pub(crate) fn rules(&self) -> &[Ready<'a>] {
-        &self.ready
+    pub(crate) fn rules(&self) -> &[Compared<'a>] {
+        &self.rules
+    }
+
+    /// The rules in the order in which fingerprints are made.
+    fn in_order(&self) -> impl Iterator<Item = (&'a RuleId, &'a Fill)> {
+        self.order.iter().map(|n| (self.rules[*n].id, self.rules[*n].ready.fill))
     }
 
     /// The fingerprint of what the rules take from a left artefact.
     pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        Fingerprint::of_map(self.order.iter().filter_map(|n| {
-            let rule = &self.lane.rules[*n];
-            Some((&rule.target, source_value(rule, artefact, self.cx.left_system)?))
-        }))
+        let source = |fill| source_value(fill, artefact, self.cx.left_system);
+        Fingerprint::of_map(self.in_order().filter_map(|(id, fill)| Some((id, source(fill)?))))
     }
 
     /// The fingerprint of what the rules fill in an artefact of the written end.
     pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        Fingerprint::of_map(self.order.iter().map(|n| {
-            let target = &self.lane.rules[*n].target;
-            (target, target.of(artefact))
-        }))
+        Fingerprint::of_map(self.in_order().map(|(id, fill)| (id, fill.target.of(artefact))))
     }
 
-    /// The values of a left artefact that its base will remember.
-    pub fn left_side(&self, artefact: &Artefact) -> BaseSide {
-        let value = |n: &usize| {
-            let rule = &self.lane.rules[*n];
-            Some((rule.target.clone(), source_value(rule, artefact, self.cx.left_system)?.into_owned()))
-        };
-        BaseSide(self.order.iter().filter_map(value).collect())
+    /// What the rules start from in a left artefact, by the slot that each fills.
+    pub fn left_side(&self, artefact: &Artefact) -> BTreeMap<Slot, Value> {
+        let source = |fill| Some(source_value(fill, artefact, self.cx.left_system)?.into_owned());
+        self.in_order().filter_map(|(_, fill)| Some((fill.target.clone(), source(fill)?))).collect()
     }
 
     /// True if neither side changed since the base, nor the rules, nor the place of what they link to; the values are
@@ -148,9 +169,9 @@ impl<'a> Comparer<'a> {
             && !self.named_in.iter().any(|target| self.renamed(right, target).is_some())
     }
 
-    /// The digest of each rule with what it reads besides the item, by target.
-    pub fn digests(&self) -> BTreeMap<Slot, String> {
-        self.ready.iter().map(|r| (r.rule.target.clone(), r.digest().to_owned())).collect()
+    /// The digest of each rule with what it reads besides the item.
+    pub fn digests(&self) -> BTreeMap<RuleId, String> {
+        self.rules.iter().map(|r| (r.id.clone(), r.ready.digest().to_owned())).collect()
     }
 
     /// The text of a written field with left keys replaced by those of counterparts that have been created since; none
@@ -160,7 +181,7 @@ impl<'a> Comparer<'a> {
     }
 
     fn leads_back(&self, left: &Artefact, right: &Artefact) -> bool {
-        self.lane.rules.iter().any(|r| r.target == Slot::Links && r.source == Source::Links)
+        self.rules.iter().any(|r| r.ready.fill.target == Slot::Links && r.ready.fill.source == Source::Links)
             && leads_back(&left.links, &right.links, self.cx.places)
     }
 
@@ -168,8 +189,8 @@ impl<'a> Comparer<'a> {
     /// past changes of both.
     pub fn compare(&self, left: &Artefact, right: &Artefact, base: Option<&Base>, accepted: &[Accepted]) -> Found {
         let mut out = Found::default();
-        for ready in &self.ready {
-            self.compare_slot(ready, Ends { left, right }, base, accepted, &mut out);
+        for rule in &self.rules {
+            self.compare_slot(rule, Ends { left, right }, base, accepted, &mut out);
         }
         out.faults.extend(self.moves(&out.fields, Some(right)));
         out
@@ -177,16 +198,33 @@ impl<'a> Comparer<'a> {
 
     fn compare_slot(
         &self,
-        ready: &Ready<'_>,
+        rule: &Compared<'_>,
         items: Ends<&Artefact>,
         base: Option<&Base>,
         accepted: &[Accepted],
         out: &mut Found,
     ) {
-        let target = &ready.rule.target;
-        let Some(source) = source_value(ready.rule, items.left, self.cx.left_system) else { return };
+        let (target, ready) = (rule.slot(), &rule.ready);
         let now = target.of(items.right);
-        let since = self.since(ready, items, (&source, &now), base);
+        if ready.is_left_out_of(items.left) {
+            // Nothing moves. What was there when both were last in step can't be seen any more: that is told.
+            let was = base.and_then(|b| b.told(rule.filled()));
+            if was.is_some_and(|(source, _)| !source.is_blank()) {
+                out.fields.push(unreadable(target, None, &now, self.written.other()));
+            }
+            return;
+        }
+        let Some(source) = source_value(ready.fill, items.left, self.cx.left_system) else { return };
+        if items.right.left_out.contains(target) {
+            // What nobody can see is not written over; and nothing over nothing is no difference.
+            let wanted = ready.convert(items.left, self.cx).value;
+            let was = base.and_then(|b| b.told(rule.filled())).is_some_and(|(_, held)| !held.is_blank());
+            if was || wanted.is_some_and(|value| !value.is_blank()) {
+                out.fields.push(unreadable(target, Some(&source), &now, self.written));
+            }
+            return;
+        }
+        let since = self.since(rule, items, (&source, &now), base);
         if since.by_former_digest {
             out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
         }
@@ -213,7 +251,7 @@ impl<'a> Comparer<'a> {
             out.losses.extend(converted.losses);
             return;
         }
-        match self.why(target, &since, &expected, &now, base) {
+        match self.why(rule, &since, &expected, &now, base) {
             Differs::Not => {}
             Differs::OnlyByRule => {
                 out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
@@ -232,14 +270,14 @@ impl<'a> Comparer<'a> {
     /// What became of a slot since both ends were last in step.
     fn since<'b>(
         &self,
-        ready: &Ready<'_>,
+        rule: &Compared<'_>,
         items: Ends<&Artefact>,
         (source, now): (&Value, &Value),
         base: Option<&'b Base>,
     ) -> Since<'b> {
-        let target = &ready.rule.target;
-        let kept = base.and_then(|b| b.field(target));
-        let agreed = base.and_then(|b| b.agreed.get(target));
+        let (target, ready) = (rule.slot(), &rule.ready);
+        let kept = base.and_then(|b| b.told(rule.filled()));
+        let agreed = base.and_then(|b| b.agreed(rule.filled()));
         let same = Ends {
             left: kept.is_some_and(|(left, _)| source == left),
             right: kept.is_some_and(|(_, right)| now == right),
@@ -258,7 +296,14 @@ impl<'a> Comparer<'a> {
     }
 
     /// Why what the rule gives is not what is there.
-    fn why(&self, target: &Slot, since: &Since<'_>, expected: &Value, now: &Value, base: Option<&Base>) -> Differs {
+    fn why(
+        &self,
+        rule: &Compared<'_>,
+        since: &Since<'_>,
+        expected: &Value,
+        now: &Value,
+        base: Option<&Base>,
+    ) -> Differs {
         let from = self.written.other();
         let mut reason = match (since.has_base, since.same[from], since.same[self.written]) {
             (false, ..) => FieldReason::NoBase,
@@ -270,7 +315,7 @@ impl<'a> Comparer<'a> {
         };
         if since.differs_by_rule_alone(expected) {
             let Some(agreed) = since.agreed.filter(|_| since.other_rule) else { return Differs::Not };
-            if same(expected, agreed.made.as_ref().unwrap_or(now)) {
+            if same(expected, agreed.made[self.written].as_ref().unwrap_or(now)) {
                 return Differs::OnlyByRule;
             }
             reason = match agreed.why {
@@ -279,7 +324,7 @@ impl<'a> Comparer<'a> {
             };
         }
         let by_itself = reason.default_decision(FirstContact::Ask, self.written).writes();
-        if by_itself && base.is_some_and(|b| b.is_in_doubt(target, now)) {
+        if by_itself && base.is_some_and(|b| b.is_in_doubt(rule.filled(), now)) {
             reason = FieldReason::PerhapsThere;
         }
         if matches!(now, Value::Unreadable(_)) {
@@ -357,11 +402,11 @@ impl<'a> Comparer<'a> {
     pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
-        for ready in &self.ready {
-            let rule = ready.rule;
+        for Compared { ready, .. } in &self.rules {
+            let fill = ready.fill;
             let converted = ready.convert(left, self.cx);
             if let Some(fault) = converted.fault {
-                faults.push((rule.target.clone(), fault));
+                faults.push((fill.target.clone(), fault));
                 continue;
             }
             let Some(write) = converted.value else { continue };
@@ -369,8 +414,8 @@ impl<'a> Comparer<'a> {
                 continue;
             }
             fields.push(FieldChange {
-                field: rule.target.clone(),
-                left: source_value(rule, left, self.cx.left_system).map(|v| v.into_owned()),
+                field: fill.target.clone(),
+                left: source_value(fill, left, self.cx.left_system).map(|v| v.into_owned()),
                 write,
                 right: None,
                 reason: FieldReason::New,

@@ -1,10 +1,13 @@
 //! An artefact with its files, links, comments and history.
 
+use std::collections::BTreeSet;
+
 use chrono::{DateTime, FixedOffset};
 use serde::{Deserialize, Serialize};
 
 use super::{Document, Fields, Kind};
 use crate::loss::Loss;
+use crate::slot::Slot;
 
 /// Anything that can be moved, as one system holds it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -41,6 +44,10 @@ pub struct Artefact {
     /// What could not be read exactly.
     #[serde(default)]
     pub read_losses: Vec<Loss>,
+    /// Slots that its system left out of the answer: what they hold is not known.
+    #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<String>))]
+    pub left_out: BTreeSet<Slot>,
 }
 
 impl Artefact {
@@ -64,6 +71,7 @@ impl Artefact {
             history: Vec::new(),
             origin: None,
             read_losses: Vec::new(),
+            left_out: BTreeSet::new(),
         }
     }
 }

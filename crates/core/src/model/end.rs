@@ -43,6 +43,8 @@ impl End {
 
 /// What both ends have, each its own.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(deny_unknown_fields)]
 pub struct Ends<T> {
     pub left: T,
     pub right: T,

@@ -8,7 +8,7 @@ use super::value::{Reference, Value};
 use crate::slot::{Slot, named};
 
 impl Slot {
-    /// What an artefact holds in it. A field that its system left out of the answer holds nothing.
+    /// What an artefact holds in it, as far as its system answered: see [`Artefact::left_out`].
     pub fn of<'v>(&self, artefact: &'v Artefact) -> Cow<'v, Value> {
         match self {
             Slot::Folder => Cow::Owned(match &artefact.parent {

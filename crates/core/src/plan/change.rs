@@ -6,7 +6,6 @@ use serde::{Deserialize, Serialize};
 
 use super::reason::FieldReason;
 use crate::agree::Accepted;
-use crate::base::BaseSide;
 use crate::carry::FaultReason;
 use crate::identity::Evidence;
 use crate::loss::Loss;
@@ -29,10 +28,10 @@ pub struct Change {
     pub fields: Vec<FieldChange>,
     /// For an adoption that waits for review: every field, should a new artefact be made instead.
     pub as_new: Vec<FieldChange>,
-    /// What the rules take from the left: the left half of the base once this is applied.
-    pub left_side: BaseSide,
-    /// What the written end held under the rules; empty for new artefacts.
-    pub right_side: BaseSide,
+    /// What the rules start from, by the slot that each fills.
+    pub left_side: BTreeMap<Slot, Value>,
+    /// What the written end held in the slots that the rules fill; empty for new artefacts.
+    pub right_side: BTreeMap<Slot, Value>,
     /// What the written end held in everything that can be written, as fingerprints: see [`crate::agree::holdings`].
     #[serde(default, alias = "right_holds")]
     pub held: BTreeMap<String, String>,
@@ -70,8 +69,8 @@ impl Change {
             right: None,
             fields: Vec::new(),
             as_new: Vec::new(),
-            left_side: BaseSide::default(),
-            right_side: BaseSide::default(),
+            left_side: BTreeMap::new(),
+            right_side: BTreeMap::new(),
             held: BTreeMap::new(),
             rebased: BTreeMap::new(),
             accepted: Vec::new(),

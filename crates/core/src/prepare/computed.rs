@@ -17,8 +17,8 @@ pub struct Computed {
 
 impl Computed {
     pub fn of(lane: &Lane, kind: &KindSchema) -> Computed {
-        let rules = lane.rules.iter().filter_map(|rule| match &rule.source {
-            Source::Computed(text) => Some((computed_field(&rule.target), compile(text, kind).ok()?)),
+        let rules = lane.fills().filter_map(|fill| match &fill.source {
+            Source::Computed(text) => Some((computed_field(&fill.target), compile(text, kind).ok()?)),
             _ => None,
         });
         Computed { rules: rules.collect() }

@@ -11,7 +11,7 @@ use crate::rules::{Lane, Source};
 /// Gives an item of the left a link to itself if the other end refuses one of its files, for a lane that carries both
 /// files and links.
 pub fn link_to_refused_files(item: &mut Artefact, lane: &Lane, right: &KindSchema) {
-    let fed = |target, source| lane.rules.iter().any(|r| r.target == target && r.source == source);
+    let fed = |target, source| lane.fills().any(|f| f.target == target && f.source == source);
     let (Some(field), Some(links), Some(url)) = (right.field(ATTACHMENTS), right.field(LINKS), &item.url) else {
         return;
     };

@@ -190,7 +190,7 @@ impl Case<'_> {
         if agreed.why == Why::Kept {
             return DifferenceCause::KeptByDecision;
         }
-        match &agreed.made {
+        match &agreed.made[self.written] {
             Some(made) if same(made, self.expected) => DifferenceCause::ChangedOnSaving,
             _ if !self.same_rule => DifferenceCause::RuleChanged,
             Some(_) | None => DifferenceCause::TargetMoved,

@@ -9,9 +9,9 @@ use super::order::order;
 use super::proof::{AbsentItem, Difference, FieldProof, LaneProof, OrderProof, PieceProof, ProofItem, ProofLoss};
 use super::said::SaidCount;
 use crate::agree::{Accepted, same};
-use crate::base::{Base, BaseSide, Bases, Pair};
-use crate::carry::{Context, Converted, Ready, source_value};
-use crate::compare::{AtEnd, Comparer, Relation, walk};
+use crate::base::{Base, Bases, Pair};
+use crate::carry::{Context, Converted, source_value};
+use crate::compare::{AtEnd, Compared, Comparer, Relation, walk};
 use crate::identity::Counterparts;
 use crate::model::{Artefact, End, Ends, Slot, Value};
 use crate::plan::lacks_only;
@@ -77,7 +77,7 @@ struct Met<'a> {
     untouched: bool,
     /// None if it is untouched, or was never kept.
     base: Option<Base>,
-    left_side: BaseSide,
+    left_side: BTreeMap<Slot, Value>,
     accepted: &'a [Accepted],
     fate: Option<&'a Fate>,
 }
@@ -115,10 +115,14 @@ impl<'a> Proving<'a> {
 
     /// One rule of a pair: what it gives now, beside what is there.
     fn field(&mut self, n: usize, met: &Met<'_>) {
-        let ready = &self.comparer.rules()[n];
-        let (rule, Ends { left, right }) = (ready.rule, met.items);
-        let target: &'a Slot = &rule.target;
-        let Some(source) = source_value(rule, left, self.cx.left_system) else { return };
+        let rule = &self.comparer.rules()[n];
+        let (ready, Ends { left, right }) = (&rule.ready, met.items);
+        let target: &'a Slot = rule.slot();
+        if let Some(told) = self.left_out(rule, met) {
+            self.proof.differences.extend(told);
+            return;
+        }
+        let Some(source) = source_value(ready.fill, left, self.cx.left_system) else { return };
         let Converted { value, fault, losses } = ready.convert(left, self.cx);
         let (expected, now) = (value.unwrap_or(Value::Empty), target.of(right));
         let said = SaidCount::of(&self.comparer, target, (&source, &expected), &now, met.accepted);
@@ -159,7 +163,7 @@ impl<'a> Proving<'a> {
         } else if said.is_some_and(|s| s.lacks == 0) {
             DifferenceCause::RemovedAt(self.written)
         } else {
-            self.since_in_step(ready, met, &expected, &now)
+            self.since_in_step(rule, met, &expected, &now)
         };
         if let (Weight::Settled, Some(entry)) = (cause.weight(), self.fields.get_mut(target)) {
             entry.settled += 1;
@@ -175,15 +179,38 @@ impl<'a> Proving<'a> {
         });
     }
 
+    /// None if both ends answered what a field holds; else there is nothing to compare. Where the one that left it out
+    /// held something when both were last in step, that is a difference.
+    fn left_out(&self, rule: &Compared<'_>, met: &Met<'_>) -> Option<Option<Difference>> {
+        let Ends { left, right } = met.items;
+        let target = rule.slot();
+        let end = match (rule.ready.is_left_out_of(left), right.left_out.contains(target)) {
+            (true, _) => self.written.other(),
+            (false, true) => self.written,
+            (false, false) => return None,
+        };
+        let was = met.base.as_ref().and_then(|b| b.told(rule.filled()));
+        let held = was.map(|(left, right)| Ends { left, right }[end]).filter(|held| !held.is_blank());
+        Some(held.map(|held| Difference {
+            left_key: left.key.clone(),
+            right_key: right.key.clone(),
+            title: left.title.clone(),
+            field: target.to_string(),
+            expected: held.clone(),
+            found: Value::Empty,
+            cause: DifferenceCause::Unreadable(end),
+        }))
+    }
+
     /// Why a field differs that could be carried and read, by what was agreed on and what became of its change.
-    fn since_in_step(&self, ready: &Ready<'_>, met: &Met<'_>, expected: &Value, now: &Value) -> DifferenceCause {
-        let target = &ready.rule.target;
-        let same = match (met.untouched, met.base.as_ref().and_then(|b| b.field(target))) {
+    fn since_in_step(&self, rule: &Compared<'_>, met: &Met<'_>, expected: &Value, now: &Value) -> DifferenceCause {
+        let (target, ready) = (rule.slot(), &rule.ready);
+        let same = match (met.untouched, met.base.as_ref().and_then(|b| b.told(rule.filled()))) {
             (true, _) => Some(Ends { left: true, right: true }),
             (false, None) => None,
-            (false, Some((l, r))) => Some(Ends { left: met.left_side.0.get(target) == Some(l), right: now == r }),
+            (false, Some((l, r))) => Some(Ends { left: met.left_side.get(target) == Some(l), right: now == r }),
         };
-        let agreed = met.pair.agreed.as_ref().and_then(|a| a.field(target));
+        let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.id, target));
         let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, self.cx));
         Case { target, expected, written: self.written, same, agreed, same_rule, fate: met.fate }.cause()
     }

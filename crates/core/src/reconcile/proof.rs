@@ -18,6 +18,9 @@ use crate::rules::Lane;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct LaneProof {
     pub lane: String,
+    /// What people call it; empty if they call it by its kinds.
+    #[serde(default)]
+    pub name: String,
     pub left_kind: Kind,
     pub right_kind: Kind,
     /// Artefacts in the lane's scope at the left.
@@ -63,6 +66,7 @@ impl LaneProof {
     pub(super) fn of(lane: &Lane, covered: Ends<u64>) -> LaneProof {
         LaneProof {
             lane: lane.id.clone(),
+            name: lane.name.clone(),
             left_kind: lane.left_kind,
             right_kind: lane.right_kind,
             left_count: covered.left,

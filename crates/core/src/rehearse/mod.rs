@@ -274,11 +274,11 @@ fn moves(kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: 
     for field in fields {
         let workflow = kind.field(&field.field).and_then(|f| f.workflow.as_ref());
         let (Some(workflow), Value::Choice(to)) = (workflow, &field.write) else { continue };
-        let now = change.right_side.0.get(&field.field).filter(|v| existing && !v.is_blank());
+        let now = change.right_side.get(&field.field).filter(|v| existing && !v.is_blank());
         let from = now.map_or_else(|| workflow.first.clone(), Value::display);
         let held = |id: &str| match fields.iter().find(|f| f.field == id) {
             Some(f) => !f.write.is_blank(),
-            None => existing && change.right_side.0.get(id).is_some_and(|v| !v.is_blank()),
+            None => existing && change.right_side.get(id).is_some_and(|v| !v.is_blank()),
         };
         out.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
             let (from, to) = (from.clone(), to.clone());

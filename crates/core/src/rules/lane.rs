@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use super::direction::Direction;
 use super::policies::{Matching, NEVER, Policies};
-use super::rule::{Rule, Source};
+use super::rule::{Fill, Rule, RuleId, Source};
 use crate::expression::names_now;
 use crate::model::Kind;
 use crate::scope::Condition;
@@ -14,8 +14,11 @@ use crate::scope::Condition;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Lane {
-    /// Name of the lane, unique in its route.
+    /// Stable, and unique in its route: pairs and what is remembered of them hang on it.
     pub id: String,
+    /// What people call it; empty if they call it by its kinds.
+    #[serde(default)]
+    pub name: String,
     pub left_kind: Kind,
     pub right_kind: Kind,
     #[serde(default)]
@@ -27,6 +30,7 @@ pub struct Lane {
     /// What is covered at the left beyond what the conditions match.
     #[serde(default)]
     pub along: Along,
+    #[serde(deserialize_with = "super::rule::of_one_lane")]
     pub rules: Vec<Rule>,
     #[serde(default)]
     pub matching: Matching,
@@ -35,10 +39,11 @@ pub struct Lane {
 }
 
 impl Lane {
-    /// From a kind at the left to the same at the right, with everything in scope; named by the kind.
+    /// From a kind at the left to the same at the right, with everything in scope.
     pub fn of_kind(kind: Kind, rules: Vec<Rule>) -> Lane {
         Lane {
             id: kind.id().to_owned(),
+            name: String::new(),
             left_kind: kind,
             right_kind: kind,
             direction: Direction::ToRight,
@@ -51,10 +56,21 @@ impl Lane {
         }
     }
 
+    /// How its rules fill the end that it writes, in their order, with the id of each.
+    pub fn filling(&self) -> impl Iterator<Item = (&RuleId, &Fill)> {
+        let written = self.direction.written();
+        self.rules.iter().filter_map(move |rule| Some((&rule.id, rule.fill(written)?)))
+    }
+
+    /// How its rules fill the end that it writes, in their order.
+    pub fn fills(&self) -> impl Iterator<Item = &Fill> {
+        self.filling().map(|(_, fill)| fill)
+    }
+
     /// Whether what it covers or computes changes as time goes by, with nothing else changed.
     pub fn depends_on_now(&self) -> bool {
-        let computed = |r: &Rule| matches!(&r.source, Source::Computed(text) if names_now(text));
-        self.left_scope.depends_on_now() || self.right_scope.depends_on_now() || self.rules.iter().any(computed)
+        let computed = |f: &Fill| matches!(&f.source, Source::Computed(text) if names_now(text));
+        self.left_scope.depends_on_now() || self.right_scope.depends_on_now() || self.fills().any(computed)
     }
 
     /// How counterparts are found. Folders are alike only if they are the same: “similar” folders would swallow each
@@ -68,7 +84,7 @@ impl Lane {
 
     /// Whether history stays with Hovrel: no rule carries it, as it is or as comments.
     pub fn keeps_history(&self) -> bool {
-        !self.rules.iter().any(|r| matches!(r.source, Source::History | Source::CommentsAndHistory))
+        !self.fills().any(|f| matches!(f.source, Source::History | Source::CommentsAndHistory))
     }
 }
 

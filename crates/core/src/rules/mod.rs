@@ -17,5 +17,5 @@ pub use lane::{Along, Lane};
 pub use order::{order_is_carried, order_of};
 pub use policies::{FirstContact, KeyFields, Matching, Policies};
 pub(crate) use rule::computed_field;
-pub use rule::{Rule, Source};
+pub use rule::{Fill, Rule, RuleId, Source};
 pub use versions::{Became, LaneChange, LanePart, RuleChange, changes_between};

@@ -10,8 +10,8 @@ use crate::model::{Artefact, POSITION, Slot, Value};
 
 /// Whether the items of a lane stand in folders at both ends; if so, whether their order there is carried.
 pub fn order_is_carried(lane: &Lane) -> Option<bool> {
-    let in_folders = lane.rules.iter().any(|r| r.target == Slot::Folder && matches!(r.source, Source::Folder));
-    in_folders.then(|| lane.rules.iter().any(|r| r.target == Slot::Position))
+    let in_folders = lane.fills().any(|f| f.target == Slot::Folder && matches!(f.source, Source::Folder));
+    in_folders.then(|| lane.fills().any(|f| f.target == Slot::Position))
 }
 
 /// What items of a folder are ordered by; those without a number of their own stand behind those with one.

@@ -1,19 +1,22 @@
 //! What changed between two versions of a route.
 //!
-//! Decides what counts as one change: a rule by the field that it fills, a lane by its name, everything else of a
-//! lane by its part. Nothing that is the same in both is told.
+//! Decides what counts as one change: a rule and a lane by their ids, everything else of a lane by its part. Nothing that is the same in both is told.
 
 use serde::{Deserialize, Serialize};
 
 use super::lane::Lane;
-use super::rule::Rule;
-use crate::model::Slot;
+use super::rule::{Rule, RuleId};
+use crate::model::Kind;
 
 /// What became of a lane.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct LaneChange {
     pub lane: String,
+    /// What people call it; empty if they call it by its kinds.
+    pub name: String,
+    pub left_kind: Kind,
+    pub right_kind: Kind,
     pub became: Became,
     /// Empty for a lane that was added or removed whole.
     pub rules: Vec<RuleChange>,
@@ -29,11 +32,11 @@ pub enum Became {
     Changed,
 }
 
-/// What became of the rule for a field; one of the two is there.
+/// What became of a rule; one of the two is there.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct RuleChange {
-    pub target: Slot,
+    pub rule: RuleId,
     pub before: Option<Rule>,
     pub after: Option<Rule>,
 }
@@ -43,6 +46,7 @@ pub struct RuleChange {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LanePart {
+    Name,
     Kinds,
     Direction,
     LeftScope,
@@ -55,7 +59,15 @@ pub enum LanePart {
 /// What changed from one version's lanes to another's, in the order of the later ones, removed lanes last.
 pub fn changes_between(before: &[Lane], after: &[Lane]) -> Vec<LaneChange> {
     let old = |id: &str| before.iter().find(|l| l.id == id);
-    let whole = |lane: &Lane, became| LaneChange { lane: lane.id.clone(), became, rules: vec![], parts: vec![] };
+    let whole = |lane: &Lane, became| LaneChange {
+        lane: lane.id.clone(),
+        name: lane.name.clone(),
+        left_kind: lane.left_kind,
+        right_kind: lane.right_kind,
+        became,
+        rules: vec![],
+        parts: vec![],
+    };
     let mut out: Vec<LaneChange> = Vec::new();
     for lane in after {
         match old(&lane.id) {
@@ -75,23 +87,24 @@ pub fn changes_between(before: &[Lane], after: &[Lane]) -> Vec<LaneChange> {
 
 fn rule_changes(before: &[Rule], after: &[Rule]) -> Vec<RuleChange> {
     let change = |before: Option<&Rule>, after: Option<&Rule>| RuleChange {
-        target: before.or(after).map_or_else(|| Slot::from(""), |r| r.target.clone()),
+        rule: before.or(after).map(|r| r.id.clone()).unwrap_or_default(),
         before: before.cloned(),
         after: after.cloned(),
     };
-    let old = |target: &Slot| before.iter().find(|r| r.target == *target);
+    let old = |id: &RuleId| before.iter().find(|r| r.id == *id);
     let mut out: Vec<RuleChange> = after
         .iter()
-        .filter(|rule| old(&rule.target) != Some(*rule))
-        .map(|rule| change(old(&rule.target), Some(rule)))
+        .filter(|rule| old(&rule.id) != Some(*rule))
+        .map(|rule| change(old(&rule.id), Some(rule)))
         .collect();
-    let gone = before.iter().filter(|was| !after.iter().any(|r| r.target == was.target));
+    let gone = before.iter().filter(|was| !after.iter().any(|r| r.id == was.id));
     out.extend(gone.map(|was| change(Some(was), None)));
     out
 }
 
 fn parts(was: &Lane, is: &Lane) -> Vec<LanePart> {
     let differs = [
+        (LanePart::Name, was.name != is.name),
         (LanePart::Kinds, (was.left_kind, was.right_kind) != (is.left_kind, is.right_kind)),
         (LanePart::Direction, was.direction != is.direction),
         (LanePart::LeftScope, was.left_scope != is.left_scope),
@@ -106,13 +119,13 @@ fn parts(was: &Lane, is: &Lane) -> Vec<LanePart> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::Kind;
-    use crate::rules::{Along, Direction, Source};
+    use crate::model::End;
+    use crate::rules::{Along, Fill, Source};
     use crate::scope::Condition;
 
     fn rule(target: &str, from: &str) -> Rule {
         let source = Source::Field(from.to_owned());
-        Rule { target: target.into(), source, conversions: vec![], direction: Direction::ToRight }
+        Rule::filling(End::Right, Fill { target: target.into(), source, conversions: vec![] })
     }
 
     #[test]
@@ -137,7 +150,7 @@ mod tests {
         ];
         assert_eq!(told, wanted);
         let rules: Vec<(&str, bool, bool)> =
-            found[0].rules.iter().map(|r| (r.target.id(), r.before.is_some(), r.after.is_some())).collect();
+            found[0].rules.iter().map(|r| (r.rule.as_str(), r.before.is_some(), r.after.is_some())).collect();
         assert_eq!(
             rules,
             [("text", true, true), ("new", false, true), ("gone", true, false)],

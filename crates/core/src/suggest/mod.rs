@@ -20,8 +20,8 @@ use std::collections::HashSet;
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::{FieldSchema, KindSchema};
-use crate::model::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, POSITION, Slot, ValueType};
-use crate::rules::{Conversion, Direction, Fallback, Rule, Source, UserTable};
+use crate::model::{ATTACHMENTS, COMMENTS, End, HISTORY, LINKS, POSITION, Slot, ValueType};
+use crate::rules::{Conversion, Fallback, Fill, Rule, Source, UserTable};
 use crate::survey::KindSurvey;
 use names::name_affinity;
 use observed::{Observed, observe};
@@ -62,7 +62,7 @@ pub fn suggest(
     let mut out: Vec<Suggestion> = Vec::new();
     let mut used: Vec<&str> = Vec::new();
     for (score, source, target, likely) in scored {
-        if score < WORTH || used.contains(&source.id.as_str()) || out.iter().any(|s| s.rule.target == target.id) {
+        if score < WORTH || used.contains(&source.id.as_str()) || out.iter().any(|s| fills(s, &target.id)) {
             continue;
         }
         used.push(&source.id);
@@ -73,13 +73,13 @@ pub fn suggest(
         });
     }
     out.extend(standing(left, right));
-    out.sort_by_key(|s| right.fields.iter().position(|f| s.rule.target == f.id).unwrap_or(usize::MAX));
+    out.sort_by_key(|s| right.fields.iter().position(|f| fills(s, &f.id)).unwrap_or(usize::MAX));
     out
 }
 
 /// Rules that do not depend on names: folder, origin, files.
 fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
-    let rule = |target: Slot, source| Rule { target, source, conversions: Vec::new(), direction: Direction::ToRight };
+    let rule = |target: Slot, source| to_right(Fill { target, source, conversions: Vec::new() });
     let mut out = Vec::new();
     if left.in_folders && right.in_folders {
         out.push(Suggestion {
@@ -253,10 +253,13 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         }
         _ => {}
     }
-    Rule {
-        target: target.id.clone().into(),
-        source: Source::Field(source.id.clone()),
-        conversions,
-        direction: Direction::ToRight,
-    }
+    to_right(Fill { target: target.id.clone().into(), source: Source::Field(source.id.clone()), conversions })
+}
+
+fn fills(suggestion: &Suggestion, field: &str) -> bool {
+    suggestion.rule.fill(End::Right).is_some_and(|fill| fill.target == *field)
+}
+
+fn to_right(fill: Fill) -> Rule {
+    Rule::filling(End::Right, fill)
 }

@@ -5,13 +5,13 @@
 
 use crate::carry::{Context, Ready};
 use crate::model::{Artefact, Value};
-use crate::rules::{Rule, RuleTable};
+use crate::rules::{Fill, RuleTable};
 use crate::survey::{FieldSurvey, Spread};
 
 /// The spread of what reaches a table of a rule, under the name of the target. `items` are those in scope, with what
 /// rules take from beside them; of a field that an item does not have at all it holds nothing.
-pub fn values_reaching(rule: &Rule, table: RuleTable, items: &[&Artefact], cx: &Context<'_>) -> FieldSurvey {
-    let ready = Ready::new(rule, cx);
+pub fn values_reaching(fill: &Fill, table: RuleTable, items: &[&Artefact], cx: &Context<'_>) -> FieldSurvey {
+    let ready = Ready::new(fill, cx);
     let mut spread = Spread::default();
     for item in items {
         match ready.before_table(table, item, cx) {
@@ -21,5 +21,5 @@ pub fn values_reaching(rule: &Rule, table: RuleTable, items: &[&Artefact], cx: &
             None => {}
         }
     }
-    spread.finish(rule.target.to_string(), items.len() as u64)
+    spread.finish(fill.target.to_string(), items.len() as u64)
 }

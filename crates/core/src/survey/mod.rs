@@ -50,6 +50,9 @@ pub struct KindSurvey {
     pub largest_attachment: u64,
     /// Items whose text could not be read exactly.
     pub with_read_losses: u64,
+    /// What the system left out of its answers, with how many items: what they hold there is not known.
+    #[serde(default)]
+    pub left_out: Vec<ValueCount>,
     /// How items stand in folders.
     #[serde(default)]
     pub depths: Depths,
@@ -114,6 +117,7 @@ struct Gathered {
     attachment_bytes: u64,
     largest_attachment: u64,
     with_read_losses: u64,
+    left_out: BTreeMap<String, u64>,
     markup: BTreeMap<&'static str, u64>,
     fields: BTreeMap<String, Spread>,
 }
@@ -131,6 +135,9 @@ impl Surveyor {
             kind.largest_attachment = kind.largest_attachment.max(bytes);
         }
         kind.with_read_losses += u64::from(!artefact.read_losses.is_empty());
+        for slot in &artefact.left_out {
+            *kind.left_out.entry(slot.to_string()).or_default() += 1;
+        }
         let hanging = [
             (ATTACHMENTS, artefact.attachments.is_empty()),
             (COMMENTS, artefact.comments.is_empty()),
@@ -163,6 +170,7 @@ impl Surveyor {
                 attachment_bytes: g.attachment_bytes,
                 largest_attachment: g.largest_attachment,
                 with_read_losses: g.with_read_losses,
+                left_out: by_count(g.left_out.iter().map(|(slot, n)| (slot.as_str(), *n)).collect()),
                 depths: depths.remove(&kind).unwrap_or_default(),
                 markup: by_count(g.markup),
                 doubles_count: 0,

@@ -1,7 +1,7 @@
 //! Two schemas of one trade, by two firms who name things in their own ways.
 
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
-use hovrel_core::model::{Artefact, Kind, Value, ValueType};
+use hovrel_core::model::{Artefact, End, Kind, Value, ValueType};
 use hovrel_core::rules::{Conversion, Source};
 use hovrel_core::suggest::suggest;
 use hovrel_core::survey::{KindSurvey, Surveyor};
@@ -205,21 +205,22 @@ fn quality(world: &World, pairs: usize, level: u8) -> [Quality; 2] {
     let [mut sources, mut rows] = [Quality::default(); 2];
     sources.there = world.truth.len();
     for found in suggest(&world.left, Some(&world.survey), &world.right, &known) {
-        let Source::Field(source) = &found.rule.source else { continue };
+        let fill = found.rule.fill(End::Right).expect("suggestions fill the right end");
+        let Source::Field(source) = &fill.source else { continue };
         if found.score < level {
             continue;
         }
-        let is_right = world.truth.contains(&(found.rule.target.to_string(), source.clone()));
+        let is_right = world.truth.contains(&(fill.target.to_string(), source.clone()));
         sources.found += 1;
         sources.right += usize::from(is_right);
-        let concept = world.about.iter().find(|(r, _)| found.rule.target == *r).map(|(_, c)| &CONCEPTS[*c]);
+        let concept = world.about.iter().find(|(r, _)| fill.target == *r).map(|(_, c)| &CONCEPTS[*c]);
         let Some(concept) = concept.filter(|c| is_right && c.is == ValueType::Choice) else { continue };
         let [left, right] = concept.values;
         if left == right {
             continue;
         }
         rows.there += left.len();
-        for conversion in &found.rule.conversions {
+        for conversion in &fill.conversions {
             let Conversion::ValueMap(map) = conversion else { continue };
             rows.found += map.rows.len();
             let at = |list: &[&str], value: &str| list.iter().position(|v| *v == value);

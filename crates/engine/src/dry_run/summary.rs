@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use hovrel_core::model::{Kind, Slot};
+use hovrel_core::model::Kind;
 use hovrel_core::rehearse::Pace;
+use hovrel_core::rules::RuleId;
 use serde::{Deserialize, Serialize};
 
 /// What a dry run found, in numbers.
@@ -29,7 +30,7 @@ pub struct PlanSummary {
     pub covered_twice: u64,
     /// The digest of each rule with what it reads besides the item, by lane and target.
     #[serde(default)]
-    pub rules: BTreeMap<String, BTreeMap<Slot, String>>,
+    pub rules: BTreeMap<String, BTreeMap<RuleId, String>>,
 }
 
 /// What both ends allow.

@@ -58,7 +58,7 @@ pub(crate) async fn read_files(
     let mut of: HashMap<usize, u64> = HashMap::new();
     let mut twins: Vec<Twin<'_>> = Vec::new();
     for (lane, scoped, items) in pairs {
-        if !scoped.lane.rules.iter().any(|r| r.target == ATTACHMENTS) {
+        if !scoped.lane.fills().any(|f| f.target == ATTACHMENTS) {
             continue;
         }
         let count = of.entry(*lane).or_default();

@@ -30,7 +30,7 @@ pub fn lane_checks<'a>(lanes: &[Lane], ends: &RouteEnds, items: &dyn Fn(&Lane) -
         }
     }
     // Test cases in folders need the folders to be carried.
-    let mirrors = |l: &Lane| l.left_kind != Kind::Folder && l.rules.iter().any(|r| r.source == Source::Folder);
+    let mirrors = |l: &Lane| l.left_kind != Kind::Folder && l.fills().any(|f| f.source == Source::Folder);
     if let Some(lane) = lanes.iter().find(|l| mirrors(l)).filter(|_| !lanes.iter().any(|l| l.left_kind == Kind::Folder))
     {
         faults.push(Fault {

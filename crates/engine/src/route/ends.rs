@@ -51,7 +51,7 @@ pub fn prepare_items(
     shared: &[Artefact],
     paths: &HashMap<String, Vec<String>>,
 ) {
-    if lane.rules.iter().any(|r| r.source == Source::FolderPath) {
+    if lane.fills().any(|f| f.source == Source::FolderPath) {
         for item in items.iter_mut() {
             let path = Value::ChoiceList(path_of(item, paths).to_vec());
             item.fields.set(PATH, path.settled());
@@ -65,7 +65,7 @@ pub fn prepare_items(
     }
     let carried = lanes.iter().any(|l| l.left_kind == Kind::SharedSteps);
     let kind = right.kind(lane.right_kind);
-    let mut fields = lane.rules.iter().filter_map(|r| kind?.field(&r.target));
+    let mut fields = lane.fills().filter_map(|f| kind?.field(&f.target));
     let keep = match fields.find(|f| f.value_type == ValueType::Steps).filter(|_| carried) {
         Some(field) => field.calls,
         None => Calls::None,

@@ -6,7 +6,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use hovrel_core::agree::{Accepted, comments_of, history_of, said};
-use hovrel_core::base::{Agreed, Agreement, Base, BaseSide};
+use hovrel_core::base::{Agreed, Agreement, Base, BaseSide, RuleSlot};
 use hovrel_core::carry::Lacking;
 use hovrel_core::compare::right_side;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
@@ -15,7 +15,7 @@ use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Rebase, Side, Written, WrittenField,
     base_after, decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
 };
-use hovrel_core::rules::Lane;
+use hovrel_core::rules::{Lane, RuleId};
 use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepAt, StepRow};
 use serde_json::Value as Json;
 
@@ -42,7 +42,7 @@ struct Fresh {
     written: BTreeMap<Slot, WrittenField>,
     lacking: Lacking,
     /// For an item that was made: what it held in the fields that were not sent.
-    made: Option<BaseSide>,
+    made: Option<BTreeMap<Slot, Value>>,
     /// Losses that no plan had foreseen.
     met: Vec<Loss>,
     found: Vec<NewPiece>,
@@ -181,7 +181,7 @@ impl<'a> Course<'a> {
 
     /// That the item was made, and what it holds besides what was sent, if its own answer says so.
     pub fn made(&mut self, item: &Artefact, own: bool) {
-        self.fresh.made = Some(if own { right_side(self.lane, item) } else { BaseSide::default() });
+        self.fresh.made = Some(if own { right_side(self.lane, item) } else { BTreeMap::new() });
         self.marked();
     }
 
@@ -220,6 +220,14 @@ impl<'a> Course<'a> {
         self.change.left.as_ref().map_or("", |s| s.key.as_str())
     }
 
+    /// The rule that fills a slot of the end that is written.
+    pub fn filled<'s>(&self, slot: &'s Slot) -> Option<RuleSlot<'s>>
+    where
+        'a: 's,
+    {
+        self.lane.filling().find(|(_, fill)| fill.target == *slot).map(|(rule, _)| RuleSlot { rule, slot })
+    }
+
     /// The base of the pair as it is now.
     pub async fn base(&self) -> Result<Base, Failure> {
         let store = &self.t.hub.store;
@@ -246,9 +254,9 @@ impl<'a> Course<'a> {
         let mut base = self.base().await?;
         let rules = self.t.digests.get(&self.change.lane);
         for (field, value) in &sent.values {
-            if base.field(field).is_some() {
-                let rule = rules.and_then(|r| r.get(field)).cloned().unwrap_or_default();
-                base.sent_without_answer(field, value.clone(), rule);
+            if let Some(of) = self.filled(field).filter(|of| base.told(*of).is_some()) {
+                let digest = rules.and_then(|r| r.get(of.rule)).cloned().unwrap_or_default();
+                base.sent_without_answer(of, self.change.written, value.clone(), digest);
             }
         }
         let agreed = as_kept(base.agreed)?;
@@ -267,12 +275,12 @@ impl<'a> Course<'a> {
         let before = self.base().await?;
         let old = if fresh.made.is_some() { Base::default() } else { before };
         let written = Written { fields: fresh.written, lacking: fresh.lacking, made: fresh.made };
-        let base = base_after(change, self.decision, self.lane.policies.first_contact, &written, &old, digests);
+        let base = base_after(self.lane, change, self.decision, &written, &old, digests);
         let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint(), serde_json::to_value(side)?));
         let agreed = as_kept(base.agreed)?;
         let mut told: BTreeSet<&str> = written.fields.keys().map(Slot::id).collect();
         if written.made.is_some() {
-            told.extend(change.left_side.0.keys().map(Slot::id));
+            told.extend(change.left_side.keys().map(Slot::id));
         }
         if stage == Noted::Done {
             told.extend(change.rebased.iter().filter(|(_, r)| **r == Rebase::Equal).map(|(f, _)| f.id()));
@@ -334,7 +342,7 @@ fn sort_of(step: &str) -> &str {
 }
 
 /// How fields came to be in step, as it is kept.
-fn as_kept(agreed: BTreeMap<Slot, Agreed>) -> Result<(Fingerprint, Json), EngineError> {
+fn as_kept(agreed: BTreeMap<RuleId, Agreed>) -> Result<(Fingerprint, Json), EngineError> {
     let agreement = Agreement::from(agreed);
     Ok((agreement.fingerprint(), serde_json::to_value(&agreement)?))
 }

@@ -46,7 +46,7 @@ pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decisi
                 true => hanging.push(FieldChange { write: value, ..f.clone() }),
                 false => {
                     let before = labelled(&f.write).into_owned();
-                    let held = base.right.0.get(&f.field).cloned().unwrap_or_else(|| before.clone());
+                    let held = held_at(&c, &base, &f.field).cloned().unwrap_or_else(|| before.clone());
                     wanted.insert(f.field.clone(), Later::Text { wanted: value, before: [before, held] });
                 }
             }
@@ -54,7 +54,13 @@ pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decisi
             if !members.is_empty() {
                 lacking.insert(f.field.clone(), members);
             }
-            wanted.insert(f.field.clone(), Later::Links { wanted: links_of(&value), before: links_at(&base) });
+            wanted.insert(
+                f.field.clone(),
+                Later::Links {
+                    wanted: links_of(&value),
+                    before: held_at(&c, &base, &Slot::Links).map(links_of).unwrap_or_default(),
+                },
+            );
         }
     }
     let mut now = desk.read(c.kind(), &id).await?;
@@ -171,8 +177,9 @@ fn links_of(value: &Value) -> Vec<Link> {
     }
 }
 
-fn links_at(base: &Base) -> Vec<Link> {
-    base.right.0.get(&Slot::Links).map(links_of).unwrap_or_default()
+/// What the written end held in a slot when it was last in step.
+fn held_at<'b>(c: &Course<'_>, base: &'b Base, slot: &Slot) -> Option<&'b Value> {
+    base.told(c.filled(slot)?).map(|(_, right)| right)
 }
 
 #[cfg(test)]

@@ -40,15 +40,18 @@ impl Sent {
 
     /// Whether an item holds all of it.
     pub fn is_held_by(&self, item: &Artefact) -> bool {
-        self.values.iter().all(|(field, value)| same(value, &field.of(item)))
+        let held = |(field, value): (&Slot, &Value)| !item.left_out.contains(field) && same(value, &field.of(item));
+        self.values.iter().all(held)
     }
 
     /// What the item holds of it, for the base: as the write's own answer says; of a later read, only what equals what
-    /// was sent (the rest may be somebody's by then, so what was sent stands for it).
+    /// was sent (the rest may be somebody's by then, so what was sent stands for it). What the answer leaves out was
+    /// taken as it was sent.
     pub fn written(&self, item: &Artefact, own: bool) -> BTreeMap<Slot, WrittenField> {
         let one = |(field, sent): (&Slot, &Value)| {
             let now = field.of(item).into_owned();
-            let held = if own || same(sent, &now) { now } else { sent.clone() };
+            let answered = own && !item.left_out.contains(field);
+            let held = if answered || same(sent, &now) { now } else { sent.clone() };
             (field.clone(), WrittenField { sent: sent.clone(), held })
         };
         self.values.iter().map(one).collect()

@@ -7,9 +7,9 @@ use std::collections::{BTreeMap, HashMap};
 use std::sync::Arc;
 use std::sync::atomic::AtomicU64;
 
-use hovrel_core::model::{End, Ends, Kind, LinkType, Slot};
+use hovrel_core::model::{End, Ends, Kind, LinkType};
 use hovrel_core::plan::Change;
-use hovrel_core::rules::Lane;
+use hovrel_core::rules::{Lane, RuleId};
 use hovrel_store::Holder;
 use tokio::sync::RwLock;
 use uuid::Uuid;
@@ -34,7 +34,7 @@ pub(super) struct Transfer {
     /// Of kinds that several lanes carry, the lane that says where the counterpart of an item is.
     pub owners: HashMap<(Kind, String), String>,
     /// The digests of the rules, by lane and target, as the plan was made with them.
-    pub digests: BTreeMap<String, BTreeMap<Slot, String>>,
+    pub digests: BTreeMap<String, BTreeMap<RuleId, String>>,
     /// Lanes that stopped at an end, with what happened.
     pub halted: RwLock<HashMap<(End, String), Refusal>>,
     /// Of each lane, at each end, the first change of an item goes alone.

@@ -15,14 +15,16 @@ use serde::{Deserialize, Serialize};
 use uuid::Uuid;
 
 use super::etags::etag;
-use super::routes::name_faults;
+use super::routes::{lane_faults, name_faults};
 use super::standing::{RouteAnswer, answer};
 use crate::App;
 use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
 
 /// What the file begins with; a file of another form has another number.
-const FORM: u32 = 1;
+const FORM: u32 = 2;
+/// In form 1 a rule is flat, with its direction and without an id; it is still read.
+const FORMER: u32 = 1;
 
 #[derive(Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
@@ -98,10 +100,11 @@ pub async fn import(
     let file = read(&text).map_err(Problem::fields)?;
     let mut faults: Vec<Fault> = Vec::new();
     let fault = |pointer: &str, detail: String| Fault { pointer: pointer.to_owned(), detail };
-    if file.hovrel_route != FORM {
+    if ![FORMER, FORM].contains(&file.hovrel_route) {
         faults.push(fault("/hovrel_route", format!("this version reads form {FORM}, not {}", file.hovrel_route)));
     }
-    faults.extend(name_faults(&file.name).into_iter().map(|f| fault(&f.pointer, f.detail)));
+    let named = [name_faults(&file.name), lane_faults(&file.lanes)].concat();
+    faults.extend(named.into_iter().map(|f| fault(&f.pointer, f.detail)));
     let systems = app.hub.store.systems().await?;
     let mut found = Vec::new();
     for (pointer, end) in [("/left/system", &file.left), ("/right/system", &file.right)] {
@@ -112,7 +115,7 @@ pub async fn import(
     }
     for (n, lane) in file.lanes.iter().enumerate() {
         if file.lanes[..n].iter().any(|l| l.id == lane.id) {
-            faults.push(fault(&format!("/lanes/{n}/id"), format!("two lanes are called “{}”", lane.id)));
+            faults.push(fault(&format!("/lanes/{n}/id"), format!("two lanes have the id “{}”", lane.id)));
         }
     }
     let name = file.name.trim();
@@ -189,7 +192,8 @@ fn told(faults: Vec<FileFault>) -> Vec<FieldProblem> {
 mod tests {
     use super::*;
 
-    const GOOD: &str = "hovrel_route: 1
+    /// As versions wrote it in which rules had no ids.
+    const FORMER_FILE: &str = "hovrel_route: 1
 name: Lift control moves
 left: {system: Oldstone, container: lift-control}
 right:
@@ -206,6 +210,32 @@ lanes:
     conversions:
     - shorten: {to: 250}
 ";
+
+    const GOOD: &str = "hovrel_route: 2
+name: Lift control moves
+left: {system: Oldstone, container: lift-control}
+right:
+  system: Tallybench
+  container: ropeway
+lanes:
+- id: test_case
+  left_kind: test_case
+  right_kind: test_case
+  rules:
+  - id: title
+    into:
+      right:
+        target: title
+        source: {field: name}
+        conversions:
+        - shorten: {to: 250}
+";
+
+    #[test]
+    fn a_file_of_before_says_the_same() {
+        let lanes = |text| read(text).unwrap_or_else(|f| panic!("{f:?}")).lanes;
+        assert_eq!(lanes(FORMER_FILE), lanes(GOOD));
+    }
 
     #[test]
     fn a_file_is_read_and_written_the_same() {
@@ -230,7 +260,7 @@ lanes:
             .replace("left_kind: test_case", "left_kind: cabin");
         let faults = read(&bad).err().expect("faults");
         let lines: Vec<&str> = faults.iter().filter_map(|f| f.detail.split(':').next()).collect();
-        assert_eq!(lines, ["line 1", "line 2", "line 7", "line 10", "line 17"], "{faults:#?}");
+        assert_eq!(lines, ["line 1", "line 2", "line 7", "line 10", "line 18"], "{faults:#?}");
         let cut = read("name: [1, 2").err().expect("it is no YAML");
         assert!(cut.len() == 1 && cut[0].detail.starts_with("line "), "{cut:?}");
     }

@@ -6,6 +6,7 @@ use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode};
 use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json};
+use hovrel_core::bounds::LONGEST_NAME;
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::model::Kind;
 use hovrel_core::rules::Lane;
@@ -131,7 +132,7 @@ pub async fn make(
     Extension(session): Extension<Session>,
     Body(body): Body<RouteBody>,
 ) -> Result<Response, Problem> {
-    let mut faults = name_faults(&body.name);
+    let mut faults = [name_faults(&body.name), lane_faults(&body.lanes)].concat();
     faults.extend(end_faults(&app, &body.left, &body.right).await);
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
@@ -207,6 +208,19 @@ pub(super) fn name_faults(name: &str) -> Vec<FieldProblem> {
     }
 }
 
+/// What is wrong with how lanes and rules are called.
+pub(super) fn lane_faults(lanes: &[Lane]) -> Vec<FieldProblem> {
+    let too_long = |text: &str| text.chars().count() > LONGEST_NAME;
+    let fault = |pointer: String| FieldProblem { pointer, detail: format!("at most {LONGEST_NAME} characters") };
+    let of_lane = |(n, lane): (usize, &Lane)| {
+        let own = [("id", &lane.id), ("name", &lane.name)].into_iter().filter(|(_, text)| too_long(text));
+        let own = own.map(|(part, _)| format!("/lanes/{n}/{part}"));
+        let rules = lane.rules.iter().enumerate().filter(|(_, rule)| too_long(rule.id.as_str()));
+        own.chain(rules.map(|(at, _)| format!("/lanes/{n}/rules/{at}/id"))).collect::<Vec<_>>()
+    };
+    lanes.iter().enumerate().flat_map(of_lane).map(fault).collect()
+}
+
 /// One route and where it stands.
 #[utoipa::path(get, path = "/routes/{id}", operation_id = "getRoute", params(("id" = Uuid, Path)),
     responses((status = 200, body = RouteAnswer)))]
@@ -236,7 +250,7 @@ pub async fn save(
     Body(body): Body<SaveBody>,
 ) -> Result<Response, Problem> {
     let seen = if_match(&headers)?;
-    let faults = name_faults(&body.name);
+    let faults = [name_faults(&body.name), lane_faults(&body.lanes)].concat();
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
     }

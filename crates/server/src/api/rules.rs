@@ -8,7 +8,7 @@ use hovrel_core::check::Fault;
 use hovrel_core::cover::Covered;
 use hovrel_core::model::{Artefact, Kind, Value};
 use hovrel_core::prepare::join_deep;
-use hovrel_core::rules::{Lane, Rule, RuleTable, Source};
+use hovrel_core::rules::{Fill, Lane, RuleId, RuleTable, Source};
 use hovrel_core::suggest::{Suggestion, suggest, values_reaching};
 use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
@@ -98,8 +98,8 @@ fn prepared(
     left: &LeftEnd,
     ends: &RouteEnds,
 ) -> Option<Vec<Artefact>> {
-    let beside = |r: &Rule| matches!(r.source, Source::Computed(_) | Source::FolderPath);
-    lane.rules.iter().any(beside).then(|| {
+    let beside = |f: &Fill| matches!(f.source, Source::Computed(_) | Source::FolderPath);
+    lane.fills().any(beside).then(|| {
         let mut items: Vec<Artefact> = covered.all().into_iter().cloned().collect();
         let paths = left.paths(lane.left_kind);
         hovrel_engine::prepare_items(&mut items, lane, lanes, &ends.left, &ends.right, &[], paths);
@@ -210,7 +210,7 @@ pub struct Preview {
 /// What a rule makes of the item.
 #[derive(Serialize, ToSchema)]
 pub struct PreviewValue {
-    target: String,
+    rule: RuleId,
     from: String,
     becomes: String,
     losses: Vec<LossDetail>,
@@ -259,17 +259,17 @@ pub async fn preview(
         Value::Steps(steps) => format!("{} steps", steps.len()),
         other => names.named(other, kind, &left_names).display(),
     };
-    let from = |rule: &Rule| {
-        let field = if let Source::Field(field) = &rule.source { Some(field.as_str()) } else { None };
+    let from = |fill: &Fill| {
+        let field = if let Source::Field(field) = &fill.source { Some(field.as_str()) } else { None };
         let kind = left_names.refers_to(body.lane.left_kind, field);
-        source_value(rule, artefact, &ends.left_system).map(|v| shown(&v, &left_names, kind)).unwrap_or_default()
+        source_value(fill, artefact, &ends.left_system).map(|v| shown(&v, &left_names, kind)).unwrap_or_default()
     };
-    let values = body.lane.rules.iter().map(|rule| {
-        let converted = convert(rule, artefact, &cx);
-        let to = right_names.refers_to(body.lane.right_kind, Some(&rule.target));
+    let values = body.lane.filling().map(|(id, fill)| {
+        let converted = convert(fill, artefact, &cx);
+        let to = right_names.refers_to(body.lane.right_kind, Some(&fill.target));
         PreviewValue {
-            target: rule.target.to_string(),
-            from: from(rule),
+            rule: id.clone(),
+            from: from(fill),
             becomes: converted.value.as_ref().map(|v| shown(v, &right_names, to)).unwrap_or_default(),
             losses: converted.losses.iter().map(LossDetail::of).collect(),
             fault: converted.fault.map(|f| hovrel_words::fault(&f)),
@@ -287,8 +287,7 @@ pub async fn preview(
 #[serde(deny_unknown_fields)]
 pub struct MetBody {
     lane: Lane,
-    /// The field that the rule fills.
-    target: String,
+    rule: RuleId,
 }
 
 /// The values that reach the table of a rule, a value map or one of link types, with how many items in scope hold each.
@@ -310,8 +309,8 @@ async fn reached(
     table: RuleTable,
 ) -> Result<(FieldSurvey, RouteEnds), Problem> {
     let route = app.hub.store.route(route).await?;
-    let rule = body.lane.rules.iter().find(|r| r.target == body.target);
-    let rule = rule.ok_or_else(|| Problem::field("/target", "no rule of the lane fills this field"))?;
+    let fill = body.lane.filling().find(|(id, _)| **id == body.rule).map(|(_, fill)| fill);
+    let fill = fill.ok_or_else(|| Problem::field("/rule", "the lane has no such rule"))?;
     let missing =
         || Problem::not_now("Both ends must be surveyed, and have the lane's kinds.", "Survey them at the Ends stop.");
     let ends = ends(app, &route).await?.ok_or_else(missing)?;
@@ -323,7 +322,7 @@ async fn reached(
     let found = block_in_place(|| {
         let prepared = prepared(&body.lane, &lanes, &covered, &left, &ends);
         let items = prepared.as_ref().map_or_else(|| covered.all(), |items| items.iter().collect());
-        values_reaching(rule, table, &items, &cx)
+        values_reaching(fill, table, &items, &cx)
     });
     Ok((found, ends))
 }

@@ -1,5 +1,6 @@
 //! A field made at the right for what has no place there: proposed, made once, filled by the next transfer.
 
+use hovrel_testkit::rule_into_right;
 use reqwest::{Method, StatusCode};
 use serde_json::{Value, json};
 
@@ -37,7 +38,7 @@ async fn a_field_is_made_where_there_is_none_and_filled() {
     let route = m.client.get(&format!("/routes/{}", m.route)).await;
     let mut lanes = route["lanes"].as_array().expect("lanes").clone();
     let lane = lanes.iter_mut().find(|l| l["left_kind"] == "test_case").expect("a lane of test cases");
-    let rule = json!({"target": made["id"], "source": {"field": id}, "conversions": [], "direction": "to_right"});
+    let rule = rule_into_right(made["id"].as_str().expect("an id"), json!({"field": id}));
     lane["rules"].as_array_mut().unwrap().push(rule);
     let faults = m.client.post(&format!("/routes/{}/checks", m.route), json!({"lanes": lanes})).await;
     assert_eq!(faults, json!([]));

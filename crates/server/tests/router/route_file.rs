@@ -32,7 +32,11 @@ async fn a_route_made_again_from_its_file_gives_the_same_plan() {
     ]});
     lane["along"] = "linked".into();
     lane["rules"].as_array_mut().expect("rules").push(serde_json::json!(
-        {"target": "component", "source": {"computed": "key + \" / \" + string(size(fields.labels))"}, "conversions": [{"shorten": {"to": 12}}]}
+        {"into": {"right": {
+            "target": "component",
+            "source": {"computed": "key + \" / \" + string(size(fields.labels))"},
+            "conversions": [{"shorten": {"to": 12}}]
+        }}}
     ));
     let body = serde_json::json!({"name": saved["name"], "lanes": saved["lanes"]});
     let (status, kept) = first.call(reqwest::Method::PUT, &format!("/routes/{route}"), Some(body), Some(1)).await;

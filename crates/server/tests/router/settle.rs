@@ -40,7 +40,7 @@ fn cases(lanes: &mut [Value]) -> &mut Value {
 
 fn rule<'l>(lane: &'l mut Value, target: &str) -> &'l mut Value {
     let rules = lane["rules"].as_array_mut().expect("rules");
-    rules.iter_mut().find(|r| r["target"] == target).unwrap_or_else(|| panic!("no rule for {target}"))
+    rules.iter_mut().find(|r| r["into"]["right"]["target"] == target).unwrap_or_else(|| panic!("no rule for {target}"))
 }
 
 fn row(field: &str, op: &str, value: &str) -> Value {
@@ -55,9 +55,9 @@ async fn lanes_are_checked_whole_with_the_items_concerned() {
 
     // Three things wrong at once are three faults, each with its field, and how many items it stops.
     let lane = cases(&mut lanes);
-    rule(lane, "priority")["conversions"] = json!([{"value_map": {"rows": [], "otherwise": "block"}}]);
-    rule(lane, "title")["source"] = json!({"field": "colour"});
-    lane["rules"].as_array_mut().unwrap().retain(|r| r["target"] != "status");
+    rule(lane, "priority")["into"]["right"]["conversions"] = json!([{"value_map": {"rows": [], "otherwise": "block"}}]);
+    rule(lane, "title")["into"]["right"]["source"] = json!({"field": "colour"});
+    lane["rules"].as_array_mut().unwrap().retain(|r| r["into"]["right"]["target"] != "status");
     let faults = m.faults(&lanes).await;
     let of = |field: &str| faults.iter().find(|f| f["field"] == field).unwrap_or_else(|| panic!("{field}: {faults:?}"));
     assert!(of("title")["message"].as_str().is_some_and(|m| m.contains("colour")), "{}", of("title"));
@@ -83,7 +83,7 @@ async fn a_route_that_is_not_one_is_refused_and_the_old_one_stays() {
     for (place, wrong) in [
         ("/left_kind", json!("colour")),
         ("/direction", json!("sideways")),
-        ("/rules/0/conversions", json!([{"paint": "red"}])),
+        ("/rules/0/into/right/conversions", json!([{"paint": "red"}])),
         ("/left_scope", json!({"row": {"field": "@title", "op": "rhymes", "value": "x"}})),
         ("/policies/first_contact", json!("toss_a_coin")),
     ] {
@@ -205,7 +205,7 @@ async fn a_preview_shows_what_the_rules_make_of_a_real_item() {
     let shown = async |body: Value| m.client.post(&path, body).await;
     let value = |preview: &Value, target: &str| {
         let values = preview["values"].as_array().expect("values");
-        values.iter().find(|v| v["target"] == target).cloned().unwrap_or_else(|| panic!("no {target}"))
+        values.iter().find(|v| v["rule"] == target).cloned().unwrap_or_else(|| panic!("no {target}"))
     };
 
     let key = format!("OS-{}", oddities::LONG_TITLE);
@@ -232,7 +232,8 @@ async fn a_preview_shows_what_the_rules_make_of_a_real_item() {
 
     // A rule that can't be followed says why in place of a value.
     let mut wrong = lane.clone();
-    rule(&mut wrong, "priority")["conversions"] = json!([{"value_map": {"rows": [], "otherwise": "block"}}]);
+    rule(&mut wrong, "priority")["into"]["right"]["conversions"] =
+        json!([{"value_map": {"rows": [], "otherwise": "block"}}]);
     let fault = value(&shown(json!({"lane": wrong, "at": 0})).await, "priority")["fault"].clone();
     assert!(fault.as_str().is_some_and(|f| f.contains("value map")), "{fault}");
 }
@@ -245,7 +246,7 @@ async fn values_are_counted_as_they_reach_the_map() {
     let lane = cases(&mut lanes);
     let path = format!("/routes/{}/met", m.route);
     let met = async |lane: &Value, target: &str| {
-        let found = m.client.post(&path, json!({"lane": lane, "target": target})).await;
+        let found = m.client.post(&path, json!({"lane": lane, "rule": target})).await;
         let values: Vec<(String, u64)> = found["values"]
             .as_array()
             .expect("values")
@@ -260,25 +261,28 @@ async fn values_are_counted_as_they_reach_the_map() {
     let (most, count) = all[0].clone();
 
     let mut few = lane.clone();
-    let from = rule(&mut few, "priority")["source"]["field"].as_str().expect("a field").to_owned();
+    let from = rule(&mut few, "priority")["into"]["right"]["source"]["field"].as_str().expect("a field").to_owned();
     few["left_scope"] = row(&from, "is", &most);
     assert_eq!(met(&few, "priority").await, [(most, count)], "only what is in scope");
 
     let mut computed = lane.clone();
-    rule(&mut computed, "priority")["source"] = json!({"computed": "key.endsWith(\"1\") ? \"first\" : \"other\""});
+    rule(&mut computed, "priority")["into"]["right"]["source"] =
+        json!({"computed": "key.endsWith(\"1\") ? \"first\" : \"other\""});
     let found = met(&computed, "priority").await;
     assert_eq!((found.len(), sum(&found)), (2, sum(&all)), "{found:?}");
     assert_eq!(found[0].0, "other", "the most frequent first");
     // While an expression is being written there is nothing to count.
-    rule(&mut computed, "priority")["source"] = json!({"computed": "key.endsWith("});
+    rule(&mut computed, "priority")["into"]["right"]["source"] = json!({"computed": "key.endsWith("});
     assert_eq!(met(&computed, "priority").await, [(String::new(), sum(&all))]);
 
     // People likewise, with whom they are recognised as.
     let people = async |lane: &Value, target: &str| {
-        m.client.post(&format!("{path}/people"), json!({"lane": lane, "target": target})).await
+        m.client.post(&format!("{path}/people"), json!({"lane": lane, "rule": target})).await
     };
-    let by_people = |r: &&Value| r["conversions"].as_array().is_some_and(|c| c.iter().any(|c| c["users"].is_object()));
-    let named = lane["rules"].as_array().unwrap().iter().find(by_people).expect("a rule with people")["target"].clone();
+    let by_people = |r: &&Value| {
+        r["into"]["right"]["conversions"].as_array().is_some_and(|c| c.iter().any(|c| c["users"].is_object()))
+    };
+    let named = lane["rules"].as_array().unwrap().iter().find(by_people).expect("a rule with people")["id"].clone();
     let named = named.as_str().unwrap();
     let everybody = people(lane, named).await;
     let count = |told: &Value| told.as_array().unwrap().iter().map(|p| p["count"].as_u64().unwrap()).sum::<u64>();
@@ -290,9 +294,9 @@ async fn values_are_counted_as_they_reach_the_map() {
     assert!((1..count(&everybody)).contains(&count(&some)), "only what is in scope: {some} of {everybody}");
 
     for path in [path.clone(), format!("{path}/people")] {
-        let wrong = json!({"lane": lane, "target": "colour"});
+        let wrong = json!({"lane": lane, "rule": "colour"});
         let (status, problem) = m.client.call(Method::POST, &path, Some(wrong), None).await;
-        assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/target"]));
+        assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/rule"]));
     }
 }
 
@@ -315,7 +319,7 @@ async fn a_survey_tells_what_it_means_for_routes() {
     assert_eq!(uses("right").await[0]["beyond"], json!([]), "nothing is taken from there");
 
     let mut lanes = m.lanes().await;
-    rule(cases(&mut lanes), "title")["source"] = json!({"field": "colour"});
+    rule(cases(&mut lanes), "title")["into"]["right"]["source"] = json!({"field": "colour"});
     assert_eq!(m.save(&lanes, route["version"].as_i64().unwrap()).await.0, 200);
     for end in ["left", "right"] {
         let now = uses(end).await;

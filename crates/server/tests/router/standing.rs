@@ -2,7 +2,7 @@
 
 use hovrel_connect::Write;
 use hovrel_core::model::{Fields, Kind, Value as Held};
-use hovrel_testkit::{Client, OLDSTONE, eventually, is_over};
+use hovrel_testkit::{Client, OLDSTONE, eventually, is_over, rule_into_right};
 use serde_json::{Value, json};
 
 use crate::{Routed, routed};
@@ -70,9 +70,8 @@ async fn figures_follow_the_survey_and_the_version() {
     // A rule that leads nowhere is told as soon as it is saved, and forgotten with it.
     let mut lanes = before["lanes"].clone();
     let kept = lanes.clone();
-    lanes[0]["rules"].as_array_mut().expect("rules").push(
-        json!({"target": "nowhere", "source": {"constant": {"type": "text", "value": "x"}}, "conversions": [], "direction": "to_right"}),
-    );
+    let constant = json!({"constant": {"type": "text", "value": "x"}});
+    lanes[0]["rules"].as_array_mut().expect("rules").push(rule_into_right("nowhere", constant));
     for (lanes, version, to_settle) in [(lanes, 1, 1), (kept, 2, 0)] {
         let body = json!({"name": before["name"], "lanes": lanes});
         let (status, told) = client

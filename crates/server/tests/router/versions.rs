@@ -19,7 +19,7 @@ async fn versions_tell_what_changed_and_lead_back() {
     };
     let mut second = first.clone();
     let lane = second.as_array_mut().unwrap().iter_mut().find(|l| l["left_kind"] == "test_case").expect("a lane");
-    let target = lane["rules"][0]["target"].clone();
+    let target = lane["rules"][0]["into"]["right"]["target"].clone();
     lane["rules"].as_array_mut().unwrap().remove(0);
     save(&second, begun).await;
 
@@ -188,14 +188,17 @@ async fn suggestions_have_their_evidence_and_none_comes_twice() {
     let kinds = |left: &str, right: &str| json!({"left_kind": left, "right_kind": right});
     let found = client.post(&ask, kinds("test_case", "test_case")).await;
     let list = found.as_array().expect("suggestions");
-    let targets: Vec<&str> = list.iter().map(|s| s["rule"]["target"].as_str().expect("a target")).collect();
+    let targets: Vec<&str> =
+        list.iter().map(|s| s["rule"]["into"]["right"]["target"].as_str().expect("a target")).collect();
     let mut once = targets.clone();
     once.sort_unstable();
     once.dedup();
     assert_eq!(once.len(), targets.len(), "one for each field of the right: {targets:?}");
-    let of = |target: &str| list.iter().find(|s| s["rule"]["target"] == target).unwrap_or_else(|| panic!("{target}"));
-    assert_eq!(of("title")["rule"]["source"], json!({"field": "name"}));
-    assert_eq!(of("priority")["rule"]["source"], json!({"field": "importance"}));
+    let of = |target: &str| {
+        list.iter().find(|s| s["rule"]["into"]["right"]["target"] == target).unwrap_or_else(|| panic!("{target}"))
+    };
+    assert_eq!(of("title")["rule"]["into"]["right"]["source"], json!({"field": "name"}));
+    assert_eq!(of("priority")["rule"]["into"]["right"]["source"], json!({"field": "importance"}));
     for one in list {
         let score = one["score"].as_u64().expect("a number");
         assert!((45..=100).contains(&score) && !one["evidence"].as_array().unwrap().is_empty(), "{one}");

@@ -90,7 +90,8 @@ async fn list(State(system): State<Saltmere>, Query(asked): Query<HashMap<String
     let from = asked.get("from").filter(|_| !system.habits.finds_everything);
     let all: Vec<_> = state.checks.values().filter(|c| from.is_none_or(|f| c.get("from") == Some(&json!(f)))).collect();
     let number = |name: &str, or: usize| asked.get(name).and_then(|v| v.parse().ok()).unwrap_or(or);
-    let page: Vec<_> = all.iter().skip(number("skip", 0)).take(number("take", 10)).collect();
+    let page = all.iter().skip(number("skip", 0)).take(number("take", 10));
+    let page: Vec<_> = page.map(|c| shown(&system, &state, c)).collect();
     Json(json!({"checks": page, "of": all.len()}))
 }
 
@@ -101,7 +102,16 @@ async fn one(State(system): State<Saltmere>, Path(no): Path<String>) -> Response
         let looks = check.get("looks").and_then(Value::as_u64).unwrap_or(0);
         check.insert("looks".into(), json!(looks + 1));
     }
-    Json(check.clone()).into_response()
+    let check = check.clone();
+    Json(shown(&system, &state, &check)).into_response()
+}
+
+/// A check as it is answered.
+fn shown(system: &Saltmere, state: &super::State, check: &Map<String, Value>) -> Map<String, Value> {
+    let is_empty = |value: &Value| value.is_null() || value.as_array().is_some_and(Vec::is_empty);
+    let left_out =
+        |name: &str, value: &Value| state.hidden.contains(name) || (system.habits.leaves_out_empty && is_empty(value));
+    check.iter().filter(|(name, value)| !left_out(name, value)).map(|(n, v)| (n.clone(), v.clone())).collect()
 }
 
 /// What can be written; all else is the system's own.
@@ -135,7 +145,9 @@ fn written(
 
 async fn make(State(system): State<Saltmere>, Json(sent): Json<Map<String, Value>>) -> Response {
     let mut state = system.state();
-    let bare = json!({"looks": 0, "links": [], "remarks": [], "files": []});
+    let bare = json!({
+        "looks": 0, "note": null, "ready": null, "grade": null, "from": null, "links": [], "remarks": [], "files": []
+    });
     match written(&system, bare.as_object().expect("an object").clone(), sent) {
         Err(refusal) => refusal,
         Ok(mut check) => {
@@ -144,7 +156,7 @@ async fn make(State(system): State<Saltmere>, Json(sent): Json<Map<String, Value
             state.checks.insert(no, check.clone());
             match system.habits.says_nothing {
                 true => (StatusCode::CREATED, Json(json!({"no": no}))).into_response(),
-                false => (StatusCode::CREATED, Json(check)).into_response(),
+                false => (StatusCode::CREATED, Json(shown(&system, &state, &check))).into_response(),
             }
         }
     }
@@ -164,7 +176,7 @@ async fn change(State(system): State<Saltmere>, Path(no): Path<u64>, Json(sent):
             state.checks.insert(no, check.clone());
             match system.habits.says_nothing {
                 true => StatusCode::NO_CONTENT.into_response(),
-                false => Json(check).into_response(),
+                false => Json(shown(&system, &state, &check)).into_response(),
             }
         }
     }

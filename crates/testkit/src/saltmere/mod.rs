@@ -6,7 +6,7 @@
 mod api;
 mod profile;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::atomic::{AtomicU64, Ordering::Relaxed};
 use std::sync::{Arc, Mutex, MutexGuard};
 
@@ -33,6 +33,8 @@ pub struct Habits {
     pub finds_everything: bool,
     /// Titles are saved in other words: without what stands in brackets.
     pub rewords_titles: bool,
+    /// What is empty is left out of an answer.
+    pub leaves_out_empty: bool,
 }
 
 pub const KEY: &str = "tide table";
@@ -52,6 +54,8 @@ pub struct State {
     pub posted: Vec<(u64, String)>,
     /// Updates, by the number of their item.
     pub updated: Vec<u64>,
+    /// Names that are left out of every answer, as of somebody who may not see them any more.
+    pub hidden: BTreeSet<String>,
 }
 
 /// What it answers at a path, whatever is asked there, in place of the truth.

@@ -8,6 +8,7 @@ pub fn profile(habits: Habits, whole: bool) -> String {
         true => ("", "last_wins"),
         false => ("/rev", "{ body: /rev }"),
     };
+    let leaves_out_empty = habits.leaves_out_empty;
     let updates = if whole { "whole" } else { "fields" };
     let told = if habits.no_digests { "" } else { "\n      bytes: /size\n      sha256: /digest" };
     format!(
@@ -16,6 +17,7 @@ profile: saltmere
 title: Saltmere
 about_it: Checks of the salt pans. JSON, a key, plain text.
 speaks: json
+leaves_out_empty: {leaves_out_empty}
 asks:
   - {{ id: key, label: Key, secret: true }}
 sign_in:

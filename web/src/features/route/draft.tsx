@@ -7,7 +7,6 @@ import { keys } from "@/api/keys";
 
 export type Route = Schemas["RouteAnswer"];
 export type Lane = Schemas["Lane"];
-export type Rule = Schemas["Rule"];
 
 type Draft = {
   route: Route;

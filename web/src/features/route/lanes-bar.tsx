@@ -3,6 +3,7 @@ import { useSearchParams } from "react-router";
 import type { Schemas } from "@/api/client";
 import { ownName } from "@/lib/lanes";
 import { Pill, Pills } from "@/ui/pills";
+import { Pop } from "@/ui/pop";
 import { useDraft, type Lane } from "./draft";
 
 /** The lane in the address; without one, that of the test cases, or the last. */
@@ -16,6 +17,38 @@ export function useLane(): [Lane | undefined, (id: string) => void] {
 /** The lane that most people look for first. */
 export function mainLane<L extends { left_kind: Schemas["Kind"] }>(lanes: L[]): L | undefined {
   return lanes.find((l) => l.left_kind === "test_case") ?? lanes.at(-1);
+}
+
+function OwnName({ lane, lanes }: { lane: Lane; lanes: Lane[] }) {
+  const name = ownName(lane, lanes, (l) => l.id);
+  return name && <span className="max-w-[240px] truncate text-ink-2">· {name}</span>;
+}
+
+/** Longest name of a lane, in characters; the server takes no longer one. */
+const LONGEST = 100;
+
+/** Where the lane that is looked at gets another name: its pairs stay as they are. */
+export function LaneName() {
+  const { changeLane } = useDraft();
+  const [lane] = useLane();
+  if (!lane) return null;
+  return (
+    <Pop label="Rename" title="Name of the lane">
+      <label className="block w-[320px]">
+        <span className="text-ink-2">Name of the lane</span>
+        <input
+          className="field mt-1 w-full"
+          autoFocus
+          maxLength={LONGEST}
+          value={lane.name ?? ""}
+          onChange={(e) => changeLane(lane.id, (l) => ({ ...l, name: e.target.value }))}
+        />
+      </label>
+      <p className="mt-2 w-[320px] text-ink-2">
+        It stands beside the kinds, here and in proofs. Pairs, matches and decisions stay as they are.
+      </p>
+    </Pop>
+  );
 }
 
 export function LanesBar({
@@ -38,7 +71,7 @@ export function LanesBar({
         {lanes.map((l) => (
           <Pill key={l.id} on={l.id === lane?.id} onClick={() => setLane(l.id)}>
             <b className="font-semibold">{left(l)}</b> <span className="text-ink-2">→ {right(l)}</span>
-            {ownName(l, lanes, (of) => of.id) && <span className="text-ink-2">· {l.id}</span>}
+            <OwnName lane={l} lanes={lanes} />
             {!!marks?.(l) && <b className="font-semibold text-clash">{marks(l)}</b>}
           </Pill>
         ))}

@@ -7,10 +7,12 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { ago, exact } from "@/lib/format";
+import { ownName } from "@/lib/lanes";
 import { kindWord } from "@/lib/words";
 import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { Sheet } from "@/ui/dialog";
 import { Select } from "@/ui/select";
+import { fillOf } from "../rules/fills";
 import { mapChanges, told } from "../rules/rule-change";
 import { useDraft } from "./draft";
 import { fieldName, useSchema, type RouteSchema } from "./use-schema";
@@ -96,6 +98,7 @@ export default function Versions() {
 }
 
 const partWord: Record<Schemas["LanePart"], string> = {
+  name: "its name",
   kinds: "its kinds",
   direction: "its direction",
   left_scope: "the scope at the left",
@@ -110,12 +113,12 @@ function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema
   return (
     <ul className="min-w-0 space-y-1.5">
       {changes.map((c) => {
-        const kind = schema?.right?.catalogue.kinds.find((k) => k.kind === c.lane)?.kind;
-        const left = schema?.left?.catalogue.kinds.find((k) => k.kind === c.lane);
+        const left = schema?.left?.catalogue.kinds.find((k) => k.kind === c.left_kind);
         const named = (field: string) => left?.fields.find((f) => f.id === field)?.name ?? field;
         return (
           <li key={c.lane}>
-            <b className="font-semibold first-letter:uppercase">{kindWord[c.lane] ?? c.lane}</b>
+            <b className="font-semibold first-letter:uppercase">{kindWord[c.left_kind]}</b>
+            {ownName(c, changes, (l) => l.lane) && <span> · {ownName(c, changes, (l) => l.lane)}</span>}
             {c.became === "added" && <span className="text-ink-2"> · lane added</span>}
             {c.became === "removed" && <span className="text-ink-2"> · lane removed</span>}
             {c.parts.length > 0 && (
@@ -123,7 +126,7 @@ function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema
             )}
             <ul className="pl-3">
               {c.rules.map((r) => (
-                <RuleChange key={r.target} change={r} to={fieldName(schema, kind, r.target)} named={named} />
+                <RuleChange key={r.rule} change={r} to={fieldName(schema, c.right_kind, filled(r))} named={named} />
               ))}
             </ul>
           </li>
@@ -133,9 +136,13 @@ function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema
   );
 }
 
+/** What a rule fills, or filled. */
+const filled = ({ rule, before, after }: Schemas["RuleChange"]) => (fillOf(after) ?? fillOf(before))?.target ?? rule;
+
 type RuleChangeProps = { change: Schemas["RuleChange"]; to: string; named: (field: string) => string };
 
-function RuleChange({ change: { before, after }, to, named }: RuleChangeProps) {
+function RuleChange({ change, to, named }: RuleChangeProps) {
+  const [before, after] = [fillOf(change.before), fillOf(change.after)];
   const rows = before && after ? mapChanges(before, after) : undefined;
   return (
     <li className="break-words">

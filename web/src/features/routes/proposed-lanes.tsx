@@ -2,6 +2,7 @@
 import type { Schemas } from "@/api/client";
 import { count, kindsWord } from "@/lib/words";
 import { Select } from "@/ui/select";
+import { fillOf } from "../rules/fills";
 import { ruleWords, sourceField, sourceWords, targetWord } from "../rules/rule-words";
 import { levels } from "../rules/suggestions";
 
@@ -12,11 +13,11 @@ export type Choice = { level: number; lanes: string[]; rules: string[] };
 
 export const everything: Choice = { level: 0, lanes: [], rules: [] };
 
-const ruleId = (lane: string, target: string) => `${lane} ${target}`;
+const ruleId = (lane: string, rule: string) => `${lane} ${rule}`;
 
 function accepted(p: Proposed, choice: Choice) {
   const wanted = (s: Schemas["Suggestion"]) =>
-    s.score >= choice.level && !choice.rules.includes(ruleId(p.lane.id, s.rule.target));
+    s.score >= choice.level && !choice.rules.includes(ruleId(p.lane.id, s.rule.id));
   return p.suggestions.filter(wanted).map((s) => s.rule);
 }
 
@@ -84,16 +85,17 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
                     `, supported by ${p.known.toLocaleString("en")} ${kindsWord(p.lane.left_kind)} that are at both ends`}
                 </summary>
                 <ul className="mt-1 space-y-1.5 pb-1">
-                  {p.suggestions.map((s) => (
+                  {fillsOf(p).map(({ fill, ...s }) => (
                     <RuleChoice
-                      key={s.rule.target}
+                      key={s.rule.id}
                       suggestion={s}
-                      from={p.left_fields[sourceField(s.rule) ?? ""] ?? sourceWords(s.rule)}
-                      to={p.right_fields[s.rule.target] ?? targetWord(s.rule.target)}
+                      how={ruleWords(fill)}
+                      from={p.left_fields[sourceField(fill) ?? ""] ?? sourceWords(fill)}
+                      to={p.right_fields[fill.target] ?? targetWord(fill.target)}
                       low={s.score < choice.level}
-                      on={s.score >= choice.level && !choice.rules.includes(ruleId(p.lane.id, s.rule.target))}
+                      on={s.score >= choice.level && !choice.rules.includes(ruleId(p.lane.id, s.rule.id))}
                       onToggle={() =>
-                        onChange({ ...choice, rules: toggled(choice.rules, ruleId(p.lane.id, s.rule.target)) })
+                        onChange({ ...choice, rules: toggled(choice.rules, ruleId(p.lane.id, s.rule.id)) })
                       }
                     />
                   ))}
@@ -107,8 +109,17 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
   );
 }
 
+/** What is proposed for the right end. */
+const fillsOf = (p: Proposed) =>
+  p.suggestions.flatMap((s) => {
+    const fill = fillOf(s.rule);
+    return fill ? [{ ...s, fill }] : [];
+  });
+
 type RuleProps = {
-  suggestion: Schemas["Suggestion"];
+  suggestion: Pick<Schemas["Suggestion"], "score" | "evidence">;
+  /** What the rule does with the value. */
+  how: string;
   from: string;
   to: string;
   low: boolean;
@@ -116,7 +127,7 @@ type RuleProps = {
   onToggle: () => void;
 };
 
-function RuleChoice({ suggestion: { rule, score, evidence }, from, to, low, on, onToggle }: RuleProps) {
+function RuleChoice({ suggestion: { score, evidence }, how, from, to, low, on, onToggle }: RuleProps) {
   return (
     <li>
       <label className={`grid grid-cols-[22px_1fr_44px_1fr] items-start gap-2 ${low ? "text-ink-3" : ""}`}>
@@ -129,7 +140,7 @@ function RuleChoice({ suggestion: { rule, score, evidence }, from, to, low, on, 
           onChange={onToggle}
         />
         <span className="min-w-0 truncate">
-          {from} <span className="text-ink-2">→</span> {to} <span className="text-ink-3">{ruleWords(rule)}</span>
+          {from} <span className="text-ink-2">→</span> {to} <span className="text-ink-3">{how}</span>
         </span>
         <b className="text-right font-semibold">{score}%</b>
         <span className="text-ink-2">{evidence.join(" ")}</span>

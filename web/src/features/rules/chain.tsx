@@ -3,16 +3,17 @@ import type { ReactNode } from "react";
 import type { Schemas } from "@/api/client";
 import { Select } from "@/ui/select";
 import { ConversionSettings } from "./conversion-settings";
-import { conversionHow, conversionsFor, hows, howWord, type Conversion, type How, type Rule } from "./rule-words";
+import { conversionHow, conversionsFor, hows, howWord, type Conversion, type How } from "./rule-words";
+import type { Fill } from "./fills";
 
 type Props = {
-  rule: Rule;
+  rule: Fill;
   schema: Schemas["FieldSchema"];
   fromPath: boolean;
   users: Schemas["User"][];
   /** The table of who is who, for a step that recognises people. */
   people: (table: Schemas["UserTable"], onChange: (c: Conversion) => void) => ReactNode;
-  setRule: (r: Rule) => void;
+  setRule: (r: Fill) => void;
 };
 
 export function Chain({ rule, schema, fromPath, users, people, setRule }: Props) {

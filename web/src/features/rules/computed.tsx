@@ -3,18 +3,18 @@ import type { Schemas } from "@/api/client";
 import { ExpressionEditor } from "@/ui/expression-editor";
 import type { Lane, Route } from "../route/draft";
 import { useNames } from "../route/use-schema";
-import type { Rule } from "./rule-words";
+import type { Fill } from "./fills";
 
 type Props = {
   route: Route;
   lane: Lane;
-  rule: Rule;
+  rule: Fill;
   to: string;
   faults: Schemas["Fault"][];
-  setRule: (r: Rule) => void;
+  setRule: (r: Fill) => void;
 };
 
-export const computedOf = (rule?: Rule): string | undefined =>
+export const computedOf = (rule?: Fill): string | undefined =>
   rule && typeof rule.source === "object" && "computed" in rule.source ? rule.source.computed : undefined;
 
 export function Computed({ route, lane, rule, to, faults, setRule }: Props) {

@@ -2,19 +2,20 @@
 import type { Schemas } from "@/api/client";
 import { linkWord, linkTypeOf } from "@/lib/words";
 import { Select } from "@/ui/select";
-import type { Conversion, Rule } from "./rule-words";
+import type { Conversion } from "./rule-words";
+import type { Fill } from "./fills";
 
 type LinkType = Schemas["LinkType"];
 type Map = Schemas["LinkTypes"];
 type Props = {
-  rule: Rule;
+  rule: Fill;
   leftName: string;
   rightName: string;
   /** Types met, as people read them, with how many items in scope have such links; unknown while it is asked for. */
   met?: Schemas["ValueCount"][];
   /** Types kept at the right; any if undefined. */
   kept: LinkType[] | undefined;
-  setRule: (rule: Rule) => void;
+  setRule: (rule: Fill) => void;
 };
 
 const OUT = "\u0000";

@@ -4,9 +4,10 @@ import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
 import { Select } from "@/ui/select";
 import type { Route } from "../route/draft";
-import { constantOf, type Rule } from "./rule-words";
+import { constantOf } from "./rule-words";
+import type { Fill } from "./fills";
 
-export function OneFolder({ route, rule, setRule }: { route: Route; rule: Rule; setRule: (r: Rule) => void }) {
+export function OneFolder({ route, rule, setRule }: { route: Route; rule: Fill; setRule: (r: Fill) => void }) {
   const constant = constantOf(rule);
   const { system, container } = route.right;
   const folders = useQuery({

@@ -5,14 +5,15 @@ import { personName } from "@/lib/people";
 import { count } from "@/lib/words";
 import { Select } from "@/ui/select";
 import type { Lane, Route } from "../route/draft";
-import type { Conversion, Rule } from "./rule-words";
+import type { Conversion } from "./rule-words";
+import type { Fill } from "./fills";
 import { usePeopleMet } from "./use-met";
 
 type Table = Schemas["UserTable"];
 type Props = {
   route: Route;
   lane: Lane;
-  rule: Rule;
+  rule: Fill;
   table: Table;
   leftName: string;
   rightName: string;

@@ -6,7 +6,7 @@ import { notTaken, rowsOf } from "./rows";
 const field = (id: string, more: object = {}) => ({ id, name: id, value_type: "text", ...more });
 const kind = (...fields: object[]) => ({ kind: "test_case", name: "Case", fields }) as unknown as Schemas["KindSchema"];
 const lane = (...rules: object[]) => ({ id: "l", left_kind: "test_case", right_kind: "test_case", rules }) as Lane;
-const rule = (target: string, source: unknown) => ({ target, source });
+const rule = (target: string, source: unknown) => ({ id: target, into: { right: { target, source } } });
 
 it("each field that can be written has a row, and each rule has one, whatever became of its field", () => {
   const right = kind(field("title"), field("made", { read_only: true }), field("links"));

@@ -2,15 +2,17 @@
 import type { Schemas } from "@/api/client";
 import type { Lane } from "../route/draft";
 import type { Row } from "./rule-row";
-import { HANGING, HISTORY, PARENT, sourceField, type Rule } from "./rule-words";
+import { HANGING, HISTORY, PARENT, sourceField } from "./rule-words";
+import { fillsOf, type Fill } from "./fills";
 
 /** Every field at the right, the folder included, with the rule that fills it. */
 export function rowsOf(lane: Lane, right?: Schemas["KindSchema"]): Row[] {
-  const rules = new Map(lane.rules.map((r) => [r.target, r]));
-  const rule = (target: string) => rules.get(target);
+  const fills = fillsOf(lane);
+  const byTarget = new Map(fills.map((f) => [f.target, f]));
+  const rule = (target: string) => byTarget.get(target);
   const fields = right?.fields.filter((f) => !f.read_only) ?? [];
   const known = fields.map((f) => ({ target: f.id, schema: f, rule: rule(f.id) }));
-  const gone = lane.rules
+  const gone = fills
     .filter((r) => r.target !== PARENT && !fields.some((f) => f.id === r.target))
     .map((r) => ({ target: r.target, rule: r }));
   // What is no field of the item's own comes last.
@@ -22,16 +24,16 @@ export function rowsOf(lane: Lane, right?: Schemas["KindSchema"]): Row[] {
 
 /** What of the left's items no rule takes. */
 export function notTaken(lane: Lane | undefined, left: Schemas["KindSchema"] | undefined, rows: Row[]) {
-  const used = new Set(lane?.rules.map(sourceField));
+  const used = new Set(fillsOf(lane).map(sourceField));
   const there = (id: string) => left?.fields.some((f) => f.id === id) ?? false;
-  const carries = (r: Rule) => r.source === "history" || r.source === "comments_and_history";
+  const carries = (r: Fill) => r.source === "history" || r.source === "comments_and_history";
   return {
     /** What hangs on items and has no place at the right. */
     hanging: [...HANGING, ...(left?.in_folders ? [PARENT] : [])].filter(
       (id) => id !== HISTORY && (id === PARENT || there(id)) && !rows.some((r) => r.target === id),
     ),
     /** Whether Hovrel keeps the history itself. */
-    keepsHistory: there(HISTORY) && !lane?.rules.some(carries),
+    keepsHistory: there(HISTORY) && !fillsOf(lane).some(carries),
     unused: left?.fields.filter((f) => !f.id.startsWith("@") && !f.origin_mark && !used.has(f.id)) ?? [],
   };
 }

@@ -1,8 +1,8 @@
 import { describe, expect, it } from "vitest";
 import { mapChanges, told } from "./rule-change";
-import type { Rule } from "./rule-words";
+import type { Fill } from "./fills";
 
-const map = (rows: [string, string][], otherwise: "block" | "leave_empty" = "block"): Rule => ({
+const map = (rows: [string, string][], otherwise: "block" | "leave_empty" = "block"): Fill => ({
   target: "prio",
   source: { field: "imp" },
   conversions: [{ value_map: { rows: rows.map(([left, right]) => ({ left, right })), otherwise } }],

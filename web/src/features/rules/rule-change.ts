@@ -1,17 +1,18 @@
 // What became of a rule from one version to the next, in a line each.
-import { fallbackWords, ruleWords, sourceField, sourceWords, valueMapOf, type Rule } from "./rule-words";
+import { fallbackWords, ruleWords, sourceField, sourceWords, valueMapOf } from "./rule-words";
+import type { Fill } from "./fills";
 
 /** At most so many rows of a value map are told. */
 const TOLD = 6;
 
 /** A rule in one line: where its value comes from and how. `named` gives a field of the left its name. */
-export function told(rule: Rule, named: (field: string) => string): string {
+export function told(rule: Fill, named: (field: string) => string): string {
   const field = sourceField(rule);
   return `${field ? named(field) : sourceWords(rule)}, ${ruleWords(rule)}`;
 }
 
 /** The rows and the rest of a value map that differ; none if the rules differ in more than that. */
-export function mapChanges(before: Rule, after: Rule): string[] | undefined {
+export function mapChanges(before: Fill, after: Fill): string[] | undefined {
   const [was, is] = [valueMapOf(before), valueMapOf(after)];
   const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
   if (!was || !is || !same(before.source, after.source)) return undefined;

@@ -2,7 +2,7 @@
 import type { Schemas } from "@/api/client";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
-import type { Rule } from "./rule-words";
+import type { Fill } from "./fills";
 
 type End = ReturnType<typeof endOf>;
 export type RuleProps = {
@@ -10,11 +10,11 @@ export type RuleProps = {
   lane: Lane;
   target: string;
   schema?: Schemas["FieldSchema"];
-  rule?: Rule;
+  rule?: Fill;
   left: End;
   right: End;
   faults: Schemas["Fault"][];
-  setRule: (r: Rule | undefined) => void;
+  setRule: (r: Fill | undefined) => void;
   /** What the rule makes of the item that is tried, and which item that is. */
   result?: Schemas["PreviewValue"];
   of?: string;

@@ -4,10 +4,11 @@ import type { Schemas } from "@/api/client";
 import { typeWord } from "@/lib/words";
 import { RequiredStar } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
-import { ruleWords, sourceField, sourceWord, sourceWords, targetWord, type Rule } from "./rule-words";
+import { ruleWords, sourceField, sourceWord, sourceWords, targetWord } from "./rule-words";
+import type { Fill } from "./fills";
 
 /** A field at the right and what fills it. */
-export type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Rule };
+export type Row = { target: string; schema?: Schemas["FieldSchema"]; rule?: Fill };
 
 type Props = {
   row: Row;

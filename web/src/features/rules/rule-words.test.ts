@@ -1,10 +1,11 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "@/api/client";
-import { conversionsFor, howOf, hows, likelyHow, ruleWords, valueMapOf, withValueMap, type Rule } from "./rule-words";
+import { conversionsFor, howOf, hows, likelyHow, ruleWords, valueMapOf, withValueMap } from "./rule-words";
+import type { Fill } from "./fills";
 
 const field = (value_type: Schemas["ValueType"], more: Partial<Schemas["FieldSchema"]> = {}): Schemas["FieldSchema"] =>
   ({ id: "f", name: "F", value_type, ...more }) as Schemas["FieldSchema"];
-const rule = (source: Rule["source"], conversions: Rule["conversions"] = []): Rule => ({
+const rule = (source: Fill["source"], conversions: Fill["conversions"] = []): Fill => ({
   target: "t",
   source,
   conversions,

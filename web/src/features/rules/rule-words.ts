@@ -1,7 +1,7 @@
 // A rule in a few words, and rules from a choice.
 import type { Schemas } from "@/api/client";
+import type { Fill } from "./fills";
 
-export type Rule = Schemas["Rule"];
 export type Conversion = Schemas["Conversion"];
 export type ValueMap = Schemas["ValueMap"];
 
@@ -16,7 +16,7 @@ const POSITION = "@position";
 export const HANGING = [ATTACHMENTS, LINKS, COMMENTS, HISTORY];
 
 /** A source that is no field and no constant. */
-export type Special = Extract<Rule["source"], string>;
+export type Special = Extract<Fill["source"], string>;
 
 /** What a special source is called where it stands in place of a field. */
 export const sourceWord: Record<Special, string> = {
@@ -83,18 +83,18 @@ const targetNames: Record<string, string> = {
 export const targetWord = (target: string, schema?: Schemas["FieldSchema"]) =>
   targetNames[target] ?? schema?.name ?? target;
 
-export const sourceField = (r: Rule): string | undefined =>
+export const sourceField = (r: Fill): string | undefined =>
   typeof r.source === "object" && "field" in r.source ? r.source.field : undefined;
 
 /** Where a rule's value comes from, in a few words; a field by its id. */
-export function sourceWords(r: Rule): string {
+export function sourceWords(r: Fill): string {
   if (typeof r.source === "string") return sourceWord[r.source];
   if ("field" in r.source) return r.source.field;
   if ("computed" in r.source) return r.source.computed;
   return `the value “${String((r.source.constant as { value?: unknown }).value ?? "")}”`;
 }
 
-export function ruleWords(r: Rule): string {
+export function ruleWords(r: Fill): string {
   if (typeof r.source === "object" && "constant" in r.source) return "constant";
   const last = r.conversions?.at(-1);
   if (!last && typeof r.source === "object" && "computed" in r.source) return "computed";
@@ -105,12 +105,12 @@ export function ruleWords(r: Rule): string {
   return before > 0 ? `${howWord[howOf(r)]} +${before}` : howWord[howOf(r)];
 }
 
-export const valueMapOf = (r: Rule | undefined): ValueMap | undefined => {
+export const valueMapOf = (r: Fill | undefined): ValueMap | undefined => {
   const found = r?.conversions?.find((c): c is { value_map: ValueMap } => typeof c === "object" && "value_map" in c);
   return found?.value_map;
 };
 
-export function withValueMap(r: Rule, map: ValueMap): Rule {
+export function withValueMap(r: Fill, map: ValueMap): Fill {
   return {
     ...r,
     conversions: r.conversions?.map((c) => (typeof c === "object" && "value_map" in c ? { value_map: map } : c)),
@@ -154,7 +154,7 @@ export function conversionHow(c: Conversion): How {
   return "users" in c ? "people" : (Object.keys(c)[0] as How);
 }
 
-export function howOf(r: Rule): How {
+export function howOf(r: Fill): How {
   const last = r.conversions?.at(-1);
   return last ? conversionHow(last) : "as_it_is";
 }
@@ -218,14 +218,13 @@ export function likelyHow(source: Schemas["FieldSchema"], target: Schemas["Field
   return "as_it_is";
 }
 
-/** A rule that fills a field at the right from one at the left, converted as it most likely has to be. */
-export const ruleFrom = (target: Schemas["FieldSchema"], source: Schemas["FieldSchema"], longest: number): Rule => ({
+/** How a field at the right is filled from one at the left, converted as it most likely has to be. */
+export const fillFrom = (target: Schemas["FieldSchema"], source: Schemas["FieldSchema"], longest: number): Fill => ({
   target: target.id,
   source: { field: source.id },
   conversions: conversionsFor(likelyHow(source, target, longest), target),
-  direction: "to_right",
 });
 
 /** The value of a rule that gives every item the same. */
-export const constantOf = (rule?: Rule): Schemas["Value"] | undefined =>
+export const constantOf = (rule?: Fill): Schemas["Value"] | undefined =>
   rule && typeof rule.source === "object" && "constant" in rule.source ? rule.source.constant : undefined;

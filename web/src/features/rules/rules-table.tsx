@@ -7,7 +7,8 @@ import type { endOf } from "../route/use-schema";
 import { MakeField } from "./make-field";
 import { RuleRow, type Row } from "./rule-row";
 import { notTaken } from "./rows";
-import { HISTORY, LINKS, ruleFrom, sourceField, targetWord, type Rule } from "./rule-words";
+import { HISTORY, LINKS, fillFrom, sourceField, targetWord } from "./rule-words";
+import type { Fill } from "./fills";
 
 type End = ReturnType<typeof endOf>;
 type Props = {
@@ -24,7 +25,7 @@ type Props = {
   /** The key of the item on which rules are tried. */
   tried?: string;
   longestOf: (field: string) => number;
-  setRule: (target: string, rule: Rule) => void;
+  setRule: (target: string, rule: Fill) => void;
   setLinkBack: (on: boolean) => void;
 };
 
@@ -127,7 +128,7 @@ export function RulesTable(p: Props) {
                     lane={lane}
                     source={f}
                     rightName={right.name}
-                    made={(target) => setRule(target.id, ruleFrom(target, f, longestOf(f.id)))}
+                    made={(target) => setRule(target.id, fillFrom(target, f, longestOf(f.id)))}
                   />
                 ) : (
                   "—"

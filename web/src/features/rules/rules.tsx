@@ -6,10 +6,11 @@ import { api, take } from "@/api/client";
 import { refresh } from "@/api/keys";
 import { useKeys } from "@/app/keys";
 import { Loading, Trouble } from "@/ui/basics";
-import { useDraft, type Lane, type Rule } from "../route/draft";
+import { useDraft, type Lane } from "../route/draft";
 import { LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
 import { targetWord, valueMapOf } from "./rule-words";
+import { withFill, withoutFill, type Fill } from "./fills";
 import { ItemStepper } from "./item-stepper";
 import { RulePanel } from "./rule-panel";
 import { RulesFoot } from "./rules-foot";
@@ -88,20 +89,10 @@ export default function Rules() {
   const left = endOf(schema.data, lane, "left"),
     right = endOf(schema.data, lane, "right");
   const name = (end: "left" | "right") => (l: Lane) => endOf(schema.data, l, end).kind?.name ?? "?";
-  const setRule = (target: string, rule: Rule | undefined) => {
+  const setRule = (target: string, fill: Fill | undefined) => {
     if (!lane) return;
     setSelected(target);
-    changeLane(lane.id, (l) => {
-      const there = l.rules.some((r) => r.target === target);
-      return {
-        ...l,
-        rules: rule
-          ? there
-            ? l.rules.map((r) => (r.target === target ? rule : r))
-            : [...l.rules, rule]
-          : l.rules.filter((r) => r.target !== target),
-      };
-    });
+    changeLane(lane.id, (l) => (fill ? withFill(l, fill) : withoutFill(l, target)));
   };
   const longestOf = (field: string) => longest.get(field) ?? 0;
   const setLinkBack = (link_back: boolean) =>
@@ -122,12 +113,7 @@ export default function Rules() {
             )
           }
           left={left}
-          accept={(rules) =>
-            changeLane(lane.id, (l) => ({
-              ...l,
-              rules: [...l.rules.filter((r) => !rules.some((n) => n.target === r.target)), ...rules],
-            }))
-          }
+          accept={(fills) => changeLane(lane.id, (l) => fills.reduce(withFill, l))}
         />
       )}
       <div className="flex min-h-[320px] flex-1">

@@ -3,7 +3,7 @@ import type { Schemas } from "@/api/client";
 import { Select } from "@/ui/select";
 import { useNames } from "../route/use-schema";
 import { Computed, computedOf } from "./computed";
-import { PARENT, constantOf, ruleFrom, sourceField, specials, type Special } from "./rule-words";
+import { PARENT, constantOf, fillFrom, sourceField, specials, type Special } from "./rule-words";
 import type { RuleProps } from "./rule-props";
 
 /** What no expression makes. */
@@ -33,7 +33,7 @@ export function SourceChoice({
           ? "=computed"
           : `f:${sourceField(rule)}`;
   const choose = (choice: string) => {
-    const base = { target, conversions: [], direction: "to_right" as const };
+    const base = { target, conversions: [] };
     if (!choice) return setRule(undefined);
     if (choice === "=constant") {
       if (target === PARENT) return setRule({ ...base, source: { constant: { type: "empty" } } });
@@ -51,7 +51,7 @@ export function SourceChoice({
     if (choice.startsWith("=")) return setRule({ ...base, source: choice.slice(1) as Special });
     const field = left.kind?.fields.find((f) => f.id === choice.slice(2));
     const longest = left.survey?.fields.find((f) => f.field === field?.id)?.longest ?? 0;
-    setRule(field && schema ? ruleFrom(schema, field, longest) : { ...base, source: { field: choice.slice(2) } });
+    setRule(field && schema ? fillFrom(schema, field, longest) : { ...base, source: { field: choice.slice(2) } });
   };
   return (
     <>

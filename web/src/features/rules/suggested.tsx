@@ -1,16 +1,18 @@
 // What Hovrel would propose for a field, with its evidence.
 import { Button } from "@/ui/basics";
 import { Part } from "./part";
+import { fillOf } from "./fills";
 import type { RuleProps } from "./rule-props";
 import { ruleWords, sourceField } from "./rule-words";
 import { useSuggestions } from "./suggestions";
 
 export function Suggested({ route, lane, target, rule, left, setRule }: RuleProps) {
   const suggestions = useSuggestions(route, lane);
-  const found = suggestions.data?.find((s) => s.rule.target === target);
-  if (!found) return null;
-  const same = rule && JSON.stringify(rule.source) === JSON.stringify(found.rule.source);
-  const source = sourceField(found.rule);
+  const found = suggestions.data?.find((s) => fillOf(s.rule)?.target === target);
+  const fill = fillOf(found?.rule);
+  if (!found || !fill) return null;
+  const same = rule && JSON.stringify(rule.source) === JSON.stringify(fill.source);
+  const source = sourceField(fill);
   return (
     <Part title={`${same ? "Why this source" : "Suggested"} · ${found.score}%`}>
       <ul className="text-ink-2">
@@ -19,8 +21,8 @@ export function Suggested({ route, lane, target, rule, left, setRule }: RuleProp
         ))}
       </ul>
       {!same && (
-        <Button className="mt-2" onClick={() => setRule(found.rule)}>
-          Fill it from {left.kind?.fields.find((f) => f.id === source)?.name ?? ruleWords(found.rule)}
+        <Button className="mt-2" onClick={() => setRule(fill)}>
+          Fill it from {left.kind?.fields.find((f) => f.id === source)?.name ?? ruleWords(fill)}
         </Button>
       )}
     </Part>

@@ -9,7 +9,8 @@ import { Pop } from "@/ui/pop";
 import { Select } from "@/ui/select";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
-import { ruleWords, sourceField, sourceWords, type Rule } from "./rule-words";
+import { ruleWords, sourceField, sourceWords } from "./rule-words";
+import { fillOf, ruleInto, type Fill } from "./fills";
 
 export type Suggestion = Schemas["Suggestion"];
 
@@ -45,17 +46,20 @@ type Props = {
   left: ReturnType<typeof endOf>;
   /** What a target is called. */
   name: (target: string) => string;
-  accept: (rules: Rule[]) => void;
+  accept: (fills: Fill[]) => void;
 };
 
 export function Suggestions({ route, lane, left, name, accept }: Props) {
   const found = useSuggestions(route, lane);
   const [level, setLevel] = useState(70);
-  const open = found.data?.filter((s) => !lane.rules.some((r) => r.target === s.rule.target)) ?? [];
+  const open = (found.data ?? []).flatMap((s) => {
+    const fill = fillOf(s.rule);
+    return fill && !ruleInto(lane, fill.target) ? [{ ...s, fill }] : [];
+  });
   if (open.length === 0) return null;
   const from = open.filter((s) => s.score >= level);
-  const source = (rule: Rule) =>
-    left.kind?.fields.find((f) => f.id === sourceField(rule))?.name ?? sourceWords(rule) ?? ruleWords(rule);
+  const source = (fill: Fill) =>
+    left.kind?.fields.find((f) => f.id === sourceField(fill))?.name ?? sourceWords(fill) ?? ruleWords(fill);
   return (
     <div
       role="region"
@@ -69,13 +73,13 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
         <ul className="max-h-[420px] w-[520px] space-y-2 overflow-auto">
           {open.map((s) => (
             <li
-              key={s.rule.target}
+              key={s.fill.target}
               className="grid grid-cols-[1fr_auto] items-start gap-3 border-b border-hair-2 pb-2 last:border-0"
             >
               <div className="min-w-0">
                 <p>
-                  <b className="font-semibold">{source(s.rule)}</b> <span className="text-ink-2">→</span>{" "}
-                  <b className="font-semibold">{name(s.rule.target)}</b> <span className="text-ink-2">{s.score}%</span>
+                  <b className="font-semibold">{source(s.fill)}</b> <span className="text-ink-2">→</span>{" "}
+                  <b className="font-semibold">{name(s.fill.target)}</b> <span className="text-ink-2">{s.score}%</span>
                 </p>
                 <ul className="text-ink-2">
                   {s.evidence.map((e) => (
@@ -84,8 +88,8 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
                 </ul>
               </div>
               <Button
-                aria-label={`Accept ${source(s.rule)} for ${name(s.rule.target)}`}
-                onClick={() => accept([s.rule])}
+                aria-label={`Accept ${source(s.fill)} for ${name(s.fill.target)}`}
+                onClick={() => accept([s.fill])}
               >
                 Accept
               </Button>
@@ -106,7 +110,7 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
             </option>
           ))}
         </Select>
-        <Button disabled={from.length === 0} onClick={() => accept(from.map((s) => s.rule))}>
+        <Button disabled={from.length === 0} onClick={() => accept(from.map((s) => s.fill))}>
           Accept {from.length}
         </Button>
       </span>

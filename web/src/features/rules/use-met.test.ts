@@ -1,15 +1,14 @@
 import { describe, expect, it } from "vitest";
-import type { Rule } from "./rule-words";
+import type { Fill } from "./fills";
 import { beforeTable } from "./use-met";
 
 const map = { value_map: { rows: [{ left: "a", right: "b", returns: false }], otherwise: "block" as const } };
 
 describe("what stands before a table", () => {
-  const rule = (more: Partial<Rule>): Rule => ({
+  const rule = (more: Partial<Fill>): Fill => ({
     target: "priority",
     source: { field: "level" },
     conversions: [],
-    direction: "to_right",
     ...more,
   });
 

@@ -6,7 +6,8 @@ import { keys } from "@/api/keys";
 import { useDebounce } from "use-debounce";
 import { RESTS_MS } from "@/lib/rests";
 import type { Lane, Route } from "../route/draft";
-import { LINKS, type Conversion, type Rule } from "./rule-words";
+import { LINKS, type Conversion } from "./rule-words";
+import { withFill, type Fill } from "./fills";
 
 type Table = "value_map" | "link_types" | "users";
 const OF_VALUES: Table[] = ["value_map", "link_types"];
@@ -15,7 +16,7 @@ const OF_PEOPLE: Table[] = ["users"];
 const isTable = (c: Conversion, tables: Table[]) => typeof c === "object" && tables.some((t) => t in c);
 
 /** What stands before a table of a rule: what is met does not depend on the rest. None where there is no table. */
-export function beforeTable(rule: Rule | undefined, tables = OF_VALUES): Rule | undefined {
+export function beforeTable(rule: Fill | undefined, tables = OF_VALUES): Fill | undefined {
   const at = rule?.conversions?.findIndex((c) => isTable(c, tables)) ?? -1;
   const bare = rule?.target === LINKS && tables.includes("link_types");
   if (!rule || (at < 0 && !bare)) return undefined;
@@ -30,17 +31,18 @@ const values: Ask<Schemas["FieldSurvey"]> = (id, body, signal) =>
 const people: Ask<Schemas["Recognised"][]> = (id, body, signal) =>
   take(api.POST("/routes/{id}/met/people", { params: { path: { id } }, body, signal }));
 
-type At = [route: Route, lane: Lane, rule: Rule | undefined];
+type At = [route: Route, lane: Lane, rule: Fill | undefined];
 
 function useReached<T>(what: string, ask: Ask<T>, [route, lane, rule]: At, tables: Table[]): T | undefined {
   const now = useMemo(() => {
     const before = beforeTable(rule, tables);
-    return before && { lane: { ...lane, rules: [before] }, target: before.target };
+    if (!before) return undefined;
+    const alone = withFill({ ...lane, rules: [] }, before);
+    return { lane: alone, rule: before.target };
   }, [lane, rule, tables]);
   // An expression is typed letter by letter.
   const [asked] = useDebounce(now, RESTS_MS);
-  const alike = (one: typeof now, other: typeof now) =>
-    one?.lane.id === other?.lane.id && one?.target === other?.target;
+  const alike = (one: typeof now, other: typeof now) => one?.lane.id === other?.lane.id && one?.rule === other?.rule;
   const met = useQuery({
     queryKey: keys.met(route.id, what, asked, route.left.surveyed_at, route.right.surveyed_at),
     queryFn: ({ signal }) => ask(route.id, asked as Body, signal),

@@ -6,6 +6,7 @@ import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
 import { RESTS_MS } from "@/lib/rests";
 import type { Lane, Route } from "../route/draft";
+import { fillOf } from "./fills";
 
 export function useTrial(route: Route, lanes: Lane[], lane: Lane | undefined) {
   const [at, setAt] = useState(0);
@@ -27,8 +28,11 @@ export function useTrial(route: Route, lanes: Lane[], lane: Lane | undefined) {
     enabled: !!tried,
     placeholderData: keepPreviousData,
   });
-  /** What each rule makes of the item that is tried, by target. */
-  const made = useMemo(() => new Map(preview.data?.values.map((v) => [v.target, v])), [preview.data]);
+  /** What each rule makes of the item that is tried, by what it fills. */
+  const made = useMemo(() => {
+    const target = new Map(tried?.rules.map((r) => [r.id, fillOf(r)?.target]));
+    return new Map(preview.data?.values.map((v) => [target.get(v.rule) ?? v.rule, v]));
+  }, [preview.data, tried]);
   /** What is wrong with the lane's rules, by target. */
   const wrong = useMemo(() => {
     const of = faults.data?.filter((f) => f.lane === lane?.id) ?? [];

@@ -3,7 +3,7 @@ import { useNavigate } from "react-router";
 import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useKeys } from "@/app/keys";
 import { useDraft, type Lane } from "../route/draft";
-import { LanesBar, useLane } from "../route/lanes-bar";
+import { LaneName, LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
 import { EndScope } from "./end-scope";
 
@@ -23,7 +23,9 @@ export default function Scope() {
   const name = (end: "left" | "right") => (l: Lane) => endOf(schema.data, l, end).kind?.name ?? "?";
   return (
     <>
-      <LanesBar left={name("left")} right={name("right")} />
+      <LanesBar left={name("left")} right={name("right")}>
+        <LaneName />
+      </LanesBar>
       <div className="grid min-h-0 flex-1 grid-cols-[1fr_56px_1fr] overflow-auto px-5 py-4">
         {lane && (
           <>

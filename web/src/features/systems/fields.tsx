@@ -15,6 +15,11 @@ type Props = {
   uses: Schemas["Use"][];
   open: (field: string, value: string) => void;
 };
+
+/** What is told of a field that the system's answers do not have. */
+const UNKNOWN =
+  "What these items hold here is unknown, so nothing is changed because of it. If the system omits empty fields, its profile should have leaves_out_empty: true.";
+
 /** A field as its system describes it, with what the survey found in it. */
 type Row = { field: Schemas["FieldSchema"]; found?: Schemas["FieldSurvey"] };
 
@@ -24,6 +29,7 @@ export function Fields({ schema, survey, users, uses, open }: Props) {
     [schema, survey],
   );
   const total = survey?.count ?? 0;
+  const unknown = (field: string) => survey?.left_out?.find((v) => v.value === field)?.count ?? 0;
   const columns: Column<Row>[] = [
     {
       id: "field",
@@ -55,11 +61,16 @@ export function Fields({ schema, survey, users, uses, open }: Props) {
       name: "Filled",
       value: ({ found }) => found?.filled ?? 0,
       className: "whitespace-nowrap",
-      cell: ({ found }) => {
+      cell: ({ field, found }) => {
         const words = percent(found?.filled ?? 0, total);
         return (
           <>
             <Bar part={found?.filled ?? 0} whole={total} label={`filled ${words}`} /> {words}
+            {unknown(field.id) > 0 && (
+              <span className="ml-2 text-loss" title={UNKNOWN}>
+                missing from {count(unknown(field.id), "answer")}
+              </span>
+            )}
           </>
         );
       },

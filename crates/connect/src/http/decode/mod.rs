@@ -8,13 +8,15 @@ mod hanging;
 mod parts;
 mod times;
 
+use std::collections::BTreeSet;
+
 use hovrel_core::agree::holdings;
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::keepable::keepable_artefact;
 use hovrel_core::loss::Loss;
 use hovrel_core::model::{
-    Artefact, Decimal, Fields, Fingerprint, Kind, PARENT, POSITION, Reference, Span, Stamp, Value, ValueType, is_mark,
-    read_day,
+    Artefact, Decimal, Fields, Fingerprint, Kind, PARENT, POSITION, Reference, Slot, Span, Stamp, Value, ValueType,
+    is_mark, read_day,
 };
 use hovrel_core::text::TextFormat;
 use percent_encoding::percent_decode_str;
@@ -73,8 +75,11 @@ impl Decoder<'_> {
                 fields.set(ORIGIN, origin.clone().map_or(Value::Empty, Value::Text));
                 continue;
             }
-            let Some(raw) = tree::at(item, &self.place(&field.id)) else {
-                fields.set(field.id.as_str(), Value::Empty);
+            let place = self.place(&field.id);
+            let Some(raw) = tree::at(item, &place) else {
+                if !self.leaves_out(item, &place, false) {
+                    fields.set(field.id.as_str(), Value::Empty);
+                }
                 continue;
             };
             let mut value = self.value(field, raw, &mut read_losses).settled();
@@ -94,8 +99,10 @@ impl Decoder<'_> {
             let by = self.of.modified_by.as_ref().and_then(|p| tree::text(item, p));
             Some(Stamp { at: Some(read_time(&tree::text(item, at)?, self.zone)?), by })
         });
+        let left_out = self.left_out(item);
         let mut out = Artefact {
             kind: self.kind,
+            left_out,
             key: tree::text(item, &self.of.key).unwrap_or_else(|| id.clone()),
             url: Some(format!("{}{}", self.address, fill(&self.of.page, &[("id", &id)]))),
             version: tree::text(item, &self.of.version),
@@ -121,6 +128,28 @@ impl Decoder<'_> {
         }
         with_short_id(&out, &self.of.name, self.address)?;
         Ok(if tree::holds_nul(item) { keepable_artefact(out) } else { out })
+    }
+
+    /// Whether the answer leaves a place out, so that it is not known what stands there.
+    fn leaves_out(&self, item: &Json, place: &str, is_list: bool) -> bool {
+        !self.profile.leaves_out_empty && tree::leaves_out(item, place, is_list, self.profile.speaks)
+    }
+
+    /// The slots of which the answer says nothing.
+    fn left_out(&self, item: &Json) -> BTreeSet<Slot> {
+        let own = self.fields.fields.iter().filter(|f| !f.value_type.hangs() && f.id != ORIGIN);
+        let fields = own.map(|f| (Slot::from(f.id.as_str()), self.place(&f.id), false));
+        let of = self.of;
+        let others = [
+            (Slot::Folder, of.parent.as_ref(), false),
+            (Slot::Files, of.files.as_ref().map(|at| &at.items), true),
+            (Slot::Links, of.links.as_ref().map(|at| &at.items), true),
+            (Slot::Comments, of.comments.as_ref().map(|at| &at.items), true),
+            (Slot::History, of.history.as_ref().map(|at| &at.items), true),
+        ];
+        let others = others.into_iter().filter_map(|(slot, place, is_list)| Some((slot, place?.clone(), is_list)));
+        let left_out = |(_, place, is_list): &(Slot, String, bool)| self.leaves_out(item, place, *is_list);
+        fields.chain(others).filter(left_out).map(|(slot, ..)| slot).collect()
     }
 
     /// The label that is the origin mark, where marks are kept as labels, and the mark in it. What people wrote is no mark,

@@ -70,8 +70,8 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
     let kind = right.catalogue.kind(row.change.right_kind);
     let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
-        let rule = lane.and_then(|l| l.rules.iter().find(|r| r.target == f.field));
-        let source = rule.and_then(|r| match &r.source {
+        let fill = lane.and_then(|l| l.fills().find(|fill| fill.target == f.field));
+        let source = fill.and_then(|fill| match &fill.source {
             hovrel_core::rules::Source::Field(field) => Some(field.as_str()),
             _ => None,
         });
@@ -81,7 +81,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         let held = right.named(f.right.as_ref().unwrap_or(&Value::Empty), to, &left);
         FieldDetail {
             field_name: field_name(&f.field, kind),
-            rule: rule.map(rule_words).unwrap_or_default(),
+            rule: fill.map(rule_words).unwrap_or_default(),
             left: diff(&from, &from),
             write: diff(&write, &write),
             right: diff(&held, &held),
@@ -112,9 +112,9 @@ fn cut_off(left: &Value, write: &Value) -> String {
     }
 }
 
-fn rule_words(rule: &hovrel_core::rules::Rule) -> String {
+fn rule_words(fill: &hovrel_core::rules::Fill) -> String {
     use hovrel_core::rules::{Conversion, Source};
-    match (&rule.source, rule.conversions.last()) {
+    match (&fill.source, fill.conversions.last()) {
         (Source::Folder, _) => "mirror".into(),
         (Source::Origin, _) => "origin".into(),
         (Source::Constant(_), _) => "constant".into(),

@@ -53,7 +53,7 @@ impl ChangeQuery {
     /// Refused if its field is none of the plan's.
     pub(super) fn filter(self, lanes: &[Lane]) -> Result<ChangeFilter, Problem> {
         if let Some(field) = &self.field
-            && !lanes.iter().flat_map(|l| &l.rules).any(|r| r.target == *field)
+            && !lanes.iter().flat_map(Lane::fills).any(|f| f.target == *field)
         {
             return Err(Problem::field("/field", format!("no rule of this plan fills a field “{field}”")));
         }

@@ -1,0 +1,46 @@
+// How the rules of a lane fill the slots of the end that it writes: at most one rule a slot.
+import type { Schemas } from "@/api/client";
+import type { Lane } from "../route/draft";
+
+export type Rule = Schemas["Rule"];
+
+/** How a rule fills a slot of one end. */
+export type Fill = NonNullable<Rule["into"]["right"]>;
+
+/** How a rule fills a slot of the right end; undefined where it does not go there. */
+export const fillOf = (rule: Rule | null | undefined): Fill | undefined => rule?.into.right ?? undefined;
+
+/** The rule of a lane that fills a slot of the right end. */
+export const ruleInto = (lane: Lane | undefined, target: string): Rule | undefined =>
+  lane?.rules.find((r) => fillOf(r)?.target === target);
+
+/** How the rules of a lane fill the right end, in their order. */
+export const fillsOf = (lane: Lane | undefined): Fill[] => lane?.rules.flatMap((r) => fillOf(r) ?? []) ?? [];
+
+/** An id that no rule of the lane has: that of the slot, or that with a number. */
+function freeId(lane: Lane, target: string): string {
+  const taken = new Set(lane.rules.map((r) => r.id));
+  let id = target;
+  for (let n = 2; taken.has(id); n++) id = `${target} ${n}`;
+  return id;
+}
+
+/** A lane in which a slot of the right end is filled so. The rule that fills it already keeps its id. */
+export function withFill(lane: Lane, fill: Fill): Lane {
+  const there = ruleInto(lane, fill.target);
+  if (!there) {
+    const rule = { id: freeId(lane, fill.target), into: { left: null, right: fill }, back: false };
+    return { ...lane, rules: [...lane.rules, rule] };
+  }
+  const filled = { ...there, into: { ...there.into, right: fill } };
+  return { ...lane, rules: lane.rules.map((r) => (r === there ? filled : r)) };
+}
+
+/** A lane in which no rule fills that slot of the right end. What a rule does on its way into the left stays. */
+export function withoutFill(lane: Lane, target: string): Lane {
+  const there = ruleInto(lane, target);
+  const left = there?.into.left;
+  if (!there) return lane;
+  const rest = left ? [{ ...there, into: { left, right: null }, back: false }] : [];
+  return { ...lane, rules: lane.rules.flatMap((r) => (r === there ? rest : [r])) };
+}
