@@ -260,7 +260,7 @@ lanes:
             .replace("left_kind: test_case", "left_kind: cabin");
         let faults = read(&bad).err().expect("faults");
         let lines: Vec<&str> = faults.iter().filter_map(|f| f.detail.split(':').next()).collect();
-        assert_eq!(lines, ["line 1", "line 2", "line 7", "line 10", "line 18"], "{faults:#?}");
+        assert_eq!(lines, ["line 1", "line 2", "line 7", "line 10", "line 19"], "{faults:#?}");
         let cut = read("name: [1, 2").err().expect("it is no YAML");
         assert!(cut.len() == 1 && cut[0].detail.starts_with("line "), "{cut:?}");
     }
