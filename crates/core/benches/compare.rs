@@ -78,12 +78,8 @@ fn main() {
         a.fields.set(keys[7].clone(), Value::text("changed since"));
     }
     let (lefts, rights): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
-    let by_id = |list: &'_ [Artefact]| -> HashMap<String, Artefact> {
-        list.iter().map(|a| (a.id.clone(), a.clone())).collect()
-    };
-    let (left_all, right_all) = (by_id(&left), by_id(&right));
-    let left_all: HashMap<&str, &Artefact> = left_all.iter().map(|(id, a)| (id.as_str(), a)).collect();
-    let right_all: HashMap<&str, &Artefact> = right_all.iter().map(|(id, a)| (id.as_str(), a)).collect();
+    let left_all: HashMap<&str, &Artefact> = left.iter().map(|a| (a.id.as_str(), a)).collect();
+    let right_all: HashMap<&str, &Artefact> = right.iter().map(|a| (a.id.as_str(), a)).collect();
     let path = |_: &Artefact| String::new();
 
     let nothing = Settled::new();

@@ -1,10 +1,11 @@
 //! The bytes that fingerprints are made of.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use hovrel_core::agree::said;
 use hovrel_core::base::BaseSide;
-use hovrel_core::model::{Decimal, Document, Fingerprint, ShortForm, Value, canonical};
+use hovrel_core::model::{Decimal, Document, Fields, Fingerprint, ShortForm, Value, canonical};
 use proptest::prelude::*;
 use serde::Serialize;
 use serde_json::{Value as Json, json};
@@ -76,6 +77,54 @@ fn a_map_that_is_not_collected_has_the_fingerprint_of_the_map() {
         side.fingerprint()
     );
     assert_ne!(Fingerprint::of(&Value::Empty), Fingerprint::of(&Value::text("")));
+}
+
+fn any_value() -> impl Strategy<Value = Value> {
+    let text = || prop_oneof![any::<String>(), "[ -~]{0,40}", "[\"\\\\\u{0}-\u{1f}aé]{0,6}"];
+    prop_oneof![
+        text().prop_map(Value::Text),
+        text().prop_map(Value::Choice),
+        text().prop_map(Value::User),
+        text().prop_map(Value::Url),
+        text().prop_map(Value::Unreadable),
+        text().prop_map(|t| Value::RichText(Document::from_text(&t))),
+        prop::collection::vec(text(), 0..4).prop_map(Value::ChoiceList),
+        any::<i64>().prop_map(Value::Integer),
+        any::<bool>().prop_map(Value::Boolean),
+        Just(Value::Empty),
+    ]
+}
+
+proptest! {
+    /// What is written without a serialiser is what the serialiser writes, whatever names and values hold and in
+    /// whatever order they come.
+    #[test]
+    fn values_by_name_have_the_fingerprint_of_their_map(
+        entries in prop::collection::vec((prop_oneof!["[a-z]{1,3}", any::<String>()], any_value()), 0..6),
+        in_order in any::<bool>(),
+    ) {
+        let map: BTreeMap<String, Value> = entries.into_iter().collect();
+        let mut list: Vec<(&str, Cow<'_, Value>)> = map.iter().map(|(k, v)| (k.as_str(), Cow::Borrowed(v))).collect();
+        if !in_order {
+            list.reverse();
+        }
+        prop_assert_eq!(Fingerprint::of_values(list.into_iter()), Fingerprint::of(&map));
+    }
+
+    /// Fields that are picked in one go are those that are looked up one by one.
+    #[test]
+    fn picked_fields_are_those_that_are_looked_up(
+        held in prop::collection::btree_map("[a-d]{1,2}", any_value(), 0..8),
+        mut wanted in prop::collection::vec("[a-d]{1,2}", 0..8),
+    ) {
+        wanted.sort();
+        let fields: Fields = held.into_iter().map(|(k, v)| (k.as_str().to_owned(), v)).collect();
+        let places: Vec<(&str, usize)> = wanted.iter().enumerate().map(|(n, name)| (name.as_str(), n)).collect();
+        let mut picked = vec![None; wanted.len()];
+        fields.pick(&places, &mut picked);
+        let found: Vec<Option<&Value>> = wanted.iter().map(|name| fields.get(name)).collect();
+        prop_assert_eq!(picked, found);
+    }
 }
 
 /// They stand in databases: what changes these values is another form, with a number of its own and a step that brings the

@@ -99,3 +99,49 @@ impl Base {
 fn named(of: RuleSlot<'_>) -> Option<Slot> {
     (*of.slot != *of.rule.as_str()).then(|| of.slot.clone())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn told<'b>(base: &'b Base, rule: &RuleId, slot: &str) -> Option<(&'b Value, &'b Value)> {
+        base.told(RuleSlot { rule, slot: &slot.into() })
+    }
+
+    #[test]
+    fn what_is_remembered_belongs_to_the_rule_and_the_slot_that_it_filled() {
+        let rule = RuleId::from("title");
+        let mut base = Base::default();
+        let agreed = || Agreed::new("1:a".into(), Why::Carried, End::Right, Some(Value::text("Wind")));
+        for slot in ["title", "summary"] {
+            let of = RuleSlot { rule: &rule, slot: &slot.into() };
+            base.set(of, Value::text("a"), Value::text("b"), agreed());
+            for other in ["title", "summary", "note"] {
+                let wanted = (other == slot).then_some((Value::text("a"), Value::text("b")));
+                assert_eq!(
+                    told(&base, &rule, other),
+                    wanted.as_ref().map(|(l, r)| (l, r)),
+                    "{slot}, asked for {other}"
+                );
+            }
+            assert_eq!(told(&base, &RuleId::from("summary"), slot), None, "another rule");
+        }
+    }
+
+    /// As versions kept it in which every rule wrote the right and had no id.
+    #[test]
+    fn what_was_kept_before_is_read() {
+        let value = serde_json::to_value(Value::text("Wind")).expect("JSON");
+        let kept = serde_json::json!({"title": {"made": value, "rule": "1:a", "why": "carried"}});
+        let agreement: Agreement = serde_json::from_value(kept).expect("it is read");
+        let agreed = agreement.of(&RuleId::from("title"), &"title".into()).expect("it is there");
+        assert_eq!((&agreed.made.right, &agreed.made.left), (&Some(Value::text("Wind")), &None));
+        let again = serde_json::to_value(&agreement).expect("JSON");
+        assert_eq!(serde_json::from_value::<Agreement>(again).expect("it is read again"), agreement);
+        // Of pairs from before even that was kept.
+        let side = || BaseSide([(RuleId::from("title"), Value::text("a"))].into());
+        let base = Base { left: side(), right: side(), agreed: BTreeMap::new() };
+        assert!(told(&base, &RuleId::from("title"), "title").is_some());
+        assert_eq!(told(&base, &RuleId::from("title"), "summary"), None);
+    }
+}

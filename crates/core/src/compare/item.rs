@@ -3,6 +3,7 @@
 //! Decides, per field, who changed what since both were last in step. An artefact whose values have the fingerprints of
 //! the base is passed over without converting anything.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, same, sort_comments, sort_history};
@@ -36,6 +37,14 @@ impl<'a> Compared<'a> {
     }
 }
 
+/// The fields of rules in their order, each with the rule's place.
+fn fields_of<'a>(rules: &[Compared<'a>], field: impl Fn(&'a Fill) -> Option<&'a str>) -> Vec<(&'a str, usize)> {
+    let named = |(n, rule): (usize, &Compared<'a>)| Some((field(rule.ready.fill)?, n));
+    let mut out: Vec<_> = rules.iter().enumerate().filter_map(named).collect();
+    out.sort_unstable();
+    out
+}
+
 /// Compares artefacts under one lane.
 pub struct Comparer<'a> {
     cx: &'a Context<'a>,
@@ -44,6 +53,9 @@ pub struct Comparer<'a> {
     rules: Vec<Compared<'a>>,
     /// The rules in the order of their ids: the order in which fingerprints are made.
     order: Vec<usize>,
+    /// Of the rules that start from a field, or fill one, the field at each end with the rule's place; in the order of the
+    /// fields.
+    fields: Ends<Vec<(&'a str, usize)>>,
     /// Targets whose texts may name items.
     named_in: Vec<&'a Slot>,
     rules_digest: Fingerprint,
@@ -128,8 +140,15 @@ impl<'a> Comparer<'a> {
         order.sort_by_key(|n| rules[*n].id);
         // As an agreement makes it: see `Agreement`.
         let rules_digest = Fingerprint::of_map(order.iter().map(|n| (rules[*n].id, rules[*n].ready.digest())));
+        let fields = Ends {
+            left: fields_of(&rules, |fill| match &fill.source {
+                Source::Field(field) => Some(field),
+                _ => None,
+            }),
+            right: fields_of(&rules, |fill| matches!(fill.target, Slot::Field(_)).then(|| fill.target.id())),
+        };
         let named_in = rules.iter().filter(|r| r.ready.holds_documents()).map(|r| &r.ready.fill.target).collect();
-        Comparer { cx, written: lane.direction.written(), rules, order, named_in, rules_digest }
+        Comparer { cx, written: lane.direction.written(), rules, order, fields, named_in, rules_digest }
     }
 
     /// The lane's rules, ready for many artefacts.
@@ -144,13 +163,32 @@ impl<'a> Comparer<'a> {
 
     /// The fingerprint of what the rules take from a left artefact.
     pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        let source = |fill| source_value(fill, artefact, self.cx.left_system);
-        Fingerprint::of_map(self.in_order().filter_map(|(id, fill)| Some((id, source(fill)?))))
+        let held = self.held(End::Left, artefact);
+        Fingerprint::of_values(self.order.iter().filter_map(|n| {
+            let Compared { id, ready } = &self.rules[*n];
+            let value = match (held[*n], &ready.fill.source) {
+                (Some(value), _) => Cow::Borrowed(value),
+                (None, Source::Field(_)) => return None,
+                (None, _) => source_value(ready.fill, artefact, self.cx.left_system)?,
+            };
+            Some((id.as_str(), value))
+        }))
     }
 
     /// The fingerprint of what the rules fill in an artefact of the written end.
     pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        Fingerprint::of_map(self.in_order().map(|(id, fill)| (id, fill.target.of(artefact))))
+        let held = self.held(End::Right, artefact);
+        Fingerprint::of_values(self.order.iter().map(|n| {
+            let rule = &self.rules[*n];
+            (rule.id.as_str(), held[*n].map_or_else(|| rule.slot().of(artefact), Cow::Borrowed))
+        }))
+    }
+
+    /// What an artefact of an end holds in the fields that the rules start from, or fill, by the rules' places.
+    fn held<'v>(&self, end: End, artefact: &'v Artefact) -> Vec<Option<&'v Value>> {
+        let mut held = vec![None; self.rules.len()];
+        artefact.fields.pick(&self.fields[end], &mut held);
+        held
     }
 
     /// What the rules start from in a left artefact, by the slot that each fills.

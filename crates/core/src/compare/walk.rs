@@ -56,12 +56,17 @@ pub enum Relation<'a> {
 /// What a lane has, in the order of the left, then the pairs whose left item is not covered, then what is at the right
 /// alone.
 pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<'a>) -> Vec<Relation<'a>> {
-    let by_left: HashMap<&str, &Pair> = pairs.iter().map(|p| (p.left_id.as_str(), p)).collect();
+    let by_left: HashMap<&str, usize> = pairs.iter().enumerate().map(|(n, p)| (p.left_id.as_str(), n)).collect();
+    let mut covered = vec![false; pairs.len()];
     let mut out = Vec::with_capacity(at.left.covered.len());
     for &left in at.left.covered {
-        out.push(match (by_left.get(left.id.as_str()), found.found.get(left.id.as_str())) {
-            (Some(&pair), _) if pair.let_go => Relation::LetGo(pair),
-            (Some(&pair), _) => match at.right.all.get(pair.right_id.as_str()) {
+        let pair = by_left.get(left.id.as_str()).map(|n| {
+            covered[*n] = true;
+            &pairs[*n]
+        });
+        out.push(match (pair, found.found.get(left.id.as_str())) {
+            (Some(pair), _) if pair.let_go => Relation::LetGo(pair),
+            (Some(pair), _) => match at.right.all.get(pair.right_id.as_str()) {
                 Some(&right) => Relation::Pair { pair, items: Ends { left, right } },
                 None => {
                     let why = at.right.why_absent(&pair.right_id);
@@ -72,8 +77,7 @@ pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<
             (None, None) => Relation::Only(End::Left, left),
         });
     }
-    let covered: HashSet<&str> = at.left.covered.iter().map(|a| a.id.as_str()).collect();
-    for pair in pairs.iter().filter(|p| !covered.contains(p.left_id.as_str())) {
+    for pair in pairs.iter().zip(covered).filter(|(_, covered)| !covered).map(|(pair, _)| pair) {
         let left = at.left.all.get(pair.left_id.as_str()).copied();
         let right = at.right.all.get(pair.right_id.as_str()).copied();
         out.push(match pair.let_go {

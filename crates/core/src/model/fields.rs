@@ -34,6 +34,16 @@ impl Fields {
         self.0.iter()
     }
 
+    /// The values of some fields, each put at its place in `out`. The fields are in the order of their names, so that
+    /// both are gone through once.
+    pub fn pick<'f>(&'f self, wanted: &[(&str, usize)], out: &mut [Option<&'f Value>]) {
+        let mut held = self.0.iter().peekable();
+        for (name, place) in wanted {
+            while held.next_if(|(field, _)| &***field < *name).is_some() {}
+            out[*place] = held.peek().filter(|(field, _)| &***field == *name).map(|(_, value)| *value);
+        }
+    }
+
     pub fn len(&self) -> usize {
         self.0.len()
     }

@@ -15,7 +15,7 @@ use serde::{Serialize, Serializer};
 pub const FORM: u8 = 1;
 
 /// Bytes that most items take as JSON: for those, room is made once.
-const USUAL: usize = 4096;
+pub(super) const USUAL: usize = 4096;
 
 /// Bytes of a hash that stand in a short fingerprint.
 const SHORT: usize = 12;
@@ -26,8 +26,13 @@ pub struct Fingerprint([u8; 33]);
 
 impl Fingerprint {
     pub fn of<T: Serialize + ?Sized>(thing: &T) -> Fingerprint {
+        Fingerprint::of_bytes(&canonical(thing))
+    }
+
+    /// Of a thing as [`canonical`] writes it.
+    pub(super) fn of_bytes(canonical: &[u8]) -> Fingerprint {
         let mut out = [FORM; 33];
-        out[1..].copy_from_slice(blake3::hash(&canonical(thing)).as_bytes());
+        out[1..].copy_from_slice(blake3::hash(canonical).as_bytes());
         Fingerprint(out)
     }
 

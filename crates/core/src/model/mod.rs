@@ -19,6 +19,7 @@ mod piece;
 mod span;
 mod steps;
 mod value;
+mod value_bytes;
 mod verdict;
 
 pub use crate::slot::{ATTACHMENTS, COMMENTS, HISTORY, LINKS, PARENT, PATH, POSITION, Slot};

@@ -7,6 +7,7 @@ mod filters;
 mod look;
 mod new_field;
 mod quiet;
+mod renamed;
 mod route_file;
 mod settle;
 mod standing;
