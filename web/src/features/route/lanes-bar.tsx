@@ -33,7 +33,7 @@ export function LaneName() {
   const [lane] = useLane();
   if (!lane) return null;
   return (
-    <Pop label="Rename" title="Name of the lane">
+    <Pop label="Rename the lane" title="Name of the lane">
       <label className="block w-[320px]">
         <span className="text-ink-2">Name of the lane</span>
         <input
