@@ -33,13 +33,16 @@ impl std::fmt::Debug for Credentials {
 /// A project, or whatever a system calls what a route connects.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Container {
+    /// Its id at the system.
     pub id: String,
+    /// What people call it.
     pub name: String,
 }
 
 /// What a connector can do, so that a plan can be checked before the run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Capabilities {
+    /// The kinds of artefacts that it reads and writes.
     pub kinds: Vec<Kind>,
     /// Calls at once that are worth making.
     pub calls_at_once: usize,
@@ -52,7 +55,9 @@ pub struct Capabilities {
 /// One step of a check.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CheckStep {
+    /// What was tried, in a few words.
     pub step: String,
+    /// How it went.
     pub state: CheckState,
     /// What came back.
     pub found: String,
@@ -60,11 +65,15 @@ pub struct CheckStep {
     pub advice: String,
 }
 
+/// How a step of a check went.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum CheckState {
+    /// As it should be.
     Ok,
+    /// It works, and something about it should be looked at.
     Warning,
+    /// It does not work.
     Failed,
     /// Not tried, since a step before it failed.
     Skipped,
@@ -75,6 +84,7 @@ pub enum CheckState {
 /// A page of artefacts.
 #[derive(Debug, Clone, Default)]
 pub struct Page {
+    /// The artefacts, in the order of the system.
     pub artefacts: Vec<Artefact>,
     /// Where to go on; none at the end.
     pub next: Option<String>,
@@ -85,11 +95,13 @@ pub struct Page {
 /// A write of one artefact.
 #[derive(Debug, Clone)]
 pub struct Write {
+    /// The kind of the artefact.
     pub kind: Kind,
     /// None to create.
     pub id: Option<String>,
     /// The version the write is based on; the system refuses it if somebody changed the item since.
     pub version: Option<String>,
+    /// The fields that are set; the others stay as they are.
     pub fields: Fields,
     /// The folder, if it is to be set.
     pub parent: Option<Option<String>>,
@@ -119,10 +131,13 @@ pub enum Added {
 /// What became of one of several writes.
 pub type Made = Result<Artefact, ConnectError>;
 
+/// The bytes of a file, in parts and never whole in memory.
 pub type ByteStream = Pin<Box<dyn Stream<Item = Result<Bytes, std::io::Error>> + Send>>;
 
+/// How Hovrel speaks to an outside system. One implementation speaks to one system with one sign-in.
 #[async_trait]
 pub trait Connector: Send + Sync {
+    /// What it can do.
     fn describe(&self) -> Capabilities;
 
     /// Where a person sees an item; none if the system has no such kind. Nothing is asked of the system.
@@ -131,8 +146,10 @@ pub trait Connector: Send + Sync {
     /// Reach, sign in, permissions, clock, containers; each with its outcome and advice. Never fails.
     async fn check(&self) -> Vec<CheckStep>;
 
+    /// The projects that the sign-in may see.
     async fn containers(&self) -> Result<Vec<Container>, ConnectError>;
 
+    /// The kinds and fields of a project, with what each takes.
     async fn catalogue(&self, container: &str) -> Result<Catalogue, ConnectError>;
 
     /// Adds a field to a kind and returns its id; the catalogue has it from then on. Tried once. Only of the types
@@ -166,6 +183,7 @@ pub trait Connector: Send + Sync {
     /// answers is looked through, to the last page.
     async fn find_by_origin(&self, container: &str, kind: Kind, mark: &str) -> Result<Option<Artefact>, ConnectError>;
 
+    /// The bytes of a file; [`ConnectError::Missing`] if there is no such file.
     async fn fetch_attachment(&self, kind: Kind, id: &str, name: &str) -> Result<ByteStream, ConnectError>;
 
     /// Stores a file under its name, in place of one of that name. Doing it twice is doing it once.
@@ -199,6 +217,7 @@ pub trait Connector: Send + Sync {
         entry: &HistoryEntry,
     ) -> Result<Added, ConnectError>;
 
+    /// What it did since it was made.
     fn meter(&self) -> MeterReading;
 }
 
@@ -210,19 +229,28 @@ pub(crate) fn no_new_fields(field: &NewField) -> ConnectError {
 /// Counts of what a connector did, for progress and for the share of a limit that was used.
 #[derive(Default)]
 pub struct Meter {
+    /// Calls that were sent.
     pub calls: AtomicU64,
+    /// Calls that were sent again.
     pub retries: AtomicU64,
+    /// Answers that said “too many calls”.
     pub refused_for_rate: AtomicU64,
+    /// Milliseconds spent waiting for the system's limits, over all calls.
     pub waited_ms: AtomicU64,
+    /// Milliseconds from sending to the first of the answer, over all calls that were answered.
     pub took_ms: AtomicU64,
+    /// Bytes of answers, without those of files.
     pub bytes: AtomicU64,
     /// Until when a call waits for a limit, in milliseconds since 1970; the latest of all.
     pub waiting_until_ms: AtomicI64,
 }
 
+/// What a [`Meter`] counted so far.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct MeterReading {
+    /// Calls that were sent.
     pub calls: u64,
+    /// Calls that were sent again.
     pub retries: u64,
     /// Answers that said "too many calls".
     pub refused_for_rate: u64,
@@ -251,6 +279,7 @@ impl Meter {
         (until > Utc::now()).then_some(until)
     }
 
+    /// What was counted so far.
     pub fn read(&self) -> MeterReading {
         MeterReading {
             calls: self.calls.load(Relaxed),

@@ -4,6 +4,8 @@
 //! Knows systems; never decides what to do with what it reads. Every connector passes the conformance
 //! suite in `tests/`. A new HTTP system needs a profile (a YAML file, see [`profile`]), not code.
 
+#![warn(missing_docs)]
+
 pub mod address;
 mod aside;
 mod check;

@@ -12,12 +12,17 @@ use crate::{ConnectError, Connector, Credentials, HttpConnector, OslcConnector, 
 /// One sort of system.
 #[derive(Debug, Clone)]
 pub struct Offer {
+    /// The id of its profile, or that of the standard.
     pub id: String,
+    /// What it is called where it is chosen.
     pub title: String,
+    /// A line about it.
     pub about: String,
     /// What to enter as the address.
     pub address: &'static str,
+    /// What the connect form asks for.
     pub asks: Vec<Ask>,
+    /// The kinds that it may have.
     pub kinds: Vec<Kind>,
     speaks: Speaks,
 }
@@ -29,6 +34,7 @@ enum Speaks {
 }
 
 impl Offer {
+    /// The sort of system that a profile describes.
     pub fn of(profile: Profile) -> Offer {
         Offer {
             id: profile.profile.clone(),

@@ -36,12 +36,14 @@ pub struct Reading {
 /// How far a reading is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Progress {
+    /// How many were read.
     pub read: usize,
     /// How many there are in all, where the system says so.
     pub total: Option<u64>,
 }
 
 impl Reading {
+    /// A reading of a kind, from its first page on.
     pub fn of(kind: Kind) -> Reading {
         Reading {
             kind,

@@ -3,14 +3,17 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use hovrel_core::base::{Base, BaseSide};
+use hovrel_core::base::{Base, BaseSide, Pair};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Comparer, Found, right_side};
+use hovrel_core::compare::{AtEnd, Comparer, Found, Known, compare_lane, right_side};
+use hovrel_core::identity::Counterparts;
 use hovrel_core::model::{
-    ATTACHMENTS, Artefact, Attachment, End, Kind, LINKS, Link, LinkEnd, LinkType, Slot, Value, ValueType,
+    ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Slot, Value, ValueType,
 };
-use hovrel_core::plan::{Change, Decision, FieldReason, Outcome, Side, Written, base_after, fields_to_write};
+use hovrel_core::plan::{
+    Change, Decision, FieldReason, Outcome, Side, Written, WrittenField, base_after, fields_to_write,
+};
 use hovrel_core::prepare::Computed;
 use hovrel_core::rules::{Fill, FirstContact, Lane, Rule, Source};
 
@@ -158,6 +161,97 @@ fn what_the_written_end_leaves_out_is_not_written_over() {
         let others = found.fields.iter().filter(|f| f.field != slot);
         assert!(others.clone().all(|f| f.reason == FieldReason::Changed(End::Left)), "{slot}: the rest goes on");
     }
+}
+
+/// The changes that a dry run finds of the pair of both items.
+fn changes(left: &Artefact, right: &Artefact, base: &Base) -> (Vec<Change>, u64) {
+    let pair = Pair {
+        left_id: left.id.clone(),
+        right_id: right.id.clone(),
+        left_key: String::new(),
+        right_key: String::new(),
+        left_base: base.left.fingerprint(),
+        right_base: base.right.fingerprint(),
+        agreed: None,
+        let_go: false,
+    };
+    let (pairs, bases) = ([pair], HashMap::from([(left.id.clone(), base.clone())]));
+    let all = Ends { left, right }.map(|item| HashMap::from([(item.id.as_str(), item)]));
+    let (lefts, rights) = ([left], [right]);
+    let path = |_: &Artefact| String::new();
+    let nothing_found = Counterparts::default();
+    let known = Known {
+        pairs: &pairs,
+        counterparts: &nothing_found,
+        bases: &bases,
+        accepted: &HashMap::new(),
+        paths: Ends { left: &path, right: &path },
+        first_seq: 0,
+        planned: &HashMap::new(),
+    };
+    let at = Ends {
+        left: AtEnd { covered: &lefts, all: &all.left, absent: None },
+        right: AtEnd { covered: &rights, all: &all.right, absent: None },
+    };
+    let mut out = Vec::new();
+    let found = with(|cx| compare_lane(&lane(), cx, at, &known, &mut |change| out.push(change)));
+    (out, found.in_step)
+}
+
+/// A system that leaves out what is empty, and whose profile does not say so: each dry run finds the same, which is
+/// nothing, whether the base is from when that was taken for empty or not.
+#[test]
+fn what_is_always_left_out_is_in_step_each_time() {
+    let right = item(End::Right);
+    let mut was = item(End::Left);
+    for slot in ["level", "title"] {
+        was.fields.set(slot, Value::Empty);
+    }
+    let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
+    let of = |left: &Artefact| Base {
+        left: side(with(|cx| Comparer::new(&lane(), cx).left_side(left))),
+        right: side(right_side(&lane(), &right)),
+        ..Base::default()
+    };
+    let mut left = was.clone();
+    for slot in ["level", "title"] {
+        left.fields.remove(slot);
+        left.left_out.insert(slot.into());
+    }
+    // What is computed from them was never told either.
+    left.fields.remove("@computed both");
+    was.fields.remove("@computed both");
+    for base in [of(&was), of(&left)] {
+        let (changes, in_step) = changes(&left, &right, &base);
+        assert_eq!((changes.len(), in_step), (0, 1), "{changes:?}");
+    }
+}
+
+/// A new item is made without what was left out; when that is told, it is an edit like any other.
+#[test]
+fn what_is_told_after_the_item_was_made_is_carried() {
+    let (left, lane) = (without(End::Left, &"level".into()), lane());
+    let mut right = Artefact::bare(Kind::TestCase, "r1");
+    let (fields, faults) = with(|cx| Comparer::new(&lane, cx).make(&left));
+    assert!(faults.is_empty(), "{faults:?}");
+    let mut written = Written::default();
+    for f in fields.iter().filter(|f| matches!(f.field, Slot::Field(_))) {
+        right.fields.set(f.field.id(), f.write.clone());
+        let done = WrittenField { sent: f.write.clone(), held: f.write.clone() };
+        written.fields.insert(f.field.clone(), done);
+    }
+    written.made = Some(right_side(&lane, &right));
+    let change = Change {
+        left: Some(Side::of(&left, String::new())),
+        left_side: with(|cx| Comparer::new(&lane, cx).left_side(&left)),
+        fields,
+        ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right))
+    };
+    let decision = Decision::default_for(&change);
+    let base = base_after(&lane, &change, &decision, &written, &Base::default(), &BTreeMap::new());
+    let found = compared(&item(End::Left), &right, &base);
+    let level = found.fields.iter().find(|f| f.field == "level").expect("it is told now");
+    assert_eq!((level.reason, &level.write), (FieldReason::Changed(End::Left), &Value::choice("High")));
 }
 
 #[test]

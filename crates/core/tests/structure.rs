@@ -1,7 +1,7 @@
 //! The order of the house: what imports what, in every crate, from the sources themselves.
 //!
-//! A module is a file or a folder. Within a folder, no modules may import one another in a circle; and the core's own
-//! modules stand in the order of the table in its `lib.rs`.
+//! A module is a file or a folder. Within a folder, no modules may import one another in a circle; the core's own
+//! modules stand in the order of the table in its `lib.rs`; and `docs/structure.md` draws what is really so.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
@@ -139,6 +139,70 @@ fn the_core_imports_only_what_stands_above_in_its_table() {
             assert!(place(to) < place(from), "{from} imports {to}, which stands below it");
         }
     }
+}
+
+/// Which crates of the workspace need which, from their manifests; what only tests need is left out.
+fn between_crates() -> BTreeMap<String, BTreeSet<String>> {
+    let needs = |src: &Path| -> BTreeSet<String> {
+        let manifest = fs::read_to_string(src.with_file_name("Cargo.toml")).expect("a manifest");
+        let own = manifest.split("[dependencies]").nth(1).unwrap_or_default();
+        let own = own.split("\n[").next().unwrap_or_default();
+        own.lines().filter_map(|l| Some(l.strip_prefix("hovrel-")?.split([' ', '.', '=']).next()?.to_owned())).collect()
+    };
+    crates().into_iter().map(|(name, src)| (name, needs(&src))).collect()
+}
+
+/// Without what follows from the rest: where a way leads over others, the straight one says nothing more.
+fn without_detours(graph: &BTreeMap<String, BTreeSet<String>>) -> BTreeMap<String, BTreeSet<String>> {
+    fn reach(graph: &BTreeMap<String, BTreeSet<String>>, from: &str, out: &mut BTreeSet<String>) {
+        for to in graph.get(from).into_iter().flatten() {
+            if out.insert(to.clone()) {
+                reach(graph, to, out);
+            }
+        }
+    }
+    let further = |to: &String| {
+        let mut out = BTreeSet::new();
+        reach(graph, to, &mut out);
+        out
+    };
+    let kept = |all: &BTreeSet<String>| {
+        let over_others: BTreeSet<String> = all.iter().flat_map(further).collect();
+        all.difference(&over_others).cloned().collect()
+    };
+    graph.iter().map(|(from, to)| (from.clone(), kept(to))).collect()
+}
+
+fn drawn(title: &str, graph: &BTreeMap<String, BTreeSet<String>>) -> String {
+    let mut out = format!("\n## {title}\n\n```mermaid\nflowchart TD\n");
+    for (from, to) in without_detours(graph) {
+        match to.is_empty() && !graph.values().any(|all| all.contains(&from)) {
+            true => out.push_str(&format!("  {from}\n")),
+            false => to.iter().for_each(|to| out.push_str(&format!("  {from} --> {to}\n"))),
+        }
+    }
+    out + "```\n"
+}
+
+/// With `HOVREL_DRAW=1` the drawing is made again.
+#[test]
+fn the_drawing_shows_what_imports_what() {
+    let mut text =
+        "# Structure\n\nWho imports whom, made from the sources by `core/tests/structure.rs`, which also holds that \
+                    no modules of any folder of\nany crate import one another in a circle. An arrow that follows from \
+                    others is left out. Crates that only tests need are\nleft out too.\n"
+            .to_owned();
+    text += &drawn("Crates", &between_crates());
+    for name in ["core", "engine", "server", "store", "connect"] {
+        let (_, root) = crates().into_iter().find(|(n, _)| n == name).expect("the crate");
+        text += &drawn(&format!("Modules of {name}"), &within(&imports(&root), &[]));
+    }
+    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/structure.md");
+    if std::env::var_os("HOVREL_DRAW").is_some() {
+        fs::write(&file, &text).expect("it is written");
+    }
+    let kept = fs::read_to_string(&file).unwrap_or_default();
+    assert!(kept == text, "docs/structure.md is not what the sources are; HOVREL_DRAW=1 draws it again");
 }
 
 /// The reader of the sources itself: what it takes for an import, and what it takes for a circle.

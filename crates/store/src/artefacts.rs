@@ -12,13 +12,19 @@ use uuid::Uuid;
 use crate::schema::{artefacts, surveys};
 use crate::{Connection, Rows, Store, StoreError, Total};
 
+/// What a survey of a project found.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = surveys)]
 pub struct SurveyRow {
+    /// Its project, by its id at the system.
     pub container: String,
+    /// What the project is called.
     pub container_name: String,
+    /// What the project can hold, as JSON.
     pub catalogue: Value,
+    /// What was found, as JSON.
     pub survey: Value,
+    /// When it was surveyed.
     pub at: DateTime<Utc>,
 }
 
@@ -26,25 +32,39 @@ pub struct SurveyRow {
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = surveys)]
 pub struct SurveyHead {
+    /// The system of the project.
     pub system_id: Uuid,
+    /// Its project, by its id at the system.
     pub container: String,
+    /// What the project is called.
     pub container_name: String,
+    /// When it was surveyed.
     pub at: DateTime<Utc>,
     /// When what the container can hold was read last.
     pub catalogue_at: DateTime<Utc>,
 }
 
+/// An artefact as it was surveyed.
 #[derive(Debug, Clone, Queryable, QueryableByName, Selectable, Insertable)]
 #[diesel(table_name = artefacts)]
 pub struct ArtefactRow {
+    /// Its system.
     pub system_id: Uuid,
+    /// Its project, by its id at the system.
     pub container: String,
+    /// Its kind, by its id.
     pub kind: String,
+    /// Its id at its system.
     pub external_id: String,
+    /// Its place in the list of its system.
     pub seq: i32,
+    /// What people call it.
     pub key: String,
+    /// Its title.
     pub title: String,
+    /// The folders that hold it, as one text.
     pub path: String,
+    /// The whole of it, as JSON.
     pub body: Value,
 }
 
@@ -52,8 +72,11 @@ pub struct ArtefactRow {
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = artefacts)]
 pub struct Neighbour {
+    /// Its id at its system.
     pub external_id: String,
+    /// What people call it.
     pub key: String,
+    /// Its title.
     pub title: String,
 }
 
@@ -61,24 +84,29 @@ pub struct Neighbour {
 #[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = artefacts)]
 pub struct NewArtefact {
+    /// What is kept of it.
     #[diesel(embed)]
     pub row: ArtefactRow,
+    /// Everything that it says, for searching.
     pub words: String,
 }
 
 /// Which artefacts of a container to list.
 #[derive(Debug, Clone, Default)]
 pub struct ArtefactFilter {
+    /// Its kind, by its id.
     pub kind: String,
     /// Words in title, key or folder path.
     pub find: Option<String>,
     /// A field and the text it holds; empty text for an empty field.
     pub field: Option<(String, String)>,
+    /// Only items with files.
     pub with_files: bool,
     /// Only items whose text could not be read exactly.
     pub with_read_losses: bool,
     /// Go on after this place.
     pub after: i32,
+    /// At most so many.
     pub limit: i64,
 }
 
@@ -139,6 +167,7 @@ impl Store {
         Ok(())
     }
 
+    /// The last survey of each project of a system.
     pub async fn surveys(&self, system: Uuid) -> Result<Vec<SurveyRow>, StoreError> {
         let query = surveys::table.filter(surveys::system_id.eq(system)).order(surveys::container);
         Ok(query.select(SurveyRow::as_select()).load(&mut self.connection().await?).await?)
@@ -149,6 +178,7 @@ impl Store {
         Ok(surveys::table.select(SurveyHead::as_select()).load(&mut self.connection().await?).await?)
     }
 
+    /// The last survey of a project; none if there was none.
     pub async fn survey(&self, system: Uuid, container: &str) -> Result<Option<SurveyRow>, StoreError> {
         let query = surveys::table.find((system, container)).select(SurveyRow::as_select());
         Ok(query.first(&mut self.connection().await?).await.optional()?)

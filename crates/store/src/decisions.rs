@@ -28,14 +28,19 @@ const STEPS: i32 = 100;
 /// What is decided about one change.
 #[derive(Debug, Clone)]
 pub struct Decided {
+    /// Its place in the plan.
     pub seq: i32,
+    /// What is decided about it, as JSON.
     pub decision: Value,
+    /// Whether it is to be transferred.
     pub included: bool,
+    /// What the written end would refuse of it, as JSON.
     pub refusals: Value,
     /// Fields in conflict that are not decided yet.
     pub open: i32,
-    /// What it costs at each end now, in calls.
+    /// Calls to the right that it takes.
     pub right_calls: f64,
+    /// Calls to the left that it takes.
     pub left_calls: f64,
 }
 

@@ -2,6 +2,7 @@
 
 use diesel::result::{DatabaseErrorKind, Error};
 
+/// What can go wrong with the store. The texts are for people.
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
     /// Nobody answers, or the connection ended while something was asked.
@@ -15,6 +16,7 @@ pub enum StoreError {
         "the database is of a later Hovrel: {0}. Start that one, or restore the backup from before it was brought in"
     )]
     Later(String),
+    /// There is no such row.
     #[error("{0} is not there")]
     Missing(&'static str),
     /// A name that must be unique, or a second transfer of one route.
@@ -26,10 +28,13 @@ pub enum StoreError {
     /// Somebody saved another version since.
     #[error("somebody saved version {current} since")]
     Stale { current: i32 },
+    /// Another worker took the job over, since this one was silent for too long.
     #[error("the worker no longer holds the job")]
     LeaseLost,
+    /// What was kept is not what this program keeps.
     #[error("stored data can't be read: {0}")]
     Corrupt(String),
+    /// The database refused, for a reason that is not one of the others.
     #[error("the database refused: {0}")]
     Database(Error),
 }

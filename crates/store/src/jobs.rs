@@ -13,23 +13,39 @@ use crate::schema::{job_events, jobs, journal};
 use crate::word::words;
 use crate::{Store, StoreError};
 
+/// A survey, dry run, transfer or proof, with how far it is.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = jobs)]
 pub struct Job {
+    /// Its id.
     pub id: Uuid,
+    /// What it does.
     pub kind: JobKind,
+    /// The route that it is about.
     pub route_id: Option<Uuid>,
+    /// The system that it is about.
     pub system_id: Option<Uuid>,
+    /// The project that it is about.
     pub container: Option<String>,
+    /// The plan that it makes, or carries out.
     pub plan_id: Option<Uuid>,
+    /// How far it is.
     pub state: JobState,
+    /// What a person wants of it.
     pub wanted: Wanted,
+    /// How far it is, as JSON.
     pub progress: Value,
+    /// What is asked besides, as JSON.
     pub options: Value,
+    /// What it came to, as JSON.
     pub result: Option<Value>,
+    /// Why it failed, for people.
     pub error: Option<String>,
+    /// When it was asked for.
     pub created_at: DateTime<Utc>,
+    /// When a worker began with it.
     pub started_at: Option<DateTime<Utc>>,
+    /// When it ended.
     pub finished_at: Option<DateTime<Utc>>,
 }
 
@@ -79,14 +95,21 @@ impl JobState {
     }
 }
 
+/// A job to make.
 #[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = jobs)]
 pub struct NewJob {
+    /// Its id.
     pub id: Uuid,
+    /// What it does.
     pub kind: JobKind,
+    /// The route that it is about.
     pub route_id: Option<Uuid>,
+    /// The system that it is about.
     pub system_id: Option<Uuid>,
+    /// The project that it is about.
     pub container: Option<String>,
+    /// The plan that it makes, or carries out.
     pub plan_id: Option<Uuid>,
     /// What is asked besides; an empty object for nothing.
     pub options: Value,
@@ -107,10 +130,14 @@ impl NewJob {
     }
 }
 
+/// Something that a job told.
 #[derive(Debug, Clone, Queryable)]
 pub struct JobEvent {
+    /// Its number; later ones are greater.
     pub seq: i64,
+    /// When that was.
     pub at: DateTime<Utc>,
+    /// What it told, as JSON.
     pub body: Value,
 }
 
@@ -118,7 +145,9 @@ pub struct JobEvent {
 /// database's clock.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Holder {
+    /// The job.
     pub job: Uuid,
+    /// The worker that holds it.
     pub worker: Uuid,
 }
 
@@ -348,6 +377,7 @@ impl Store {
         Ok(jobs::table.filter(jobs::id.eq_any(ids)).select(Job::as_select()).load(&mut connection).await?)
     }
 
+    /// A job by its id.
     pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
         let found = jobs::table.find(id).select(Job::as_select()).first(&mut self.connection().await?).await;
         found.optional()?.ok_or(StoreError::Missing("the job"))

@@ -21,14 +21,21 @@ use crate::pieces::{self, Both, NewPiece};
 use crate::schema::{changes, jobs, journal, journal_items, marks, pairs, snapshots};
 use crate::{Store, StoreError};
 
+/// How far a transfer came with a change.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = journal)]
 pub struct JournalRow {
+    /// Its place in the plan.
     pub seq: i32,
+    /// How far it came, by its code.
     pub state: String,
+    /// How often it was tried.
     pub attempts: i32,
+    /// Why it failed, for people.
     pub error: Option<String>,
+    /// What to do about it, for people.
     pub advice: Option<String>,
+    /// When that was.
     pub at: DateTime<Utc>,
 }
 
@@ -36,9 +43,12 @@ pub struct JournalRow {
 #[derive(Debug, Clone, PartialEq, Eq, Queryable, Selectable)]
 #[diesel(table_name = journal_items)]
 pub struct JournalItem {
+    /// Its place in the plan.
     pub seq: i32,
+    /// The end that is written.
     #[diesel(deserialize_as = EndColumn)]
     pub written_end: End,
+    /// Id of the item at that end.
     pub item_id: String,
     /// After the write, where the system tells versions.
     pub version: Option<String>,
@@ -49,24 +59,35 @@ pub struct JournalItem {
 pub enum Stage {
     /// The item is there, and more is to come.
     Made,
+    /// All of it is done.
     Done,
 }
 
 /// Everything that is written when a change is done, or as far as it came.
 pub struct Applied<'a> {
+    /// The route.
     pub route: Uuid,
+    /// Its place in the plan.
     pub seq: i32,
+    /// How far it came.
     pub stage: Stage,
+    /// The lane, by its id.
     pub lane: &'a str,
+    /// Both items, for what is remembered of their comments.
     pub of: Both<'a>,
+    /// What people call the item at the left.
     pub left_key: &'a str,
+    /// What people call the item at the right.
     pub right_key: &'a str,
     /// Under which both were in step, where systems tell versions.
     pub versions: Ends<Option<&'a str>>,
     /// The ends that were written.
     pub wrote: &'a [End],
+    /// What the left end told, with its fingerprint.
     pub left_base: (Fingerprint, Value),
+    /// What the right end told, with its fingerprint.
     pub right_base: (Fingerprint, Value),
+    /// How each rule came to be in step, with the fingerprint of that.
     pub agreed: (Fingerprint, Value),
     /// Fields whose losses are told anew.
     pub fields: Vec<String>,
@@ -74,6 +95,7 @@ pub struct Applied<'a> {
     pub losses: Vec<NewLoss>,
     /// Comments and past changes that were found at both ends, and those that a person lets go (slot and piece).
     pub found: Vec<NewPiece>,
+    /// Comments and past changes that a person lets go: slot and piece.
     pub forgotten: Vec<(String, String)>,
     /// The end at which a mark of origin was made, if one was.
     pub made_mark: Option<End>,
@@ -82,8 +104,11 @@ pub struct Applied<'a> {
 /// How far a transfer is.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct TransferCounts {
+    /// Changes that are done.
     pub done: i64,
+    /// Changes that were refused.
     pub refused: i64,
+    /// Changes that are on their way.
     pub intended: i64,
 }
 

@@ -14,23 +14,37 @@ use crate::{Store, StoreError};
 #[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = kept_histories)]
 pub struct NewHistory {
+    /// The route that it belongs to.
     pub route_id: Uuid,
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
+    /// What people call the item at the left.
     pub left_key: String,
+    /// What the system is called.
     pub system_name: String,
+    /// What was changed, by whom and when, as JSON.
     pub entries: Value,
 }
 
+/// The history of a left item that its lane does not carry.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = kept_histories)]
 pub struct KeptHistory {
+    /// The route that it belongs to.
     pub route_id: Uuid,
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
+    /// What people call the item at the left.
     pub left_key: String,
+    /// What the system is called.
     pub system_name: String,
+    /// What was changed, by whom and when, as JSON.
     pub entries: Value,
+    /// When it was kept.
     pub kept_at: DateTime<Utc>,
 }
 

@@ -13,30 +13,46 @@ use crate::{Store, StoreError};
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = keys)]
 pub struct Key {
+    /// Its id.
     pub id: Uuid,
+    /// What people call it.
     pub name: String,
+    /// What it may do, by codes.
     pub may: Vec<Option<String>>,
     /// None if it may touch any route.
     pub route_ids: Option<Vec<Option<Uuid>>>,
+    /// When it was made.
     pub made_at: DateTime<Utc>,
+    /// When it ends; none if it does not.
     pub expires_at: Option<DateTime<Utc>>,
+    /// When it was used last.
     pub used_at: Option<DateTime<Utc>>,
+    /// When it was revoked.
     pub revoked_at: Option<DateTime<Utc>>,
 }
 
+/// A key to make.
 #[derive(Debug, Insertable)]
 #[diesel(table_name = keys)]
 pub struct NewKey<'a> {
+    /// Its id.
     pub id: Uuid,
+    /// What people call it.
     pub name: &'a str,
+    /// SHA-256 of the key.
     pub hash: &'a [u8],
+    /// What it may do, by codes.
     pub may: Vec<&'a str>,
+    /// The routes that it may touch; none for all.
     pub route_ids: Option<&'a [Uuid]>,
+    /// Who made it.
     pub made_by: Uuid,
+    /// When it ends; none if it does not.
     pub expires_at: Option<DateTime<Utc>>,
 }
 
 impl Store {
+    /// Makes a key.
     pub async fn make_key(&self, new: &NewKey<'_>) -> Result<(), StoreError> {
         diesel::insert_into(keys::table).values(new).execute(&mut self.connection().await?).await?;
         Ok(())

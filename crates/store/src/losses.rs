@@ -16,32 +16,51 @@ use crate::{Store, StoreError};
 /// A loss of a field, with whether the plan had shown it.
 #[derive(Debug, Clone)]
 pub struct NewLoss {
+    /// The slot, as it is spelt.
     pub field: String,
+    /// Whether a plan had shown it before it happened.
     pub foreseen: bool,
+    /// The loss, as JSON.
     pub body: Value,
 }
 
+/// A loss of the ledger.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = losses)]
 pub struct LossRow {
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
+    /// The slot, as it is spelt.
     pub field: String,
+    /// Its number among those of the pair's field.
     pub n: i32,
+    /// What people call the item at the left.
     pub left_key: String,
+    /// What people call the item at the right.
     pub right_key: String,
+    /// Whether a plan had shown it before it happened.
     pub foreseen: bool,
+    /// The loss, as JSON.
     pub body: Value,
+    /// When it was recorded.
     pub at: DateTime<Utc>,
 }
 
 /// The item that losses belong to.
 pub(crate) struct OfItem<'a> {
+    /// The route.
     pub route: Uuid,
+    /// The lane, by its id.
     pub lane: &'a str,
+    /// Id of the item at the left.
     pub left_id: &'a str,
+    /// What people call the item at the left.
     pub left_key: &'a str,
+    /// What people call the item at the right.
     pub right_key: &'a str,
+    /// The transfer.
     pub job: Uuid,
 }
 
@@ -138,10 +157,13 @@ impl Store {
 /// Which losses of a transfer to list.
 #[derive(Debug, Clone, Default)]
 pub struct LossFilter {
+    /// Only of this slot.
     pub field: Option<String>,
+    /// Only of this sort, by its code.
     pub kind: Option<String>,
     /// The whole cause, as the ledger has it.
     pub cause: Option<Value>,
+    /// Only those that no plan had shown.
     pub not_foreseen: bool,
     /// Words of an item's key, or of what was there.
     pub find: Option<String>,
@@ -153,14 +175,19 @@ pub type LossPlace = (String, String, String, String, i32);
 /// Losses of one sort.
 #[derive(Debug, Clone, QueryableByName)]
 pub struct LossGroup {
+    /// Why, as JSON.
     #[diesel(sql_type = Jsonb)]
     pub cause: Value,
+    /// The sort of loss, by its code.
     #[diesel(sql_type = Text)]
     pub kind: String,
+    /// The slot, as it is spelt.
     #[diesel(sql_type = Text)]
     pub field: String,
+    /// Whether a plan had shown it before it happened.
     #[diesel(sql_type = Bool)]
     pub foreseen: bool,
+    /// How many there are.
     #[diesel(sql_type = BigInt)]
     pub count: i64,
 }

@@ -11,7 +11,9 @@ use crate::{Store, StoreError};
 /// Where a mark is made.
 #[derive(Debug, Clone, Copy)]
 pub struct MarkAt<'a> {
+    /// The system.
     pub system: Uuid,
+    /// The project, by its id at the system.
     pub container: &'a str,
     /// The kind there, by its id.
     pub kind: &'a str,

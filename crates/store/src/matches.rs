@@ -11,21 +11,31 @@ use crate::{Store, StoreError};
 /// A match that a person settled.
 #[derive(Debug, Clone, Queryable)]
 pub struct SettledMatch {
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
     /// None if the left item has no counterpart.
     pub right_id: Option<String>,
+    /// Who settled it.
     pub settled_by: Option<String>,
+    /// When it was settled.
     pub settled_at: DateTime<Utc>,
 }
 
+/// A match that a person settles.
 #[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = settled_matches)]
 pub struct NewMatch {
+    /// The route that it belongs to.
     pub route_id: Uuid,
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
+    /// Id of the item at the right; none if there is no counterpart.
     pub right_id: Option<String>,
+    /// Who settled it.
     pub settled_by: Uuid,
 }
 

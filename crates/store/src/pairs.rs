@@ -11,31 +11,46 @@ use crate::artefacts::escape_like;
 use crate::schema::{pairs, snapshots};
 use crate::{Store, StoreError};
 
+/// A pair of a route.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = pairs)]
 pub struct PairRow {
+    /// Its id.
     pub id: Uuid,
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
+    /// Id of the item at the right.
     pub right_id: String,
+    /// What people call the item at the left.
     pub left_key: String,
+    /// What people call the item at the right.
     pub right_key: String,
+    /// Fingerprint of what the left end told when both were last in step.
     pub left_base: Vec<u8>,
+    /// Fingerprint of what the right end told when both were last in step.
     pub right_base: Vec<u8>,
     /// How each field came to be in step; none of pairs from before that was kept.
     pub agreed: Option<Vec<u8>>,
+    /// Whether a person decided that the two are not carried any more.
     pub let_go: bool,
     /// Under which both were in step, where systems tell versions.
     pub left_version: Option<String>,
+    /// The version of the item at the right then.
     pub right_version: Option<String>,
 }
 
 /// Two that became a pair in some route.
 #[derive(Debug, Clone, Queryable)]
 pub struct Joined {
+    /// The route.
     pub route: Uuid,
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
+    /// Id of the item at the right.
     pub right_id: String,
 }
 
@@ -51,18 +66,25 @@ pub enum Quiet {
 /// A pair as a list shows it; titles are those of the last surveys, none if an item was not surveyed.
 #[derive(Debug, Clone, QueryableByName)]
 pub struct ListedPair {
+    /// The lane, by its id.
     #[diesel(sql_type = Text)]
     pub lane: String,
+    /// Id of the item at the left.
     #[diesel(sql_type = Text)]
     pub left_id: String,
+    /// What people call the item at the left.
     #[diesel(sql_type = Text)]
     pub left_key: String,
+    /// Title of the item at the left.
     #[diesel(sql_type = Nullable<Text>)]
     pub left_title: Option<String>,
+    /// Id of the item at the right.
     #[diesel(sql_type = Text)]
     pub right_id: String,
+    /// What people call the item at the right.
     #[diesel(sql_type = Text)]
     pub right_key: String,
+    /// Title of the item at the right.
     #[diesel(sql_type = Nullable<Text>)]
     pub right_title: Option<String>,
 }
@@ -70,15 +92,20 @@ pub struct ListedPair {
 /// The kinds that a lane pairs.
 #[derive(Debug, Clone, Copy)]
 pub struct LaneKinds<'l> {
+    /// The lane, by its id.
     pub lane: &'l str,
+    /// The kind at the left, by its id.
     pub left: &'l str,
+    /// The kind at the right, by its id.
     pub right: &'l str,
 }
 
 /// Which pairs of some lanes of a route to list.
 #[derive(Debug, Clone, Copy)]
 pub struct PairFilter<'f> {
+    /// The route.
     pub route: Uuid,
+    /// The lanes, with their kinds.
     pub lanes: &'f [LaneKinds<'f>],
     /// Only those about which a plan has nothing to say; if none, all that were not let go.
     pub quiet: Option<(Uuid, Quiet)>,
@@ -89,8 +116,11 @@ pub struct PairFilter<'f> {
 /// A pair that another lane of its route has from now on.
 #[derive(Debug, Clone, Copy)]
 pub struct PairMove<'m> {
+    /// Id of the item at the left.
     pub left_id: &'m str,
+    /// The lane that had it.
     pub from: &'m str,
+    /// The lane that has it from now on.
     pub to: &'m str,
 }
 
@@ -137,6 +167,7 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
+    /// The pairs of a route.
     pub async fn pairs(&self, route: Uuid) -> Result<Vec<PairRow>, StoreError> {
         let query = pairs::table
             .filter(pairs::route_id.eq(route))
@@ -145,6 +176,7 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
+    /// One pair, by its lane and the id of its left item.
     pub async fn pair(&self, route: Uuid, lane: &str, left_id: &str) -> Result<Option<PairRow>, StoreError> {
         let query = pairs::table
             .filter(pairs::route_id.eq(route).and(pairs::lane.eq(lane)).and(pairs::left_id.eq(left_id)))

@@ -8,18 +8,26 @@ use uuid::Uuid;
 use crate::schema::{people, sessions};
 use crate::{Key, Store, StoreError};
 
+/// Somebody who can sign in.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = people)]
 pub struct Person {
+    /// Its id.
     pub id: Uuid,
+    /// What they sign in with.
     pub login: String,
+    /// What people call it.
     pub name: String,
+    /// Their password, hashed (Argon2id, RFC 9106).
     pub password_hash: String,
 }
 
+/// Somebody who is signed in.
 #[derive(Debug, Clone)]
 pub struct Session {
+    /// Who it is.
     pub person: Person,
+    /// What every change must bring along.
     pub csrf: String,
     /// The key that was shown in place of a sign-in; the person is who made it.
     pub key: Option<Key>,
@@ -60,6 +68,7 @@ impl Store {
             .await
     }
 
+    /// Somebody by their login.
     pub async fn person_by_login(&self, login: &str) -> Result<Option<Person>, StoreError> {
         let query = people::table.filter(people::login.eq(login)).select(Person::as_select());
         Ok(query.first(&mut self.connection().await?).await.optional()?)
@@ -89,6 +98,7 @@ impl Store {
         Ok(())
     }
 
+    /// The session of a token, by its hash; none if it ended.
     pub async fn session(&self, token_hash: &[u8]) -> Result<Option<Session>, StoreError> {
         let query = sessions::table
             .inner_join(people::table.on(people::id.eq(sessions::person_id)))
@@ -99,6 +109,7 @@ impl Store {
         Ok(found.map(|(person, csrf)| Session { person, csrf, key: None }))
     }
 
+    /// Ends a session.
     pub async fn end_session(&self, token_hash: &[u8]) -> Result<(), StoreError> {
         diesel::delete(sessions::table.find(token_hash)).execute(&mut self.connection().await?).await?;
         Ok(())

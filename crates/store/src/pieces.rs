@@ -13,33 +13,52 @@ use crate::{Store, StoreError};
 /// Two items, whichever route joined them.
 #[derive(Debug, Clone, Copy)]
 pub struct Both<'a> {
+    /// The system of the left end.
     pub left_system: Uuid,
+    /// The kind of the item at the left, by its id.
     pub left_kind: &'a str,
+    /// Id of the item at the left.
     pub left_id: &'a str,
+    /// The system of the right end.
     pub right_system: Uuid,
+    /// The kind of the item at the right, by its id.
     pub right_kind: &'a str,
+    /// Id of the item at the right.
     pub right_id: &'a str,
 }
 
+/// A comment or past change that was found at both ends, or was sent.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = accepted_pieces)]
 pub struct PieceRow {
+    /// Id of the item at the left.
     pub left_id: String,
+    /// Id of the item at the right.
     pub right_id: String,
+    /// The slot, as it is spelt.
     pub slot: String,
+    /// Its id at the left.
     pub left_piece: String,
+    /// Its id at the right; none if that end does not say, or until it does.
     pub right_piece: Option<String>,
+    /// What it says, as a fingerprint.
     pub said: String,
+    /// How far it came, by its code.
     pub state: String,
     /// While it is intended: the pieces that were there before it was sent.
     pub before: Option<Value>,
 }
 
+/// A comment or past change to remember.
 #[derive(Debug, Clone)]
 pub struct NewPiece {
+    /// The slot, as it is spelt.
     pub slot: String,
+    /// Its id at the left.
     pub left_piece: String,
+    /// Its id at the right; none if that end does not say, or until it does.
     pub right_piece: Option<String>,
+    /// What it says, as a fingerprint.
     pub said: String,
 }
 

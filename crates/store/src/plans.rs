@@ -16,59 +16,95 @@ use crate::pairs::{PairMove, move_pairs};
 use crate::schema::{changes, dependencies, plan_counts, plans};
 use crate::{Connection, Rows, Store, StoreError, Total};
 
+/// What a dry run found, with the rules of then.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = plans)]
 pub struct Plan {
+    /// Its id.
     pub id: Uuid,
+    /// The route that it belongs to.
     pub route_id: Uuid,
+    /// The version of the route's rules.
     pub route_version: i32,
+    /// The lanes with their rules, as JSON.
     pub lanes: Value,
+    /// Its figures, as JSON.
     pub summary: Value,
+    /// Fingerprint of all changes.
     pub digest: Vec<u8>,
+    /// When it was made.
     pub made_at: DateTime<Utc>,
 }
 
+/// A change to keep.
 #[derive(Debug, Clone, Insertable)]
 #[diesel(table_name = changes)]
 pub struct NewChange {
+    /// The plan that it belongs to.
     pub plan_id: Uuid,
+    /// Its place in the plan.
     pub seq: i32,
+    /// The lane, by its id.
     pub lane: String,
+    /// Its kind, by its id.
     pub kind: String,
+    /// What the dry run found for it, by its code.
     pub outcome: String,
+    /// Id of the item at the left.
     pub left_id: Option<String>,
+    /// What people call the item at the left.
     pub left_key: String,
+    /// What people call the item at the right.
     pub right_key: String,
+    /// Its title.
     pub title: String,
+    /// The slots that differ, as they are spelt.
     pub field_names: Vec<String>,
+    /// How many losses it has.
     pub losses: i32,
+    /// How many fields are in conflict.
     pub conflicts: i32,
     /// Of these, fields that are not decided yet.
     pub open: i32,
     /// What lists show of it.
     pub brief: Value,
+    /// The whole of it, as JSON.
     pub body: Value,
+    /// What is decided about it, as JSON.
     pub decision: Value,
+    /// Whether it is to be transferred.
     pub included: bool,
+    /// What the written end would refuse of it, as JSON.
     pub refusals: Value,
-    /// What it costs at each end, in calls.
+    /// Calls to the right that it takes.
     pub right_calls: f64,
+    /// Calls to the left that it takes.
     pub left_calls: f64,
     /// The item at the left gets a link to its counterpart if this is carried out; its calls are among those to the left.
     pub links_back: bool,
 }
 
+/// A change with all of its values.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = changes)]
 pub struct ChangeRow {
+    /// Its place in the plan.
     pub seq: i32,
+    /// What the dry run found for it, by its code.
     pub outcome: String,
+    /// The whole of it, as JSON.
     pub body: Value,
+    /// What is decided about it, as JSON.
     pub decision: Value,
+    /// Whether it is to be transferred.
     pub included: bool,
+    /// What the written end would refuse of it, as JSON.
     pub refusals: Value,
+    /// Calls to the right that it takes.
     pub right_calls: f64,
+    /// Calls to the left that it takes.
     pub left_calls: f64,
+    /// Whether the item at the left gets a link to its counterpart.
     pub links_back: bool,
 }
 
@@ -76,10 +112,15 @@ pub struct ChangeRow {
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = changes)]
 pub struct BriefRow {
+    /// Its place in the plan.
     pub seq: i32,
+    /// What lists show of it, as JSON.
     pub brief: Value,
+    /// What is decided about it, as JSON.
     pub decision: Value,
+    /// Whether it is to be transferred.
     pub included: bool,
+    /// What the written end would refuse of it, as JSON.
     pub refusals: Value,
 }
 
@@ -87,12 +128,19 @@ pub struct BriefRow {
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = plan_counts)]
 pub struct ChangeCount {
+    /// The plan that it belongs to.
     pub plan_id: Uuid,
+    /// What the dry run found for it, by its code.
     pub outcome: String,
+    /// Its kind, by its id.
     pub kind: String,
+    /// Whether it is to be transferred.
     pub included: bool,
+    /// How many there are.
     pub count: i64,
+    /// How many of them have losses.
     pub with_losses: i64,
+    /// How many fields are in conflict.
     pub conflicts: i64,
     /// Taken in, and the target would not take them, as the rehearsal found.
     pub refused: i64,
@@ -100,8 +148,9 @@ pub struct ChangeCount {
     pub in_conflict: i64,
     /// These fields.
     pub open: i64,
-    /// What they cost at each end, in calls.
+    /// Calls to the right that they take.
     pub right_calls: f64,
+    /// Calls to the left that they take.
     pub left_calls: f64,
     /// Items at the left that get a link to their counterpart.
     pub links_back: i64,
@@ -110,27 +159,37 @@ pub struct ChangeCount {
 /// A change that is taken in: its place, and the places of those that it waits for.
 #[derive(Debug, Clone, Queryable)]
 pub struct Included {
+    /// Its place in the plan.
     pub seq: i32,
+    /// What the dry run found for it, by its code.
     pub outcome: String,
     /// Two lists: what it needs, and what it would rather wait for.
     pub waits: Value,
+    /// The end that is written.
     #[diesel(deserialize_as = EndColumn)]
     pub written_end: End,
-    /// What it costs at each end, in calls.
+    /// Calls to the right that it takes.
     pub right_calls: f64,
+    /// Calls to the left that it takes.
     pub left_calls: f64,
 }
 
 /// Which changes of a plan to list.
 #[derive(Debug, Clone, Default)]
 pub struct ChangeFilter {
+    /// Only of this outcome.
     pub outcome: Option<String>,
+    /// Only of this kind.
     pub kind: Option<String>,
+    /// Only those in which this slot differs.
     pub field: Option<String>,
+    /// Only those with losses.
     pub with_losses: bool,
     /// With fields in conflict that nobody has decided yet.
     pub in_conflict: bool,
+    /// Words in key or title.
     pub find: Option<String>,
+    /// Only those that are not to be transferred.
     pub left_out: bool,
     /// Taken in, and the target would not take it.
     pub refused: bool,
@@ -190,8 +249,11 @@ pub(crate) fn matching(plan: Uuid, filter: &ChangeFilter) -> Matching<'static> {
 pub struct Lacking {
     /// Of the change that needs it.
     pub seq: i32,
+    /// The place of the change that it needs.
     pub needs: i32,
+    /// What people call the item of that.
     pub key: String,
+    /// The title of the item of that.
     pub title: String,
 }
 
@@ -260,6 +322,7 @@ impl Store {
             .await
     }
 
+    /// A plan by its id.
     pub async fn plan(&self, id: Uuid) -> Result<Plan, StoreError> {
         let found = plans::table.find(id).select(Plan::as_select()).first(&mut self.connection().await?).await;
         found.optional()?.ok_or(StoreError::Missing("the plan"))
@@ -307,6 +370,7 @@ impl Store {
         Ok((rows, total))
     }
 
+    /// A change by its place in its plan.
     pub async fn change(&self, plan: Uuid, seq: i32) -> Result<ChangeRow, StoreError> {
         let query = changes::table.find((plan, seq)).select(ChangeRow::as_select());
         query.first(&mut self.connection().await?).await.optional()?.ok_or(StoreError::Missing("the change"))

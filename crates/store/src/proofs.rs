@@ -10,16 +10,21 @@ use crate::newest::{Of, newest};
 use crate::schema::{proofs, signing_key};
 use crate::{Store, StoreError};
 
+/// A proof with everything that it says.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = proofs)]
 pub struct Proof {
+    /// Its id.
     pub id: Uuid,
+    /// The whole of it, as JSON.
     pub body: Value,
+    /// How many differences there are.
     pub differences: i32,
     /// Items that wait for a person or for the next transfer.
     pub waits: i32,
     /// Fields and items that differ without a reason that is known.
     pub unexplained: i32,
+    /// When it was made.
     pub at: DateTime<Utc>,
 }
 
@@ -27,13 +32,17 @@ pub struct Proof {
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = proofs)]
 pub struct ProofHead {
+    /// Its id.
     pub id: Uuid,
+    /// The route that it belongs to.
     pub route_id: Uuid,
+    /// How many differences there are.
     pub differences: i32,
     /// Items that wait for a person or for the next transfer.
     pub waits: i32,
     /// Fields and items that differ without a reason that is known.
     pub unexplained: i32,
+    /// When it was made.
     pub at: DateTime<Utc>,
 }
 
@@ -67,6 +76,7 @@ impl Store {
         Ok(())
     }
 
+    /// The latest proof of a route.
     pub async fn latest_proof(&self, route: Uuid) -> Result<Option<Proof>, StoreError> {
         let query =
             proofs::table.filter(proofs::route_id.eq(route)).order(proofs::at.desc()).select(Proof::as_select());

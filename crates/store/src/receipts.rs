@@ -15,19 +15,25 @@ use crate::{Store, StoreError};
 /// Included changes of a plan that have the same outcome and decision, and what became of them.
 #[derive(Debug, Clone, PartialEq, Eq, QueryableByName)]
 pub struct Undertaken {
+    /// The kind of their items, by its id.
     #[diesel(sql_type = Text)]
     pub kind: String,
+    /// What the dry run found for them, by its code.
     #[diesel(sql_type = Text)]
     pub outcome: String,
+    /// Whether new items are made instead.
     #[diesel(sql_type = Bool)]
     pub as_new: bool,
+    /// Whether the pairs are let go.
     #[diesel(sql_type = Bool)]
     pub let_go: bool,
+    /// How many there are.
     #[diesel(sql_type = BigInt)]
     pub planned: i64,
     /// Carried out.
     #[diesel(sql_type = BigInt)]
     pub done: i64,
+    /// How many were refused.
     #[diesel(sql_type = BigInt)]
     pub refused: i64,
 }
@@ -35,9 +41,13 @@ pub struct Undertaken {
 /// An included change of which both ends have something to say, and how far its transfer came.
 #[derive(Debug, Clone, Queryable)]
 pub struct IncludedConflict {
+    /// Its place in the plan.
     pub seq: i32,
+    /// What lists show of it, as JSON.
     pub brief: Value,
+    /// What is decided about it, as JSON.
     pub decision: Value,
+    /// How far its transfer came; none if it never began with it.
     pub state: Option<String>,
 }
 

@@ -15,8 +15,11 @@ use crate::{Store, StoreError};
 /// What was cleared.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub struct Cleared {
+    /// Plans.
     pub plans: usize,
+    /// What jobs told.
     pub events: usize,
+    /// Values that nothing refers to any more.
     pub snapshots: usize,
 }
 

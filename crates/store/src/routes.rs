@@ -9,52 +9,76 @@ use uuid::Uuid;
 use crate::schema::{jobs, people, route_versions, routes, settled_matches};
 use crate::{Store, StoreError};
 
+/// A route with the rules of now.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = routes)]
 pub struct Route {
+    /// Its id.
     pub id: Uuid,
+    /// What people call it.
     pub name: String,
+    /// The system of the left end.
     pub left_system: Uuid,
+    /// The project of the left end.
     pub left_container: String,
+    /// The system of the right end.
     pub right_system: Uuid,
+    /// The project of the right end.
     pub right_container: String,
+    /// The lanes with their rules, as JSON.
     pub lanes: Value,
+    /// Its version; each saving counts one up.
     pub version: i32,
+    /// When it was saved last.
     pub updated_at: DateTime<Utc>,
     /// Routes to whose items links lead; none stands for one that was removed.
     pub follows: Vec<Option<Uuid>>,
 }
 
+/// A route to make.
 #[derive(Debug, Insertable)]
 #[diesel(table_name = routes)]
 pub struct NewRoute<'a> {
+    /// Its id.
     pub id: Uuid,
+    /// What people call it.
     pub name: &'a str,
+    /// The system of the left end.
     pub left_system: Uuid,
+    /// The project of the left end.
     pub left_container: &'a str,
+    /// The system of the right end.
     pub right_system: Uuid,
+    /// The project of the right end.
     pub right_container: &'a str,
+    /// The lanes with their rules, as JSON.
     pub lanes: Value,
     /// Other routes from the same left end to whose items links lead, the first of them that has an item first.
     pub follows: Vec<Option<Uuid>>,
 }
 
+/// A version of a route.
 #[derive(Debug, Clone, Queryable)]
 pub struct RouteVersion {
+    /// Its number.
     pub version: i32,
+    /// When it was saved.
     pub saved_at: DateTime<Utc>,
     /// The name of who saved it; none if they are no longer there.
     pub saved_by: Option<String>,
+    /// The lanes with their rules, as JSON.
     pub lanes: Value,
     /// What was written about it; may be empty.
     pub note: String,
 }
 
 impl Store {
+    /// All routes, by name.
     pub async fn routes(&self) -> Result<Vec<Route>, StoreError> {
         Ok(routes::table.order(routes::name).select(Route::as_select()).load(&mut self.connection().await?).await?)
     }
 
+    /// A route by its id.
     pub async fn route(&self, id: Uuid) -> Result<Route, StoreError> {
         let found = routes::table.find(id).select(Route::as_select()).first(&mut self.connection().await?).await;
         found.optional()?.ok_or(StoreError::Missing("the route"))

@@ -6,13 +6,17 @@
 use chacha20poly1305::aead::{Aead, KeyInit, Payload};
 use chacha20poly1305::{XChaCha20Poly1305, XNonce};
 
+/// Seals credentials and opens them.
 #[derive(Clone)]
 pub struct Sealer(XChaCha20Poly1305);
 
+/// Why nothing could be sealed or opened.
 #[derive(Debug, thiserror::Error)]
 pub enum SealError {
+    /// The key has another form.
     #[error("the key must be 32 bytes as 64 hexadecimal digits")]
     Key,
+    /// It does not open.
     #[error("sealed credentials don't open: the key is another one, or the data was changed")]
     Open,
 }
@@ -32,6 +36,7 @@ impl Sealer {
         hex::encode(rand::random::<[u8; 32]>())
     }
 
+    /// Seals a secret for its owner: only with the same owner it opens.
     pub fn seal(&self, secret: &[u8], owner: &[u8]) -> Result<Vec<u8>, SealError> {
         let nonce: [u8; NONCE] = rand::random();
         let sealed =
@@ -39,6 +44,7 @@ impl Sealer {
         Ok([nonce.as_slice(), &sealed].concat())
     }
 
+    /// Opens what was sealed for its owner.
     pub fn open(&self, sealed: &[u8], owner: &[u8]) -> Result<Vec<u8>, SealError> {
         let (nonce, text) = sealed.split_at_checked(NONCE).ok_or(SealError::Open)?;
         let nonce: [u8; NONCE] = nonce.try_into().map_err(|_| SealError::Open)?;

@@ -11,20 +11,27 @@ use crate::jobs::{Holder, fence};
 use crate::schema::steps;
 use crate::{Store, StoreError};
 
+/// A call of a transfer that writes, as it is remembered from before the call.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = steps)]
 pub struct StepRow {
+    /// The place of its change in the plan.
     pub seq: i32,
     /// The end at which it is made.
     #[diesel(deserialize_as = EndColumn)]
     pub written_end: End,
+    /// Which call it is: its sort, and what it is about.
     pub step: String,
+    /// How far it came, by its code.
     pub state: String,
+    /// What it sends, as JSON.
     pub sent: Option<Value>,
+    /// What was held after it, as JSON.
     pub held: Option<Value>,
 }
 
 impl StepRow {
+    /// Whether it is known to be done.
     pub fn is_done(&self) -> bool {
         self.state == "done"
     }
@@ -33,7 +40,9 @@ impl StepRow {
 /// Which calls: those of one sort, made at one end.
 #[derive(Debug, Clone, Copy)]
 pub struct StepAt<'a> {
+    /// The end that is written.
     pub written_end: End,
+    /// The sort.
     pub step: &'a str,
 }
 

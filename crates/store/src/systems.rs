@@ -9,34 +9,51 @@ use uuid::Uuid;
 use crate::schema::systems;
 use crate::{Store, StoreError};
 
+/// A system that is connected.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = systems)]
 pub struct System {
+    /// Its id.
     pub id: Uuid,
+    /// What people call it.
     pub name: String,
+    /// The profile by which it is spoken to.
     pub profile: String,
+    /// Where it is.
     pub address: String,
+    /// How to sign in, sealed.
     pub credentials: Vec<u8>,
+    /// Its version; each saving counts one up.
     pub version: i32,
+    /// What the last check found, as JSON.
     pub check_steps: Option<Value>,
+    /// When that was.
     pub checked_at: Option<DateTime<Utc>>,
 }
 
+/// A system to connect.
 #[derive(Debug, Insertable)]
 #[diesel(table_name = systems)]
 pub struct NewSystem<'a> {
+    /// Its id.
     pub id: Uuid,
+    /// What people call it.
     pub name: &'a str,
+    /// The profile by which it is spoken to.
     pub profile: &'a str,
+    /// Where it is.
     pub address: &'a str,
+    /// How to sign in, sealed.
     pub credentials: &'a [u8],
 }
 
 impl Store {
+    /// All systems, by name.
     pub async fn systems(&self) -> Result<Vec<System>, StoreError> {
         Ok(systems::table.order(systems::name).select(System::as_select()).load(&mut self.connection().await?).await?)
     }
 
+    /// A system by its id.
     pub async fn system(&self, id: Uuid) -> Result<System, StoreError> {
         let found = systems::table.find(id).select(System::as_select()).first(&mut self.connection().await?).await;
         found.optional()?.ok_or(StoreError::Missing("the system"))
@@ -69,6 +86,7 @@ impl Store {
         if changed == 1 { Ok(()) } else { Err(StoreError::Stale { current: self.system(id).await?.version }) }
     }
 
+    /// Keeps what a check found.
     pub async fn keep_check(&self, id: Uuid, steps: &Value) -> Result<(), StoreError> {
         diesel::update(systems::table.find(id))
             .set((systems::check_steps.eq(Some(steps)), systems::checked_at.eq(Some(Utc::now()))))

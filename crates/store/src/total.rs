@@ -7,6 +7,7 @@
 /// How many match.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Total {
+    /// How many were counted.
     pub counted: i64,
     /// More match than were counted.
     pub more: bool,

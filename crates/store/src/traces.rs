@@ -12,51 +12,78 @@ use crate::{Store, StoreError};
 /// A pair that an artefact is in, with its route.
 #[derive(Debug, Clone, Queryable)]
 pub struct PairOf {
+    /// The route.
     pub route: Uuid,
+    /// What the route is called.
     pub route_name: String,
+    /// The lanes with their rules, as JSON.
     pub lanes: serde_json::Value,
+    /// The lane, by its id.
     pub lane: String,
+    /// Id of the item at the left.
     pub left_id: String,
+    /// Id of the item at the right.
     pub right_id: String,
+    /// The system of the left end.
     pub left_system: Uuid,
+    /// The project of the left end.
     pub left_container: String,
+    /// The system of the right end.
     pub right_system: Uuid,
+    /// The project of the right end.
     pub right_container: String,
 }
 
 /// A change that a transfer applied, or tried to.
 #[derive(Debug, Clone, Queryable)]
 pub struct Touch {
+    /// The route.
     pub route: Option<Uuid>,
+    /// The lane, by its id.
     pub lane: String,
+    /// The plan.
     pub plan: Uuid,
+    /// Its place in the plan.
     pub seq: i32,
+    /// What the dry run found for it, by its code.
     pub outcome: String,
+    /// The slots, as they are spelt.
     pub fields: Vec<String>,
+    /// How many losses it has.
     pub losses: i32,
+    /// How far the transfer came with it, by its code.
     pub state: String,
+    /// When that was.
     pub at: DateTime<Utc>,
 }
 
 /// A left artefact of a route.
 #[derive(Debug, Clone, Copy)]
 pub struct Open<'a> {
+    /// The route.
     pub route: Uuid,
+    /// Its kind, by its id.
     pub kind: &'a str,
+    /// Id of the item at the left.
     pub left_id: &'a str,
 }
 
 /// A change of an artefact in the newest plan of a route, which nothing has transferred yet.
 #[derive(Debug, Clone, QueryableByName)]
 pub struct OpenChange {
+    /// The route.
     #[diesel(sql_type = SqlUuid)]
     pub route: Uuid,
+    /// What the route is called.
     #[diesel(sql_type = Text)]
     pub route_name: String,
+    /// Its place in the plan.
     #[diesel(sql_type = Integer)]
     pub seq: i32,
+    /// What the dry run found for it, by its code.
     #[diesel(sql_type = Text)]
     pub outcome: String,
+    /// Whether it is to be transferred.
     #[diesel(sql_type = Bool)]
     pub included: bool,
     /// Fields in conflict that are not decided yet.

@@ -43,6 +43,7 @@ const PAGE: usize = 50;
 pub const KINDS: [Kind; 7] =
     [Kind::Folder, Kind::Requirement, Kind::TestCase, Kind::TestSuite, Kind::Execution, Kind::Result, Kind::Defect];
 
+/// What the connect form asks for.
 pub fn asks() -> Vec<Ask> {
     let ask = |id: &str, label: &str, secret| Ask { id: id.into(), label: label.into(), secret };
     vec![ask("login", "Login", false), ask("password", "Password", true)]

@@ -38,6 +38,10 @@ impl<'r> ItemFaults<'r> {
     }
 
     pub(super) fn see(&mut self, item: &Artefact, cx: &Context<'_>) {
+        // What is left out of an answer is not carried, and holds nothing up.
+        if self.ready.is_left_out_of(item) {
+            return;
+        }
         let Some(reason) = self.ready.convert(item, cx).fault else { return };
         // Folders are planned together with their lane, which the check of one lane does not see.
         if matches!(reason, FaultReason::FolderNotCarried { .. } | FaultReason::NotCarried { .. }) {

@@ -77,6 +77,11 @@ pub struct Found {
 }
 
 impl Found {
+    /// Whether nothing differs and nothing that is remembered moves.
+    pub fn moves_nothing(&self) -> bool {
+        self.is_in_step() && self.rebased.is_empty() && self.accepted.is_empty()
+    }
+
     /// Whether nothing differs.
     pub fn is_in_step(&self) -> bool {
         self.fields.is_empty() && self.faults.is_empty()
@@ -156,11 +161,6 @@ impl<'a> Comparer<'a> {
         &self.rules
     }
 
-    /// The rules in the order in which fingerprints are made.
-    fn in_order(&self) -> impl Iterator<Item = (&'a RuleId, &'a Fill)> {
-        self.order.iter().map(|n| (self.rules[*n].id, self.rules[*n].ready.fill))
-    }
-
     /// The fingerprint of what the rules take from a left artefact.
     pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
         let held = self.held(End::Left, artefact);
@@ -191,10 +191,11 @@ impl<'a> Comparer<'a> {
         held
     }
 
-    /// What the rules start from in a left artefact, by the slot that each fills.
+    /// What the rules start from in a left artefact, by the slot that each fills; nothing of what its system left out.
     pub fn left_side(&self, artefact: &Artefact) -> BTreeMap<Slot, Value> {
+        let answered = self.rules.iter().filter(|rule| !rule.ready.is_left_out_of(artefact));
         let source = |fill| Some(source_value(fill, artefact, self.cx.left_system)?.into_owned());
-        self.in_order().filter_map(|(_, fill)| Some((fill.target.clone(), source(fill)?))).collect()
+        answered.filter_map(|rule| Some((rule.slot().clone(), source(rule.ready.fill)?))).collect()
     }
 
     /// True if neither side changed since the base, nor the rules, nor the place of what they link to; the values are
@@ -440,7 +441,7 @@ impl<'a> Comparer<'a> {
     pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
-        for Compared { ready, .. } in &self.rules {
+        for Compared { ready, .. } in self.rules.iter().filter(|r| !r.ready.is_left_out_of(left)) {
             let fill = ready.fill;
             let converted = ready.convert(left, self.cx);
             if let Some(fault) = converted.fault {

@@ -49,10 +49,15 @@ pub fn base_after(
     let blank = Value::Empty;
     for (id, fill) in lane.filling() {
         let (target, of) = (&fill.target, RuleSlot { rule: id, slot: &fill.target });
-        // What the other end left out of its answer moves nothing.
-        let Some(left) = change.left_side.get(target) else {
-            base.take(of, old);
-            continue;
+        let left = match change.left_side.get(target) {
+            Some(left) => left,
+            // A new item was made without what the other end left out of its answer. When that is told, it is carried.
+            None if written.made.is_some() => &blank,
+            // What is left out moves nothing.
+            None => {
+                base.take(of, old);
+                continue;
+            }
         };
         let agreed = |why, made| {
             let digest = digests.get(id).cloned().unwrap_or_default();

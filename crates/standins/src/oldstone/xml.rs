@@ -152,9 +152,8 @@ pub fn read_links(links: &Element) -> Vec<Link> {
 
 pub fn folder(f: &Folder) -> String {
     let mut out = format!("<folder id=\"F-{}\" rev=\"{}\">", f.number, f.revision);
-    if let Some(parent) = f.parent {
-        out += &element("parent", &format!("F-{parent}"));
-    }
+    // At the top the element is there, and empty.
+    out += &element("parent", &f.parent.map(|parent| format!("F-{parent}")).unwrap_or_default());
     out += &element("rank", &f.rank.to_string());
     out += &element("name", &f.name);
     out += &element("origin", &f.origin);
