@@ -94,8 +94,12 @@ fn without(end: End, slot: &Slot) -> Artefact {
     item
 }
 
+/// Of rules that have the ids of their slots.
+fn side(held: BTreeMap<Slot, Value>) -> BaseSide {
+    BaseSide(held.iter().map(|(slot, value)| (slot.into(), value.clone())).collect())
+}
+
 fn base() -> Base {
-    let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
     let left = with(|cx| Comparer::new(&lane(), cx).left_side(&item(End::Left)));
     Base { left: side(left), right: side(right_side(&lane(), &item(End::Right))), ..Base::default() }
 }
@@ -207,7 +211,6 @@ fn what_is_always_left_out_is_in_step_each_time() {
     for slot in ["level", "title"] {
         was.fields.set(slot, Value::Empty);
     }
-    let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
     let of = |left: &Artefact| Base {
         left: side(with(|cx| Comparer::new(&lane(), cx).left_side(left))),
         right: side(right_side(&lane(), &right)),

@@ -295,6 +295,13 @@ impl Client {
         }
     }
 
+    /// Makes a plan and carries out all of it; returns the job when it ended.
+    pub async fn transfer_all(&self, route: &str) -> Value {
+        let plan = self.dry_run(route).await;
+        self.decide_all(&plan).await;
+        self.finish(&self.transfer(&plan).await).await
+    }
+
     /// What a person would decide who wants everything moved: all in, and the left wins.
     pub async fn decide_all(&self, plan: &Value) {
         let id = plan["id"].as_str().expect("an id");

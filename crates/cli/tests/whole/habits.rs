@@ -48,9 +48,7 @@ impl Pans {
 
     /// Makes a plan and carries it out, all of it.
     async fn carried(&self) -> Value {
-        let plan = self.client.dry_run(&self.route).await;
-        self.client.decide_all(&plan).await;
-        let job = self.client.finish(&self.client.transfer(&plan).await).await;
+        let job = self.client.transfer_all(&self.route).await;
         assert_eq!(job["state"], "done", "{job}");
         job
     }

@@ -1,6 +1,6 @@
 //! Two artefacts side by side, whether they differ or not, for a person who has to say whether they are one.
 
-use super::item::{Compared, Comparer};
+use super::item::{Comparer, ReadyRule};
 use crate::agree::same;
 use crate::carry::Context;
 use crate::model::{Artefact, Slot, Value, slot_value};
@@ -20,7 +20,7 @@ pub struct BesideField {
 /// they are one.
 pub fn beside(lane: &Lane, cx: &Context<'_>, left: &Artefact, right: &Artefact) -> Vec<BesideField> {
     let comparer = Comparer::new(lane, cx);
-    let field = |rule: &Compared<'_>| {
+    let field = |rule: &ReadyRule<'_>| {
         let (target, ready) = (rule.slot(), &rule.ready);
         let now = slot_value(right, target).into_owned();
         let left = ready.convert(left, cx).value;

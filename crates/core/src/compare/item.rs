@@ -21,12 +21,12 @@ pub fn right_side(lane: &Lane, artefact: &Artefact) -> BTreeMap<Slot, Value> {
 }
 
 /// A rule of the lane, ready for many artefacts.
-pub(crate) struct Compared<'a> {
+pub(crate) struct ReadyRule<'a> {
     pub id: &'a RuleId,
     pub ready: Ready<'a>,
 }
 
-impl<'a> Compared<'a> {
+impl<'a> ReadyRule<'a> {
     /// The slot that it fills.
     pub fn slot(&self) -> &'a Slot {
         &self.ready.fill.target
@@ -38,8 +38,8 @@ impl<'a> Compared<'a> {
 }
 
 /// The fields of rules in their order, each with the rule's place.
-fn fields_of<'a>(rules: &[Compared<'a>], field: impl Fn(&'a Fill) -> Option<&'a str>) -> Vec<(&'a str, usize)> {
-    let named = |(n, rule): (usize, &Compared<'a>)| Some((field(rule.ready.fill)?, n));
+fn fields_of<'a>(rules: &[ReadyRule<'a>], field: impl Fn(&'a Fill) -> Option<&'a str>) -> Vec<(&'a str, usize)> {
+    let named = |(n, rule): (usize, &ReadyRule<'a>)| Some((field(rule.ready.fill)?, n));
     let mut out: Vec<_> = rules.iter().enumerate().filter_map(named).collect();
     out.sort_unstable();
     out
@@ -50,7 +50,7 @@ pub struct Comparer<'a> {
     cx: &'a Context<'a>,
     /// The end that the lane writes; the rules read the other.
     written: End,
-    rules: Vec<Compared<'a>>,
+    rules: Vec<ReadyRule<'a>>,
     /// The rules in the order of their ids: the order in which fingerprints are made.
     order: Vec<usize>,
     /// Of the rules that start from a field, or fill one, the field at each end with the rule's place; in the order of the
@@ -139,8 +139,8 @@ enum Differs {
 
 impl<'a> Comparer<'a> {
     pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
-        let compared = |(id, fill)| Compared { id, ready: Ready::new(fill, cx) };
-        let rules: Vec<Compared<'_>> = lane.filling().map(compared).collect();
+        let ready = |(id, fill)| ReadyRule { id, ready: Ready::new(fill, cx) };
+        let rules: Vec<ReadyRule<'_>> = lane.filling().map(ready).collect();
         let mut order: Vec<usize> = (0..rules.len()).collect();
         order.sort_by_key(|n| rules[*n].id);
         // As an agreement makes it: see `Agreement`.
@@ -157,7 +157,7 @@ impl<'a> Comparer<'a> {
     }
 
     /// The lane's rules, ready for many artefacts.
-    pub(crate) fn rules(&self) -> &[Compared<'a>] {
+    pub(crate) fn rules(&self) -> &[ReadyRule<'a>] {
         &self.rules
     }
 
@@ -165,7 +165,7 @@ impl<'a> Comparer<'a> {
     pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
         let held = self.held(End::Left, artefact);
         Fingerprint::of_values(self.order.iter().filter_map(|n| {
-            let Compared { id, ready } = &self.rules[*n];
+            let ReadyRule { id, ready } = &self.rules[*n];
             let value = match (held[*n], &ready.fill.source) {
                 (Some(value), _) => Cow::Borrowed(value),
                 (None, Source::Field(_)) => return None,
@@ -235,9 +235,17 @@ impl<'a> Comparer<'a> {
         out
     }
 
+    /// The end that left out of its answer what a rule joins there; none if both answered.
+    pub(crate) fn left_out(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> Option<End> {
+        if rule.ready.is_left_out_of(items.left) {
+            return Some(self.written.other());
+        }
+        items.right.left_out.contains(rule.slot()).then_some(self.written)
+    }
+
     fn compare_slot(
         &self,
-        rule: &Compared<'_>,
+        rule: &ReadyRule<'_>,
         items: Ends<&Artefact>,
         base: Option<&Base>,
         accepted: &[Accepted],
@@ -245,7 +253,8 @@ impl<'a> Comparer<'a> {
     ) {
         let (target, ready) = (rule.slot(), &rule.ready);
         let now = target.of(items.right);
-        if ready.is_left_out_of(items.left) {
+        let left_out = self.left_out(rule, items);
+        if left_out == Some(self.written.other()) {
             // Nothing moves. What was there when both were last in step can't be seen any more: that is told.
             let was = base.and_then(|b| b.told(rule.filled()));
             if was.is_some_and(|(source, _)| !source.is_blank()) {
@@ -254,7 +263,7 @@ impl<'a> Comparer<'a> {
             return;
         }
         let Some(source) = source_value(ready.fill, items.left, self.cx.left_system) else { return };
-        if items.right.left_out.contains(target) {
+        if left_out.is_some() {
             // What nobody can see is not written over; and nothing over nothing is no difference.
             let wanted = ready.convert(items.left, self.cx).value;
             let was = base.and_then(|b| b.told(rule.filled())).is_some_and(|(_, held)| !held.is_blank());
@@ -309,7 +318,7 @@ impl<'a> Comparer<'a> {
     /// What became of a slot since both ends were last in step.
     fn since<'b>(
         &self,
-        rule: &Compared<'_>,
+        rule: &ReadyRule<'_>,
         items: Ends<&Artefact>,
         (source, now): (&Value, &Value),
         base: Option<&'b Base>,
@@ -337,7 +346,7 @@ impl<'a> Comparer<'a> {
     /// Why what the rule gives is not what is there.
     fn why(
         &self,
-        rule: &Compared<'_>,
+        rule: &ReadyRule<'_>,
         since: &Since<'_>,
         expected: &Value,
         now: &Value,
@@ -441,7 +450,7 @@ impl<'a> Comparer<'a> {
     pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
-        for Compared { ready, .. } in self.rules.iter().filter(|r| !r.ready.is_left_out_of(left)) {
+        for ReadyRule { ready, .. } in self.rules.iter().filter(|r| !r.ready.is_left_out_of(left)) {
             let fill = ready.fill;
             let converted = ready.convert(left, self.cx);
             if let Some(fault) = converted.fault {

@@ -10,7 +10,7 @@ mod lane;
 mod walk;
 
 pub use beside::{BesideField, beside};
-pub(crate) use item::Compared;
+pub(crate) use item::ReadyRule;
 pub use item::{Comparer, Found, right_side};
 pub use lane::{Known, LaneFindings, compare_lane};
 pub use walk::{AtEnd, Relation, walk};

@@ -11,7 +11,7 @@ use super::said::SaidCount;
 use crate::agree::{Accepted, same};
 use crate::base::{Base, Bases, Pair};
 use crate::carry::{Context, Converted, source_value};
-use crate::compare::{AtEnd, Compared, Comparer, Relation, walk};
+use crate::compare::{AtEnd, Comparer, ReadyRule, Relation, walk};
 use crate::identity::Counterparts;
 use crate::model::{Artefact, End, Ends, Slot, Value};
 use crate::plan::lacks_only;
@@ -181,21 +181,16 @@ impl<'a> Proving<'a> {
 
     /// None if both ends answered what a field holds; else there is nothing to compare. Where the one that left it out
     /// held something when both were last in step, that is a difference.
-    fn left_out(&self, rule: &Compared<'_>, met: &Met<'_>) -> Option<Option<Difference>> {
+    fn left_out(&self, rule: &ReadyRule<'_>, met: &Met<'_>) -> Option<Option<Difference>> {
         let Ends { left, right } = met.items;
-        let target = rule.slot();
-        let end = match (rule.ready.is_left_out_of(left), right.left_out.contains(target)) {
-            (true, _) => self.written.other(),
-            (false, true) => self.written,
-            (false, false) => return None,
-        };
+        let end = self.comparer.left_out(rule, met.items)?;
         let was = met.base.as_ref().and_then(|b| b.told(rule.filled()));
         let held = was.map(|(left, right)| Ends { left, right }[end]).filter(|held| !held.is_blank());
         Some(held.map(|held| Difference {
             left_key: left.key.clone(),
             right_key: right.key.clone(),
             title: left.title.clone(),
-            field: target.to_string(),
+            field: rule.slot().to_string(),
             expected: held.clone(),
             found: Value::Empty,
             cause: DifferenceCause::Unreadable(end),
@@ -203,7 +198,7 @@ impl<'a> Proving<'a> {
     }
 
     /// Why a field differs that could be carried and read, by what was agreed on and what became of its change.
-    fn since_in_step(&self, rule: &Compared<'_>, met: &Met<'_>, expected: &Value, now: &Value) -> DifferenceCause {
+    fn since_in_step(&self, rule: &ReadyRule<'_>, met: &Met<'_>, expected: &Value, now: &Value) -> DifferenceCause {
         let (target, ready) = (rule.slot(), &rule.ready);
         let same = match (met.untouched, met.base.as_ref().and_then(|b| b.told(rule.filled()))) {
             (true, _) => Some(Ends { left: true, right: true }),

@@ -192,10 +192,12 @@ fn told(faults: Vec<FileFault>) -> Vec<FieldProblem> {
 mod tests {
     use super::*;
 
-    /// As versions wrote it in which rules had no ids.
-    const FORMER_FILE: &str = "hovrel_route: 1
+    /// A file of this form, with the rules of its lane.
+    fn file(form: u32, rules: &str) -> String {
+        format!(
+            "hovrel_route: {form}
 name: Lift control moves
-left: {system: Oldstone, container: lift-control}
+left: {{system: Oldstone, container: lift-control}}
 right:
   system: Tallybench
   container: ropeway
@@ -204,25 +206,12 @@ lanes:
   left_kind: test_case
   right_kind: test_case
   rules:
-  - target: title
-    source:
-      field: name
-    conversions:
-    - shorten: {to: 250}
-";
+{rules}"
+        )
+    }
 
-    const GOOD: &str = "hovrel_route: 2
-name: Lift control moves
-left: {system: Oldstone, container: lift-control}
-right:
-  system: Tallybench
-  container: ropeway
-lanes:
-- id: test_case
-  left_kind: test_case
-  right_kind: test_case
-  rules:
-  - id: title
+    fn good() -> String {
+        let rules = "  - id: title
     into:
       right:
         target: title
@@ -230,16 +219,29 @@ lanes:
         conversions:
         - shorten: {to: 250}
 ";
+        file(FORM, rules)
+    }
+
+    /// As versions wrote it in which rules had no ids.
+    fn former() -> String {
+        let rules = "  - target: title
+    source:
+      field: name
+    conversions:
+    - shorten: {to: 250}
+";
+        file(FORMER, rules)
+    }
 
     #[test]
     fn a_file_of_before_says_the_same() {
-        let lanes = |text| read(text).unwrap_or_else(|f| panic!("{f:?}")).lanes;
-        assert_eq!(lanes(FORMER_FILE), lanes(GOOD));
+        let lanes = |text: String| read(&text).unwrap_or_else(|f| panic!("{f:?}")).lanes;
+        assert_eq!(lanes(former()), lanes(good()));
     }
 
     #[test]
     fn a_file_is_read_and_written_the_same() {
-        let file = read(GOOD).unwrap_or_else(|f| panic!("{f:?}"));
+        let file = read(&good()).unwrap_or_else(|f| panic!("{f:?}"));
         let text = serde_saphyr::to_string(&file).expect("it is written");
         let again = read(&text).unwrap_or_else(|f| panic!("{text}\n{f:?}"));
         assert_eq!(again.lanes, file.lanes);
@@ -253,7 +255,7 @@ lanes:
 
     #[test]
     fn every_fault_is_told_with_its_line() {
-        let bad = GOOD
+        let bad = good()
             .replace("name: Lift control moves", "nome: Lift control moves")
             .replace("  container: ropeway", "  container: ropeway\n  colour: red")
             .replace("shorten: {to: 250}", "shorten: {to: long}")

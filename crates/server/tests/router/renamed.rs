@@ -17,9 +17,7 @@ async fn saved(m: &Routed, change: impl FnOnce(&mut Vec<Value>)) -> (StatusCode,
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_lane_with_another_name_has_the_pairs_that_it_had() {
     let m = routed().await;
-    let plan = m.client.dry_run(&m.route).await;
-    m.client.decide_all(&plan).await;
-    m.client.finish(&m.client.transfer(&plan).await).await;
+    m.client.transfer_all(&m.route).await;
     let before = m.client.prove(&m.route).await;
     let (status, told) = saved(&m, |lanes| {
         lanes.iter_mut().for_each(|lane| lane["name"] = json!(format!("Winter, {}", lane["id"].as_str().unwrap())));
@@ -45,9 +43,7 @@ async fn a_lane_with_another_name_has_the_pairs_that_it_had() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_rule_that_fills_another_field_is_not_taken_for_an_edit_there() {
     let m = routed().await;
-    let plan = m.client.dry_run(&m.route).await;
-    m.client.decide_all(&plan).await;
-    m.client.finish(&m.client.transfer(&plan).await).await;
+    m.client.transfer_all(&m.route).await;
     let fills = |r: &Value, field: &str| r["into"]["right"]["target"] == field;
     let change = async |change: &dyn Fn(&mut Vec<Value>)| {
         let (status, told) = saved(&m, |lanes| {
@@ -63,9 +59,7 @@ async fn a_rule_that_fills_another_field_is_not_taken_for_an_edit_there() {
         rules.push(json!({"id": "its number", "into": into}));
     })
     .await;
-    let first = m.client.dry_run(&m.route).await;
-    m.client.decide_all(&first).await;
-    m.client.finish(&m.client.transfer(&first).await).await;
+    m.client.transfer_all(&m.route).await;
     change(&|rules| {
         rules.retain(|r| !fills(r, "preconditions"));
         let rule = rules.iter_mut().find(|r| r["id"] == "its number").expect("the rule");

@@ -114,11 +114,12 @@ function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema
     <ul className="min-w-0 space-y-1.5">
       {changes.map((c) => {
         const left = schema?.left?.catalogue.kinds.find((k) => k.kind === c.left_kind);
+        const own = ownName(c, changes, (l) => l.lane);
         const named = (field: string) => left?.fields.find((f) => f.id === field)?.name ?? field;
         return (
           <li key={c.lane}>
             <b className="font-semibold first-letter:uppercase">{kindWord[c.left_kind]}</b>
-            {ownName(c, changes, (l) => l.lane) && <span> · {ownName(c, changes, (l) => l.lane)}</span>}
+            {own && <span> · {own}</span>}
             {c.became === "added" && <span className="text-ink-2"> · lane added</span>}
             {c.became === "removed" && <span className="text-ink-2"> · lane removed</span>}
             {c.parts.length > 0 && (

@@ -64,6 +64,7 @@ impl Decoder<'_> {
         })?;
         let mut fields = Fields::default();
         let mut read_losses = Vec::new();
+        let mut left_out = self.left_out_besides(item);
         let mut origin = None;
         let marked = self.origin_label(item);
         for field in &self.fields.fields {
@@ -77,8 +78,9 @@ impl Decoder<'_> {
             }
             let place = self.place(&field.id);
             let Some(raw) = tree::at(item, &place) else {
-                if !self.leaves_out(item, &place, false) {
-                    fields.set(field.id.as_str(), Value::Empty);
+                match self.leaves_out(item, &place, false) {
+                    true => _ = left_out.insert(Slot::from(field.id.as_str())),
+                    false => fields.set(field.id.as_str(), Value::Empty),
                 }
                 continue;
             };
@@ -99,7 +101,6 @@ impl Decoder<'_> {
             let by = self.of.modified_by.as_ref().and_then(|p| tree::text(item, p));
             Some(Stamp { at: Some(read_time(&tree::text(item, at)?, self.zone)?), by })
         });
-        let left_out = self.left_out(item);
         let mut out = Artefact {
             kind: self.kind,
             left_out,
@@ -135,21 +136,18 @@ impl Decoder<'_> {
         !self.profile.leaves_out_empty && tree::leaves_out(item, place, is_list, self.profile.speaks)
     }
 
-    /// The slots of which the answer says nothing.
-    fn left_out(&self, item: &Json) -> BTreeSet<Slot> {
-        let own = self.fields.fields.iter().filter(|f| !f.value_type.hangs() && f.id != ORIGIN);
-        let fields = own.map(|f| (Slot::from(f.id.as_str()), self.place(&f.id), false));
+    /// The slots, but for fields, of which the answer says nothing.
+    fn left_out_besides(&self, item: &Json) -> BTreeSet<Slot> {
         let of = self.of;
-        let others = [
+        let places = [
             (Slot::Folder, of.parent.as_ref(), false),
             (Slot::Files, of.files.as_ref().map(|at| &at.items), true),
             (Slot::Links, of.links.as_ref().map(|at| &at.items), true),
             (Slot::Comments, of.comments.as_ref().map(|at| &at.items), true),
             (Slot::History, of.history.as_ref().map(|at| &at.items), true),
         ];
-        let others = others.into_iter().filter_map(|(slot, place, is_list)| Some((slot, place?.clone(), is_list)));
-        let left_out = |(_, place, is_list): &(Slot, String, bool)| self.leaves_out(item, place, *is_list);
-        fields.chain(others).filter(left_out).map(|(slot, ..)| slot).collect()
+        let left_out = |place: Option<&String>, is_list| place.is_some_and(|at| self.leaves_out(item, at, is_list));
+        places.into_iter().filter(|(_, place, is_list)| left_out(*place, *is_list)).map(|(slot, ..)| slot).collect()
     }
 
     /// The label that is the origin mark, where marks are kept as labels, and the mark in it. What people wrote is no mark,
