@@ -27,7 +27,10 @@ pub enum StoreError {
     InUse(String),
     /// Somebody saved another version since.
     #[error("somebody saved version {current} since")]
-    Stale { current: i32 },
+    Stale {
+        /// The version that is there now.
+        current: i32,
+    },
     /// Another worker took the job over, since this one was silent for too long.
     #[error("the worker no longer holds the job")]
     LeaseLost,
@@ -44,6 +47,12 @@ impl StoreError {
     pub fn is_away(&self) -> bool {
         matches!(self, StoreError::Away(_))
     }
+}
+
+/// Whether a row that others still point at was to be removed, and not one kept that points at nothing, in the words of the
+/// server's untranslated messages: both have one code (PostgreSQL, appendix A, 23503).
+fn is_still_used(message: &str) -> bool {
+    message.starts_with("update or delete on table")
 }
 
 /// What a server says that ends, has just ended or has just begun (PostgreSQL, appendix A, class 57), in the words of its
@@ -70,8 +79,11 @@ impl From<Error> for StoreError {
             Error::DatabaseError(DatabaseErrorKind::UniqueViolation, info) => {
                 StoreError::Exists(info.constraint_name().unwrap_or_default().to_owned())
             }
-            Error::DatabaseError(DatabaseErrorKind::ForeignKeyViolation, info) => {
+            Error::DatabaseError(DatabaseErrorKind::ForeignKeyViolation, info) if is_still_used(info.message()) => {
                 StoreError::InUse(info.constraint_name().unwrap_or_default().to_owned())
+            }
+            Error::DatabaseError(DatabaseErrorKind::ForeignKeyViolation, _) => {
+                StoreError::Missing("what it belongs to")
             }
             _ => StoreError::Database(e),
         }

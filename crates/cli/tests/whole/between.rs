@@ -45,7 +45,7 @@ const TOUCHED: usize = 5;
 const QUIET: usize = 2;
 
 /// What a slot shows: one thing, or pieces of which each stands for itself.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 enum Shows {
     Whole(String),
     Pieces(BTreeSet<String>),
@@ -129,6 +129,12 @@ impl Theirs {
     }
 }
 
+/// Who does something, by chance, and what the slot held before that they don't put back.
+struct Hand<'h> {
+    held: BTreeSet<Shows>,
+    random: &'h mut ChaCha8Rng,
+}
+
 /// One end, as a person works there.
 struct End {
     c: Arc<dyn Connector>,
@@ -188,18 +194,26 @@ impl End {
         let _ = self.c.write(self.container, &write).await;
     }
 
-    /// Somebody does something to a slot of an item.
-    async fn act(&self, running: &Running, item: &Artefact, slot: &str, word: &str, random: &mut ChaCha8Rng) {
+    /// Somebody does something to a slot of an item, and puts nothing into it that it held before: what is as it was at
+    /// the last transfer shows to nobody that it was something else in between.
+    async fn act(&self, running: &Running, item: &Artefact, slot: &str, word: &str, by: &mut Hand<'_>) {
+        let (held, random) = (&by.held, &mut *by.random);
         match slot {
             PARENT => {
                 let to = self.folders.choose(random).cloned();
-                self.put(item, Fields::default(), Some(to)).await;
+                if !held.contains(&Shows::Whole(format!("{to:?}"))) {
+                    self.put(item, Fields::default(), Some(to)).await;
+                }
             }
             ATTACHMENTS => self.file(item, word, random).await,
             COMMENTS => self.comment(running, item, word, random).await,
             _ => {
                 let Some(value) = self.other(item, slot, word, random).await else { return };
-                self.put(item, [(slot, value)].into_iter().collect(), None).await;
+                let mut then = item.clone();
+                then.fields.set(slot, value.clone());
+                if !held.contains(&shows(&then, slot)) {
+                    self.put(item, [(slot, value)].into_iter().collect(), None).await;
+                }
             }
         }
     }
@@ -342,6 +356,8 @@ struct World {
     random: ChaCha8Rng,
     /// What somebody did, by the right's id and slot.
     theirs: BTreeMap<(String, String), Theirs>,
+    /// What each slot held before they did something, other than lists.
+    held: BTreeMap<(String, String), BTreeSet<Shows>>,
     /// What happened, to be told where something is gone.
     told: Vec<String>,
     words: u32,
@@ -378,6 +394,7 @@ impl World {
             right_at: right,
             random: ChaCha8Rng::seed_from_u64(seed),
             theirs: BTreeMap::new(),
+            held: BTreeMap::new(),
             told: Vec::new(),
             words: 0,
             refused: 0,
@@ -413,7 +430,8 @@ impl World {
         if slot == COMMENTS {
             self.left.say(&item, &word).await;
         } else {
-            self.left.act(running, &item, &slot, &word, &mut self.random).await;
+            let mut by = Hand { held: BTreeSet::new(), random: &mut self.random };
+            self.left.act(running, &item, &slot, &word, &mut by).await;
         }
         self.told.push(format!("left {}: {slot} {word}", pair.left));
     }
@@ -428,7 +446,8 @@ impl World {
             let before = self.right.one(id).await;
             let word = self.word("Theirs");
             let running = self.systems.running(self.right_at);
-            self.right.act(running, &before, &slot, &word, &mut self.random).await;
+            let mut by = Hand { held: self.held_in(id, &slot), random: &mut self.random };
+            self.right.act(running, &before, &slot, &word, &mut by).await;
             let after = self.right.one(id).await;
             self.told.push(format!(
                 "right {id}: {slot} {word}: {:?} → {:?}",
@@ -439,10 +458,17 @@ impl World {
             for slot in &self.right.slots {
                 let (before, after) = (shows(&before, slot), shows(&after, slot));
                 if before != after {
+                    if let Shows::Whole(_) = before {
+                        self.held.entry((id.to_owned(), slot.clone())).or_default().insert(before.clone());
+                    }
                     self.theirs.entry((id.to_owned(), slot.clone())).or_default().did(before, after);
                 }
             }
         }
+    }
+
+    fn held_in(&self, id: &str, slot: &str) -> BTreeSet<Shows> {
+        self.held.get(&(id.to_owned(), slot.to_owned())).cloned().unwrap_or_default()
     }
 
     async fn nothing_is_gone(&self, when: &str) {

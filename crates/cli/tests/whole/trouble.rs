@@ -75,7 +75,54 @@ async fn a_job_that_nobody_can_do_is_not_taken_up_without_end() {
     }
 }
 
-/// A PostgreSQL of its own, that can go away.
+/// The program sleeps for longer than its leases, alone on its database: it takes its jobs up again when it wakes, and
+/// none of them ends as if somebody had stopped it.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_program_that_slept_takes_up_its_jobs_again() {
+    let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+    let client = Client::sign_in(&program.address).await;
+    let (route, _) = settled_route(&client, &systems, &OLDSTONE, &TALLYBENCH, &[]).await.expect("kinds in common");
+    let left = client.get(&format!("/routes/{route}")).await["left"].clone();
+    systems.misbehave(FaultPlan { seed: 5, delay: 1000, delay_ms: 400, ..FaultPlan::default() });
+    let jobs = [
+        (
+            format!("/systems/{}/surveys", left["system"].as_str().expect("an id")),
+            json!({"container": left["container"]}),
+        ),
+        (format!("/routes/{route}/dry-runs"), json!({})),
+        (format!("/routes/{route}/proofs"), json!({})),
+    ];
+    let slept_through = async |path: String, body: Value| {
+        let job = client.post(&path, body).await;
+        let asked = format!("/jobs/{}", job["id"].as_str().expect("an id"));
+        for _ in 0..3 {
+            let runs = async || {
+                let now = client.get(&asked).await;
+                (now["state"] == "running" || hovrel_testkit::is_over(&now)).then_some(())
+            };
+            eventually("a worker takes it", runs).await;
+            tokio::time::sleep(Duration::from_millis(300)).await;
+            program.signal("STOP");
+            tokio::time::sleep(Duration::from_millis(2200)).await;
+            program.signal("CONT");
+            tokio::time::sleep(Duration::from_millis(300)).await;
+        }
+        let job = client.finish(&job).await;
+        assert_eq!(job["state"], "done", "{path}: {job}");
+        job
+    };
+    for (path, body) in jobs {
+        slept_through(path, body).await;
+    }
+    let plan = client.dry_run(&route).await;
+    client.decide_all(&plan).await;
+    let job = slept_through(format!("/plans/{}/transfer", plan["id"].as_str().expect("an id")), json!({})).await;
+    assert_eq!(job["result"]["refused"], 0, "{job}");
+    let slept = program.log().matches("the lease was lost").count() + program.log().matches("went away").count();
+    assert!(slept > 3, "jobs were taken from it {slept} times");
+}
+
+/// A PostgreSQL of its own, that can go away. What it said is kept is there when it is back, however it ended.
 struct Cluster {
     folder: tempfile::TempDir,
     /// Where its data is, which may be elsewhere if the folder is out of reach for its user.
@@ -93,7 +140,7 @@ impl Cluster {
         let path = folder.path().join("postgres");
         let told = shell(
             &format!(
-                "start_postgres {path:?} '-c fsync=off -c synchronous_commit=off -c full_page_writes=off'; \
+                "start_postgres {path:?} '-c fsync=off -c full_page_writes=off'; \
                  echo \"told $pg_folder $database_url\""
             ),
             &folder,
@@ -159,12 +206,13 @@ async fn a_transfer_outlives_its_database() {
         let (status, now) = client.tried(&path).await?;
         status.is_success().then(|| (now["progress"]["settled"].as_u64().unwrap_or(0), now["state"].clone()))
     };
+    let over = |state: &Value| ["done", "failed", "stopped"].iter().any(|o| state == *o);
     let mut cut = 0;
     for mode in ["fast", "immediate", "fast", "away"] {
         let before = eventually("progress", async || done().await.map(|(done, _)| done)).await;
-        let went_on = async || done().await.filter(|(now, state)| *now > before || state == "done");
+        let went_on = async || done().await.filter(|(now, state)| *now > before || over(state));
         let (_, state) = eventually("more progress", went_on).await;
-        if state == "done" {
+        if over(&state) {
             break;
         }
         cut += 1;
@@ -173,10 +221,9 @@ async fn a_transfer_outlives_its_database() {
             mode => cluster.restart(mode),
         }
     }
-    assert!(cut >= 3, "the transfer was over before the database went away three times");
-    let over = async || done().await.filter(|(_, s)| ["done", "failed", "stopped"].iter().any(|o| s == *o));
-    eventually("the end of the transfer", over).await;
+    eventually("the end of the transfer", async || done().await.filter(|(_, state)| over(state))).await;
     let job = client.get(&path).await;
+    assert!(cut >= 3, "it was over before the database went away three times: {job}");
     let refused = client.get(&format!("{path}/refused")).await;
     assert_eq!((&job["state"], &refused), (&json!("done"), &json!([])), "{job}");
     systems.misbehave(FaultPlan::default());

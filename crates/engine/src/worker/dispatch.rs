@@ -32,9 +32,10 @@ pub(super) async fn dispatch(hub: &Hub, running: &Running, job: &Job) -> Result<
     if job.kind == JobKind::Transfer {
         return work.await;
     }
-    // What only reads may be dropped at any point.
+    // What only reads may be dropped at any point, by somebody who says so. A lease that is lost says nothing: nobody can
+    // tell this worker what is wanted then, and the job is another's.
     tokio::select! {
         end = work => end,
-        _ = wanted.wait_for(|w| *w == Wanted::Stop) => Ok(Ended::Stopped),
+        Ok(_) = wanted.wait_for(|w| *w == Wanted::Stop) => Ok(Ended::Stopped),
     }
 }

@@ -18,6 +18,14 @@ async fn lease(store: &Store, worker: Uuid, seconds: f64) -> Option<Job> {
 }
 
 #[tokio::test]
+async fn a_job_of_a_route_that_is_gone_is_not_told_as_something_in_use() {
+    let (store, _) = with_a_route().await;
+    let refused = queue(&store, Uuid::now_v7(), JobKind::DryRun).await.expect_err("there is no such route");
+    assert!(matches!(refused, StoreError::Missing(_)), "{refused}");
+    assert_eq!(refused.to_string(), "what it belongs to is not there");
+}
+
+#[tokio::test]
 async fn a_job_is_taken_by_one_worker_until_that_goes_silent() {
     let (store, route) = with_a_route().await;
     let job = queue(&store, route, JobKind::DryRun).await.expect("queued");
