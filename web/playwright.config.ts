@@ -13,7 +13,9 @@ export default defineConfig({
     baseURL: process.env.HOVREL_ADDRESS,
     viewport: { width: 1280, height: 800 },
     contextOptions: { reducedMotion: "reduce" },
-    trace: "retain-on-failure",
+    // A trace takes a picture of every page after every action, a good part of the time of a walk: to see where one fails.
+    trace: process.env.HOVREL_TRACE ? "retain-on-failure" : "off",
+    screenshot: "only-on-failure",
     launchOptions: {
       executablePath: "/usr/bin/chromium",
       args: ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],

@@ -19,12 +19,12 @@ async fn main() {
     let (size, calls_per_minute) = if medium { (Size::MEDIUM, 12_000) } else { (Size::DEMO, 240) };
     // Tallybench begins with the demo's own content in both: it is not what is measured.
     let tally = tallybench::Options { calls_per_minute, ..Default::default() };
-    let both = Systems {
-        oldstone: oldstone::start(oldstone::Options { size, ..Default::default() }).await.expect("Oldstone starts"),
-        tallybench: tallybench::start(tally).await.expect("Tallybench starts"),
-        fernway: fernway::start(fernway::Options::default()).await.expect("Fernway starts"),
-        cairnbook: cairnbook::start(cairnbook::Options::default()).await.expect("Cairnbook starts"),
-    };
+    let both = Systems::beside(
+        oldstone::start(oldstone::Options { size, ..Default::default() }).await.expect("Oldstone starts"),
+        tallybench::start(tally).await.expect("Tallybench starts"),
+        fernway::start(fernway::Options::default()).await.expect("Fernway starts"),
+        cairnbook::start(cairnbook::Options::default()).await.expect("Cairnbook starts"),
+    );
     let program = Program::start_with_long_leases().await;
     let client = Client::sign_in(&program.address).await;
     let begun = Instant::now();

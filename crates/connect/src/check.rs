@@ -15,6 +15,8 @@ pub struct Said {
     pub version: String,
     /// Its time, or the text in its place that is none.
     pub clock: Result<DateTime<Utc>, String>,
+    /// What Hovrel's clock showed then.
+    pub ours: DateTime<Utc>,
     /// The word for what the sign-in allows, where the system says so.
     pub access: Option<String>,
 }
@@ -86,7 +88,7 @@ fn clock(said: &Said) -> CheckStep {
             };
         }
     };
-    let off = (theirs - Utc::now()).num_seconds();
+    let off = (theirs - said.ours).num_seconds();
     if off.abs() > CLOCK_LIMIT_SECONDS {
         let way = if off > 0 { "ahead" } else { "behind" };
         return CheckStep {

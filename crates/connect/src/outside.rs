@@ -8,6 +8,7 @@ use std::net::{IpAddr, Ipv4Addr, Ipv6Addr, SocketAddr};
 use std::str::FromStr;
 use std::sync::{Arc, LazyLock};
 
+use hovrel_clock::Clock;
 use ipnet::IpNet;
 use reqwest::dns::{Name, Resolve, Resolving};
 
@@ -49,17 +50,28 @@ enum Entry {
     Anywhere,
 }
 
-/// Which addresses may be called.
+/// Which addresses may be called, and the clock that what comes from there is held against.
 #[derive(Debug, Clone, Default)]
 pub struct Outside {
     open: Vec<Entry>,
     closed: Vec<Entry>,
+    clock: Clock,
 }
 
 impl Outside {
     /// Every address; for tests.
     pub fn anywhere() -> Outside {
-        Outside { open: vec![Entry::Anywhere], closed: Vec::new() }
+        Outside { open: vec![Entry::Anywhere], ..Outside::default() }
+    }
+
+    /// The same, by another clock.
+    pub fn by(self, clock: &Clock) -> Outside {
+        Outside { clock: clock.clone(), ..self }
+    }
+
+    /// Hovrel's own clock.
+    pub fn clock(&self) -> &Clock {
+        &self.clock
     }
 
     fn names(list: &[Entry], host: &str, ip: Option<IpAddr>) -> bool {

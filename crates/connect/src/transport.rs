@@ -12,6 +12,7 @@ use std::time::{Duration, Instant, SystemTime};
 
 use backon::{BackoffBuilder, ExponentialBuilder};
 use base64::Engine;
+use chrono::{DateTime, Utc};
 use futures::StreamExt;
 use governor::clock::Clock;
 use governor::{DefaultDirectRateLimiter, Quota, RateLimiter};
@@ -126,6 +127,11 @@ impl Transport {
             first_slots: Arc::new(Semaphore::new(first_at_once)),
             first_at_once,
         })
+    }
+
+    /// What Hovrel's clock shows.
+    pub fn now(&self) -> DateTime<Utc> {
+        self.outside.clock().now()
     }
 
     /// Calls at once, and calls a minute where the system says so.
@@ -287,7 +293,7 @@ impl Transport {
             let to = response.headers().get(header::LOCATION).and_then(|v| v.to_str().ok()).unwrap_or("nowhere");
             return ConnectError::Redirected { address, to: sayable(&address::masked(to)) };
         }
-        let after = retry_after(response.headers());
+        let after = retry_after(response.headers(), self.now());
         let kind = content_type(response);
         let body = reply.beginning(LARGEST_REFUSAL).await;
         let told = tell(&body);
@@ -397,9 +403,9 @@ pub fn basic(login: &str, password: &str) -> String {
 }
 
 /// Retry-After as seconds, or as a date in any of the three forms of HTTP (RFC 9110 §10.2.3 and §5.6.7).
-fn retry_after(headers: &header::HeaderMap) -> Option<Duration> {
+fn retry_after(headers: &header::HeaderMap, now: DateTime<Utc>) -> Option<Duration> {
     let text = headers.get(header::RETRY_AFTER)?.to_str().ok()?.trim();
-    retry_after_at(text, SystemTime::now())
+    retry_after_at(text, now.into())
 }
 
 fn retry_after_at(text: &str, now: SystemTime) -> Option<Duration> {

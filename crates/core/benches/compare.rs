@@ -45,11 +45,11 @@ fn main() {
     let lane = Lane::of_kind(Kind::TestCase, keys.iter().map(rule).collect());
     let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
     let cx = Context {
-        left_system: "Old",
-        left: &catalogue,
-        left_kind: &catalogue.kinds[0],
-        right_kind: &catalogue.kinds[0],
-        right_users: &users,
+        system: "Old",
+        from: &catalogue,
+        from_kind: &catalogue.kinds[0],
+        to_kind: &catalogue.kinds[0],
+        to_users: &users,
         places: &places,
     };
     let mut left: Vec<Artefact> = (0..PAIRS).map(|n| artefact(format!("L{n}"), &keys, n)).collect();

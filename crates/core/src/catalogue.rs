@@ -13,7 +13,9 @@ use crate::workflow::Workflow;
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Catalogue {
+    /// What artefacts of each kind can hold.
     pub kinds: Vec<KindSchema>,
+    /// People that the system knows.
     pub users: Vec<User>,
     /// What the system has and Hovrel does not read.
     #[serde(default)]
@@ -24,31 +26,45 @@ pub struct Catalogue {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct CatalogueFinding {
+    /// The kind that it is about.
     pub kind: Kind,
     /// The field as people call it there; none for the kind as a whole.
     pub field: Option<String>,
+    /// Why it could not be read.
     pub what: NotRead,
 }
 
+/// Why something of a catalogue could not be read.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "what", rename_all = "snake_case")]
 pub enum NotRead {
     /// The field is of a type that the connector does not know.
-    UnknownType { word: String },
+    UnknownType {
+        /// The system's word for the type.
+        word: String,
+    },
     /// The system's description has no such kind.
-    NoSuchKind { word: String },
+    NoSuchKind {
+        /// The system's word for the kind.
+        word: String,
+    },
     /// The description of the field says too little.
-    SaysTooLittle { why: String },
+    SaysTooLittle {
+        /// What is lacking, in words.
+        why: String,
+    },
 }
 
 /// What one kind of artefact looks like at a system.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct KindSchema {
+    /// The kind.
     pub kind: Kind,
     /// The system's own word, e.g. “Chapter” for a folder.
     pub name: String,
+    /// What an artefact of the kind can hold.
     pub fields: Vec<FieldSchema>,
     /// Levels of nesting, where the system limits them.
     pub max_depth: Option<u32>,
@@ -58,6 +74,7 @@ pub struct KindSchema {
     /// Whether none of its items can be outside a folder.
     #[serde(default)]
     pub needs_folder: bool,
+    /// Whether such artefacts can be made and changed.
     pub writable: bool,
     /// Types of fields that can be added to the kind there; none if none can.
     #[serde(default)]
@@ -88,11 +105,16 @@ impl KindSchema {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FieldSchema {
+    /// Its id in the system.
     pub id: String,
+    /// What people call it.
     pub name: String,
+    /// What it holds.
     pub value_type: ValueType,
+    /// Whether an artefact needs something in it.
     #[serde(default)]
     pub required: bool,
+    /// Whether it can only be read.
     #[serde(default)]
     pub read_only: bool,
     /// Allowed values of a choice; none if any value goes.
@@ -191,7 +213,9 @@ impl FieldSchema {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct NewField {
+    /// What people are to call it.
     pub name: String,
+    /// What it is to hold.
     pub value_type: ValueType,
     /// Of a choice; empty for everything else.
     #[serde(default)]
@@ -206,9 +230,12 @@ pub struct NewField {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Calls {
+    /// Steps can't call shared steps.
     #[default]
     None,
+    /// Steps can call shared steps, without arguments.
     Plain,
+    /// Steps can call shared steps with a value for each parameter.
     WithArguments,
 }
 
@@ -216,18 +243,25 @@ pub enum Calls {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct User {
+    /// Their id in the system.
     pub id: String,
+    /// What they sign in with, where the system tells it.
     pub login: Option<String>,
+    /// Their e-mail address, where the system tells it.
     pub email: Option<String>,
+    /// What they are called.
     pub name: String,
+    /// Whether they can still sign in.
     pub active: bool,
 }
 
 impl Catalogue {
+    /// What artefacts of a kind can hold; none if there is no such kind.
     pub fn kind(&self, kind: Kind) -> Option<&KindSchema> {
         self.kinds.iter().find(|k| k.kind == kind)
     }
 
+    /// Somebody by their id; none if there is nobody.
     pub fn user(&self, id: &str) -> Option<&User> {
         self.users.iter().find(|u| u.id == id)
     }
@@ -261,6 +295,7 @@ impl KindSchema {
         out
     }
 
+    /// A field by its id; none if there is no such field.
     pub fn field(&self, id: &str) -> Option<&FieldSchema> {
         self.fields.iter().find(|f| f.id == id)
     }

@@ -13,20 +13,27 @@ use crate::model::{Artefact, Kind, LinkEnd, LinkType};
 /// Uncovered requirements that are named; the count is exact beyond that.
 const NAMED: usize = 500;
 
+/// How many requirements are verified by test cases.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Coverage {
+    /// Requirements that a test case verifies.
     pub covered: u64,
+    /// All requirements.
     pub total: u64,
     /// The first of those that nothing verifies, in the order of their keys.
     pub uncovered: Vec<Uncovered>,
 }
 
+/// A requirement that no test case verifies.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Uncovered {
+    /// Its id.
     pub id: String,
+    /// What people call it.
     pub key: String,
+    /// Its title.
     pub title: String,
 }
 
@@ -38,6 +45,7 @@ pub struct Covering {
 }
 
 impl Covering {
+    /// Takes another artefact into account.
     pub fn see(&mut self, artefact: &Artefact) {
         if artefact.kind == Kind::Requirement {
             let Artefact { id, key, title, .. } = artefact;

@@ -34,6 +34,8 @@
 //! | [`rehearse`] | whether the other end would take what is planned |
 //! | [`reconcile`] | the proof after a transfer |
 
+#![warn(missing_docs)]
+
 pub mod agree;
 pub mod base;
 pub mod bounds;

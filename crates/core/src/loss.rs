@@ -13,7 +13,9 @@ use crate::slot::Slot;
 pub struct Loss {
     /// The field at the end that is written (or read, for a loss met while reading).
     pub field: Slot,
+    /// What was lost.
     pub kind: LossKind,
+    /// Why it was lost.
     pub cause: LossCause,
     /// What was there, as one line of text.
     pub before: String,
@@ -21,14 +23,20 @@ pub struct Loss {
     pub after: String,
 }
 
+/// What is lost of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LossKind {
+    /// Its end is lacking.
     Truncated,
+    /// Its formatting or structure is lacking.
     Flattened,
+    /// Something else stands for it.
     Substituted,
+    /// It is lacking whole.
     Dropped,
+    /// It says less than before.
     Downgraded,
 }
 
@@ -38,11 +46,22 @@ pub enum LossKind {
 #[serde(tag = "cause", rename_all = "snake_case")]
 pub enum LossCause {
     /// Longer than the field allows (characters).
-    TooLong { limit: u32 },
+    TooLong {
+        /// How many it takes.
+        limit: u32,
+    },
     /// The text format has no such element.
-    NoSuchMarkup { element: String },
+    NoSuchMarkup {
+        /// The markup.
+        element: String,
+    },
     /// The element can't stand where it stands in this text format.
-    NotHere { element: String, inside: String },
+    NotHere {
+        /// The markup.
+        element: String,
+        /// What it stands in.
+        inside: String,
+    },
     /// Step data has no field of its own at the other end.
     NoStepData,
     /// Files can't belong to a step at the other end.
@@ -70,13 +89,22 @@ pub enum LossCause {
     /// Nobody at the other end was recognised.
     UnknownUser,
     /// Folders deeper than the other end allows.
-    TooDeep { levels: u32 },
+    TooDeep {
+        /// How many it allows.
+        levels: u32,
+    },
     /// A file larger than the other end takes (bytes).
-    FileTooBig { limit: u64 },
+    FileTooBig {
+        /// How many bytes it takes.
+        limit: u64,
+    },
     /// A file type the other end refuses.
     FileTypeRefused,
     /// A file whose bytes begin as those of another type than its item declares; it is carried as it is.
-    FileOfOtherType { declared: String },
+    FileOfOtherType {
+        /// The type that was declared.
+        declared: String,
+    },
     /// Another file of the item has the same name.
     FileNameTaken,
     /// Author and time can't be kept as they were: they stand in the text of a comment.
@@ -88,13 +116,19 @@ pub enum LossCause {
     /// A number of seconds that a number of hours can't say exactly.
     Rounded,
     /// A table is made to fit the way in which the other end keeps tables.
-    TableFitted { how: TableFit },
+    TableFitted {
+        /// What became of it.
+        how: TableFit,
+    },
     /// A picture or file in the text that belongs to another item.
     FileOfOtherItem,
     /// A picture or file in the text that is in its system, and not among the item's files.
     FileNotFollowed,
     /// Something that is read can't be kept as it is: it says too little of itself.
-    NotReadable { what: String },
+    NotReadable {
+        /// What it was.
+        what: String,
+    },
     /// The target system stored something else than what was sent.
     AlteredByTarget,
 }

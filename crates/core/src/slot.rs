@@ -35,9 +35,13 @@ pub enum Slot {
     Folder,
     /// Its place among those of its folder, as a number.
     Position,
+    /// Its files.
     Files,
+    /// Its links.
     Links,
+    /// What people wrote about it.
     Comments,
+    /// What was changed of it in the past.
     History,
     /// A field, by its id.
     Field(String),

@@ -13,6 +13,7 @@ use serde::{Deserialize, Serialize};
 pub struct Workflow {
     /// The state of a new item.
     pub first: String,
+    /// The moves that there are.
     pub moves: Vec<Move>,
 }
 
@@ -20,7 +21,9 @@ pub struct Workflow {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Move {
+    /// The state that it leads out of.
     pub from: String,
+    /// The state that it leads to.
     pub to: String,
     /// Fields that must hold something before the move.
     #[serde(default)]
@@ -31,6 +34,7 @@ pub struct Move {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Way {
+    /// The state that it leads to.
     pub to: String,
     /// The states on the way, without the first and the last.
     pub by: Vec<String>,

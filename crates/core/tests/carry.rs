@@ -97,11 +97,11 @@ impl Ends {
 
     fn context(&self) -> Context<'_> {
         Context {
-            left_system: "Old",
-            left: &self.left,
-            left_kind: &self.left.kinds[0],
-            right_kind: &self.right,
-            right_users: &self.users,
+            system: "Old",
+            from: &self.left,
+            from_kind: &self.left.kinds[0],
+            to_kind: &self.right,
+            to_users: &self.users,
             places: &self.places,
         }
     }
@@ -385,10 +385,11 @@ fn a_lane_is_checked_whole() {
     };
     let found = check(&lane, &ends.context(), &[]);
     let reasons: Vec<FaultReason> = found.iter().map(|f| f.reason.clone()).collect();
-    let of_scope = |r: &FaultReason| matches!(r, FaultReason::Scope { left: true, why } if why.contains("“nowhere”"));
+    let of_scope =
+        |r: &FaultReason| matches!(r, FaultReason::Scope { end: End::Left, why } if why.contains("“nowhere”"));
     assert!(reasons.iter().any(of_scope), "{reasons:?}");
     for wanted in [
-        FaultReason::OnlyToRight,
+        FaultReason::NotWrittenInto { end: End::Left },
         FaultReason::MapTargetNotAllowed { value: "Highest".into() },
         FaultReason::MapTargetNotAllowed { value: "Lowest".into() },
         FaultReason::FedTwice,

@@ -70,11 +70,11 @@ impl World {
         let right_kind = schema(Some(5));
         let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
         let cx = Context {
-            left_system: "Old",
-            left: &catalogue,
-            left_kind: &catalogue.kinds[0],
-            right_kind: &right_kind,
-            right_users: &users,
+            system: "Old",
+            from: &catalogue,
+            from_kind: &catalogue.kinds[0],
+            to_kind: &right_kind,
+            to_users: &users,
             places: &places,
         };
         let matching = |list: &'_ [Artefact], c: &Condition| -> Vec<Artefact> {

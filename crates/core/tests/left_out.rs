@@ -50,11 +50,11 @@ fn with<T>(then: impl FnOnce(&Context<'_>) -> T) -> T {
     let places: HashMap<(Kind, String), Place> =
         [place(Kind::Folder, "f")].into_iter().map(|(kind, place)| ((kind, "f".to_owned()), place)).collect();
     then(&Context {
-        left_system: "Old",
-        left: &left,
-        left_kind: &left.kinds[0],
-        right_kind: &right.kinds[0],
-        right_users: &UserMatcher::default(),
+        system: "Old",
+        from: &left,
+        from_kind: &left.kinds[0],
+        to_kind: &right.kinds[0],
+        to_users: &UserMatcher::default(),
         places: &places,
     })
 }

@@ -25,8 +25,8 @@ use hovrel_core::rules::*;
 struct Here;
 
 impl PairLookup for Here {
-    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
-        let reference = match left_id {
+    fn counterpart(&self, kind: Kind, id: &str) -> Option<Place> {
+        let reference = match id {
             "1" => Reference::known("71"),
             "2" => Reference::Pending { kind, id: "2".into() },
             _ => return None,
@@ -34,16 +34,16 @@ impl PairLookup for Here {
         Some(Place { kind, reference })
     }
 
-    fn elsewhere(&self, kind: Kind, left_id: &str) -> Option<LinkEnd> {
-        match left_id {
+    fn elsewhere(&self, kind: Kind, id: &str) -> Option<LinkEnd> {
+        match id {
             "3" => Some(LinkEnd::Url("https://tracker.skarnvik.example/3".into())),
             "4" => Some(LinkEnd::Artefact { kind, id: "904".into() }),
             _ => None,
         }
     }
 
-    fn at_left(&self, _: Kind, left_id: &str) -> Option<String> {
-        Some(format!("https://old.skarnvik.example/{left_id}"))
+    fn address(&self, _: Kind, id: &str) -> Option<String> {
+        Some(format!("https://old.skarnvik.example/{id}"))
     }
 }
 
@@ -81,11 +81,11 @@ fn with<T>(then: impl FnOnce(&Context<'_>) -> T) -> T {
     let kind = kind(None);
     let left = Catalogue { kinds: vec![kind.clone()], users: vec![], findings: vec![] };
     then(&Context {
-        left_system: "Old",
-        left: &left,
-        left_kind: &left.kinds[0],
-        right_kind: &kind,
-        right_users: &UserMatcher::default(),
+        system: "Old",
+        from: &left,
+        from_kind: &left.kinds[0],
+        to_kind: &kind,
+        to_users: &UserMatcher::default(),
         places: &Here,
     })
 }

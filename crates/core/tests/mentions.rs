@@ -22,8 +22,8 @@ const TEXT: &str = "text";
 struct Here;
 
 impl PairLookup for Here {
-    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
-        let reference = match left_id {
+    fn counterpart(&self, kind: Kind, id: &str) -> Option<Place> {
+        let reference = match id {
             "1" => Reference::known("71"),
             "2" => Reference::Pending { kind, id: "2".into() },
             _ => return None,
@@ -36,8 +36,8 @@ impl PairLookup for Here {
         ["1", "2", "3"].contains(&id).then(|| (Kind::TestCase, id.to_owned()))
     }
 
-    fn name_at_right(&self, _: Kind, right_id: &str) -> Option<String> {
-        Some(format!("TB-{right_id}"))
+    fn name_there(&self, _: Kind, id: &str) -> Option<String> {
+        Some(format!("TB-{id}"))
     }
 }
 
@@ -79,11 +79,11 @@ fn with<T>(places: &(dyn PairLookup + Sync), then: impl FnOnce(&Context<'_>) -> 
     let people = vec![user("ida", "ida", "Ida Brekke"), user("tor", "tormod", "Tormod Vik")];
     let left = Catalogue { kinds: vec![kind.clone()], users: people, findings: vec![] };
     then(&Context {
-        left_system: "Old",
-        left: &left,
-        left_kind: &left.kinds[0],
-        right_kind: &kind,
-        right_users: &UserMatcher::new(&[user("u1", "ida.b", "Ida Brekke")]),
+        system: "Old",
+        from: &left,
+        from_kind: &left.kinds[0],
+        to_kind: &kind,
+        to_users: &UserMatcher::new(&[user("u1", "ida.b", "Ida Brekke")]),
         places,
     })
 }

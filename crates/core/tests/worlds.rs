@@ -74,16 +74,16 @@ struct Places {
 }
 
 impl PairLookup for Places {
-    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
-        self.of.counterpart(kind, left_id)
+    fn counterpart(&self, kind: Kind, id: &str) -> Option<Place> {
+        self.of.counterpart(kind, id)
     }
 
     fn called(&self, key: &str) -> Option<(Kind, String)> {
         self.called.get(key).cloned()
     }
 
-    fn name_at_right(&self, kind: Kind, right_id: &str) -> Option<String> {
-        self.there.get(&(kind, right_id.to_owned())).cloned()
+    fn name_there(&self, kind: Kind, id: &str) -> Option<String> {
+        self.there.get(&(kind, id.to_owned())).cloned()
     }
 }
 
@@ -167,11 +167,11 @@ impl World {
         for lane in lanes() {
             let kind = lane.left_kind;
             let cx = Context {
-                left_system: "Old",
-                left: &here,
-                left_kind: here.kind(kind).unwrap(),
-                right_kind: there.kind(kind).unwrap(),
-                right_users: &users,
+                system: "Old",
+                from: &here,
+                from_kind: here.kind(kind).unwrap(),
+                to_kind: there.kind(kind).unwrap(),
+                to_users: &users,
                 places: &places,
             };
             let (mut ls, rs) = (World::of(&left, kind), World::of(&self.right, kind));

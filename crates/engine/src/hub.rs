@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use chrono::{DateTime, Utc};
 use hovrel_connect::{Connector, Credentials, Offer, Outside};
 use hovrel_store::{Sealer, Store, System};
 use tokio::sync::Notify;
@@ -16,7 +17,7 @@ pub struct Hub {
     pub sealer: Sealer,
     /// What can be connected, by the id that a system keeps as its profile.
     pub offers: Arc<HashMap<String, Offer>>,
-    /// Where calls may go.
+    /// Where calls may go, and the clock that all time of day is told by.
     pub outside: Arc<Outside>,
     /// Wakes the workers of this process when a job is queued.
     pub wake: Arc<Notify>,
@@ -26,6 +27,11 @@ impl Hub {
     pub fn new(store: Store, sealer: Sealer, offers: Vec<Offer>, outside: Outside) -> Hub {
         let offers = offers.into_iter().map(|o| (o.id.clone(), o)).collect();
         Hub { store, sealer, offers: Arc::new(offers), outside: Arc::new(outside), wake: Arc::new(Notify::new()) }
+    }
+
+    /// What Hovrel's clock shows.
+    pub fn now(&self) -> DateTime<Utc> {
+        self.outside.clock().now()
     }
 
     pub fn seal(&self, system: Uuid, credentials: &Credentials) -> Result<Vec<u8>, EngineError> {

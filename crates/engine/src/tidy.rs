@@ -4,7 +4,7 @@
 
 use std::time::Duration;
 
-use chrono::{TimeDelta, Utc};
+use chrono::TimeDelta;
 use tokio_util::sync::CancellationToken;
 
 use crate::Hub;
@@ -14,7 +14,7 @@ const EVERY: Duration = Duration::from_secs(24 * 3600);
 /// Clears what is older than so many days, at once and then once a day, until told to end.
 pub async fn tidy(hub: Hub, keep_days: u32, end: CancellationToken) {
     loop {
-        let day = Utc::now().checked_sub_signed(TimeDelta::days(i64::from(keep_days)));
+        let day = hub.now().checked_sub_signed(TimeDelta::days(i64::from(keep_days)));
         match hub.store.clear_before(day.unwrap_or(chrono::DateTime::UNIX_EPOCH)).await {
             Ok(c) => tracing::info!(
                 "cleared what is older than {keep_days} days: {} plans that were never transferred, {} events of jobs, \

@@ -92,8 +92,8 @@ fn absent(e: &Evidence) -> Markup {
                 thead { tr { th { "Kind" } th { "Item" } th { "Counterpart" } th { "Title" } th { "What became of it" } } }
                 tbody { @for lane in &e.proof.lanes { @for item in &lane.absent { tr {
                     td { (lane_word(lane)) }
-                    td.key { (if item.at_left { &item.left_key } else { &item.right_key }) }
-                    td.key { (if item.at_left { &item.right_key } else { &item.left_key }) }
+                    td.key { (item.key(item.end)) }
+                    td.key { (item.key(item.end.other())) }
                     td { (item.title) } td { (hovrel_words::absent_item(item)) }
                 } } } }
             }
@@ -123,7 +123,7 @@ fn counts(e: &Evidence) -> Markup {
                 thead { tr { th { "Item" } th { "File" } th { "Why" } } }
                 tbody { @for lane in &e.proof.lanes { @for file in not_read(lane) { tr {
                     td { span.left { (file.left_key) } " " span.right { (file.right_key) } }
-                    td { (file.name) } td { (if file.at_left { "at the left: " } else { "at the right: " }) (file.why) }
+                    td { (file.name) } td { "at the " (file.end.id()) ": " (file.why) }
                 } } } }
             }
         }

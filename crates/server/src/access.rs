@@ -8,7 +8,7 @@ use std::collections::{HashMap, HashSet};
 use axum::RequestExt;
 use axum::extract::{MatchedPath, RawPathParams, Request};
 use axum::http::{Method, StatusCode};
-use chrono::Utc;
+use chrono::{DateTime, Utc};
 use hovrel_store::{Job, Key};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -169,11 +169,11 @@ async fn is_within(app: &App, reach: &Reach, asked: &Asked) -> Result<bool, Prob
 }
 
 /// Whether a key counts: it was not revoked, and has not expired.
-pub fn is_good(key: &Key) -> Result<(), Problem> {
+pub fn is_good(key: &Key, now: DateTime<Utc>) -> Result<(), Problem> {
     if key.revoked_at.is_some() {
         return Err(ended(format!("Access key “{}” was revoked.", key.name)));
     }
-    if key.expires_at.is_some_and(|at| at <= Utc::now()) {
+    if key.expires_at.is_some_and(|at| at <= now) {
         return Err(ended(format!("Access key “{}” has expired.", key.name)));
     }
     Ok(())
@@ -181,7 +181,7 @@ pub fn is_good(key: &Key) -> Result<(), Problem> {
 
 /// Refuses what a key may not do, saying what it lacks; what it may see.
 pub async fn check(app: &App, key: &Key, asked: &Asked) -> Result<Reach, Problem> {
-    is_good(key)?;
+    is_good(key, app.hub.now())?;
     let narrow = |detail: String| {
         let advice = "Create a key with this permission under Access keys, or ask your administrator for one.";
         Err(Problem::new(StatusCode::FORBIDDEN, "narrow-key", "The access key does not allow this", detail, advice))

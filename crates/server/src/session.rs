@@ -37,7 +37,7 @@ impl Shown {
     pub async fn still_counts(&self, app: &App) -> bool {
         if self.by_key {
             return match app.hub.store.key_by_hash(&self.hash).await {
-                Ok(found) => found.is_some_and(|(key, _)| access::is_good(&key).is_ok()),
+                Ok(found) => found.is_some_and(|(key, _)| access::is_good(&key, app.hub.now()).is_ok()),
                 Err(_) => true,
             };
         }

@@ -6,7 +6,7 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, LazyLock};
 
-use chrono::Utc;
+use chrono::{DateTime, FixedOffset};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::cover::{Chosen, Covered, choose};
 use hovrel_core::model::{Artefact, Kind};
@@ -25,24 +25,27 @@ pub struct LeftEnd {
     /// Lanes with the left items that they have in pairs, by lane and id; where a kind is carried by one lane, nothing
     /// asks.
     carried: HashSet<(String, String)>,
+    /// When it is asked: what conditions count days from.
+    pub now: DateTime<FixedOffset>,
 }
 
 impl LeftEnd {
     /// What was surveyed of the kinds that lanes carry; empty if the end was not surveyed.
     pub async fn of(app: &App, route: &Route, lanes: &[Lane]) -> Result<LeftEnd, Problem> {
         let (store, system, container) = (&app.hub.store, route.left_system, &route.left_container);
+        let now = app.hub.now().fixed_offset();
         let (mut kinds, mut carried) = (HashMap::new(), HashSet::new());
         let ends = |l: &Lane| (l.left_kind, l.right_kind);
         if lanes.iter().enumerate().any(|(n, l)| lanes[..n].iter().any(|before| ends(before) == ends(l))) {
             carried.extend(store.pairs(route.id).await?.into_iter().map(|p| (p.lane, p.left_id)));
         }
         let Some(survey) = store.survey(system, container).await? else {
-            return Ok(LeftEnd { catalogue: Catalogue::default(), kinds, carried });
+            return Ok(LeftEnd { catalogue: Catalogue::default(), kinds, carried, now });
         };
         for kind in lanes.iter().map(|l| l.left_kind) {
             kinds.insert(kind, app.cache.as_of(store, survey.at, system, container, kind).await?);
         }
-        Ok(LeftEnd { catalogue: serde_json::from_value(survey.catalogue)?, kinds, carried })
+        Ok(LeftEnd { catalogue: serde_json::from_value(survey.catalogue)?, kinds, carried, now })
     }
 
     /// Everything of a kind; empty if the end was not surveyed.
@@ -78,7 +81,7 @@ impl LeftEnd {
             catalogue: &self.catalogue,
             items: &|kind| self.artefacts(kind),
             path: &|artefact| self.path(artefact),
-            now: Utc::now().fixed_offset(),
+            now: self.now,
             carried: &|lane, id| self.carried.contains(&(lane.id.clone(), id.to_owned())),
         };
         block_in_place(|| choose(lanes, &end))

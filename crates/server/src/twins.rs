@@ -5,13 +5,12 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
-use chrono::Utc;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::cover::Covered;
 use hovrel_core::identity::{
     Between, Candidate, Counterparts, Evidence, InLane, Looking, Settled, counterparts, match_first_contact,
 };
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::model::{Artefact, Ends, Kind};
 use hovrel_core::rules::{Lane, Matching};
 use hovrel_core::suggest::Twins;
 use hovrel_engine::{path_of, settled_by_lane};
@@ -126,7 +125,7 @@ impl Unpaired {
         let pairs = store.pairs(route.id).await?;
         let settled = store.settled_matches(route.id).await?;
         let mut said = settled_by_lane(settled.clone());
-        let now = Utc::now().fixed_offset();
+        let now = left_end.now;
         let covered = left_end.covered(&lanes);
         let fill: Vec<(&Lane, Covered<'_>)> =
             lanes.iter().zip(covered).filter(|(l, _)| l.right_kind == lane.right_kind).collect();
@@ -195,19 +194,19 @@ impl Unpaired {
         left.iter().enumerate().filter_map(one).collect()
     }
 
-    /// What is at one end alone: of the left, what nothing was found for and of which nobody said that there is none; of
-    /// the right, what was found for nothing. As places in these lists.
+    /// What is at one end alone, as places in these lists: at the left, what nothing was found for and of which nobody said
+    /// that there is none; at the right, what was found for nothing.
     pub fn alone(
         &self,
         left: &[Candidate<'_>],
         right: &[Candidate<'_>],
         found: &[(usize, usize, Evidence)],
-    ) -> [Vec<usize>; 2] {
+    ) -> Ends<Vec<usize>> {
         let (lefts, rights): (HashSet<usize>, HashSet<usize>) = found.iter().map(|(l, r, _)| (*l, *r)).unzip();
         let without: HashSet<&str> =
             self.settled.iter().filter(|m| m.right_id.is_none()).map(|m| m.left_id.as_str()).collect();
         let at_left = |n: &usize| !lefts.contains(n) && !without.contains(left[*n].artefact.id.as_str());
         let at_right = |n: &usize| !rights.contains(n);
-        [(0..left.len()).filter(at_left).collect(), (0..right.len()).filter(at_right).collect()]
+        Ends { left: (0..left.len()).filter(at_left).collect(), right: (0..right.len()).filter(at_right).collect() }
     }
 }

@@ -12,6 +12,7 @@ use axum::extract::{Request, State};
 use axum::http::{Method, StatusCode, Uri};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
+use hovrel_clock::Clock;
 use rand::{Rng, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use serde::{Deserialize, Serialize};
@@ -131,6 +132,7 @@ struct Inner {
     plan: FaultPlan,
     random: ChaCha8Rng,
     count: FaultCount,
+    clock: Clock,
     /// Where signing in gives something that can expire; it does not expire while it is asked for.
     sign_in: Option<&'static str>,
     /// The last page of each list, by its address, while pages are to be repeated.
@@ -166,6 +168,7 @@ impl Faults {
             plan,
             random,
             count: FaultCount::default(),
+            clock: Clock::default(),
             sign_in,
             pages: HashMap::new(),
             holds: Vec::new(),
@@ -206,9 +209,15 @@ impl Faults {
         Some(holds.remove(at))
     }
 
-    /// What the system's clock says.
+    /// Has the system go by a clock that others go by too; as far ahead of it as the plan says.
+    pub fn go_by(&self, clock: &Clock) {
+        self.0.lock().unwrap_or_else(|e| e.into_inner()).clock = clock.clone();
+    }
+
+    /// What the system's clock shows.
     pub fn now(&self) -> chrono::DateTime<chrono::Utc> {
-        chrono::Utc::now() + chrono::TimeDelta::seconds(self.plan().clock_ahead.into())
+        let inner = self.0.lock().unwrap_or_else(|e| e.into_inner());
+        inner.clock.now() + chrono::TimeDelta::seconds(inner.plan.clock_ahead.into())
     }
 
     pub fn count(&self) -> FaultCount {

@@ -6,6 +6,7 @@
 
 mod bucket;
 pub mod cairnbook;
+mod clock;
 mod element;
 pub mod fault;
 mod fault_page;
@@ -21,6 +22,7 @@ pub mod tallybench;
 pub mod world;
 
 use std::net::SocketAddr;
+use std::sync::Arc;
 
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -66,6 +68,9 @@ async fn listen<S: Serialize + DeserializeOwned + Send + 'static>(
 ) -> std::io::Result<Running> {
     let listener = tokio::net::TcpListener::bind(("127.0.0.1", port)).await?;
     let address = listener.local_addr()?;
+    let its = faults.clone();
+    let face: clock::Face = Arc::new(move || its.now());
+    let app = app.layer(axum::middleware::from_fn_with_state(face, clock::by_its_clock));
     let task = tokio::spawn(async move {
         if let Err(e) = axum::serve(listener, app).await {
             tracing::error!("a stand-in stopped: {e}");

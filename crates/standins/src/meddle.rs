@@ -9,6 +9,7 @@ use axum::response::Response;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
+use crate::clock;
 use crate::persist::Kept;
 use crate::records::{Records, as_text};
 
@@ -52,7 +53,7 @@ pub fn to_record(records: &mut Records, kind: Option<&str>, number: u32, title: 
                 let now = record.values.get(title).map(as_text).unwrap_or_default();
                 record.values.insert(title.to_owned(), format!("{now}{CHANGED}").into());
                 record.revision += 1;
-                record.changed = chrono::Utc::now();
+                record.changed = clock::now();
             });
         }
     }

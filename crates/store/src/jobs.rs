@@ -52,9 +52,13 @@ pub struct Job {
 words! {
     /// What a job does.
     JobKind {
+        /// Reads what is in a project.
         Survey = "survey",
+        /// Plans what a route would do.
         DryRun = "dry_run",
+        /// Carries out a plan.
         Transfer = "transfer",
+        /// Proves what is there.
         Proof = "proof",
         /// What a later version queued.
         Unknown = "unknown",
@@ -66,10 +70,13 @@ words! {
     JobState {
         /// For a worker that takes it.
         Waiting = "waiting",
+        /// A worker has it.
         Running = "running",
         /// Until somebody wants it to go on.
         Paused = "paused",
+        /// Ended as it should.
         Done = "done",
+        /// Ended by something that went wrong.
         Failed = "failed",
         /// Ended because somebody wanted that.
         Stopped = "stopped",
@@ -79,8 +86,11 @@ words! {
 words! {
     /// What a person wants of a running job.
     Wanted {
+        /// That it goes on.
         Run = "run",
+        /// That it rests until somebody wants it to go on.
         Pause = "pause",
+        /// That it ends.
         Stop = "stop",
     }
 }

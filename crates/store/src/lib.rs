@@ -4,6 +4,8 @@
 //! together is written together. Futures here may be dropped at any point: a transaction that was not
 //! committed is rolled back by the server.
 
+#![warn(missing_docs)]
+
 mod artefacts;
 mod decisions;
 mod end;

@@ -27,9 +27,19 @@ pub enum Claim {
     /// This change claimed it before: it may have been made.
     OursBefore,
     /// Another change made it.
-    MadeBy { job: Uuid, item_id: String },
-    /// Another change is about to make it; whether its job is over.
-    ToBeMadeBy { job: Uuid, over: bool },
+    MadeBy {
+        /// The job of that change.
+        job: Uuid,
+        /// The id of what it made.
+        item_id: String,
+    },
+    /// Another change is about to make it.
+    ToBeMadeBy {
+        /// The job of that change.
+        job: Uuid,
+        /// Whether that job is over.
+        over: bool,
+    },
 }
 
 impl Store {

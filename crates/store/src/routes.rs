@@ -3,6 +3,7 @@
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel_async::{AsyncConnection, RunQueryDsl};
+use hovrel_core::model::End;
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -55,6 +56,16 @@ pub struct NewRoute<'a> {
     pub lanes: Value,
     /// Other routes from the same left end to whose items links lead, the first of them that has an item first.
     pub follows: Vec<Option<Uuid>>,
+}
+
+impl Route {
+    /// The system at an end, and the container in it.
+    pub fn end(&self, end: End) -> (Uuid, &str) {
+        match end {
+            End::Left => (self.left_system, &self.left_container),
+            End::Right => (self.right_system, &self.right_container),
+        }
+    }
 }
 
 /// A version of a route.

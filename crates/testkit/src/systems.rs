@@ -5,13 +5,16 @@ use std::path::PathBuf;
 use std::sync::Arc;
 use std::time::Duration;
 
+use hovrel_clock::Clock;
 use hovrel_connect::{Connector, Credentials, Offer, Outside, Reading};
 use hovrel_core::model::{Artefact, Kind};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
 use hovrel_standins::{Running, cairnbook, fernway, oldstone, tallybench};
 
+/// All of them, by one clock.
 pub struct Systems {
+    pub clock: Clock,
     pub oldstone: Running,
     pub tallybench: Running,
     pub fernway: Running,
@@ -74,12 +77,19 @@ impl Systems {
         let fern =
             fernway::Options { size, data: to(), calls_per_second: 10_000, longest_page: 7, ..Default::default() };
         let moor = cairnbook::Options { size, data: to(), calls_at_once: 16, ..Default::default() };
-        Systems {
-            cairnbook: cairnbook::start(moor).await.expect("Cairnbook starts"),
-            oldstone: oldstone::start(old).await.expect("Oldstone starts"),
-            tallybench: tallybench::start(tally).await.expect("Tallybench starts"),
-            fernway: fernway::start(fern).await.expect("Fernway starts"),
-        }
+        Systems::beside(
+            oldstone::start(old).await.expect("Oldstone starts"),
+            tallybench::start(tally).await.expect("Tallybench starts"),
+            fernway::start(fern).await.expect("Fernway starts"),
+            cairnbook::start(moor).await.expect("Cairnbook starts"),
+        )
+    }
+
+    /// Systems that were started, by one clock from now on.
+    pub fn beside(oldstone: Running, tallybench: Running, fernway: Running, cairnbook: Running) -> Systems {
+        let systems = Systems { clock: Clock::default(), oldstone, tallybench, fernway, cairnbook };
+        KNOWN.iter().for_each(|known| systems.running(known).faults.go_by(&systems.clock));
+        systems
     }
 
     pub fn running(&self, known: &Known) -> &Running {
@@ -114,16 +124,22 @@ impl Systems {
 
     /// A connector to one of them, signed in with its own credentials.
     pub fn connect(&self, known: &Known) -> Arc<dyn Connector> {
-        known.connector(&self.address(known))
+        known.connector_by(&self.address(known), &self.clock)
     }
 }
 
 impl Known {
     /// A connector to such a system at an address, signed in with its own credentials.
     pub fn connector(&self, address: &str) -> Arc<dyn Connector> {
+        self.connector_by(address, &Clock::default())
+    }
+
+    fn connector_by(&self, address: &str, clock: &Clock) -> Arc<dyn Connector> {
         let offer = Offer::shipped().into_iter().find(|o| o.id == self.profile).expect("it ships");
         let asked: BTreeMap<String, String> = self.sign_in.iter().map(|(k, v)| ((*k).into(), (*v).into())).collect();
-        offer.connect(address, Credentials(asked), &Arc::new(Outside::anywhere())).expect("the address is one")
+        offer
+            .connect(address, Credentials(asked), &Arc::new(Outside::anywhere().by(clock)))
+            .expect("the address is one")
     }
 }
 

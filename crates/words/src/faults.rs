@@ -10,9 +10,7 @@ pub fn fault(reason: &FaultReason) -> String {
             format!("the left end has no field “{field}”; choose another source or remove the rule")
         }
         FaultReason::NoSuchTarget { field } => format!("the right end has no field “{field}”; remove the rule"),
-        FaultReason::Scope { left, why } => {
-            format!("the scope at the {}: {why}", if *left { "left" } else { "right" })
-        }
+        FaultReason::Scope { end, why } => format!("the scope at the {}: {why}", end.id()),
         FaultReason::ReadOnly => "this field can only be read at the right; remove the rule".into(),
         FaultReason::FedTwice => "two rules fill this field; remove one of them".into(),
         FaultReason::RequiredUnfed => "the right end requires this field and no rule fills it; choose a source".into(),
@@ -43,7 +41,7 @@ pub fn fault(reason: &FaultReason) -> String {
         FaultReason::NotInvertible => {
             "the rule runs both ways and its conversion can't run backwards; make it one way".into()
         }
-        FaultReason::OnlyToRight => "lanes run from left to right; swap the ends of the route instead".into(),
+        FaultReason::NotWrittenInto { .. } => "lanes run from left to right; swap the ends of the route instead".into(),
         FaultReason::NoMarkPlace => {
             "the right end has no place for the mark that shows where an item came from; without it an interrupted transfer could create items twice. Give the kind such a field there, or choose another kind".into()
         }

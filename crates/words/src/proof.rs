@@ -66,7 +66,7 @@ pub fn absence(absence: Absence, end: End) -> &'static str {
 
 /// What became of an item of a proof that is not there.
 pub fn absent_item(item: &AbsentItem) -> &'static str {
-    absence(item.what, if item.at_left { End::Left } else { End::Right })
+    absence(item.what, item.end)
 }
 
 /// In one sentence for a person.

@@ -1130,11 +1130,15 @@ export interface components {
         Absence: "gone" | "out_of_scope" | "elsewhere" | "unreadable";
         /** @description An item of a pair that is not there to be compared. */
         AbsentItem: {
-            /** @description Whether it is the left one. */
-            at_left: boolean;
+            /** @description The end at which it is missing. */
+            end: components["schemas"]["End"];
+            /** @description What people call the left item. */
             left_key: string;
+            /** @description What people call the right item. */
             right_key: string;
+            /** @description The title of the item that is there. */
             title: string;
+            /** @description How it is missing there. */
             what: components["schemas"]["Absence"];
         };
         /** @description A decision about one field of every change that is like another. */
@@ -1162,28 +1166,35 @@ export interface components {
          * @enum {string}
          */
         Along: "nothing" | "linked" | "reached";
+        /** @description A value for a parameter. */
         Argument: {
+            /** @description The name of the parameter. */
             name: string;
             /** @description Usually a line of text; a parameter of the caller stands in it as a node. */
             value: components["schemas"]["Document"];
         };
         /** @description Anything that can be moved, as one system holds it. */
         Artefact: {
+            /** @description Its files. */
             attachments?: components["schemas"]["Attachment"][];
+            /** @description What people wrote about it. */
             comments?: components["schemas"]["Comment"][];
             created?: components["schemas"]["Stamp"] | null;
             /** @description Fields under the names its system uses, the title and text included. */
             fields: {
                 [key: string]: components["schemas"]["Value"];
             };
+            /** @description What was changed of it in the past. */
             history?: components["schemas"]["HistoryEntry"][];
             /** @description Id at its system: stable, unique within the system and kind. */
             id: string;
             /** @description What people call it, e.g. OS-2207. */
             key: string;
+            /** @description What it is. */
             kind: components["schemas"]["Kind"];
             /** @description Slots that its system left out of the answer: what they hold is not known. */
             left_out?: string[];
+            /** @description Its links to other artefacts and addresses. */
             links?: components["schemas"]["Link"][];
             modified?: components["schemas"]["Stamp"] | null;
             /** @description The mark of the artefact this one was made from, if it carries one. */
@@ -1197,7 +1208,9 @@ export interface components {
             position: number;
             /** @description What could not be read exactly. */
             read_losses?: components["schemas"]["Loss"][];
+            /** @description Its title. */
             title: string;
+            /** @description Where a person finds it, if its system tells. */
             url?: string | null;
             /** @description Version token for a conditional write: ETag, revision number or content hash. */
             version?: string | null;
@@ -1262,10 +1275,15 @@ export interface components {
             bytes?: number | null;
             /** @description SHA-256 of the bytes, in hex, where the system says so. */
             digest?: string | null;
+            /** @description What it holds, as a media type (RFC 6838). */
             media_type: string;
+            /** @description Its name, with its extension. */
             name: string;
         };
-        /** @enum {string} */
+        /**
+         * @description What became of a lane between two versions.
+         * @enum {string}
+         */
         Became: "added" | "removed" | "changed";
         /** @description A field of two items, side by side. */
         BesideAnswer: {
@@ -1294,13 +1312,16 @@ export interface components {
             /** @description What the target is called. */
             target: string;
         };
+        /** @description A part of a formatted text that stands by itself. */
         Block: {
             /** @enum {string} */
             block: "paragraph";
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
         } | {
             /** @enum {string} */
             block: "heading";
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
             /**
              * Format: int32
@@ -1310,6 +1331,7 @@ export interface components {
         } | {
             /** @enum {string} */
             block: "list";
+            /** @description What each item holds. */
             items: components["schemas"]["Block"][][];
             /**
              * Format: int32
@@ -1321,15 +1343,19 @@ export interface components {
             block: "table";
             /** @description Whether the first row holds the column names. */
             header: boolean;
+            /** @description Its rows, each with its cells, each with what it holds. */
             rows: components["schemas"]["Block"][][][];
         } | {
             /** @enum {string} */
             block: "code";
+            /** @description The language, if it is said. */
             language?: string | null;
+            /** @description What it says, line breaks included. */
             text: string;
         } | {
             /** @enum {string} */
             block: "quote";
+            /** @description What is quoted. */
             blocks: components["schemas"]["Block"][];
         } | {
             /** @enum {string} */
@@ -1337,6 +1363,7 @@ export interface components {
         };
         /** @description A call of shared steps. */
         Call: {
+            /** @description A value for each parameter that is given one. */
             arguments: components["schemas"]["Argument"][];
             /** @description The shared steps. */
             target: components["schemas"]["Reference"];
@@ -1350,14 +1377,18 @@ export interface components {
         Catalogue: {
             /** @description What the system has and Hovrel does not read. */
             findings?: components["schemas"]["CatalogueFinding"][];
+            /** @description What artefacts of each kind can hold. */
             kinds: components["schemas"]["KindSchema"][];
+            /** @description People that the system knows. */
             users: components["schemas"]["User"][];
         };
         /** @description Something of a system that is not read. */
         CatalogueFinding: {
             /** @description The field as people call it there; none for the kind as a whole. */
             field?: string | null;
+            /** @description The kind that it is about. */
             kind: components["schemas"]["Kind"];
+            /** @description Why it could not be read. */
             what: components["schemas"]["NotRead"];
         };
         /** @description A change with its values and their differences. */
@@ -1408,18 +1439,24 @@ export interface components {
             state: components["schemas"]["StepState"];
             step: string;
         };
+        /** @description What somebody wrote about an artefact. */
         Comment: {
+            /** @description What it says. */
             body: components["schemas"]["Document"];
             /** @description Its id at its system, where it has one; unique among the comments of its item. */
             id?: string | null;
+            /** @description When and by whom. */
             stamp: components["schemas"]["Stamp"];
         };
         /** @description A tree of conditions. */
         Condition: {
+            /** @description All of them match. */
             all: components["schemas"]["Condition"][];
         } | {
+            /** @description At least one of them matches. */
             any: components["schemas"]["Condition"][];
         } | {
+            /** @description A field compared with a value. */
             row: components["schemas"]["ConditionRow"];
         } | {
             /** @description An expression in CEL that no row says. */
@@ -1429,12 +1466,14 @@ export interface components {
         ConditionFault: {
             /** @description The place of the row in the tree: its number in its group, from the outermost on. */
             at: number[];
+            /** @description What is wrong, in words. */
             message: string;
         };
         /** @description One row: field, operator, value. */
         ConditionRow: {
             /** @description A field of the kind, or a property that every artefact has: see [`places`]. */
             field: string;
+            /** @description How it is compared. */
             op: components["schemas"]["Operator"];
             /** @description What it is compared with, as text: a number, a day or time (ISO 8601), `1:30` for a length of time. */
             value?: string;
@@ -1447,39 +1486,50 @@ export interface components {
         };
         /** @description One step of a conversion chain. */
         Conversion: {
+            /** @description Values are replaced by others, row by row. */
             value_map: components["schemas"]["ValueMap"];
         } | "rich_text" | {
             /** @description Cut to this many characters. */
             shorten: {
-                /** Format: int32 */
+                /**
+                 * Format: int32
+                 * @description The most characters that are kept.
+                 */
                 to: number;
             };
         } | {
+            /** @description People are replaced by others, row by row or as they are recognised. */
             users: components["schemas"]["UserTable"];
         } | {
             /** @description A text for items that hold nothing here. */
             if_empty: {
+                /** @description The text that stands in place of nothing. */
                 text: string;
             };
         } | "hours" | {
             /** @description A number from text, with a decimal comma or a point. */
             number: {
+                /** @description Whether a comma stands before the fraction. */
                 comma: boolean;
             };
         } | {
             /** @description Of the folder path, the name at this level, from 1. */
             path_level: {
-                /** Format: int32 */
+                /**
+                 * Format: int32
+                 * @description The level, 1 for the outermost.
+                 */
                 level: number;
             };
         } | {
+            /** @description Types of links are replaced by others, row by row. */
             link_types: components["schemas"]["LinkTypes"];
         };
         /** @description The same thing at the other end of a route. */
         Counterpart: {
             container: string;
-            /** @description Whether the counterpart is what this was made from. */
-            is_left: boolean;
+            /** @description The end of its route at which it is. */
+            end: components["schemas"]["End"];
             item: components["schemas"]["ItemId"];
             /** @description Empty if it was not surveyed since it was made. */
             key: string;
@@ -1494,19 +1544,30 @@ export interface components {
             /** @description Where a person sees it there. */
             url?: string | null;
         };
+        /** @description How many requirements are verified by test cases. */
         Coverage: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Requirements that a test case verifies.
+             */
             covered: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description All requirements.
+             */
             total: number;
             /** @description The first of those that nothing verifies, in the order of their keys. */
             uncovered: components["schemas"]["Uncovered"][];
         };
         /** @description An item that leads to something which is not there. */
         Dangling: {
+            /** @description Its id. */
             id: string;
+            /** @description What people call it. */
             key: string;
+            /** @description The kind of the item that has the link. */
             kind: components["schemas"]["Kind"];
+            /** @description What the link leads to, for people. */
             to: string;
             /** @description What it leads to, by kind and id. */
             to_kind: components["schemas"]["Kind"];
@@ -1536,12 +1597,19 @@ export interface components {
         };
         /** @description A field that does not agree. */
         Difference: {
+            /** @description Why it differs. */
             cause: components["schemas"]["DifferenceCause"];
+            /** @description What the right item should hold. */
             expected: components["schemas"]["Value"];
+            /** @description The field. */
             field: string;
+            /** @description What it holds. */
             found: components["schemas"]["Value"];
+            /** @description What people call the left item. */
             left_key: string;
+            /** @description What people call the right item. */
             right_key: string;
+            /** @description The title of the left item. */
             title: string;
         };
         /**
@@ -1554,7 +1622,9 @@ export interface components {
          * @enum {string}
          */
         Direction: "to_right" | "to_left" | "both";
+        /** @description A formatted text, as a tree. */
         Document: {
+            /** @description Its blocks, in their order. */
             blocks: components["schemas"]["Block"][];
         };
         /**
@@ -1564,6 +1634,7 @@ export interface components {
         Doing: "create" | "create_again" | "update" | "pair" | "keep" | "let_go" | "remember";
         /** @description A group of items that seem to be one thing. */
         DoubleGroup: {
+            /** @description The items, in the order in which they were found. */
             items: components["schemas"]["DoubleItem"][];
             /**
              * Format: int32
@@ -1571,11 +1642,15 @@ export interface components {
              */
             score: number;
         };
+        /** @description An item that may be there twice. */
         DoubleItem: {
+            /** @description Its id. */
             id: string;
+            /** @description What people call it. */
             key: string;
             /** @description Titles of the folders above. */
             path: string;
+            /** @description Its title. */
             title: string;
         };
         /**
@@ -1620,12 +1695,17 @@ export interface components {
                 target: components["schemas"]["Slot"];
             };
         };
+        /** @description What both ends have, each its own. */
+        Ends_u64: {
+            /** Format: int64 */
+            left: number;
+            /** Format: int64 */
+            right: number;
+        };
         /** @description A foreseen cost. */
         Estimate: {
-            /** Format: int64 */
-            left_calls: number;
-            /** Format: int64 */
-            right_calls: number;
+            /** @description Calls to each end. */
+            calls: components["schemas"]["Ends_u64"];
             /**
              * Format: int64
              * @description At the pace of the slower end.
@@ -1639,14 +1719,17 @@ export interface components {
         } | {
             /** @enum {string} */
             how: "origin";
+            /** @description The mark. */
             mark: string;
         } | {
             /** @enum {string} */
             how: "key";
+            /** @description What they hold. */
             value: string;
         } | {
             /** @enum {string} */
             how: "title_and_path";
+            /** @description The titles, outermost first. */
             path: string;
         } | (components["schemas"]["Likeness"] & {
             /** @enum {string} */
@@ -1654,14 +1737,22 @@ export interface components {
         });
         /** @description One thing that is wrong with an expression, and where: characters from 0, the last one not included. */
         ExpressionFault: {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Where it begins, in characters from 0.
+             */
             from: number;
+            /** @description What is wrong, in words. */
             message: string;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Where it ends, in characters from 0.
+             */
             to: number;
         };
         /** @description What happens to a value that a map or table does not name. */
         Fallback: "block" | {
+            /** @description This value stands for it. */
             use: string;
         } | "leave_empty";
         /** @description One thing that is wrong with a lane, in words. */
@@ -1684,21 +1775,26 @@ export interface components {
             message: string;
             reason: components["schemas"]["FaultReason"];
         };
+        /** @description Why a rule can't be applied, to any item or to one. */
         FaultReason: {
             /** @enum {string} */
             reason: "no_such_kind";
         } | {
+            /** @description The field that was looked for. */
             field: string;
             /** @enum {string} */
             reason: "no_such_source";
         } | {
+            /** @description The slot that was looked for. */
             field: components["schemas"]["Slot"];
             /** @enum {string} */
             reason: "no_such_target";
         } | {
-            left: boolean;
+            /** @description The end of the scope. */
+            end: components["schemas"]["End"];
             /** @enum {string} */
             reason: "scope";
+            /** @description What is wrong with it, in words. */
             why: string;
         } | {
             /** @enum {string} */
@@ -1713,35 +1809,49 @@ export interface components {
             /** @enum {string} */
             reason: "required_empty";
         } | {
+            /** @description What the rule gives. */
             from: components["schemas"]["ValueType"];
             /** @enum {string} */
             reason: "types_differ";
+            /** @description What the field holds. */
             to: components["schemas"]["ValueType"];
         } | {
             /** @enum {string} */
             reason: "wrong_type";
+            /** @description The value as text. */
             value: string;
+            /** @description What the field holds. */
             wanted: components["schemas"]["ValueType"];
         } | {
             /** @enum {string} */
             reason: "value_not_in_map";
+            /** @description The value as text. */
             value: string;
         } | {
             /** @enum {string} */
             reason: "not_allowed";
+            /** @description The value as text. */
             value: string;
         } | {
             /** @enum {string} */
             reason: "map_target_not_allowed";
+            /** @description The value as text. */
             value: string;
         } | {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Its length in characters.
+             */
             length: number;
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description What the field takes, in characters.
+             */
             limit: number;
             /** @enum {string} */
             reason: "too_long";
         } | {
+            /** @description What they are called. */
             name: string;
             /** @enum {string} */
             reason: "unknown_user";
@@ -1749,8 +1859,10 @@ export interface components {
             /** @enum {string} */
             reason: "not_invertible";
         } | {
+            /** @description The end that something is to go into. */
+            end: components["schemas"]["End"];
             /** @enum {string} */
-            reason: "only_to_right";
+            reason: "not_written_into";
         } | {
             /** @enum {string} */
             reason: "no_origin_rule";
@@ -1758,6 +1870,7 @@ export interface components {
             /** @enum {string} */
             reason: "no_mark_place";
         } | {
+            /** @description The title of the folder, or its id. */
             folder: string;
             /** @enum {string} */
             reason: "folder_not_carried";
@@ -1767,37 +1880,54 @@ export interface components {
         } | {
             /** @enum {string} */
             reason: "not_carried";
+            /** @description What it refers to, for people. */
             what: string;
         } | {
+            /** @description What came, as text. */
             raw: string;
             /** @enum {string} */
             reason: "unreadable";
         } | {
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Where the fault begins.
+             */
             from: number;
             /** @enum {string} */
             reason: "expression";
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Where the fault ends.
+             */
             to: number;
+            /** @description What is wrong, in words. */
             why: string;
         } | {
             /** @enum {string} */
             reason: "not_computed";
+            /** @description What happened, in words. */
             why: string;
         } | {
+            /** @description The state that the item is in. */
             from: string;
             /** @enum {string} */
             reason: "no_way";
+            /** @description The state that it is to be in. */
             to: string;
         } | {
+            /** @description The field that it asks for. */
             field: string;
             /** @enum {string} */
             reason: "move_asks";
+            /** @description The state that the move leads to. */
             to: string;
         } | {
             /** @enum {string} */
             reason: "and_more";
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many there are.
+             */
             reasons: number;
         };
         /**
@@ -1831,6 +1961,7 @@ export interface components {
             detail: string;
             pointer: string;
         };
+        /** @description What became of one field, over all pairs. */
         FieldProof: {
             /**
              * Format: int64
@@ -1842,6 +1973,7 @@ export interface components {
              * @description Pairs compared in this field.
              */
             compared: number;
+            /** @description The field. */
             field: string;
             /**
              * Format: int64
@@ -1868,6 +2000,7 @@ export interface components {
             /** @description For steps: whether they can call shared steps. */
             calls?: components["schemas"]["Calls"];
             format?: components["schemas"]["TextFormat"] | null;
+            /** @description Its id in the system. */
             id: string;
             /** @description For links: the types that can be kept; none if any. */
             link_types?: components["schemas"]["LinkType"][] | null;
@@ -1883,11 +2016,14 @@ export interface components {
             max_length?: number | null;
             /** @description For attachments: the media types taken; none if any. */
             media_types?: string[] | null;
+            /** @description What people call it. */
             name: string;
             /** @description The field that carries the origin mark. */
             origin_mark?: boolean;
+            /** @description Whether it can only be read. */
             read_only?: boolean;
             refers_to?: components["schemas"]["Kind"] | null;
+            /** @description Whether an artefact needs something in it. */
             required?: boolean;
             /** @description For steps: whether they have data of their own. */
             step_data?: boolean;
@@ -1899,9 +2035,11 @@ export interface components {
             trims?: boolean;
             /** @description Whether no two items of the kind may hold the same value. */
             unique?: boolean;
+            /** @description What it holds. */
             value_type: components["schemas"]["ValueType"];
             workflow?: components["schemas"]["Workflow"] | null;
         };
+        /** @description What was found in one field. */
         FieldSurvey: {
             /**
              * Format: int64
@@ -1910,6 +2048,7 @@ export interface components {
             distinct: number;
             /** @description False if there are more different values than were counted. */
             distinct_exact: boolean;
+            /** @description The field, by its id. */
             field: string;
             /**
              * Format: int64
@@ -1931,11 +2070,15 @@ export interface components {
         };
         /** @description A file that could not be read. */
         FileNotRead: {
-            /** @description Whether it is the left one. */
-            at_left: boolean;
+            /** @description The end at which it could not be read. */
+            end: components["schemas"]["End"];
+            /** @description What people call the left item. */
             left_key: string;
+            /** @description The name of the file. */
             name: string;
+            /** @description What people call the right item. */
             right_key: string;
+            /** @description What happened, in words. */
             why: string;
         };
         /** @description Whether files are read at both ends and compared byte by byte. A proof says how many it read. */
@@ -2015,6 +2158,7 @@ export interface components {
             form: string;
             /** @description Whether it stands behind a dot. */
             member: boolean;
+            /** @description What it is called. */
             name: string;
         };
         /** @description What a proof comes to, in three figures of different weight. */
@@ -2045,12 +2189,15 @@ export interface components {
         };
         /** @description One recorded change, with its original author and time. */
         HistoryEntry: {
+            /** @description What it held then. */
             after: string;
             /** @description Both values as text: what a system recorded need not fit its fields of today. */
             before: string;
+            /** @description What was changed, by the name that people see. */
             field: string;
             /** @description Its id at its system, where it has one; unique in the history of its item. */
             id?: string | null;
+            /** @description When and by whom. */
             stamp: components["schemas"]["Stamp"];
         };
         /** @enum {string} */
@@ -2063,53 +2210,68 @@ export interface components {
             /** Format: int64 */
             changed: number;
         };
+        /** @description A part of a line of text. */
         Inline: {
             /** @enum {string} */
             inline: "text";
+            /** @description What it says. */
             text: string;
         } | {
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
             /** @enum {string} */
             inline: "strong";
         } | {
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
             /** @enum {string} */
             inline: "emphasis";
         } | {
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
             /** @enum {string} */
             inline: "strike";
         } | {
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
             /** @enum {string} */
             inline: "subscript";
         } | {
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
             /** @enum {string} */
             inline: "superscript";
         } | {
             /** @enum {string} */
             inline: "code";
+            /** @description What it says. */
             text: string;
         } | {
+            /** @description What it says. */
             content: components["schemas"]["Inline"][];
             /** @enum {string} */
             inline: "link";
+            /** @description The address that it leads to. */
             url: string;
         } | {
+            /** @description What stands for it where it can't be shown. */
             alt: string;
             /** @enum {string} */
             inline: "image";
+            /** @description Where the picture is: an address, or the name of a file of the artefact. */
             source: string;
         } | {
+            /** @description Its id, at the end where the text stands. */
             id: string;
             /** @enum {string} */
             inline: "mention";
+            /** @description What people see in its place. */
             label: string;
             pending?: components["schemas"]["Kind"] | null;
         } | {
             /** @enum {string} */
             inline: "parameter";
+            /** @description What it is called. */
             name: string;
         } | {
             /** @enum {string} */
@@ -2192,7 +2354,9 @@ export interface components {
         };
         /** @description A field at each end, or `@key`: what people call the item. */
         KeyFields: {
+            /** @description The field at the left. */
             left: string;
+            /** @description The field at the right. */
             right: string;
         };
         /**
@@ -2203,9 +2367,11 @@ export interface components {
         Kind: "folder" | "requirement" | "shared_steps" | "test_case" | "test_suite" | "test_run" | "execution" | "result" | "defect";
         /** @description What one kind of artefact looks like at a system. */
         KindSchema: {
+            /** @description What an artefact of the kind can hold. */
             fields: components["schemas"]["FieldSchema"][];
             /** @description Whether its items are kept in folders. */
             in_folders?: boolean;
+            /** @description The kind. */
             kind: components["schemas"]["Kind"];
             /** @description Types of fields that can be added to the kind there; none if none can. */
             makes?: components["schemas"]["ValueType"][];
@@ -2218,26 +2384,43 @@ export interface components {
             name: string;
             /** @description Whether none of its items can be outside a folder. */
             needs_folder?: boolean;
+            /** @description Whether such artefacts can be made and changed. */
             writable: boolean;
         };
+        /** @description What was found of one kind. */
         KindSurvey: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How large they are together, in bytes.
+             */
             attachment_bytes: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many files there are.
+             */
             attachments: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many items there are.
+             */
             count: number;
             /** @description How items stand in folders. */
             depths?: components["schemas"]["Depths"];
+            /** @description Items that may be there twice. */
             doubles?: components["schemas"]["DoubleGroup"][];
             /**
              * Format: int64
              * @description How many groups of items seem to be one thing, and the surest of them.
              */
             doubles_count?: number;
+            /** @description What was found in each field. */
             fields: components["schemas"]["FieldSurvey"][];
+            /** @description The kind. */
             kind: components["schemas"]["Kind"];
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description The size of the largest, in bytes.
+             */
             largest_attachment: number;
             /** @description What the system left out of its answers, with how many items: what they hold there is not known. */
             left_out?: components["schemas"]["ValueCount"][];
@@ -2264,27 +2447,40 @@ export interface components {
         Lane: {
             /** @description What is covered at the left beyond what the conditions match. */
             along?: components["schemas"]["Along"];
+            /** @description Which end it writes. */
             direction?: components["schemas"]["Direction"];
             /** @description Stable, and unique in its route: pairs and what is remembered of them hang on it. */
             id: string;
+            /** @description The kind that it covers at the left. */
             left_kind: components["schemas"]["Kind"];
+            /** @description Which left items it covers. */
             left_scope?: components["schemas"]["Condition"];
+            /** @description How counterparts are found. */
             matching?: components["schemas"]["Matching"];
             /** @description What people call it; empty if they call it by its kinds. */
             name?: string;
+            /** @description What is done where nobody decides. */
             policies?: components["schemas"]["Policies"];
+            /** @description The kind that it covers at the right. */
             right_kind: components["schemas"]["Kind"];
+            /** @description Which right items it looks for counterparts among. */
             right_scope?: components["schemas"]["Condition"];
+            /** @description What fills each slot. */
             rules: components["schemas"]["Rule"][];
         };
         /** @description What became of a lane. */
         LaneChange: {
+            /** @description What became of it. */
             became: components["schemas"]["Became"];
+            /** @description The id of the lane. */
             lane: string;
+            /** @description Its kind at the left. */
             left_kind: components["schemas"]["Kind"];
             /** @description What people call it; empty if they call it by its kinds. */
             name: string;
+            /** @description Which parts of it are other than before. */
             parts: components["schemas"]["LanePart"][];
+            /** @description Its kind at the right. */
             right_kind: components["schemas"]["Kind"];
             /** @description Empty for a lane that was added or removed whole. */
             rules: components["schemas"]["RuleChange"][];
@@ -2298,15 +2494,19 @@ export interface components {
         LaneProof: {
             /** @description Items of pairs that are gone, no longer covered, or can't be read. */
             absent?: components["schemas"]["AbsentItem"][];
+            /** @description Fields that do not agree. */
             differences: components["schemas"]["Difference"][];
+            /** @description What became of each field, over all pairs. */
             fields: components["schemas"]["FieldProof"][];
             files?: components["schemas"]["FilesRead"] | null;
+            /** @description The id of the lane. */
             lane: string;
             /**
              * Format: int64
              * @description Artefacts in the lane's scope at the left.
              */
             left_count: number;
+            /** @description Its kind at the left. */
             left_kind: components["schemas"]["Kind"];
             /**
              * Format: int64
@@ -2332,6 +2532,7 @@ export interface components {
              * @description Artefacts in the lane's scope at the right.
              */
             right_count: number;
+            /** @description Its kind at the right. */
             right_kind: components["schemas"]["Kind"];
         };
         LanesBody: {
@@ -2351,6 +2552,7 @@ export interface components {
              * @description The score of the next likest artefact at the right; none if there is no other.
              */
             next?: number | null;
+            /** @description Whether both stand in folders of the same titles. */
             same_folder: boolean;
             /**
              * Format: int32
@@ -2368,6 +2570,7 @@ export interface components {
              */
             title?: number;
         };
+        /** @description What sort of line of a formatted text. */
         LineKind: "paragraph" | "heading" | {
             /**
              * Format: int32
@@ -2380,7 +2583,9 @@ export interface components {
          *     keeps them in an order that means something.
          */
         Link: {
+            /** @description What the link says. */
             link_type: components["schemas"]["LinkType"];
+            /** @description What it leads to. */
             target: components["schemas"]["LinkEnd"];
             /**
              * @description The system's own word for it, for a link that was read: several words may mean one type, and each goes back as
@@ -2388,26 +2593,35 @@ export interface components {
              */
             word?: string | null;
         };
+        /** @description What a link leads to. */
         LinkEnd: {
             /** @description An artefact of the same system. */
             artefact: {
+                /** @description Its id there. */
                 id: string;
+                /** @description Its kind. */
                 kind: components["schemas"]["Kind"];
             };
         } | {
             /** @description An artefact by its kind and id at the other end, whose counterpart comes to be in the same plan. */
             pending: {
+                /** @description Its id at the end that it comes from. */
                 id: string;
+                /** @description Its kind. */
                 kind: components["schemas"]["Kind"];
             };
         } | {
+            /** @description An address. */
             url: string;
         };
         /** @description Standard link types, with their direction. */
         LinkType: "verifies" | "verified_by" | "decomposes" | "decomposed_by" | "affects" | "affected_by" | "implements" | "duplicates" | "relates_to" | {
+            /** @description Another type, by the system's own word. */
             other: string;
         };
+        /** @description A row of a table of link types. */
         LinkTypeRow: {
+            /** @description The type where the link comes from. */
             left: components["schemas"]["LinkType"];
             right?: components["schemas"]["LinkType"] | null;
         };
@@ -2416,6 +2630,7 @@ export interface components {
          *     loss.
          */
         LinkTypes: {
+            /** @description The rows; of two for one type the first counts. */
             rows: components["schemas"]["LinkTypeRow"][];
         };
         ListedArtefact: {
@@ -2465,25 +2680,33 @@ export interface components {
             after: string;
             /** @description What was there, as one line of text. */
             before: string;
+            /** @description Why it was lost. */
             cause: components["schemas"]["LossCause"];
             /** @description The field at the end that is written (or read, for a loss met while reading). */
             field: components["schemas"]["Slot"];
+            /** @description What was lost. */
             kind: components["schemas"]["LossKind"];
         };
         /** @description Why a loss happens. */
         LossCause: {
             /** @enum {string} */
             cause: "too_long";
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many it takes.
+             */
             limit: number;
         } | {
             /** @enum {string} */
             cause: "no_such_markup";
+            /** @description The markup. */
             element: string;
         } | {
             /** @enum {string} */
             cause: "not_here";
+            /** @description The markup. */
             element: string;
+            /** @description What it stands in. */
             inside: string;
         } | {
             /** @enum {string} */
@@ -2527,12 +2750,18 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "too_deep";
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How many it allows.
+             */
             levels: number;
         } | {
             /** @enum {string} */
             cause: "file_too_big";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How many bytes it takes.
+             */
             limit: number;
         } | {
             /** @enum {string} */
@@ -2540,6 +2769,7 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "file_of_other_type";
+            /** @description The type that was declared. */
             declared: string;
         } | {
             /** @enum {string} */
@@ -2559,6 +2789,7 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "table_fitted";
+            /** @description What became of it. */
             how: components["schemas"]["TableFit"];
         } | {
             /** @enum {string} */
@@ -2569,6 +2800,7 @@ export interface components {
         } | {
             /** @enum {string} */
             cause: "not_readable";
+            /** @description What it was. */
             what: string;
         } | {
             /** @enum {string} */
@@ -2592,7 +2824,10 @@ export interface components {
             kind: components["schemas"]["LossKind"];
             why: string;
         };
-        /** @enum {string} */
+        /**
+         * @description What is lost of a value.
+         * @enum {string}
+         */
         LossKind: "truncated" | "flattened" | "substituted" | "dropped" | "downgraded";
         LossPage: {
             items: components["schemas"]["LedgerLine"][];
@@ -2620,13 +2855,8 @@ export interface components {
         };
         /** @description What matching finds in a lane. */
         MatchList: {
-            /**
-             * Format: int64
-             * @description Left items to which nothing at the right is like.
-             */
-            alone_left: number;
-            /** Format: int64 */
-            alone_right: number;
+            /** @description Left items to which nothing at the right is like. */
+            alone: components["schemas"]["Ends_u64"];
             /** @description Alike, for a person to say; the most doubtful first. */
             doubtful: components["schemas"]["Matched"][];
             /** Format: int64 */
@@ -2681,7 +2911,9 @@ export interface components {
         Move: {
             /** @description Fields that must hold something before the move. */
             asks?: string[];
+            /** @description The state that it leads out of. */
             from: string;
+            /** @description The state that it leads to. */
             to: string;
         };
         /** @description Something that can be named, for completion and help. */
@@ -2720,7 +2952,9 @@ export interface components {
              * @description In characters.
              */
             max_length?: number | null;
+            /** @description What people are to call it. */
             name: string;
+            /** @description What it is to hold. */
             value_type: components["schemas"]["ValueType"];
         };
         NewFieldBody: {
@@ -2733,17 +2967,21 @@ export interface components {
             id: string;
             key: string;
         };
+        /** @description Why something of a catalogue could not be read. */
         NotRead: {
             /** @enum {string} */
             what: "unknown_type";
+            /** @description The system's word for the type. */
             word: string;
         } | {
             /** @enum {string} */
             what: "no_such_kind";
+            /** @description The system's word for the kind. */
             word: string;
         } | {
             /** @enum {string} */
             what: "says_too_little";
+            /** @description What is lacking, in words. */
             why: string;
         };
         NoteBody: {
@@ -2764,7 +3002,10 @@ export interface components {
             /** Format: int32 */
             seq: number;
         };
-        /** @enum {string} */
+        /**
+         * @description How a field is compared with a value.
+         * @enum {string}
+         */
         Operator: "is" | "is_not" | "one_of" | "none_of" | "contains" | "contains_not" | "starts_with" | "is_empty" | "is_not_empty" | "at_least" | "at_most" | "before" | "within_days" | "older_than_days" | "under" | "not_under";
         /** @description Folders whose items stand in the same order at both ends. */
         OrderProof: {
@@ -2823,10 +3064,15 @@ export interface components {
         };
         /** @description A run of text that is the same at both sides, only before, or only after. */
         Piece: {
+            /** @description What became of it. */
             change: components["schemas"]["PieceChange"];
+            /** @description What it says. */
             text: string;
         };
-        /** @enum {string} */
+        /**
+         * @description What became of a piece of a value.
+         * @enum {string}
+         */
         PieceChange: "same" | "removed" | "added";
         /**
          * @description Files by their digests, links by where they lead, comments and past changes by what they say: each counted
@@ -2838,6 +3084,7 @@ export interface components {
              * @description Pieces that the left's items have, as far as they can be carried.
              */
             expected: number;
+            /** @description The field. */
             field: string;
             /**
              * Format: int64
@@ -2852,11 +3099,13 @@ export interface components {
         };
         /** @description Something that a row can ask of: a field, or a property that every artefact has. */
         Place: {
+            /** @description The field, by its id. */
             field: string;
             /** @description What its values are. */
             holds: components["schemas"]["PlaceHolds"];
             /** @description As people call it. */
             name: string;
+            /** @description The comparisons that go with it. */
             operators: components["schemas"]["Operator"][];
         };
         /**
@@ -2938,7 +3187,9 @@ export interface components {
             /** Format: int64 */
             with_losses: number;
         };
+        /** @description What is done where nobody decides. */
         Policies: {
+            /** @description What is done where two counterparts meet for the first time and differ. */
             first_contact?: components["schemas"]["FirstContact"];
             /** @description Whether each item that is carried gets a link to its counterpart, at the left. */
             link_back?: boolean;
@@ -3064,10 +3315,15 @@ export interface components {
             /** Format: int32 */
             waits: number;
         };
+        /** @description A left item without a counterpart. */
         ProofItem: {
+            /** @description Why it has none. */
             cause?: components["schemas"]["DifferenceCause"];
+            /** @description Its id. */
             left_id: string;
+            /** @description What people call it. */
             left_key: string;
+            /** @description Its title. */
             title: string;
         };
         ProofList: {
@@ -3078,9 +3334,13 @@ export interface components {
             next?: string | null;
             proofs: components["schemas"]["ProofHeadAnswer"][];
         };
+        /** @description A loss of a value that agrees as far as it could be carried. */
         ProofLoss: {
+            /** @description What people call the left item. */
             left_key: string;
+            /** @description What was lost. */
             loss: components["schemas"]["Loss"];
+            /** @description What people call the right item. */
             right_key: string;
         };
         /** @description The proof page's state: a proof, and the job if one runs. */
@@ -3200,7 +3460,9 @@ export interface components {
         } | {
             /** @description An artefact by its kind and id at the other end: its counterpart comes to be in the same plan. */
             pending: {
+                /** @description Its id at the end that it comes from. */
                 id: string;
+                /** @description Its kind. */
                 kind: components["schemas"]["Kind"];
             };
         };
@@ -3223,14 +3485,23 @@ export interface components {
         RichLine: {
             /** @description Whether the line as such is new or gone; its words say so for themselves. */
             change: components["schemas"]["PieceChange"];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description How deep it stands in lists and quotes; 0 is outermost.
+             */
             depth: number;
+            /** @description What sort of line it is. */
             kind: components["schemas"]["LineKind"];
+            /** @description Its pieces, in their order. */
             pieces: components["schemas"]["RichPiece"][];
         };
+        /** @description A piece of a line. */
         RichPiece: {
+            /** @description What became of it. */
             change: components["schemas"]["PieceChange"];
+            /** @description How it is formatted. */
             marks: components["schemas"]["Mark"][];
+            /** @description What it says. */
             text: string;
         };
         /** @description A route and where it stands. */
@@ -3297,6 +3568,7 @@ export interface components {
         RuleChange: {
             after?: components["schemas"]["Rule"] | null;
             before?: components["schemas"]["Rule"] | null;
+            /** @description The rule. */
             rule: components["schemas"]["RuleId"];
         };
         /** @description The stable id of a rule, unique in its lane: what is remembered of a pair hangs on it, and not on the names of fields. */
@@ -3343,7 +3615,7 @@ export interface components {
             with_others: number;
         };
         ScopeBody: {
-            end: components["schemas"]["WhichEnd"];
+            end: components["schemas"]["End"];
             /** @description The lane that is asked about. */
             lane: string;
             /** @description Every lane of the route, saved or not: what one leads to, another may bring along. */
@@ -3386,12 +3658,18 @@ export interface components {
         };
         /** @description An artefact as it stood at one end when the plan was made. */
         Side: {
+            /** @description Its id in its system. */
             id: string;
+            /** @description What people call it. */
             key: string;
             modified?: components["schemas"]["Stamp"] | null;
+            /** @description The titles of the folders above it. */
             path: string;
+            /** @description Its title. */
             title: string;
+            /** @description Where a person finds it. */
             url?: string | null;
+            /** @description Its version, if its system has versions. */
             version?: string | null;
         };
         SignIn: {
@@ -3408,8 +3686,10 @@ export interface components {
         Slot: string;
         /** @description Where a rule's value comes from. */
         Source: {
+            /** @description A field, by its id. */
             field: string;
         } | {
+            /** @description The same value for all items. */
             constant: components["schemas"]["Value"];
         } | {
             /** @description An expression in CEL over the item: several fields joined, a value chosen by another. */
@@ -3417,13 +3697,18 @@ export interface components {
         } | "folder" | "origin" | "attachments" | "links" | "comments" | "comments_and_history" | "history" | "folder_path";
         /** @description Who did something, and when, as far as the system says. */
         Stamp: {
-            /** Format: date-time */
+            /**
+             * Format: date-time
+             * @description When.
+             */
             at?: string | null;
+            /** @description Who, by their id in the system. */
             by?: string | null;
         };
         /** @description One step. A step that calls shared steps has a [`Call`] and usually an empty action. */
         Step: {
             /**
+             * @description What is done.
              * @default {
              *       "blocks": []
              *     }
@@ -3437,12 +3722,14 @@ export interface components {
             /** @default null */
             call: components["schemas"]["Call"] | null;
             /**
+             * @description What it is done with.
              * @default {
              *       "blocks": []
              *     }
              */
             data: components["schemas"]["Document"];
             /**
+             * @description What is expected.
              * @default {
              *       "blocks": []
              *     }
@@ -3451,8 +3738,12 @@ export interface components {
         };
         /** @description One step before and after. */
         StepDiff: {
+            /** @description What is done. */
             action: components["schemas"]["RichLine"][];
-            /** Format: int32 */
+            /**
+             * Format: int32
+             * @description Its place in the second list, from 0; none if it is only in the first.
+             */
             after?: number | null;
             /**
              * Format: int32
@@ -3461,7 +3752,9 @@ export interface components {
             before?: number | null;
             /** @description Which shared steps it calls, and with what; empty for none. */
             call: components["schemas"]["Piece"][];
+            /** @description What it is done with. */
             data: components["schemas"]["RichLine"][];
+            /** @description What is expected. */
             expected: components["schemas"]["RichLine"][];
             /** @description Names of the files that belong to it; empty for none. */
             files: components["schemas"]["Piece"][];
@@ -3472,6 +3765,7 @@ export interface components {
         Suggestion: {
             /** @description Why, in short sentences. */
             evidence: string[];
+            /** @description The rule. */
             rule: components["schemas"]["Rule"];
             /**
              * Format: int32
@@ -3479,8 +3773,10 @@ export interface components {
              */
             score: number;
         };
+        /** @description What is really in a container. */
         Survey: {
             coverage?: components["schemas"]["Coverage"] | null;
+            /** @description Links that lead to nothing. */
             dangling?: components["schemas"]["Dangling"][];
             /**
              * Format: int64
@@ -3489,6 +3785,7 @@ export interface components {
             dangling_count?: number;
             /** @description How the catalogue changed since the survey before, in words. */
             drift?: string[];
+            /** @description What was found of each kind. */
             kinds: components["schemas"]["KindSurvey"][];
         };
         SurveyAnswer: {
@@ -3562,9 +3859,13 @@ export interface components {
             seq: number;
             state: string;
         };
+        /** @description A requirement that no test case verifies. */
         Uncovered: {
+            /** @description Its id. */
             id: string;
+            /** @description What people call it. */
             key: string;
+            /** @description Its title. */
             title: string;
         };
         /** @description A route with a surveyed project as one of its ends. */
@@ -3593,10 +3894,15 @@ export interface components {
         };
         /** @description Somebody known to a system. */
         User: {
+            /** @description Whether they can still sign in. */
             active: boolean;
+            /** @description Their e-mail address, where the system tells it. */
             email?: string | null;
+            /** @description Their id in the system. */
             id: string;
+            /** @description What they sign in with, where the system tells it. */
             login?: string | null;
+            /** @description What they are called. */
             name: string;
         };
         /**
@@ -3606,6 +3912,7 @@ export interface components {
         UserMatch: "email" | "login" | "name";
         /** @description How people are recognised, beyond e-mail, login and name. */
         UserTable: {
+            /** @description What becomes of people without a row whom nobody is recognised as. */
             otherwise?: components["schemas"]["Fallback"];
             /** @description Ids at the left to ids at the right. */
             rows?: components["schemas"]["ValueRow"][];
@@ -3622,28 +3929,38 @@ export interface components {
         } | {
             /** @enum {string} */
             type: "text";
+            /** @description Text on one or more lines. */
             value: string;
         } | {
             /** @enum {string} */
             type: "rich_text";
+            /** @description Formatted text. */
             value: components["schemas"]["Document"];
         } | {
             /** @enum {string} */
             type: "integer";
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description A whole number.
+             */
             value: number;
         } | {
             /** @enum {string} */
             type: "decimal";
+            /** @description A number with a fraction, to the last digit. */
             value: components["schemas"]["Decimal"];
         } | {
             /** @enum {string} */
             type: "boolean";
+            /** @description Yes or no. */
             value: boolean;
         } | {
             /** @enum {string} */
             type: "date";
-            /** Format: date */
+            /**
+             * Format: date
+             * @description A day.
+             */
             value: string;
         } | {
             /** @enum {string} */
@@ -3661,10 +3978,12 @@ export interface components {
         } | {
             /** @enum {string} */
             type: "choice";
+            /** @description One of the values that the field allows. */
             value: string;
         } | {
             /** @enum {string} */
             type: "choice_list";
+            /** @description Some of the values that the field allows, each once. */
             value: string[];
         } | {
             /** @enum {string} */
@@ -3674,14 +3993,17 @@ export interface components {
         } | {
             /** @enum {string} */
             type: "user_list";
+            /** @description People, by their ids. */
             value: string[];
         } | {
             /** @enum {string} */
             type: "url";
+            /** @description An address. */
             value: string;
         } | {
             /** @enum {string} */
             type: "reference";
+            /** @description Another artefact. */
             value: components["schemas"]["Reference"];
         } | {
             /** @enum {string} */
@@ -3701,6 +4023,7 @@ export interface components {
         } | {
             /** @enum {string} */
             type: "steps";
+            /** @description Steps, in their order. */
             value: components["schemas"]["Step"][];
         } | {
             /** @enum {string} */
@@ -3718,36 +4041,47 @@ export interface components {
             /** @description Recorded changes, the oldest first. */
             value: components["schemas"]["HistoryEntry"][];
         };
+        /** @description A value, with how often it was found. */
         ValueCount: {
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description How often it was found.
+             */
             count: number;
             /** @description The value as text; empty for items that hold nothing. */
             value: string;
         };
         /** @description The difference between two values of one field. */
         ValueDiff: {
+            /** @description Its pieces, in their order. */
             pieces: components["schemas"]["Piece"][];
             /** @enum {string} */
             shape: "text";
         } | {
+            /** @description Its lines, in their order. */
             lines: components["schemas"]["RichLine"][];
             /** @enum {string} */
             shape: "rich";
         } | {
             /** @enum {string} */
             shape: "steps";
+            /** @description The steps of both, in their order. */
             steps: components["schemas"]["StepDiff"][];
         };
         /** @description One row per value at the left. */
         ValueMap: {
+            /** @description What becomes of values without a row. */
             otherwise?: components["schemas"]["Fallback"];
+            /** @description The rows; of two for one value the first counts. */
             rows: components["schemas"]["ValueRow"][];
         };
+        /** @description A row of a value map. */
         ValueRow: {
             /** @description The value at the left as text; the empty text stands for an empty field. */
             left: string;
             /** @description Of several rows with one right value, the one that travels back. */
             returns?: boolean;
+            /** @description The value that stands for it; the empty text stands for nothing. */
             right: string;
         };
         /**
@@ -3803,14 +4137,14 @@ export interface components {
             asks: string[];
             /** @description The states on the way, without the first and the last. */
             by: string[];
+            /** @description The state that it leads to. */
             to: string;
         };
-        /** @enum {string} */
-        WhichEnd: "left" | "right";
         /** @description The moves of one field. */
         Workflow: {
             /** @description The state of a new item. */
             first: string;
+            /** @description The moves that there are. */
             moves: components["schemas"]["Move"][];
         };
     };
@@ -5606,7 +5940,7 @@ export interface operations {
     getNames: {
         parameters: {
             query: {
-                end: components["schemas"]["WhichEnd"];
+                end: components["schemas"]["End"];
                 kind: components["schemas"]["Kind"];
             };
             header?: never;

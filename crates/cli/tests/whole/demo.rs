@@ -116,7 +116,7 @@ async fn the_demo_says_what_waits_what_changed_and_what_is_gone() {
     let told: Vec<&Value> =
         proof["lanes"].as_array().unwrap().iter().flat_map(|l| l["absent"].as_array()).flatten().collect();
     assert_eq!(told.len(), gone.len(), "{told:?}");
-    assert!(told.iter().all(|a| a["what"] == "gone" && a["at_left"] == true), "{told:?}");
+    assert!(told.iter().all(|a| a["what"] == "gone" && a["end"] == "left"), "{told:?}");
     assert_eq!(proof["headline"]["unexplained_items"], 0, "{}", proof["headline"]);
 
     // Let go, they are not told again; and nothing was removed at the right.

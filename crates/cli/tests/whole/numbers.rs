@@ -245,11 +245,11 @@ impl World {
             figure["estimate"].clone(),
         );
         let those = format!("changes where plan_id = '{id}' and included and outcome <> 'in_step'");
-        for end in ["right_calls", "left_calls"] {
+        for end in ["right", "left"] {
             let of_kinds =
-                format!("(select ceil(round(sum({end})::numeric, 6)) as calls from {those} group by kind) kinds");
+                format!("(select ceil(round(sum({end}_calls)::numeric, 6)) as calls from {those} group by kind) kinds");
             let by_hand = self.sum("calls", &of_kinds).await;
-            self.sums.same(&format!("receipt, {end}"), receipt["estimate"][end].clone(), by_hand);
+            self.sums.same(&format!("receipt, calls {end}"), receipt["estimate"]["calls"][end].clone(), by_hand);
         }
         let linked =
             self.count(&format!("{those} and links_back and decision ->> 'let_go' is distinct from 'true'")).await;

@@ -219,7 +219,7 @@ impl Connector for OslcConnector {
                         let makes = provider.kinds.values().any(|o| o.creation.is_some());
                         access = Some(if makes { "write" } else { "read" }.to_owned());
                     }
-                    Ok(Said { version: String::new(), clock, access })
+                    Ok(Said { version: String::new(), clock, ours: self.client.transport.now(), access })
                 };
                 (Ok(containers.len()), said.await)
             }

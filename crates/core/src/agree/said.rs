@@ -78,7 +78,9 @@ impl Words {
 /// The comments of one item at both ends.
 #[derive(Clone, Copy)]
 pub struct SaidOfOne<'a> {
+    /// The slot that holds them: comments or history.
     pub slot: &'a Slot,
+    /// Name of the system that they come from, as it stands in the notes that name it.
     pub left_system: &'a str,
     /// What the left says.
     pub source: &'a [Comment],

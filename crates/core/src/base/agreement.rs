@@ -22,6 +22,7 @@ pub struct Agreed {
     pub made: Ends<Option<Value>>,
     /// The digest of the rule and of what it read besides the item.
     pub rule: String,
+    /// How the two ends came to agree.
     pub why: Why,
     /// What was sent since, in a call of which nobody knows whether it was done. It is gone when the slot is in step
     /// again.
@@ -69,6 +70,7 @@ impl Agreed {
     }
 }
 
+/// How two ends came to agree on a slot.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Why {
@@ -112,6 +114,7 @@ impl Agreement {
         self.digest
     }
 
+    /// What stands for all of it where it is kept by its digest.
     pub fn fingerprint(&self) -> Fingerprint {
         Fingerprint::of(&self.of_rules)
     }

@@ -23,6 +23,7 @@ use crate::rules::RuleId;
 pub struct BaseSide(pub BTreeMap<RuleId, Value>);
 
 impl BaseSide {
+    /// What stands for all of it where it is kept by its digest.
     pub fn fingerprint(&self) -> Fingerprint {
         Fingerprint::of(self)
     }
@@ -31,14 +32,18 @@ impl BaseSide {
 /// A rule of a lane, and the slot that it fills.
 #[derive(Debug, Clone, Copy)]
 pub struct RuleSlot<'a> {
+    /// The rule that fills the slot.
     pub rule: &'a RuleId,
+    /// The slot that it fills.
     pub slot: &'a Slot,
 }
 
 /// What both ends told when last in step. A rule of which nothing was ever in step is in neither map.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Base {
+    /// What the left end held.
     pub left: BaseSide,
+    /// What the right end held.
     pub right: BaseSide,
     /// How that came to be; nothing of rules that were before this was kept.
     pub agreed: BTreeMap<RuleId, Agreed>,
@@ -88,6 +93,7 @@ impl Base {
         }
     }
 
+    /// Keeps what both ends held when they agreed, and how they came to.
     pub fn set(&mut self, of: RuleSlot<'_>, left: Value, right: Value, agreed: Agreed) {
         self.left.0.insert(of.rule.clone(), left);
         self.right.0.insert(of.rule.clone(), right);

@@ -10,13 +10,17 @@ use crate::model::Fingerprint;
 /// The remembered identity of two artefacts, with the fingerprints of the base.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Pair {
+    /// The id of the left item in its system.
     pub left_id: String,
+    /// The id of the right item in its system.
     pub right_id: String,
     /// What people called both when last in step; empty where that was not kept.
     pub left_key: String,
+    /// What people call the right item.
     pub right_key: String,
     /// Of the values at the left under the lane's rules when last in step.
     pub left_base: Fingerprint,
+    /// What the right item held at the last agreement, by its digest.
     pub right_base: Fingerprint,
     /// How each field came to be in step; none where that was not kept.
     pub agreed: Option<Arc<Agreement>>,
@@ -26,6 +30,7 @@ pub struct Pair {
 
 /// Gives the base of a pair when its fingerprints are not enough.
 pub trait Bases {
+    /// What was kept of a pair at its last agreement; none if nothing was.
     fn base(&self, pair: &Pair) -> Option<Base>;
 }
 

@@ -60,17 +60,17 @@ fn counted(n: usize, what: &str) -> String {
 
 /// The author at the other end, if somebody there is recognised.
 fn person(stamp: &Stamp, cx: &Context<'_>) -> Option<String> {
-    let known = cx.left.user(stamp.by.as_ref()?)?;
-    match_user(known, cx.right_users).map(|(id, _)| id)
+    let known = cx.from.user(stamp.by.as_ref()?)?;
+    match_user(known, cx.to_users).map(|(id, _)| id)
 }
 
 fn name(stamp: &Stamp, cx: &Context<'_>) -> String {
     let Some(by) = &stamp.by else { return "somebody".into() };
-    cx.left.user(by).map_or_else(|| by.clone(), |u| u.name.clone())
+    cx.from.user(by).map_or_else(|| by.clone(), |u| u.name.clone())
 }
 
 fn named(stamp: &Stamp, cx: &Context<'_>) -> String {
-    format!("{}, {} in {}", name(stamp, cx), stamp.time(), cx.left_system)
+    format!("{}, {} in {}", name(stamp, cx), stamp.time(), cx.system)
 }
 
 /// The comments with left keys replaced by those of the counterparts that have been created since, for comparing: what

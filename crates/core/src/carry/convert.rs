@@ -21,6 +21,7 @@ use crate::rules::{Conversion, Fill, RuleTable, Source};
 pub struct Converted {
     /// What the target will hold; none if the rule does not apply (the source field is absent).
     pub value: Option<Value>,
+    /// What of the value could not be carried exactly.
     pub losses: Vec<Loss>,
     /// Why the value can't be transferred at all; the item waits.
     pub fault: Option<FaultReason>,
@@ -30,7 +31,7 @@ impl Ready<'_> {
     /// What reaches a table of the rule: after the conversions before it, or after all of them where there is no such
     /// table. None if the source is absent, or nothing gets that far.
     pub(crate) fn before_table(&self, table: RuleTable, artefact: &Artefact, cx: &Context<'_>) -> Option<Value> {
-        let value = source_value(self.fill, artefact, cx.left_system)?.into_owned();
+        let value = source_value(self.fill, artefact, cx.system)?.into_owned();
         if matches!(value, Value::Unreadable(_)) {
             return None;
         }
@@ -54,7 +55,7 @@ impl Ready<'_> {
     pub fn convert(&self, artefact: &Artefact, cx: &Context<'_>) -> Converted {
         let fill = self.fill;
         let mut out = Converted { value: None, losses: Vec::new(), fault: None };
-        let Some(source) = source_value(fill, artefact, cx.left_system) else { return out };
+        let Some(source) = source_value(fill, artefact, cx.system) else { return out };
         let value = source.into_owned();
         let about = artefact.read_losses.iter().filter(|l| self.reads(&l.field));
         out.losses.extend(about.map(|l| Loss { field: fill.target.clone(), ..l.clone() }));

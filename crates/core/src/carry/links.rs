@@ -61,7 +61,7 @@ pub fn links(
                     Reference::Known(id) => (LinkEnd::Artefact { kind: place.kind, id }, true),
                     Reference::Pending { kind, id } => (LinkEnd::Pending { kind, id }, true),
                 },
-                None => match (places.elsewhere(*kind, id), places.at_left(*kind, id)) {
+                None => match (places.elsewhere(*kind, id), places.address(*kind, id)) {
                     (Some(there), _) => (there, true),
                     (None, Some(url)) => (LinkEnd::Url(url), false),
                     (None, None) => {
@@ -96,7 +96,7 @@ pub fn links(
 pub fn leads_back(links: &[Link], held: &[Link], places: &(dyn PairLookup + Sync)) -> bool {
     links.iter().any(|link| {
         let LinkEnd::Artefact { kind, id } = &link.target else { return false };
-        let Some(old) = places.at_left(*kind, id) else { return false };
+        let Some(old) = places.address(*kind, id) else { return false };
         held.iter().any(|h| matches!(&h.target, LinkEnd::Url(url) if *url == old))
             && (places.elsewhere(*kind, id).is_some() || places.counterpart(*kind, id).is_some())
     })

@@ -108,7 +108,7 @@ fn one_person(
     if let Some(row) = rows.get(id) {
         return Ok((!row.right.is_empty()).then(|| row.right.clone()));
     }
-    let (name, found) = recognise(id, cx.left, cx.right_users);
+    let (name, found) = recognise(id, cx.from, cx.to_users);
     if let Some((found, _)) = found {
         return Ok(Some(found));
     }

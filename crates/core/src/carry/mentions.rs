@@ -58,15 +58,15 @@ fn item(key: &str, places: &(dyn PairLookup + Sync)) -> Option<Inline> {
     let (kind, id) = places.called(key)?;
     let place = places.counterpart(kind, &id)?;
     match place.reference {
-        Reference::Known(there) => Some(Inline::text(places.name_at_right(place.kind, &there)?)),
+        Reference::Known(there) => Some(Inline::text(places.name_there(place.kind, &there)?)),
         Reference::Pending { kind, id } => Some(Inline::Mention { id, label: key.to_owned(), pending: Some(kind) }),
     }
 }
 
 /// The login at the other end, or the full name of somebody who is not known there.
 fn person(login: &str, fill: &Fill, cx: &Context<'_>, losses: &mut Vec<Loss>) -> Option<Inline> {
-    let known = cx.left.users.iter().find(|u| u.login.as_deref() == Some(login))?;
-    let there = match_user(known, cx.right_users).and_then(|(id, _)| cx.right_users.login(&id).map(str::to_owned));
+    let known = cx.from.users.iter().find(|u| u.login.as_deref() == Some(login))?;
+    let there = match_user(known, cx.to_users).and_then(|(id, _)| cx.to_users.login(&id).map(str::to_owned));
     Some(Inline::text(match there {
         Some(login) => format!("@{login}"),
         None => {

@@ -18,6 +18,7 @@ pub(super) type Rows<'r> = HashMap<&'r str, &'r ValueRow>;
 
 /// A rule made ready for many artefacts: what it looks up in long lists it finds in one step.
 pub struct Ready<'r> {
+    /// How the rule fills the end that is written.
     pub fill: &'r Fill,
     /// For each conversion, the rows of its table by the value at the left; of several the first.
     pub(super) rows: Vec<Rows<'r>>,
@@ -31,6 +32,7 @@ pub struct Ready<'r> {
 }
 
 impl<'r> Ready<'r> {
+    /// Makes a rule ready for all items of its lane.
     pub fn new(fill: &'r Fill, cx: &Context<'r>) -> Ready<'r> {
         let rows = |c: &'r Conversion| {
             let rows = match c {
@@ -40,7 +42,7 @@ impl<'r> Ready<'r> {
             };
             rows.iter().rev().map(|r| (r.left.as_str(), r)).collect()
         };
-        let field = cx.right_kind.field(&fill.target);
+        let field = cx.to_kind.field(&fill.target);
         let allowed = field.and_then(|f| f.allowed.as_ref());
         Ready {
             fill,
@@ -95,9 +97,9 @@ impl<'r> Ready<'r> {
 fn digest(fill: &Fill, field: Option<&FieldSchema>, cx: &Context<'_>, form: ShortForm) -> String {
     let names_people = fill.conversions.iter().any(|c| matches!(c, Conversion::Users(_)))
         || matches!(fill.source, Source::Comments | Source::CommentsAndHistory | Source::History);
-    let people = names_people.then(|| (&cx.left.users, cx.right_users.digest(form)));
+    let people = names_people.then(|| (&cx.from.users, cx.to_users.digest(form)));
     let rule = Digested { fill, direction: Direction::ToRight };
-    form.of_json(&(rule, field, cx.left_system, people))
+    form.of_json(&(rule, field, cx.system, people))
 }
 
 /// What a digest says of a rule. It has the form in which rules were written down when the first digests were kept:

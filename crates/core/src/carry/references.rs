@@ -11,7 +11,7 @@ use crate::rules::{Fill, Source};
 /// Where what a field of the left refers to is at the other end.
 pub(super) fn place_of(reference: &Reference, fill: &Fill, cx: &Context<'_>) -> Option<Reference> {
     let Source::Field(source) = &fill.source else { return None };
-    let kind = cx.left_kind.field(source)?.refers_to?;
+    let kind = cx.from_kind.field(source)?.refers_to?;
     Some(cx.places.counterpart(kind, reference.id())?.reference)
 }
 
@@ -39,7 +39,7 @@ pub(super) fn parent(value: Value, fill: &Fill, cx: &Context<'_>) -> Result<Valu
         // One folder of the other end for all, by its id there.
         Value::Reference(_) if matches!(fill.source, Source::Constant(_)) => return Ok(value),
         Value::Reference(Reference::Known(id)) => id,
-        _ if cx.right_kind.needs_folder => return Err(FaultReason::RequiredEmpty),
+        _ if cx.to_kind.needs_folder => return Err(FaultReason::RequiredEmpty),
         _ => return Ok(Value::Empty),
     };
     match cx.places.counterpart(Kind::Folder, &left_id) {

@@ -16,14 +16,18 @@ pub type There<'t> = dyn Fn(Kind, &str) -> Option<(Kind, String)> + 't;
 /// What is not there, by kind and id at the left.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct NotThere {
+    /// The kind of the item that is referred to.
     pub kind: Kind,
+    /// Its id at the end that it comes from.
     pub id: String,
 }
 
 /// A value with everything found that it refers to, and the members that a list is without.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Resolved {
+    /// The value with what is there by now.
     pub value: Value,
+    /// What was referred to and is not there.
     pub lacking: Vec<NotThere>,
 }
 

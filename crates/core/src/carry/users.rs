@@ -13,8 +13,11 @@ use crate::model::ShortForm;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum UserMatch {
+    /// By their e-mail address.
     Email,
+    /// By their login.
     Login,
+    /// By their name.
     Name,
 }
 
@@ -30,6 +33,7 @@ pub struct UserMatcher {
 }
 
 impl UserMatcher {
+    /// Prepares people for looking them up.
     pub fn new(users: &[User]) -> UserMatcher {
         let [digest, former] = [ShortForm::Now, ShortForm::Former].map(|form| form.of_json(users));
         let mut matcher = UserMatcher { digest, former, ..UserMatcher::default() };

@@ -24,9 +24,11 @@ use types::{after_conversions, goes_into, invertible};
 /// One thing that is wrong with a lane.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Fault {
+    /// The id of the lane.
     pub lane: String,
     /// The target field of the rule at fault.
     pub field: String,
+    /// Why it can't be applied.
     pub reason: FaultReason,
     /// Items of the left end concerned, by id; the first few.
     pub items: Vec<String>,
@@ -41,17 +43,20 @@ pub struct Fault {
 /// faults are told at once.
 const WRITTEN: End = End::Right;
 
+const NOT_WRITTEN_INTO: FaultReason = FaultReason::NotWrittenInto { end: WRITTEN.other() };
+
 /// Finds every fault of `lane`. `items` are the artefacts in the lane's scope at the left, as last
 /// surveyed; without them only the schema is checked.
 pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     let mut faults = Vec::new();
     let fills = || lane.rules.iter().filter_map(|rule| rule.fill(WRITTEN));
     if lane.direction != Direction::ToRight {
-        faults.push(fault(lane, "", FaultReason::OnlyToRight, true));
+        faults.push(fault(lane, "", NOT_WRITTEN_INTO, true));
     }
-    for (left, condition, kind) in [(true, &lane.left_scope, cx.left_kind), (false, &lane.right_scope, cx.right_kind)] {
-        for wrong in condition_faults(condition, kind) {
-            faults.push(fault(lane, "", FaultReason::Scope { left, why: wrong.message }, true));
+    for end in End::BOTH {
+        let kind = if end == WRITTEN { cx.to_kind } else { cx.from_kind };
+        for wrong in condition_faults(lane.scope(end), kind) {
+            faults.push(fault(lane, "", FaultReason::Scope { end, why: wrong.message }, true));
         }
     }
     let mut fed: HashSet<&str> = HashSet::new();
@@ -59,12 +64,12 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     for rule in &lane.rules {
         let Some(fill) = rule.fill(WRITTEN) else {
             let other = rule.fill(WRITTEN.other());
-            faults.extend(other.map(|fill| fault(lane, &fill.target, FaultReason::OnlyToRight, true)));
+            faults.extend(other.map(|fill| fault(lane, &fill.target, NOT_WRITTEN_INTO, true)));
             continue;
         };
         let mut wrong = match fed.insert(&fill.target) {
             false => vec![FaultReason::FedTwice],
-            true => schema_faults(fill, cx.left_kind, cx.right_kind),
+            true => schema_faults(fill, cx.from_kind, cx.to_kind),
         };
         if rule.back && !invertible(fill) {
             wrong.push(FaultReason::NotInvertible);
@@ -79,15 +84,15 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
         rules.iter_mut().flatten().for_each(|rule| rule.see(item, cx));
     }
     faults.extend(rules.into_iter().flat_map(|found| found.map_or_else(|wrong| wrong, ItemFaults::finish)));
-    for field in cx.right_kind.fields.iter().filter(|f| f.required && !f.read_only) {
+    for field in cx.to_kind.fields.iter().filter(|f| f.required && !f.read_only) {
         if !fed.contains(field.id.as_str()) {
             faults.push(fault(lane, &field.id, FaultReason::RequiredUnfed, true));
         }
     }
-    if cx.right_kind.needs_folder && !fills().any(|f| f.target == Slot::Folder) {
+    if cx.to_kind.needs_folder && !fills().any(|f| f.target == Slot::Folder) {
         faults.push(fault(lane, PARENT, FaultReason::RequiredUnfed, true));
     }
-    if let Some(mark) = cx.right_kind.fields.iter().find(|f| f.origin_mark) {
+    if let Some(mark) = cx.to_kind.fields.iter().find(|f| f.origin_mark) {
         let fed = |f: &Fill| f.target == mark.id && f.source == Source::Origin;
         if !fills().any(fed) {
             faults.push(fault(lane, &mark.id, FaultReason::NoOriginRule, true));

@@ -9,10 +9,13 @@ use crate::rules::Lane;
 /// A field of two artefacts, side by side.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct BesideField {
+    /// The slot that the rule fills.
     pub target: Slot,
     /// What the left becomes under the rule; none if it can't be transferred.
     pub left: Option<Value>,
+    /// What the right item holds there.
     pub right: Value,
+    /// Whether the two say the same.
     pub same: bool,
 }
 

@@ -138,6 +138,7 @@ enum Differs {
 }
 
 impl<'a> Comparer<'a> {
+    /// Prepares the rules of a lane for comparing items by them.
     pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
         let ready = |(id, fill)| ReadyRule { id, ready: Ready::new(fill, cx) };
         let rules: Vec<ReadyRule<'_>> = lane.filling().map(ready).collect();
@@ -169,7 +170,7 @@ impl<'a> Comparer<'a> {
             let value = match (held[*n], &ready.fill.source) {
                 (Some(value), _) => Cow::Borrowed(value),
                 (None, Source::Field(_)) => return None,
-                (None, _) => source_value(ready.fill, artefact, self.cx.left_system)?,
+                (None, _) => source_value(ready.fill, artefact, self.cx.system)?,
             };
             Some((id.as_str(), value))
         }))
@@ -194,7 +195,7 @@ impl<'a> Comparer<'a> {
     /// What the rules start from in a left artefact, by the slot that each fills; nothing of what its system left out.
     pub fn left_side(&self, artefact: &Artefact) -> BTreeMap<Slot, Value> {
         let answered = self.rules.iter().filter(|rule| !rule.ready.is_left_out_of(artefact));
-        let source = |fill| Some(source_value(fill, artefact, self.cx.left_system)?.into_owned());
+        let source = |fill| Some(source_value(fill, artefact, self.cx.system)?.into_owned());
         answered.filter_map(|rule| Some((rule.slot().clone(), source(rule.ready.fill)?))).collect()
     }
 
@@ -262,7 +263,7 @@ impl<'a> Comparer<'a> {
             }
             return;
         }
-        let Some(source) = source_value(ready.fill, items.left, self.cx.left_system) else { return };
+        let Some(source) = source_value(ready.fill, items.left, self.cx.system) else { return };
         if left_out.is_some() {
             // What nobody can see is not written over; and nothing over nothing is no difference.
             let wanted = ready.convert(items.left, self.cx).value;
@@ -436,7 +437,7 @@ impl<'a> Comparer<'a> {
         let told = renamed_comments(held, self.cx.places);
         let of_one = SaidOfOne {
             slot: &Slot::Comments,
-            left_system: self.cx.left_system,
+            left_system: self.cx.system,
             source: comments_of(source),
             wanted: comments_of(wanted),
             written: comments_of(&written),
@@ -463,7 +464,7 @@ impl<'a> Comparer<'a> {
             }
             fields.push(FieldChange {
                 field: fill.target.clone(),
-                left: source_value(fill, left, self.cx.left_system).map(|v| v.into_owned()),
+                left: source_value(fill, left, self.cx.system).map(|v| v.into_owned()),
                 write,
                 right: None,
                 reason: FieldReason::New,
@@ -479,7 +480,7 @@ impl<'a> Comparer<'a> {
     fn moves(&self, fields: &[FieldChange], right: Option<&Artefact>) -> Vec<(Slot, FaultReason)> {
         let mut faults = Vec::new();
         for change in fields.iter().filter(|f| f.reason.may_be_written(self.written)) {
-            let workflow = self.cx.right_kind.field(&change.field).and_then(|f| f.workflow.as_ref());
+            let workflow = self.cx.to_kind.field(&change.field).and_then(|f| f.workflow.as_ref());
             let (Some(workflow), Value::Choice(to)) = (workflow, &change.write) else { continue };
             let now = right.map(|r| change.field.of(r).display()).filter(|s| !s.is_empty());
             let from = now.unwrap_or_else(|| workflow.first.clone());

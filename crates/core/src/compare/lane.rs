@@ -20,6 +20,7 @@ use crate::rules::Lane;
 pub struct LaneFindings {
     /// Changes in all, moves of a base included.
     pub changes: u32,
+    /// Items of which nothing differs.
     pub in_step: u64,
     /// Artefacts at the right that nothing at the left stands for.
     pub only_right: u64,
@@ -29,9 +30,11 @@ pub struct LaneFindings {
 
 /// What is remembered about a lane, and where it stands in the plan.
 pub struct Known<'a> {
+    /// The pairs of the lane.
     pub pairs: &'a [Pair],
     /// What was found for artefacts without a pair.
     pub counterparts: &'a Counterparts<'a>,
+    /// What is kept of each pair.
     pub bases: &'a dyn Bases,
     /// Comments and past changes that were accepted, by the ids of the pair.
     pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
@@ -222,7 +225,7 @@ impl Compared<'_> {
             as_new: one.as_new,
             left_side: self.comparer.left_side(left),
             right_side: one.other.map(|other| right_side(self.lane, other)).unwrap_or_default(),
-            held: one.other.map(|other| holdings(other, self.cx.right_kind)).unwrap_or_default(),
+            held: one.other.map(|other| holdings(other, self.cx.to_kind)).unwrap_or_default(),
             rebased: one.found.rebased,
             accepted: one.found.accepted,
             absence: one.absence,
@@ -240,7 +243,7 @@ impl Compared<'_> {
 /// it already names something else.
 fn settle_origin(fields: &mut [FieldChange], cx: &Context<'_>, written: End) {
     for f in fields {
-        let own = cx.right_kind.field(&f.field).is_some_and(|s| s.origin_mark);
+        let own = cx.to_kind.field(&f.field).is_some_and(|s| s.origin_mark);
         if own && f.right.as_ref().is_none_or(Value::is_blank) {
             f.reason = FieldReason::Changed(written.other());
         }

@@ -30,14 +30,20 @@ impl AtEnd<'_> {
 /// How items of both ends stand to each other.
 #[derive(Debug, Clone, Copy)]
 pub enum Relation<'a> {
+    /// A pair of which both items are there.
     Pair {
+        /// The pair.
         pair: &'a Pair,
+        /// Its items.
         items: Ends<&'a Artefact>,
     },
     /// A pair of which the item at one end is not there, or no longer covered.
     Half {
+        /// The pair.
         pair: &'a Pair,
+        /// The end at which its item is missing.
         missing: End,
+        /// How it is missing.
         why: Absence,
         /// What is there all the same.
         items: Ends<Option<&'a Artefact>>,
@@ -46,7 +52,9 @@ pub enum Relation<'a> {
     LetGo(&'a Pair),
     /// Two without a pair that were found to be one.
     Adoption {
+        /// The two items.
         items: Ends<&'a Artefact>,
+        /// Why they are taken for counterparts.
         evidence: &'a Evidence,
     },
     /// Nothing at the other end stands for it.

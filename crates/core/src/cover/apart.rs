@@ -44,8 +44,11 @@ fn are_of_the_same_kinds(one: &Lane, other: &Lane) -> bool {
 /// A pair that another lane has from now on.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct HandedOver {
+    /// The id of the left item.
     pub left_id: String,
+    /// The lane that had it.
     pub from: String,
+    /// The lane that has it now.
     pub to: String,
 }
 

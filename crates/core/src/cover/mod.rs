@@ -20,7 +20,9 @@ use apart::tell_apart;
 
 /// What is chosen of an end.
 pub struct Chosen<'f, 'a> {
+    /// What the end can hold.
     pub catalogue: &'f Catalogue,
+    /// The items of a kind.
     pub items: &'f dyn Fn(Kind) -> &'a [Artefact],
     /// Titles of the folders above an artefact, outermost first.
     pub path: &'f dyn Fn(&Artefact) -> &'a [String],
@@ -33,7 +35,9 @@ pub struct Chosen<'f, 'a> {
 /// What a lane covers at the left.
 #[derive(Default)]
 pub struct Covered<'a> {
+    /// Those that the condition of the lane matches.
     pub matched: Vec<&'a Artefact>,
+    /// Those that are brought along.
     pub along: Vec<&'a Artefact>,
     /// How many more it would cover that another lane of the same kinds has.
     pub with_others: u64,

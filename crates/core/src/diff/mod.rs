@@ -21,12 +21,16 @@ pub use rich::{LineKind, Mark, RichLine, RichPiece, diff_documents};
 pub use steps::StepDiff;
 pub use text::{Piece, diff_text};
 
+/// What became of a piece of a value.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum PieceChange {
+    /// It is the same in both.
     Same,
+    /// Only the first has it.
     Removed,
+    /// Only the second has it.
     Added,
 }
 
@@ -45,9 +49,21 @@ impl From<ChangeTag> for PieceChange {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "shape", rename_all = "snake_case")]
 pub enum ValueDiff {
-    Text { pieces: Vec<Piece> },
-    Rich { lines: Vec<RichLine> },
-    Steps { steps: Vec<StepDiff> },
+    /// A text.
+    Text {
+        /// Its pieces, in their order.
+        pieces: Vec<Piece>,
+    },
+    /// A formatted text.
+    Rich {
+        /// Its lines, in their order.
+        lines: Vec<RichLine>,
+    },
+    /// A list of steps.
+    Steps {
+        /// The steps of both, in their order.
+        steps: Vec<StepDiff>,
+    },
 }
 
 /// Compares two values of one field.

@@ -17,31 +17,46 @@ use crate::model::{Block, Document, Inline};
 pub struct RichLine {
     /// Whether the line as such is new or gone; its words say so for themselves.
     pub change: PieceChange,
+    /// What sort of line it is.
     pub kind: LineKind,
+    /// How deep it stands in lists and quotes; 0 is outermost.
     pub depth: u8,
+    /// Its pieces, in their order.
     pub pieces: Vec<RichPiece>,
 }
 
+/// What sort of line of a formatted text.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LineKind {
+    /// Text.
     Paragraph,
+    /// A heading.
     Heading,
     /// An item of a list; its number if the list is ordered.
     Item(Option<u32>),
+    /// A line of code.
     Code,
+    /// A line of a quotation.
     Quote,
+    /// A row of a table.
     Row,
+    /// The row of a table that names its columns.
     HeaderRow,
+    /// A line between paragraphs.
     Rule,
 }
 
+/// A piece of a line.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct RichPiece {
+    /// What became of it.
     pub change: PieceChange,
+    /// What it says.
     pub text: String,
+    /// How it is formatted.
     pub marks: Vec<Mark>,
 }
 
@@ -50,20 +65,29 @@ pub struct RichPiece {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Mark {
+    /// Strong.
     Strong,
+    /// Emphasised.
     Emphasis,
+    /// Struck through.
     Strike,
+    /// Below the line.
     Subscript,
+    /// Above the line.
     Superscript,
+    /// Code.
     Code,
     /// To this address.
     Link(String),
     /// Of this source.
     Image(String),
+    /// A reference to an artefact or a person.
     Mention,
+    /// A parameter of the steps.
     Parameter,
     /// Stands between two cells of a table.
     Cell,
+    /// A line break within a paragraph.
     LineBreak,
 }
 

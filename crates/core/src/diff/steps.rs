@@ -13,11 +13,15 @@ use crate::model::{Call, Document, Step};
 pub struct StepDiff {
     /// Number before and after, from 1; none where the step is not there.
     pub before: Option<u32>,
+    /// Its place in the second list, from 0; none if it is only in the first.
     pub after: Option<u32>,
     /// Which shared steps it calls, and with what; empty for none.
     pub call: Vec<Piece>,
+    /// What is done.
     pub action: Vec<RichLine>,
+    /// What is expected.
     pub expected: Vec<RichLine>,
+    /// What it is done with.
     pub data: Vec<RichLine>,
     /// Names of the files that belong to it; empty for none.
     pub files: Vec<Piece>,

@@ -10,7 +10,9 @@ use super::ops::changes;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Piece {
+    /// What became of it.
     pub change: PieceChange,
+    /// What it says.
     pub text: String,
 }
 

@@ -132,6 +132,7 @@ pub(super) fn signatures(name: &str) -> impl Iterator<Item = &'static Signature>
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Function {
+    /// What it is called.
     pub name: String,
     /// Whether it stands behind a dot.
     pub member: bool,

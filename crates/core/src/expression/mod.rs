@@ -38,8 +38,11 @@ const DEEPEST: usize = 200;
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ExpressionFault {
+    /// Where it begins, in characters from 0.
     pub from: u32,
+    /// Where it ends, in characters from 0.
     pub to: u32,
+    /// What is wrong, in words.
     pub message: String,
 }
 

@@ -9,26 +9,39 @@ use crate::model::ValueType;
 pub enum Type {
     /// Known only when it is evaluated.
     Any,
+    /// Nothing.
     Null,
+    /// True or false.
     Bool,
+    /// A whole number.
     Int,
+    /// A whole number that is not below zero.
     Uint,
+    /// A number with a fraction.
     Double,
+    /// A text.
     Text,
+    /// Bytes.
     Bytes,
+    /// A point in time.
     Time,
+    /// A length of time.
     Duration,
+    /// A list of values of one type.
     List(Box<Type>),
+    /// A map by text.
     Map,
     /// The type of something, as `type()` gives it.
     Sort,
 }
 
 impl Type {
+    /// A list of values of a type.
     pub fn list(of: Type) -> Type {
         Type::List(Box::new(of))
     }
 
+    /// Whether it can be counted with.
     pub fn is_number(&self) -> bool {
         matches!(self, Type::Int | Type::Uint | Type::Double)
     }

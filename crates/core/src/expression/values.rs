@@ -19,10 +19,13 @@ pub type Moment = DateTime<FixedOffset>;
 
 /// What an expression looks at.
 pub struct Seen<'a> {
+    /// The artefact that is asked about.
     pub artefact: &'a Artefact,
     /// Titles of the folders above, outermost first.
     pub path: &'a [String],
+    /// What its kind can hold.
     pub kind: &'a KindSchema,
+    /// What “now” is.
     pub now: Moment,
 }
 

@@ -17,16 +17,23 @@ pub type PathOf<'p> = dyn Fn(&Artefact) -> String + 'p;
 /// What is the same for all lanes of a route.
 #[derive(Clone, Copy)]
 pub struct Between<'b> {
+    /// Name of the left system, as it stands in origin marks.
     pub left_system: &'b str,
+    /// Titles of the folders above a left item.
     pub left_path: &'b PathOf<'b>,
+    /// Titles of the folders above a right item.
     pub right_path: &'b PathOf<'b>,
 }
 
 /// A lane with what it covers at both ends, and what is remembered of it.
 pub struct InLane<'l, 'a> {
+    /// The lane.
     pub lane: &'l Lane,
+    /// The left items that it covers.
     pub left: &'l [&'a Artefact],
+    /// The right items that it covers.
     pub right: &'l [&'a Artefact],
+    /// The pairs that it has.
     pub pairs: &'l [Pair],
     /// What a person said of items without a pair.
     pub settled: &'l Settled,

@@ -18,6 +18,7 @@ use super::words::{Corpus, Said, Vocabulary, Weighed, cosine};
 pub struct Likeness {
     /// In all.
     pub score: u8,
+    /// Whether both stand in folders of the same titles.
     pub same_folder: bool,
     /// Of the titles.
     #[serde(default)]

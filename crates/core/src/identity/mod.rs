@@ -29,11 +29,20 @@ pub enum Evidence {
     /// A person said so.
     Settled,
     /// The right artefact carries the mark of the left one.
-    Origin { mark: String },
+    Origin {
+        /// The mark.
+        mark: String,
+    },
     /// Nothing else holds this value in the lane's key fields.
-    Key { value: String },
+    Key {
+        /// What they hold.
+        value: String,
+    },
     /// Same title in the same folder.
-    TitleAndPath { path: String },
+    TitleAndPath {
+        /// The titles, outermost first.
+        path: String,
+    },
     /// Alike; to be reviewed.
     Similar(Likeness),
 }
@@ -48,6 +57,7 @@ impl Evidence {
 /// An artefact as matching sees it.
 #[derive(Debug, Clone)]
 pub struct Candidate<'a> {
+    /// The artefact.
     pub artefact: &'a Artefact,
     /// Titles of the folders above, in canonical form for both ends.
     pub path: String,
@@ -59,8 +69,11 @@ pub type Settled = HashMap<String, Option<String>>;
 /// How counterparts are looked for where there is no pair.
 #[derive(Clone, Copy)]
 pub struct Looking<'a> {
+    /// Name of the left system, as it stands in origin marks.
     pub left_system: &'a str,
+    /// By what counterparts are found.
     pub matching: &'a Matching,
+    /// What persons decided.
     pub settled: &'a Settled,
 }
 

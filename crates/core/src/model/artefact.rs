@@ -13,11 +13,13 @@ use crate::slot::Slot;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Artefact {
+    /// What it is.
     pub kind: Kind,
     /// Id at its system: stable, unique within the system and kind.
     pub id: String,
     /// What people call it, e.g. OS-2207.
     pub key: String,
+    /// Where a person finds it, if its system tells.
     pub url: Option<String>,
     /// Version token for a conditional write: ETag, revision number or content hash.
     pub version: Option<String>,
@@ -25,18 +27,25 @@ pub struct Artefact {
     pub parent: Option<String>,
     /// Place among its siblings, from 0.
     pub position: u32,
+    /// Its title.
     pub title: String,
+    /// When and by whom it was made, if its system tells.
     pub created: Option<Stamp>,
+    /// When and by whom it was last changed, if its system tells.
     pub modified: Option<Stamp>,
     /// Fields under the names its system uses, the title and text included.
     #[cfg_attr(feature = "schema", schema(value_type = std::collections::HashMap<String, crate::model::ValueSchema>))]
     pub fields: Fields,
+    /// Its files.
     #[serde(default)]
     pub attachments: Vec<Attachment>,
+    /// Its links to other artefacts and addresses.
     #[serde(default)]
     pub links: Vec<Link>,
+    /// What people wrote about it.
     #[serde(default)]
     pub comments: Vec<Comment>,
+    /// What was changed of it in the past.
     #[serde(default)]
     pub history: Vec<HistoryEntry>,
     /// The mark of the artefact this one was made from, if it carries one.
@@ -100,8 +109,10 @@ impl Artefact {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Stamp {
+    /// When.
     #[serde(default)]
     pub at: Option<DateTime<FixedOffset>>,
+    /// Who, by their id in the system.
     pub by: Option<String>,
 }
 
@@ -124,7 +135,9 @@ impl Stamp {
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Attachment {
+    /// Its name, with its extension.
     pub name: String,
+    /// What it holds, as a media type (RFC 6838).
     pub media_type: String,
     /// How many there are, where the system says so.
     #[serde(default)]
@@ -164,7 +177,9 @@ impl Attachment {
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Link {
+    /// What the link says.
     pub link_type: LinkType,
+    /// What it leads to.
     pub target: LinkEnd,
     /// The system's own word for it, for a link that was read: several words may mean one type, and each goes back as
     /// it was.
@@ -193,20 +208,26 @@ impl Link {
     }
 }
 
+/// What a link leads to.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LinkEnd {
     /// An artefact of the same system.
     Artefact {
+        /// Its kind.
         kind: Kind,
+        /// Its id there.
         id: String,
     },
     /// An artefact by its kind and id at the other end, whose counterpart comes to be in the same plan.
     Pending {
+        /// Its kind.
         kind: Kind,
+        /// Its id at the end that it comes from.
         id: String,
     },
+    /// An address.
     Url(String),
 }
 
@@ -215,15 +236,25 @@ pub enum LinkEnd {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LinkType {
+    /// The test case verifies the requirement.
     Verifies,
+    /// The requirement is verified by the test case.
     VerifiedBy,
+    /// The requirement is a part of the other one.
     Decomposes,
+    /// The requirement has the other one as a part.
     DecomposedBy,
+    /// The defect affects the other one.
     Affects,
+    /// The other one is affected by the defect.
     AffectedBy,
+    /// It implements the other one.
     Implements,
+    /// It says the same as the other one.
     Duplicates,
+    /// It has to do with the other one.
     RelatesTo,
+    /// Another type, by the system's own word.
     Other(String),
 }
 
@@ -245,13 +276,16 @@ impl LinkType {
     }
 }
 
+/// What somebody wrote about an artefact.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Comment {
     /// Its id at its system, where it has one; unique among the comments of its item.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub id: Option<String>,
+    /// When and by whom.
     pub stamp: Stamp,
+    /// What it says.
     pub body: Document,
 }
 
@@ -269,10 +303,13 @@ pub struct HistoryEntry {
     /// Its id at its system, where it has one; unique in the history of its item.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub id: Option<String>,
+    /// When and by whom.
     pub stamp: Stamp,
+    /// What was changed, by the name that people see.
     pub field: String,
     /// Both values as text: what a system recorded need not fit its fields of today.
     pub before: String,
+    /// What it held then.
     pub after: String,
 }
 

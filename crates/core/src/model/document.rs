@@ -8,104 +8,147 @@ use serde::{Deserialize, Serialize};
 
 use super::{Argument, Kind};
 
+/// A formatted text, as a tree.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Document {
+    /// Its blocks, in their order.
     pub blocks: Vec<Block>,
 }
 
+/// A part of a formatted text that stands by itself.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "block", rename_all = "snake_case")]
 pub enum Block {
+    /// Text.
     Paragraph {
+        /// What it says.
         content: Vec<Inline>,
     },
+    /// A heading.
     Heading {
         /// 1 to 6.
         level: u8,
+        /// What it says.
         content: Vec<Inline>,
     },
+    /// A list.
     List {
         /// The first number of an ordered list; none for bullets.
         start: Option<u32>,
+        /// What each item holds.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         items: Vec<Vec<Block>>,
     },
+    /// A table.
     Table {
         /// Whether the first row holds the column names.
         header: bool,
+        /// Its rows, each with its cells, each with what it holds.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         rows: Vec<Vec<Vec<Block>>>,
     },
+    /// Lines that are shown as they are written.
     Code {
+        /// The language, if it is said.
         language: Option<String>,
+        /// What it says, line breaks included.
         text: String,
     },
+    /// A quotation.
     Quote {
+        /// What is quoted.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         blocks: Vec<Block>,
     },
+    /// A line between paragraphs.
     Rule,
 }
 
+/// A part of a line of text.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(tag = "inline", rename_all = "snake_case")]
 pub enum Inline {
+    /// Text without formatting.
     Text {
+        /// What it says.
         text: String,
     },
+    /// Strong text.
     Strong {
+        /// What it says.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         content: Vec<Inline>,
     },
+    /// Emphasised text.
     Emphasis {
+        /// What it says.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         content: Vec<Inline>,
     },
+    /// Text that is struck through.
     Strike {
+        /// What it says.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         content: Vec<Inline>,
     },
+    /// Text below the line.
     Subscript {
+        /// What it says.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         content: Vec<Inline>,
     },
+    /// Text above the line.
     Superscript {
+        /// What it says.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         content: Vec<Inline>,
     },
+    /// Text that is shown as it is written.
     Code {
+        /// What it says.
         text: String,
     },
+    /// A link.
     Link {
+        /// The address that it leads to.
         url: String,
+        /// What it says.
         #[cfg_attr(feature = "schema", schema(no_recursion))]
         content: Vec<Inline>,
     },
     /// An attachment of the same artefact (by name), or an image elsewhere (by URL).
     Image {
+        /// Where the picture is: an address, or the name of a file of the artefact.
         source: String,
+        /// What stands for it where it can't be shown.
         alt: String,
     },
     /// An artefact or person named in running text, by its id at the same system; or, with a kind, an
     /// artefact by its id at the other end, whose counterpart comes to be in the same plan.
     Mention {
+        /// Its id, at the end where the text stands.
         id: String,
+        /// What people see in its place.
         label: String,
+        /// Its kind, if the artefact is still to be made; the id is that of the end that it comes from.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         pending: Option<Kind>,
     },
     /// A parameter of the test case, by name.
     Parameter {
+        /// What it is called.
         name: String,
     },
+    /// A line break within a paragraph.
     LineBreak,
 }
 
 impl Inline {
+    /// Text without formatting.
     pub fn text(s: impl Into<String>) -> Inline {
         Inline::Text { text: s.into() }
     }

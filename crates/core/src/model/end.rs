@@ -12,7 +12,9 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum End {
+    /// The first of the two.
     Left,
+    /// The second of the two.
     Right,
 }
 
@@ -33,7 +35,8 @@ impl End {
         End::BOTH.into_iter().find(|end| end.id() == code)
     }
 
-    pub fn other(self) -> End {
+    /// The end at the other side of the route.
+    pub const fn other(self) -> End {
         match self {
             End::Left => End::Right,
             End::Right => End::Left,
@@ -46,7 +49,9 @@ impl End {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Ends<T> {
+    /// What the left end has.
     pub left: T,
+    /// What the right end has.
     pub right: T,
 }
 
@@ -56,10 +61,12 @@ impl<T> Ends<T> {
         Ends { left: make(End::Left), right: make(End::Right) }
     }
 
+    /// What is made of what each end has.
     pub fn map<U>(self, mut make: impl FnMut(T) -> U) -> Ends<U> {
         Ends { left: make(self.left), right: make(self.right) }
     }
 
+    /// What both have, to look at.
     pub fn as_ref(&self) -> Ends<&T> {
         Ends { left: &self.left, right: &self.right }
     }

@@ -13,23 +13,28 @@ use super::Value;
 /// A field's name at its system, shared between artefacts.
 pub type FieldKey = Arc<str>;
 
+/// What an artefact holds, by field.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[serde(transparent)]
 pub struct Fields(BTreeMap<FieldKey, Value>);
 
 impl Fields {
+    /// What a field holds; none if it is not there.
     pub fn get(&self, field: &str) -> Option<&Value> {
         self.0.get(field)
     }
 
+    /// Keeps a value in a field, in place of what was there.
     pub fn set(&mut self, field: impl Into<FieldKey>, value: Value) {
         self.0.insert(field.into(), value);
     }
 
+    /// Takes a field out; what it held.
     pub fn remove(&mut self, field: &str) -> Option<Value> {
         self.0.remove(field)
     }
 
+    /// All of them, by their ids.
     pub fn iter(&self) -> impl Iterator<Item = (&FieldKey, &Value)> {
         self.0.iter()
     }
@@ -44,10 +49,12 @@ impl Fields {
         }
     }
 
+    /// How many fields there are.
     pub fn len(&self) -> usize {
         self.0.len()
     }
 
+    /// Whether there are none.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
     }

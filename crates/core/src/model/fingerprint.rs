@@ -25,6 +25,7 @@ const SHORT: usize = 12;
 pub struct Fingerprint([u8; 33]);
 
 impl Fingerprint {
+    /// The digest of something, over its canonical JSON (RFC 8785).
     pub fn of<T: Serialize + ?Sized>(thing: &T) -> Fingerprint {
         Fingerprint::of_bytes(&canonical(thing))
     }
@@ -66,6 +67,7 @@ impl std::fmt::Debug for Fingerprint {
 /// How a short fingerprint was made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum ShortForm {
+    /// The form in which digests are made now.
     Now,
     /// By the standard library's `Hash`, before forms had numbers: 12 hexadecimal digits. Older databases hold these for
     /// comments that were carried, for rules and for plans.
@@ -87,6 +89,7 @@ impl ShortForm {
         if kept.contains(':') { ShortForm::Now } else { ShortForm::Former }
     }
 
+    /// The short digest of something, in this form.
     pub fn of<T: Serialize + Hash + ?Sized>(self, thing: &T) -> String {
         match self {
             ShortForm::Now => Fingerprint::of(thing).short(),

@@ -8,18 +8,28 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Kind {
+    /// A place that other artefacts stand in.
     Folder,
+    /// What a product is to do.
     Requirement,
+    /// Steps that test cases call.
     SharedSteps,
+    /// How something is tested.
     TestCase,
+    /// A choice of test cases.
     TestSuite,
+    /// Test cases that are carried out together.
     TestRun,
+    /// One test case carried out once.
     Execution,
+    /// What came of an execution.
     Result,
+    /// Something that is wrong with a product.
     Defect,
 }
 
 impl Kind {
+    /// All of them, in the order in which a transfer makes them.
     pub const ALL: [Kind; 9] = [
         Kind::Folder,
         Kind::Requirement,

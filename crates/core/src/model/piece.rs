@@ -8,7 +8,9 @@ use super::{Comment, HistoryEntry, Stamp};
 pub trait Piece: Clone {
     /// Its id at its system, where it has one.
     fn id(&self) -> Option<&str>;
+    /// The same, with an id.
     fn with_id(&self, id: String) -> Self;
+    /// When and by whom it was written.
     fn stamp(&self) -> &Stamp;
 }
 

@@ -14,10 +14,12 @@ impl Span {
         seconds.checked_mul(SECOND).map(Span)
     }
 
+    /// A length of time of so many nanoseconds.
     pub fn of_nanoseconds(nanoseconds: i64) -> Span {
         Span(nanoseconds)
     }
 
+    /// Its length in nanoseconds.
     pub fn nanoseconds(self) -> i64 {
         self.0
     }

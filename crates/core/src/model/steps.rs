@@ -9,9 +9,13 @@ use super::{Document, Reference};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
 pub struct Step {
+    /// What is done.
     pub action: Document,
+    /// What is expected.
     pub expected: Document,
+    /// What it is done with.
     pub data: Document,
+    /// The shared steps that stand in place of it; none if it is a step of its own.
     pub call: Option<Call>,
     /// Names of files that belong to this step.
     pub attachments: Vec<String>,
@@ -23,12 +27,15 @@ pub struct Step {
 pub struct Call {
     /// The shared steps.
     pub target: Reference,
+    /// A value for each parameter that is given one.
     pub arguments: Vec<Argument>,
 }
 
+/// A value for a parameter.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Argument {
+    /// The name of the parameter.
     pub name: String,
     /// Usually a line of text; a parameter of the caller stands in it as a node.
     pub value: Document,

@@ -19,23 +19,34 @@ pub enum Value {
     Empty,
     /// The field holds something that is not of its declared type.
     Unreadable(String),
+    /// Text on one or more lines.
     Text(String),
+    /// Formatted text.
     RichText(Document),
+    /// A whole number.
     Integer(i64),
+    /// A number with a fraction, to the last digit.
     Decimal(Decimal),
+    /// Yes or no.
     Boolean(bool),
+    /// A day.
     Date(NaiveDate),
     /// A point in time with its offset (RFC 3339).
     Instant(DateTime<FixedOffset>),
     /// A number of seconds.
     #[cfg_attr(feature = "schema", schema(value_type = String))]
     Duration(Span),
+    /// One of the values that the field allows.
     Choice(String),
+    /// Some of the values that the field allows, each once.
     ChoiceList(Vec<String>),
     /// A user's id at their system.
     User(String),
+    /// People, by their ids.
     UserList(Vec<String>),
+    /// An address.
     Url(String),
+    /// Another artefact.
     Reference(Reference),
     /// Several references, in their order.
     References(Vec<Reference>),
@@ -43,6 +54,7 @@ pub enum Value {
     Links(Vec<Link>),
     /// Rows of cells, the first row being the column names.
     Table(Vec<Vec<String>>),
+    /// Steps, in their order.
     Steps(Vec<Step>),
     /// Files, in order of name. Bytes are never part of a value; the digest stands for them.
     Attachments(Vec<Attachment>),
@@ -65,10 +77,16 @@ pub enum Reference {
     /// An artefact by its id at the system that holds the value.
     Known(String),
     /// An artefact by its kind and id at the other end: its counterpart comes to be in the same plan.
-    Pending { kind: Kind, id: String },
+    Pending {
+        /// Its kind.
+        kind: Kind,
+        /// Its id at the end that it comes from.
+        id: String,
+    },
 }
 
 impl Reference {
+    /// A reference to an artefact by its id.
     pub fn known(id: impl Into<String>) -> Reference {
         Reference::Known(id.into())
     }
@@ -84,7 +102,9 @@ impl Reference {
 /// What a value waits for: see [`Value::pending`].
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Pending<'a> {
+    /// Those without which nothing can be written, by kind and id.
     pub needed: Vec<(Kind, &'a str)>,
+    /// Those that can be added later, by kind and id.
     pub wished: Vec<(Kind, &'a str)>,
 }
 
@@ -93,26 +113,47 @@ pub struct Pending<'a> {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum ValueType {
+    /// Text on one or more lines.
     Text,
+    /// Formatted text.
     RichText,
+    /// A whole number.
     Integer,
+    /// A number with a fraction.
     Decimal,
+    /// Yes or no.
     Boolean,
+    /// A day.
     Date,
+    /// A point in time.
     Instant,
+    /// A length of time.
     Duration,
+    /// One of the values that the field allows.
     Choice,
+    /// Some of the values that the field allows.
     ChoiceList,
+    /// Somebody.
     User,
+    /// Several people.
     UserList,
+    /// An address.
     Url,
+    /// Another artefact.
     Reference,
+    /// Several artefacts.
     References,
+    /// Links to artefacts and addresses.
     Links,
+    /// Rows with the same columns.
     Table,
+    /// Steps of a test.
     Steps,
+    /// Files.
     Attachments,
+    /// What people wrote.
     Comments,
+    /// What was changed in the past.
     History,
 }
 
@@ -152,8 +193,10 @@ impl ValueType {
     }
 }
 
+/// Why something is no value.
 #[derive(Debug, thiserror::Error, PartialEq, Eq)]
 pub enum ValueError {
+    /// A text that is no decimal number; the text.
     #[error("“{0}” is not a decimal number")]
     NotADecimal(String),
 }
@@ -213,6 +256,7 @@ impl Decimal {
         Decimal::parse(&format!("{sign}{whole}.{fraction}")).map_err(|_| fail())
     }
 
+    /// The number as text, in its one form.
     pub fn as_str(&self) -> &str {
         &self.0
     }
@@ -267,10 +311,12 @@ impl From<Decimal> for String {
 }
 
 impl Value {
+    /// A text.
     pub fn text(s: impl Into<String>) -> Value {
         Value::Text(s.into())
     }
 
+    /// One of the values that a field allows, by its word.
     pub fn choice(s: impl Into<String>) -> Value {
         Value::Choice(s.into())
     }

@@ -9,12 +9,19 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Verdict {
+    /// It was not carried out.
     None,
+    /// What was expected happened.
     Pass,
+    /// It can't be said whether it passed or failed.
     Inconclusive,
+    /// What was expected did not happen.
     Fail,
+    /// Something else broke while it was carried out.
     Error,
+    /// It was left out on purpose.
     Skipped,
+    /// Something stood in its way.
     Blocked,
 }
 

@@ -15,7 +15,9 @@ use crate::rules::{Lane, RuleId};
 /// What was written of a field: what was sent, and what the answer to that says is held.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct WrittenField {
+    /// What was sent.
     pub sent: Value,
+    /// What the item held afterwards.
     pub held: Value,
 }
 

@@ -16,34 +16,45 @@ use crate::rules::FirstContact;
 /// A change without its values.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Brief {
+    /// The id of its lane.
     pub lane: String,
+    /// The kind of the left item.
     pub kind: Kind,
     /// The end that it writes.
     #[serde(default = "written_before")]
     pub written: End,
+    /// What is to be done.
     pub outcome: Outcome,
+    /// The left item, if there is one.
     pub left: Option<Side>,
+    /// The right item, if there is one.
     pub right: Option<Side>,
     /// The target fields, each with why it is there.
     pub fields: Vec<(Slot, FieldReason)>,
     /// Those of the new item, should one be made instead.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub as_new: Vec<(Slot, FieldReason)>,
+    /// How many losses it has.
     pub losses: u32,
+    /// Why it can't be transferred, by slot.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub faults: Vec<(Slot, FaultReason)>,
+    /// Why the two are taken for counterparts; none for pairs.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub evidence: Option<Evidence>,
+    /// How an item of the pair is missing; none if both are there.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub absence: Option<Absence>,
     /// Steps and files that would be written.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub steps: Option<u32>,
+    /// How many files it carries.
     #[serde(default)]
     pub files: u32,
 }
 
 impl Brief {
+    /// The short form of a change.
     pub fn of(change: &Change) -> Brief {
         let reasons = |of: &[FieldChange]| of.iter().map(|f| (f.field.clone(), f.reason)).collect();
         let count = |found: fn(&Value) -> Option<usize>| change.fields.iter().find_map(|f| found(&f.write));

@@ -16,15 +16,22 @@ use crate::model::{Artefact, End, Kind, Slot, Stamp, Value, codes};
 pub struct Change {
     /// Place in the plan, from 0. Whatever it depends on stands before it.
     pub seq: u32,
+    /// The id of its lane.
     pub lane: String,
+    /// The kind of the left item.
     pub kind: Kind,
+    /// The kind of the right item.
     pub right_kind: Kind,
     /// The end that it writes.
     #[serde(default = "written_before")]
     pub written: End,
+    /// What is to be done.
     pub outcome: Outcome,
+    /// The left item, if there is one.
     pub left: Option<Side>,
+    /// The right item, if there is one.
     pub right: Option<Side>,
+    /// What differs, slot by slot.
     pub fields: Vec<FieldChange>,
     /// For an adoption that waits for review: every field, should a new artefact be made instead.
     pub as_new: Vec<FieldChange>,
@@ -48,6 +55,7 @@ pub struct Change {
     pub depends_on: Vec<u32>,
     /// Changes that are applied before this one if they are applied at all.
     pub after: Vec<u32>,
+    /// What could not be carried exactly, of the item as a whole.
     pub losses: Vec<Loss>,
     /// Why two artefacts are taken to be one, for adoptions.
     pub evidence: Option<Evidence>,
@@ -109,16 +117,24 @@ pub(super) fn written_before() -> End {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Side {
+    /// Its id in its system.
     pub id: String,
+    /// What people call it.
     pub key: String,
+    /// Its title.
     pub title: String,
+    /// The titles of the folders above it.
     pub path: String,
+    /// Its version, if its system has versions.
     pub version: Option<String>,
+    /// When and by whom it was last changed.
     pub modified: Option<Stamp>,
+    /// Where a person finds it.
     pub url: Option<String>,
 }
 
 impl Side {
+    /// An item with the titles of the folders above it.
     pub fn of(artefact: &Artefact, path: String) -> Side {
         Side {
             id: artefact.id.clone(),
@@ -197,7 +213,9 @@ pub struct FieldChange {
     pub write: Value,
     /// What the written end holds now; none for new artefacts and absent fields.
     pub right: Option<Value>,
+    /// Why it differs.
     pub reason: FieldReason,
+    /// What could not be carried exactly.
     pub losses: Vec<Loss>,
 }
 

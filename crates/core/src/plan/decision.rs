@@ -15,6 +15,7 @@ use crate::rules::FirstContact;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(deny_unknown_fields)]
 pub struct Decision {
+    /// Whether the change is transferred.
     pub included: bool,
     /// Make a new artefact: instead of adopting one, or in place of one that is gone.
     #[serde(default)]

@@ -70,6 +70,7 @@ impl FieldReason {
         }
     }
 
+    /// Whether both ends changed, so that somebody decides.
     pub fn is_conflict(self) -> bool {
         matches!(
             self,

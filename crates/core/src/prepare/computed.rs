@@ -16,6 +16,7 @@ pub struct Computed {
 }
 
 impl Computed {
+    /// Prepares the computed values of a lane.
     pub fn of(lane: &Lane, kind: &KindSchema) -> Computed {
         let rules = lane.fills().filter_map(|fill| match &fill.source {
             Source::Computed(text) => Some((computed_field(&fill.target), compile(text, kind).ok()?)),

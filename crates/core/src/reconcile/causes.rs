@@ -85,6 +85,7 @@ pub enum Weight {
 }
 
 impl DifferenceCause {
+    /// Whether it is explained, waits, or is nobody's doing.
     pub fn weight(self) -> Weight {
         match self {
             DifferenceCause::KeptByDecision | DifferenceCause::ChangedOnSaving | DifferenceCause::RemovedAt(_) => {
@@ -101,7 +102,9 @@ impl DifferenceCause {
 pub struct Fate {
     /// The end that was to be written.
     pub written: End,
+    /// What was to be done.
     pub outcome: Outcome,
+    /// Whether it was to be transferred.
     pub included: bool,
     /// How far the transfer came with it; none if it never began with it.
     pub transfer: Option<Progress>,
@@ -112,8 +115,11 @@ pub struct Fate {
 /// How far a transfer came with a change.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Progress {
+    /// A transfer began with it and did not end it.
     Begun,
+    /// It was transferred.
     Done,
+    /// It was refused.
     Refused,
 }
 

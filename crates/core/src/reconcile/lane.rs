@@ -19,10 +19,13 @@ use crate::rules::{Lane, order_is_carried};
 
 /// Everything that a lane's proof is made from, as just read and as remembered.
 pub struct Proven<'a> {
+    /// What was read at each end.
     pub at: Ends<AtEnd<'a>>,
+    /// The pairs of the lane.
     pub pairs: &'a [Pair],
     /// Of pairs that changed since they were in step.
     pub bases: &'a dyn Bases,
+    /// Comments and past changes that an end holds in words of its own, by lane and left id.
     pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
     /// What became of items in the latest plan, by left id.
     pub fates: &'a HashMap<String, Fate>,
@@ -122,7 +125,7 @@ impl<'a> Proving<'a> {
             self.proof.differences.extend(told);
             return;
         }
-        let Some(source) = source_value(ready.fill, left, self.cx.left_system) else { return };
+        let Some(source) = source_value(ready.fill, left, self.cx.system) else { return };
         let Converted { value, fault, losses } = ready.convert(left, self.cx);
         let (expected, now) = (value.unwrap_or(Value::Empty), target.of(right));
         let said = SaidCount::of(&self.comparer, target, (&source, &expected), &now, met.accepted);

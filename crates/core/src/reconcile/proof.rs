@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize};
 
 use super::causes::{DifferenceCause, Weight};
 use super::said::SaidCount;
@@ -17,11 +17,14 @@ use crate::rules::Lane;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct LaneProof {
+    /// The id of the lane.
     pub lane: String,
     /// What people call it; empty if they call it by its kinds.
     #[serde(default)]
     pub name: String,
+    /// Its kind at the left.
     pub left_kind: Kind,
+    /// Its kind at the right.
     pub right_kind: Kind,
     /// Artefacts in the lane's scope at the left.
     pub left_count: u64,
@@ -29,7 +32,9 @@ pub struct LaneProof {
     pub paired: u64,
     /// Artefacts in the lane's scope at the right.
     pub right_count: u64,
+    /// What became of each field, over all pairs.
     pub fields: Vec<FieldProof>,
+    /// Fields that do not agree.
     pub differences: Vec<Difference>,
     /// Left artefacts without a counterpart.
     pub missing: Vec<ProofItem>,
@@ -55,9 +60,13 @@ pub struct LaneProof {
 /// A file as both ends gave it out, with the digests and sizes of what came.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FileCompared {
+    /// What people call the left item.
     pub left_key: String,
+    /// What people call the right item.
     pub right_key: String,
+    /// The file at the left.
     pub left: Attachment,
+    /// The file at the right.
     pub right: Attachment,
 }
 
@@ -156,12 +165,32 @@ pub struct FilesRead {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FileNotRead {
+    /// What people call the left item.
     pub left_key: String,
+    /// What people call the right item.
     pub right_key: String,
+    /// The name of the file.
     pub name: String,
-    /// Whether it is the left one.
-    pub at_left: bool,
+    /// The end at which it could not be read.
+    #[serde(alias = "at_left", deserialize_with = "end_or_at_left")]
+    pub end: End,
+    /// What happened, in words.
     pub why: String,
+}
+
+/// An end; proofs of before the 30th of November 2026 said whether it was the left one.
+fn end_or_at_left<'de, D: Deserializer<'de>>(from: D) -> Result<End, D::Error> {
+    #[derive(Deserialize)]
+    #[serde(untagged)]
+    enum Kept {
+        End(End),
+        AtLeft(bool),
+    }
+    Ok(match Kept::deserialize(from)? {
+        Kept::End(end) => end,
+        Kept::AtLeft(true) => End::Left,
+        Kept::AtLeft(false) => End::Right,
+    })
 }
 
 /// What a proof comes to.
@@ -178,6 +207,7 @@ pub struct Headline {
     pub waits: Vec<WaitsFor>,
     /// Fields and items that differ without any reason that is known.
     pub unexplained_fields: u64,
+    /// Items of which something differs that nothing explains.
     pub unexplained_items: u64,
 }
 
@@ -185,14 +215,18 @@ pub struct Headline {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct WaitsFor {
+    /// What is waited for.
     pub cause: DifferenceCause,
+    /// Items that wait for it whole.
     pub items: u64,
+    /// Fields that wait for it.
     pub fields: u64,
     /// Of the items, those of which nothing is at the other end.
     pub whole: u64,
 }
 
 impl Headline {
+    /// Counts the proofs of all lanes together.
     pub fn of(lanes: &[LaneProof]) -> Headline {
         let mut out = Headline::default();
         /// Items by lane and key, those of them of which nothing is there, and fields.
@@ -240,9 +274,11 @@ impl Headline {
     }
 }
 
+/// What became of one field, over all pairs.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FieldProof {
+    /// The field.
     pub field: String,
     /// Pairs compared in this field.
     pub compared: u64,
@@ -260,6 +296,7 @@ pub struct FieldProof {
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct PieceProof {
+    /// The field.
     pub field: String,
     /// Pieces that the left's items have, as far as they can be carried.
     pub expected: u64,
@@ -269,12 +306,17 @@ pub struct PieceProof {
     pub only_right: u64,
 }
 
+/// A left item without a counterpart.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ProofItem {
+    /// Its id.
     pub left_id: String,
+    /// What people call it.
     pub left_key: String,
+    /// Its title.
     pub title: String,
+    /// Why it has none.
     #[serde(default = "not_known")]
     pub cause: DifferenceCause,
 }
@@ -288,19 +330,28 @@ fn not_known() -> DifferenceCause {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct AbsentItem {
+    /// What people call the left item.
     pub left_key: String,
+    /// What people call the right item.
     pub right_key: String,
+    /// The title of the item that is there.
     pub title: String,
-    /// Whether it is the left one.
-    pub at_left: bool,
+    /// The end at which it is missing.
+    #[serde(alias = "at_left", deserialize_with = "end_or_at_left")]
+    pub end: End,
+    /// How it is missing there.
     pub what: Absence,
 }
 
+/// A loss of a value that agrees as far as it could be carried.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ProofLoss {
+    /// What people call the left item.
     pub left_key: String,
+    /// What people call the right item.
     pub right_key: String,
+    /// What was lost.
     pub loss: Loss,
 }
 
@@ -308,14 +359,21 @@ pub struct ProofLoss {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Difference {
+    /// What people call the left item.
     pub left_key: String,
+    /// What people call the right item.
     pub right_key: String,
+    /// The title of the left item.
     pub title: String,
+    /// The field.
     pub field: String,
+    /// What the right item should hold.
     #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
     pub expected: Value,
+    /// What it holds.
     #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
     pub found: Value,
+    /// Why it differs.
     pub cause: DifferenceCause,
 }
 
@@ -327,6 +385,14 @@ impl ProofItem {
 }
 
 impl AbsentItem {
+    /// What people call the item of the pair at an end.
+    pub fn key(&self, end: End) -> &str {
+        match end {
+            End::Left => &self.left_key,
+            End::Right => &self.right_key,
+        }
+    }
+
     /// A half of a pair that is missing; none if the other is not there either, so that there is nothing to tell of.
     pub(super) fn of(pair: &Pair, missing: End, what: Absence, items: Ends<Option<&Artefact>>) -> Option<AbsentItem> {
         let there = items[missing.other()]?;
@@ -335,7 +401,7 @@ impl AbsentItem {
             left_key: key(End::Left, &pair.left_key),
             right_key: key(End::Right, &pair.right_key),
             title: there.title.clone(),
-            at_left: missing == End::Left,
+            end: missing,
             what,
         })
     }
@@ -376,6 +442,22 @@ fn pieces(list: &Value) -> Vec<Value> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    /// Proofs are kept for good: what said whether it was the left end is read as that end.
+    #[test]
+    fn a_proof_of_before_tells_its_ends() {
+        let item = |end: &str| {
+            let text = format!(r#"{{"left_key":"A-1","right_key":"7","title":"Door",{end},"what":"gone"}}"#);
+            serde_json::from_str::<AbsentItem>(&text)
+        };
+        let (left, right) = (item(r#""at_left":true"#).expect("read"), item(r#""at_left":false"#).expect("read"));
+        assert_eq!((left.end, right.end), (End::Left, End::Right));
+        assert_eq!((left.key(left.end), left.key(right.end)), ("A-1", "7"));
+        let again = serde_json::to_string(&left).expect("written");
+        assert!(again.contains(r#""end":"left""#), "{again}");
+        assert_eq!(serde_json::from_str::<AbsentItem>(&again).expect("read"), left);
+        assert!(item(r#""end":"top""#).is_err());
+    }
     use crate::model::{Link, LinkEnd, LinkType};
 
     /// Systems that state the same digest for other bytes.
@@ -400,7 +482,7 @@ mod tests {
         proof.file_compared("One", Ok(compared("L1", "1")));
         proof.file_compared("Two", Ok(compared("L2", "2")));
         let (left_key, right_key, name) = ("L2".into(), "R".into(), "b.png".into());
-        proof.file_compared("Two", Err(FileNotRead { left_key, right_key, name, at_left: false, why: "gone".into() }));
+        proof.file_compared("Two", Err(FileNotRead { left_key, right_key, name, end: End::Right, why: "gone".into() }));
         let read = proof.files.as_ref().expect("files were read");
         assert_eq!((read.of, read.read, read.same, read.bytes, read.not_read.len()), (3, 2, 1, 16, 1));
         assert_eq!((proof.fields[0].agree, proof.pieces[0].there), (1, 2));

@@ -2,53 +2,54 @@
 //!
 //! Decides how many calls a change takes: one to make or to change an item, one per move of its state, one per file and
 //! note and one to look at them after, two for links to what is not there yet and for texts that name it (they are
-//! written when it is, on an item that is read first), two at the left to link back. Retries are not foreseen.
+//! written when it is, on an item that is read first), two at the other end to link back. Retries are not foreseen.
 
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
 use crate::catalogue::KindSchema;
-use crate::model::{Kind, Value};
+use crate::model::{End, Ends, Kind, Value};
 use crate::plan::{Change, FieldChange};
 
-/// What one change costs, in calls to each end.
+/// What one change costs, in calls.
 #[derive(Debug, Clone, Copy, Default, PartialEq)]
 pub struct Cost {
-    pub right: u64,
-    pub left: u64,
+    /// Calls to the end that is written, but for the one that makes the item.
+    pub written: u64,
+    /// Calls to the other end, but for those that leave a link there.
+    pub read: u64,
     /// The kind of which it makes an item: several of some kinds go in one call.
     pub makes: Option<Kind>,
 }
 
 impl Cost {
-    /// Calls to the right, of which an item that is made together with others is a share.
-    pub fn right_calls(&self, right: &Pace) -> f64 {
-        let made = self.makes.map_or(0.0, |kind| 1.0 / right.batches.get(&kind).copied().unwrap_or(1).max(1) as f64);
-        self.right as f64 + made
-    }
-
-    /// Calls to the left, with those for a link to the counterpart if the change leaves one there.
-    pub fn left_calls(&self, links_back: bool) -> f64 {
-        (self.left + if links_back { LINKING_BACK } else { 0 }) as f64
+    /// Calls to each end, where the one that is written has this pace. An item that is made together with others is a
+    /// share of a call. Calls for a link to the counterpart are among them if the change leaves one.
+    pub fn calls(&self, written: End, pace: &Pace, links_back: bool) -> Ends<f64> {
+        let made = self.makes.map_or(0.0, |kind| 1.0 / pace.batches.get(&kind).copied().unwrap_or(1).max(1) as f64);
+        let linked = if links_back { LINKING_BACK } else { 0 };
+        Ends::of(|end| match end == written {
+            true => self.written as f64 + made,
+            false => (self.read + linked) as f64,
+        })
     }
 }
 
-/// Calls to the left for a link to a counterpart: the item is read and written.
+/// Calls for a link to a counterpart: the item is read and written.
 const LINKING_BACK: u64 = 2;
 
-/// Calls to either end, summed over changes. Items that are made in one call have a share of it each; a call that is
-/// begun is a whole one, for each kind by itself.
+/// Calls to either end, summed over changes, by kind. Items that are made in one call have a share of it each; a call that
+/// is begun is a whole one, for each kind by itself.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Calls {
-    right: BTreeMap<Kind, f64>,
-    left: f64,
-}
+pub struct Calls(Ends<BTreeMap<Kind, f64>>);
 
 /// What an end allows.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct Pace {
+    /// Calls that run at the same time.
     pub calls_at_once: usize,
+    /// Calls in a minute; none if there is no limit.
     pub calls_per_minute: Option<u32>,
     /// Items of a kind that can be made in one call.
     pub batches: BTreeMap<Kind, usize>,
@@ -69,8 +70,8 @@ impl Pace {
 #[derive(Debug, Clone, Copy, Default, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Estimate {
-    pub right_calls: u64,
-    pub left_calls: u64,
+    /// Calls to each end.
+    pub calls: Ends<u64>,
     /// At the pace of the slower end.
     pub seconds: u64,
 }
@@ -86,7 +87,7 @@ impl Cost {
         if !existing {
             cost.makes = Some(change.right_kind);
         } else if fields.iter().filter(own).count() > 0 {
-            cost.right += 1;
+            cost.written += 1;
         }
         for field in fields {
             let now = held(field);
@@ -95,40 +96,40 @@ impl Cost {
                     let there = |f: &_| matches!(&now, Value::Attachments(list) if list.contains(f));
                     let sent = files.iter().filter(|f| !there(*f)).count() as u64;
                     // The item is read before and after.
-                    cost.right += sent + 2 * u64::from(sent > 0);
-                    cost.left += sent;
+                    cost.written += sent + 2 * u64::from(sent > 0);
+                    cost.read += sent;
                 }
                 // Only those that are to be added stand there.
                 Value::Comments(_) | Value::History(_) => {
                     let added = length(&field.write) as u64;
-                    cost.right += added + u64::from(added > 0);
+                    cost.written += added + u64::from(added > 0);
                 }
                 Value::Choice(to) => {
                     let Some(workflow) = kind.field(&field.field).and_then(|f| f.workflow.as_ref()) else { continue };
                     let from = if now.is_blank() { workflow.first.clone() } else { now.display() };
-                    cost.right += workflow.way(&from, to).map_or(0, |way| way.len() as u64);
+                    cost.written += workflow.way(&from, to).map_or(0, |way| way.len() as u64);
                 }
                 _ => {}
             }
         }
-        cost.right += if later { 2 } else { 0 };
+        cost.written += if later { 2 } else { 0 };
         cost
     }
 }
 
 impl Calls {
     /// Adds what changes of a kind cost.
-    pub fn add(&mut self, kind: Kind, right: f64, left: f64) {
-        *self.right.entry(kind).or_default() += right;
-        self.left += left;
+    pub fn add(&mut self, kind: Kind, calls: Ends<f64>) {
+        for end in End::BOTH {
+            *self.0[end].entry(kind).or_default() += calls[end];
+        }
     }
 
-    /// Calls to each end, and the time that both take beside one another.
-    pub fn estimate(&self, left: &Pace, right: &Pace) -> Estimate {
-        let right_calls = self.right.values().map(|calls| whole(*calls)).sum();
-        let left_calls = whole(self.left);
-        let seconds = right.seconds(right_calls as f64).max(left.seconds(left_calls as f64)).ceil() as u64;
-        Estimate { right_calls, left_calls, seconds }
+    /// Calls to each end, and the time that both take beside one another at their paces.
+    pub fn estimate(&self, paces: Ends<&Pace>) -> Estimate {
+        let calls = self.0.as_ref().map(|of| of.values().map(|calls| whole(*calls)).sum::<u64>());
+        let seconds = paces.zip(calls).map(|(pace, calls)| pace.seconds(calls as f64));
+        Estimate { calls, seconds: seconds.left.max(seconds.right).ceil() as u64 }
     }
 }
 
@@ -157,10 +158,10 @@ mod tests {
             let mut sum = Calls::default();
             for kind in [Kind::TestCase, Kind::Defect] {
                 let cost = Cost { makes: Some(kind), ..Cost::default() };
-                (0..items).for_each(|_| sum.add(kind, cost.right_calls(&pace), 0.0));
+                (0..items).for_each(|_| sum.add(kind, cost.calls(End::Right, &pace, false)));
             }
-            let told = sum.estimate(&Pace::default(), &pace);
-            assert_eq!((told.right_calls, told.left_calls), (2 * calls, 0), "{items} in calls of {size}");
+            let told = sum.estimate(Ends { left: &Pace::default(), right: &pace });
+            assert_eq!(told.calls, Ends { left: 0, right: 2 * calls }, "{items} in calls of {size}");
         }
     }
 
@@ -170,9 +171,10 @@ mod tests {
         let pace =
             |calls_per_minute| Pace { calls_at_once: 4, seconds_per_call: 0.2, calls_per_minute, ..Pace::default() };
         let mut sum = Calls::default();
-        sum.add(Kind::Defect, 40.0, 30.0);
-        assert_eq!(sum.estimate(&pace(None), &pace(None)).seconds, 2);
-        assert_eq!(sum.estimate(&pace(Some(60)), &pace(None)).seconds, 30);
-        assert_eq!(sum.estimate(&pace(Some(60)), &pace(Some(30))).seconds, 80);
+        sum.add(Kind::Defect, Ends { left: 30.0, right: 40.0 });
+        let seconds = |left, right| sum.estimate(Ends { left: &pace(left), right: &pace(right) }).seconds;
+        assert_eq!(seconds(None, None), 2);
+        assert_eq!(seconds(Some(60), None), 30);
+        assert_eq!(seconds(Some(60), Some(30)), 80);
     }
 }

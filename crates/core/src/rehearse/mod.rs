@@ -88,6 +88,7 @@ impl Target {
 }
 
 impl Rehearsal {
+    /// Begins at an end as it is.
     pub fn at(target: Arc<Target>) -> Rehearsal {
         Rehearsal { target, made: HashMap::new(), taken: HashMap::new(), refused: HashMap::new(), alone: false }
     }

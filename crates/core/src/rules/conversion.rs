@@ -9,28 +9,35 @@ use crate::model::LinkType;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Conversion {
+    /// Values are replaced by others, row by row.
     ValueMap(ValueMap),
     /// Rich text, or the rich text in steps, in the target's format.
     RichText,
     /// Cut to this many characters.
     Shorten {
+        /// The most characters that are kept.
         to: u32,
     },
+    /// People are replaced by others, row by row or as they are recognised.
     Users(UserTable),
     /// A text for items that hold nothing here.
     IfEmpty {
+        /// The text that stands in place of nothing.
         text: String,
     },
     /// Hours as a number, from a duration or from text like `1:45`.
     Hours,
     /// A number from text, with a decimal comma or a point.
     Number {
+        /// Whether a comma stands before the fraction.
         comma: bool,
     },
     /// Of the folder path, the name at this level, from 1.
     PathLevel {
+        /// The level, 1 for the outermost.
         level: u32,
     },
+    /// Types of links are replaced by others, row by row.
     LinkTypes(LinkTypes),
 }
 
@@ -40,13 +47,16 @@ pub enum Conversion {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct LinkTypes {
+    /// The rows; of two for one type the first counts.
     pub rows: Vec<LinkTypeRow>,
 }
 
+/// A row of a table of link types.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct LinkTypeRow {
+    /// The type where the link comes from.
     pub left: LinkType,
     /// None leaves such links out, as a loss.
     #[serde(default)]
@@ -58,17 +68,21 @@ pub struct LinkTypeRow {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct ValueMap {
+    /// The rows; of two for one value the first counts.
     pub rows: Vec<ValueRow>,
+    /// What becomes of values without a row.
     #[serde(default)]
     pub otherwise: Fallback,
 }
 
+/// A row of a value map.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct ValueRow {
     /// The value at the left as text; the empty text stands for an empty field.
     pub left: String,
+    /// The value that stands for it; the empty text stands for nothing.
     pub right: String,
     /// Of several rows with one right value, the one that travels back.
     #[serde(default)]
@@ -83,7 +97,9 @@ pub enum Fallback {
     /// The item waits, and is listed.
     #[default]
     Block,
+    /// This value stands for it.
     Use(String),
+    /// The field stays empty.
     LeaveEmpty,
 }
 
@@ -95,6 +111,7 @@ pub struct UserTable {
     /// Ids at the left to ids at the right.
     #[serde(default)]
     pub rows: Vec<ValueRow>,
+    /// What becomes of people without a row whom nobody is recognised as.
     #[serde(default)]
     pub otherwise: Fallback,
 }

@@ -9,9 +9,12 @@ use crate::model::End;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Direction {
+    /// The left is read and the right is written.
     #[default]
     ToRight,
+    /// The right is read and the left is written.
     ToLeft,
+    /// Either is read and written.
     Both,
 }
 

@@ -6,7 +6,7 @@ use super::direction::Direction;
 use super::policies::{Matching, NEVER, Policies};
 use super::rule::{Fill, Rule, RuleId, Source};
 use crate::expression::names_now;
-use crate::model::Kind;
+use crate::model::{End, Kind};
 use crate::scope::Condition;
 
 /// Within a route: one kind to one kind, with its direction, scope, rules and policies.
@@ -19,21 +19,29 @@ pub struct Lane {
     /// What people call it; empty if they call it by its kinds.
     #[serde(default)]
     pub name: String,
+    /// The kind that it covers at the left.
     pub left_kind: Kind,
+    /// The kind that it covers at the right.
     pub right_kind: Kind,
+    /// Which end it writes.
     #[serde(default)]
     pub direction: Direction,
+    /// Which left items it covers.
     #[serde(default)]
     pub left_scope: Condition,
+    /// Which right items it looks for counterparts among.
     #[serde(default)]
     pub right_scope: Condition,
     /// What is covered at the left beyond what the conditions match.
     #[serde(default)]
     pub along: Along,
+    /// What fills each slot.
     #[serde(deserialize_with = "super::rule::of_one_lane")]
     pub rules: Vec<Rule>,
+    /// How counterparts are found.
     #[serde(default)]
     pub matching: Matching,
+    /// What is done where nobody decides.
     #[serde(default)]
     pub policies: Policies,
 }
@@ -73,6 +81,30 @@ impl Lane {
         self.left_scope.depends_on_now() || self.right_scope.depends_on_now() || self.fills().any(computed)
     }
 
+    /// The kind that it covers at an end.
+    pub fn kind(&self, end: End) -> Kind {
+        match end {
+            End::Left => self.left_kind,
+            End::Right => self.right_kind,
+        }
+    }
+
+    /// What it covers at an end.
+    pub fn scope(&self, end: End) -> &Condition {
+        match end {
+            End::Left => &self.left_scope,
+            End::Right => &self.right_scope,
+        }
+    }
+
+    /// The same, to be changed.
+    pub fn scope_mut(&mut self, end: End) -> &mut Condition {
+        match end {
+            End::Left => &mut self.left_scope,
+            End::Right => &mut self.right_scope,
+        }
+    }
+
     /// How counterparts are found. Folders are alike only if they are the same: “similar” folders would swallow each
     /// other's items.
     pub fn finding(&self) -> Matching {
@@ -93,6 +125,7 @@ impl Lane {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Along {
+    /// None.
     #[default]
     Nothing,
     /// Those that an item matched by the conditions of any lane leads to.

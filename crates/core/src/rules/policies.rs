@@ -21,7 +21,9 @@ pub struct Matching {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct KeyFields {
+    /// The field at the left.
     pub left: String,
+    /// The field at the right.
     pub right: String,
 }
 
@@ -41,10 +43,12 @@ impl Default for Matching {
     }
 }
 
+/// What is done where nobody decides.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(deny_unknown_fields)]
 pub struct Policies {
+    /// What is done where two counterparts meet for the first time and differ.
     #[serde(default)]
     pub first_contact: FirstContact,
     /// Whether each item that is carried gets a link to its counterpart, at the left.

@@ -83,7 +83,9 @@ pub struct Fill {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Source {
+    /// A field, by its id.
     Field(String),
+    /// The same value for all items.
     Constant(FieldValue),
     /// An expression in CEL over the item: several fields joined, a value chosen by another.
     Computed(String),

@@ -12,23 +12,32 @@ use crate::model::Kind;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct LaneChange {
+    /// The id of the lane.
     pub lane: String,
     /// What people call it; empty if they call it by its kinds.
     pub name: String,
+    /// Its kind at the left.
     pub left_kind: Kind,
+    /// Its kind at the right.
     pub right_kind: Kind,
+    /// What became of it.
     pub became: Became,
     /// Empty for a lane that was added or removed whole.
     pub rules: Vec<RuleChange>,
+    /// Which parts of it are other than before.
     pub parts: Vec<LanePart>,
 }
 
+/// What became of a lane between two versions.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Became {
+    /// It is new.
     Added,
+    /// It is gone.
     Removed,
+    /// It is other than before.
     Changed,
 }
 
@@ -36,8 +45,11 @@ pub enum Became {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct RuleChange {
+    /// The rule.
     pub rule: RuleId,
+    /// As it was; none if it is new.
     pub before: Option<Rule>,
+    /// As it is; none if it is gone.
     pub after: Option<Rule>,
 }
 
@@ -46,13 +58,21 @@ pub struct RuleChange {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum LanePart {
+    /// What people call it.
     Name,
+    /// Its kinds.
     Kinds,
+    /// Its direction.
     Direction,
+    /// What it covers at the left.
     LeftScope,
+    /// What it covers at the right.
     RightScope,
+    /// Which items it brings along.
     Along,
+    /// How counterparts are found.
     Matching,
+    /// What is done where nobody decides.
     Policies,
 }
 

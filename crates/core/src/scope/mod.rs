@@ -25,8 +25,11 @@ use row::Test;
 #[cfg_attr(feature = "schema", schema(no_recursion))]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Condition {
+    /// All of them match.
     All(Vec<Condition>),
+    /// At least one of them matches.
     Any(Vec<Condition>),
+    /// A field compared with a value.
     Row(ConditionRow),
     /// An expression in CEL that no row says.
     Expression(String),
@@ -56,6 +59,7 @@ impl Condition {
 pub struct ConditionRow {
     /// A field of the kind, or a property that every artefact has: see [`places`].
     pub field: String,
+    /// How it is compared.
     pub op: Operator,
     /// What it is compared with, as text: a number, a day or time (ISO 8601), `1:30` for a length of time.
     #[serde(default)]
@@ -65,6 +69,7 @@ pub struct ConditionRow {
     pub values: Vec<String>,
 }
 
+/// How a field is compared with a value.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
@@ -72,17 +77,27 @@ pub enum Operator {
     /// The same, capitals included; of a list, one of its values is.
     #[default]
     Is,
+    /// It is another value.
     IsNot,
+    /// It is one of the values.
     OneOf,
+    /// It is none of the values.
     NoneOf,
     /// Without regard to capitals.
     Contains,
+    /// The text does not contain it.
     ContainsNot,
+    /// The text begins with it.
     StartsWith,
+    /// It holds nothing.
     IsEmpty,
+    /// It holds something.
     IsNotEmpty,
+    /// The number is this or more.
     AtLeast,
+    /// The number is this or less.
     AtMost,
+    /// The time is before it.
     Before,
     /// In the last so many days, or later.
     WithinDays,
@@ -90,6 +105,7 @@ pub enum Operator {
     OlderThanDays,
     /// For the folder path: in this folder or below it.
     Under,
+    /// The item stands in no folder under it.
     NotUnder,
 }
 
@@ -99,6 +115,7 @@ pub enum Operator {
 pub struct ConditionFault {
     /// The place of the row in the tree: its number in its group, from the outermost on.
     pub at: Vec<u32>,
+    /// What is wrong, in words.
     pub message: String,
 }
 

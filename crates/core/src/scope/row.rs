@@ -19,9 +19,11 @@ use crate::model::{Decimal, Value, read_day};
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Place {
+    /// The field, by its id.
     pub field: String,
     /// As people call it.
     pub name: String,
+    /// The comparisons that go with it.
     pub operators: Vec<Operator>,
     /// What its values are.
     pub holds: Holds,
@@ -33,12 +35,19 @@ pub struct Place {
 #[serde(rename_all = "snake_case")]
 #[cfg_attr(feature = "schema", schema(as = PlaceHolds))]
 pub enum Holds {
+    /// A text.
     Text,
+    /// The titles of folders.
     Path,
+    /// Several values.
     List,
+    /// A number.
     Number,
+    /// Yes or no.
     YesNo,
+    /// A point in time.
     Time,
+    /// A length of time.
     Duration,
 }
 

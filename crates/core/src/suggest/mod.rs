@@ -31,6 +31,7 @@ use values::Allowed;
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Suggestion {
+    /// The rule.
     pub rule: Rule,
     /// How sure, from 0 to 100.
     pub score: u8,

@@ -14,14 +14,19 @@ use crate::model::Kind;
 pub struct DoubleGroup {
     /// The least likeness that holds the group together, in hundredths.
     pub score: u8,
+    /// The items, in the order in which they were found.
     pub items: Vec<DoubleItem>,
 }
 
+/// An item that may be there twice.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct DoubleItem {
+    /// Its id.
     pub id: String,
+    /// What people call it.
     pub key: String,
+    /// Its title.
     pub title: String,
     /// Titles of the folders above.
     pub path: String,

@@ -22,9 +22,11 @@ use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, Kind, LINKS};
 use markup::markup_of;
 use standing::Standing;
 
+/// What is really in a container.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Survey {
+    /// What was found of each kind.
     pub kinds: Vec<KindSurvey>,
     /// Of the requirements, how many are verified; none where there are no requirements.
     #[serde(default)]
@@ -32,6 +34,7 @@ pub struct Survey {
     /// Links and calls that lead to what is not there, and the first of them.
     #[serde(default)]
     pub dangling_count: u64,
+    /// Links that lead to nothing.
     #[serde(default)]
     pub dangling: Vec<Dangling>,
     /// How the catalogue changed since the survey before, in words.
@@ -39,14 +42,21 @@ pub struct Survey {
     pub drift: Vec<String>,
 }
 
+/// What was found of one kind.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct KindSurvey {
+    /// The kind.
     pub kind: Kind,
+    /// How many items there are.
     pub count: u64,
+    /// What was found in each field.
     pub fields: Vec<FieldSurvey>,
+    /// How many files there are.
     pub attachments: u64,
+    /// How large they are together, in bytes.
     pub attachment_bytes: u64,
+    /// The size of the largest, in bytes.
     pub largest_attachment: u64,
     /// Items whose text could not be read exactly.
     pub with_read_losses: u64,
@@ -62,13 +72,16 @@ pub struct KindSurvey {
     /// How many groups of items seem to be one thing, and the surest of them.
     #[serde(default)]
     pub doubles_count: u64,
+    /// Items that may be there twice.
     #[serde(default)]
     pub doubles: Vec<DoubleGroup>,
 }
 
+/// What was found in one field.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct FieldSurvey {
+    /// The field, by its id.
     pub field: String,
     /// Items that hold something in it.
     pub filled: u64,
@@ -82,21 +95,25 @@ pub struct FieldSurvey {
     pub distinct_exact: bool,
 }
 
+/// A value, with how often it was found.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ValueCount {
     /// The value as text; empty for items that hold nothing.
     pub value: String,
+    /// How often it was found.
     pub count: u64,
 }
 
 impl Survey {
+    /// What was found of a kind; none if nothing was.
     pub fn kind(&self, kind: Kind) -> Option<&KindSurvey> {
         self.kinds.iter().find(|k| k.kind == kind)
     }
 }
 
 impl KindSurvey {
+    /// What was found in a field; none if nothing was.
     pub fn field(&self, field: &str) -> Option<&FieldSurvey> {
         self.fields.iter().find(|f| f.field == field)
     }
@@ -123,6 +140,7 @@ struct Gathered {
 }
 
 impl Surveyor {
+    /// Takes another item into account.
     pub fn see(&mut self, artefact: &Artefact) {
         self.covering.see(artefact);
         self.standing.see(artefact);
@@ -158,6 +176,7 @@ impl Surveyor {
         }
     }
 
+    /// The survey of all that was seen.
     pub fn finish(self) -> Survey {
         let (dangling_count, dangling, mut depths) = self.standing.finish();
         let kinds = self

@@ -10,11 +10,15 @@ use crate::model::{Artefact, Kind, LinkEnd, Reference, Value, levels};
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Dangling {
+    /// The kind of the item that has the link.
     pub kind: Kind,
+    /// Its id.
     pub id: String,
+    /// What people call it.
     pub key: String,
     /// What it leads to, by kind and id.
     pub to_kind: Kind,
+    /// What the link leads to, for people.
     pub to: String,
 }
 

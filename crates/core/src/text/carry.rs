@@ -15,6 +15,7 @@ pub struct Carried {
     pub text: String,
     /// What reading it gives back.
     pub held: Document,
+    /// What could not be carried exactly.
     pub losses: Vec<TextLoss>,
 }
 

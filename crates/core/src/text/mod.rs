@@ -31,8 +31,11 @@ use crate::model::Document;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum TextFormat {
+    /// HTML.
     Html,
+    /// Markdown.
     Markdown,
+    /// Text without formatting.
     Plain,
     /// Plain text in which bare addresses are links.
     PlainLinks,
@@ -43,7 +46,9 @@ pub enum TextFormat {
 /// Something a document lost on its way into or out of a format.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct TextLoss {
+    /// What was lost.
     pub kind: LossKind,
+    /// Why it was lost.
     pub cause: LossCause,
     /// The text concerned, on one line.
     pub about: String,

@@ -26,7 +26,6 @@ use crate::{EngineError, Hub};
 use draft::PlanDraft;
 use histories::keep_histories;
 use rehearsal::{Rehearsed, rehearse};
-use summary::Paces;
 
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
     let LoadedRoute { route, lanes, mut pairs, settled, both } = load_route(hub, job, route).await?;
@@ -95,7 +94,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let policies: HashMap<String, FirstContact> =
         lanes.iter().map(|l| (l.id.clone(), l.policies.first_contact)).collect();
     let mut played = block_in_place(|| rehearse(&both, &lanes, &made))?;
-    summary.paces = Some(Paces { left: pace(&*both.left), right: pace(&*both.right) });
+    summary.paces = Some(Ends { left: pace(&*both.left), right: pace(&*both.right) });
     let plan = Plan {
         id: Uuid::now_v7(),
         route_id: route.id,
@@ -103,7 +102,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         lanes: serde_json::to_value(lanes)?,
         summary: serde_json::to_value(&summary)?,
         digest: outline.fingerprint,
-        made_at: chrono::Utc::now(),
+        made_at: hub.now(),
     };
     // What was read is no longer needed: a plan is kept in parts.
     drop((scoped, places));
@@ -152,8 +151,8 @@ fn row(
         included: decision.included,
         refusals: serde_json::to_value(&found.refusals)?,
         decision: serde_json::to_value(&decision)?,
-        right_calls: found.right_calls,
-        left_calls: found.left_calls,
+        right_calls: found.calls.right,
+        left_calls: found.calls.left,
         links_back: found.links_back,
     })
 }

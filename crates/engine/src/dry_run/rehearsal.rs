@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use hovrel_core::model::Kind;
+use hovrel_core::model::{Ends, Kind};
 use hovrel_core::plan::{Change, Decision, Outcome};
 use hovrel_core::rehearse::{Played, Refusal, Rehearsal, Target};
 use hovrel_core::rules::{FirstContact, Lane};
@@ -19,9 +19,8 @@ pub(crate) struct Rehearsed {
     /// What that end would not take.
     pub refusals: Vec<Refusal>,
     /// What it costs, in calls to each end.
-    pub right_calls: f64,
-    pub left_calls: f64,
-    /// The item at the left gets a link to its counterpart; its calls are among those to the left.
+    pub calls: Ends<f64>,
+    /// The item that it comes from gets a link to its counterpart; its calls are among those.
     pub links_back: bool,
 }
 
@@ -38,8 +37,8 @@ pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<
         let decision = Decision { included, ..Decision::default_for(&change) };
         let Played { refusals, cost } = stage.play(&change, &decision, first_contact(lane.copied()));
         let links_back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
-        let left_calls = cost.left_calls(links_back);
-        let found = Rehearsed { refusals, right_calls: cost.right_calls(&right), left_calls, links_back };
+        let calls = cost.calls(change.written, &right, links_back);
+        let found = Rehearsed { refusals, calls, links_back };
         if found != Rehearsed::default() {
             played.insert(change.seq, found);
         }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use hovrel_core::model::Kind;
+use hovrel_core::model::{Ends, Kind};
 use hovrel_core::rehearse::Pace;
 use hovrel_core::rules::RuleId;
 use serde::{Deserialize, Serialize};
@@ -18,7 +18,7 @@ pub struct PlanSummary {
     pub only_right: u64,
     /// What each end allows, as it was read; none in plans of before it was kept.
     #[serde(default)]
-    pub paces: Option<Paces>,
+    pub paces: Option<Ends<Pace>>,
     /// Pairs that a person let go, and that are not told again.
     #[serde(default)]
     pub let_go: u64,
@@ -31,11 +31,4 @@ pub struct PlanSummary {
     /// The digest of each rule with what it reads besides the item, by lane and target.
     #[serde(default)]
     pub rules: BTreeMap<String, BTreeMap<RuleId, String>>,
-}
-
-/// What both ends allow.
-#[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
-pub struct Paces {
-    pub left: Pace,
-    pub right: Pace,
 }

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 
 use futures::{StreamExt, stream};
 use hovrel_connect::Connector;
-use hovrel_core::model::{ATTACHMENTS, Artefact, Attachment, Kind};
+use hovrel_core::model::{ATTACHMENTS, Artefact, Attachment, End, Kind};
 use hovrel_core::reconcile::{FileCompared, FileNotRead, LaneProof};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -112,13 +112,13 @@ async fn compare<'t, 'a>(
     let at_right = digest(right, t.kinds.1, &t.right.id, t.right_file);
     let (at_left, at_right) = futures::future::join(at_left, at_right).await;
     let keys = || (t.left.key.clone(), t.right.key.clone());
-    let failed = |at_left: bool, why: String| {
+    let failed = |end: End, why: String| {
         let (left_key, right_key) = keys();
-        FileNotRead { left_key, right_key, name: t.right_file.name.clone(), at_left, why }
+        FileNotRead { left_key, right_key, name: t.right_file.name.clone(), end, why }
     };
     let found = match (at_left, at_right) {
-        (Err(why), _) => Err(failed(true, why)),
-        (_, Err(why)) => Err(failed(false, why)),
+        (Err(why), _) => Err(failed(End::Left, why)),
+        (_, Err(why)) => Err(failed(End::Right, why)),
         (Ok(left), Ok(right)) => {
             let (left_key, right_key) = keys();
             Ok(FileCompared { left_key, right_key, left, right })

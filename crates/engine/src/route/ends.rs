@@ -28,11 +28,11 @@ impl RouteEnds {
     /// What the rules of a lane look at; none if one of the ends lacks the kind.
     pub fn context<'a>(&'a self, lane: &Lane, places: &'a Places) -> Option<Context<'a>> {
         Some(Context {
-            left_system: &self.left_system,
-            left: &self.left,
-            left_kind: self.left.kind(lane.left_kind)?,
-            right_kind: self.right.kind(lane.right_kind)?,
-            right_users: &self.right_users,
+            system: &self.left_system,
+            from: &self.left,
+            from_kind: self.left.kind(lane.left_kind)?,
+            to_kind: self.right.kind(lane.right_kind)?,
+            to_users: &self.right_users,
             places,
         })
     }

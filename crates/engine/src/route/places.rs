@@ -60,25 +60,25 @@ impl Places {
 }
 
 impl PairLookup for Places {
-    fn counterpart(&self, kind: Kind, left_id: &str) -> Option<Place> {
-        let key = (kind, left_id.to_owned());
-        let assumed = || Place { kind, reference: Reference::Pending { kind, id: left_id.to_owned() } };
+    fn counterpart(&self, kind: Kind, id: &str) -> Option<Place> {
+        let key = (kind, id.to_owned());
+        let assumed = || Place { kind, reference: Reference::Pending { kind, id: id.to_owned() } };
         self.places.get(&key).cloned().or_else(|| self.assume.then(assumed))
     }
 
-    fn elsewhere(&self, kind: Kind, left_id: &str) -> Option<LinkEnd> {
-        self.elsewhere.get(&(kind, left_id.to_owned())).cloned()
+    fn elsewhere(&self, kind: Kind, id: &str) -> Option<LinkEnd> {
+        self.elsewhere.get(&(kind, id.to_owned())).cloned()
     }
 
-    fn at_left(&self, kind: Kind, left_id: &str) -> Option<String> {
-        self.left.as_ref()?.address(kind, left_id)
+    fn address(&self, kind: Kind, id: &str) -> Option<String> {
+        self.left.as_ref()?.address(kind, id)
     }
 
     fn called(&self, key: &str) -> Option<(Kind, String)> {
         self.called.get(key).cloned()
     }
 
-    fn name_at_right(&self, kind: Kind, right_id: &str) -> Option<String> {
-        self.names.get(&(kind, right_id.to_owned())).cloned()
+    fn name_there(&self, kind: Kind, id: &str) -> Option<String> {
+        self.names.get(&(kind, id.to_owned())).cloned()
     }
 }

@@ -54,7 +54,7 @@ pub(crate) async fn read_both(
     lanes: &[Lane],
     pairs: &HashMap<String, Vec<Pair>>,
 ) -> Result<BothEnds, EngineError> {
-    let read_at = chrono::Utc::now().fixed_offset();
+    let read_at = hub.now().fixed_offset();
     let left_system = hub.store.system(route.left_system).await?;
     let right_system = hub.store.system(route.right_system).await?;
     let (left, right) = (hub.connect(&left_system)?, hub.connect(&right_system)?);

@@ -142,7 +142,7 @@ pub async fn sign_in(
         ));
     };
     let (token, csrf) = (session::new_token(), session::new_token());
-    let until = chrono::Utc::now() + session::LASTS;
+    let until = app.hub.now() + session::LASTS;
     app.hub.store.begin_session(&session::hash(&token), person.id, &csrf, until).await?;
     let me = Me { login: person.login, name: person.name, csrf };
     let cookie = session::cookie(&token, session::LASTS.as_secs() as i64, origin::is_over_tls(&headers));

@@ -8,7 +8,7 @@ use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_connect::Connector;
 use hovrel_core::diff::{ValueDiff, diff};
-use hovrel_core::model::{Artefact, Attachment, Kind, LinkEnd, Stamp, Value};
+use hovrel_core::model::{Artefact, Attachment, End, Kind, LinkEnd, Stamp, Value};
 use hovrel_core::rules::Lane;
 use hovrel_engine::Hub;
 use hovrel_store::{Neighbour, Open, PairOf, System};
@@ -132,8 +132,8 @@ struct Counterpart {
     /// Empty if it was not surveyed since it was made.
     key: String,
     title: String,
-    /// Whether the counterpart is what this was made from.
-    is_left: bool,
+    /// The end of its route at which it is.
+    end: End,
 }
 
 /// A change that a transfer applied, or tried to.
@@ -300,7 +300,7 @@ async fn counterparts(
             key: known.map_or_else(String::new, |a| a.key.clone()),
             title: known.map_or_else(String::new, |a| a.title.clone()),
             item: ItemId { kind: its_kind, id },
-            is_left: !here_is_left,
+            end: if here_is_left { End::Right } else { End::Left },
         });
     }
     Ok(out)
@@ -308,7 +308,7 @@ async fn counterparts(
 
 /// The kept histories of what an artefact was made from.
 async fn kept(app: &App, counterparts: &[Counterpart]) -> Result<Vec<KeptAnswer>, Problem> {
-    let made_from: Vec<&Counterpart> = counterparts.iter().filter(|c| c.is_left).collect();
+    let made_from: Vec<&Counterpart> = counterparts.iter().filter(|c| c.end == End::Left).collect();
     let (routes, ids): (Vec<Uuid>, Vec<&str>) = made_from.iter().map(|c| (c.route, c.item.id.as_str())).unzip();
     let mut out = Vec::new();
     for found in app.hub.store.kept_histories(&routes, &ids).await? {
@@ -339,7 +339,7 @@ async fn open(
     let routes = app.hub.store.routes().await?;
     let begin_here = routes.iter().filter(|r| r.left_system == system && r.left_container == container);
     let itself = |route: Uuid| Open { route, kind: artefact.kind.id(), left_id: &artefact.id };
-    let made_from = counterparts.iter().filter(|c| c.is_left);
+    let made_from = counterparts.iter().filter(|c| c.end == End::Left);
     let through = made_from.map(|c| Open { route: c.route, kind: c.item.kind.id(), left_id: &c.item.id });
     let of: Vec<Open<'_>> = begin_here.map(|r| itself(r.id)).chain(through).collect();
     let found = app.hub.store.open_changes(&of).await?.into_iter().map(|c| OpenAnswer {
@@ -356,7 +356,7 @@ async fn open(
 async fn touches(app: &App, counterparts: &[Counterpart], artefact: &Artefact) -> Result<Vec<TouchAnswer>, Problem> {
     let routes: Vec<Uuid> = counterparts.iter().map(|c| c.route).collect();
     let lefts: Vec<&str> =
-        counterparts.iter().map(|c| if c.is_left { c.item.id.as_str() } else { artefact.id.as_str() }).collect();
+        counterparts.iter().map(|c| if c.end == End::Left { &c.item.id } else { &artefact.id }.as_str()).collect();
     let found = app.hub.store.touches(&routes, &lefts).await?;
     let of = |t: hovrel_store::Touch| {
         let counterpart = counterparts.iter().find(|c| Some(c.route) == t.route)?;

@@ -86,7 +86,7 @@ pub async fn make(
     if body.may.is_empty() {
         fault("/may", "choose what the key can do");
     }
-    if body.expires_at.is_some_and(|at| at <= Utc::now()) {
+    if body.expires_at.is_some_and(|at| at <= app.hub.now()) {
         fault("/expires_at", "this time is over");
     }
     if let Some(routes) = &body.routes {

@@ -10,7 +10,7 @@ use chrono::{DateTime, Utc};
 use hovrel_core::compare::beside;
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::identity::{Candidate, Evidence, Likeness, likest};
-use hovrel_core::model::Artefact;
+use hovrel_core::model::{Artefact, Ends};
 use hovrel_core::rules::Lane;
 use hovrel_engine::Places;
 use hovrel_store::{NewMatch, Route, Session};
@@ -69,8 +69,7 @@ pub struct MatchList {
     settled_count: u64,
     sure_count: u64,
     /// Left items to which nothing at the right is like.
-    alone_left: u64,
-    alone_right: u64,
+    alone: Ends<u64>,
 }
 
 /// How many of each sort are listed; the counts are exact beyond that.
@@ -92,7 +91,7 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
     let kept = open.left_end.kept(lane.left_kind);
     let (left, right) = (open.left(&kept), open.right());
     let found = block_in_place(|| open.found(&left, &right));
-    let [alone_left, alone_right] = open.alone(&left, &right, &found).map(|list| list.len() as u64);
+    let alone = open.alone(&left, &right, &found).map(|list| list.len() as u64);
     let said: HashMap<&str, _> = open.settled.iter().map(|m| (m.left_id.as_str(), m)).collect();
     let taken: HashSet<usize> = found.iter().map(|(l, ..)| *l).collect();
     let mut sorts: [Vec<Matched>; 3] = Default::default();
@@ -132,7 +131,7 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
         list.truncate(LISTED);
         list
     });
-    Ok(Json(MatchList { doubtful, settled, sure, doubtful_count, settled_count, sure_count, alone_left, alone_right }))
+    Ok(Json(MatchList { doubtful, settled, sure, doubtful_count, settled_count, sure_count, alone }))
 }
 
 #[derive(Deserialize, IntoParams)]

@@ -4,7 +4,7 @@
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::identity::Candidate;
-use hovrel_core::model::{End, Kind};
+use hovrel_core::model::{End, Ends, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_store::{LaneKinds, PairFilter, Quiet};
 use serde::{Deserialize, Serialize};
@@ -178,15 +178,12 @@ pub async fn alone(
     let kept = open.left_end.kept(lane.left_kind);
     let (left, right) = (open.left(&kept), open.right());
     let found = block_in_place(|| open.found(&left, &right));
-    let [at_left, at_right] = open.alone(&left, &right, &found);
-    let (list, places): (&[Candidate<'_>], Vec<usize>) = match query.end {
-        End::Left => (&left, at_left),
-        End::Right => (&right, at_right),
-    };
+    let alone = &open.alone(&left, &right, &found)[query.end];
+    let list = &Ends { left, right }[query.end];
     let find = query.find.unwrap_or_default().trim().to_lowercase();
     let holds = |text: &str| text.to_lowercase().contains(&find);
     let matching: Vec<&Candidate<'_>> =
-        places.into_iter().map(|n| &list[n]).filter(|c| holds(&c.artefact.key) || holds(&c.artefact.title)).collect();
+        alone.iter().map(|n| &list[*n]).filter(|c| holds(&c.artefact.key) || holds(&c.artefact.title)).collect();
     let (from, limit) = (query.after.unwrap_or_default(), query.limit.unwrap_or(PAGE as usize).clamp(1, 500));
     let to = from.saturating_add(limit);
     let items = matching.iter().skip(from).take(limit).map(|c| MatchItem::of(c)).collect();

@@ -241,7 +241,7 @@ pub async fn preview(
     };
     let shared = app.cache.get(&app.hub.store, route.left_system, &route.left_container, Kind::SharedSteps).await?;
     let mut one = [(*artefact).clone()];
-    if let Some(levels) = cx.right_kind.max_depth {
+    if let Some(levels) = cx.to_kind.max_depth {
         let mut tree = left.artefacts(body.lane.left_kind).to_vec();
         join_deep(&mut tree, levels);
         one = tree.into_iter().find(|f| f.id == artefact.id).map_or(one, |found| [found]);

@@ -3,10 +3,9 @@
 
 use axum::Json;
 use axum::extract::State;
-use chrono::Utc;
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::expression::{ExpressionFault, Function, Name, functions, own_names};
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::model::{Artefact, End, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_core::scope::{Condition, ConditionFault, Place, condition_faults, places, read, write};
 use hovrel_engine::path_of;
@@ -22,41 +21,11 @@ use crate::problem::Problem;
 use crate::query::Query;
 use crate::surveyed::LeftEnd;
 
-#[derive(Clone, Copy, PartialEq, Eq, Deserialize, ToSchema)]
-#[serde(rename_all = "snake_case")]
-pub enum WhichEnd {
-    Left,
-    Right,
-}
-
-impl WhichEnd {
-    fn of(self, route: &Route) -> (Uuid, &str) {
-        match self {
-            WhichEnd::Left => (route.left_system, &route.left_container),
-            WhichEnd::Right => (route.right_system, &route.right_container),
-        }
-    }
-
-    fn kind(self, lane: &Lane) -> Kind {
-        match self {
-            WhichEnd::Left => lane.left_kind,
-            WhichEnd::Right => lane.right_kind,
-        }
-    }
-
-    fn condition(self, lane: &mut Lane) -> &mut Condition {
-        match self {
-            WhichEnd::Left => &mut lane.left_scope,
-            WhichEnd::Right => &mut lane.right_scope,
-        }
-    }
-}
-
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct NamesQuery {
-    end: WhichEnd,
+    end: End,
     kind: Kind,
 }
 
@@ -70,8 +39,8 @@ pub struct Names {
     functions: Vec<Function>,
 }
 
-async fn schema_of(app: &App, route: &Route, end: WhichEnd, kind: Kind) -> Result<Option<KindSchema>, Problem> {
-    let (system, container) = end.of(route);
+async fn schema_of(app: &App, route: &Route, end: End, kind: Kind) -> Result<Option<KindSchema>, Problem> {
+    let (system, container) = route.end(end);
     let Some(row) = app.hub.store.survey(system, container).await? else { return Ok(None) };
     Ok(serde_json::from_value::<Catalogue>(row.catalogue)?.kind(kind).cloned())
 }
@@ -92,7 +61,7 @@ pub async fn names(
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct ScopeBody {
-    end: WhichEnd,
+    end: End,
     /// The lane that is asked about.
     lane: String,
     /// Every lane of the route, saved or not: what one leads to, another may bring along.
@@ -156,9 +125,9 @@ pub async fn scope(
     let Some(n) = lanes.iter().position(|l| l.id == lane) else {
         return Err(Problem::field("/lane", "there is no lane of this name among the lanes"));
     };
-    let kind = end.kind(&lanes[n]);
+    let kind = lanes[n].kind(end);
     let mut answer = ScopeAnswer {
-        condition: end.condition(&mut lanes[n]).clone(),
+        condition: lanes[n].scope(end).clone(),
         text: None,
         faults: Vec::new(),
         text_faults: Vec::new(),
@@ -172,7 +141,7 @@ pub async fn scope(
     if let Some(text) = text {
         match read(&text, &schema) {
             Ok(found) => {
-                end.condition(&mut lanes[n]).clone_from(&found);
+                lanes[n].scope_mut(end).clone_from(&found);
                 answer.condition = found;
                 answer.text = Some(text);
             }
@@ -184,7 +153,7 @@ pub async fn scope(
     }
     answer.faults = condition_faults(&answer.condition, &schema);
     match end {
-        WhichEnd::Left => {
+        End::Left => {
             let left = LeftEnd::of(&app, &route, &lanes).await?;
             let covered = left.covered(&lanes).swap_remove(n);
             let shown = covered.matched.iter().map(|a| (a, false)).chain(covered.along.iter().map(|a| (a, true)));
@@ -193,9 +162,9 @@ pub async fn scope(
             answer.with_others = covered.with_others;
             answer.total = left.artefacts(kind).len() as u64;
         }
-        WhichEnd::Right => {
+        End::Right => {
             let kept = app.cache.get(&app.hub.store, route.right_system, &route.right_container, kind).await?;
-            let now = Utc::now().fixed_offset();
+            let now = app.hub.now().fixed_offset();
             let found = hovrel_engine::in_scope(&kept.artefacts, &answer.condition, &schema, &kept.paths, now);
             let shown = found.iter().take(SHOWN);
             answer.items = shown.map(|a| ScopeItem::of(a, path_of(a, &kept.paths), false)).collect();

@@ -128,7 +128,7 @@ impl Figures {
         ends: [Read; 2],
     ) -> Result<(ScopeFigure, RulesFigure), Problem> {
         // What counts days from now is another thing tomorrow.
-        let minute = lanes.iter().any(Lane::depends_on_now).then(|| Utc::now().timestamp() / 60);
+        let minute = lanes.iter().any(Lane::depends_on_now).then(|| app.hub.now().timestamp() / 60);
         let basis = (route.version, ends, minute);
         let kept = self.of_rules.lock().unwrap_or_else(|e| e.into_inner()).get(&route.id).copied();
         if let Some((_, scope, rules)) = kept.filter(|(of, ..)| *of == basis) {

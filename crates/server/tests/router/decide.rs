@@ -256,7 +256,7 @@ async fn a_receipt_is_all_that_is_included() {
     assert_eq!(planned(&first, "remember"), p.included().await);
     assert!(first["lines"].as_array().unwrap().iter().all(|l| l["done"] == 0 && l["refused"] == 0), "{first}");
     assert_eq!(first["transfer"], Value::Null);
-    let calls = |r: &Value| r["estimate"]["right_calls"].as_i64().unwrap();
+    let calls = |r: &Value| r["estimate"]["calls"]["right"].as_i64().unwrap();
     assert!(calls(&first) > 0);
     // The dry run and the receipt say the same calls and the same time, whatever is decided.
     let figures = async || p.client.get(&format!("/plans/{}", p.id())).await;
@@ -273,7 +273,7 @@ async fn a_receipt_is_all_that_is_included() {
         said.push(figures().await["estimate"].clone());
         assert_eq!(said.last(), Some(&receipt().await["estimate"]));
     }
-    let right = |of: &Value| of["right_calls"].as_i64().unwrap();
+    let right = |of: &Value| of["calls"]["right"].as_i64().unwrap();
     assert!(right(&said[1]) > right(&said[0]), "what is written costs a call: {said:?}");
     assert_eq!(said[2], said[0]);
     let undo = format!("/plans/{}/undo", p.id());

@@ -64,7 +64,7 @@ async fn the_page_of_an_item_holds_what_hangs_on_it_and_what_became_of_it() {
     assert_eq!((&left["key"], &left["kind"]), (&key.as_str().into(), &"test_case".into()));
     assert_eq!(left["attachments"].as_array().unwrap().len(), 2);
     let counterpart = &left["counterparts"][0];
-    assert_eq!((&counterpart["system_name"], &counterpart["is_left"]), (&"Tallybench".into(), &false.into()));
+    assert_eq!((&counterpart["system_name"], &counterpart["end"]), (&"Tallybench".into(), &"right".into()));
     let touches = left["touches"].as_array().unwrap();
     assert_eq!((touches.len(), &touches[0]["state"], &touches[0]["outcome"]), (1, &"done".into(), &"new_right".into()));
     assert!(touches[0]["losses"].as_i64() > Some(0), "its file was lost: {touches:?}");
@@ -78,8 +78,8 @@ async fn the_page_of_an_item_holds_what_hangs_on_it_and_what_became_of_it() {
     })
     .await;
     assert_eq!(
-        (&right["counterparts"][0]["key"], &right["counterparts"][0]["is_left"]),
-        (&key.as_str().into(), &true.into())
+        (&right["counterparts"][0]["key"], &right["counterparts"][0]["end"]),
+        (&key.as_str().into(), &"left".into())
     );
     assert_eq!(right["attachments"].as_array().unwrap().len(), 1);
     let stays = left["url"].as_str().expect("an address");

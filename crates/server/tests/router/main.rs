@@ -1,5 +1,6 @@
 //! The real router on a real database, over HTTP: sign-in, versions, bad input, cursors, live events.
 
+mod clock;
 mod counterparts;
 mod decide;
 mod door;
@@ -14,6 +15,7 @@ mod standing;
 mod surveyed;
 mod versions;
 
+use hovrel_clock::Clock;
 use hovrel_engine::{Hub, WorkerOptions, run_worker};
 use hovrel_standins::world::Size;
 use hovrel_standins::{oldstone, tallybench};
@@ -24,9 +26,14 @@ use serde_json::{Value, json};
 
 /// Hovrel with its workers in this process; its address.
 async fn serve() -> String {
+    serve_by(&Clock::default()).await
+}
+
+/// The same, by a clock that somebody else may move.
+async fn serve_by(clock: &Clock) -> String {
     let store = Store::open(&Database::fresh().await.url, 8).await.expect("the schema is made");
     let sealer = Sealer::new(&Sealer::new_key()).expect("a key");
-    let hub = Hub::new(store, sealer, hovrel_connect::Offer::shipped(), hovrel_connect::Outside::anywhere());
+    let hub = Hub::new(store, sealer, hovrel_connect::Offer::shipped(), hovrel_connect::Outside::anywhere().by(clock));
     tokio::spawn(run_worker(hub.clone(), WorkerOptions::default(), Default::default()));
     let listener = tokio::net::TcpListener::bind("127.0.0.1:0").await.expect("a port");
     let address = format!("http://{}", listener.local_addr().expect("an address"));
@@ -44,7 +51,7 @@ struct Routed {
 
 async fn routed() -> Routed {
     let both = Systems::start(Size::SMALL).await;
-    let client = Client::sign_in(&serve().await).await;
+    let client = Client::sign_in(&serve_by(&both.clock).await).await;
     let route = client.make_route(&both).await;
     Routed { client, route, _both: both }
 }

@@ -10,7 +10,7 @@ use axum::middleware::{Next, from_fn_with_state};
 use axum::response::{IntoResponse, Redirect, Response};
 use axum::routing::get;
 use base64::Engine;
-use chrono::{SubsecRound, Utc};
+use chrono::SubsecRound;
 use oxrdf::vocab::rdf;
 use oxrdf::{Graph, NamedNode, NamedOrBlankNode};
 use serde_json::Value;
@@ -19,6 +19,7 @@ use super::graph::{Build, Syntax, property, read, taken, term, type_of, write};
 use super::kinds::{self, KINDS, LINKS};
 use super::state::{State, uid};
 use super::{LOGIN, PASSWORD, Server, reqif, seed};
+use crate::clock;
 use crate::fault::{Faults, misbehave};
 use crate::meddle::meddled;
 use crate::records::{Form, Kind, Record, Refusal, as_text, check_links, fill, note_changes};
@@ -353,7 +354,7 @@ fn put_into(
     let mut out = fill(record, values, kind, state).map_err(bad)?;
     check_links(&links, state).map_err(bad)?;
     out.links = links;
-    out.changed = Utc::now().trunc_subsecs(0);
+    out.changed = clock::now().trunc_subsecs(0);
     out.changed_by = WRITER.into();
     Ok(out)
 }

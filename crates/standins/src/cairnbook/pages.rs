@@ -7,12 +7,13 @@ use axum::extract::{Form, Path, State as Extract};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::get;
-use chrono::{SubsecRound, Utc};
+use chrono::SubsecRound;
 use serde_json::json;
 
 use super::api::{shown, shown_links};
 use super::state::uid;
 use super::{Server, kinds, reqif};
+use crate::clock;
 use crate::page::{escape, page};
 use crate::records::{note_changes, said_on_page};
 
@@ -114,7 +115,7 @@ async fn save(
         let mut now = before.clone();
         now.values.insert("title".into(), json!(title));
         now.revision += 1;
-        now.changed = Utc::now().trunc_subsecs(0);
+        now.changed = clock::now().trunc_subsecs(0);
         now.changed_by = state.people.first().map(|p| p.uid.clone()).unwrap_or_default();
         note_changes(&before, &mut now, kind);
         state.keep(now);

@@ -6,11 +6,12 @@
 
 use std::collections::HashMap;
 
-use chrono::{SecondsFormat, Utc};
+use chrono::SecondsFormat;
 use serde_json::{Map, Value, json};
 
 use super::kinds::{LINKS, REQUIREMENT, VOLUME};
 use super::state::{State, uid};
+use crate::clock;
 use crate::element::{Element, parse_with};
 use crate::page::escape;
 use crate::records::{self, Kind, Link, Record, as_text, fill, note_changes};
@@ -21,7 +22,7 @@ const LEVELS: [&str; 3] = ["System", "Function", "Detail"];
 
 /// Every volume with its requirements and the links between them.
 pub fn export(state: &State) -> String {
-    let now = Utc::now().to_rfc3339_opts(SecondsFormat::Secs, true);
+    let now = clock::now().to_rfc3339_opts(SecondsFormat::Secs, true);
     let all = |kind: &Kind| state.records.get(kind.id).into_iter().flat_map(|r| r.values()).collect::<Vec<&Record>>();
     let (volumes, requirements) = (all(&VOLUME), all(&REQUIREMENT));
     let named = |tag: &str, id: &str, more: &str| format!("<{tag} IDENTIFIER=\"{id}\" LAST-CHANGE=\"{now}\" {more}");
@@ -278,7 +279,7 @@ impl Taking<'_> {
     fn take(&mut self, state: &State, item: &Element, kind: &Kind, values: Map<String, Value>) {
         let id = item.attribute("IDENTIFIER").unwrap_or_default();
         let Some((number, new)) = self.ids.get(id) else { return };
-        let now = Utc::now();
+        let now = clock::now();
         let before = match state.resource(id).filter(|_| !new) {
             Some(record) if record.kind != kind.id => {
                 self.wrong.push(format!("{id} is a {} here", record.kind));

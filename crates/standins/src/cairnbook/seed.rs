@@ -4,6 +4,7 @@ use chrono::{TimeDelta, TimeZone, Utc};
 use serde_json::{Value, json};
 
 use super::state::{Person, State, uid};
+use crate::clock;
 use crate::records::{Link, Past, Record, Remark, made};
 use crate::world::{PEOPLE, Size};
 
@@ -139,5 +140,5 @@ fn close_a_circle(state: &mut State) {
 /// A record without anything in it.
 pub fn bare(kind: &str, number: u32, by: &str) -> Record {
     let none: [(&str, Value); 0] = [];
-    made(kind, number, Utc::now(), by, &none)
+    made(kind, number, clock::now(), by, &none)
 }

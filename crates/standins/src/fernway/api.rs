@@ -14,6 +14,7 @@ use serde_json::{Map, Value, json};
 
 use super::state::{PROJECT, PROJECTS, State, key, number};
 use super::{Server, hooks, kinds, tokens};
+use crate::clock;
 use crate::fault::{Faults, misbehave, too_many};
 use crate::meddle::meddled;
 use crate::records::{self, Field, File, Form, Kind, Link, Record, Remark, as_text, check_links, fill, note_changes};
@@ -238,7 +239,7 @@ fn put_slots(
     if let Some(links) = links {
         out.links = read_links(&links, state)?;
     }
-    out.changed = Utc::now().trunc_subsecs(0);
+    out.changed = clock::now().trunc_subsecs(0);
     out.changed_by = BRIDGE.into();
     out.revision += 1;
     Ok(out)
@@ -256,7 +257,7 @@ async fn make(
     let Some(kind) = body.get("form").and_then(|f| kinds::find(&as_text(f))) else {
         return bad(("form".into(), "there is no such form".into()));
     };
-    let mut record = records::made(kind.id, 0, Utc::now(), BRIDGE, &[]);
+    let mut record = records::made(kind.id, 0, clock::now(), BRIDGE, &[]);
     if let Some(first) = kinds::first_state(kind.id) {
         record.values.insert("state".into(), json!(first));
     }
@@ -309,7 +310,7 @@ async fn make_move(Extract(server): Extract<Server>, Path(uid): Path<String>, Js
     }
     let mut now = record.clone();
     now.values.insert("state".into(), json!(to));
-    now.changed = Utc::now().trunc_subsecs(0);
+    now.changed = clock::now().trunc_subsecs(0);
     now.changed_by = BRIDGE.into();
     note_changes(&record, &mut now, kind);
     let told = item(&now);
@@ -324,7 +325,7 @@ async fn remark(Extract(server): Extract<Server>, Path(uid): Path<String>, Json(
     if text.trim().is_empty() || text.chars().count() > 20_000 {
         return bad(("text".into(), "1 to 20,000 characters are needed".into()));
     }
-    record.remarks.push(Remark { at: Utc::now().trunc_subsecs(0), by: BRIDGE.into(), text });
+    record.remarks.push(Remark { at: clock::now().trunc_subsecs(0), by: BRIDGE.into(), text });
     let told = item(&record);
     state.keep(record);
     (StatusCode::CREATED, Json(told)).into_response()

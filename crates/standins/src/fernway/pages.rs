@@ -7,11 +7,12 @@ use axum::extract::{Form, Path, Query, State as Extract};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
-use chrono::{SubsecRound, Utc};
+use chrono::SubsecRound;
 use serde_json::json;
 
 use super::state::{DESKS, key};
 use super::{Server, api, kinds};
+use crate::clock;
 use crate::page::{escape, page};
 use crate::records::{Form as Holds, as_text, note_changes, page_rows, said_on_page};
 
@@ -114,7 +115,7 @@ async fn save(
                 now.values.insert(field.id.into(), json!(v.replace("\r\n", "\n")));
             }
         }
-        now.changed = Utc::now().trunc_subsecs(0);
+        now.changed = clock::now().trunc_subsecs(0);
         now.changed_by = "p20".into();
         note_changes(&before, &mut now, kind);
         state.keep(now);

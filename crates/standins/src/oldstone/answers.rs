@@ -7,6 +7,7 @@ use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 
 use super::{LOGIN, xml};
+use crate::clock;
 use crate::page::escape;
 use crate::records::Remark;
 
@@ -57,5 +58,5 @@ pub(super) fn read_remark(body: &str) -> Result<Remark, Box<Response>> {
     if root.text.trim().is_empty() {
         return Err(Box::new(wrong_field(("remark", "some text is needed".to_owned()))));
     }
-    Ok(Remark { at: chrono::Utc::now(), by: LOGIN.into(), text: root.text })
+    Ok(Remark { at: clock::now(), by: LOGIN.into(), text: root.text })
 }

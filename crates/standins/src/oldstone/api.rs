@@ -13,6 +13,7 @@ use super::numbers::number;
 use super::state::{Case, File, Folder, State};
 use super::xml::{self, Element, element};
 use super::{LOGIN, PASSWORD, Server, kinds, records_api};
+use crate::clock;
 use crate::fault::{Faults, misbehave};
 use crate::meddle::meddled;
 use crate::records::{Known, Past, check_links};
@@ -65,7 +66,7 @@ async fn require_session(
     next: Next,
 ) -> Response {
     let token = headers.get("x-oldstone-session").and_then(|v| v.to_str().ok()).unwrap_or_default().to_owned();
-    let known = server.kept.read().sessions.get(&token).is_some_and(|until| *until > chrono::Utc::now().timestamp());
+    let known = server.kept.read().sessions.get(&token).is_some_and(|until| *until > clock::now().timestamp());
     if !known {
         return refuse(StatusCode::UNAUTHORIZED, "no-session", "sign in first");
     }
@@ -78,7 +79,7 @@ async fn sign_in(Extract(server): Extract<Server>, body: String) -> Response {
         return refuse(StatusCode::FORBIDDEN, "bad-sign-in", "login or password is wrong");
     }
     let token = format!("{:032x}", rand::random::<u128>());
-    let now = chrono::Utc::now().timestamp();
+    let now = clock::now().timestamp();
     let mut state = server.kept.write();
     state.sessions.retain(|_, until| *until > now);
     state.sessions.insert(token.clone(), now + SESSION_SECONDS);
@@ -293,7 +294,7 @@ pub(super) fn note_changes(before: &Case, after: &mut Case) {
             ("owner", c.owner.clone()),
         ]
     };
-    let (at, by) = (chrono::Utc::now(), after.changed_by.clone());
+    let (at, by) = (clock::now(), after.changed_by.clone());
     for ((field, old), (_, new)) in shown(before).into_iter().zip(shown(after)) {
         if old != new {
             after.trail.push(Past { at, by: by.clone(), field: field.into(), before: old, after: new });

@@ -3,7 +3,7 @@
 use axum::extract::{Path, Query, State as Extract};
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
-use chrono::{TimeZone, Utc};
+use chrono::TimeZone;
 use serde_json::{Map, Value, json};
 
 use super::answers::{Query_, answer, malformed, missing, page, read_remark, refuse, wrong_field};
@@ -11,6 +11,7 @@ use super::numbers::number;
 use super::state::{State, Step, ZONE};
 use super::xml::{self, Element, element};
 use super::{LOGIN, Server, kinds};
+use crate::clock;
 use crate::page::escape;
 use crate::records::{self, Field, Form, Kind, Record, as_text, check_links, fill, note_changes};
 
@@ -130,7 +131,7 @@ fn keep(state: &mut State, record: Record, root: &Element, kind: &Kind) -> Resul
         record.links = xml::read_links(links);
         check_links(&record.links, state)?;
     }
-    record.changed = Utc::now();
+    record.changed = clock::now();
     record.changed_by = LOGIN.into();
     if let Some(before) = state.records.get(kind.id).and_then(|r| r.get(&record.number)) {
         note_changes(before, &mut record, kind);
@@ -166,7 +167,7 @@ pub async fn make(Extract(server): Extract<Server>, Path((_, kind)): Path<(Strin
     };
     let mut state = server.kept.write();
     let number = state.take_number();
-    let record = records::made(kind.id, number, Utc::now(), LOGIN, &[]);
+    let record = records::made(kind.id, number, clock::now(), LOGIN, &[]);
     match keep(&mut state, record, &root, kind) {
         Ok(made) => (StatusCode::CREATED, answer(made)).into_response(),
         Err(e) => wrong_field(e),

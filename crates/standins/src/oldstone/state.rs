@@ -2,9 +2,10 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use chrono::{Local, NaiveDateTime, TimeZone, Utc};
+use chrono::{NaiveDateTime, TimeZone};
 use serde::{Deserialize, Serialize};
 
+use crate::clock;
 use crate::meddle::{self, Items, Meddling};
 use crate::persist::Blobs;
 use crate::records::{Known, Link, Past, Records, Remark};
@@ -148,8 +149,8 @@ impl Known for State {
 impl State {
     /// The local time of the server, to the second, as it writes it.
     pub fn now() -> NaiveDateTime {
-        let now = ZONE.from_utc_datetime(&Utc::now().naive_utc()).naive_local();
-        now.format("%Y-%m-%dT%H:%M:%S").to_string().parse().unwrap_or_else(|_| Local::now().naive_local())
+        let now = ZONE.from_utc_datetime(&clock::now().naive_utc()).naive_local();
+        now.format("%Y-%m-%dT%H:%M:%S").to_string().parse().unwrap_or(now)
     }
 
     pub fn take_number(&mut self) -> u32 {

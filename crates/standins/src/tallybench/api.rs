@@ -7,7 +7,7 @@ use axum::middleware::{Next, from_fn_with_state};
 use axum::response::{IntoResponse, Response};
 use axum::routing::{get, post, put};
 use axum::{Json, Router};
-use chrono::{SubsecRound, Utc};
+use chrono::SubsecRound;
 use serde::Deserialize;
 use serde_json::{Map, Value, json};
 
@@ -16,6 +16,7 @@ use super::answers::{
 };
 use super::state::{Case, Chapter, DEEPEST, DataSet, File, STATUSES, State, Step};
 use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
+use crate::clock;
 use crate::fault::{Faults, misbehave, too_many};
 use crate::meddle::meddled;
 use crate::own_fields::OwnFields;
@@ -265,10 +266,10 @@ fn fill_chapter(c: &mut Chapter, body: ChapterBody, state: &State) -> Result<(),
     Ok(())
 }
 
-/// The place that is asked for; what is new and asks for none stands last.
+/// The place that is asked for, 1 for the first; what is new and asks for none stands last.
 fn place(asked: Option<u32>, now: u32, neighbours: impl Iterator<Item = u32>) -> u32 {
     match asked {
-        Some(place) => place,
+        Some(place) => place.max(1),
         None if now == 0 => neighbours.max().unwrap_or(0) + 1,
         None => now,
     }
@@ -412,7 +413,7 @@ fn new_case(given: Map<String, Value>, state: &mut State) -> Result<Value, Refus
         automation: Default::default(),
         own: Map::new(),
         revision: 1,
-        updated_at: Utc::now().trunc_subsecs(3),
+        updated_at: clock::now().trunc_subsecs(3),
         updated_by: "hovrel".into(),
     };
     let body = case_body(given, &mut c.own, state)?;
@@ -512,7 +513,7 @@ async fn past_of_case(Extract(server): Extract<Server>, Path(id): Path<u32>, Jso
 
 fn touch(c: &mut Case) {
     c.revision += 1;
-    c.updated_at = Utc::now().trunc_subsecs(3);
+    c.updated_at = clock::now().trunc_subsecs(3);
     c.updated_by = "hovrel".into();
 }
 

@@ -10,6 +10,7 @@ use axum::routing::get;
 
 use super::state::PRIORITIES;
 use super::{Server, kinds};
+use crate::clock;
 use crate::page::{escape, followed, page};
 use crate::records::{Form, by_id, kinds_bar, page_list, page_rows, said_on_page};
 
@@ -181,7 +182,7 @@ async fn save(
             put(&format!("expected{}", n + 1), &mut step.expected);
         }
         c.revision += 1;
-        c.updated_at = chrono::Utc::now();
+        c.updated_at = clock::now();
         c.updated_by = "u100".into();
         super::api::note_changes(&before, c);
     }

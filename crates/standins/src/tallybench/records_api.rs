@@ -10,6 +10,7 @@ use serde_json::{Map, Value, json};
 use super::answers::{Query_, Refusal, bad, each, matches, missing, page, refuse, with_etag};
 use super::state::State;
 use super::{Server, kinds};
+use crate::clock;
 use crate::own_fields::OwnFields;
 use crate::records::{
     self, Field, Form, Kind, Known, Link, Past, Record, Remark, as_text, check_links, fill, note_changes,
@@ -156,7 +157,7 @@ fn keep(state: &mut State, record: Record, mut given: Map<String, Value>, kind: 
     if mark(&record).is_some() && all.values().any(|o| o.number != record.number && mark(o) == mark(&record)) {
         return Err(Wrong::Taken);
     }
-    record.changed = Utc::now().trunc_subsecs(3);
+    record.changed = clock::now().trunc_subsecs(3);
     record.changed_by = "hovrel".into();
     if let Some(before) = all.get(&record.number) {
         note_changes(before, &mut record, kind);
@@ -204,7 +205,7 @@ pub fn history_json(history: &[Past]) -> Value {
 fn time(body: &Value) -> Result<DateTime<Utc>, records::Refusal> {
     let text = as_text(&body["at"]);
     match text.is_empty() {
-        true => Ok(Utc::now().trunc_subsecs(3)),
+        true => Ok(clock::now().trunc_subsecs(3)),
         false => DateTime::parse_from_rfc3339(&text)
             .map(|t| t.to_utc().trunc_subsecs(3))
             .map_err(|_| ("at".to_owned(), format!("“{text}” is no time"))),
@@ -278,7 +279,7 @@ pub async fn make(
 
 fn new(state: &mut State, kind: &Kind, body: Map<String, Value>) -> Result<Value, Wrong> {
     let number = state.take_number();
-    let record = records::made(kind.id, number, Utc::now(), "hovrel", &[]);
+    let record = records::made(kind.id, number, clock::now(), "hovrel", &[]);
     keep(state, record, body, kind)
 }
 

@@ -13,7 +13,7 @@ type End = Schemas["End"];
 export function Alone({ route, lane, list }: { route: Route; lane: Lane; list: MatchList }) {
   const [open, setOpen] = useState<End>();
   const words = (end: End) => {
-    const n = end === "left" ? list.alone_left : list.alone_right;
+    const n = list.alone[end];
     return `${n.toLocaleString("en")} only at ${route[end].system_name}`;
   };
   return (

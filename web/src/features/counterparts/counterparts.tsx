@@ -157,7 +157,7 @@ export default function Counterparts() {
             <>
               No unpaired {kindsWord(lane?.left_kind)} of {left.name} have a doubtful match at {right.name}.{" "}
               {list.sure_count > 0 && `${count(list.sure_count, "item is", "items are")} under Certain. `}
-              {list.alone_left > 0 && `${count(list.alone_left, "item is", "items are")} only at ${left.name}.`}
+              {list.alone.left > 0 && `${count(list.alone.left, "item is", "items are")} only at ${left.name}.`}
             </>
           )}
           {shelf === "settled" && "What you decide here holds for every later dry run."}

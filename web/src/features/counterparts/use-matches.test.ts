@@ -15,8 +15,7 @@ const list: MatchList = {
   settled_count: 1,
   sure: [],
   sure_count: 0,
-  alone_left: 0,
-  alone_right: 0,
+  alone: { left: 0, right: 0 },
 };
 
 it("what is said moves to what is settled, and the counts with it", () => {

@@ -35,9 +35,9 @@ export function PlanFoot({ plan, again, decisions }: { plan: Plan; again: () => 
           <span className="block">
             <Tip
               own
-              says={`${count(plan.estimate.right_calls, "call")} to ${route.right.system_name} and ${plan.estimate.left_calls.toLocaleString("en")} to ${route.left.system_name}, by what was included and by the limits of both systems. Retries come on top.`}
+              says={`${count(plan.estimate.calls.right, "call")} to ${route.right.system_name} and ${plan.estimate.calls.left.toLocaleString("en")} to ${route.left.system_name}, by what was included and by the limits of both systems. Retries come on top.`}
             >
-              about {count(plan.estimate.right_calls + plan.estimate.left_calls, "call")}, {span(plan.estimate.seconds)}
+              about {count(plan.estimate.calls.right + plan.estimate.calls.left, "call")}, {span(plan.estimate.seconds)}
             </Tip>
           </span>
         )}

@@ -175,23 +175,18 @@ function Lists({ lane, field, schema }: Props) {
         title={`${count(lane.absent?.length ?? 0, "pair")} with a missing item`}
         label="Not there"
         items={whole ? (lane.absent ?? []) : []}
-        causeOf={(a) => `${absenceWord[a.what]} at the ${a.at_left ? "left" : "right"}`}
+        causeOf={(a) => `${absenceWord[a.what]} at the ${a.end}`}
         textOf={(a) => `${a.left_key} ${a.right_key} ${a.title}`}
         file={{
           name: "not-there",
           heads: ["Left", "Right", "Title", "What"],
-          cells: (a) => [
-            a.left_key,
-            a.right_key,
-            a.title,
-            `${absenceWord[a.what]} at the ${a.at_left ? "left" : "right"}`,
-          ],
+          cells: (a) => [a.left_key, a.right_key, a.title, `${absenceWord[a.what]} at the ${a.end}`],
         }}
         row={(a) => (
           <p className="truncate px-3 py-1">
             {key(a.left_key, a.right_key)} {a.title}{" "}
             <span className="text-ink-2">
-              · {absenceWord[a.what]} at the {a.at_left ? "left" : "right"}
+              · {absenceWord[a.what]} at the {a.end}
             </span>
           </p>
         )}
@@ -204,11 +199,11 @@ function Lists({ lane, field, schema }: Props) {
         file={{
           name: "files-not-read",
           heads: ["Item", "File", "Why"],
-          cells: (f) => [f.at_left ? f.left_key : f.right_key, f.name, f.why],
+          cells: (f) => [f.end === "left" ? f.left_key : f.right_key, f.name, f.why],
         }}
         row={(f) => (
           <p className="px-3 py-1">
-            {key(f.at_left ? f.left_key : f.right_key)} {f.name} <span className="text-ink-2">· {f.why}</span>
+            {key(f.end === "left" ? f.left_key : f.right_key)} {f.name} <span className="text-ink-2">· {f.why}</span>
           </p>
         )}
       />

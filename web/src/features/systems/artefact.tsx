@@ -173,7 +173,7 @@ function Shape({ a, system, container, at }: ShapeProps) {
             <ul className="space-y-1.5">
               {a.counterparts.map((c) => (
                 <li key={c.route + c.item.kind}>
-                  {c.is_left ? "created from " : "counterpart: "}
+                  {c.end === "left" ? "created from " : "counterpart: "}
                   {c.key ? (
                     <Link
                       className="underline decoration-hair underline-offset-2"

@@ -41,7 +41,7 @@ export function Before({ plan }: { plan: Schemas["PlanFigure"] }) {
           <p className="mb-4 text-ink-2">
             As decided in the dry run of version {plan.route_version}.{" "}
             {r.estimate &&
-              `About ${count(r.estimate.right_calls, "call")} to ${r.right_system} and ${r.estimate.left_calls.toLocaleString("en")} to ${r.left_system}, ${span(r.estimate.seconds)}, plus retries.`}
+              `About ${count(r.estimate.calls.right, "call")} to ${r.right_system} and ${r.estimate.calls.left.toLocaleString("en")} to ${r.left_system}, ${span(r.estimate.seconds)}, plus retries.`}
           </p>
           <ReceiptTable receipt={r} />
           <Waits plan={plan} />

@@ -126,14 +126,13 @@ impl Stage {
         let change = &before.change;
         let policy = first_contact(&self.lanes, &change.lane);
         let played = |decision: &Decision| Rehearsal::at(self.target.clone()).alone().play(change, decision, policy);
-        let calls = |of: &Decision, cost: &Cost| {
-            (cost.right_calls(&self.pace), cost.left_calls(before.links_back && !of.let_go))
-        };
+        let calls =
+            |of: &Decision, cost: &Cost| cost.calls(change.written, &self.pace, before.links_back && !of.let_go);
         // What waits for other items costs more, and only the whole plan says which of them are there by then: the cost
         // that was found with it changes by what this decision changes.
-        let (right_was, left_was) = calls(&before.decision, &played(&before.decision).cost);
+        let was = calls(&before.decision, &played(&before.decision).cost);
         let Played { mut refusals, cost } = played(decision);
-        let (right, left) = calls(decision, &cost);
+        let now = calls(decision, &cost);
         let of_the_whole =
             |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
         refusals.extend(before.refusals.into_iter().filter(of_the_whole));
@@ -143,8 +142,8 @@ impl Stage {
             included: decision.included,
             refusals: serde_json::to_value(refusals)?,
             open: Brief::of(change).conflicts_open(decision, policy) as i32,
-            right_calls: before.right_calls + right - right_was,
-            left_calls: before.left_calls + left - left_was,
+            right_calls: before.calls.right + now.right - was.right,
+            left_calls: before.calls.left + now.left - was.left,
         })
     }
 }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use axum::Json;
 use axum::extract::State;
 use chrono::{DateTime, Utc};
-use hovrel_core::model::Kind;
+use hovrel_core::model::{Ends, Kind};
 use hovrel_core::rehearse::{Calls, Estimate};
 use hovrel_engine::PlanSummary;
 use hovrel_store::{ChangeCount, Plan};
@@ -105,7 +105,8 @@ impl PlanFigure {
         let sum = |of: fn(&ChangeCount) -> i64| counts.iter().map(|c| of(c)).sum();
         let mut calls = Calls::default();
         for of in counts.iter().filter(|c| c.included) {
-            calls.add(serde_json::from_value(of.kind.clone().into())?, of.right_calls, of.left_calls);
+            let of_them = Ends { left: of.left_calls, right: of.right_calls };
+            calls.add(serde_json::from_value(of.kind.clone().into())?, of_them);
         }
         Ok(PlanFigure {
             changes: sum(|c| c.count),
@@ -123,7 +124,7 @@ impl PlanFigure {
             order_not_kept: summary.order_not_kept,
             covered_twice: summary.covered_twice,
             links_back: sum(|c| if c.included { c.links_back } else { 0 }),
-            estimate: summary.paces.map(|p| calls.estimate(&p.left, &p.right)),
+            estimate: summary.paces.map(|p| calls.estimate(p.as_ref())),
             outcomes: counts
                 .iter()
                 .map(|c| OutcomeCount {

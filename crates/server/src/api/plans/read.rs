@@ -1,5 +1,6 @@
 //! A change as it is kept, with what was decided about it.
 
+use hovrel_core::model::Ends;
 use hovrel_core::plan::{Change, Decision};
 use hovrel_core::rehearse::Refusal;
 use hovrel_core::rules::{FirstContact, Lane};
@@ -12,8 +13,7 @@ pub(super) struct Read {
     pub decision: Decision,
     pub included: bool,
     pub refusals: Vec<Refusal>,
-    pub right_calls: f64,
-    pub left_calls: f64,
+    pub calls: Ends<f64>,
     pub links_back: bool,
 }
 
@@ -23,8 +23,7 @@ pub(super) fn read(row: ChangeRow) -> Result<Read, Problem> {
         decision: serde_json::from_value(row.decision)?,
         included: row.included,
         refusals: serde_json::from_value(row.refusals)?,
-        right_calls: row.right_calls,
-        left_calls: row.left_calls,
+        calls: Ends { left: row.left_calls, right: row.right_calls },
         links_back: row.links_back,
     })
 }
