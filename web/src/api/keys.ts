@@ -1,6 +1,7 @@
 // What the query cache calls what it holds. What hangs on a system, a route, a plan or a job begins with its
 // name, so that a change asks again for what it may have changed, and for nothing else.
 import type { QueryClient, QueryKey } from "@tanstack/react-query";
+import type { Schemas } from "./client";
 
 /** Part of a key: anything that tells one answer from another. */
 type Parts = readonly unknown[];
@@ -76,6 +77,11 @@ export const refresh = {
     again(q, keys.ofSystem(system), keys.systems, keys.overview, keys.routes, keys.ofRoute()),
   /** A route was made or removed. */
   routes: (q: QueryClient) => again(q, keys.routes, keys.overview),
+  /** A version, a name or other ends of a route were saved: the route is what the answer says, and all about it is asked again. */
+  saved: (q: QueryClient, route: Schemas["RouteAnswer"]) => {
+    q.setQueryData(keys.route(route.id), route);
+    return again(q, keys.ofRoute(route.id), keys.routes, keys.overview);
+  },
   /** Where a route stands: its jobs, its plan, its name. */
   route: (q: QueryClient, route: string) => again(q, keys.route(route), keys.routes, keys.overview),
   /** A decision about a plan. */

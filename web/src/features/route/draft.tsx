@@ -3,7 +3,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useState, type ReactNode } from "react";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
-import { keys } from "@/api/keys";
+import { refresh } from "@/api/keys";
 
 export type Route = Schemas["RouteAnswer"];
 export type Lane = Schemas["Lane"];
@@ -47,7 +47,7 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
           headers: { "if-match": `"${route.version}"` },
         }),
       );
-      queries.setQueryData(keys.route(route.id), saved);
+      void refresh.saved(queries, saved);
       toast(`Saved as version ${saved.version}`);
       return true;
     } catch (caught) {

@@ -166,9 +166,8 @@ function ChangeEnds({ route }: { route: Route }) {
       );
     },
     onSuccess: async (saved) => {
-      queries.setQueryData(keys.route(route.id), saved);
       setOpen(false);
-      await refresh.routes(queries);
+      await refresh.saved(queries, saved);
     },
   });
   const ran = !!(route.plan ?? route.dry_run ?? route.transfer ?? route.proof);

@@ -4,7 +4,7 @@ import { PencilLine } from "lucide-react";
 import { useState } from "react";
 import * as z from "zod/mini";
 import { api, take } from "@/api/client";
-import { keys, refresh } from "@/api/keys";
+import { refresh } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { routeName } from "./route-name";
 import { Button, Field, Trouble } from "@/ui/basics";
@@ -39,8 +39,7 @@ function NameForm({ route, close }: { route: Route; close: () => void }) {
     { name: route.name },
     async ({ name }) => {
       const saved = await take(api.PUT("/routes/{id}/name", { params: { path: { id: route.id } }, body: { name } }));
-      queries.setQueryData(keys.route(route.id), saved);
-      await refresh.routes(queries);
+      await refresh.saved(queries, saved);
       close();
     },
   );

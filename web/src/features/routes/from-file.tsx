@@ -23,7 +23,7 @@ export function useFromFile() {
           headers: { "content-type": "application/yaml" },
         }),
       );
-      await refresh.routes(queries);
+      await refresh.saved(queries, route);
       await navigate(`/routes/${route.id}/rules`);
     } catch (caught) {
       setError(caught);
