@@ -13,6 +13,43 @@ use hovrel_standins::{cairnbook, fernway, oldstone, tallybench};
 use hovrel_testkit::{Client, Systems};
 use program::Program;
 
+/// Calls that both systems counted.
+#[derive(Clone, Copy)]
+struct Calls {
+    oldstone: u64,
+    tallybench: u64,
+}
+
+impl Calls {
+    fn so_far(both: &Systems) -> Calls {
+        Calls { oldstone: both.oldstone.faults.count().calls, tallybench: both.tallybench.faults.count().calls }
+    }
+}
+
+/// What the systems allow: Oldstone takes its time over each call and answers few at once, Tallybench answers so many a minute.
+struct Limits {
+    each: Duration,
+    at_once: usize,
+    calls_per_minute: u32,
+}
+
+impl Limits {
+    /// The least time that the calls of a job take by these limits, as a share of the time that they took. A quarter of a
+    /// minute's calls is there at once.
+    fn share(&self, before: Calls, after: Calls, took: Duration) -> String {
+        let (old, tally) = (after.oldstone - before.oldstone, after.tallybench - before.tallybench);
+        let least_old = old as f64 * self.each.as_secs_f64() / self.at_once as f64;
+        let per_minute = f64::from(self.calls_per_minute);
+        let least_tally = (tally as f64 - per_minute / 4.0).max(0.0) * 60.0 / per_minute;
+        let (least, took) = (least_old.max(least_tally), took.as_secs_f64());
+        format!(
+            "{took:.1} s; {old} calls to Oldstone, {least_old:.1} s at least; {tally} to Tallybench, {least_tally:.1} s at \
+             least; {:.0} %",
+            100.0 * least / took
+        )
+    }
+}
+
 #[tokio::main]
 async fn main() {
     let medium = std::env::var_os("HOVREL_BENCH_MEDIUM").is_some();
@@ -27,14 +64,17 @@ async fn main() {
     );
     let program = Program::start_with_long_leases().await;
     let client = Client::sign_in(&program.address).await;
-    let begun = Instant::now();
+    let old = oldstone::Options::default();
+    let limits = Limits { each: old.delay, at_once: old.calls_at_once, calls_per_minute };
+    let (begun, before) = (Instant::now(), Calls::so_far(&both));
     let route = client.make_route(&both).await;
-    println!("surveys of both ends: {:.1} s", begun.elapsed().as_secs_f64());
+    println!("surveys of both ends: {}", limits.share(before, Calls::so_far(&both), begun.elapsed()));
     let peak = || program.peak_mib().map_or("unknown".into(), |m| m.to_string());
     println!("peak memory of hovrel after the surveys: {} MiB", peak());
-    let begun = Instant::now();
+    let (begun, before) = (Instant::now(), Calls::so_far(&both));
     let plan = client.dry_run(&route).await;
-    println!("dry run over {} items: {:.1} s", plan["left_total"], begun.elapsed().as_secs_f64());
+    let share = limits.share(before, Calls::so_far(&both), begun.elapsed());
+    println!("dry run over {} items: {share}", plan["left_total"]);
     println!("peak memory of hovrel after the dry run: {} MiB", peak());
     // Every open overview asks every few seconds. Checking the rules is the larger part of what a route's figures take.
     let lanes = client.get(&format!("/routes/{route}")).await["lanes"].clone();

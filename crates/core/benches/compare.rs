@@ -9,7 +9,7 @@ use std::time::Instant;
 use hovrel_core::base::{Base, BaseSide, Pair};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, right_side};
+use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, targets};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, End, Ends, FieldKey, Kind, Slot, Value, ValueType};
 use hovrel_core::plan::Outcome;
@@ -62,16 +62,16 @@ fn main() {
         pairs.push(Pair {
             left_id: l.id.clone(),
             right_id: r.id.clone(),
-            left_base: comparer.left_fingerprint(l),
-            right_base: comparer.right_fingerprint(r),
+            left_base: comparer.fingerprint(End::Left, l),
+            right_base: comparer.fingerprint(End::Right, r),
             left_key: String::new(),
             right_key: String::new(),
             agreed: None,
             let_go: false,
         });
         if n % CHANGED_EVERY == 0 {
-            let left = side(comparer.left_side(l));
-            bases.insert(l.id.clone(), Base { left, right: side(right_side(&lane, r)), ..Base::default() });
+            let left = side(comparer.sources(l));
+            bases.insert(l.id.clone(), Base { left, right: side(targets(&lane, r)), ..Base::default() });
         }
     }
     for a in left.iter_mut().step_by(CHANGED_EVERY) {

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, HashMap};
 use hovrel_core::base::{Base, Pair};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Known, compare_lane, right_side};
+use hovrel_core::compare::{AtEnd, Known, compare_lane, targets};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, End, Ends, Fields, Kind, Value, ValueType, origin_mark};
 use hovrel_core::plan::{
@@ -144,7 +144,7 @@ impl World {
                     _ => {}
                 }
             }
-            written.made = creates.then(|| right_side(lane, there));
+            written.made = creates.then(|| targets(lane, there));
             let old = self.bases.get(&left.id).cloned().unwrap_or_default();
             let digests = lane.rules.iter().map(|r| (r.id.clone(), String::new())).collect();
             let base = base_after(lane, change, &decision, &written, &old, &digests);

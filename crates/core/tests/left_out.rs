@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, HashMap};
 use hovrel_core::base::{Base, BaseSide, Pair};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Comparer, Found, Known, compare_lane, right_side};
+use hovrel_core::compare::{AtEnd, Comparer, Found, Known, compare_lane, targets};
 use hovrel_core::identity::Counterparts;
 use hovrel_core::model::{
     ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Slot, Value, ValueType,
@@ -100,12 +100,12 @@ fn side(held: BTreeMap<Slot, Value>) -> BaseSide {
 }
 
 fn base() -> Base {
-    let left = with(|cx| Comparer::new(&lane(), cx).left_side(&item(End::Left)));
-    Base { left: side(left), right: side(right_side(&lane(), &item(End::Right))), ..Base::default() }
+    let left = with(|cx| Comparer::new(&lane(), cx).sources(&item(End::Left)));
+    Base { left: side(left), right: side(targets(&lane(), &item(End::Right))), ..Base::default() }
 }
 
 fn compared(left: &Artefact, right: &Artefact, base: &Base) -> Found {
-    with(|cx| Comparer::new(&lane(), cx).compare(left, right, Some(base), &[]))
+    with(|cx| Comparer::new(&lane(), cx).compare(Ends { left, right }, Some(base), &[]))
 }
 
 /// The base after a transfer that carries out whatever such a comparison found.
@@ -114,8 +114,8 @@ fn transferred(left: &Artefact, right: &Artefact, found: Found) -> Base {
     let change = Change {
         left: Some(Side::of(left, String::new())),
         right: Some(Side::of(right, String::new())),
-        left_side: with(|cx| Comparer::new(&lane, cx).left_side(left)),
-        right_side: right_side(&lane, right),
+        left_side: with(|cx| Comparer::new(&lane, cx).sources(left)),
+        right_side: targets(&lane, right),
         fields: found.fields,
         rebased: found.rebased,
         ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::Update(End::Right))
@@ -212,8 +212,8 @@ fn what_is_always_left_out_is_in_step_each_time() {
         was.fields.set(slot, Value::Empty);
     }
     let of = |left: &Artefact| Base {
-        left: side(with(|cx| Comparer::new(&lane(), cx).left_side(left))),
-        right: side(right_side(&lane(), &right)),
+        left: side(with(|cx| Comparer::new(&lane(), cx).sources(left))),
+        right: side(targets(&lane(), &right)),
         ..Base::default()
     };
     let mut left = was.clone();
@@ -243,10 +243,10 @@ fn what_is_told_after_the_item_was_made_is_carried() {
         let done = WrittenField { sent: f.write.clone(), held: f.write.clone() };
         written.fields.insert(f.field.clone(), done);
     }
-    written.made = Some(right_side(&lane, &right));
+    written.made = Some(targets(&lane, &right));
     let change = Change {
         left: Some(Side::of(&left, String::new())),
-        left_side: with(|cx| Comparer::new(&lane, cx).left_side(&left)),
+        left_side: with(|cx| Comparer::new(&lane, cx).sources(&left)),
         fields,
         ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right))
     };
@@ -262,7 +262,7 @@ fn what_was_never_there_is_not_told() {
     let mut left = item(End::Left);
     left.fields.set("level", Value::Empty);
     let right = without(End::Right, &"level".into());
-    let empty = with(|cx| Comparer::new(&lane(), cx).compare(&left, &right, None, &[]));
+    let empty = with(|cx| Comparer::new(&lane(), cx).compare(Ends { left: &left, right: &right }, None, &[]));
     assert!(empty.fields.iter().all(|f| f.field != "level"), "nothing over nothing is no difference");
     let left = without(End::Left, &"level".into());
     let new = with(|cx| Comparer::new(&lane(), cx).make(&left));

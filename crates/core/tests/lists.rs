@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, HashMap};
 use hovrel_core::base::{Base, BaseSide, Pair, RuleSlot};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Comparer, right_side};
+use hovrel_core::compare::{AtEnd, Comparer, targets};
 use hovrel_core::loss::LossCause;
 use hovrel_core::model::{
     ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Slot, Value,
@@ -102,21 +102,21 @@ fn change(left: &Artefact, now: &Artefact, fields: Vec<FieldChange>) -> Change {
         left: Some(Side::of(left, String::new())),
         right: Some(Side::of(now, String::new())),
         fields,
-        left_side: with(|cx| Comparer::new(&lane, cx).left_side(left)),
-        right_side: right_side(&lane, now),
+        left_side: with(|cx| Comparer::new(&lane, cx).sources(left)),
+        right_side: targets(&lane, now),
         ..Change::new(0, &lane.id, kinds, End::Right, Outcome::Update(End::Right))
     }
 }
 
 fn compared(left: &Artefact, now: &Artefact, base: &Base) -> Vec<FieldChange> {
-    with(|cx| Comparer::new(&lane(), cx).compare(left, now, Some(base), &[]).fields)
+    with(|cx| Comparer::new(&lane(), cx).compare(Ends { left, right: now }, Some(base), &[]).fields)
 }
 
 /// What is remembered of a pair that was last in step with these links.
 fn agreed(left: &Artefact, right: &Artefact) -> Base {
     let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
-    let left = with(|cx| Comparer::new(&lane(), cx).left_side(left));
-    Base { left: side(left), right: side(right_side(&lane(), right)), ..Base::default() }
+    let left = with(|cx| Comparer::new(&lane(), cx).sources(left));
+    Base { left: side(left), right: side(targets(&lane(), right)), ..Base::default() }
 }
 
 /// The base after the links of a change were written and the right holds what it does now.
@@ -186,7 +186,7 @@ fn a_list_in_part_waits_and_is_completed_unasked() {
         let lane = lane();
         let comparer = Comparer::new(&lane, cx);
         let left_base = base.left.fingerprint();
-        assert_ne!(left_base, comparer.left_fingerprint(&left), "it is looked at again");
+        assert_ne!(left_base, comparer.fingerprint(End::Left, &left), "it is looked at again");
         Pair {
             left_id: "9".into(),
             right_id: "9".into(),

@@ -6,10 +6,10 @@ use chrono::DateTime;
 use hovrel_core::base::{Base, BaseSide};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
-use hovrel_core::compare::{Comparer, right_side};
+use hovrel_core::compare::{Comparer, targets};
 use hovrel_core::loss::LossCause;
 use hovrel_core::model::{
-    Artefact, Block, COMMENTS, Comment, Document, End, Inline, Kind, Reference, Slot, Stamp, Value, ValueType,
+    Artefact, Block, COMMENTS, Comment, Document, End, Ends, Inline, Kind, Reference, Slot, Stamp, Value, ValueType,
     labelled, named, names_pending, pending_names,
 };
 use hovrel_core::plan::FieldReason;
@@ -149,11 +149,11 @@ fn a_text_follows_what_it_names() {
     let side = |held: BTreeMap<Slot, Value>| BaseSide(held.iter().map(|(s, v)| (s.into(), v.clone())).collect());
     let compared = |right: &Artefact, agreed: &Artefact| {
         let base = with(&Before, |cx| Base {
-            left: side(Comparer::new(&lane, cx).left_side(&left)),
-            right: side(right_side(&lane, agreed)),
+            left: side(Comparer::new(&lane, cx).sources(&left)),
+            right: side(targets(&lane, agreed)),
             ..Base::default()
         });
-        with(&Here, |cx| Comparer::new(&lane, cx).compare(&left, right, Some(&base), &[]))
+        with(&Here, |cx| Comparer::new(&lane, cx).compare(Ends { left: &left, right }, Some(&base), &[]))
     };
     let old = says("As OS-1");
     let fields = compared(&old, &old).fields;
@@ -176,7 +176,7 @@ fn what_was_said_is_not_said_twice() {
     };
     let compared = |comments: Vec<Comment>| {
         let right = Artefact { comments, ..says("") };
-        with(&Here, |cx| Comparer::new(&lane(), cx).compare(&left, &right, None, &[]))
+        with(&Here, |cx| Comparer::new(&lane(), cx).compare(Ends { left: &left, right: &right }, None, &[]))
     };
     assert!(compared(vec![there("Same as OS-1"), there("Or OS-2")]).is_in_step());
     assert!(compared(vec![there("Same as TB-71"), there("Or OS-2")]).is_in_step());

@@ -8,7 +8,7 @@ use hovrel_core::agree::same;
 use hovrel_core::base::{Base, Pair};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Known, compare_lane, right_side};
+use hovrel_core::compare::{AtEnd, Known, compare_lane, targets};
 use hovrel_core::identity::{Between, Candidate, InLane, Looking, Settled, counterparts, match_first_contact};
 use hovrel_core::model::{
     Argument, Artefact, Block, Call, Document, End, Ends, Inline, Kind, LINKS, Link, LinkEnd, LinkType, Reference,
@@ -346,7 +346,7 @@ impl World {
         let held = |field: &str| slot_value(there, field).into_owned();
         let fields =
             fields.into_iter().map(|(f, sent)| (f.as_str().into(), WrittenField { sent, held: held(&f) })).collect();
-        let made = made.then(|| right_side(lane, there));
+        let made = made.then(|| targets(lane, there));
         let written = Written { fields, lacking, made };
         let digests = lane.rules.iter().map(|r| (r.id.clone(), String::new())).collect();
         let base = base_after(lane, change, decision, &written, &old, &digests);

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::Base;
 use super::agreement::Agreement;
-use crate::model::Fingerprint;
+use crate::model::{End, Fingerprint};
 
 /// The remembered identity of two artefacts, with the fingerprints of the base.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,6 +26,16 @@ pub struct Pair {
     pub agreed: Option<Arc<Agreement>>,
     /// Whether a person decided that the two are not carried any more.
     pub let_go: bool,
+}
+
+impl Pair {
+    /// What an end held when both were last in step, by its digest.
+    pub fn base(&self, end: End) -> &Fingerprint {
+        match end {
+            End::Left => &self.left_base,
+            End::Right => &self.right_base,
+        }
+    }
 }
 
 /// Gives the base of a pair when its fingerprints are not enough.

@@ -16,7 +16,7 @@ use crate::rules::{Fill, FirstContact, Lane, RuleId, Source};
 use crate::workflow::Hindrance;
 
 /// What an artefact of the written end holds in the slots that the rules fill.
-pub fn right_side(lane: &Lane, artefact: &Artefact) -> BTreeMap<Slot, Value> {
+pub fn targets(lane: &Lane, artefact: &Artefact) -> BTreeMap<Slot, Value> {
     lane.fills().map(|fill| (fill.target.clone(), fill.target.of(artefact).into_owned())).collect()
 }
 
@@ -146,15 +146,16 @@ impl<'a> Comparer<'a> {
         order.sort_by_key(|n| rules[*n].id);
         // As an agreement makes it: see `Agreement`.
         let rules_digest = Fingerprint::of_map(order.iter().map(|n| (rules[*n].id, rules[*n].ready.digest())));
-        let fields = Ends {
-            left: fields_of(&rules, |fill| match &fill.source {
-                Source::Field(field) => Some(field),
-                _ => None,
-            }),
-            right: fields_of(&rules, |fill| matches!(fill.target, Slot::Field(_)).then(|| fill.target.id())),
-        };
+        let written = lane.direction.written();
+        let fields = Ends::of(|end| {
+            fields_of(&rules, |fill| match (end == written, &fill.source) {
+                (true, _) => matches!(fill.target, Slot::Field(_)).then(|| fill.target.id()),
+                (false, Source::Field(field)) => Some(field),
+                (false, _) => None,
+            })
+        });
         let named_in = rules.iter().filter(|r| r.ready.holds_documents()).map(|r| &r.ready.fill.target).collect();
-        Comparer { cx, written: lane.direction.written(), rules, order, fields, named_in, rules_digest }
+        Comparer { cx, written, rules, order, fields, named_in, rules_digest }
     }
 
     /// The lane's rules, ready for many artefacts.
@@ -162,9 +163,16 @@ impl<'a> Comparer<'a> {
         &self.rules
     }
 
-    /// The fingerprint of what the rules take from a left artefact.
-    pub fn left_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        let held = self.held(End::Left, artefact);
+    /// The fingerprint of what the rules take from an artefact, or fill in one of the end that is written.
+    pub fn fingerprint(&self, end: End, artefact: &Artefact) -> Fingerprint {
+        match end == self.written {
+            true => self.fingerprint_of_targets(artefact),
+            false => self.fingerprint_of_sources(artefact),
+        }
+    }
+
+    fn fingerprint_of_sources(&self, artefact: &Artefact) -> Fingerprint {
+        let held = self.held(self.written.other(), artefact);
         Fingerprint::of_values(self.order.iter().filter_map(|n| {
             let ReadyRule { id, ready } = &self.rules[*n];
             let value = match (held[*n], &ready.fill.source) {
@@ -176,9 +184,8 @@ impl<'a> Comparer<'a> {
         }))
     }
 
-    /// The fingerprint of what the rules fill in an artefact of the written end.
-    pub fn right_fingerprint(&self, artefact: &Artefact) -> Fingerprint {
-        let held = self.held(End::Right, artefact);
+    fn fingerprint_of_targets(&self, artefact: &Artefact) -> Fingerprint {
+        let held = self.held(self.written, artefact);
         Fingerprint::of_values(self.order.iter().map(|n| {
             let rule = &self.rules[*n];
             (rule.id.as_str(), held[*n].map_or_else(|| rule.slot().of(artefact), Cow::Borrowed))
@@ -192,21 +199,21 @@ impl<'a> Comparer<'a> {
         held
     }
 
-    /// What the rules start from in a left artefact, by the slot that each fills; nothing of what its system left out.
-    pub fn left_side(&self, artefact: &Artefact) -> BTreeMap<Slot, Value> {
+    /// What the rules start from in an artefact, by the slot that each fills; nothing of what its system left out.
+    pub fn sources(&self, artefact: &Artefact) -> BTreeMap<Slot, Value> {
         let answered = self.rules.iter().filter(|rule| !rule.ready.is_left_out_of(artefact));
         let source = |fill| Some(source_value(fill, artefact, self.cx.system)?.into_owned());
         answered.filter_map(|rule| Some((rule.slot().clone(), source(rule.ready.fill)?))).collect()
     }
 
-    /// True if neither side changed since the base, nor the rules, nor the place of what they link to; the values are
+    /// True if neither end changed since the base, nor the rules, nor the place of what they link to; the values are
     /// compared by their fingerprints alone.
-    pub fn untouched(&self, left: &Artefact, right: &Artefact, pair: &Pair) -> bool {
-        self.left_fingerprint(left) == pair.left_base
-            && self.right_fingerprint(right) == pair.right_base
+    pub fn untouched(&self, items: Ends<&Artefact>, pair: &Pair) -> bool {
+        let there = items[self.written];
+        End::BOTH.into_iter().all(|end| self.fingerprint(end, items[end]) == *pair.base(end))
             && pair.agreed.as_ref().and_then(|a| a.rules()).is_none_or(|rules| rules == self.rules_digest)
-            && !self.leads_back(left, right)
-            && !self.named_in.iter().any(|target| self.renamed(right, target).is_some())
+            && !self.leads_back(items)
+            && !self.named_in.iter().any(|target| self.renamed(there, target).is_some())
     }
 
     /// The digest of each rule with what it reads besides the item.
@@ -216,32 +223,33 @@ impl<'a> Comparer<'a> {
 
     /// The text of a written field with left keys replaced by those of counterparts that have been created since; none
     /// if it names no such item. Comments are never changed.
-    fn renamed(&self, right: &Artefact, target: &Slot) -> Option<Value> {
-        renamed(right.fields.get(target)?, self.cx.places)
+    fn renamed(&self, there: &Artefact, target: &Slot) -> Option<Value> {
+        renamed(there.fields.get(target)?, self.cx.places)
     }
 
-    fn leads_back(&self, left: &Artefact, right: &Artefact) -> bool {
+    fn leads_back(&self, items: Ends<&Artefact>) -> bool {
+        let (from, there) = (items[self.written.other()], items[self.written]);
         self.rules.iter().any(|r| r.ready.fill.target == Slot::Links && r.ready.fill.source == Source::Links)
-            && leads_back(&left.links, &right.links, self.cx.places)
+            && leads_back(&from.links, &there.links, self.cx.places)
     }
 
     /// Compares field by field. `base` is none at first contact; `accepted` is what is remembered of the comments and
     /// past changes of both.
-    pub fn compare(&self, left: &Artefact, right: &Artefact, base: Option<&Base>, accepted: &[Accepted]) -> Found {
+    pub fn compare(&self, items: Ends<&Artefact>, base: Option<&Base>, accepted: &[Accepted]) -> Found {
         let mut out = Found::default();
         for rule in &self.rules {
-            self.compare_slot(rule, Ends { left, right }, base, accepted, &mut out);
+            self.compare_slot(rule, items, base, accepted, &mut out);
         }
-        out.faults.extend(self.moves(&out.fields, Some(right)));
+        out.faults.extend(self.moves(&out.fields, Some(items[self.written])));
         out
     }
 
     /// The end that left out of its answer what a rule joins there; none if both answered.
     pub(crate) fn left_out(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> Option<End> {
-        if rule.ready.is_left_out_of(items.left) {
+        if rule.ready.is_left_out_of(items[self.written.other()]) {
             return Some(self.written.other());
         }
-        items.right.left_out.contains(rule.slot()).then_some(self.written)
+        items[self.written].left_out.contains(rule.slot()).then_some(self.written)
     }
 
     fn compare_slot(
@@ -253,7 +261,8 @@ impl<'a> Comparer<'a> {
         out: &mut Found,
     ) {
         let (target, ready) = (rule.slot(), &rule.ready);
-        let now = target.of(items.right);
+        let from = items[self.written.other()];
+        let now = target.of(items[self.written]);
         let left_out = self.left_out(rule, items);
         if left_out == Some(self.written.other()) {
             // Nothing moves. What was there when both were last in step can't be seen any more: that is told.
@@ -263,10 +272,10 @@ impl<'a> Comparer<'a> {
             }
             return;
         }
-        let Some(source) = source_value(ready.fill, items.left, self.cx.system) else { return };
+        let Some(source) = source_value(ready.fill, from, self.cx.system) else { return };
         if left_out.is_some() {
             // What nobody can see is not written over; and nothing over nothing is no difference.
-            let wanted = ready.convert(items.left, self.cx).value;
+            let wanted = ready.convert(from, self.cx).value;
             let was = base.and_then(|b| b.told(rule.filled())).is_some_and(|(_, held)| !held.is_blank());
             if was || wanted.is_some_and(|value| !value.is_blank()) {
                 out.fields.push(unreadable(target, Some(&source), &now, self.written));
@@ -280,10 +289,10 @@ impl<'a> Comparer<'a> {
         if since.is_nothing() {
             return;
         }
-        let converted = ready.convert(items.left, self.cx);
+        let converted = ready.convert(from, self.cx);
         if let Some(fault) = converted.fault {
             // A value that can't be transferred blocks only if it is new: what was agreed on stays.
-            if !since.same.left || since.other_rule {
+            if !since.same[self.written.other()] || since.other_rule {
                 out.faults.push((target.clone(), fault));
             }
             return;
@@ -293,8 +302,8 @@ impl<'a> Comparer<'a> {
             self.said(target, &source, expected, &now, accepted, converted.losses, out);
             return;
         }
-        // What changed at the left may be the bytes of a file, and the other end does not say which ones it holds.
-        let untold = since.has_base && !since.same.left && files_untold(&expected, now.as_ref());
+        // What changed at the end that is read may be the bytes of a file, and the other end does not say which ones it holds.
+        let untold = since.has_base && !since.same[self.written.other()] && files_untold(&expected, now.as_ref());
         if same(&expected, now.as_ref()) && !untold {
             out.rebased.insert(target.clone(), Rebase::Equal);
             out.losses.extend(converted.losses);
@@ -339,8 +348,8 @@ impl<'a> Comparer<'a> {
             same,
             other_rule,
             by_former_digest: both_same && !other_rule && agreed.is_some_and(|a| a.rule != ready.digest()),
-            moved: *target == Slot::Links && self.leads_back(items.left, items.right),
-            renamed: self.renamed(items.right, target),
+            moved: *target == Slot::Links && self.leads_back(items),
+            renamed: self.renamed(items[self.written], target),
         }
     }
 
@@ -448,12 +457,12 @@ impl<'a> Comparer<'a> {
     }
 
     /// Every field of an artefact that will be made.
-    pub fn make(&self, left: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
+    pub fn make(&self, from: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
-        for ReadyRule { ready, .. } in self.rules.iter().filter(|r| !r.ready.is_left_out_of(left)) {
+        for ReadyRule { ready, .. } in self.rules.iter().filter(|r| !r.ready.is_left_out_of(from)) {
             let fill = ready.fill;
-            let converted = ready.convert(left, self.cx);
+            let converted = ready.convert(from, self.cx);
             if let Some(fault) = converted.fault {
                 faults.push((fill.target.clone(), fault));
                 continue;
@@ -464,7 +473,7 @@ impl<'a> Comparer<'a> {
             }
             fields.push(FieldChange {
                 field: fill.target.clone(),
-                left: source_value(fill, left, self.cx.system).map(|v| v.into_owned()),
+                left: source_value(fill, from, self.cx.system).map(|v| v.into_owned()),
                 write,
                 right: None,
                 reason: FieldReason::New,
@@ -477,16 +486,16 @@ impl<'a> Comparer<'a> {
 
     /// What stands in the way of the states that are to be written: no moves that lead there, or a field
     /// that these ask for and that would be empty.
-    fn moves(&self, fields: &[FieldChange], right: Option<&Artefact>) -> Vec<(Slot, FaultReason)> {
+    fn moves(&self, fields: &[FieldChange], there: Option<&Artefact>) -> Vec<(Slot, FaultReason)> {
         let mut faults = Vec::new();
         for change in fields.iter().filter(|f| f.reason.may_be_written(self.written)) {
             let workflow = self.cx.to_kind.field(&change.field).and_then(|f| f.workflow.as_ref());
             let (Some(workflow), Value::Choice(to)) = (workflow, &change.write) else { continue };
-            let now = right.map(|r| change.field.of(r).display()).filter(|s| !s.is_empty());
+            let now = there.map(|r| change.field.of(r).display()).filter(|s| !s.is_empty());
             let from = now.unwrap_or_else(|| workflow.first.clone());
             let held = |field: &str| match fields.iter().find(|f| f.field == field) {
                 Some(f) => !f.write.is_blank(),
-                None => right.is_some_and(|r| !slot_value(r, field).is_blank()),
+                None => there.is_some_and(|r| !slot_value(r, field).is_blank()),
             };
             faults.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
                 let (from, to) = (from.clone(), to.clone());

@@ -4,7 +4,7 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use super::item::{Comparer, Found, right_side};
+use super::item::{Comparer, Found, targets};
 use super::walk::{AtEnd, Relation, walk};
 use crate::agree::{Accepted, holdings};
 use crate::base::{Bases, Pair};
@@ -85,7 +85,7 @@ pub fn compare_lane(
                 out.only_right += 1;
                 continue;
             }
-            Relation::Pair { pair, items } if compared.comparer.untouched(items.left, items.right, pair) => {
+            Relation::Pair { pair, items } if compared.comparer.untouched(items, pair) => {
                 out.in_step += 1;
                 continue;
             }
@@ -141,13 +141,13 @@ impl Compared<'_> {
 
     fn pair<'a>(&self, pair: &Pair, items: Ends<&'a Artefact>) -> One<'a> {
         let base = self.known.bases.base(pair);
-        let found = self.comparer.compare(items.left, items.right, base.as_ref(), self.accepted(items));
+        let found = self.comparer.compare(items, base.as_ref(), self.accepted(items));
         let outcome = outcome_of(&found.fields, &found.faults, self.written());
         One { other: Some(items.right), ..One::of(outcome, found) }
     }
 
     fn adoption<'a>(&self, items: Ends<&'a Artefact>, evidence: &'a Evidence) -> One<'a> {
-        let mut found = self.comparer.compare(items.left, items.right, None, self.accepted(items));
+        let mut found = self.comparer.compare(items, None, self.accepted(items));
         settle_origin(&mut found.fields, self.cx, self.written());
         let as_new = if evidence.is_sure() { Vec::new() } else { self.comparer.make(items.left).0 };
         let outcome = if found.faults.is_empty() { Outcome::Adopt } else { Outcome::Blocked };
@@ -223,8 +223,8 @@ impl Compared<'_> {
             right: one.other.map(|other| self.side(End::Right, other)),
             fields: one.found.fields,
             as_new: one.as_new,
-            left_side: self.comparer.left_side(left),
-            right_side: one.other.map(|other| right_side(self.lane, other)).unwrap_or_default(),
+            left_side: self.comparer.sources(left),
+            right_side: one.other.map(|other| targets(self.lane, other)).unwrap_or_default(),
             held: one.other.map(|other| holdings(other, self.cx.to_kind)).unwrap_or_default(),
             rebased: one.found.rebased,
             accepted: one.found.accepted,

@@ -11,6 +11,6 @@ mod walk;
 
 pub use beside::{BesideField, beside};
 pub(crate) use item::ReadyRule;
-pub use item::{Comparer, Found, right_side};
+pub use item::{Comparer, Found, targets};
 pub use lane::{Known, LaneFindings, compare_lane};
 pub use walk::{AtEnd, Relation, walk};

@@ -99,14 +99,14 @@ impl<'a> Proving<'a> {
 
     fn pair(&mut self, pair: &'a Pair, items: Ends<&'a Artefact>) {
         let from = self.from;
-        let untouched = self.comparer.untouched(items.left, items.right, pair);
+        let untouched = self.comparer.untouched(items, pair);
         let accepted = from.accepted.get(&(items.left.id.clone(), items.right.id.clone()));
         let met = Met {
             pair,
             items,
             untouched,
             base: if untouched { None } else { from.bases.base(pair) },
-            left_side: self.comparer.left_side(items.left),
+            left_side: self.comparer.sources(items.left),
             accepted: accepted.map_or(&[][..], Vec::as_slice),
             fate: from.fates.get(&items.left.id),
         };

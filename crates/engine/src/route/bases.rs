@@ -8,7 +8,7 @@ use hovrel_core::base::{Agreement, Base, BaseSide, Pair};
 use hovrel_core::carry::Context;
 use hovrel_core::compare::Comparer;
 use hovrel_core::identity::Settled;
-use hovrel_core::model::{Artefact, Fingerprint};
+use hovrel_core::model::{Artefact, Ends, Fingerprint};
 use hovrel_core::rules::Lane;
 use hovrel_store::{SettledMatch, Store};
 use uuid::Uuid;
@@ -112,7 +112,7 @@ async fn changed_bases(
     let changed: Vec<&Pair> = pairs
         .iter()
         .filter(|p| match (by_left.get(p.left_id.as_str()), right_all.get(p.right_id.as_str())) {
-            (Some(l), Some(r)) => !comparer.untouched(l, r, p),
+            (Some(l), Some(r)) => !comparer.untouched(Ends { left: *l, right: *r }, p),
             _ => false,
         })
         .collect();
