@@ -8,7 +8,7 @@ use hovrel_core::model::Kind;
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
 use hovrel_testkit::saltmere::{self, Habits, Lie, Said, Saltmere};
-use hovrel_testkit::{Client, Database, OLDSTONE, Systems, TALLYBENCH, eventually, read_all, settled_route};
+use hovrel_testkit::{Client, Database, OLDSTONE, Systems, TALLYBENCH, eventually, is_over, read_all, settled_route};
 use reqwest::Method;
 use serde_json::{Value, json};
 
@@ -98,7 +98,7 @@ async fn a_program_that_slept_takes_up_its_jobs_again() {
         for _ in 0..3 {
             let runs = async || {
                 let now = client.get(&asked).await;
-                (now["state"] == "running" || hovrel_testkit::is_over(&now)).then_some(())
+                (now["state"] == "running" || is_over(&now)).then_some(())
             };
             eventually("a worker takes it", runs).await;
             tokio::time::sleep(Duration::from_millis(300)).await;
@@ -204,15 +204,14 @@ async fn a_transfer_outlives_its_database() {
     let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
     let done = async || {
         let (status, now) = client.tried(&path).await?;
-        status.is_success().then(|| (now["progress"]["settled"].as_u64().unwrap_or(0), now["state"].clone()))
+        status.is_success().then(|| (now["progress"]["settled"].as_u64().unwrap_or(0), is_over(&now)))
     };
-    let over = |state: &Value| ["done", "failed", "stopped"].iter().any(|o| state == *o);
     let mut cut = 0;
     for mode in ["fast", "immediate", "fast", "away"] {
         let before = eventually("progress", async || done().await.map(|(done, _)| done)).await;
-        let went_on = async || done().await.filter(|(now, state)| *now > before || over(state));
-        let (_, state) = eventually("more progress", went_on).await;
-        if over(&state) {
+        let went_on = async || done().await.filter(|(now, over)| *now > before || *over);
+        let (_, over) = eventually("more progress", went_on).await;
+        if over {
             break;
         }
         cut += 1;
@@ -221,7 +220,7 @@ async fn a_transfer_outlives_its_database() {
             mode => cluster.restart(mode),
         }
     }
-    eventually("the end of the transfer", async || done().await.filter(|(_, state)| over(state))).await;
+    eventually("the end of the transfer", async || done().await.filter(|(_, over)| *over)).await;
     let job = client.get(&path).await;
     assert!(cut >= 3, "it was over before the database went away three times: {job}");
     let refused = client.get(&format!("{path}/refused")).await;

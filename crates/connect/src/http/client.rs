@@ -3,7 +3,6 @@
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
-use chrono::{DateTime, Utc};
 use hovrel_core::bounds::{LONGEST_FILE, LONGEST_SIGN_IN};
 use hovrel_core::model::Attachment;
 use reqwest::{Method, RequestBuilder, StatusCode, header};
@@ -84,11 +83,6 @@ impl Client {
     /// Where the system is.
     pub fn address(&self) -> &str {
         &self.transport.address
-    }
-
-    /// What Hovrel's clock shows.
-    pub fn now(&self) -> DateTime<Utc> {
-        self.transport.now()
     }
 
     /// Reads what the system says of itself, once.

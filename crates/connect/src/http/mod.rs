@@ -192,7 +192,7 @@ impl Connector for HttpConnector {
         };
         let said = about.map(|about| Said {
             clock: decode::read_time(&about.clock, about.zone).map(|t| t.to_utc()).ok_or(about.clock),
-            ours: self.client.now(),
+            ours: self.client.transport.now(),
             version: about.version,
             access: about.access,
         });

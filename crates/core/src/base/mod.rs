@@ -14,7 +14,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::agree::same;
-use crate::model::{End, Fingerprint, Slot, Value};
+use crate::model::{End, Ends, Fingerprint, Slot, Value};
 use crate::rules::RuleId;
 
 /// What one end told, by rule: what the rule starts from there, or what the slot held that it fills.
@@ -72,7 +72,7 @@ impl Base {
     }
 
     /// What both ends told of what a rule joins; none if that was never in step.
-    pub fn told(&self, of: RuleSlot<'_>) -> Option<(&Value, &Value)> {
+    pub fn told(&self, of: RuleSlot<'_>) -> Option<Ends<&Value>> {
         let of_this_slot = match self.agreed.contains_key(of.rule) {
             true => self.agreed(of).is_some(),
             // From before that was kept, when rules had the ids of their slots.
@@ -81,12 +81,12 @@ impl Base {
         if !of_this_slot {
             return None;
         }
-        Some((self.left.0.get(of.rule)?, self.right.0.get(of.rule)?))
+        Some(Ends { left: self.left.0.get(of.rule)?, right: self.right.0.get(of.rule)? })
     }
 
     /// Takes what is remembered of a rule as it is in another base.
     pub fn take(&mut self, of: RuleSlot<'_>, from: &Base) {
-        if let Some((left, right)) = from.told(of) {
+        if let Some(Ends { left, right }) = from.told(of) {
             self.left.0.insert(of.rule.clone(), left.clone());
             self.right.0.insert(of.rule.clone(), right.clone());
             self.agreed.extend(from.agreed.get(of.rule).map(|a| (of.rule.clone(), a.clone())));
@@ -111,7 +111,7 @@ mod tests {
     use super::*;
 
     fn told<'b>(base: &'b Base, rule: &RuleId, slot: &str) -> Option<(&'b Value, &'b Value)> {
-        base.told(RuleSlot { rule, slot: &slot.into() })
+        base.told(RuleSlot { rule, slot: &slot.into() }).map(|was| (was.left, was.right))
     }
 
     #[test]

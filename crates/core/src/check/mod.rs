@@ -55,7 +55,7 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     }
     for end in End::BOTH {
         let kind = if end == WRITTEN { cx.to_kind } else { cx.from_kind };
-        for wrong in condition_faults(lane.scope(end), kind) {
+        for wrong in condition_faults(lane.scope_at(end), kind) {
             faults.push(fault(lane, "", FaultReason::Scope { end, why: wrong.message }, true));
         }
     }

@@ -158,6 +158,11 @@ impl<'a> Comparer<'a> {
         Comparer { cx, written, rules, order, fields, named_in, rules_digest }
     }
 
+    /// The end that the rules read.
+    fn read(&self) -> End {
+        self.written.other()
+    }
+
     /// The lane's rules, ready for many artefacts.
     pub(crate) fn rules(&self) -> &[ReadyRule<'a>] {
         &self.rules
@@ -172,7 +177,7 @@ impl<'a> Comparer<'a> {
     }
 
     fn fingerprint_of_sources(&self, artefact: &Artefact) -> Fingerprint {
-        let held = self.held(self.written.other(), artefact);
+        let held = self.held(self.read(), artefact);
         Fingerprint::of_values(self.order.iter().filter_map(|n| {
             let ReadyRule { id, ready } = &self.rules[*n];
             let value = match (held[*n], &ready.fill.source) {
@@ -228,7 +233,7 @@ impl<'a> Comparer<'a> {
     }
 
     fn leads_back(&self, items: Ends<&Artefact>) -> bool {
-        let (from, there) = (items[self.written.other()], items[self.written]);
+        let (from, there) = (items[self.read()], items[self.written]);
         self.rules.iter().any(|r| r.ready.fill.target == Slot::Links && r.ready.fill.source == Source::Links)
             && leads_back(&from.links, &there.links, self.cx.places)
     }
@@ -246,8 +251,8 @@ impl<'a> Comparer<'a> {
 
     /// The end that left out of its answer what a rule joins there; none if both answered.
     pub(crate) fn left_out(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> Option<End> {
-        if rule.ready.is_left_out_of(items[self.written.other()]) {
-            return Some(self.written.other());
+        if rule.ready.is_left_out_of(items[self.read()]) {
+            return Some(self.read());
         }
         items[self.written].left_out.contains(rule.slot()).then_some(self.written)
     }
@@ -261,14 +266,14 @@ impl<'a> Comparer<'a> {
         out: &mut Found,
     ) {
         let (target, ready) = (rule.slot(), &rule.ready);
-        let from = items[self.written.other()];
+        let from = items[self.read()];
         let now = target.of(items[self.written]);
         let left_out = self.left_out(rule, items);
-        if left_out == Some(self.written.other()) {
+        if left_out == Some(self.read()) {
             // Nothing moves. What was there when both were last in step can't be seen any more: that is told.
             let was = base.and_then(|b| b.told(rule.filled()));
-            if was.is_some_and(|(source, _)| !source.is_blank()) {
-                out.fields.push(unreadable(target, None, &now, self.written.other()));
+            if was.is_some_and(|was| !was[self.read()].is_blank()) {
+                out.fields.push(unreadable(target, None, &now, self.read()));
             }
             return;
         }
@@ -276,7 +281,7 @@ impl<'a> Comparer<'a> {
         if left_out.is_some() {
             // What nobody can see is not written over; and nothing over nothing is no difference.
             let wanted = ready.convert(from, self.cx).value;
-            let was = base.and_then(|b| b.told(rule.filled())).is_some_and(|(_, held)| !held.is_blank());
+            let was = base.and_then(|b| b.told(rule.filled())).is_some_and(|was| !was[self.written].is_blank());
             if was || wanted.is_some_and(|value| !value.is_blank()) {
                 out.fields.push(unreadable(target, Some(&source), &now, self.written));
             }
@@ -292,7 +297,7 @@ impl<'a> Comparer<'a> {
         let converted = ready.convert(from, self.cx);
         if let Some(fault) = converted.fault {
             // A value that can't be transferred blocks only if it is new: what was agreed on stays.
-            if !since.same[self.written.other()] || since.other_rule {
+            if !since.same[self.read()] || since.other_rule {
                 out.faults.push((target.clone(), fault));
             }
             return;
@@ -303,7 +308,7 @@ impl<'a> Comparer<'a> {
             return;
         }
         // What changed at the end that is read may be the bytes of a file, and the other end does not say which ones it holds.
-        let untold = since.has_base && !since.same[self.written.other()] && files_untold(&expected, now.as_ref());
+        let untold = since.has_base && !since.same[self.read()] && files_untold(&expected, now.as_ref());
         if same(&expected, now.as_ref()) && !untold {
             out.rebased.insert(target.clone(), Rebase::Equal);
             out.losses.extend(converted.losses);
@@ -336,10 +341,7 @@ impl<'a> Comparer<'a> {
         let (target, ready) = (rule.slot(), &rule.ready);
         let kept = base.and_then(|b| b.told(rule.filled()));
         let agreed = base.and_then(|b| b.agreed(rule.filled()));
-        let same = Ends {
-            left: kept.is_some_and(|(left, _)| source == left),
-            right: kept.is_some_and(|(_, right)| now == right),
-        };
+        let same = Ends::of(|end| kept.is_some_and(|kept| kept[end] == if end == self.written { now } else { source }));
         let both_same = same.left && same.right;
         let other_rule = both_same && agreed.is_some_and(|a| !ready.is_known_as(&a.rule, self.cx));
         Since {
@@ -362,7 +364,7 @@ impl<'a> Comparer<'a> {
         now: &Value,
         base: Option<&Base>,
     ) -> Differs {
-        let from = self.written.other();
+        let from = self.read();
         let mut reason = match (since.has_base, since.same[from], since.same[self.written]) {
             (false, ..) => FieldReason::NoBase,
             (true, false, true) if !lacks_only(expected, now).is_empty() => FieldReason::WaitsForOthers,
@@ -421,8 +423,8 @@ impl<'a> Comparer<'a> {
         out.accepted.extend(found);
         let (write, reason) = match (to_add.is_blank(), taken_off.is_blank()) {
             (false, _) if doubtful => (to_add, FieldReason::PerhapsThere),
-            (false, _) => (to_add, FieldReason::Changed(self.written.other())),
-            (true, false) => (taken_off, FieldReason::TakenOff(self.written.other())),
+            (false, _) => (to_add, FieldReason::Changed(self.read())),
+            (true, false) => (taken_off, FieldReason::TakenOff(self.read())),
             (true, true) => {
                 out.rebased.insert(target.clone(), Rebase::Equal);
                 out.losses.extend(losses);

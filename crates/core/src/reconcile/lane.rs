@@ -188,7 +188,7 @@ impl<'a> Proving<'a> {
         let Ends { left, right } = met.items;
         let end = self.comparer.left_out(rule, met.items)?;
         let was = met.base.as_ref().and_then(|b| b.told(rule.filled()));
-        let held = was.map(|(left, right)| Ends { left, right }[end]).filter(|held| !held.is_blank());
+        let held = was.map(|was| was[end]).filter(|held| !held.is_blank());
         Some(held.map(|held| Difference {
             left_key: left.key.clone(),
             right_key: right.key.clone(),
@@ -206,7 +206,9 @@ impl<'a> Proving<'a> {
         let same = match (met.untouched, met.base.as_ref().and_then(|b| b.told(rule.filled()))) {
             (true, _) => Some(Ends { left: true, right: true }),
             (false, None) => None,
-            (false, Some((l, r))) => Some(Ends { left: met.left_side.get(target) == Some(l), right: now == r }),
+            (false, Some(was)) => {
+                Some(Ends { left: met.left_side.get(target) == Some(was.left), right: now == was.right })
+            }
         };
         let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.id, target));
         let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, self.cx));

@@ -82,7 +82,7 @@ impl Lane {
     }
 
     /// The kind that it covers at an end.
-    pub fn kind(&self, end: End) -> Kind {
+    pub fn kind_at(&self, end: End) -> Kind {
         match end {
             End::Left => self.left_kind,
             End::Right => self.right_kind,
@@ -90,7 +90,7 @@ impl Lane {
     }
 
     /// What it covers at an end.
-    pub fn scope(&self, end: End) -> &Condition {
+    pub fn scope_at(&self, end: End) -> &Condition {
         match end {
             End::Left => &self.left_scope,
             End::Right => &self.right_scope,
@@ -98,7 +98,7 @@ impl Lane {
     }
 
     /// The same, to be changed.
-    pub fn scope_mut(&mut self, end: End) -> &mut Condition {
+    pub fn scope_at_mut(&mut self, end: End) -> &mut Condition {
         match end {
             End::Left => &mut self.left_scope,
             End::Right => &mut self.right_scope,

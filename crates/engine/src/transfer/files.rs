@@ -87,7 +87,7 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
         true => Base::default(),
         false => c.base().await?,
     };
-    let carried = files_of(c.filled(&Slot::Files).and_then(|of| base.told(of)).map(|(left, _)| left));
+    let carried = files_of(c.filled(&Slot::Files).and_then(|of| base.told(of)).map(|was| was.left));
     let saw = &as_carried(saw, wanted, carried);
     for tries in 1.. {
         let known = told(c, &now, wanted, carried).await?;

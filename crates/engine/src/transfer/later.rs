@@ -179,7 +179,7 @@ fn links_of(value: &Value) -> Vec<Link> {
 
 /// What the written end held in a slot when it was last in step.
 fn held_at<'b>(c: &Course<'_>, base: &'b Base, slot: &Slot) -> Option<&'b Value> {
-    base.told(c.filled(slot)?).map(|(_, right)| right)
+    base.told(c.filled(slot)?).map(|was| was.right)
 }
 
 #[cfg(test)]

@@ -125,9 +125,9 @@ pub async fn scope(
     let Some(n) = lanes.iter().position(|l| l.id == lane) else {
         return Err(Problem::field("/lane", "there is no lane of this name among the lanes"));
     };
-    let kind = lanes[n].kind(end);
+    let kind = lanes[n].kind_at(end);
     let mut answer = ScopeAnswer {
-        condition: lanes[n].scope(end).clone(),
+        condition: lanes[n].scope_at(end).clone(),
         text: None,
         faults: Vec::new(),
         text_faults: Vec::new(),
@@ -141,7 +141,7 @@ pub async fn scope(
     if let Some(text) = text {
         match read(&text, &schema) {
             Ok(found) => {
-                lanes[n].scope_mut(end).clone_from(&found);
+                lanes[n].scope_at_mut(end).clone_from(&found);
                 answer.condition = found;
                 answer.text = Some(text);
             }

@@ -100,6 +100,7 @@ function Behind({ n, tone = "", open }: { n: number; tone?: string; open: () => 
 }
 
 const key = (...keys: string[]) => <span className="mono text-ink-2">{keys.filter(Boolean).join(" · ")}</span>;
+const whereGone = (a: Schemas["AbsentItem"]) => `${absenceWord[a.what]} at the ${a.end}`;
 const odd = (cause?: Schemas["DifferenceCause"] | null) => (cause === "unexplained" ? "text-clash" : "text-ink-2");
 
 function Lists({ lane, field, schema }: Props) {
@@ -175,19 +176,16 @@ function Lists({ lane, field, schema }: Props) {
         title={`${count(lane.absent?.length ?? 0, "pair")} with a missing item`}
         label="Not there"
         items={whole ? (lane.absent ?? []) : []}
-        causeOf={(a) => `${absenceWord[a.what]} at the ${a.end}`}
+        causeOf={whereGone}
         textOf={(a) => `${a.left_key} ${a.right_key} ${a.title}`}
         file={{
           name: "not-there",
           heads: ["Left", "Right", "Title", "What"],
-          cells: (a) => [a.left_key, a.right_key, a.title, `${absenceWord[a.what]} at the ${a.end}`],
+          cells: (a) => [a.left_key, a.right_key, a.title, whereGone(a)],
         }}
         row={(a) => (
           <p className="truncate px-3 py-1">
-            {key(a.left_key, a.right_key)} {a.title}{" "}
-            <span className="text-ink-2">
-              · {absenceWord[a.what]} at the {a.end}
-            </span>
+            {key(a.left_key, a.right_key)} {a.title} <span className="text-ink-2">· {whereGone(a)}</span>
           </p>
         )}
       />
