@@ -19,6 +19,11 @@ export default ts.config(
           selector: "CallExpression[callee.property.name='invalidateQueries'][arguments.length=0]",
           message: "Say what may have changed: see refresh in src/api/keys.ts.",
         },
+        {
+          selector:
+            "JSXOpeningElement[name.name='Button']:not(:has(JSXAttribute[name.name='why'])) > JSXAttribute[name.name='onClick'] ArrowFunctionExpression > UnaryExpression > CallExpression[callee.name='navigate']",
+          message: "What only leads to another page is a link, named after that page: see ButtonLink.",
+        },
       ],
     },
   },

@@ -5,7 +5,8 @@ export default defineConfig({
   testDir: "e2e",
   workers: 1,
   timeout: 400_000,
-  expect: { timeout: 20_000 },
+  // Surveys, dry runs and proofs are waited for by what they show, on a machine that does other things beside them.
+  expect: { timeout: 60_000 },
   reporter: "list",
   use: {
     // What is waited for longest, a transfer, is expected in words, not clicked on.

@@ -23,6 +23,11 @@ async function press(page: Page, name: string | RegExp) {
   await page.keyboard.press("Enter");
 }
 
+async function follow(page: Page, name: string) {
+  await tabTo(page, page.getByRole("link", { name, exact: true }));
+  await page.keyboard.press("Enter");
+}
+
 /** Chooses an option of a select by its first letters. */
 async function choose(page: Page, select: Locator, letters: string, value: string | RegExp) {
   await tabTo(page, select);
@@ -61,7 +66,7 @@ test("the keyboard alone is enough", async ({ page }) => {
   await page.keyboard.type("By keyboard");
   await press(page, "Create the route");
   await isAt(page, /^Ends · By keyboard/, "By keyboard");
-  await press(page, "Choose the scope");
+  await follow(page, "Choose the scope");
   await isAt(page, /^Scope · By keyboard/, "By keyboard");
   await press(page, "Open the rules");
   await isAt(page, /^Rules · By keyboard/, "By keyboard");
@@ -103,7 +108,7 @@ test("the keyboard alone is enough", async ({ page }) => {
   await press(page, /^Transfer \d+ changes?$/);
   await expect(page.getByRole("heading", { name: "Done", exact: true })).toBeVisible({ timeout: 90_000 });
   await isAt(page, /^Transfer · By keyboard/, "By keyboard");
-  await press(page, "Run a proof");
+  await follow(page, "Go to the proof");
   await expect(page.getByRole("heading", { name: "No proof yet" })).toBeVisible();
   await isAt(page, /^Proof · By keyboard/, "By keyboard");
   await press(page, "Run a proof");

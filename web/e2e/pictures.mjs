@@ -149,7 +149,7 @@ await shot("transfer");
 await page.getByRole("heading", { name: "Done", exact: true }).waitFor();
 await page.getByRole("region", { name: "What was done" }).scrollIntoViewIfNeeded();
 await shot("receipt");
-await button("Run a proof").click();
+await page.getByRole("link", { name: "Go to the proof" }).click();
 await page.getByRole("heading", { name: "No proof yet" }).waitFor();
 await button("Run a proof").click();
 await button("Run a proof again").waitFor();

@@ -1,6 +1,6 @@
 // Requirements out of two systems into the tracker, by hand: what they say, what hangs on them, and what the
 // tracker shows of it on its own page.
-import { accessible, cairnbook, choose, expect, fernway, test, transfer } from "./support";
+import { accessible, cairnbook, choose, expect, fernway, prove, test, transfer } from "./support";
 import type { Page } from "@playwright/test";
 
 const password = "a long enough password";
@@ -27,7 +27,7 @@ test("requirements come from the requirements server to the tracker", async ({ p
   await connect(page, "Fernway", "Fernway");
 
   await page.getByRole("link", { name: "Routes" }).click();
-  await page.getByRole("button", { name: "Create a route" }).click();
+  await page.getByRole("link", { name: "Create a route" }).click();
   await choose(page, page.getByLabel("Left system"), "Cairnbook");
   await choose(page, page.getByLabel("Right system"), "Fernway");
   await page.getByLabel("Name", { exact: true }).fill("Safety requirements to the tracker");
@@ -52,9 +52,7 @@ test("requirements come from the requirements server to the tracker", async ({ p
   await accessible(page, "differences with comments");
   await page.getByLabel("Find changes").fill("");
   await transfer(page);
-  await page.getByRole("button", { name: "Run a proof" }).click();
-  await page.getByRole("button", { name: "Run a proof" }).click();
-  await expect(page.getByRole("button", { name: "Run a proof again" })).toBeVisible();
+  await prove(page);
 
   // The tracker's own page: the requirement with its label, its text, its parts and what was said.
   const tracker = await page.context().newPage();

@@ -22,7 +22,9 @@ export const test = base.extend<{ quiet: void }>({
 export async function accessible(page: Page, view: string, within?: string) {
   for (const colorScheme of ["light", "dark"] as const) {
     await page.emulateMedia({ colorScheme, reducedMotion: "reduce" });
-    const axe = new AxeBuilder({ page });
+    // In the page itself: there are no frames, and for putting frames together axe opens a page of its own, behind which
+    // this one is drawn no more until it is in front again.
+    const axe = new AxeBuilder({ page }).setLegacyMode().options({ resultTypes: ["violations"] });
     if (colorScheme === "dark") axe.withRules(["color-contrast", "link-in-text-block"]);
     if (within) axe.include(within);
     const found = await axe.analyze();
@@ -59,6 +61,13 @@ export async function transfer(page: Page) {
   await expect(page.getByRole("heading", { name: /^Transfer [\d,]+ changes? from/ })).toBeVisible();
   await page.getByRole("button", { name: /^Transfer [\d,]+ changes?$/ }).click();
   await expect(page.getByRole("heading", { name: "Done", exact: true })).toBeVisible({ timeout: 120_000 });
+}
+
+/** Proves what was transferred, from the receipt of the transfer. Reading both ends again takes its time. */
+export async function prove(page: Page) {
+  await page.getByRole("link", { name: "Go to the proof" }).click();
+  await page.getByRole("button", { name: "Run a proof", exact: true }).click();
+  await expect(page.getByRole("button", { name: "Run a proof again" })).toBeVisible({ timeout: 120_000 });
 }
 
 /** Signs in as the administrator whom the test made. */

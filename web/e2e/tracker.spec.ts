@@ -1,6 +1,6 @@
 // The rest of the project out of the old system to the tracker, and where its links lead afterwards: what one
 // route carried is found by the other. Then what the new system shows of runs, attempts, files and pictures.
-import { accessible, choose, expect, oldstone, tallybench, test, transfer } from "./support";
+import { accessible, choose, expect, oldstone, prove, tallybench, test, transfer } from "./support";
 import type { Page } from "@playwright/test";
 
 const password = "a long enough password";
@@ -50,9 +50,7 @@ test("requirements and defects go to the tracker, and links follow them", async 
   await expect(page.getByRole("list", { name: "Changes" }).getByRole("listitem")).not.toHaveCount(0);
   await expect(page.getByText(/^Oldstone gets \d\d links/)).toBeVisible();
   await transfer(page);
-  await page.getByRole("button", { name: "Run a proof" }).click();
-  await page.getByRole("button", { name: "Run a proof" }).click();
-  await expect(page.getByRole("button", { name: "Run a proof again" })).toBeVisible();
+  await prove(page);
 
   // What was made is found, with the past that Hovrel keeps; the old system leads to it.
   await expect(async () => {

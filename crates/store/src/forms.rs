@@ -10,10 +10,12 @@ use diesel::prelude::*;
 use diesel::sql_types::{Array, Bytea, Integer, Jsonb, Uuid};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl, SimpleAsyncConnection};
 use diesel_migrations::MigrationHarness;
-use hovrel_core::model::{FORM, Fingerprint};
+use hovrel_core::base::BaseSide;
+use hovrel_core::model::{Fingerprint, NAMED_VALUES_FORM};
 use hovrel_core::plan::{Brief, Change};
 use serde_json::Value;
 
+use crate::retention::IN_NO_PAIR;
 use crate::schema::forms;
 use crate::{MIGRATIONS, Store, StoreError};
 
@@ -21,7 +23,7 @@ use crate::{MIGRATIONS, Store, StoreError};
 /// of them says, in a way that older programs or older rows would be misread, counts it up and writes a step for it in
 /// [`Store::bring_up`].
 const FORMS: [(&str, i16); 6] = [
-    (FINGERPRINTS, FORM as i16),
+    (FINGERPRINTS, NAMED_VALUES_FORM as i16),
     // Of routes, their versions and plans.
     ("lanes", 2),
     // With what was decided of them, and the summaries of plans.
@@ -104,10 +106,14 @@ impl Store {
     }
 }
 
-/// Gives each snapshot the fingerprint of this form, and the pairs with it.
+/// Gives each snapshot the fingerprint of this form, and the pairs with it. What is kept of an end and how both agreed
+/// have forms of their own, and one snapshot may have stood for both.
 async fn hash_again(connection: &mut AsyncPgConnection) -> Result<(), StoreError> {
     connection
-        .batch_execute("create temp table hashed (former bytea primary key, hash bytea not null) on commit drop")
+        .batch_execute(
+            "create temp table hashed (former bytea primary key, side bytea not null, agreed bytea not null)
+             on commit drop",
+        )
         .await?;
     let mut last = Vec::new();
     let mut many = 0;
@@ -117,11 +123,19 @@ async fn hash_again(connection: &mut AsyncPgConnection) -> Result<(), StoreError
         let Some(end) = rows.last() else { break };
         last = end.hash.clone();
         many += rows.len();
-        let (former, hash): (Vec<Vec<u8>>, Vec<Vec<u8>>) =
-            rows.into_iter().map(|row| (row.hash, Fingerprint::of(&row.body).as_bytes().to_vec())).unzip();
-        diesel::sql_query("insert into hashed select * from unnest($1, $2)")
+        let (mut former, mut side, mut agreed) = (Vec::new(), Vec::new(), Vec::new());
+        for row in rows {
+            let json = Fingerprint::of(&row.body);
+            // What is no end's values is how both agreed.
+            let values = serde_json::from_value::<BaseSide>(row.body).map_or(json, |values| values.fingerprint());
+            former.push(row.hash);
+            side.push(values.as_bytes().to_vec());
+            agreed.push(json.as_bytes().to_vec());
+        }
+        diesel::sql_query("insert into hashed select * from unnest($1, $2, $3)")
             .bind::<Array<Bytea>, _>(former)
-            .bind::<Array<Bytea>, _>(hash)
+            .bind::<Array<Bytea>, _>(side)
+            .bind::<Array<Bytea>, _>(agreed)
             .execute(connection)
             .await?;
     }
@@ -129,15 +143,17 @@ async fn hash_again(connection: &mut AsyncPgConnection) -> Result<(), StoreError
         .batch_execute(
             "analyze hashed;
              insert into snapshots (hash, body)
-                 select h.hash, s.body from hashed h join snapshots s on s.hash = h.former on conflict do nothing;
+                 select h.side, s.body from hashed h join snapshots s on s.hash = h.former on conflict do nothing;
+             insert into snapshots (hash, body)
+                 select h.agreed, s.body from hashed h join snapshots s on s.hash = h.former on conflict do nothing;
              update pairs p set
-                 left_base = coalesce((select hash from hashed where former = p.left_base), p.left_base),
-                 right_base = coalesce((select hash from hashed where former = p.right_base), p.right_base),
-                 agreed = coalesce((select hash from hashed where former = p.agreed), p.agreed);
-             delete from snapshots s using hashed h where s.hash = h.former and h.former <> h.hash",
+                 left_base = coalesce((select side from hashed where former = p.left_base), p.left_base),
+                 right_base = coalesce((select side from hashed where former = p.right_base), p.right_base),
+                 agreed = coalesce((select agreed from hashed where former = p.agreed), p.agreed)",
         )
         .await?;
-    tracing::info!("hashed {many} values again, in form {FORM}");
+    connection.batch_execute(&format!("delete from snapshots s where {IN_NO_PAIR}")).await?;
+    tracing::info!("hashed {many} values again");
     Ok(())
 }
 

@@ -45,7 +45,8 @@ const OLD_PLANS: &str = "select p.id from plans p where p.made_at < $1
 const OLD_EVENTS: &str = "delete from job_events where job_id in (
     select j.id from jobs j where j.finished_at < $1 and exists (select from job_events e where e.job_id = j.id) limit $2)";
 
-const IN_NO_PAIR: &str = "not exists (select from pairs where left_base = s.hash)
+/// That nothing stands on a snapshot.
+pub(crate) const IN_NO_PAIR: &str = "not exists (select from pairs where left_base = s.hash)
     and not exists (select from pairs where right_base = s.hash)
     and not exists (select from pairs where agreed = s.hash)";
 

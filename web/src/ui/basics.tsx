@@ -1,5 +1,6 @@
 // Buttons, pills, checkboxes and the states every view has: loading, empty, failed.
 import { Checkbox } from "radix-ui";
+import { Link, type LinkProps } from "react-router";
 import { useId, type ButtonHTMLAttributes, type ReactNode } from "react";
 import { ProblemError } from "@/api/client";
 import { JobError } from "@/api/jobs";
@@ -13,18 +14,13 @@ type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
 
 export function Button({ go, danger, why, className = "", ...rest }: ButtonProps) {
   const id = useId();
-  const look = danger
-    ? "border-clash text-clash bg-sheet"
-    : go
-      ? "border-ink bg-ink text-paper"
-      : "border-ink-3 bg-sheet text-ink";
   const button = (
     <button
       type="button"
       aria-describedby={why ? id : undefined}
       {...rest}
       disabled={!!why || rest.disabled}
-      className={`rounded-md border px-3 py-[5px] font-medium whitespace-nowrap disabled:opacity-50 ${look} ${className}`}
+      className={`${shape} disabled:opacity-50 ${danger ? "border-clash bg-sheet text-clash" : look(go)} ${className}`}
     />
   );
   if (!why) return button;
@@ -37,6 +33,16 @@ export function Button({ go, danger, why, className = "", ...rest }: ButtonProps
     </span>
   );
 }
+
+/** A link that looks like a button: it leads to a place and does nothing else, so it is named after that place. */
+export function ButtonLink({ go, className = "", ...rest }: LinkProps & { go?: boolean }) {
+  return <Link {...rest} className={`${shape} inline-block ${look(go)} ${className}`} />;
+}
+
+const shape = "rounded-md border px-3 py-[5px] font-medium whitespace-nowrap";
+
+/** The one action that a view is about stands out; the others don't. */
+const look = (go?: boolean) => (go ? "border-ink bg-ink text-paper" : "border-ink-3 bg-sheet text-ink");
 
 type CheckProps = {
   state: "in" | "some" | "out";

@@ -27,6 +27,7 @@ async fn walked(program: &Program, walks: &[&str], more: Vec<(&'static str, Stri
     let told = String::from_utf8_lossy(&output.stdout).into_owned();
     assert!(output.status.success(), "{told}{}", String::from_utf8_lossy(&output.stderr));
     assert!(told.contains(&format!("{} passed", walks.len())), "every walk ran: {told}");
+    println!("{told}");
     told
 }
 

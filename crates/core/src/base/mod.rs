@@ -9,12 +9,13 @@ mod pair;
 pub use agreement::{Agreed, Agreement, Why};
 pub use pair::{Bases, Pair};
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
 use crate::agree::same;
-use crate::model::{End, Ends, Fingerprint, Slot, Value};
+use crate::model::{End, Ends, Fingerprint, Names, Slot, Value};
 use crate::rules::RuleId;
 
 /// What one end told, by rule: what the rule starts from there, or what the slot held that it fills.
@@ -25,7 +26,8 @@ pub struct BaseSide(pub BTreeMap<RuleId, Value>);
 impl BaseSide {
     /// What stands for all of it where it is kept by its digest.
     pub fn fingerprint(&self) -> Fingerprint {
-        Fingerprint::of(self)
+        let held: Vec<&Value> = self.0.values().collect();
+        Names::new(self.0.keys().map(RuleId::as_str)).fingerprint(|place| held.get(place).map(|v| Cow::Borrowed(*v)))
     }
 }
 

@@ -10,7 +10,7 @@ use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, s
 use crate::base::{Agreed, Base, Pair, RuleSlot, Why};
 use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Ends, Fingerprint, Slot, Value, labelled, slot_value};
+use crate::model::{Artefact, End, Ends, Fingerprint, Names, Slot, Value, labelled, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
 use crate::rules::{Fill, FirstContact, Lane, RuleId, Source};
 use crate::workflow::Hindrance;
@@ -51,8 +51,8 @@ pub struct Comparer<'a> {
     /// The end that the lane writes; the rules read the other.
     written: End,
     rules: Vec<ReadyRule<'a>>,
-    /// The rules in the order of their ids: the order in which fingerprints are made.
-    order: Vec<usize>,
+    /// The ids of the rules, by which values are hashed.
+    ids: Names,
     /// Of the rules that start from a field, or fill one, the field at each end with the rule's place; in the order of the
     /// fields.
     fields: Ends<Vec<(&'a str, usize)>>,
@@ -142,10 +142,9 @@ impl<'a> Comparer<'a> {
     pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
         let ready = |(id, fill)| ReadyRule { id, ready: Ready::new(fill, cx) };
         let rules: Vec<ReadyRule<'_>> = lane.filling().map(ready).collect();
-        let mut order: Vec<usize> = (0..rules.len()).collect();
-        order.sort_by_key(|n| rules[*n].id);
+        let ids = Names::new(rules.iter().map(|rule| rule.id.as_str()));
         // As an agreement makes it: see `Agreement`.
-        let rules_digest = Fingerprint::of_map(order.iter().map(|n| (rules[*n].id, rules[*n].ready.digest())));
+        let rules_digest = Fingerprint::of_map(rules.iter().map(|rule| (rule.id, rule.ready.digest())));
         let written = lane.direction.written();
         let fields = Ends::of(|end| {
             fields_of(&rules, |fill| match (end == written, &fill.source) {
@@ -155,7 +154,7 @@ impl<'a> Comparer<'a> {
             })
         });
         let named_in = rules.iter().filter(|r| r.ready.holds_documents()).map(|r| &r.ready.fill.target).collect();
-        Comparer { cx, written, rules, order, fields, named_in, rules_digest }
+        Comparer { cx, written, rules, ids, fields, named_in, rules_digest }
     }
 
     /// The end that the rules read.
@@ -178,23 +177,16 @@ impl<'a> Comparer<'a> {
 
     fn fingerprint_of_sources(&self, artefact: &Artefact) -> Fingerprint {
         let held = self.held(self.read(), artefact);
-        Fingerprint::of_values(self.order.iter().filter_map(|n| {
-            let ReadyRule { id, ready } = &self.rules[*n];
-            let value = match (held[*n], &ready.fill.source) {
-                (Some(value), _) => Cow::Borrowed(value),
-                (None, Source::Field(_)) => return None,
-                (None, _) => source_value(ready.fill, artefact, self.cx.system)?,
-            };
-            Some((id.as_str(), value))
-        }))
+        self.ids.fingerprint(|n| match (held[n], self.rules[n].ready.fill) {
+            (Some(value), _) => Some(Cow::Borrowed(value)),
+            (None, Fill { source: Source::Field(_), .. }) => None,
+            (None, fill) => source_value(fill, artefact, self.cx.system),
+        })
     }
 
     fn fingerprint_of_targets(&self, artefact: &Artefact) -> Fingerprint {
         let held = self.held(self.written, artefact);
-        Fingerprint::of_values(self.order.iter().map(|n| {
-            let rule = &self.rules[*n];
-            (rule.id.as_str(), held[*n].map_or_else(|| rule.slot().of(artefact), Cow::Borrowed))
-        }))
+        self.ids.fingerprint(|n| Some(held[n].map_or_else(|| self.rules[n].slot().of(artefact), Cow::Borrowed)))
     }
 
     /// What an artefact of an end holds in the fields that the rules start from, or fill, by the rules' places.

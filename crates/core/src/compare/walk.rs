@@ -3,11 +3,11 @@
 //! Decides what belongs together: a pair, a pair that lacks one of its items, two that were found to be one, or an item
 //! that nothing at the other end stands for. What a dry run or a proof makes of it stands with them.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 
 use crate::base::Pair;
 use crate::identity::{Counterparts, Evidence};
-use crate::model::{Artefact, End, Ends};
+use crate::model::{Artefact, ById, End, Ends, Ids};
 use crate::plan::Absence;
 
 /// One end of a lane, as it was read.
@@ -64,7 +64,7 @@ pub enum Relation<'a> {
 /// What a lane has, in the order of the left, then the pairs whose left item is not covered, then what is at the right
 /// alone.
 pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<'a>) -> Vec<Relation<'a>> {
-    let by_left: HashMap<&str, usize> = pairs.iter().enumerate().map(|(n, p)| (p.left_id.as_str(), n)).collect();
+    let by_left: ById<&str, usize> = pairs.iter().enumerate().map(|(n, p)| (p.left_id.as_str(), n)).collect();
     let mut covered = vec![false; pairs.len()];
     let mut out = Vec::with_capacity(at.left.covered.len());
     for &left in at.left.covered {
@@ -96,7 +96,7 @@ pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<
             }
         });
     }
-    let mut taken: HashSet<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
+    let mut taken: Ids<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
     taken.extend(found.found.values().map(|(right, _)| right.id.as_str()));
     out.extend(
         at.right.covered.iter().filter(|a| !taken.contains(a.id.as_str())).map(|a| Relation::Only(End::Right, a)),

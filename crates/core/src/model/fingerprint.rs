@@ -2,20 +2,24 @@
 //!
 //! Decides how a thing becomes bytes, and which hash is taken of them: BLAKE3 over JSON in one form, which neither the
 //! compiler nor the order of a type's fields decides. The number of that form goes with every fingerprint, so that one
-//! of another form is told from one of another value.
+//! of another form is told from one of another value. What an item holds has a form of its own: see `named_values`.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::hash::{Hash, Hasher};
 use std::io;
 use std::rc::Rc;
 
 use serde::{Serialize, Serializer};
 
-/// The form in which things are hashed.
+/// The form in which things are hashed as JSON.
 pub const FORM: u8 = 1;
 
-/// Bytes that most items take as JSON: for those, room is made once.
-pub(super) const USUAL: usize = 4096;
+/// Room that is kept for what is hashed next; what needs more gives it back.
+const KEPT_ROOM: usize = 256 * 1024;
+
+thread_local! {
+    static ROOM: Cell<Vec<u8>> = const { Cell::new(Vec::new()) };
+}
 
 /// Bytes of a hash that stand in a short fingerprint.
 const SHORT: usize = 12;
@@ -27,14 +31,22 @@ pub struct Fingerprint([u8; 33]);
 impl Fingerprint {
     /// The digest of something, over its canonical JSON (RFC 8785).
     pub fn of<T: Serialize + ?Sized>(thing: &T) -> Fingerprint {
-        Fingerprint::of_bytes(&canonical(thing))
+        Fingerprint::of_bytes(FORM, |out| *out = write_canonical(thing, std::mem::take(out)))
     }
 
-    /// Of a thing as [`canonical`] writes it.
-    pub(super) fn of_bytes(canonical: &[u8]) -> Fingerprint {
-        let mut out = [FORM; 33];
-        out[1..].copy_from_slice(blake3::hash(canonical).as_bytes());
-        Fingerprint(out)
+    /// Of the bytes that a thing has in a form. They are written to an empty list, whose room is used again and again:
+    /// a hundred thousand lists of that size cost more than what is done with them.
+    pub(super) fn of_bytes(form: u8, write: impl FnOnce(&mut Vec<u8>)) -> Fingerprint {
+        ROOM.with(|room| {
+            let mut bytes = room.take();
+            write(&mut bytes);
+            let mut out = [form; 33];
+            out[1..].copy_from_slice(blake3::hash(&bytes).as_bytes());
+            bytes.clear();
+            bytes.shrink_to(KEPT_ROOM);
+            room.set(bytes);
+            Fingerprint(out)
+        })
     }
 
     /// The fingerprint of a map with these entries, without collecting them.
@@ -138,10 +150,15 @@ impl<K: Serialize, V: Serialize, I: Iterator<Item = (K, V)>> Serialize for Entri
 /// but for two things. Whole numbers are written whole, since a double does not hold all of them; and members are in
 /// the order of the bytes in which their names are written.
 pub fn canonical<T: Serialize + ?Sized>(thing: &T) -> Vec<u8> {
-    let written = Rc::new(RefCell::new(Vec::with_capacity(USUAL)));
+    write_canonical(thing, Vec::new())
+}
+
+/// Canonical JSON, in the room of a list that is empty.
+fn write_canonical<T: Serialize + ?Sized>(thing: &T, room: Vec<u8>) -> Vec<u8> {
+    let written = Rc::new(RefCell::new(room));
     let mut serializer = serde_json::Serializer::with_formatter(
         Sink(written.clone()),
-        Ordered { written: written.clone(), members: Vec::with_capacity(USUAL / 64), open: vec![] },
+        Ordered { written: written.clone(), members: vec![], open: vec![] },
     );
     // Nothing that the model holds can't be JSON: what could not would be hashed as far as it was written.
     let _ = thing.serialize(&mut serializer);

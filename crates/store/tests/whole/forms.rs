@@ -1,5 +1,6 @@
 //! Databases that another Hovrel was at: earlier forms are brought up, later ones are refused.
 
+use hovrel_core::base::BaseSide;
 use hovrel_core::model::Fingerprint;
 use hovrel_store::{Store, StoreError};
 use hovrel_testkit::Database;
@@ -17,6 +18,15 @@ async fn asked(database: &Database, query: &str) -> Vec<Value> {
 async fn fingerprints_of_an_earlier_form_are_made_again() {
     let database = Database::fresh().await;
     with_a_pair(&database).await;
+    // One snapshot may stand for what an end holds and for how both agreed: an empty one does.
+    database
+        .change(
+            r#"update snapshots set body = '{"r1": {"type": "text", "value": "Wind"}}'
+                   where hash = (select left_base from pairs);
+               update pairs set agreed = right_base;
+               update snapshots set body = '{}' where hash = (select agreed from pairs)"#,
+        )
+        .await;
     // As they stood before: 32 bytes that say nothing of the form they were made in.
     database
         .change(
@@ -38,12 +48,17 @@ async fn fingerprints_of_an_earlier_form_are_made_again() {
 
     let store = Store::open(&database.url, 2).await.expect("it is brought up");
     assert_eq!(asked(&database, joined).await, before, "every pair has the values that it had");
-    let hashes = asked(&database, "select encode(hash, 'hex') as hash, body from snapshots").await;
-    assert_eq!(hashes.len(), 3);
-    for row in hashes {
-        let wanted: String = Fingerprint::of(&row["body"]).as_bytes().iter().map(|b| format!("{b:02x}")).collect();
-        assert_eq!(row["hash"], wanted);
-    }
+    let hex = |print: Fingerprint| print.as_bytes().iter().map(|b| format!("{b:02x}")).collect::<String>();
+    let held = BaseSide([("r1".into(), hovrel_core::model::Value::text("Wind"))].into());
+    let wanted = json!([{
+        "l": hex(held.fingerprint()),
+        "r": hex(BaseSide::default().fingerprint()),
+        "a": hex(Fingerprint::of(&json!({}))),
+    }]);
+    let now =
+        "select encode(left_base, 'hex') as l, encode(right_base, 'hex') as r, encode(agreed, 'hex') as a from pairs";
+    assert_eq!(json!(asked(&database, now).await), wanted);
+    assert_eq!(asked(&database, "select hash from snapshots").await.len(), 3, "nothing stands on the others");
     drop(store);
     Store::open(&database.url, 2).await.expect("once is enough");
 }

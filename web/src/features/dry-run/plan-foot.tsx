@@ -2,7 +2,7 @@
 import { useNavigate } from "react-router";
 import { ago, exact, span } from "@/lib/format";
 import { count } from "@/lib/words";
-import { Button, Foot, Kbd } from "@/ui/basics";
+import { Button, ButtonLink, Foot, Kbd } from "@/ui/basics";
 import { Tip } from "@/ui/tip";
 import { useDraft } from "../route/draft";
 import { whyNot, type Plan } from "./listed";
@@ -54,9 +54,9 @@ export function PlanFoot({ plan, again, decisions }: { plan: Plan; again: () => 
         </a>
       )}
       {decisions.locked ? (
-        <Button go onClick={() => void navigate("../transfer")}>
+        <ButtonLink go to="../transfer">
           Open the transfer
-        </Button>
+        </ButtonLink>
       ) : (
         plan.changes > 0 && (
           <Button go why={whyNot(plan, route.version)} onClick={() => void navigate("../transfer")}>

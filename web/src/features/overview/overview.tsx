@@ -1,12 +1,12 @@
 // Every route and where it stands, every system's health, what runs, what waits for a person.
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate } from "react-router";
+import { Link } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { over } from "@/api/jobs";
 import { ago, exact } from "@/lib/format";
 import { useTitle } from "@/lib/use-title";
-import { Button, Empty, Loading, Trouble } from "@/ui/basics";
+import { ButtonLink, Empty, Loading, Trouble } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { RouteLine } from "./route-line";
 import { todos, type Todo } from "./todos";
@@ -16,7 +16,6 @@ const jobStop: Record<string, string> = { dry_run: "dry-run", transfer: "transfe
 
 export default function Overview() {
   useTitle("Overview");
-  const navigate = useNavigate();
   const overview = useQuery({
     queryKey: keys.overview,
     queryFn: () => take(api.GET("/overview")),
@@ -35,9 +34,9 @@ export default function Overview() {
       <Empty
         title="Nothing is connected yet"
         action={
-          <Button go onClick={() => void navigate("/systems/new")}>
+          <ButtonLink go to="/systems/new">
             Connect a system
-          </Button>
+          </ButtonLink>
         }
       >
         Hovrel transfers requirements, test cases and results between systems. Begin with the two it should connect.
@@ -54,7 +53,7 @@ export default function Overview() {
             <h2 id="routes-h" className="text-[15px] font-semibold">
               Routes
             </h2>
-            <Button onClick={() => void navigate("/routes/new")}>Create a route</Button>
+            <ButtonLink to="/routes/new">Create a route</ButtonLink>
           </div>
           {routes.length === 0 && (
             <p className="rounded-lg border border-hair bg-sheet p-6 text-ink-2">
@@ -69,7 +68,7 @@ export default function Overview() {
         </section>
       </div>
       <div className="min-w-0 space-y-6">
-        <Systems systems={systems} connect={() => void navigate("/systems/new")} />
+        <Systems systems={systems} />
         <Activity jobs={jobs} routes={routes} systems={systems} />
       </div>
     </div>
@@ -104,14 +103,14 @@ function Waiting({ list }: { list: Todo[] }) {
   );
 }
 
-function Systems({ systems, connect }: { systems: Schemas["SystemAnswer"][]; connect: () => void }) {
+function Systems({ systems }: { systems: Schemas["SystemAnswer"][] }) {
   return (
     <section aria-labelledby="systems-h">
       <div className="mb-2 flex items-center justify-between">
         <h2 id="systems-h" className="text-[15px] font-semibold">
           Systems
         </h2>
-        <Button onClick={connect}>Connect a system</Button>
+        <ButtonLink to="/systems/new">Connect a system</ButtonLink>
       </div>
       <ul className="divide-y divide-hair-2 rounded-lg border border-hair bg-sheet">
         {systems.map((s) => (

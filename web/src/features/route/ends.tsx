@@ -6,7 +6,7 @@ import { api, take } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { ago, exact } from "@/lib/format";
 import { count, kindsWord, kindWord } from "@/lib/words";
-import { Button, Foot, Loading, Trouble } from "@/ui/basics";
+import { Button, ButtonLink, Foot, Loading, Trouble } from "@/ui/basics";
 import { Ask, Sheet } from "@/ui/dialog";
 import { EndMark } from "@/ui/disc";
 import { EndChoice, endBody, missing } from "../routes/end-choice";
@@ -18,7 +18,6 @@ import { followable, FollowsChoice } from "./follows-choice";
 
 export default function Ends() {
   const { route } = useDraft();
-  const navigate = useNavigate();
   return (
     <>
       <div className="grid flex-1 grid-cols-[minmax(0,1fr)_minmax(24px,64px)_minmax(0,1fr)] content-start px-5 py-5">
@@ -30,9 +29,9 @@ export default function Ends() {
         <Remove route={route} />
       </div>
       <Foot keys={<span>The left end is read. The right end is written.</span>}>
-        <Button go onClick={() => void navigate("../scope")}>
+        <ButtonLink go to="../scope">
           Choose the scope
-        </Button>
+        </ButtonLink>
       </Foot>
     </>
   );

@@ -9,7 +9,7 @@ import { keys, refresh } from "@/api/keys";
 import { count } from "@/lib/words";
 import { useProblemForm } from "@/lib/form";
 import { useTitle } from "@/lib/use-title";
-import { Button, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
+import { Button, ButtonLink, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { routeName } from "../route/route-name";
 import { followable, FollowsChoice } from "../route/follows-choice";
 import { EndChoice, endBody, missing, none } from "./end-choice";
@@ -63,9 +63,9 @@ export default function NewRoute() {
       <Empty
         title="A route needs two systems"
         action={
-          <Button go onClick={() => void navigate("/systems/new")}>
+          <ButtonLink go to="/systems/new">
             Connect a system
-          </Button>
+          </ButtonLink>
         }
       >
         {count(systems.data.length, "system is", "systems are")} connected so far.

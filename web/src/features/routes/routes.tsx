@@ -1,15 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useTitle } from "@/lib/use-title";
-import { Button, Empty, Loading, Trouble } from "@/ui/basics";
+import { ButtonLink, Empty, Loading, Trouble } from "@/ui/basics";
 import { RouteLine } from "../overview/route-line";
 import { useFromFile } from "./from-file";
 
 export default function Routes() {
   useTitle("Routes");
-  const navigate = useNavigate();
   const routes = useQuery({ queryKey: keys.routes, queryFn: () => take(api.GET("/routes")) });
   const fromFile = useFromFile();
   if (routes.isPending) return <Loading what="the routes" />;
@@ -22,9 +20,9 @@ export default function Routes() {
   const make = (
     <span className="flex items-center justify-center gap-3">
       {fromFile.button}
-      <Button go onClick={() => void navigate("/routes/new")}>
+      <ButtonLink go to="/routes/new">
         Create a route
-      </Button>
+      </ButtonLink>
     </span>
   );
   return (

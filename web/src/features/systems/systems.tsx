@@ -1,14 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, useNavigate } from "react-router";
+import { Link } from "react-router";
 import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useTitle } from "@/lib/use-title";
-import { Button, Empty, Loading, Trouble } from "@/ui/basics";
+import { ButtonLink, Empty, Loading, Trouble } from "@/ui/basics";
 import { Health } from "../overview/overview";
 
 export default function Systems() {
   useTitle("Systems");
-  const navigate = useNavigate();
   const systems = useQuery({ queryKey: keys.systems, queryFn: () => take(api.GET("/systems")) });
   if (systems.isPending) return <Loading what="the systems" />;
   if (systems.error)
@@ -18,9 +17,9 @@ export default function Systems() {
       </div>
     );
   const connect = (
-    <Button go onClick={() => void navigate("/systems/new")}>
+    <ButtonLink go to="/systems/new">
       Connect a system
-    </Button>
+    </ButtonLink>
   );
   if (systems.data.length === 0)
     return (

@@ -1,18 +1,17 @@
 // Before a transfer: all that it will do, on one page, and the button that begins it.
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link, useNavigate } from "react-router";
+import { Link } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { span } from "@/lib/format";
 import { count } from "@/lib/words";
-import { Button, Foot, Loading, Trouble } from "@/ui/basics";
+import { Button, ButtonLink, Foot, Loading, Trouble } from "@/ui/basics";
 import { whyNot } from "../dry-run/listed";
 import { useDraft } from "../route/draft";
 import { included, ReceiptLosses, ReceiptTable, sum, Waits } from "./receipt";
 
 export function Before({ plan }: { plan: Schemas["PlanFigure"] }) {
   const { route } = useDraft();
-  const navigate = useNavigate();
   const queries = useQueryClient();
   const receipt = useQuery({
     queryKey: keys.receipt(plan.id, plan.undoable, plan.included),
@@ -63,7 +62,7 @@ export function Before({ plan }: { plan: Schemas["PlanFigure"] }) {
             Last transfer
           </Link>
         )}
-        <Button onClick={() => void navigate("../dry-run")}>Back to the dry run</Button>
+        <ButtonLink to="../dry-run">Back to the dry run</ButtonLink>
         <Button go why={whyNot(plan, route.version)} disabled={begin.isPending} onClick={() => begin.mutate()}>
           Transfer {count(changes, "change")}
         </Button>

@@ -1,14 +1,13 @@
 // A transfer that runs, rests, or is over: what is done at each end, what was refused, and the receipt.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
 import { api, take, type Schemas } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
 import { failureOf, over, type Job } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
 import { exact, span } from "@/lib/format";
 import { count } from "@/lib/words";
-import { Button, Foot, Kbd, Trouble } from "@/ui/basics";
+import { Button, ButtonLink, Foot, Kbd, Trouble } from "@/ui/basics";
 import { VirtualList } from "@/ui/virtual-list";
 import { useDraft } from "../route/draft";
 import { useSchema } from "../route/use-schema";
@@ -42,7 +41,6 @@ const stateWord: Record<string, string> = {
 
 export function Running({ job, lost }: { job: Job; lost: boolean }) {
   const { route } = useDraft();
-  const navigate = useNavigate();
   const queries = useQueryClient();
   const schema = useSchema(useDraft().route).data;
   const [error, setError] = useState<unknown>();
@@ -236,9 +234,9 @@ export function Running({ job, lost }: { job: Job; lost: boolean }) {
           <Button onClick={() => void retry()}>Resume with the rest</Button>
         )}
         {["done", "failed", "stopped"].includes(job.state) && (
-          <Button go onClick={() => void navigate("../proof")}>
-            Run a proof
-          </Button>
+          <ButtonLink go to="../proof">
+            Go to the proof
+          </ButtonLink>
         )}
       </Foot>
     </>

@@ -1,17 +1,16 @@
 // The Transfer stop: before it what will be done, while it runs what is done at each end, and afterwards what came of it.
 import { useQueryClient } from "@tanstack/react-query";
 import { refresh } from "@/api/keys";
-import { Link, useNavigate } from "react-router";
+import { Link } from "react-router";
 import { useJob } from "@/api/jobs";
 import { useQueryParts } from "@/lib/use-query";
-import { Button, Empty, Loading } from "@/ui/basics";
+import { ButtonLink, Empty, Loading } from "@/ui/basics";
 import { useDraft } from "../route/draft";
 import { Before } from "./before";
 import { Running } from "./running";
 
 export default function Transfer() {
   const { route } = useDraft();
-  const navigate = useNavigate();
   const queries = useQueryClient();
   const [query] = useQueryParts();
   const { job, lost } = useJob(route.transfer?.id, () => void refresh.transferred(queries, route.id, route.plan?.id));
@@ -22,9 +21,9 @@ export default function Transfer() {
       <Empty
         title="Nothing has been transferred"
         action={
-          <Button go onClick={() => void navigate("../dry-run")}>
+          <ButtonLink go to="../dry-run">
             Open the dry run
-          </Button>
+          </ButtonLink>
         }
       >
         A transfer writes the changes that a dry run found, one by one, and notes each before and after.
