@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Candidate;
 use super::words::{Corpus, Said, Vocabulary, Weighed, cosine};
+use crate::model::ById;
 
 /// How alike two artefacts are; shares in hundredths.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -60,8 +61,12 @@ struct Scored {
 /// How alike two are; none if that is surely less than `from`, in hundredths. Texts are looked at first: comparing
 /// them costs less.
 fn compare(titles: &Vocabulary, a: &Said, b: &Said, from: u8) -> Option<Scored> {
-    let text = (a.text_words.len() >= SHORT && b.text_words.len() >= SHORT)
-        .then(|| cosine(&a.text_words, &b.text_words).min(1.0));
+    let text = match a.text_words.len() >= SHORT && b.text_words.len() >= SHORT {
+        true => {
+            Some(cosine(&a.text_words, &b.text_words, (f64::from(from) / 100.0 - TITLES) / (1.0 - TITLES))?.min(1.0))
+        }
+        false => None,
+    };
     let most = text.map_or(1.0, |text| TITLES + (1.0 - TITLES) * text);
     if hundredths(most) < from {
         return None;
@@ -88,15 +93,15 @@ fn hundredths(share: f64) -> u8 {
 /// SoftTFIDF of two lists of words, from 0 to 1.
 fn soft(words: &Vocabulary, a: &[Weighed], b: &[Weighed]) -> f64 {
     let closest = |word: u32| {
-        if let Some((_, weight)) = b.iter().find(|(other, _)| *other == word) {
-            return Some((1.0, *weight));
+        if let Some(same) = b.iter().find(|other| other.word == word) {
+            return Some((1.0, same.weight));
         }
-        let alike = b.iter().map(|(other, weight)| (words.alike(word, *other), *weight));
+        let alike = b.iter().map(|other| (words.alike(word, other.word), other.weight));
         alike.filter(|(alike, _)| *alike >= ONE_WORD).max_by(|x, y| x.0.total_cmp(&y.0))
     };
-    let shared = a.iter().filter_map(|(word, weight)| {
-        let (alike, other) = closest(*word)?;
-        Some(alike * f64::from(*weight) * f64::from(other))
+    let shared = a.iter().filter_map(|of| {
+        let (alike, other) = closest(of.word)?;
+        Some(alike * f64::from(of.weight) * f64::from(other))
     });
     shared.sum::<f64>().min(1.0)
 }
@@ -115,23 +120,25 @@ fn blocks(
     wanted: &dyn Fn(usize) -> bool,
     offered: &dyn Fn(usize) -> bool,
     common: usize,
-    mut each: impl FnMut(usize, &HashSet<usize>),
+    mut each: impl FnMut(usize, &[usize]),
 ) {
-    let mut by_title: HashMap<u32, Vec<usize>> = HashMap::new();
-    let mut by_text: HashMap<u32, Vec<usize>> = HashMap::new();
+    let (mut by_title, mut by_text): (ById<u32, Vec<usize>>, ById<u32, Vec<usize>>) = Default::default();
     for (n, said) in corpus.said.iter().enumerate().skip(left).filter(|(n, _)| offered(*n)) {
-        said.title_words.iter().for_each(|(w, _)| by_title.entry(*w).or_default().push(n));
-        said.text_words.iter().for_each(|(w, _)| by_text.entry(*w).or_default().push(n));
+        said.title_words.iter().for_each(|w| by_title.entry(w.word).or_default().push(n));
+        said.text_words.iter().for_each(|w| by_text.entry(w.word).or_default().push(n));
     }
+    let mut near: Vec<usize> = Vec::new();
     for (n, said) in corpus.said.iter().enumerate().take(left).filter(|(n, _)| wanted(*n)) {
-        let mut near: HashSet<usize> = HashSet::new();
+        near.clear();
         for (words, index) in [(&said.title_words, &by_title), (&said.text_words, &by_text)] {
-            let mut lists: Vec<&Vec<usize>> = words.iter().filter_map(|(w, _)| index.get(w)).collect();
+            let mut lists: Vec<&Vec<usize>> = words.iter().filter_map(|w| index.get(&w.word)).collect();
             lists.sort_by_key(|list| list.len());
             // The rarest is looked at however common it is; a word in all titles is better than none.
             let rare = lists.iter().enumerate().take(4).filter(|(n, list)| *n == 0 || list.len() < common);
             near.extend(rare.flat_map(|(_, list)| list.iter().copied()));
         }
+        near.sort_unstable();
+        near.dedup();
         each(n, &near);
     }
 }

@@ -4,11 +4,9 @@
 //! (Salton and Buckley 1988), each list of words a vector of length one.
 
 use std::cell::RefCell;
-use std::collections::HashMap;
-
 use strsim::jaro_winkler;
 
-use crate::model::{Artefact, Value};
+use crate::model::{Artefact, ById, Value};
 
 /// Without regard to case and spaces.
 pub(super) fn fold(text: &str) -> String {
@@ -34,18 +32,24 @@ fn text_of(artefact: &Artefact) -> String {
 /// Words by number, and in how many lists each is.
 #[derive(Default)]
 pub(super) struct Vocabulary {
-    numbers: HashMap<String, u32>,
+    numbers: ById<String, u32>,
     words: Vec<String>,
     lists: Vec<u32>,
     /// Whether a word is only like itself: one with a digit.
     alone: Vec<bool>,
     total: u32,
     /// How alike two words are, once it was asked: titles of one project say the same words again and again.
-    alike: RefCell<HashMap<(u32, u32), f64>>,
+    alike: RefCell<ById<(u32, u32), f64>>,
 }
 
-/// A word with its weight.
-pub(super) type Weighed = (u32, f32);
+/// A word of a list, with its weight.
+#[derive(Clone, Copy)]
+pub(super) struct Weighed {
+    pub word: u32,
+    pub weight: f32,
+    /// The length of the vector from this word on.
+    rest: f32,
+}
 
 impl Vocabulary {
     fn add(&mut self, text: &str) -> Vec<u32> {
@@ -74,11 +78,37 @@ impl Vocabulary {
         let mut out: Vec<Weighed> = Vec::new();
         for same in list.chunk_by(|a, b| a == b) {
             let rare = (f64::from(self.total + 1) / f64::from(self.lists[same[0] as usize])).ln();
-            out.push((same[0], ((1.0 + (same.len() as f64).ln()) * rare) as f32));
+            let weight = ((1.0 + (same.len() as f64).ln()) * rare) as f32;
+            out.push(Weighed { word: same[0], weight, rest: 0.0 });
         }
-        let length = out.iter().map(|(_, w)| w * w).sum::<f32>().sqrt();
-        out.iter_mut().for_each(|(_, w)| *w /= length);
+        let length = out.iter().map(|w| w.weight * w.weight).sum::<f32>().sqrt();
+        let mut rest = 0.0;
+        for w in out.iter_mut().rev() {
+            w.weight /= length;
+            rest += w.weight * w.weight;
+            w.rest = rest.sqrt();
+        }
         out
+    }
+
+    /// Numbers words by how rare they are, the rarest first: those weigh most, so that two lists that share little are
+    /// told apart by their first words. The lists are numbered anew with them.
+    fn rarest_first(&mut self, lists: &mut [Vec<u32>]) {
+        let mut order: Vec<u32> = (0..self.words.len() as u32).collect();
+        order.sort_by_key(|word| self.lists[*word as usize]);
+        let mut number = vec![0; order.len()];
+        for (n, word) in order.iter().enumerate() {
+            number[*word as usize] = n as u32;
+        }
+        for list in lists {
+            list.iter_mut().for_each(|word| *word = number[*word as usize]);
+            list.sort_unstable();
+        }
+        self.words = order.iter().map(|word| std::mem::take(&mut self.words[*word as usize])).collect();
+        self.lists = order.iter().map(|word| self.lists[*word as usize]).collect();
+        self.alone = order.iter().map(|word| self.alone[*word as usize]).collect();
+        // Nothing is added any more.
+        self.numbers = ById::default();
     }
 
     /// How alike two different words are, from 0 to 1 (Winkler 1990); 0 for those that are only like themselves.
@@ -108,32 +138,45 @@ pub(super) struct Corpus {
 impl Corpus {
     pub(super) fn of<'a>(all: impl Iterator<Item = (&'a Artefact, &'a str)>) -> Corpus {
         let (mut titles, mut texts) = (Vocabulary::default(), Vocabulary::default());
-        let numbered: Vec<_> =
-            all.map(|(a, path)| (fold(path), fold(&a.title), titles.add(&a.title), texts.add(&text_of(a)))).collect();
-        let said = numbered.into_iter().map(|(path, title, title_list, text_list)| Said {
+        let (mut names, mut title_lists, mut text_lists) = (Vec::new(), Vec::new(), Vec::new());
+        for (artefact, path) in all {
+            names.push((fold(path), fold(&artefact.title)));
+            title_lists.push(titles.add(&artefact.title));
+            text_lists.push(texts.add(&text_of(artefact)));
+        }
+        titles.rarest_first(&mut title_lists);
+        texts.rarest_first(&mut text_lists);
+        let lists = title_lists.iter().zip(&text_lists);
+        let said = names.into_iter().zip(lists).map(|((path, title), (title_list, text_list))| Said {
             path,
             title,
-            title_words: titles.weighed(&title_list),
-            text_words: texts.weighed(&text_list),
+            title_words: titles.weighed(title_list),
+            text_words: texts.weighed(text_list),
         });
         let said = said.collect();
         Corpus { titles, said }
     }
 }
 
-/// The cosine of two vectors of length one.
-pub(super) fn cosine(a: &[Weighed], b: &[Weighed]) -> f64 {
+/// The cosine of two vectors of length one; none if it is surely less than `from`: what is still to come is at most the
+/// product of both remaining lengths (Cauchy and Schwarz).
+pub(super) fn cosine(a: &[Weighed], b: &[Weighed], from: f64) -> Option<f64> {
     let (mut n, mut m, mut sum) = (0, 0, 0.0);
-    while let (Some((wa, xa)), Some((wb, xb))) = (a.get(n), b.get(m)) {
-        match wa.cmp(wb) {
+    // What single precision loses is never taken for less.
+    let from = from - 1e-4;
+    while let (Some(x), Some(y)) = (a.get(n), b.get(m)) {
+        if sum + f64::from(x.rest * y.rest) < from {
+            return None;
+        }
+        match x.word.cmp(&y.word) {
             std::cmp::Ordering::Less => n += 1,
             std::cmp::Ordering::Greater => m += 1,
             std::cmp::Ordering::Equal => {
-                sum += f64::from(xa * xb);
+                sum += f64::from(x.weight * y.weight);
                 n += 1;
                 m += 1;
             }
         }
     }
-    sum
+    Some(sum)
 }

@@ -6,6 +6,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::spaces::{collapse_spaces, is_space};
 use super::{Argument, Kind};
 
 /// A formatted text, as a tree.
@@ -571,11 +572,6 @@ fn same_url(a: &Inline, b: &Inline) -> bool {
     }
 }
 
-fn is_space(c: char) -> bool {
-    // A no-break space is text: only what HTML calls ASCII white space collapses.
-    matches!(c, ' ' | '\t' | '\n' | '\r' | '\u{c}')
-}
-
 fn collapse(list: &mut Vec<Inline>, space_before: &mut bool) {
     for at in 0..list.len() {
         if matches!(list[at], Inline::LineBreak) {
@@ -584,19 +580,7 @@ fn collapse(list: &mut Vec<Inline>, space_before: &mut bool) {
             continue;
         }
         match &mut list[at] {
-            Inline::Text { text } => {
-                let mut out = String::with_capacity(text.len());
-                for c in text.chars().filter(|c| !c.is_control() || is_space(*c)) {
-                    if !is_space(c) {
-                        out.push(c);
-                        *space_before = false;
-                    } else if !*space_before {
-                        out.push(' ');
-                        *space_before = true;
-                    }
-                }
-                *text = out;
-            }
+            Inline::Text { text } => collapse_spaces(text, space_before),
             Inline::Code { text } => {
                 *text = text.split(is_space).filter(|w| !w.is_empty()).collect::<Vec<_>>().join(" ");
                 *space_before = false;

@@ -18,6 +18,7 @@ mod named_values;
 mod origin;
 mod pending;
 mod piece;
+mod spaces;
 mod span;
 mod steps;
 mod value;

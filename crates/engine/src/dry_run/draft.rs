@@ -3,11 +3,12 @@
 
 use std::collections::HashMap;
 use std::fs::File;
-use std::io::{BufReader, BufWriter, Seek, Write};
+use std::io::{BufRead, BufReader, BufWriter, Seek, Write};
 
 use hovrel_core::carry::NotThere;
 use hovrel_core::model::Kind;
 use hovrel_core::plan::{Change, Decision, Outcome, waits_only_for};
+use serde_json::Error;
 
 use crate::EngineError;
 
@@ -33,7 +34,7 @@ pub struct Outline {
 }
 
 /// Changes in plan order, each with whether it is taken in unless a person says otherwise.
-type Read = Box<dyn Iterator<Item = Result<(Change, bool), serde_json::Error>> + Send>;
+type Read = Box<dyn Iterator<Item = Result<(Change, bool), Error>> + Send>;
 
 /// A plan that is made, still in its file.
 pub struct Made {
@@ -46,9 +47,9 @@ impl Made {
     pub fn read(&self) -> Result<Read, EngineError> {
         let mut file = self.file.try_clone()?;
         file.rewind()?;
-        let changes = serde_json::Deserializer::from_reader(BufReader::new(file)).into_iter();
-        let read = changes.zip(self.included.clone()).map(|(change, taken)| Ok((change?, taken)));
-        Ok(Box::new(read))
+        // A line each: what lies in one piece is read several times faster than byte by byte.
+        let lines = BufReader::new(file).split(b'\n').zip(self.included.clone());
+        Ok(Box::new(lines.map(|(line, taken)| Ok((serde_json::from_slice(&line.map_err(Error::io)?)?, taken)))))
     }
 }
 
@@ -91,7 +92,8 @@ impl PlanDraft {
     fn write(&mut self, change: &Change) -> Result<(), EngineError> {
         let bytes = serde_json::to_vec(change)?;
         self.hasher.update(&bytes);
-        Ok(self.file.write_all(&bytes)?)
+        self.file.write_all(&bytes)?;
+        Ok(self.file.write_all(b"\n")?)
     }
 
     /// What is known of the plan, and its changes, read again. `planned` says which change brings an item of the left
