@@ -29,6 +29,14 @@ pub struct Pair {
 }
 
 impl Pair {
+    /// The id of its item at an end.
+    pub fn id(&self, end: End) -> &str {
+        match end {
+            End::Left => &self.left_id,
+            End::Right => &self.right_id,
+        }
+    }
+
     /// What an end held when both were last in step, by its digest.
     pub fn base(&self, end: End) -> &Fingerprint {
         match end {

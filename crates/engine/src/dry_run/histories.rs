@@ -20,17 +20,17 @@ pub(crate) async fn keep_histories(
     for s in scoped.iter().filter(|s| s.lane.keeps_history()) {
         let kept = |item: &&&Artefact| !item.history.is_empty();
         let row = |item: &&Artefact| {
-            let entries = named(&item.history, &both.ends.left);
+            let entries = named(&item.history, &both.ends.catalogues.left);
             Ok(NewHistory {
                 route_id: route.id,
                 lane: s.lane.id.clone(),
                 left_id: item.id.clone(),
                 left_key: item.key.clone(),
-                system_name: both.left_system.name.clone(),
+                system_name: both.at.left.system.name.clone(),
                 entries: serde_json::to_value(entries)?,
             })
         };
-        let rows = s.left.iter().filter(kept).map(row).collect::<Result<Vec<_>, EngineError>>()?;
+        let rows = s.covered.left.iter().filter(kept).map(row).collect::<Result<Vec<_>, EngineError>>()?;
         hub.store.keep_histories(&rows).await?;
     }
     Ok(())

@@ -20,7 +20,7 @@ use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::jobs::Running;
-use crate::reading::{pace, path_of};
+use crate::reading::pace;
 use crate::route::{InScope, LaneMemory, LoadedRoute, lane_checks, load_route, scope_lanes};
 use crate::{EngineError, Hub};
 use draft::PlanDraft;
@@ -45,9 +45,9 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let of_kinds = |items: &HashMap<Kind, Vec<Artefact>>, kinds: &HashSet<Kind>| -> u64 {
         kinds.iter().filter_map(|kind| items.get(kind)).map(|list| list.len() as u64).sum()
     };
-    summary.left_total = of_kinds(&both.left_items, &left_kinds);
-    summary.right_total = of_kinds(&both.right_items, &right_kinds);
-    summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.left.iter().copied()));
+    summary.left_total = of_kinds(&both.at.left.items, &left_kinds);
+    summary.right_total = of_kinds(&both.at.right.items, &right_kinds);
+    summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.covered.left.iter().copied()));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
     let mut draft = PlanDraft::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
@@ -55,8 +55,8 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
         let all = s.all(&both);
         let memory = LaneMemory::of(&hub.store, s, &both, &cx, &pairs, &all.right).await?;
-        let left_path = |a: &Artefact| path_of(a, &both.left_paths).join(" / ");
-        let right_path = |a: &Artefact| path_of(a, &both.right_paths).join(" / ");
+        let left_path = |a: &Artefact| both.at.left.path(a);
+        let right_path = |a: &Artefact| both.at.right.path(a);
         let first_seq = draft.next_seq();
         let known = Known {
             pairs: memory.pairs,
@@ -94,7 +94,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let policies: HashMap<String, FirstContact> =
         lanes.iter().map(|l| (l.id.clone(), l.policies.first_contact)).collect();
     let mut played = block_in_place(|| rehearse(&both, &lanes, &made))?;
-    summary.paces = Some(Ends { left: pace(&*both.left), right: pace(&*both.right) });
+    summary.paces = Some(both.at.as_ref().map(|end| pace(&*end.connector)));
     let plan = Plan {
         id: Uuid::now_v7(),
         route_id: route.id,

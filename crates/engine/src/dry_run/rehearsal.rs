@@ -26,11 +26,11 @@ pub(crate) struct Rehearsed {
 
 /// What was found of each change, by its place; nothing of those that are taken and cost nothing.
 pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<HashMap<u32, Rehearsed>, EngineError> {
-    let target = Target::new(&both.ends.right, both.right_items.values().flatten());
+    let target = Target::new(&both.ends.catalogues.right, both.at.right.items.values().flatten());
     let mut stage = Rehearsal::at(Arc::new(target));
     let lane_of: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), *l)).collect();
     let mut played = HashMap::new();
-    let right = pace(&*both.right);
+    let right = pace(&*both.at.right.connector);
     for read in made.read()? {
         let (change, included) = read?;
         let lane = lane_of.get(change.lane.as_str());

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 
 use futures::{StreamExt, stream};
 use hovrel_connect::Connector;
-use hovrel_core::model::{ATTACHMENTS, Artefact, Attachment, End, Kind};
+use hovrel_core::model::{ATTACHMENTS, Artefact, Attachment, End, Ends, Kind};
 use hovrel_core::reconcile::{FileCompared, FileNotRead, LaneProof};
 use serde::{Deserialize, Serialize};
 use serde_json::json;
@@ -34,21 +34,19 @@ pub enum ReadFiles {
 /// A file of a pair that both items have.
 struct Twin<'a> {
     lane: usize,
-    kinds: (Kind, Kind),
-    left: &'a Artefact,
-    right: &'a Artefact,
-    left_file: &'a Attachment,
-    right_file: &'a Attachment,
+    kinds: Ends<Kind>,
+    items: Ends<&'a Artefact>,
+    files: Ends<&'a Attachment>,
 }
 
 /// A lane by its place, with the pairs of its items that are there.
-pub(crate) type PairsOfLane<'s, 'a> = (usize, &'s Scoped<'a>, Vec<(&'a Artefact, &'a Artefact)>);
+pub(crate) type PairsOfLane<'s, 'a> = (usize, &'s Scoped<'a>, Vec<Ends<&'a Artefact>>);
 
 /// Reads files and takes what is found into the proofs of the lanes, which come in the order of `scoped`.
 pub(crate) async fn read_files(
     job: &Running,
     (wanted, seed): (ReadFiles, Uuid),
-    (left, right): (&dyn Connector, &dyn Connector),
+    connectors: Ends<&dyn Connector>,
     pairs: &[PairsOfLane<'_, '_>],
     proofs: &mut [LaneProof],
 ) -> Result<(), EngineError> {
@@ -62,11 +60,11 @@ pub(crate) async fn read_files(
             continue;
         }
         let count = of.entry(*lane).or_default();
-        for (l, r) in items {
-            for right_file in &r.attachments {
-                let Some(left_file) = l.attachments.iter().find(|f| f.name == right_file.name) else { continue };
-                let kinds = (scoped.lane.left_kind, scoped.lane.right_kind);
-                twins.push(Twin { lane: *lane, kinds, left: l, right: r, left_file, right_file });
+        let kinds = Ends::of(|end| scoped.lane.kind_at(end));
+        for items in items {
+            for right in &items.right.attachments {
+                let Some(left) = items.left.attachments.iter().find(|f| f.name == right.name) else { continue };
+                twins.push(Twin { lane: *lane, kinds, items: *items, files: Ends { left, right } });
                 *count += 1;
             }
         }
@@ -79,13 +77,14 @@ pub(crate) async fn read_files(
         proofs[lane].begin_files(count);
     }
     let total = twins.len();
-    let at_once = left.describe().calls_at_once.min(right.describe().calls_at_once).max(1);
-    let calls: Vec<_> = twins.iter().map(|t| compare(left, right, t)).collect();
+    let at_once = connectors.map(|connector| connector.describe().calls_at_once);
+    let at_once = at_once.left.min(at_once.right).max(1);
+    let calls: Vec<_> = twins.iter().map(|t| compare(connectors, t)).collect();
     let mut read = stream::iter(calls).buffer_unordered(at_once);
     let mut done = 0;
     while let Some((twin, found)) = read.next().await {
         done += 1;
-        proofs[twin.lane].file_compared(&twin.left.title, found);
+        proofs[twin.lane].file_compared(&twin.items.left.title, found);
         job.tell(json!({"phase": "reading files", "read": done, "total": total})).await?;
     }
     Ok(())
@@ -93,7 +92,7 @@ pub(crate) async fn read_files(
 
 /// What orders the files for a sample.
 fn lot(seed: Uuid, t: &Twin<'_>) -> [u8; 32] {
-    let words = [t.kinds.0.id(), &t.left.id, &t.right_file.name];
+    let words = [t.kinds.left.id(), &t.items.left.id, &t.files.right.name];
     let mut hash = Sha256::new();
     hash.update(seed.as_bytes());
     words.iter().for_each(|word| {
@@ -104,17 +103,15 @@ fn lot(seed: Uuid, t: &Twin<'_>) -> [u8; 32] {
 }
 
 async fn compare<'t, 'a>(
-    left: &dyn Connector,
-    right: &dyn Connector,
+    connectors: Ends<&dyn Connector>,
     t: &'t Twin<'a>,
 ) -> (&'t Twin<'a>, Result<FileCompared, FileNotRead>) {
-    let at_left = digest(left, t.kinds.0, &t.left.id, t.left_file);
-    let at_right = digest(right, t.kinds.1, &t.right.id, t.right_file);
-    let (at_left, at_right) = futures::future::join(at_left, at_right).await;
-    let keys = || (t.left.key.clone(), t.right.key.clone());
+    let at = |end: End| digest(connectors[end], t.kinds[end], &t.items[end].id, t.files[end]);
+    let (at_left, at_right) = futures::future::join(at(End::Left), at(End::Right)).await;
+    let keys = || (t.items.left.key.clone(), t.items.right.key.clone());
     let failed = |end: End, why: String| {
         let (left_key, right_key) = keys();
-        FileNotRead { left_key, right_key, name: t.right_file.name.clone(), end, why }
+        FileNotRead { left_key, right_key, name: t.files.right.name.clone(), end, why }
     };
     let found = match (at_left, at_right) {
         (Err(why), _) => Err(failed(End::Left, why)),

@@ -6,6 +6,7 @@ pub use files::ReadFiles;
 
 use std::collections::HashMap;
 
+use hovrel_core::model::Ends;
 use hovrel_core::plan::{Change, Decision};
 use hovrel_core::reconcile::{Fate, Headline, LaneProof, Progress, ProofLoss, Proven, Weight, prove_lane};
 use hovrel_core::rules::Lane;
@@ -87,11 +88,12 @@ pub(crate) async fn run(
         proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &from)));
         if options.files != ReadFiles::None {
             let live = memory.pairs.iter().filter(|p| !p.let_go);
-            let items = live.filter_map(|p| Some((*all.left.get(&*p.left_id)?, *all.right.get(&*p.right_id)?)));
+            let items = live
+                .filter_map(|p| Some(Ends { left: *all.left.get(&*p.left_id)?, right: *all.right.get(&*p.right_id)? }));
             with_files.push((proofs.len() - 1, s, items.collect()));
         }
     }
-    read_files(job, (options.files, id), (&*both.left, &*both.right), &with_files, &mut proofs).await?;
+    read_files(job, (options.files, id), both.at.as_ref().map(|end| &*end.connector), &with_files, &mut proofs).await?;
     let ledger = hub.store.losses(route.id).await?.into_iter().map(|row| {
         let loss = serde_json::from_value(row.body)?;
         let of = ProofLoss { left_key: row.left_key, right_key: row.right_key, loss };
@@ -108,8 +110,8 @@ pub(crate) async fn run(
     let unexplained = count(Weight::Unexplained);
     let figures = (differences as i32, headline.waits_items as i32, unexplained as i32);
     let proof = RouteProof {
-        left_system: both.left_system.name.clone(),
-        right_system: both.right_system.name.clone(),
+        left_system: both.at.left.system.name.clone(),
+        right_system: both.at.right.system.name.clone(),
         route_version: route.version,
         lanes: proofs,
         headline,

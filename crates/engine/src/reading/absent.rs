@@ -8,7 +8,7 @@ use std::collections::{HashMap, HashSet};
 use futures::{FutureExt, StreamExt, TryStreamExt, stream};
 use hovrel_connect::{ConnectError, Connector};
 use hovrel_core::base::Pair;
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::model::{Artefact, End, Kind};
 use hovrel_core::plan::Absence;
 use hovrel_core::rules::Lane;
 
@@ -20,14 +20,13 @@ const ASKED: usize = 100;
 /// Why items are not there, by kind and id.
 pub(crate) type Absences = HashMap<Kind, HashMap<String, Absence>>;
 
-/// One end, and which half of pairs is at it.
+/// What was read of an end, and where its items are asked for.
 pub(crate) struct AskedEnd<'a> {
     pub connector: &'a dyn Connector,
     pub system: &'a str,
     pub container: &'a str,
     pub items: &'a HashMap<Kind, Vec<Artefact>>,
-    pub kind: fn(&Lane) -> Kind,
-    pub id: fn(&Pair) -> &str,
+    pub end: End,
 }
 
 pub(crate) async fn absences(
@@ -38,10 +37,10 @@ pub(crate) async fn absences(
     let mut out = Absences::new();
     let mut lacking: HashMap<Kind, Vec<String>> = HashMap::new();
     for lane in lanes {
-        let kind = (at.kind)(lane);
+        let kind = lane.kind_at(at.end);
         let there: HashSet<&str> = at.items.get(&kind).into_iter().flatten().map(|a| a.id.as_str()).collect();
         let known = pairs.get(&lane.id).map_or(&[][..], Vec::as_slice).iter().filter(|p| !p.let_go);
-        let ids = known.map(|p| (at.id)(p)).filter(|id| !there.contains(id));
+        let ids = known.map(|p| p.id(at.end)).filter(|id| !there.contains(id));
         lacking.entry(kind).or_default().extend(ids.map(str::to_owned));
     }
     for (kind, mut ids) in lacking {

@@ -47,7 +47,8 @@ async fn accepted_by_pair(
     both: &BothEnds,
     lane: &Lane,
 ) -> Result<HashMap<(String, String), Vec<Accepted>>, EngineError> {
-    let (left, right) = ((both.left_system.id, lane.left_kind.id()), (both.right_system.id, lane.right_kind.id()));
+    let (left, right) =
+        ((both.at.left.system.id, lane.left_kind.id()), (both.at.right.system.id, lane.right_kind.id()));
     let mut out: HashMap<(String, String), Vec<Accepted>> = HashMap::new();
     for row in store.accepted_pieces(left, right).await? {
         let before = match row.state.as_str() {
@@ -108,7 +109,7 @@ async fn changed_bases(
     right_all: &HashMap<&str, &Artefact>,
 ) -> Result<HashMap<String, Base>, EngineError> {
     let comparer = Comparer::new(&scoped.lane, cx);
-    let by_left: HashMap<&str, &Artefact> = scoped.left.iter().map(|a| (a.id.as_str(), *a)).collect();
+    let by_left: HashMap<&str, &Artefact> = scoped.covered.left.iter().map(|a| (a.id.as_str(), *a)).collect();
     let changed: Vec<&Pair> = pairs
         .iter()
         .filter(|p| match (by_left.get(p.left_id.as_str()), right_all.get(p.right_id.as_str())) {

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use hovrel_core::carry::{Context, UserMatcher};
 use hovrel_core::catalogue::{Calls, Catalogue};
-use hovrel_core::model::{Artefact, Kind, PATH, Value, ValueType};
+use hovrel_core::model::{Artefact, Ends, Kind, PATH, Value, ValueType};
 use hovrel_core::prepare::{Computed, expand_calls, link_to_refused_files};
 use hovrel_core::rules::{Lane, Source};
 
@@ -13,26 +13,28 @@ use crate::reading::path_of;
 
 /// What both ends can hold.
 pub struct RouteEnds {
-    pub left_system: String,
-    pub left: Catalogue,
-    pub right: Catalogue,
-    pub right_users: UserMatcher,
+    /// Names of the systems.
+    pub systems: Ends<String>,
+    pub catalogues: Ends<Catalogue>,
+    users: Ends<UserMatcher>,
 }
 
 impl RouteEnds {
-    pub fn new(left_system: String, left: Catalogue, right: Catalogue) -> RouteEnds {
-        let right_users = UserMatcher::new(&right.users);
-        RouteEnds { left_system, left, right, right_users }
+    pub fn new(systems: Ends<String>, catalogues: Ends<Catalogue>) -> RouteEnds {
+        let users = catalogues.as_ref().map(|catalogue| UserMatcher::new(&catalogue.users));
+        RouteEnds { systems, catalogues, users }
     }
 
     /// What the rules of a lane look at; none if one of the ends lacks the kind.
     pub fn context<'a>(&'a self, lane: &Lane, places: &'a Places) -> Option<Context<'a>> {
+        let to = lane.direction.written();
+        let from = to.other();
         Some(Context {
-            system: &self.left_system,
-            from: &self.left,
-            from_kind: self.left.kind(lane.left_kind)?,
-            to_kind: self.right.kind(lane.right_kind)?,
-            to_users: &self.right_users,
+            system: &self.systems[from],
+            from: &self.catalogues[from],
+            from_kind: self.catalogues[from].kind(lane.kind_at(from))?,
+            to_kind: self.catalogues[to].kind(lane.kind_at(to))?,
+            to_users: &self.users[to],
             places,
         })
     }
@@ -46,8 +48,7 @@ pub fn prepare_items(
     items: &mut [Artefact],
     lane: &Lane,
     lanes: &[Lane],
-    left: &Catalogue,
-    right: &Catalogue,
+    catalogues: &Ends<Catalogue>,
     shared: &[Artefact],
     paths: &HashMap<String, Vec<String>>,
 ) {
@@ -57,14 +58,14 @@ pub fn prepare_items(
             item.fields.set(PATH, path.settled());
         }
     }
-    if let Some(kind) = left.kind(lane.left_kind) {
+    if let Some(kind) = catalogues.left.kind(lane.left_kind) {
         let computed = Computed::of(lane, kind);
         for item in items.iter_mut().filter(|_| !computed.is_empty()) {
             computed.beside(item, kind, path_of(item, paths));
         }
     }
     let carried = lanes.iter().any(|l| l.left_kind == Kind::SharedSteps);
-    let kind = right.kind(lane.right_kind);
+    let kind = catalogues.right.kind(lane.right_kind);
     let mut fields = lane.fills().filter_map(|f| kind?.field(&f.target));
     let keep = match fields.find(|f| f.value_type == ValueType::Steps).filter(|_| carried) {
         Some(field) => field.calls,

@@ -23,8 +23,8 @@ use crate::reading::path_of;
 /// A lane with what is its own at both ends.
 pub(crate) struct Scoped<'a> {
     pub lane: Lane,
-    pub left: Vec<&'a Artefact>,
-    pub right: Vec<&'a Artefact>,
+    /// The items that it covers at each end.
+    pub covered: Ends<Vec<&'a Artefact>>,
     /// What was found for those of the left that have no pair.
     pub found: Counterparts<'a>,
     /// How many more it covers that another lane carries.
@@ -37,24 +37,16 @@ pub(crate) type AllOfLane<'a> = Ends<HashMap<&'a str, &'a Artefact>>;
 impl<'a> Scoped<'a> {
     /// Everything of the lane's kinds, covered or not.
     pub fn all(&self, both: &'a BothEnds) -> AllOfLane<'a> {
-        let by_id =
-            |items: Option<&'a Vec<Artefact>>| items.into_iter().flatten().map(|a| (a.id.as_str(), a)).collect();
-        Ends {
-            left: by_id(both.left_items.get(&self.lane.left_kind)),
-            right: by_id(both.right_items.get(&self.lane.right_kind)),
-        }
+        Ends::of(|end| both.at[end].of_kind(self.lane.kind_at(end)).iter().map(|a| (a.id.as_str(), a)).collect())
     }
 
     /// Both ends of the lane, as they were read.
     pub fn at<'s>(&'s self, both: &'s BothEnds, all: &'s AllOfLane<'s>) -> Ends<AtEnd<'s>> {
-        Ends {
-            left: AtEnd { covered: &self.left, all: &all.left, absent: both.absent_left.get(&self.lane.left_kind) },
-            right: AtEnd {
-                covered: &self.right,
-                all: &all.right,
-                absent: both.absent_right.get(&self.lane.right_kind),
-            },
-        }
+        Ends::of(|end| AtEnd {
+            covered: &self.covered[end],
+            all: &all[end],
+            absent: both.at[end].absent.get(&self.lane.kind_at(end)),
+        })
     }
 }
 
@@ -74,13 +66,13 @@ pub(crate) fn scope_lanes<'a>(
     pairs: &mut HashMap<String, Vec<Pair>>,
     settled: &HashMap<String, Settled>,
 ) -> InScope<'a> {
-    let left_of = |kind| both.left_items.get(&kind).map_or(&[][..], Vec::as_slice);
-    let right_of = |kind| both.right_items.get(&kind).map_or(&[][..], Vec::as_slice);
-    let left_path = |a: &Artefact| path_of(a, &both.left_paths);
+    let Ends { left, right } = &both.at;
+    let left_of = |kind| left.of_kind(kind);
+    let left_path = |a: &Artefact| path_of(a, &left.paths);
     let remembered: HashSet<(&str, &str)> =
         pairs.iter().flat_map(|(lane, of)| of.iter().map(|p| (lane.as_str(), p.left_id.as_str()))).collect();
     let end = Chosen {
-        catalogue: &both.ends.left,
+        catalogue: &both.ends.catalogues.left,
         items: &left_of,
         path: &left_path,
         now: both.read_at,
@@ -93,10 +85,13 @@ pub(crate) fn scope_lanes<'a>(
         .zip(covered)
         .map(|(lane, covered)| Scoped {
             lane: lane.clone(),
-            left: prepared_for_lane(both, lane, covered.all()),
-            right: both.ends.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
-                in_scope(right_of(lane.right_kind), &lane.right_scope, kind, &both.right_paths, both.read_at)
-            }),
+            covered: Ends {
+                left: prepared_for_lane(both, lane, covered.all()),
+                right: both.ends.catalogues.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
+                    let items = right.of_kind(lane.right_kind);
+                    in_scope(items, &lane.right_scope, kind, &right.paths, both.read_at)
+                }),
+            },
             found: Counterparts::default(),
             with_others: covered.with_others,
         })
@@ -105,19 +100,19 @@ pub(crate) fn scope_lanes<'a>(
     let mut places = Places::default();
     for s in &mut scoped {
         match s.lane.left_kind {
-            Kind::Folder => s.left.sort_by_key(|f| both.left_paths.get(&f.id).map_or(0, Vec::len)),
+            Kind::Folder => s.covered.left.sort_by_key(|f| left.paths.get(&f.id).map_or(0, Vec::len)),
             Kind::SharedSteps => {
-                let order = call_order(&s.left);
+                let order = call_order(&s.covered.left);
                 let at: HashMap<&str, usize> = order.iter().enumerate().map(|(n, id)| (id.as_str(), n)).collect();
-                s.left.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
+                s.covered.left.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
             }
             _ => {}
         }
         place(&mut places, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
     }
     scoped.sort_by_key(|s| s.lane.left_kind);
-    places.set_left(both.left.clone());
-    places.set_keys(both.left_items.values().flatten(), both.right_items.values().flatten());
+    places.set_left(left.connector.clone());
+    places.set_keys(left.items.values().flatten(), right.items.values().flatten());
     let mut followed: Vec<_> = both.carried_elsewhere.iter().filter(|e| e.followed.is_some()).collect();
     followed.sort_by_key(|e| e.followed);
     for e in followed {
@@ -138,21 +133,21 @@ fn find<'a>(
         .iter()
         .map(|s| InLane {
             lane: &s.lane,
-            left: &s.left,
-            right: &s.right,
+            left: &s.covered.left,
+            right: &s.covered.right,
             pairs: pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice),
             settled: settled.get(&s.lane.id).unwrap_or(&nothing),
         })
         .collect();
     let between = Between {
-        left_system: &both.ends.left_system,
-        left_path: &|a| path_of(a, &both.left_paths).join(" / "),
-        right_path: &|a| path_of(a, &both.right_paths).join(" / "),
+        left_system: &both.ends.systems.left,
+        left_path: &|a| both.at.left.path(a),
+        right_path: &|a| both.at.right.path(a),
     };
     let found = counterparts(between, &lanes);
     drop(lanes);
     for (s, mut found) in scoped.iter_mut().zip(found) {
-        s.right = std::mem::take(&mut found.own);
+        s.covered.right = std::mem::take(&mut found.own);
         s.found = found;
     }
 }
@@ -168,13 +163,13 @@ fn prepared_for_lane<'a>(both: &'a BothEnds, lane: &Lane, items: Vec<&'a Artefac
 /// counterpart, or still to be made.
 fn place(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &[Pair]) {
     let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
-    let there: HashSet<&str> = both.right_items.get(&right_kind).into_iter().flatten().map(|a| a.id.as_str()).collect();
+    let there: HashSet<&str> = both.at.right.of_kind(right_kind).iter().map(|a| a.id.as_str()).collect();
     let mut set = |id: &str, reference| places.set(left_kind, id, Place { kind: right_kind, reference });
     for pair in known.iter().filter(|p| there.contains(p.right_id.as_str())) {
         set(&pair.left_id, Reference::Known(pair.right_id.clone()));
     }
     let paired: HashSet<&str> = known.iter().map(|p| p.left_id.as_str()).collect();
-    for artefact in s.left.iter().filter(|a| !paired.contains(a.id.as_str())) {
+    for artefact in s.covered.left.iter().filter(|a| !paired.contains(a.id.as_str())) {
         // What is only alike may still be refused: nothing refers to it yet.
         let reference = match s.found.found.get(artefact.id.as_str()).filter(|(_, how)| how.is_sure()) {
             Some((other, _)) => Reference::Known(other.id.clone()),

@@ -224,10 +224,10 @@ pub async fn side_by_side(
     let shared = shared.await?;
     let kept = app.cache.get(&app.hub.store, route.left_system, &route.left_container, lane.left_kind).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    hovrel_engine::prepare_items(&mut one, &lane, &lanes, &ends.left, &ends.right, &shared.artefacts, &kept.paths);
+    hovrel_engine::prepare_items(&mut one, &lane, &lanes, &ends.catalogues, &shared.artefacts, &kept.paths);
     let assumed = Places::assumed();
     let Some(cx) = ends.context(&lane, &assumed) else { return Ok(Json(Vec::new())) };
-    let kind = ends.right.kind(lane.right_kind);
+    let kind = ends.catalogues.right.kind(lane.right_kind);
     let fields = beside(&lane, &cx, &one[0], &right).into_iter().map(|f| {
         let to = right_names.refers_to(lane.right_kind, Some(&f.target));
         let held = right_names.named(&f.right, to, &left_names);

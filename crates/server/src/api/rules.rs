@@ -6,7 +6,7 @@ use hovrel_core::carry::{FaultReason, UserMatch, UserMatcher, convert, recognise
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::check::Fault;
 use hovrel_core::cover::Covered;
-use hovrel_core::model::{Artefact, Kind, Value};
+use hovrel_core::model::{Artefact, Ends, Kind, Value};
 use hovrel_core::prepare::join_deep;
 use hovrel_core::rules::{Fill, Lane, RuleId, RuleTable, Source};
 use hovrel_core::suggest::{Suggestion, suggest, values_reaching};
@@ -87,7 +87,10 @@ pub async fn schema(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json
 pub(super) async fn ends(app: &App, route: &Route) -> Result<Option<RouteEnds>, Problem> {
     let left = end_schema(app, route.left_system, &route.left_container).await?;
     let right = end_schema(app, route.right_system, &route.right_container).await?;
-    Ok(left.zip(right).map(|(l, r)| RouteEnds::new(l.system_name, l.catalogue, r.catalogue)))
+    Ok(left.zip(right).map(|(left, right)| {
+        let systems = Ends { left: left.system_name, right: right.system_name };
+        RouteEnds::new(systems, Ends { left: left.catalogue, right: right.catalogue })
+    }))
 }
 
 /// The items that a lane covers with what its rules take from beside an item; none if they take nothing from there.
@@ -102,7 +105,7 @@ fn prepared(
     lane.fills().any(beside).then(|| {
         let mut items: Vec<Artefact> = covered.all().into_iter().cloned().collect();
         let paths = left.paths(lane.left_kind);
-        hovrel_engine::prepare_items(&mut items, lane, lanes, &ends.left, &ends.right, &[], paths);
+        hovrel_engine::prepare_items(&mut items, lane, lanes, &ends.catalogues, &[], paths);
         items
     })
 }
@@ -246,7 +249,7 @@ pub async fn preview(
         join_deep(&mut tree, levels);
         one = tree.into_iter().find(|f| f.id == artefact.id).map_or(one, |found| [found]);
     }
-    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.left, &ends.right, &shared.artefacts, paths);
+    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.catalogues, &shared.artefacts, paths);
     let [artefact] = &one;
     let left_names = Names::of(&app, route.left_system, &route.left_container).await?;
     let right_names = Names::of(&app, route.right_system, &route.right_container).await?;
@@ -262,7 +265,7 @@ pub async fn preview(
     let from = |fill: &Fill| {
         let field = if let Source::Field(field) = &fill.source { Some(field.as_str()) } else { None };
         let kind = left_names.refers_to(body.lane.left_kind, field);
-        source_value(fill, artefact, &ends.left_system).map(|v| shown(&v, &left_names, kind)).unwrap_or_default()
+        source_value(fill, artefact, &ends.systems.left).map(|v| shown(&v, &left_names, kind)).unwrap_or_default()
     };
     let values = body.lane.filling().map(|(id, fill)| {
         let converted = convert(fill, artefact, &cx);
@@ -348,9 +351,9 @@ pub async fn people_met(
     Body(body): Body<MetBody>,
 ) -> Result<Json<Vec<Recognised>>, Problem> {
     let (met, ends) = reached(&app, id, &body, RuleTable::People).await?;
-    let others = UserMatcher::new(&ends.right.users);
+    let others = UserMatcher::new(&ends.catalogues.right.users);
     let recognised = met.values.into_iter().filter(|v| !v.value.is_empty()).map(|v| {
-        let (name, found) = recognise(&v.value, &ends.left, &others);
+        let (name, found) = recognise(&v.value, &ends.catalogues.left, &others);
         let (right, how) = found.unzip();
         Recognised { id: v.value, name, count: v.count, right, how }
     });

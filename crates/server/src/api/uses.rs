@@ -6,7 +6,7 @@
 use axum::extract::State;
 use axum::{Extension, Json};
 use hovrel_core::check::{Beyond, beyond_limits};
-use hovrel_core::model::Kind;
+use hovrel_core::model::{Ends, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_engine::RouteEnds;
 use hovrel_store::Route;
@@ -69,11 +69,14 @@ async fn use_of(app: &App, route: Route, is_left: bool) -> Result<Option<Use>, P
     let surveyed = LeftEnd::of(app, &route, &lanes).await?;
     let beyond = if is_left { beyond(&lanes, &left, &right) } else { Vec::new() };
     let other = if is_left { &right.system_name } else { &left.system_name }.clone();
-    let ends = RouteEnds::new(left.system_name, left.catalogue, right.catalogue);
+    let ends = RouteEnds::new(
+        Ends { left: left.system_name, right: right.system_name },
+        Ends { left: left.catalogue, right: right.catalogue },
+    );
     let found = faults_between(&ends, &lanes, &surveyed, &surveyed.covered(&lanes));
     let field_name = |lane: &str, field: &str| {
         let lane = lanes.iter().find(|l| l.id == lane)?;
-        Some(ends.right.kind(lane.right_kind)?.field(field)?.name.clone())
+        Some(ends.catalogues.right.kind(lane.right_kind)?.field(field)?.name.clone())
     };
     let told = found.iter().take(TOLD).map(|f| UseFault {
         field: field_name(&f.lane, &f.field).unwrap_or_default(),
