@@ -83,9 +83,7 @@ function Waiting({ list }: { list: Todo[] }) {
         Waits for you
       </h2>
       {list.length === 0 ? (
-        <p className="rounded-lg border border-hair bg-sheet px-4 py-2.5 text-ink-2">
-          Nothing. Both ends of every route are as they should be.
-        </p>
+        <p className="rounded-lg border border-hair bg-sheet px-4 py-2.5 text-ink-2">Nothing.</p>
       ) : (
         <ul className="divide-y divide-hair-2 rounded-lg border border-hair bg-sheet">
           {list.map((t) => (

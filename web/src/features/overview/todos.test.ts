@@ -32,6 +32,16 @@ it("nothing is asked while a job runs, and what went wrong is asked about first 
   ]);
 });
 
+it("what a proof found waiting is not forgotten once the plan is carried out", () => {
+  const done = someJob({ state: "done", result: { done: 7, refused: 0 }, finished_at: "2026-03-02T09:00:00Z" });
+  const proof = { id: "q", differences: 51, waits: 51, unexplained: 0, at: "2026-03-02T10:00:00Z" };
+  const plan = somePlan({ included: 9 });
+  expect(texts(someRoute({ plan: { ...plan, transfer: done }, transfer: done, proof }))).toEqual([
+    "See 51 items that wait",
+  ]);
+  expect(texts(someRoute({ plan, transfer: done, proof }))).toEqual(["Transfer 9 changes"]);
+});
+
 it("each leads to where it is done", () => {
   const route = someRoute({ rules: { count: 8, to_settle: 1 }, left: { ...someRoute({}).left, surveyed_at: null } });
   expect(todosOf(route).map((t) => [t.text, t.to, t.wrong])).toEqual([

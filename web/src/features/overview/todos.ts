@@ -47,6 +47,9 @@ export function todosOf(r: Route): Todo[] {
     else if (plan.included > 0) add("transfer", `Transfer ${count(plan.included, "change")}`);
   }
   if (r.proof?.unexplained) add("proof", `Look into ${count(r.proof.unexplained, "unexplained difference")}`, true);
+  // What an open dry run has to decide stands above; without one, the proof says what is still open.
+  const open = plan && !plan.transfer;
+  if (!open && r.proof?.waits) add("proof", `See ${count(r.proof.waits, "item that waits", "items that wait")}`);
   if (t?.state === "done" && (!r.proof || (t.finished_at && r.proof.at < t.finished_at))) add("proof", "Run a proof");
   return out;
 }

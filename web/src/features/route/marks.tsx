@@ -43,7 +43,7 @@ export function StopMark({ stop, here = false, small = false }: { stop: Stop; he
         {stop.name}
       </span>
       <small
-        className={`block truncate text-[11px] ${stop.sign === "wrong" ? "text-clash" : "text-ink-3"}`}
+        className={`${small ? "line-clamp-2" : "block truncate"} text-[11px] ${stop.sign === "wrong" ? "text-clash" : "text-ink-3"}`}
         title={stop.figure}
       >
         {stop.figure}
