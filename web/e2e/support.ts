@@ -66,6 +66,7 @@ export async function transfer(page: Page) {
 /** Proves what was transferred, from the receipt of the transfer. Reading both ends again takes its time. */
 export async function prove(page: Page) {
   await page.getByRole("link", { name: "Go to the proof" }).click();
+  await expect(page.getByRole("heading", { name: "No proof yet" })).toBeVisible();
   await page.getByRole("button", { name: "Run a proof", exact: true }).click();
   await expect(page.getByRole("button", { name: "Run a proof again" })).toBeVisible({ timeout: 120_000 });
 }

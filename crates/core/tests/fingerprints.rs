@@ -123,6 +123,32 @@ proptest! {
         prop_assert_eq!(first == second, held(false) == held(true));
     }
 
+    /// Fields in one row are what a map of them is: set, taken out, given twice, or read again.
+    #[test]
+    fn fields_are_a_map(
+        given in prop::collection::vec(("[a-d]{1,2}", any_value()), 0..8),
+        moves in prop::collection::vec(("[a-d]{1,2}", prop::option::of(any_value())), 0..8),
+    ) {
+        let mut map: BTreeMap<String, Value> = given.iter().cloned().collect();
+        let mut fields: Fields = given.into_iter().collect();
+        for (name, value) in moves {
+            match value {
+                Some(value) => {
+                    map.insert(name.clone(), value.clone());
+                    fields.set(name.as_str(), value);
+                }
+                None => prop_assert_eq!(fields.remove(&name), map.remove(&name)),
+            }
+            prop_assert_eq!(fields.get(&name), map.get(&name));
+        }
+        let held: Vec<(&str, &Value)> = fields.iter().map(|(name, value)| (&**name, value)).collect();
+        prop_assert_eq!(held, map.iter().map(|(name, value)| (name.as_str(), value)).collect::<Vec<_>>());
+        prop_assert_eq!((fields.len(), fields.is_empty()), (map.len(), map.is_empty()));
+        let json = serde_json::to_value(&fields).expect("it can be written");
+        prop_assert_eq!(&json, &serde_json::to_value(&map).expect("it can be written"));
+        prop_assert_eq!(serde_json::from_value::<Fields>(json).expect("it can be read"), fields);
+    }
+
     /// Fields that are picked in one go are those that are looked up one by one.
     #[test]
     fn picked_fields_are_those_that_are_looked_up(

@@ -7,7 +7,7 @@ use std::collections::HashMap;
 
 use crate::base::Pair;
 use crate::identity::{Counterparts, Evidence};
-use crate::model::{Artefact, ById, End, Ends, Ids};
+use crate::model::{Artefact, End, Ends, FastMap, FastSet};
 use crate::plan::Absence;
 
 /// One end of a lane, as it was read.
@@ -64,7 +64,7 @@ pub enum Relation<'a> {
 /// What a lane has, in the order of the left, then the pairs whose left item is not covered, then what is at the right
 /// alone.
 pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<'a>) -> Vec<Relation<'a>> {
-    let by_left: ById<&str, usize> = pairs.iter().enumerate().map(|(n, p)| (p.left_id.as_str(), n)).collect();
+    let by_left: FastMap<&str, usize> = pairs.iter().enumerate().map(|(n, p)| (p.left_id.as_str(), n)).collect();
     let mut covered = vec![false; pairs.len()];
     let mut out = Vec::with_capacity(at.left.covered.len());
     for &left in at.left.covered {
@@ -96,7 +96,7 @@ pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<
             }
         });
     }
-    let mut taken: Ids<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
+    let mut taken: FastSet<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
     taken.extend(found.found.values().map(|(right, _)| right.id.as_str()));
     out.extend(
         at.right.covered.iter().filter(|a| !taken.contains(a.id.as_str())).map(|a| Relation::Only(End::Right, a)),

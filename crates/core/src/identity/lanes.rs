@@ -8,7 +8,7 @@ use std::collections::HashMap;
 
 use super::{Candidate, Evidence, Looking, Settled, match_first_contact};
 use crate::base::Pair;
-use crate::model::{Artefact, ById, Ids, Kind};
+use crate::model::{Artefact, FastMap, FastSet, Kind};
 use crate::rules::Lane;
 
 /// Titles of the folders above an artefact, in canonical form for both ends.
@@ -64,7 +64,7 @@ pub fn counterparts<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>]) -> Vec<C
 /// Of lanes that fill one kind.
 fn among<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>], group: &[usize], out: &mut [Counterparts<'a>]) {
     let pairs = group.iter().map(|&n| lanes[n].pairs.len()).sum();
-    let mut owner: ById<&str, usize> = ById::with_capacity_and_hasher(pairs, Default::default());
+    let mut owner: FastMap<&str, usize> = FastMap::with_capacity_and_hasher(pairs, Default::default());
     for &n in group {
         for pair in lanes[n].pairs {
             owner.entry(&pair.right_id).or_insert(n);
@@ -73,7 +73,7 @@ fn among<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>], group: &[usize], ou
     let free: HashMap<usize, Vec<&'a Artefact>> = group
         .iter()
         .map(|&n| {
-            let paired: Ids<&str> = lanes[n].pairs.iter().map(|p| p.left_id.as_str()).collect();
+            let paired: FastSet<&str> = lanes[n].pairs.iter().map(|p| p.left_id.as_str()).collect();
             (n, lanes[n].left.iter().copied().filter(|a| !paired.contains(a.id.as_str())).collect())
         })
         .collect();

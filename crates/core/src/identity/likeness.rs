@@ -11,7 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use super::Candidate;
 use super::words::{Corpus, Said, Vocabulary, Weighed, cosine};
-use crate::model::ById;
+use crate::model::FastMap;
 
 /// How alike two artefacts are; shares in hundredths.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -61,12 +61,12 @@ struct Scored {
 /// How alike two are; none if that is surely less than `from`, in hundredths. Texts are looked at first: comparing
 /// them costs less.
 fn compare(titles: &Vocabulary, a: &Said, b: &Said, from: u8) -> Option<Scored> {
-    let text = match a.text_words.len() >= SHORT && b.text_words.len() >= SHORT {
-        true => {
-            Some(cosine(&a.text_words, &b.text_words, (f64::from(from) / 100.0 - TITLES) / (1.0 - TITLES))?.min(1.0))
-        }
-        false => None,
-    };
+    let mut text = None;
+    if a.text_words.len() >= SHORT && b.text_words.len() >= SHORT {
+        // From here on texts are enough if the titles are the same.
+        let enough = (f64::from(from) / 100.0 - TITLES) / (1.0 - TITLES);
+        text = Some(cosine(&a.text_words, &b.text_words, enough)?.min(1.0));
+    }
     let most = text.map_or(1.0, |text| TITLES + (1.0 - TITLES) * text);
     if hundredths(most) < from {
         return None;
@@ -122,7 +122,7 @@ fn blocks(
     common: usize,
     mut each: impl FnMut(usize, &[usize]),
 ) {
-    let (mut by_title, mut by_text): (ById<u32, Vec<usize>>, ById<u32, Vec<usize>>) = Default::default();
+    let (mut by_title, mut by_text): (FastMap<u32, Vec<usize>>, FastMap<u32, Vec<usize>>) = Default::default();
     for (n, said) in corpus.said.iter().enumerate().skip(left).filter(|(n, _)| offered(*n)) {
         said.title_words.iter().for_each(|w| by_title.entry(w.word).or_default().push(n));
         said.text_words.iter().for_each(|w| by_text.entry(w.word).or_default().push(n));

@@ -7,7 +7,7 @@ use std::cell::RefCell;
 
 use strsim::jaro_winkler;
 
-use crate::model::{Artefact, ById, Value};
+use crate::model::{Artefact, FastMap, Value};
 
 /// Without regard to case and spaces.
 pub(super) fn fold(text: &str) -> String {
@@ -33,14 +33,14 @@ fn text_of(artefact: &Artefact) -> String {
 /// Words by number, and in how many lists each is.
 #[derive(Default)]
 pub(super) struct Vocabulary {
-    numbers: ById<String, u32>,
+    numbers: FastMap<String, u32>,
     words: Vec<String>,
     lists: Vec<u32>,
     /// Whether a word is only like itself: one with a digit.
     alone: Vec<bool>,
     total: u32,
     /// How alike two words are, once it was asked: titles of one project say the same words again and again.
-    alike: RefCell<ById<(u32, u32), f64>>,
+    alike: RefCell<FastMap<(u32, u32), f64>>,
 }
 
 /// A word of a list, with its weight.
@@ -109,7 +109,7 @@ impl Vocabulary {
         self.lists = order.iter().map(|word| self.lists[*word as usize]).collect();
         self.alone = order.iter().map(|word| self.alone[*word as usize]).collect();
         // Nothing is added any more.
-        self.numbers = ById::default();
+        self.numbers = FastMap::default();
     }
 
     /// How alike two different words are, from 0 to 1 (Winkler 1990); 0 for those that are only like themselves.

@@ -11,7 +11,7 @@ use std::collections::{HashMap, HashSet};
 
 use hovrel_core::compare::{Comparer, Known, compare_lane};
 use hovrel_core::cover::count_once;
-use hovrel_core::model::{Artefact, Ends, Kind};
+use hovrel_core::model::{Artefact, End, Ends, Kind};
 use hovrel_core::plan::{Brief, Change, Decision, Outcome};
 use hovrel_core::rules::{FirstContact, Lane, order_is_carried};
 use hovrel_store::{NewChange, PairMove, Plan};
@@ -39,14 +39,12 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
     keep_histories(hub, &route, &both, &scoped).await?;
     let mut summary = PlanSummary::default();
-    let (left_kinds, right_kinds): (HashSet<Kind>, HashSet<Kind>) =
-        scoped.iter().map(|s| (s.lane.left_kind, s.lane.right_kind)).unzip();
-    // A kind that several lanes carry is counted once.
-    let of_kinds = |items: &HashMap<Kind, Vec<Artefact>>, kinds: &HashSet<Kind>| -> u64 {
-        kinds.iter().filter_map(|kind| items.get(kind)).map(|list| list.len() as u64).sum()
+    let total = |end: End| -> u64 {
+        // A kind that several lanes carry is counted once.
+        let kinds: HashSet<Kind> = scoped.iter().map(|s| s.lane.kind_at(end)).collect();
+        kinds.into_iter().map(|kind| both.at[end].of_kind(kind).len() as u64).sum()
     };
-    summary.left_total = of_kinds(&both.at.left.items, &left_kinds);
-    summary.right_total = of_kinds(&both.at.right.items, &right_kinds);
+    (summary.left_total, summary.right_total) = (total(End::Left), total(End::Right));
     summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.covered.left.iter().copied()));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
     let mut draft = PlanDraft::new()?;

@@ -68,32 +68,26 @@ pub(crate) async fn read_both(
     pairs: &HashMap<String, Vec<Pair>>,
 ) -> Result<BothEnds, EngineError> {
     let read_at = hub.now().fixed_offset();
-    let left_system = hub.store.system(route.left_system).await?;
-    let right_system = hub.store.system(route.right_system).await?;
-    let (left, right) = (hub.connect(&left_system)?, hub.connect(&right_system)?);
     // The ends are read side by side: each has its own limits.
-    let ((left_catalogue, mut left_items), (right_catalogue, right_items)) = futures::try_join!(
-        read_end(job, &*left, &left_system, &route.left_container, kinds_at(lanes, End::Left)),
-        read_end(job, &*right, &right_system, &route.right_container, kinds_at(lanes, End::Right)),
-    )?;
+    let end = |end: End| read_end(hub, job, route, lanes, end);
+    let ((left_catalogue, left), (right_catalogue, right)) = futures::try_join!(end(End::Left), end(End::Right))?;
+    let mut at = Ends { left, right };
     let catalogues = Ends { left: left_catalogue, right: right_catalogue };
-    let shared = left_items.get(&Kind::SharedSteps).cloned().unwrap_or_default();
-    let folders = |items: &Items| folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
-    let left_paths = folders(&left_items);
-    if let (Some(tree), Some(levels)) = (left_items.get_mut(&Kind::Folder), levels_of(&catalogues.right)) {
+    let shared = at.left.of_kind(Kind::SharedSteps).to_vec();
+    if let (Some(tree), Some(levels)) = (at.left.items.get_mut(&Kind::Folder), levels_of(&catalogues.right)) {
         join_deep(tree, levels);
     }
     let mut of_lane: HashMap<String, Vec<Artefact>> = HashMap::new();
     for (n, lane) in lanes.iter().enumerate() {
         let further = lanes[..n].iter().any(|l| l.left_kind == lane.left_kind);
-        if let Some(items) = left_items.get(&lane.left_kind).filter(|_| further) {
+        if let Some(items) = at.left.items.get(&lane.left_kind).filter(|_| further) {
             of_lane.insert(lane.id.clone(), items.clone());
         }
     }
     for lane in lanes {
-        let items = of_lane.get_mut(&lane.id).or(left_items.get_mut(&lane.left_kind));
+        let items = of_lane.get_mut(&lane.id).or(at.left.items.get_mut(&lane.left_kind));
         if let Some(items) = items {
-            prepare_items(items, lane, lanes, &catalogues, &shared, &left_paths);
+            prepare_items(items, lane, lanes, &catalogues, &shared, &at.left.paths);
         }
     }
     let carried_elsewhere = carried_elsewhere(hub, route).await?;
@@ -101,44 +95,21 @@ pub(crate) async fn read_both(
         carried_elsewhere.iter().map(|e| (e.kind, e.left_id.as_str(), e.url.clone())).collect();
     for lane in lanes {
         for pair in pairs.get(&lane.id).map_or(&[][..], Vec::as_slice) {
-            let url = right.address(lane.right_kind, &pair.right_id);
+            let url = at.right.connector.address(lane.right_kind, &pair.right_id);
             placed.extend(url.map(|url| (lane.left_kind, pair.left_id.as_str(), url)));
         }
     }
-    let all = left_items.values_mut().chain(of_lane.values_mut());
+    let all = at.left.items.values_mut().chain(of_lane.values_mut());
     let linked_back = without_back_links(all, placed);
-    let read = Ends { left: (&left, &left_system, &left_items), right: (&right, &right_system, &right_items) };
     let asked = |end: End| {
-        let (connector, system, items) = read[end];
-        let asked = AskedEnd { connector: &**connector, system: &system.name, container: route.end(end).1, items, end };
-        absences(asked, lanes, pairs)
+        let ReadEnd { connector, system, items, .. } = &at[end];
+        let container = route.end(end).1;
+        absences(AskedEnd { connector: &**connector, system: &system.name, container, items, end }, lanes, pairs)
     };
     let (absent_left, absent_right) = futures::try_join!(asked(End::Left), asked(End::Right))?;
-    let right_paths = folders(&right_items);
-    let systems = Ends { left: left_system.name.clone(), right: right_system.name.clone() };
-    Ok(BothEnds {
-        at: Ends {
-            left: ReadEnd {
-                connector: left,
-                system: left_system,
-                items: left_items,
-                absent: absent_left,
-                paths: left_paths,
-            },
-            right: ReadEnd {
-                connector: right,
-                system: right_system,
-                items: right_items,
-                absent: absent_right,
-                paths: right_paths,
-            },
-        },
-        ends: RouteEnds::new(systems, catalogues),
-        of_lane,
-        carried_elsewhere,
-        read_at,
-        linked_back,
-    })
+    (at.left.absent, at.right.absent) = (absent_left, absent_right);
+    let systems = at.as_ref().map(|end| end.system.name.clone());
+    Ok(BothEnds { at, ends: RouteEnds::new(systems, catalogues), of_lane, carried_elsewhere, read_at, linked_back })
 }
 
 /// The kinds that are read of an end: those of the lanes, folders, and shared steps, which are needed at the left even
@@ -155,20 +126,25 @@ fn levels_of(catalogue: &Catalogue) -> Option<u32> {
 /// Items by kind.
 pub(crate) type Items = HashMap<Kind, Vec<Artefact>>;
 
+/// Reads an end. Why halves of pairs are missing is asked afterwards.
 async fn read_end(
+    hub: &Hub,
     job: &Running,
-    connector: &dyn Connector,
-    system: &System,
-    container: &str,
-    kinds: BTreeSet<Kind>,
-) -> Result<(Catalogue, Items), EngineError> {
+    route: &Route,
+    lanes: &[Lane],
+    end: End,
+) -> Result<(Catalogue, ReadEnd), EngineError> {
+    let (system, container) = route.end(end);
+    let system = hub.store.system(system).await?;
+    let connector = hub.connect(&system)?;
     let failed = |error| EngineError::System { system: system.name.clone(), error };
     let catalogue = connector.catalogue(container).await.map_err(failed)?;
-    let mut items = HashMap::new();
-    for kind in kinds {
+    let mut items = Items::new();
+    for kind in kinds_at(lanes, end) {
         if catalogue.kind(kind).is_some() {
-            items.insert(kind, read_all(job, connector, &system.name, container, kind).await?);
+            items.insert(kind, read_all(job, &*connector, &system.name, container, kind).await?);
         }
     }
-    Ok((catalogue, items))
+    let paths = folder_paths(items.get(&Kind::Folder).map_or(&[], Vec::as_slice));
+    Ok((catalogue, ReadEnd { connector, system, items, absent: Absences::new(), paths }))
 }

@@ -35,9 +35,10 @@ export function todosOf(r: Route): Todo[] {
   const busy = [r.dry_run, t].some((j) => j && running.includes(j.state));
   if (busy) return out;
   const plan = r.plan;
+  const open = plan && !plan.transfer;
   if (!plan && ends.every((e) => e.surveyed_at) && r.rules.to_settle === 0 && r.rules.count > 0)
     add("dry-run", "Run a first dry run");
-  if (plan && !plan.transfer) {
+  if (open) {
     const pairs = undecided(r);
     // A likely match that differs is decided as a counterpart first.
     const items = plan.in_conflict;
@@ -48,7 +49,6 @@ export function todosOf(r: Route): Todo[] {
   }
   if (r.proof?.unexplained) add("proof", `Look into ${count(r.proof.unexplained, "unexplained difference")}`, true);
   // What an open dry run has to decide stands above; without one, the proof says what is still open.
-  const open = plan && !plan.transfer;
   if (!open && r.proof?.waits) add("proof", `See ${count(r.proof.waits, "item that waits", "items that wait")}`);
   if (t?.state === "done" && (!r.proof || (t.finished_at && r.proof.at < t.finished_at))) add("proof", "Run a proof");
   return out;
