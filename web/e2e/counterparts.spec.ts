@@ -44,6 +44,7 @@ test("a hundred doubtful matches are settled by keyboard", async ({ page }) => {
     await choose(page, page.getByLabel("Similar from"), "70 %");
     await page.getByRole("button", { name: /^Confirm .* match/ }).click();
   }
+  await expect(page.getByText(/^Saving/)).toHaveCount(0);
   await page.reload();
   await expect(pill(/^Decided/)).toContainText(/\d/);
   const said = Number(/\d+/.exec(await pill(/^Decided/).innerText())?.[0]);

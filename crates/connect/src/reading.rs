@@ -3,12 +3,12 @@
 //! Decides when a list was read: an item that it shows twice (it moved between two pages) is kept once, as
 //! read last; a page that repeats what came before is asked for again, whatever it says of the next one; a list
 //! that turns out shorter than its own count is read again from the start. Nothing that is there may be taken
-//! for gone, and a list that goes round in a circle is told.
+//! for gone, and a list that goes round in a circle is told. Items share the keys of their fields.
 
 use std::collections::HashMap;
 
 use hovrel_core::bounds::{LARGEST_READING, MOST_ITEMS, MOST_PAGES};
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::model::{Artefact, FieldKeys, Kind};
 
 use crate::{ConnectError, Connector, Page};
 
@@ -22,6 +22,7 @@ pub struct Reading {
     kind: Kind,
     items: Vec<Artefact>,
     places: HashMap<String, usize>,
+    keys: FieldKeys,
     cursor: Option<String>,
     /// How many there were when the reading began.
     first_total: Option<u64>,
@@ -49,6 +50,7 @@ impl Reading {
             kind,
             items: Vec::new(),
             places: HashMap::new(),
+            keys: FieldKeys::default(),
             cursor: None,
             first_total: None,
             again: 0,
@@ -109,6 +111,7 @@ impl Reading {
         let shows_none = page.artefacts.is_empty();
         for artefact in page.artefacts {
             let mut artefact = artefact.compact();
+            self.keys.share(&mut artefact.fields);
             match self.places.get(&artefact.id) {
                 Some(&at) => {
                     artefact.position = self.items[at].position;

@@ -6,12 +6,12 @@
 use std::collections::{BTreeMap, HashMap};
 use std::time::Instant;
 
-use hovrel_core::base::{Base, BaseSide, Pair};
+use hovrel_core::base::{Base, BaseSide, Pair, Pairs};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, targets};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, End, Ends, FieldKey, Kind, Slot, Value, ValueType};
+use hovrel_core::model::{Artefact, ById, End, Ends, FieldKey, Kind, Slot, Value, ValueType};
 use hovrel_core::plan::Outcome;
 use hovrel_core::rules::*;
 
@@ -60,12 +60,9 @@ fn main() {
     let mut pairs = Vec::with_capacity(PAIRS);
     for (n, (l, r)) in left.iter().zip(&right).enumerate() {
         pairs.push(Pair {
-            left_id: l.id.clone(),
-            right_id: r.id.clone(),
-            left_base: comparer.fingerprint(End::Left, l),
-            right_base: comparer.fingerprint(End::Right, r),
-            left_key: String::new(),
-            right_key: String::new(),
+            ids: Ends { left: l, right: r }.map(|item| item.id.clone()),
+            keys: Ends::default(),
+            bases: Ends { left: comparer.fingerprint(End::Left, l), right: comparer.fingerprint(End::Right, r) },
             agreed: None,
             let_go: false,
         });
@@ -78,20 +75,20 @@ fn main() {
         a.fields.set(keys[7].clone(), Value::text("changed since"));
     }
     let (lefts, rights): (Vec<&Artefact>, Vec<&Artefact>) = (left.iter().collect(), right.iter().collect());
-    let left_all: HashMap<&str, &Artefact> = left.iter().map(|a| (a.id.as_str(), a)).collect();
-    let right_all: HashMap<&str, &Artefact> = right.iter().map(|a| (a.id.as_str(), a)).collect();
+    let left_all: ById<'_> = left.iter().map(|a| (a.id.as_str(), a)).collect();
+    let right_all: ById<'_> = right.iter().map(|a| (a.id.as_str(), a)).collect();
     let path = |_: &Artefact| String::new();
 
     let nothing = Settled::new();
     let mut best = f64::MAX;
     let mut best_reference = f64::MAX;
     for _ in 0..5 {
+        let given = pairs.clone();
         let started = Instant::now();
+        let pairs = Pairs::from(given);
         let of = InLane { lane: &lane, left: &lefts, right: &rights, pairs: &pairs, settled: &nothing };
         let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
         let known = Known {
-            pairs: &pairs,
-            counterparts: &found[0],
             bases: &bases,
             accepted: &HashMap::new(),
             paths: Ends { left: &path, right: &path },
@@ -99,16 +96,15 @@ fn main() {
             planned: &HashMap::new(),
         };
         let mut updates = 0;
-        let found = compare_lane(
-            &lane,
-            &cx,
-            Ends {
-                left: AtEnd { covered: &lefts, all: &left_all, absent: None },
-                right: AtEnd { covered: &rights, all: &right_all, absent: None },
-            },
-            &known,
-            &mut |change| updates += usize::from(change.outcome == Outcome::Update(End::Right)),
-        );
+        let at = Ends {
+            left: AtEnd { covered: &lefts, all: &left_all, absent: None },
+            right: AtEnd { covered: &rights, all: &right_all, absent: None },
+        };
+        let comparer = Comparer::new(&lane, &cx);
+        let relations = comparer.walk(at, &pairs, &found[0]);
+        let found = compare_lane(&comparer, &relations, &known, &mut |change| {
+            updates += usize::from(change.outcome == Outcome::Update(End::Right));
+        });
         best = best.min(started.elapsed().as_secs_f64());
         assert_eq!(updates, PAIRS / CHANGED_EVERY);
         assert_eq!(found.in_step as usize, PAIRS - PAIRS / CHANGED_EVERY);

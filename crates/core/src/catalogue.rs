@@ -206,6 +206,12 @@ impl FieldSchema {
             table: TableForm::Rows,
         }
     }
+
+    /// The values that another field allows and this one does not take.
+    fn lacks<'f>(&'f self, other: &'f FieldSchema) -> impl Iterator<Item = &'f String> {
+        let taken = |value: &&String| self.allowed.as_ref().is_none_or(|allowed| allowed.contains(value));
+        other.allowed.iter().flatten().filter(move |value| !taken(value))
+    }
 }
 
 /// A field to be added to a kind.
@@ -267,31 +273,66 @@ impl Catalogue {
     }
 }
 
+/// How what a kind can hold changed. Fields are named as people know them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SchemaChange {
+    /// Items of the kind are not kept any more.
+    KindGone,
+    /// A field is no longer there.
+    FieldGone(String),
+    /// A field holds values of another type.
+    OtherType(String),
+    /// A field can't be written any more.
+    ReadOnly(String),
+    /// A field takes fewer characters: so many.
+    Shorter(String, u32),
+    /// A field no longer takes a value.
+    ValueGone(String, String),
+    /// A field that was not required, or not there, has to be filled in.
+    Required(String),
+    /// Items of the kind were not kept before.
+    KindNew,
+    /// A field was not there before.
+    FieldNew(String),
+    /// A field takes a value that it did not take before.
+    ValueNew(String, String),
+}
+
 impl KindSchema {
-    /// What stands in the way at `now` of values that fitted this schema, in words; empty if nothing does.
-    pub fn narrowed(&self, now: Option<&KindSchema>) -> Vec<String> {
-        let Some(now) = now else { return vec![format!("{} is not kept there any more", self.name)] };
+    /// What stands in the way at `now` of values that fitted this schema; empty if nothing does.
+    pub fn narrowed(&self, now: Option<&KindSchema>) -> Vec<SchemaChange> {
+        let Some(now) = now else { return vec![SchemaChange::KindGone] };
         let mut out = Vec::new();
         for old in &self.fields {
+            let name = || old.name.clone();
             let Some(new) = now.field(&old.id) else {
-                out.push(format!("the field “{}” is gone", old.name));
+                out.push(SchemaChange::FieldGone(name()));
                 continue;
             };
             if new.value_type != old.value_type {
-                out.push(format!("“{}” is of another type", old.name));
+                out.push(SchemaChange::OtherType(name()));
             }
             if new.read_only && !old.read_only {
-                out.push(format!("“{}” can't be written any more", old.name));
+                out.push(SchemaChange::ReadOnly(name()));
             }
-            if new.max_length.is_some_and(|n| old.max_length.is_none_or(|o| n < o)) {
-                out.push(format!("“{}” takes {} characters now", old.name, new.max_length.unwrap_or_default()));
+            if let Some(limit) = new.max_length.filter(|limit| old.max_length.is_none_or(|was| *limit < was)) {
+                out.push(SchemaChange::Shorter(name(), limit));
             }
-            let taken = |value: &&String| new.allowed.as_ref().is_none_or(|a| a.contains(value));
-            let lost = old.allowed.iter().flatten().filter(|v| !taken(v));
-            out.extend(lost.map(|value| format!("“{}” no longer takes “{value}”", old.name)));
+            let lost = new.lacks(old).map(|value| SchemaChange::ValueGone(name(), value.clone()));
+            out.extend(lost);
         }
         let asked = now.fields.iter().filter(|f| f.required && !self.field(&f.id).is_some_and(|o| o.required));
-        out.extend(asked.map(|f| format!("“{}” is asked for now", f.name)));
+        out.extend(asked.map(|f| SchemaChange::Required(f.name.clone())));
+        out
+    }
+
+    /// What there is at `now`, and was not in this schema.
+    pub fn widened(&self, now: &KindSchema) -> Vec<SchemaChange> {
+        let new = now.fields.iter().filter(|f| self.field(&f.id).is_none());
+        let mut out: Vec<SchemaChange> = new.map(|f| SchemaChange::FieldNew(f.name.clone())).collect();
+        for (was, is) in now.fields.iter().filter_map(|f| Some((self.field(&f.id)?, f))) {
+            out.extend(was.lacks(is).map(|value| SchemaChange::ValueNew(is.name.clone(), value.clone())));
+        }
         out
     }
 
@@ -322,15 +363,22 @@ mod tests {
         assert!(before.narrowed(Some(&wider)).is_empty(), "what takes more is in nobody's way");
         let rig = FieldSchema { required: true, ..FieldSchema::new("rig", "Rig", ValueType::Text) };
         let after = kind(vec![choice(&["High"]), title(Some(40)), rig]);
-        assert_eq!(
-            before.narrowed(Some(&after)),
-            ["“Priority” no longer takes “Low”", "“Title” takes 40 characters now", "“Rig” is asked for now"]
-        );
+        let name = |name: &str| name.to_owned();
+        let changes = [
+            SchemaChange::ValueGone(name("Priority"), name("Low")),
+            SchemaChange::Shorter(name("Title"), 40),
+            SchemaChange::Required(name("Rig")),
+        ];
+        assert_eq!(before.narrowed(Some(&after)), changes);
+        assert_eq!(before.widened(&after), [SchemaChange::FieldNew(name("Rig"))]);
+        assert_eq!(before.widened(&wider), [SchemaChange::ValueNew(name("Priority"), name("None"))]);
         let other = kind(vec![FieldSchema { value_type: ValueType::Choice, read_only: true, ..title(Some(80)) }]);
-        assert_eq!(
-            before.narrowed(Some(&other)),
-            ["the field “Priority” is gone", "“Title” is of another type", "“Title” can't be written any more"]
-        );
-        assert_eq!(before.narrowed(None), ["Case is not kept there any more"]);
+        let changes = [
+            SchemaChange::FieldGone(name("Priority")),
+            SchemaChange::OtherType(name("Title")),
+            SchemaChange::ReadOnly(name("Title")),
+        ];
+        assert_eq!(before.narrowed(Some(&other)), changes);
+        assert_eq!(before.narrowed(None), [SchemaChange::KindGone]);
     }
 }

@@ -83,7 +83,8 @@ pub(crate) async fn run(
         }
     }
     if let Some(before) = before {
-        survey.drift = drift(&serde_json::from_value(before.catalogue)?, &catalogue);
+        let changed = drift(&serde_json::from_value(before.catalogue)?, &catalogue);
+        survey.drift = changed.iter().map(hovrel_words::catalogue_change).collect();
     }
     let (catalogue, survey) = (serde_json::to_value(&catalogue)?, serde_json::to_value(&survey)?);
     hub.store.keep_survey(system.id, container, &name, &catalogue, &survey, Box::new(rows)).await?;

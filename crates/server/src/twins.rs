@@ -5,6 +5,7 @@
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
+use hovrel_core::base::Pairs;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::cover::Covered;
 use hovrel_core::identity::{
@@ -174,11 +175,12 @@ impl Unpaired {
                 (left, of.right_ids.iter().filter_map(|id| self.right.by_id(id)).collect())
             })
             .collect();
+        let no_pairs = Pairs::default();
         let lanes: Vec<InLane<'_, '_>> = self
             .of_kind
             .iter()
             .zip(&of_lanes)
-            .map(|(of, (left, right))| InLane { lane: &of.lane, left, right, pairs: &[], settled: &of.settled })
+            .map(|(of, (left, right))| InLane { lane: &of.lane, left, right, pairs: &no_pairs, settled: &of.settled })
             .collect();
         let between = Between {
             left_system: &self.left_system,

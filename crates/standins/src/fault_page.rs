@@ -6,18 +6,17 @@ use axum::response::{Html, Redirect};
 use axum::routing::get;
 
 use crate::fault::{FaultPlan, Faults};
-use crate::page::page;
+use crate::page::Look;
 
 #[derive(Clone)]
 struct Shown {
-    system: &'static str,
-    colour: &'static str,
+    look: Look,
     faults: Faults,
 }
 
 /// `/misbehave` for one system.
-pub fn routes(system: &'static str, colour: &'static str, faults: Faults) -> Router {
-    Router::new().route("/misbehave", get(show).post(set)).with_state(Shown { system, colour, faults })
+pub fn routes(look: Look, faults: Faults) -> Router {
+    Router::new().route("/misbehave", get(show).post(set)).with_state(Shown { look, faults })
 }
 
 async fn show(State(at): State<Shown>) -> Html<String> {
@@ -59,7 +58,7 @@ async fn show(State(at): State<Shown>) -> Html<String> {
         hidden(&rough),
         hidden(&FaultPlan::default()),
     );
-    page(at.system, at.colour, "Misbehave", &body)
+    at.look.page("Misbehave", &body)
 }
 
 fn hidden(plan: &FaultPlan) -> String {

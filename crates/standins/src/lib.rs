@@ -17,6 +17,7 @@ pub mod oldstone;
 mod own_fields;
 mod page;
 mod persist;
+mod record_pages;
 mod records;
 pub mod tallybench;
 pub mod world;

@@ -3,6 +3,8 @@
 //! The fault plan decides when; each system says how its items are found by the address of the call that is
 //! about to change one.
 
+use std::collections::BTreeMap;
+
 use axum::extract::{Request, State};
 use axum::middleware::Next;
 use axum::response::Response;
@@ -40,21 +42,22 @@ pub async fn meddled<S: Items + Serialize + DeserializeOwned + Send + 'static>(
     next.run(request).await
 }
 
+/// Does it to one of many: changed, it gets a longer title and another revision.
+pub fn to_one<T>(all: &mut BTreeMap<u32, T>, number: u32, does: Meddling, change: impl FnOnce(&mut T)) {
+    match does {
+        Meddling::Delete => _ = all.remove(&number),
+        Meddling::Change => _ = all.entry(number).and_modify(change),
+    }
+}
+
 /// Does it to a record whose title stands in the field `title`: of a kind, where numbers are its own.
 pub fn to_record(records: &mut Records, kind: Option<&str>, number: u32, title: &str, does: Meddling) {
     let found = records.iter_mut().find(|(k, r)| kind.is_none_or(|kind| kind == *k) && r.contains_key(&number));
     let Some((_, all)) = found else { return };
-    match does {
-        Meddling::Delete => {
-            all.remove(&number);
-        }
-        Meddling::Change => {
-            all.entry(number).and_modify(|record| {
-                let now = record.values.get(title).map(as_text).unwrap_or_default();
-                record.values.insert(title.to_owned(), format!("{now}{CHANGED}").into());
-                record.revision += 1;
-                record.changed = clock::now();
-            });
-        }
-    }
+    to_one(all, number, does, |record| {
+        let now = record.values.get(title).map(as_text).unwrap_or_default();
+        record.values.insert(title.to_owned(), format!("{now}{CHANGED}").into());
+        record.revision += 1;
+        record.changed = clock::now();
+    });
 }

@@ -7,7 +7,7 @@ use std::collections::BTreeMap;
 
 use chrono::{DateTime, Utc};
 use serde::{Deserialize, Serialize};
-use serde_json::{Map, Value, json};
+use serde_json::{Map, Value};
 
 /// How a field is written, in no system's words.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -243,71 +243,29 @@ pub fn note_changes(before: &Record, after: &mut Record, kind: &Kind) {
 /// Records by kind and number.
 pub type Records = BTreeMap<String, BTreeMap<u32, Record>>;
 
-/// Links on a page to the lists of all kinds, with how many there are.
-pub fn kinds_bar(kinds: &[Kind], records: &Records) -> String {
-    let one = |k: &Kind| {
-        let count = records.get(k.id).map_or(0, BTreeMap::len);
-        format!("<a href=\"/records/{}\">{}: <b>{count}</b></a> ", k.id, k.label)
-    };
-    kinds.iter().map(one).collect()
+/// Gives each thing that is made a number of its own.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(transparent)]
+pub struct Numbers(u32);
+
+impl Numbers {
+    pub fn after(last: u32) -> Numbers {
+        Numbers(last)
+    }
+
+    pub fn take(&mut self) -> u32 {
+        self.0 += 1;
+        self.0
+    }
 }
 
-/// A table on a page of all records of a kind, with some of their fields.
-pub fn page_list(kind: &Kind, records: &Records, fields: &[&str]) -> String {
-    let row = |r: &Record| {
-        let id = format!("{}-{}", kind.prefix, r.number);
-        let text = |f: &&str| crate::page::escape(&r.values.get(*f).map(as_text).unwrap_or_default());
-        let cells: String = fields.iter().map(|f| format!("<td>{}</td>", text(f))).collect();
-        format!("<tr><td><a href=\"/records/{}/{id}\">{id}</a></td>{cells}</tr>", kind.id)
-    };
-    let label = |f: &&str| kind.fields.iter().find(|known| known.id == *f).map_or(*f, |known| known.label).to_owned();
-    let heads: String = fields.iter().map(|f| format!("<th>{}</th>", crate::page::escape(&label(f)))).collect();
-    let rows: String = records.get(kind.id).into_iter().flat_map(|r| r.values()).map(row).collect();
-    format!("<table><tr><th>Number</th>{heads}</tr>{rows}</table>")
-}
-
-/// The record behind an id like RN-4, or its number alone, as a page's address has it.
-pub fn by_id<'r>(records: &'r Records, kind: &str, id: &str) -> Option<&'r Record> {
-    let number = id.rsplit('-').next()?.parse::<u32>().ok()?;
-    records.get(kind)?.get(&number)
-}
-
-/// A table on a page of everything a record holds.
-pub fn page_rows(record: &Record, kind: &Kind) -> String {
-    let shown = |v: &Value| match v {
-        Value::Array(list) if list.iter().all(|i| !i.is_object() && !i.is_array()) => {
-            list.iter().map(as_text).collect::<Vec<_>>().join(", ")
-        }
-        Value::Array(_) | Value::Object(_) => json!(v).to_string(),
-        other => as_text(other),
-    };
-    use crate::page::{escape, followed};
-    let fields = kind.fields.iter().map(|f| {
-        let value = record.values.get(f.id).map(shown).unwrap_or_default();
-        format!("<tr><th>{}</th><td>{}</td></tr>", escape(f.label), escape(&value))
-    });
-    let links = record.links.iter().map(|l| {
-        let end = if l.url.is_empty() { escape(&format!("{} {}", l.kind, l.id)) } else { followed(&l.url) };
-        format!("<tr><th>{}</th><td>{end}</td></tr>", escape(&l.word))
-    });
-    fields.chain(links).collect()
-}
-
-/// What was said and changed, for a page; remarks as their system writes them.
-pub fn said_on_page(remarks: &[Remark], trail: &[Past]) -> String {
-    let escape = crate::page::escape;
-    let said = remarks.iter().map(|r| {
-        format!("<li><span class=dim>{} {}</span><br>{}</li>", r.at.format("%F %T"), escape(&r.by), escape(&r.text))
-    });
-    let past = trail.iter().map(|p| {
-        format!(
-            "<li class=dim>{} {} {}: {} → {}</li>",
-            p.at.format("%F %T"),
-            escape(&p.by),
-            escape(&p.field),
-            escape(&p.before),
-            escape(&p.after)
-        )
-    });
-    format!("<h2>Remarks</h2><ul>{}</ul><h2>Trail</h2><ul>{}</ul>", said.collect::<String>(), past.collect::<String>())
+/// The titles above and including what stands at a number, outermost first. `above` gives its title, and what it stands in.
+pub fn path<'t>(from: Option<u32>, above: impl Fn(u32) -> Option<(&'t str, Option<u32>)>) -> Vec<&'t str> {
+    let mut titles: Vec<&str> = std::iter::successors(from.and_then(&above), |(_, next)| next.and_then(&above))
+        .map(|(title, _)| title)
+        // What stands in itself has no end.
+        .take(64)
+        .collect();
+    titles.reverse();
+    titles
 }

@@ -1,19 +1,23 @@
 //! What the core's codes are called, for people: the one place for the API, the command line and the exports.
 //!
-//! Decides the words of losses, faults, refusals, causes and proofs. What happens, and to what, is decided in the core, which
+//! Decides the words of losses, faults, refusals, causes, proofs, suggestions and changed catalogues. What happens, and to what, is decided in the core, which
 //! says it in codes with their values; the web client words the codes of its own lists in `web/src/lib/words.ts`.
 
 #![warn(missing_docs)]
 
+mod catalogue;
 mod faults;
 mod losses;
 mod proof;
 mod refusals;
+mod suggested;
 
+pub use catalogue::{catalogue_change, schema_change};
 pub use faults::fault;
 pub use losses::{loss_cause, loss_kind};
 pub use proof::{absence, absent_item, difference_cause, files_read, headline, order};
 pub use refusals::refusal;
+pub use suggested::suggested_because;
 
 #[cfg(test)]
 mod tests {

@@ -5,9 +5,11 @@
 
 mod agreement;
 mod pair;
+mod pairs;
 
 pub use agreement::{Agreed, Agreement, Why};
 pub use pair::{Bases, Pair};
+pub use pairs::Pairs;
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;

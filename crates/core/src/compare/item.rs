@@ -10,7 +10,7 @@ use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, s
 use crate::base::{Agreed, Base, Pair, RuleSlot, Why};
 use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Ends, Fingerprint, Names, Slot, Value, labelled, slot_value};
+use crate::model::{Artefact, End, Ends, Fingerprint, Names, Picker, Slot, Value, labelled, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
 use crate::rules::{Fill, FirstContact, Lane, RuleId, Source};
 use crate::workflow::Hindrance;
@@ -37,25 +37,17 @@ impl<'a> ReadyRule<'a> {
     }
 }
 
-/// The fields of rules in their order, each with the rule's place.
-fn fields_of<'a>(rules: &[ReadyRule<'a>], field: impl Fn(&'a Fill) -> Option<&'a str>) -> Vec<(&'a str, usize)> {
-    let named = |(n, rule): (usize, &ReadyRule<'a>)| Some((field(rule.ready.fill)?, n));
-    let mut out: Vec<_> = rules.iter().enumerate().filter_map(named).collect();
-    out.sort_unstable();
-    out
-}
-
 /// Compares artefacts under one lane.
 pub struct Comparer<'a> {
-    cx: &'a Context<'a>,
+    pub(crate) lane: &'a Lane,
+    pub(crate) cx: &'a Context<'a>,
     /// The end that the lane writes; the rules read the other.
     written: End,
     rules: Vec<ReadyRule<'a>>,
     /// The ids of the rules, by which values are hashed.
     ids: Names,
-    /// Of the rules that start from a field, or fill one, the field at each end with the rule's place; in the order of the
-    /// fields.
-    fields: Ends<Vec<(&'a str, usize)>>,
+    /// The field at each end that a rule starts from, or fills, by the rule's place; none if that is no field.
+    fields: Ends<Vec<Option<&'a str>>>,
     /// Targets whose texts may name items.
     named_in: Vec<&'a Slot>,
     rules_digest: Fingerprint,
@@ -147,14 +139,15 @@ impl<'a> Comparer<'a> {
         let rules_digest = Fingerprint::of_map(rules.iter().map(|rule| (rule.id, rule.ready.digest())));
         let written = lane.direction.written();
         let fields = Ends::of(|end| {
-            fields_of(&rules, |fill| match (end == written, &fill.source) {
-                (true, _) => matches!(fill.target, Slot::Field(_)).then(|| fill.target.id()),
-                (false, Source::Field(field)) => Some(field),
+            let field = |rule: &ReadyRule<'a>| match (end == written, &rule.ready.fill.source) {
+                (true, _) => matches!(rule.slot(), Slot::Field(_)).then(|| rule.slot().id()),
+                (false, Source::Field(field)) => Some(field.as_str()),
                 (false, _) => None,
-            })
+            };
+            rules.iter().map(field).collect()
         });
         let named_in = rules.iter().filter(|r| r.ready.holds_documents()).map(|r| &r.ready.fill.target).collect();
-        Comparer { cx, written, rules, ids, fields, named_in, rules_digest }
+        Comparer { lane, cx, written, rules, ids, fields, named_in, rules_digest }
     }
 
     /// The end that the rules read.
@@ -167,33 +160,24 @@ impl<'a> Comparer<'a> {
         &self.rules
     }
 
+    /// Finds what items of an end hold in the fields that the rules start from, or fill.
+    pub(crate) fn picker(&self, end: End) -> Picker<'_> {
+        Picker::new(&self.fields[end])
+    }
+
     /// The fingerprint of what the rules take from an artefact, or fill in one of the end that is written.
     pub fn fingerprint(&self, end: End, artefact: &Artefact) -> Fingerprint {
-        match end == self.written {
-            true => self.fingerprint_of_targets(artefact),
-            false => self.fingerprint_of_sources(artefact),
-        }
+        self.fingerprint_with(&mut self.picker(end), end, artefact)
     }
 
-    fn fingerprint_of_sources(&self, artefact: &Artefact) -> Fingerprint {
-        let held = self.held(self.read(), artefact);
-        self.ids.fingerprint(|n| match (held[n], self.rules[n].ready.fill) {
-            (Some(value), _) => Some(Cow::Borrowed(value)),
-            (None, Fill { source: Source::Field(_), .. }) => None,
-            (None, fill) => source_value(fill, artefact, self.cx.system),
+    fn fingerprint_with(&self, picker: &mut Picker<'_>, end: End, artefact: &Artefact) -> Fingerprint {
+        let held = picker.pick(&artefact.fields);
+        self.ids.fingerprint(|n| match (held(n), end == self.written, self.rules[n].ready.fill) {
+            (Some(value), ..) => Some(Cow::Borrowed(value)),
+            (None, true, fill) => Some(fill.target.of(artefact)),
+            (None, false, Fill { source: Source::Field(_), .. }) => None,
+            (None, false, fill) => source_value(fill, artefact, self.cx.system),
         })
-    }
-
-    fn fingerprint_of_targets(&self, artefact: &Artefact) -> Fingerprint {
-        let held = self.held(self.written, artefact);
-        self.ids.fingerprint(|n| Some(held[n].map_or_else(|| self.rules[n].slot().of(artefact), Cow::Borrowed)))
-    }
-
-    /// What an artefact of an end holds in the fields that the rules start from, or fill, by the rules' places.
-    fn held<'v>(&self, end: End, artefact: &'v Artefact) -> Vec<Option<&'v Value>> {
-        let mut held = vec![None; self.rules.len()];
-        artefact.fields.pick(&self.fields[end], &mut held);
-        held
     }
 
     /// What the rules start from in an artefact, by the slot that each fills; nothing of what its system left out.
@@ -205,9 +189,10 @@ impl<'a> Comparer<'a> {
 
     /// True if neither end changed since the base, nor the rules, nor the place of what they link to; the values are
     /// compared by their fingerprints alone.
-    pub fn untouched(&self, items: Ends<&Artefact>, pair: &Pair) -> bool {
+    pub(crate) fn untouched(&self, pickers: &mut Ends<Picker<'_>>, items: Ends<&Artefact>, pair: &Pair) -> bool {
         let there = items[self.written];
-        End::BOTH.into_iter().all(|end| self.fingerprint(end, items[end]) == *pair.base(end))
+        let same = |end| self.fingerprint_with(&mut pickers[end], end, items[end]) == pair.bases[end];
+        End::BOTH.into_iter().all(same)
             && pair.agreed.as_ref().and_then(|a| a.rules()).is_none_or(|rules| rules == self.rules_digest)
             && !self.leads_back(items)
             && !self.named_in.iter().any(|target| self.renamed(there, target).is_some())

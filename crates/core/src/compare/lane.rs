@@ -5,15 +5,14 @@
 use std::collections::{BTreeSet, HashMap};
 
 use super::item::{Comparer, Found, targets};
-use super::walk::{AtEnd, Relation, walk};
+use super::walk::Relation;
 use crate::agree::{Accepted, holdings};
 use crate::base::{Bases, Pair};
 use crate::carry::{Context, FaultReason};
-use crate::identity::{Counterparts, Evidence};
+use crate::identity::Evidence;
 use crate::loss::Loss;
 use crate::model::{Artefact, End, Ends, Kind, Slot, Value};
 use crate::plan::{Absence, Change, FieldChange, FieldReason, Outcome, Side};
-use crate::rules::Lane;
 
 /// What a lane's comparison found.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -22,31 +21,27 @@ pub struct LaneFindings {
     pub changes: u32,
     /// Items of which nothing differs.
     pub in_step: u64,
-    /// Artefacts at the right that nothing at the left stands for.
-    pub only_right: u64,
+    /// Artefacts at the end that is written that nothing at the other stands for.
+    pub only_written: u64,
     /// Pairs that a person let go.
     pub let_go: u64,
 }
 
 /// What is remembered about a lane, and where it stands in the plan.
 pub struct Known<'a> {
-    /// The pairs of the lane.
-    pub pairs: &'a [Pair],
-    /// What was found for artefacts without a pair.
-    pub counterparts: &'a Counterparts<'a>,
-    /// What is kept of each pair.
+    /// What is kept of each pair that is not untouched.
     pub bases: &'a dyn Bases,
     /// Comments and past changes that were accepted, by the ids of the pair.
-    pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
+    pub accepted: &'a HashMap<Ends<String>, Vec<Accepted>>,
     /// Folder path of an artefact, at each end.
     pub paths: Ends<&'a dyn Fn(&Artefact) -> String>,
     /// Place of the lane's first change in the plan.
     pub first_seq: u32,
-    /// Artefacts at the left that lanes before this one make, by id, with the place of their change.
+    /// Artefacts that lanes before this one carry to where there are none yet, by id, with the place of their change.
     pub planned: &'a HashMap<(Kind, String), u32>,
 }
 
-/// What was found of one artefact of the left.
+/// What was found of one artefact of the end that is read.
 struct One<'a> {
     outcome: Outcome,
     other: Option<&'a Artefact>,
@@ -62,46 +57,46 @@ impl One<'_> {
     }
 }
 
-/// Compares everything in a lane's scope. Each change is given to `keep` when it is found, in plan order: all of
-/// them together may be more than memory should hold.
+/// Compares everything that a lane has ([`Comparer::walk`]). Each change is given to `keep` when it is found, in plan order:
+/// all of them together may be more than memory should hold.
 pub fn compare_lane(
-    lane: &Lane,
-    cx: &Context<'_>,
-    at: Ends<AtEnd<'_>>,
+    comparer: &Comparer<'_>,
+    relations: &[Relation<'_>],
     known: &Known<'_>,
     keep: &mut dyn FnMut(Change),
 ) -> LaneFindings {
-    let compared = Compared { lane, cx, comparer: Comparer::new(lane, cx), known };
+    let compared = Compared { comparer, known };
+    let (read, written) = (compared.read(), compared.written());
     let mut out = LaneFindings::default();
     let mut seqs: HashMap<&str, u32> = HashMap::new();
-    for relation in walk(at, known.pairs, known.counterparts) {
+    for &relation in relations {
         let seq = known.first_seq + out.changes;
-        let (left, one) = match relation {
+        let (item, one) = match relation {
             Relation::LetGo(_) => {
                 out.let_go += 1;
                 continue;
             }
-            Relation::Only(End::Right, _) => {
-                out.only_right += 1;
+            Relation::Only(end, _) if end == written => {
+                out.only_written += 1;
                 continue;
             }
-            Relation::Pair { pair, items } if compared.comparer.untouched(items, pair) => {
+            Relation::Pair { untouched: true, .. } => {
                 out.in_step += 1;
                 continue;
             }
-            Relation::Half { pair, missing: End::Left, why, items } => {
+            Relation::Half { pair, missing, why, items } if missing == read => {
                 // Gone at both ends: there is nothing left to tell of.
-                if why != Absence::Gone || items.right.is_some() {
-                    keep(compared.without_left(seq, pair, why, items));
+                if why != Absence::Gone || items[written].is_some() {
+                    keep(compared.without_read(seq, pair, why, items));
                     out.changes += 1;
                 }
                 continue;
             }
-            Relation::Half { missing: End::Right, why, items: Ends { left: Some(left), .. }, .. } => {
-                (left, compared.without_right(left, why))
-            }
-            Relation::Half { .. } => continue,
-            Relation::Pair { pair, items } => {
+            Relation::Half { why, items, .. } => match items[read] {
+                Some(item) => (item, compared.without_written(item, why)),
+                None => continue,
+            },
+            Relation::Pair { pair, items, .. } => {
                 let one = compared.pair(pair, items);
                 // What an answer leaves out makes an item look changed, and is no change.
                 let left_out = !items.left.left_out.is_empty() || !items.right.left_out.is_empty();
@@ -109,103 +104,107 @@ pub fn compare_lane(
                     out.in_step += 1;
                     continue;
                 }
-                (items.left, one)
+                (items[read], one)
             }
-            Relation::Adoption { items, evidence } => (items.left, compared.adoption(items, evidence)),
-            Relation::Only(End::Left, left) => (left, compared.new_item(left)),
+            Relation::Adoption { items, evidence } => (items[read], compared.adoption(items, evidence)),
+            Relation::Only(_, item) => (item, compared.new_item(item)),
         };
-        seqs.insert(&left.id, seq);
+        seqs.insert(&item.id, seq);
         out.in_step += u64::from(one.outcome == Outcome::InStep);
         out.changes += 1;
-        keep(compared.change(seq, left, one, &seqs));
+        keep(compared.change(seq, item, one, &seqs));
     }
     out
 }
 
 /// What a lane's items are compared with.
 struct Compared<'c> {
-    lane: &'c Lane,
-    cx: &'c Context<'c>,
-    comparer: Comparer<'c>,
+    comparer: &'c Comparer<'c>,
     known: &'c Known<'c>,
 }
 
 impl Compared<'_> {
     fn written(&self) -> End {
-        self.lane.direction.written()
+        self.comparer.lane.direction.written()
+    }
+
+    fn read(&self) -> End {
+        self.written().other()
     }
 
     fn accepted(&self, items: Ends<&Artefact>) -> &[Accepted] {
-        self.known.accepted.get(&(items.left.id.clone(), items.right.id.clone())).map_or(&[][..], Vec::as_slice)
+        self.known.accepted.get(&items.map(|item| item.id.clone())).map_or(&[][..], Vec::as_slice)
     }
 
     fn pair<'a>(&self, pair: &Pair, items: Ends<&'a Artefact>) -> One<'a> {
         let base = self.known.bases.base(pair);
         let found = self.comparer.compare(items, base.as_ref(), self.accepted(items));
         let outcome = outcome_of(&found.fields, &found.faults, self.written());
-        One { other: Some(items.right), ..One::of(outcome, found) }
+        One { other: Some(items[self.written()]), ..One::of(outcome, found) }
     }
 
     fn adoption<'a>(&self, items: Ends<&'a Artefact>, evidence: &'a Evidence) -> One<'a> {
         let mut found = self.comparer.compare(items, None, self.accepted(items));
-        settle_origin(&mut found.fields, self.cx, self.written());
-        let as_new = if evidence.is_sure() { Vec::new() } else { self.comparer.make(items.left).0 };
+        settle_origin(&mut found.fields, self.comparer.cx, self.written());
+        let as_new = if evidence.is_sure() { Vec::new() } else { self.comparer.make(items[self.read()]).0 };
         let outcome = if found.faults.is_empty() { Outcome::Adopt } else { Outcome::Blocked };
-        One { other: Some(items.right), evidence: Some(evidence), as_new, ..One::of(outcome, found) }
+        One { other: Some(items[self.written()]), evidence: Some(evidence), as_new, ..One::of(outcome, found) }
     }
 
-    fn new_item<'a>(&self, left: &Artefact) -> One<'a> {
-        let (fields, faults) = self.comparer.make(left);
+    fn new_item<'a>(&self, item: &Artefact) -> One<'a> {
+        let (fields, faults) = self.comparer.make(item);
         let outcome = if faults.is_empty() { Outcome::New(self.written()) } else { Outcome::Blocked };
         One::of(outcome, Found { fields, faults, ..Found::default() })
     }
 
-    /// A pair whose right item is not there: it can be made again if it is gone.
-    fn without_right<'a>(&self, left: &Artefact, why: Absence) -> One<'a> {
+    /// A pair without its item at the end that is written: it can be made again if it is gone.
+    fn without_written<'a>(&self, item: &Artefact, why: Absence) -> One<'a> {
         let (outcome, (as_new, faults)) = match why {
-            Absence::Gone => (Outcome::Gone(End::Right), self.comparer.make(left)),
+            Absence::Gone => (Outcome::Gone(self.written()), self.comparer.make(item)),
             _ => (Outcome::Unreadable, Default::default()),
         };
         let as_new = if faults.is_empty() { as_new } else { Vec::new() };
         One { as_new, absence: Some(why), ..One::of(outcome, Found { faults, ..Found::default() }) }
     }
 
-    /// A pair whose left item is no longer there to be compared: nothing is done about it by itself.
-    fn without_left(&self, seq: u32, pair: &Pair, why: Absence, items: Ends<Option<&Artefact>>) -> Change {
+    /// A pair without its item at the end that is read: nothing is done about it by itself.
+    fn without_read(&self, seq: u32, pair: &Pair, why: Absence, items: Ends<Option<&Artefact>>) -> Change {
+        let (read, written) = (self.read(), self.written());
         let outcome = match why {
-            Absence::Gone => Outcome::Gone(End::Left),
-            Absence::OutOfScope | Absence::Elsewhere => Outcome::OutOfScope(End::Left),
+            Absence::Gone => Outcome::Gone(read),
+            Absence::OutOfScope | Absence::Elsewhere => Outcome::OutOfScope(read),
             Absence::Unreadable => Outcome::Unreadable,
         };
         let gone = || Side {
-            id: pair.left_id.clone(),
-            key: if pair.left_key.is_empty() { pair.left_id.clone() } else { pair.left_key.clone() },
-            title: items.right.map(|right| right.title.clone()).unwrap_or_default(),
+            id: pair.ids[read].clone(),
+            key: if pair.keys[read].is_empty() { pair.ids[read].clone() } else { pair.keys[read].clone() },
+            title: items[written].map(|other| other.title.clone()).unwrap_or_default(),
             path: String::new(),
             version: None,
             modified: None,
             url: None,
         };
-        Change {
-            left: Some(items.left.map_or_else(gone, |left| self.side(End::Left, left))),
-            right: items.right.map(|right| self.side(End::Right, right)),
-            absence: Some(why),
-            ..self.bare(seq, outcome)
-        }
+        let mut sides = Ends::of(|end| items[end].map(|item| self.side(end, item)));
+        sides[read].get_or_insert_with(gone);
+        Change { left: sides.left, right: sides.right, absence: Some(why), ..self.bare(seq, outcome) }
     }
 
     fn bare(&self, seq: u32, outcome: Outcome) -> Change {
-        Change::new(seq, &self.lane.id, (self.lane.left_kind, self.lane.right_kind), self.written(), outcome)
+        let lane = self.comparer.lane;
+        Change::new(seq, &lane.id, (lane.left_kind, lane.right_kind), self.written(), outcome)
     }
 
     fn side(&self, end: End, artefact: &Artefact) -> Side {
         Side::of(artefact, (self.known.paths[end])(artefact))
     }
 
-    /// The change that was found. `seqs` has the places of those before it, by the ids of their left items.
-    fn change(&self, seq: u32, left: &Artefact, one: One<'_>, seqs: &HashMap<&str, u32>) -> Change {
+    /// The change that was found. `seqs` has the places of those before it, by the ids of their items at the end that is
+    /// read.
+    fn change(&self, seq: u32, item: &Artefact, one: One<'_>, seqs: &HashMap<&str, u32>) -> Change {
+        let (read, written) = (self.read(), self.written());
         // Links are made when everything else is there, so they may lead anywhere, in circles too.
-        let place = |(kind, id): &(Kind, &str)| match seqs.get(id).filter(|_| *kind == self.lane.left_kind) {
+        let own = self.comparer.lane.kind_at(read);
+        let place = |(kind, id): &(Kind, &str)| match seqs.get(id).filter(|_| *kind == own) {
             Some(seq) => Some(*seq),
             None => self.known.planned.get(&(*kind, (*id).to_owned())).copied(),
         };
@@ -218,14 +217,20 @@ impl Compared<'_> {
         }
         let mut losses: Vec<Loss> = one.found.fields.iter().flat_map(|f| f.losses.clone()).collect();
         losses.extend(one.found.losses);
+        let mut sides = Ends::default();
+        sides[read] = Some(self.side(read, item));
+        sides[written] = one.other.map(|other| self.side(written, other));
+        let mut held = Ends::default();
+        held[read] = self.comparer.sources(item);
+        held[written] = one.other.map(|other| targets(self.comparer.lane, other)).unwrap_or_default();
         Change {
-            left: Some(self.side(End::Left, left)),
-            right: one.other.map(|other| self.side(End::Right, other)),
+            left: sides.left,
+            right: sides.right,
             fields: one.found.fields,
             as_new: one.as_new,
-            left_side: self.comparer.sources(left),
-            right_side: one.other.map(|other| targets(self.lane, other)).unwrap_or_default(),
-            held: one.other.map(|other| holdings(other, self.cx.to_kind)).unwrap_or_default(),
+            left_side: held.left,
+            right_side: held.right,
+            held: one.other.map(|other| holdings(other, self.comparer.cx.to_kind)).unwrap_or_default(),
             rebased: one.found.rebased,
             accepted: one.found.accepted,
             absence: one.absence,

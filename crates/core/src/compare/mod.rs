@@ -13,4 +13,4 @@ pub use beside::{BesideField, beside};
 pub(crate) use item::ReadyRule;
 pub use item::{Comparer, Found, targets};
 pub use lane::{Known, LaneFindings, compare_lane};
-pub use walk::{AtEnd, Relation, walk};
+pub use walk::{AtEnd, Relation};

@@ -1,13 +1,15 @@
 //! Everything that a lane has at both ends, each once.
 //!
 //! Decides what belongs together: a pair, a pair that lacks one of its items, two that were found to be one, or an item
-//! that nothing at the other end stands for. What a dry run or a proof makes of it stands with them.
+//! that nothing at the other end stands for; and whether a pair has to be looked at at all. What a dry run or a proof makes
+//! of it stands with them.
 
 use std::collections::HashMap;
 
-use crate::base::Pair;
+use super::item::Comparer;
+use crate::base::{Pair, Pairs};
 use crate::identity::{Counterparts, Evidence};
-use crate::model::{Artefact, End, Ends, FastMap, FastSet};
+use crate::model::{Artefact, ById, End, Ends, FastSet};
 use crate::plan::Absence;
 
 /// One end of a lane, as it was read.
@@ -16,7 +18,7 @@ pub struct AtEnd<'a> {
     /// What the lane covers, in the order of the end.
     pub covered: &'a [&'a Artefact],
     /// Everything of the lane's kind, covered or not, by id: what is no longer covered is not gone.
-    pub all: &'a HashMap<&'a str, &'a Artefact>,
+    pub all: &'a ById<'a>,
     /// Why items of pairs were not read, by id; those that do not stand here are gone.
     pub absent: Option<&'a HashMap<String, Absence>>,
 }
@@ -36,6 +38,8 @@ pub enum Relation<'a> {
         pair: &'a Pair,
         /// Its items.
         items: Ends<&'a Artefact>,
+        /// Whether nothing changed since both were last in step.
+        untouched: bool,
     },
     /// A pair of which the item at one end is not there, or no longer covered.
     Half {
@@ -61,23 +65,37 @@ pub enum Relation<'a> {
     Only(End, &'a Artefact),
 }
 
+impl Comparer<'_> {
+    /// What the lane has at both ends, in the order of [`walk`].
+    pub fn walk<'a>(&self, at: Ends<AtEnd<'a>>, pairs: &'a Pairs, found: &'a Counterparts<'a>) -> Vec<Relation<'a>> {
+        let mut out = walk(at, pairs, found);
+        // Afterwards, so that items are gone through in the order in which they stand in memory and nothing else is looked at.
+        let mut pickers = Ends::of(|end| self.picker(end));
+        for relation in &mut out {
+            if let Relation::Pair { pair, items, untouched } = relation {
+                *untouched = self.untouched(&mut pickers, *items, pair);
+            }
+        }
+        out
+    }
+}
+
 /// What a lane has, in the order of the left, then the pairs whose left item is not covered, then what is at the right
-/// alone.
-pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<'a>) -> Vec<Relation<'a>> {
-    let by_left: FastMap<&str, usize> = pairs.iter().enumerate().map(|(n, p)| (p.left_id.as_str(), n)).collect();
+/// alone. Whether pairs are untouched is not looked at.
+fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a Pairs, found: &'a Counterparts<'a>) -> Vec<Relation<'a>> {
     let mut covered = vec![false; pairs.len()];
     let mut out = Vec::with_capacity(at.left.covered.len());
     for &left in at.left.covered {
-        let pair = by_left.get(left.id.as_str()).map(|n| {
-            covered[*n] = true;
-            &pairs[*n]
+        let pair = pairs.place(End::Left, &left.id).map(|place| {
+            covered[place] = true;
+            &pairs[place]
         });
         out.push(match (pair, found.found.get(left.id.as_str())) {
             (Some(pair), _) if pair.let_go => Relation::LetGo(pair),
-            (Some(pair), _) => match at.right.all.get(pair.right_id.as_str()) {
-                Some(&right) => Relation::Pair { pair, items: Ends { left, right } },
+            (Some(pair), _) => match at.right.all.get(pair.ids.right.as_str()) {
+                Some(&right) => Relation::Pair { pair, items: Ends { left, right }, untouched: false },
                 None => {
-                    let why = at.right.why_absent(&pair.right_id);
+                    let why = at.right.why_absent(&pair.ids.right);
                     Relation::Half { pair, missing: End::Right, why, items: Ends { left: Some(left), right: None } }
                 }
             },
@@ -86,21 +104,19 @@ pub fn walk<'a>(at: Ends<AtEnd<'a>>, pairs: &'a [Pair], found: &'a Counterparts<
         });
     }
     for pair in pairs.iter().zip(covered).filter(|(_, covered)| !covered).map(|(pair, _)| pair) {
-        let left = at.left.all.get(pair.left_id.as_str()).copied();
-        let right = at.right.all.get(pair.right_id.as_str()).copied();
+        let left = at.left.all.get(pair.ids.left.as_str()).copied();
+        let right = at.right.all.get(pair.ids.right.as_str()).copied();
         out.push(match pair.let_go {
             true => Relation::LetGo(pair),
             false => {
-                let why = left.map_or_else(|| at.left.why_absent(&pair.left_id), |_| Absence::OutOfScope);
+                let why = left.map_or_else(|| at.left.why_absent(&pair.ids.left), |_| Absence::OutOfScope);
                 Relation::Half { pair, missing: End::Left, why, items: Ends { left, right } }
             }
         });
     }
-    let mut taken: FastSet<&str> = pairs.iter().map(|p| p.right_id.as_str()).collect();
-    taken.extend(found.found.values().map(|(right, _)| right.id.as_str()));
-    out.extend(
-        at.right.covered.iter().filter(|a| !taken.contains(a.id.as_str())).map(|a| Relation::Only(End::Right, a)),
-    );
+    let found: FastSet<&str> = found.found.values().map(|(right, _)| right.id.as_str()).collect();
+    let taken = |id: &str| found.contains(id) || pairs.place(End::Right, id).is_some();
+    out.extend(at.right.covered.iter().filter(|a| !taken(&a.id)).map(|a| Relation::Only(End::Right, a)));
     out
 }
 
@@ -112,10 +128,8 @@ mod tests {
     use crate::model::{Fingerprint, Kind};
 
     fn pair(n: usize, let_go: bool) -> Pair {
-        let base = Fingerprint::of(&n);
-        let (left_id, right_id) = (format!("L{n}"), format!("R{n}"));
-        let (left_key, right_key) = (String::new(), String::new());
-        Pair { left_id, right_id, left_key, right_key, left_base: base, right_base: base, agreed: None, let_go }
+        let ids = Ends { left: format!("L{n}"), right: format!("R{n}") };
+        Pair { ids, keys: Ends::default(), bases: Ends::of(|_| Fingerprint::of(&n)), agreed: None, let_go }
     }
 
     proptest! {
@@ -130,13 +144,13 @@ mod tests {
             let (lefts, rights) = (make("L", |i| i.0), make("R", |i| i.1));
             let number = |a: &Artefact| a.id[1..].parse::<usize>().expect("a number");
             let all = Ends { left: &lefts, right: &rights }
-                .map(|list| list.iter().map(|a| (a.id.as_str(), a)).collect::<HashMap<_, _>>());
+                .map(|list| list.iter().map(|a| (a.id.as_str(), a)).collect::<ById>());
             let covered = Ends {
                 left: lefts.iter().filter(|a| items[number(a)].0 == 2).collect::<Vec<_>>(),
                 right: rights.iter().filter(|a| items[number(a)].1 == 2).collect::<Vec<_>>(),
             };
             let paired = |n: &usize| items[*n].2 > 1;
-            let pairs: Vec<Pair> = (0..items.len()).filter(paired).map(|n| pair(n, items[n].2 == 3)).collect();
+            let pairs = (0..items.len()).filter(paired).map(|n| pair(n, items[n].2 == 3)).collect::<Vec<Pair>>().into();
             let mut found = Counterparts::default();
             for left in covered.left.iter().filter(|a| items[number(a)].2 == 1) {
                 if let Some(right) = covered.right.iter().find(|r| number(r) == number(left)) {
@@ -150,14 +164,14 @@ mod tests {
             let (mut met_pairs, mut met_items) = (Vec::new(), Vec::new());
             for relation in walk(at, &pairs, &found) {
                 match relation {
-                    Relation::LetGo(pair) => met_pairs.push(pair.left_id.as_str()),
-                    Relation::Pair { pair, items } => {
-                        prop_assert_eq!((&pair.left_id, &pair.right_id), (&items.left.id, &items.right.id));
-                        met_pairs.push(&pair.left_id);
+                    Relation::LetGo(pair) => met_pairs.push(pair.ids.left.as_str()),
+                    Relation::Pair { pair, items, .. } => {
+                        prop_assert_eq!(pair.ids.as_ref(), items.map(|item| &item.id));
+                        met_pairs.push(&pair.ids.left);
                     }
                     Relation::Half { pair, missing, why, items } => {
-                        met_pairs.push(&pair.left_id);
-                        let is_covered = covered[missing].iter().any(|a| [&pair.left_id, &pair.right_id].contains(&&a.id));
+                        met_pairs.push(&pair.ids.left);
+                        let is_covered = covered[missing].iter().any(|a| a.id == pair.ids[missing]);
                         prop_assert!(!is_covered);
                         prop_assert_eq!(why == Absence::Gone, items[missing].is_none());
                     }
@@ -174,7 +188,7 @@ mod tests {
             met_items.sort_unstable();
             prop_assert_eq!(met_items, free);
             met_pairs.sort_unstable();
-            prop_assert_eq!(met_pairs, pairs.iter().map(|p| p.left_id.as_str()).collect::<Vec<_>>());
+            prop_assert_eq!(met_pairs, pairs.iter().map(|p| p.ids.left.as_str()).collect::<Vec<_>>());
         }
     }
 }

@@ -7,6 +7,7 @@ use std::collections::{HashMap, HashSet};
 
 use super::Covered;
 use crate::base::Pair;
+use crate::model::{End, Ends};
 use crate::rules::Lane;
 
 /// Where each lane covers artefacts that another lane of the same kinds has, takes them out of it and counts them.
@@ -56,8 +57,8 @@ pub struct HandedOver {
 struct Other<'l> {
     lane: &'l Lane,
     covers: HashSet<String>,
-    left: HashSet<String>,
-    right: HashSet<String>,
+    /// The ids of those at either end.
+    has: Ends<HashSet<String>>,
 }
 
 /// Hands the pairs of artefacts that left the scope of their lane over to the lane of the same kinds that covers them
@@ -70,8 +71,8 @@ pub fn hand_over(lanes: &[Lane], covered: &[Covered<'_>], pairs: &mut HashMap<St
         let mut others: Vec<Other<'_>> = others
             .map(|(lane, covered)| {
                 let has = pairs.get(&lane.id).map_or(&[][..], Vec::as_slice);
-                let (left, right) = has.iter().map(|p| (p.left_id.clone(), p.right_id.clone())).unzip();
-                Other { lane, covers: ids(covered), left, right }
+                let has = Ends::of(|end| has.iter().map(|pair| pair.ids[end].clone()).collect());
+                Other { lane, covers: ids(covered), has }
             })
             .collect();
         if others.is_empty() {
@@ -79,16 +80,17 @@ pub fn hand_over(lanes: &[Lane], covered: &[Covered<'_>], pairs: &mut HashMap<St
         }
         let own = ids(own);
         let (mut stay, leave): (Vec<Pair>, Vec<Pair>) =
-            pairs.remove(&lane.id).unwrap_or_default().into_iter().partition(|p| own.contains(&p.left_id));
+            pairs.remove(&lane.id).unwrap_or_default().into_iter().partition(|p| own.contains(&p.ids.left));
         for pair in leave {
-            let to = others.iter_mut().find(|o| o.covers.contains(&pair.left_id));
-            let Some(to) = to.filter(|o| !o.left.contains(&pair.left_id) && !o.right.contains(&pair.right_id)) else {
+            let to = others.iter_mut().find(|o| o.covers.contains(&pair.ids.left));
+            let Some(to) = to.filter(|o| !End::BOTH.into_iter().any(|end| o.has[end].contains(&pair.ids[end]))) else {
                 stay.push(pair);
                 continue;
             };
-            to.left.insert(pair.left_id.clone());
-            to.right.insert(pair.right_id.clone());
-            out.push(HandedOver { left_id: pair.left_id.clone(), from: lane.id.clone(), to: to.lane.id.clone() });
+            for end in End::BOTH {
+                to.has[end].insert(pair.ids[end].clone());
+            }
+            out.push(HandedOver { left_id: pair.ids.left.clone(), from: lane.id.clone(), to: to.lane.id.clone() });
             pairs.entry(to.lane.id.clone()).or_default().push(pair);
         }
         pairs.insert(lane.id.clone(), stay);

@@ -5,10 +5,11 @@
 //! could take for theirs is looked at together, so that nothing is unambiguous only because half of it is in sight.
 
 use std::collections::HashMap;
+use std::collections::hash_map::Entry;
 
 use super::{Candidate, Evidence, Looking, Settled, match_first_contact};
-use crate::base::Pair;
-use crate::model::{Artefact, FastMap, FastSet, Kind};
+use crate::base::Pairs;
+use crate::model::{Artefact, End, FastMap, Kind};
 use crate::rules::Lane;
 
 /// Titles of the folders above an artefact, in canonical form for both ends.
@@ -34,7 +35,7 @@ pub struct InLane<'l, 'a> {
     /// The right items that it covers.
     pub right: &'l [&'a Artefact],
     /// The pairs that it has.
-    pub pairs: &'l [Pair],
+    pub pairs: &'l Pairs,
     /// What a person said of items without a pair.
     pub settled: &'l Settled,
 }
@@ -63,18 +64,12 @@ pub fn counterparts<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>]) -> Vec<C
 
 /// Of lanes that fill one kind.
 fn among<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>], group: &[usize], out: &mut [Counterparts<'a>]) {
-    let pairs = group.iter().map(|&n| lanes[n].pairs.len()).sum();
-    let mut owner: FastMap<&str, usize> = FastMap::with_capacity_and_hasher(pairs, Default::default());
-    for &n in group {
-        for pair in lanes[n].pairs {
-            owner.entry(&pair.right_id).or_insert(n);
-        }
-    }
+    let paired = |id: &str| group.iter().copied().find(|n| lanes[*n].pairs.place(End::Right, id).is_some());
     let free: HashMap<usize, Vec<&'a Artefact>> = group
         .iter()
         .map(|&n| {
-            let paired: FastSet<&str> = lanes[n].pairs.iter().map(|p| p.left_id.as_str()).collect();
-            (n, lanes[n].left.iter().copied().filter(|a| !paired.contains(a.id.as_str())).collect())
+            let free = |a: &&Artefact| lanes[n].pairs.place(End::Left, &a.id).is_none();
+            (n, lanes[n].left.iter().copied().filter(free).collect())
         })
         .collect();
     let mut claims: Vec<(bool, usize, &'a Artefact, &'a Artefact, Evidence)> = Vec::new();
@@ -91,7 +86,7 @@ fn among<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>], group: &[usize], ou
         pool.sort_by_key(|(a, _)| a.position);
         let seen = |artefact: &'a Artefact, path: &PathOf<'_>| Candidate { artefact, path: path(artefact) };
         let left: Vec<Candidate<'a>> = pool.iter().map(|(a, _)| seen(a, between.left_path)).collect();
-        let open = of.right.iter().filter(|a| !owner.contains_key(a.id.as_str()));
+        let open = of.right.iter().filter(|a| paired(&a.id).is_none());
         let right: Vec<Candidate<'a>> = open.map(|a| seen(a, between.right_path)).collect();
         let looking = Looking { left_system: between.left_system, matching: &of.lane.finding(), settled: &settled };
         let found = match_first_contact(looking, &left, &right).into_iter().filter(|(l, ..)| pool[*l].1);
@@ -99,16 +94,20 @@ fn among<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>], group: &[usize], ou
     }
     // The surer first, and else in the order of the lanes.
     claims.sort_by_key(|(unsure, n, ..)| (*unsure, *n));
+    let mut owner: FastMap<&str, usize> = FastMap::default();
     for (_, n, left, right, evidence) in claims {
-        if owner.contains_key(right.id.as_str()) {
-            continue;
+        if let Entry::Vacant(free) = owner.entry(&right.id) {
+            free.insert(n);
+            out[n].found.insert(&left.id, (right, evidence));
         }
-        owner.insert(&right.id, n);
-        out[n].found.insert(&left.id, (right, evidence));
+    }
+    if let [n] = *group {
+        out[n].own = lanes[n].right.to_vec();
+        return;
     }
     for &n in group {
         for artefact in lanes[n].right {
-            if *owner.entry(&artefact.id).or_insert(n) == n {
+            if *owner.entry(&artefact.id).or_insert_with(|| paired(&artefact.id).unwrap_or(n)) == n {
                 out[n].own.push(artefact);
             }
         }

@@ -1,16 +1,15 @@
 //! The fields of an artefact: an ordered map with shared keys.
 //!
-//! Keys are shared (`Arc<str>`), since a hundred thousand artefacts repeat the same twenty names; and they stand in one
-//! row in memory, since comparing goes through all of them and they are rarely added to.
+//! Items of one list share their keys ([`FieldKeys`]), since a hundred thousand of them repeat the same twenty names; and
+//! fields stand in one row in memory, since comparing goes through all of them and they are rarely added to.
 //! A field that is not in the map is *absent*; one that holds [`Value::Empty`] is *empty*.
 
-use std::cmp::Ordering;
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-use super::Value;
+use super::{FastSet, Value};
 
 /// A field's name at its system, shared between artefacts.
 pub type FieldKey = Arc<str>;
@@ -49,26 +48,6 @@ impl Fields {
         self.0.binary_search_by(|(held, _)| (**held).cmp(field))
     }
 
-    /// The values of some fields, each put at its place in `out`. The fields are in the order of their names, so that
-    /// both are gone through once.
-    pub fn pick<'f>(&'f self, wanted: &[(&str, usize)], out: &mut [Option<&'f Value>]) {
-        let mut held = self.0.iter();
-        let mut next = held.next();
-        for (name, place) in wanted {
-            // Items of one kind hold nearly the same fields, so most are found at the first look.
-            while let Some((field, value)) = next {
-                match (**field).cmp(name) {
-                    Ordering::Less => next = held.next(),
-                    Ordering::Equal => {
-                        out[*place] = Some(value);
-                        break;
-                    }
-                    Ordering::Greater => break,
-                }
-            }
-        }
-    }
-
     /// How many fields there are.
     pub fn len(&self) -> usize {
         self.0.len()
@@ -77,6 +56,55 @@ impl Fields {
     /// Whether there are none.
     pub fn is_empty(&self) -> bool {
         self.0.is_empty()
+    }
+}
+
+/// The keys of fields, each once.
+#[derive(Debug, Clone, Default)]
+pub struct FieldKeys(FastSet<FieldKey>);
+
+impl FieldKeys {
+    /// Lets an item share its keys with those before it.
+    pub fn share(&mut self, fields: &mut Fields) {
+        for (field, _) in &mut fields.0 {
+            match self.0.get(&**field) {
+                Some(shared) => *field = shared.clone(),
+                None => _ = self.0.insert(field.clone()),
+            }
+        }
+    }
+}
+
+/// Finds some fields in many items, one after the other.
+///
+/// Items of one kind mostly hold the same fields under shared keys. So where the fields stand is kept from one item to the
+/// next, and keys are told to be the same by where they are in memory; other keys are looked at letter by letter.
+#[derive(Debug)]
+pub struct Picker<'w> {
+    wanted: &'w [Option<&'w str>],
+    /// The keys of the item before.
+    keys: Vec<FieldKey>,
+    /// Where each of the wanted fields stands among them.
+    places: Vec<Option<usize>>,
+}
+
+impl<'w> Picker<'w> {
+    /// For these fields; nothing is found where none is named.
+    pub fn new(wanted: &'w [Option<&'w str>]) -> Picker<'w> {
+        Picker { wanted, keys: Vec::new(), places: vec![None; wanted.len()] }
+    }
+
+    /// What an item holds, by the place of each field among those that are wanted.
+    pub fn pick<'p, 'f: 'p>(&'p mut self, fields: &'f Fields) -> impl Fn(usize) -> Option<&'f Value> + 'p {
+        let known = self.keys.len() == fields.len()
+            && self.keys.iter().zip(&fields.0).all(|(known, (field, _))| Arc::ptr_eq(known, field));
+        if !known {
+            self.keys = fields.0.iter().map(|(field, _)| field.clone()).collect();
+            for (place, wanted) in self.places.iter_mut().zip(self.wanted) {
+                *place = wanted.and_then(|wanted| fields.place(wanted).ok());
+            }
+        }
+        |wanted| self.places[wanted].map(|place| &fields.0[place].1)
     }
 }
 

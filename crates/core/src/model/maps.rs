@@ -7,5 +7,9 @@ use std::collections::{HashMap, HashSet};
 
 use foldhash::quality::RandomState;
 
+use super::Artefact;
+
+/// Artefacts by their ids.
+pub type ById<'a> = FastMap<&'a str, &'a Artefact>;
 pub(crate) type FastMap<K, V> = HashMap<K, V, RandomState>;
 pub(crate) type FastSet<K> = HashSet<K, RandomState>;

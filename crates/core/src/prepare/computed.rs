@@ -6,20 +6,20 @@
 
 use crate::catalogue::KindSchema;
 use crate::expression::{Expression, Moment, Seen, compile};
-use crate::model::{Artefact, Value};
+use crate::model::{Artefact, FieldKey, Value};
 use crate::rules::{Lane, Source, computed_field};
 
 /// The computed values of a lane, read once for all of its items. Those that can't be read are left out: checking
 /// the lane tells them.
 pub struct Computed {
-    rules: Vec<(String, Expression)>,
+    rules: Vec<(FieldKey, Expression)>,
 }
 
 impl Computed {
     /// Prepares the computed values of a lane.
     pub fn of(lane: &Lane, kind: &KindSchema) -> Computed {
         let rules = lane.fills().filter_map(|fill| match &fill.source {
-            Source::Computed(text) => Some((computed_field(&fill.target), compile(text, kind).ok()?)),
+            Source::Computed(text) => Some((computed_field(&fill.target).into(), compile(text, kind).ok()?)),
             _ => None,
         });
         Computed { rules: rules.collect() }
@@ -42,7 +42,7 @@ impl Computed {
             })
             .collect();
         for ((field, _), value) in self.rules.iter().zip(values) {
-            item.fields.set(field.as_str(), value);
+            item.fields.set(field.clone(), value);
         }
     }
 }

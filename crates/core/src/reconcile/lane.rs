@@ -10,38 +10,35 @@ use super::proof::{AbsentItem, Difference, FieldProof, LaneProof, OrderProof, Pi
 use super::said::SaidCount;
 use crate::agree::{Accepted, same};
 use crate::base::{Base, Bases, Pair};
-use crate::carry::{Context, Converted, source_value};
-use crate::compare::{AtEnd, Comparer, ReadyRule, Relation, walk};
-use crate::identity::Counterparts;
+use crate::carry::{Converted, source_value};
+use crate::compare::{Comparer, ReadyRule, Relation};
 use crate::model::{Artefact, End, Ends, Slot, Value};
 use crate::plan::lacks_only;
-use crate::rules::{Lane, order_is_carried};
+use crate::rules::order_is_carried;
 
 /// Everything that a lane's proof is made from, as just read and as remembered.
 pub struct Proven<'a> {
-    /// What was read at each end.
-    pub at: Ends<AtEnd<'a>>,
-    /// The pairs of the lane.
-    pub pairs: &'a [Pair],
-    /// Of pairs that changed since they were in step.
+    /// How many items the lane covers at each end.
+    pub covered: Ends<u64>,
+    /// What the lane has at both ends. A proof trusts pairs alone: what only seems to be one has not been carried.
+    pub relations: &'a [Relation<'a>],
+    /// What is kept of each pair that is not untouched.
     pub bases: &'a dyn Bases,
-    /// Comments and past changes that an end holds in words of its own, by lane and left id.
-    pub accepted: &'a HashMap<(String, String), Vec<Accepted>>,
+    /// Comments and past changes that an end holds in words of its own, by the ids of the pair.
+    pub accepted: &'a HashMap<Ends<String>, Vec<Accepted>>,
     /// What became of items in the latest plan, by left id.
     pub fates: &'a HashMap<String, Fate>,
 }
 
 /// Compares every pair of a lane.
-pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof {
-    let mut proving = Proving::of(lane, cx, from);
+pub fn prove_lane(comparer: &Comparer<'_>, from: &Proven<'_>) -> LaneProof {
+    let mut proving = Proving::of(comparer, from);
     let mut paired: Vec<Ends<&Artefact>> = Vec::new();
-    // A proof trusts pairs alone: what only seems to be one has not been carried.
-    let nothing_found = Counterparts::default();
-    for relation in walk(from.at, from.pairs, &nothing_found) {
+    for &relation in from.relations {
         match relation {
-            Relation::Pair { pair, items } => {
+            Relation::Pair { pair, items, untouched } => {
                 paired.push(items);
-                proving.pair(pair, items);
+                proving.pair(pair, items, untouched);
             }
             Relation::LetGo(_) => proving.proof.let_go += 1,
             Relation::Half { pair, missing, why, items } => {
@@ -56,15 +53,14 @@ pub fn prove_lane(lane: &Lane, cx: &Context<'_>, from: &Proven<'_>) -> LaneProof
             Relation::Only(..) | Relation::Adoption { .. } => {}
         }
     }
-    let order = order_is_carried(lane).map(|carried| order(carried, &paired));
+    let order = order_is_carried(comparer.lane).map(|carried| order(carried, &paired));
     proving.done(order)
 }
 
 /// A proof on its way.
 struct Proving<'a> {
-    cx: &'a Context<'a>,
     from: &'a Proven<'a>,
-    comparer: Comparer<'a>,
+    comparer: &'a Comparer<'a>,
     /// The end that the lane writes.
     written: End,
     proof: LaneProof,
@@ -86,10 +82,10 @@ struct Met<'a> {
 }
 
 impl<'a> Proving<'a> {
-    fn of(lane: &'a Lane, cx: &'a Context<'a>, from: &'a Proven<'a>) -> Proving<'a> {
-        let proof = LaneProof::of(lane, from.at.map(|at| at.covered.len() as u64));
-        let (comparer, written) = (Comparer::new(lane, cx), lane.direction.written());
-        Proving { cx, from, comparer, written, proof, fields: BTreeMap::new(), pieces: BTreeMap::new() }
+    fn of(comparer: &'a Comparer<'a>, from: &'a Proven<'a>) -> Proving<'a> {
+        let proof = LaneProof::of(comparer.lane, from.covered);
+        let written = comparer.lane.direction.written();
+        Proving { from, comparer, written, proof, fields: BTreeMap::new(), pieces: BTreeMap::new() }
     }
 
     fn done(self, order: Option<OrderProof>) -> LaneProof {
@@ -97,10 +93,9 @@ impl<'a> Proving<'a> {
         LaneProof { order, fields: self.fields.into_values().collect(), pieces: pieces.collect(), ..self.proof }
     }
 
-    fn pair(&mut self, pair: &'a Pair, items: Ends<&'a Artefact>) {
+    fn pair(&mut self, pair: &'a Pair, items: Ends<&'a Artefact>, untouched: bool) {
         let from = self.from;
-        let untouched = self.comparer.untouched(items, pair);
-        let accepted = from.accepted.get(&(items.left.id.clone(), items.right.id.clone()));
+        let accepted = from.accepted.get(&pair.ids);
         let met = Met {
             pair,
             items,
@@ -125,10 +120,10 @@ impl<'a> Proving<'a> {
             self.proof.differences.extend(told);
             return;
         }
-        let Some(source) = source_value(ready.fill, left, self.cx.system) else { return };
-        let Converted { value, fault, losses } = ready.convert(left, self.cx);
+        let Some(source) = source_value(ready.fill, left, self.comparer.cx.system) else { return };
+        let Converted { value, fault, losses } = ready.convert(left, self.comparer.cx);
         let (expected, now) = (value.unwrap_or(Value::Empty), target.of(right));
-        let said = SaidCount::of(&self.comparer, target, (&source, &expected), &now, met.accepted);
+        let said = SaidCount::of(self.comparer, target, (&source, &expected), &now, met.accepted);
         let agrees = fault.is_none()
             && match &said {
                 Some(said) => said.lacks == 0 && said.removed == 0,
@@ -211,7 +206,7 @@ impl<'a> Proving<'a> {
             }
         };
         let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.id, target));
-        let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, self.cx));
+        let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, self.comparer.cx));
         Case { target, expected, written: self.written, same, agreed, same_rule, fate: met.fate }.cause()
     }
 }

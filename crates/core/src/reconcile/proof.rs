@@ -398,8 +398,8 @@ impl AbsentItem {
         let there = items[missing.other()]?;
         let key = |end: End, kept: &String| items[end].map_or_else(|| kept.clone(), |a| a.key.clone());
         Some(AbsentItem {
-            left_key: key(End::Left, &pair.left_key),
-            right_key: key(End::Right, &pair.right_key),
+            left_key: key(End::Left, &pair.keys.left),
+            right_key: key(End::Right, &pair.keys.right),
             title: there.title.clone(),
             end: missing,
             what,

@@ -17,10 +17,8 @@ pub use values::suggest_value_map;
 
 use std::collections::HashSet;
 
-use serde::{Deserialize, Serialize};
-
 use crate::catalogue::{FieldSchema, KindSchema};
-use crate::model::{ATTACHMENTS, COMMENTS, End, HISTORY, LINKS, POSITION, Slot, ValueType};
+use crate::model::{ATTACHMENTS, COMMENTS, End, Ends, HISTORY, LINKS, POSITION, Slot, ValueType};
 use crate::rules::{Conversion, Fallback, Fill, Rule, Source, UserTable};
 use crate::survey::KindSurvey;
 use names::name_affinity;
@@ -28,15 +26,45 @@ use observed::{Observed, observe};
 use values::Allowed;
 
 /// A proposed rule.
-#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Suggestion {
     /// The rule.
     pub rule: Rule,
     /// How sure, from 0 to 100.
     pub score: u8,
-    /// Why, in short sentences.
-    pub evidence: Vec<String>,
+    /// Why.
+    pub evidence: Vec<Reason>,
+}
+
+/// Why a rule is proposed, or what speaks against it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Reason {
+    /// Both ends keep items in folders.
+    BothHaveFolders,
+    /// Both ends link items to one another.
+    BothHaveLinks,
+    /// Both ends number the items of a folder.
+    BothHavePositions,
+    /// Both ends keep comments.
+    BothHaveComments,
+    /// Both ends keep files with their items.
+    BothHaveFiles,
+    /// The end that is filled accepts past changes with their author and time.
+    TakesHistory,
+    /// The field is where the mark of an item's origin goes.
+    HoldsOrigin,
+    /// The fields have similar names.
+    AlikeNames(Ends<String>),
+    /// The fields have the same type.
+    SameType,
+    /// So many of the values that the source holds are allowed in the target, of so many.
+    ValuesAllowed(usize, usize),
+    /// In so many pairs, of so many, both fields hold the same.
+    PairsHoldTheSame(usize, usize),
+    /// In so many pairs, of so many, the values of the fields go together.
+    PairsGoTogether(usize, usize),
+    /// None of so many known pairs supports it.
+    PairsDoNotSupport(usize),
 }
 
 /// The least score at which a field is worth proposing.
@@ -86,14 +114,14 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
         out.push(Suggestion {
             rule: rule(Slot::Folder, Source::Folder),
             score: 100,
-            evidence: vec!["Both ends keep items in folders.".into()],
+            evidence: vec![Reason::BothHaveFolders],
         });
     }
     if left.field(LINKS).is_some() && right.field(LINKS).is_some() {
         out.push(Suggestion {
             rule: rule(Slot::Links, Source::Links),
             score: 100,
-            evidence: vec!["Both ends link items to one another.".into()],
+            evidence: vec![Reason::BothHaveLinks],
         });
     }
     let writable = |field: &str| right.field(field).is_some_and(|f| !f.read_only);
@@ -101,37 +129,35 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
         out.push(Suggestion {
             rule: rule(Slot::Position, Source::Field(POSITION.into())),
             score: 100,
-            evidence: vec!["Both ends number the items of a folder, so they keep their order.".into()],
+            evidence: vec![Reason::BothHavePositions],
         });
     }
     if left.field(COMMENTS).is_some() && writable(COMMENTS) {
         out.push(Suggestion {
             rule: rule(Slot::Comments, Source::Comments),
             score: 100,
-            evidence: vec!["Both ends keep comments.".into()],
+            evidence: vec![Reason::BothHaveComments],
         });
     }
     if left.field(HISTORY).is_some() && writable(HISTORY) {
         out.push(Suggestion {
             rule: rule(Slot::History, Source::History),
             score: 100,
-            evidence: vec!["The right end accepts past changes with their author and time.".into()],
+            evidence: vec![Reason::TakesHistory],
         });
     }
     if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
         out.push(Suggestion {
             rule: rule(f.id.as_str().into(), Source::Origin),
             score: 100,
-            evidence: vec![
-                "This field keeps the original number searchable, and prevents items from being created twice.".into(),
-            ],
+            evidence: vec![Reason::HoldsOrigin],
         });
     }
     if left.field(ATTACHMENTS).is_some() && right.field(ATTACHMENTS).is_some() {
         out.push(Suggestion {
             rule: rule(Slot::Files, Source::Attachments),
             score: 100,
-            evidence: vec!["Both ends keep files with their items.".into()],
+            evidence: vec![Reason::BothHaveFiles],
         });
     }
     out
@@ -140,7 +166,7 @@ fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
 /// That one field feeds another, and why.
 struct Likely {
     score: f64,
-    evidence: Vec<String>,
+    evidence: Vec<Reason>,
     together: GoTogether,
 }
 
@@ -160,10 +186,10 @@ fn affinity(
     let name = name_affinity(&source.name, &target.name);
     let mut evidence = Vec::new();
     if name >= 0.9 {
-        evidence.push(format!("The names are similar: {} and {}.", source.name, target.name));
+        evidence.push(Reason::AlikeNames(Ends { left: source.name.clone(), right: target.name.clone() }));
     }
     if source.value_type == target.value_type {
-        evidence.push("Both have the same type.".into());
+        evidence.push(Reason::SameType);
     }
     let mut overlap = 0.0;
     if let (Some(allowed), Some(field)) = (&target.allowed, survey.and_then(|s| s.field(&source.id))) {
@@ -173,8 +199,7 @@ fn affinity(
         if !met.is_empty() {
             overlap = close as f64 / met.len() as f64;
             if close > 0 {
-                evidence
-                    .push(format!("{close} of the {} values found at the left are allowed at the right.", met.len()));
+                evidence.push(Reason::ValuesAllowed(close, met.len()));
             }
         }
     }
@@ -189,10 +214,10 @@ fn affinity(
         return (name >= 0.7 || overlap >= 0.5 || rare).then_some(likely);
     };
     if strength >= 0.3 {
-        let how = if together.0.is_empty() { "both hold the same" } else { "the values go together" };
-        evidence.push(format!("In {agree} of {seen} pairs {how}."));
+        let how = if together.0.is_empty() { Reason::PairsHoldTheSame } else { Reason::PairsGoTogether };
+        evidence.push(how(agree, seen));
     } else {
-        evidence.push(format!("The {seen} known pairs don't support it."));
+        evidence.push(Reason::PairsDoNotSupport(seen));
     }
     let weight = (seen as f64 / MANY).min(1.0);
     let borne_out = 0.3 * name + 0.1 * types + 0.6 * strength;

@@ -16,7 +16,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::{Deserialize, Serialize};
 
-use crate::catalogue::Catalogue;
+use crate::catalogue::{Catalogue, KindSchema, SchemaChange};
 use crate::coverage::{Coverage, Covering};
 use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, Kind, LINKS};
 use markup::markup_of;
@@ -210,27 +210,30 @@ fn by_count(counts: BTreeMap<&str, u64>) -> Vec<ValueCount> {
     out
 }
 
-/// How the catalogue changed, in words; the most restrictive changes first, since these may break rules.
-pub fn drift(before: &Catalogue, now: &Catalogue) -> Vec<String> {
+/// How a catalogue changed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum CatalogueChange {
+    /// What a kind can hold changed; the kind by its name.
+    OfKind(String, SchemaChange),
+    /// Somebody is not known any more.
+    UserGone(String),
+}
+
+/// How the catalogue changed; the most restrictive changes first, since these may break rules.
+pub fn drift(before: &Catalogue, now: &Catalogue) -> Vec<CatalogueChange> {
+    let of = |kind: &KindSchema| {
+        let name = kind.name.clone();
+        move |change| CatalogueChange::OfKind(name.clone(), change)
+    };
     let mut out = Vec::new();
     for old in &before.kinds {
-        let told = old.narrowed(now.kind(old.kind));
-        out.extend(told.into_iter().map(|what| format!("{}: {what}", old.name)));
+        out.extend(old.narrowed(now.kind(old.kind)).into_iter().map(of(old)));
     }
     for new in &now.kinds {
-        let Some(old) = before.kind(new.kind) else {
-            out.push(format!("{} is kept there now", new.name));
-            continue;
-        };
-        // What takes less the other way round takes more now.
-        let told = new.fields.iter().filter(|f| old.field(&f.id).is_none());
-        out.extend(told.map(|f| format!("{}: the field “{}” is new", new.name, f.name)));
-        for (was, is) in new.fields.iter().filter_map(|f| Some((old.field(&f.id)?, f))) {
-            let more = is.allowed.iter().flatten().filter(|v| was.allowed.as_ref().is_some_and(|a| !a.contains(v)));
-            out.extend(more.map(|v| format!("{}: “{}” now allows “{v}”", new.name, is.name)));
-        }
+        let more = before.kind(new.kind).map_or_else(|| vec![SchemaChange::KindNew], |old| old.widened(new));
+        out.extend(more.into_iter().map(of(new)));
     }
     let gone = before.users.iter().filter(|u| now.user(&u.id).is_none());
-    out.extend(gone.map(|u| format!("{} is not known there any more", u.name)));
+    out.extend(gone.map(|u| CatalogueChange::UserGone(u.name.clone())));
     out
 }

@@ -28,15 +28,15 @@ use histories::keep_histories;
 use rehearsal::{Rehearsed, rehearse};
 
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
-    let LoadedRoute { route, lanes, mut pairs, settled, both } = load_route(hub, job, route).await?;
+    let LoadedRoute { route, lanes, pairs, settled, both } = load_route(hub, job, route).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
     if !faults.is_empty() {
         let named =
             faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, hovrel_words::fault(&f.reason))).collect();
         return Err(EngineError::Faults(named));
     }
-    let InScope { lanes: scoped, places, handed_over } =
-        block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
+    let InScope { lanes: scoped, places, pairs, handed_over } =
+        block_in_place(|| scope_lanes(&both, &lanes, pairs, &settled));
     keep_histories(hub, &route, &both, &scoped).await?;
     let mut summary = PlanSummary::default();
     let total = |end: End| -> u64 {
@@ -52,20 +52,20 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
         let all = s.all(&both);
-        let memory = LaneMemory::of(&hub.store, s, &both, &cx, &pairs, &all.right).await?;
+        let comparer = Comparer::new(&s.lane, &cx);
+        let relations = block_in_place(|| comparer.walk(s.at(&both, &all), &pairs[&s.lane.id], &s.found));
+        let memory = LaneMemory::of(&hub.store, &both, &s.lane, &relations).await?;
         let left_path = |a: &Artefact| both.at.left.path(a);
         let right_path = |a: &Artefact| both.at.right.path(a);
         let first_seq = draft.next_seq();
         let known = Known {
-            pairs: memory.pairs,
-            counterparts: &s.found,
             bases: &memory.bases,
             accepted: &memory.accepted,
             paths: Ends { left: &left_path, right: &right_path },
             first_seq,
             planned: &planned,
         };
-        summary.rules.insert(s.lane.id.clone(), Comparer::new(&s.lane, &cx).digests());
+        summary.rules.insert(s.lane.id.clone(), comparer.digests());
         let mut made: Vec<((Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
             // What already has a counterpart may be referred to at once.
@@ -74,9 +74,9 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             }
             draft.keep(&change);
         };
-        let found = block_in_place(|| compare_lane(&s.lane, &cx, s.at(&both, &all), &known, &mut keep));
+        let found = block_in_place(|| compare_lane(&comparer, &relations, &known, &mut keep));
         summary.in_step += found.in_step;
-        summary.only_right += found.only_right;
+        summary.only_right += found.only_written;
         summary.let_go += found.let_go;
         if order_is_carried(&s.lane) == Some(false) && !summary.order_not_kept.contains(&s.lane.left_kind) {
             summary.order_not_kept.push(s.lane.left_kind);

@@ -6,6 +6,8 @@ pub use files::ReadFiles;
 
 use std::collections::HashMap;
 
+use hovrel_core::compare::Comparer;
+use hovrel_core::identity::Counterparts;
 use hovrel_core::model::Ends;
 use hovrel_core::plan::{Change, Decision};
 use hovrel_core::reconcile::{Fate, Headline, LaneProof, Progress, ProofLoss, Proven, Weight, prove_lane};
@@ -68,28 +70,31 @@ pub(crate) async fn run(
 ) -> Result<serde_json::Value, EngineError> {
     let options: ProofOptions = serde_json::from_value(options.clone())?;
     let id = Uuid::now_v7();
-    let LoadedRoute { route, lanes, mut pairs, settled, both } = load_route(hub, job, route).await?;
+    let LoadedRoute { route, lanes, pairs, settled, both } = load_route(hub, job, route).await?;
     let fates = fates(hub, &route, &lanes).await?;
-    let nothing = HashMap::new();
-    let InScope { lanes: scoped, places, .. } = block_in_place(|| scope_lanes(&both, &lanes, &mut pairs, &settled));
+    let (nothing, nothing_found) = (HashMap::new(), Counterparts::default());
+    let InScope { lanes: scoped, places, pairs, .. } = block_in_place(|| scope_lanes(&both, &lanes, pairs, &settled));
     let mut proofs: Vec<LaneProof> = Vec::new();
     let mut with_files = Vec::new();
     for s in &scoped {
         let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
         let all = s.all(&both);
-        let memory = LaneMemory::of(&hub.store, s, &both, &cx, &pairs, &all.right).await?;
+        let (comparer, pairs) = (Comparer::new(&s.lane, &cx), &pairs[&s.lane.id]);
+        let relations = block_in_place(|| comparer.walk(s.at(&both, &all), pairs, &nothing_found));
+        let memory = LaneMemory::of(&hub.store, &both, &s.lane, &relations).await?;
         let from = Proven {
-            at: s.at(&both, &all),
-            pairs: memory.pairs,
+            covered: s.covered.as_ref().map(|covered| covered.len() as u64),
+            relations: &relations,
             bases: &memory.bases,
             accepted: &memory.accepted,
             fates: fates.get(&s.lane.id).unwrap_or(&nothing),
         };
-        proofs.push(block_in_place(|| prove_lane(&s.lane, &cx, &from)));
+        proofs.push(block_in_place(|| prove_lane(&comparer, &from)));
         if options.files != ReadFiles::None {
-            let live = memory.pairs.iter().filter(|p| !p.let_go);
-            let items = live
-                .filter_map(|p| Some(Ends { left: *all.left.get(&*p.left_id)?, right: *all.right.get(&*p.right_id)? }));
+            let live = pairs.iter().filter(|p| !p.let_go);
+            let items = live.filter_map(|p| {
+                Some(Ends { left: *all.left.get(&*p.ids.left)?, right: *all.right.get(&*p.ids.right)? })
+            });
             with_files.push((proofs.len() - 1, s, items.collect()));
         }
     }

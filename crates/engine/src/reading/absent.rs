@@ -40,7 +40,7 @@ pub(crate) async fn absences(
         let kind = lane.kind_at(at.end);
         let there: HashSet<&str> = at.items.get(&kind).into_iter().flatten().map(|a| a.id.as_str()).collect();
         let known = pairs.get(&lane.id).map_or(&[][..], Vec::as_slice).iter().filter(|p| !p.let_go);
-        let ids = known.map(|p| p.id(at.end)).filter(|id| !there.contains(id));
+        let ids = known.map(|p| p.ids[at.end].as_str()).filter(|id| !there.contains(id));
         lacking.entry(kind).or_default().extend(ids.map(str::to_owned));
     }
     for (kind, mut ids) in lacking {

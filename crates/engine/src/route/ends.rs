@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use hovrel_core::carry::{Context, UserMatcher};
 use hovrel_core::catalogue::{Calls, Catalogue};
-use hovrel_core::model::{Artefact, Ends, Kind, PATH, Value, ValueType};
+use hovrel_core::model::{Artefact, Ends, FieldKey, Kind, PATH, Value, ValueType};
 use hovrel_core::prepare::{Computed, expand_calls, link_to_refused_files};
 use hovrel_core::rules::{Lane, Source};
 
@@ -53,9 +53,10 @@ pub fn prepare_items(
     paths: &HashMap<String, Vec<String>>,
 ) {
     if lane.fills().any(|f| f.source == Source::FolderPath) {
+        let key = FieldKey::from(PATH);
         for item in items.iter_mut() {
             let path = Value::ChoiceList(path_of(item, paths).to_vec());
-            item.fields.set(PATH, path.settled());
+            item.fields.set(key.clone(), path.settled());
         }
     }
     if let Some(kind) = catalogues.left.kind(lane.left_kind) {

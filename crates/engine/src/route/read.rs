@@ -95,8 +95,8 @@ pub(crate) async fn read_both(
         carried_elsewhere.iter().map(|e| (e.kind, e.left_id.as_str(), e.url.clone())).collect();
     for lane in lanes {
         for pair in pairs.get(&lane.id).map_or(&[][..], Vec::as_slice) {
-            let url = at.right.connector.address(lane.right_kind, &pair.right_id);
-            placed.extend(url.map(|url| (lane.left_kind, pair.left_id.as_str(), url)));
+            let url = at.right.connector.address(lane.right_kind, &pair.ids.right);
+            placed.extend(url.map(|url| (lane.left_kind, pair.ids.left.as_str(), url)));
         }
     }
     let all = at.left.items.values_mut().chain(of_lane.values_mut());

@@ -4,14 +4,14 @@
 
 use std::collections::{HashMap, HashSet};
 
-use hovrel_core::base::Pair;
+use hovrel_core::base::{Pair, Pairs};
 use hovrel_core::carry::Place;
 use hovrel_core::catalogue::KindSchema;
 use hovrel_core::compare::AtEnd;
 use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over};
 use hovrel_core::expression::Moment;
 use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, Ends, Kind, Reference};
+use hovrel_core::model::{Artefact, ById, End, Ends, Kind, Reference};
 use hovrel_core::prepare::call_order;
 use hovrel_core::rules::Lane;
 use hovrel_core::scope::{Condition, Filter};
@@ -31,17 +31,14 @@ pub(crate) struct Scoped<'a> {
     pub with_others: u64,
 }
 
-/// What both ends hold of the kinds of a lane, by id.
-pub(crate) type AllOfLane<'a> = Ends<HashMap<&'a str, &'a Artefact>>;
-
 impl<'a> Scoped<'a> {
     /// Everything of the lane's kinds, covered or not.
-    pub fn all(&self, both: &'a BothEnds) -> AllOfLane<'a> {
+    pub fn all(&self, both: &'a BothEnds) -> Ends<ById<'a>> {
         Ends::of(|end| both.at[end].of_kind(self.lane.kind_at(end)).iter().map(|a| (a.id.as_str(), a)).collect())
     }
 
     /// Both ends of the lane, as they were read.
-    pub fn at<'s>(&'s self, both: &'s BothEnds, all: &'s AllOfLane<'s>) -> Ends<AtEnd<'s>> {
+    pub fn at<'s>(&'s self, both: &'s BothEnds, all: &'s Ends<ById<'s>>) -> Ends<AtEnd<'s>> {
         Ends::of(|end| AtEnd {
             covered: &self.covered[end],
             all: &all[end],
@@ -54,6 +51,8 @@ impl<'a> Scoped<'a> {
 pub(crate) struct InScope<'a> {
     pub lanes: Vec<Scoped<'a>>,
     pub places: Places,
+    /// The pairs of each lane.
+    pub pairs: HashMap<String, Pairs>,
     /// Pairs that another lane has from now on.
     pub handed_over: Vec<HandedOver>,
 }
@@ -63,14 +62,14 @@ pub(crate) struct InScope<'a> {
 pub(crate) fn scope_lanes<'a>(
     both: &'a BothEnds,
     lanes: &[Lane],
-    pairs: &mut HashMap<String, Vec<Pair>>,
+    mut pairs: HashMap<String, Vec<Pair>>,
     settled: &HashMap<String, Settled>,
 ) -> InScope<'a> {
     let Ends { left, right } = &both.at;
     let left_of = |kind| left.of_kind(kind);
     let left_path = |a: &Artefact| path_of(a, &left.paths);
     let remembered: HashSet<(&str, &str)> =
-        pairs.iter().flat_map(|(lane, of)| of.iter().map(|p| (lane.as_str(), p.left_id.as_str()))).collect();
+        pairs.iter().flat_map(|(lane, of)| of.iter().map(|p| (lane.as_str(), p.ids.left.as_str()))).collect();
     let end = Chosen {
         catalogue: &both.ends.catalogues.left,
         items: &left_of,
@@ -79,7 +78,11 @@ pub(crate) fn scope_lanes<'a>(
         carried: &|lane, id| remembered.contains(&(lane.id.as_str(), id)),
     };
     let covered = choose(lanes, &end);
-    let handed_over = hand_over(lanes, &covered, pairs);
+    let handed_over = hand_over(lanes, &covered, &mut pairs);
+    let mut pairs: HashMap<String, Pairs> = pairs.into_iter().map(|(lane, of)| (lane, of.into())).collect();
+    for lane in lanes {
+        pairs.entry(lane.id.clone()).or_default();
+    }
     let mut scoped: Vec<Scoped<'a>> = lanes
         .iter()
         .zip(covered)
@@ -96,7 +99,7 @@ pub(crate) fn scope_lanes<'a>(
             with_others: covered.with_others,
         })
         .collect();
-    find(both, &mut scoped, pairs, settled);
+    find(both, &mut scoped, &pairs, settled);
     let mut places = Places::default();
     for s in &mut scoped {
         match s.lane.left_kind {
@@ -108,7 +111,7 @@ pub(crate) fn scope_lanes<'a>(
             }
             _ => {}
         }
-        place(&mut places, s, both, pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice));
+        place(&mut places, s, both, &pairs[&s.lane.id]);
     }
     scoped.sort_by_key(|s| s.lane.left_kind);
     places.set_left(left.connector.clone());
@@ -118,14 +121,14 @@ pub(crate) fn scope_lanes<'a>(
     for e in followed {
         places.set_elsewhere(e.kind, &e.left_id, &e.there);
     }
-    InScope { lanes: scoped, places, handed_over }
+    InScope { lanes: scoped, places, pairs, handed_over }
 }
 
 /// Finds what each lane has at the right, all of them together.
 fn find<'a>(
     both: &'a BothEnds,
     scoped: &mut [Scoped<'a>],
-    pairs: &HashMap<String, Vec<Pair>>,
+    pairs: &HashMap<String, Pairs>,
     settled: &HashMap<String, Settled>,
 ) {
     let nothing = Settled::new();
@@ -135,7 +138,7 @@ fn find<'a>(
             lane: &s.lane,
             left: &s.covered.left,
             right: &s.covered.right,
-            pairs: pairs.get(&s.lane.id).map_or(&[][..], Vec::as_slice),
+            pairs: &pairs[&s.lane.id],
             settled: settled.get(&s.lane.id).unwrap_or(&nothing),
         })
         .collect();
@@ -161,15 +164,14 @@ fn prepared_for_lane<'a>(both: &'a BothEnds, lane: &Lane, items: Vec<&'a Artefac
 
 /// Notes where the items of a lane are at the right: with their pair, with what surely is their
 /// counterpart, or still to be made.
-fn place(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &[Pair]) {
+fn place(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &Pairs) {
     let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
     let there: HashSet<&str> = both.at.right.of_kind(right_kind).iter().map(|a| a.id.as_str()).collect();
     let mut set = |id: &str, reference| places.set(left_kind, id, Place { kind: right_kind, reference });
-    for pair in known.iter().filter(|p| there.contains(p.right_id.as_str())) {
-        set(&pair.left_id, Reference::Known(pair.right_id.clone()));
+    for pair in known.iter().filter(|p| there.contains(p.ids.right.as_str())) {
+        set(&pair.ids.left, Reference::Known(pair.ids.right.clone()));
     }
-    let paired: HashSet<&str> = known.iter().map(|p| p.left_id.as_str()).collect();
-    for artefact in s.covered.left.iter().filter(|a| !paired.contains(a.id.as_str())) {
+    for artefact in s.covered.left.iter().filter(|a| known.place(End::Left, &a.id).is_none()) {
         // What is only alike may still be refused: nothing refers to it yet.
         let reference = match s.found.found.get(artefact.id.as_str()).filter(|(_, how)| how.is_sure()) {
             Some((other, _)) => Reference::Known(other.id.clone()),

@@ -21,10 +21,13 @@ impl Transfer {
         let desk = &self.desks[end];
         // What can't be asked now is no reason to stop the lane.
         let now = desk.connector.catalogue(&desk.container).await.ok()?;
-        let narrowed = desk.catalogue.kind(kind)?.narrowed(now.kind(kind));
+        let schema = desk.catalogue.kind(kind)?;
+        let narrowed = schema.narrowed(now.kind(kind));
         if narrowed.is_empty() {
             return None;
         }
+        let narrowed: Vec<String> =
+            narrowed.iter().map(|change| hovrel_words::schema_change(&schema.name, change)).collect();
         let halt = Refusal::new(
             format!("{} changed during the transfer: {}", desk.name, narrowed.join("; ")),
             "Survey the system again, fix the rules, and make a new dry run. What was done stays done.",

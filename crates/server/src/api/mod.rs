@@ -20,6 +20,7 @@ pub mod routes;
 pub mod rules;
 pub mod scope;
 pub mod standing;
+mod suggested;
 pub mod systems;
 mod uses;
 pub mod versions;

@@ -10,7 +10,7 @@ use hovrel_core::bounds::LONGEST_NAME;
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::model::Kind;
 use hovrel_core::rules::Lane;
-use hovrel_core::suggest::{Suggestion, suggest};
+use hovrel_core::suggest::suggest;
 use hovrel_core::survey::Survey;
 use hovrel_store::{NewRoute, Route, Session};
 use serde::{Deserialize, Serialize};
@@ -20,6 +20,7 @@ use uuid::Uuid;
 
 use super::etags::{etag, if_match};
 use super::standing::{RouteAnswer, answer, answers};
+use super::suggested::Suggestion;
 use crate::App;
 use crate::access::Reach;
 use crate::body::Body;
@@ -100,7 +101,7 @@ pub async fn propose(
         let count = |s: &Survey| s.kind(kind).map_or(0, |k| k.count);
         out.push(ProposedLane {
             lane: Lane::of_kind(kind, Vec::new()),
-            suggestions,
+            suggestions: suggestions.into_iter().map(Suggestion::from).collect(),
             left_fields: called(l),
             right_fields: called(r),
             known: known.both().len() as u64,

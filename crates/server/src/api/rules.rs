@@ -9,7 +9,7 @@ use hovrel_core::cover::Covered;
 use hovrel_core::model::{Artefact, Ends, Kind, Value};
 use hovrel_core::prepare::join_deep;
 use hovrel_core::rules::{Fill, Lane, RuleId, RuleTable, Source};
-use hovrel_core::suggest::{Suggestion, suggest, values_reaching};
+use hovrel_core::suggest::{suggest, values_reaching};
 use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
 use hovrel_engine::{Places, RouteEnds, lane_checks, path_of};
@@ -22,6 +22,7 @@ use uuid::Uuid;
 use super::losses::LossDetail;
 use super::names::Names;
 use super::scope::ScopeItem;
+use super::suggested::Suggestion;
 use crate::App;
 use crate::body::Body;
 use crate::path::Path;
@@ -387,5 +388,6 @@ pub async fn suggestions(
         At { system: route.right_system, container: &route.right_container },
     );
     let known = KnownTwins::of(&app, here, there, (body.left_kind, body.right_kind)).await?;
-    Ok(Json(block_in_place(|| suggest(l, left.survey.kind(body.left_kind), r, &known.both()))))
+    let found = block_in_place(|| suggest(l, left.survey.kind(body.left_kind), r, &known.both()));
+    Ok(Json(found.into_iter().map(Suggestion::from).collect()))
 }

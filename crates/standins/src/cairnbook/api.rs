@@ -372,7 +372,7 @@ async fn make(
     match put_into(&state, &bare, kind, &headers, uri.path(), &bytes) {
         Err(e) => e,
         Ok(mut made) => {
-            made.number = state.take_number();
+            made.number = state.numbers.take();
             let place = format!("{}/rm/r/{}", base(&headers), uid(made.number));
             let mut answer = of_record(&made, &headers);
             *answer.status_mut() = StatusCode::CREATED;

@@ -14,10 +14,11 @@ use super::api::{shown, shown_links};
 use super::state::uid;
 use super::{Server, kinds, reqif};
 use crate::clock;
-use crate::page::{escape, page};
-use crate::records::{note_changes, said_on_page};
+use crate::page::{Look, escape};
+use crate::record_pages::said_on_page;
+use crate::records::note_changes;
 
-pub const COLOUR: &str = "#3d5a3a";
+pub const LOOK: Look = Look { system: "Cairnbook", colour: "#3d5a3a" };
 
 pub fn routes(server: Server) -> Router {
     Router::new()
@@ -56,7 +57,7 @@ async fn list(Extract(server): Extract<Server>) -> Html<String> {
         }
         body += "</table>";
     }
-    page("Cairnbook", COLOUR, "Volumes", &body)
+    LOOK.page("Volumes", &body)
 }
 
 /// Everything as a file, for a person to keep.
@@ -71,7 +72,7 @@ async fn file(Extract(server): Extract<Server>) -> Response {
 async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Response {
     let state = server.kept.read();
     let Some((record, kind)) = state.resource(&uid).and_then(|r| Some((r, kinds::find(&r.kind)?))) else {
-        return page("Cairnbook", COLOUR, "Not here", "<p>There is no such resource.</p>").into_response();
+        return LOOK.not_here("resource");
     };
     let person = |id: String| state.people.iter().find(|p| p.uid == id).map_or(id, |p| p.name.clone());
     let rows: String = kind
@@ -101,7 +102,7 @@ async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Resp
         record.revision,
         said_on_page(&record.remarks, &record.trail),
     );
-    page("Cairnbook", COLOUR, &format!("{} {}", kind.label, record.number), &body).into_response()
+    LOOK.page(&format!("{} {}", kind.label, record.number), &body).into_response()
 }
 
 async fn save(

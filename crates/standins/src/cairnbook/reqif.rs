@@ -161,15 +161,12 @@ pub fn import(state: &mut State, file: &str, by: &str) -> Result<Imported, Vec<S
     }
     let definitions = named_definitions(&root);
     let mut wrong = Vec::new();
-    let mut next = state.next_number;
+    let mut next = state.numbers;
     let mut ids: HashMap<String, (u32, bool)> = HashMap::new();
     for item in root.all("SPECIFICATION").into_iter().chain(root.all("SPEC-OBJECT")) {
         let id = item.attribute("IDENTIFIER").unwrap_or_default().to_owned();
         let known = state.resource(&id).map(|r| (r.number, false));
-        let fresh = || {
-            next += 1;
-            (next, true)
-        };
+        let fresh = || (next.take(), true);
         if id.is_empty() {
             wrong.push(format!("a {} has no IDENTIFIER", item.name));
         } else if ids.insert(id.clone(), known.unwrap_or_else(fresh)).is_some() {
@@ -200,7 +197,7 @@ pub fn import(state: &mut State, file: &str, by: &str) -> Result<Imported, Vec<S
         state.records.entry(VOLUME.id.into()).or_default().retain(|number, _| !new(*number));
         return Err(wrong);
     }
-    state.next_number = next;
+    state.numbers = next;
     let made = kept.iter().filter(|r| new(r.number)).count();
     let done = Imported { made, changed: kept.len() - made };
     kept.into_iter().for_each(|r| state.keep(r));
@@ -374,7 +371,7 @@ mod tests {
         let wrong = import(&mut here, &broken, "u1").expect_err("it is wrong");
         assert!(wrong.iter().any(|w| w.contains("title: it is needed")), "{wrong:?}");
         assert!(wrong.iter().any(|w| w.contains("not in the file")), "{wrong:?}");
-        assert!(here.records.values().all(|r| r.is_empty()) && here.next_number == 0, "nothing was taken");
+        assert!(here.records.values().all(|r| r.is_empty()) && here.numbers == Default::default(), "nothing was taken");
         assert!(import(&mut here, "<REQ-IF><a></REQ-IF>", "u1").is_err());
         assert!(import(&mut here, "<OTHER/>", "u1").is_err());
     }

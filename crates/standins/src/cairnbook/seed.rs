@@ -5,7 +5,7 @@ use serde_json::{Value, json};
 
 use super::state::{Person, State, uid};
 use crate::clock;
-use crate::records::{Link, Past, Record, Remark, made};
+use crate::records::{Link, Numbers, Past, Record, Remark, made};
 use crate::world::{PEOPLE, Size};
 
 const DOCUMENTS: [(&str, &[(&str, &str)]); 3] = [
@@ -52,7 +52,7 @@ const DOCUMENTS: [(&str, &[(&str, &str)]); 3] = [
 ];
 
 pub fn state(seed: u64, size: Size) -> State {
-    let mut state = State { next_number: 400, ..State::default() };
+    let mut state = State { numbers: Numbers::after(400), ..State::default() };
     for (n, p) in PEOPLE.iter().enumerate().filter(|(n, _)| n % 5 != 3) {
         let mail = (n % 3 != 1).then(|| p.email.to_owned());
         let uid = format!("u{}", 70 + n);
@@ -64,7 +64,7 @@ pub fn state(seed: u64, size: Size) -> State {
         for (d, (document, requirements)) in DOCUMENTS.iter().enumerate() {
             let edition = if round == 0 { String::new() } else { format!(", part {}", round + 1) };
             let at = first + TimeDelta::days((seed % 7) as i64 + 40 * round as i64 + d as i64);
-            let number = state.take_number();
+            let number = state.numbers.take();
             let volume = uid(number);
             let by = state.people[d % state.people.len()].uid.clone();
             let standing = if round % 2 == 0 { "In force" } else { "Being written" };
@@ -77,7 +77,7 @@ pub fn state(seed: u64, size: Size) -> State {
             state.keep(made("volume", number, at, &by, &values));
             let mut top = None;
             for (n, (title, text)) in requirements.iter().enumerate() {
-                let number = state.take_number();
+                let number = state.numbers.take();
                 let level = ["System", "Function", "Detail"][n.min(2)];
                 let person = state.people[(number as usize) % state.people.len()].uid.clone();
                 let values = [

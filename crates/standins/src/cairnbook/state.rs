@@ -3,14 +3,15 @@
 use serde::{Deserialize, Serialize};
 
 use crate::meddle::{self, Items, Meddling};
-use crate::records::{Known, Record, Records};
+use crate::records::{Known, Numbers, Record, Records};
 
 #[derive(Debug, Default, Serialize, Deserialize)]
 pub struct State {
     /// By kind and number; numbers are unique over both kinds.
     pub records: Records,
     pub people: Vec<Person>,
-    pub next_number: u32,
+    #[serde(alias = "next_number")]
+    pub numbers: Numbers,
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -40,11 +41,6 @@ impl Known for State {
 }
 
 impl State {
-    pub fn take_number(&mut self) -> u32 {
-        self.next_number += 1;
-        self.next_number
-    }
-
     pub fn resource(&self, uid: &str) -> Option<&Record> {
         let number = number(uid)?;
         self.records.values().find_map(|r| r.get(&number))

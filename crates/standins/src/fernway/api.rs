@@ -264,7 +264,7 @@ async fn make(
     match put_slots(&state, &record, body, kind) {
         Err(e) => bad(e),
         Ok(mut made) => {
-            made.number = state.take_number();
+            made.number = state.numbers.take();
             made.values.insert(PROJECT.into(), json!(project));
             let told = item(&made);
             state.keep(made);

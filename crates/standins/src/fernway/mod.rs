@@ -83,6 +83,6 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
         .merge(api::routes(server.clone(), faults.clone()))
         .merge(pages::routes(server.clone()))
         .layer(axum::middleware::from_fn_with_state(server, hooks::telling))
-        .merge(fault_page::routes("Fernway", pages::COLOUR, faults.clone()));
+        .merge(fault_page::routes(pages::LOOK, faults.clone()));
     listen(app, options.port, faults, kept).await
 }

@@ -13,10 +13,11 @@ use serde_json::json;
 use super::state::{DESKS, key};
 use super::{Server, api, kinds};
 use crate::clock;
-use crate::page::{escape, page};
-use crate::records::{Form as Holds, as_text, note_changes, page_rows, said_on_page};
+use crate::page::{Look, escape, given};
+use crate::record_pages::{page_rows, said_on_page};
+use crate::records::{Form as Shape, as_text, note_changes};
 
-pub const COLOUR: &str = "#5a3f6e";
+pub const LOOK: Look = Look { system: "Fernway", colour: "#5a3f6e" };
 
 pub fn routes(server: Server) -> Router {
     Router::new()
@@ -59,13 +60,13 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         }
         body += "</table>";
     }
-    page("Fernway", COLOUR, "Items", &body)
+    LOOK.page("Items", &body)
 }
 
 async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Response {
     let state = server.kept.read();
     let Some((record, kind)) = state.item(&uid).and_then(|r| Some((r, kinds::find(&r.kind)?))) else {
-        return page("Fernway", COLOUR, "Not here", "<p>There is no such item.</p>").into_response();
+        return LOOK.not_here("item");
     };
     let text = |slot: &str| record.values.get(slot).map(as_text).unwrap_or_default();
     let files: String = record
@@ -87,7 +88,7 @@ async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Resp
         page_rows(record, kind),
         said_on_page(&record.remarks, &record.trail),
     );
-    page("Fernway", COLOUR, &format!("{} {}", kind.label, key(record)), &body).into_response()
+    LOOK.page(&format!("{} {}", kind.label, key(record)), &body).into_response()
 }
 
 /// Fernway's text: line breaks count, and what looks like an address is one.
@@ -109,10 +110,9 @@ async fn save(
     let found = state.item(&uid).cloned().and_then(|r| Some((kinds::find(&r.kind)?, r)));
     if let Some((kind, before)) = found {
         let mut now = before.clone();
-        // A browser sends line ends as CR LF; what was not edited must stay as it was.
-        for field in kind.fields.iter().filter(|f| matches!(f.form, Holds::Line | Holds::Rich)) {
-            if let Some(v) = form.get(field.id) {
-                now.values.insert(field.id.into(), json!(v.replace("\r\n", "\n")));
+        for field in kind.fields.iter().filter(|f| matches!(f.form, Shape::Line | Shape::Rich)) {
+            if let Some(v) = given(&form, field.id) {
+                now.values.insert(field.id.into(), json!(v));
             }
         }
         now.changed = clock::now().trunc_subsecs(0);
@@ -139,6 +139,6 @@ async fn file(Extract(server): Extract<Server>, Path((uid, name)): Path<(String,
     let state = server.kept.read();
     match state.item(&uid).and_then(|r| api::file(&state, r, &name)) {
         Some((media_type, bytes)) => ([(header::CONTENT_TYPE, media_type)], bytes).into_response(),
-        None => page("Fernway", COLOUR, "Not here", "<p>There is no such file.</p>").into_response(),
+        None => LOOK.not_here("file"),
     }
 }

@@ -4,7 +4,7 @@ use chrono::{TimeDelta, TimeZone, Utc};
 use serde_json::json;
 
 use super::state::{Person, State};
-use crate::records::{File, Past, Remark, made};
+use crate::records::{File, Numbers, Past, Remark, made};
 use crate::world::{self, PEOPLE, Size};
 
 /// Every this many requirements of the old system was copied by hand.
@@ -12,7 +12,7 @@ const COPIED: usize = 9;
 
 pub fn state(seed: u64, size: Size) -> State {
     let world = world::make(seed, size);
-    let mut state = State { next_number: 100, ..State::default() };
+    let mut state = State { numbers: Numbers::after(100), ..State::default() };
     state.people.push(Person { uid: "p1".into(), handle: "bridge".into(), mail: None, name: "Bridge".into() });
     // One of the old system's people has no account here.
     for (n, p) in PEOPLE.iter().enumerate().filter(|(n, _)| *n != 6) {
@@ -22,7 +22,7 @@ pub fn state(seed: u64, size: Size) -> State {
     }
     let at = Utc.with_ymd_and_hms(2026, 5, 4, 7, 20, 0).single().expect("a time");
     let mut add = |form: &str, title: &str, values: &[(&str, serde_json::Value)], n: i64| {
-        let number = state.take_number();
+        let number = state.numbers.take();
         let by = "p20";
         let mut record = made(form, number, at + TimeDelta::minutes(n), by, values);
         record.values.insert("title".into(), json!(title));

@@ -5,7 +5,7 @@ use serde::{Deserialize, Serialize};
 use super::hooks::What;
 use crate::meddle::{self, Items, Meddling};
 use crate::persist::Blobs;
-use crate::records::{Known, Record, Records, as_text};
+use crate::records::{Known, Numbers, Record, Records, as_text};
 
 #[derive(Debug, Default, Serialize, Deserialize)]
 pub struct State {
@@ -13,7 +13,8 @@ pub struct State {
     pub records: Records,
     pub people: Vec<Person>,
     pub blobs: Blobs,
-    pub next_number: u32,
+    #[serde(alias = "next_number")]
+    pub numbers: Numbers,
     /// What happened since it was last told, by number of the item.
     #[serde(skip)]
     pub happened: Vec<(u32, What)>,
@@ -48,11 +49,6 @@ impl Known for State {
 }
 
 impl State {
-    pub fn take_number(&mut self) -> u32 {
-        self.next_number += 1;
-        self.next_number
-    }
-
     pub fn item(&self, uid: &str) -> Option<&Record> {
         let number = number(uid)?;
         self.records.values().find_map(|r| r.get(&number))
@@ -99,7 +95,7 @@ impl State {
     pub fn hand_over(&mut self, uid: &str, desk: &str) {
         let Some(mut record) = self.item(uid).cloned() else { return };
         record.values.insert(DESK.into(), desk.into());
-        record.values.insert(AT_DESK.into(), self.take_number().to_string().into());
+        record.values.insert(AT_DESK.into(), self.numbers.take().to_string().into());
         self.keep(record);
     }
 }

@@ -254,7 +254,7 @@ async fn make_case(Extract(server): Extract<Server>, body: String) -> Response {
     if let Err(e) = fill(&mut case, &root, &state) {
         return wrong_field(e);
     }
-    case.number = state.take_number();
+    case.number = state.numbers.take();
     let made = xml::case(&case);
     state.cases.insert(case.number, case);
     (StatusCode::CREATED, answer(made)).into_response()
@@ -378,7 +378,7 @@ async fn make_folder(Extract(server): Extract<Server>, body: String) -> Response
     if let Err(e) = fill_folder(&mut folder, &root, &state) {
         return wrong_field(e);
     }
-    folder.number = state.take_number();
+    folder.number = state.numbers.take();
     let made = xml::folder(&folder);
     state.folders.insert(folder.number, folder);
     (StatusCode::CREATED, answer(made)).into_response()

@@ -9,29 +9,25 @@ use axum::routing::get;
 
 use super::state::State;
 use super::{Server, kinds};
-use crate::page::{escape, page};
-use crate::records::{by_id, kinds_bar, page_list, page_rows, said_on_page};
+use crate::page::{Look, escape, given, options};
+use crate::record_pages::{self, Shelf, kinds_bar, said_on_page};
+use crate::records;
 use crate::world::IMPORTANCE;
 
-pub const COLOUR: &str = "#5b4636";
+pub const LOOK: Look = Look { system: "Oldstone", colour: "#5b4636" };
 
 pub fn routes(server: Server) -> Router {
-    Router::new()
-        .route("/", get(list))
-        .route("/view/{id}", get(view).post(save))
-        .route("/records/{kind}", get(records))
-        .route("/records/{kind}/{id}", get(record))
-        .with_state(server)
+    let records = record_pages::routes(Shelf {
+        look: LOOK,
+        kinds: &kinds::KINDS,
+        kept: server.kept.clone(),
+        records: |state: &State| &state.records,
+    });
+    Router::new().route("/", get(list)).route("/view/{id}", get(view).post(save)).with_state(server).merge(records)
 }
 
 fn path(state: &State, folder: Option<u32>) -> String {
-    let mut names = Vec::new();
-    let mut at = folder;
-    while let Some(f) = at.and_then(|n| state.folders.get(&n)) {
-        names.insert(0, f.name.clone());
-        at = f.parent;
-    }
-    names.join(" / ")
+    records::path(folder, |n| state.folders.get(&n).map(|f| (f.name.as_str(), f.parent))).join(" / ")
 }
 
 async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<String, String>>) -> Html<String> {
@@ -62,38 +58,16 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         escape(&wanted),
         kinds_bar(&kinds::KINDS, &state.records)
     );
-    page("Oldstone", COLOUR, "Test cases", &body)
-}
-
-async fn records(Extract(server): Extract<Server>, Path(kind): Path<String>) -> Html<String> {
-    let state = server.kept.read();
-    let Some(kind) = kinds::find(&kind) else {
-        return page("Oldstone", COLOUR, "Not here", "<p>There is no such kind.</p>");
-    };
-    let body =
-        format!("<p>{}</p>{}", kinds_bar(&kinds::KINDS, &state.records), page_list(kind, &state.records, &["name"]));
-    page("Oldstone", COLOUR, kind.label, &body)
-}
-
-async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, String)>) -> Html<String> {
-    let state = server.kept.read();
-    let Some((kind, record)) = kinds::find(&kind).zip(by_id(&state.records, &kind, &id)) else {
-        return page("Oldstone", COLOUR, "Not here", "<p>There is no such record.</p>");
-    };
-    let body = format!("<table>{}</table>{}", page_rows(record, kind), said_on_page(&record.remarks, &record.trail));
-    page("Oldstone", COLOUR, &id, &body)
+    LOOK.page("Test cases", &body)
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Response {
     let state = server.kept.read();
     let found = id.strip_prefix("OS-").and_then(|n| n.parse().ok()).and_then(|n: u32| state.cases.get(&n));
     let Some(c) = found else {
-        return page("Oldstone", COLOUR, "Not here", "<p>There is no such test case.</p>").into_response();
+        return LOOK.not_here("test case");
     };
-    let options: String = IMPORTANCE
-        .iter()
-        .map(|v| format!("<option{}>{}</option>", if *v == c.importance { " selected" } else { "" }, escape(v)))
-        .collect();
+    let options = options(&IMPORTANCE, &c.importance);
     let steps: String = c
         .steps
         .iter()
@@ -131,7 +105,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<String>) -> Respo
         escape(&c.description),
         said_on_page(&c.remarks, &c.trail),
     );
-    page("Oldstone", COLOUR, &format!("OS-{}", c.number), &body).into_response()
+    LOOK.page(&format!("OS-{}", c.number), &body).into_response()
 }
 
 async fn save(
@@ -143,10 +117,8 @@ async fn save(
     let now = State::now();
     if let Some(c) = id.strip_prefix("OS-").and_then(|n| n.parse().ok()).and_then(|n: u32| state.cases.get_mut(&n)) {
         let before = c.clone();
-        // A browser sends line ends as CR LF; what was not edited must stay as it was.
-        let given = |name: &str| form.get(name).map(|v| v.replace("\r\n", "\n"));
         let put = |name: &str, into: &mut String| {
-            if let Some(v) = given(name) {
+            if let Some(v) = given(&form, name) {
                 *into = v;
             }
         };

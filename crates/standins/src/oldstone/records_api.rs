@@ -166,7 +166,7 @@ pub async fn make(Extract(server): Extract<Server>, Path((_, kind)): Path<(Strin
         Err(e) => return malformed(e),
     };
     let mut state = server.kept.write();
-    let number = state.take_number();
+    let number = state.numbers.take();
     let record = records::made(kind.id, number, clock::now(), LOGIN, &[]);
     match keep(&mut state, record, &root, kind) {
         Ok(made) => (StatusCode::CREATED, answer(made)).into_response(),

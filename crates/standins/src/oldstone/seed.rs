@@ -4,14 +4,14 @@ use chrono::{TimeZone, Utc};
 use serde_json::json;
 
 use super::state::{Case, File, Folder, State, Step};
-use crate::records::{Link, Past, Record, Remark, made};
+use crate::records::{Link, Numbers, Past, Record, Remark, made};
 use crate::world::holdings::Holdings;
 use crate::world::said::{self, WorldPast, WorldRemark};
 use crate::world::{self, PEOPLE, Size, WorldStep};
 
 pub fn state(seed: u64, size: Size) -> State {
     let world = world::make(seed, size);
-    let mut state = State { next_number: 5000, ..State::default() };
+    let mut state = State { numbers: Numbers::after(5000), ..State::default() };
     state.people = PEOPLE.iter().map(|p| (p.login.to_owned(), p.name.to_owned(), p.email.to_owned())).collect();
     let (folder_places, case_places) = (world.folder_places(), world.case_places());
     for (n, folder) in world.folders.iter().enumerate() {

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use crate::clock;
 use crate::meddle::{self, Items, Meddling};
 use crate::persist::Blobs;
-use crate::records::{Known, Link, Past, Records, Remark};
+use crate::records::{Known, Link, Numbers, Past, Records, Remark};
 
 use super::kinds;
 
@@ -25,7 +25,8 @@ pub struct State {
     pub people: Vec<(String, String, String)>,
     pub sessions: HashMap<String, i64>,
     pub blobs: Blobs,
-    pub next_number: u32,
+    #[serde(alias = "next_number")]
+    pub numbers: Numbers,
 }
 
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -112,15 +113,10 @@ impl Items for State {
         let mut parts = path.rsplit('/');
         let (number, kind) = (parts.next().and_then(super::numbers::number), parts.next());
         match (number, kind) {
-            (Some(number), Some("cases")) if does == Meddling::Delete => {
-                self.cases.remove(&number);
-            }
-            (Some(number), Some("cases")) => {
-                self.cases.entry(number).and_modify(|case| {
-                    case.name += meddle::CHANGED;
-                    case.revision += 1;
-                });
-            }
+            (Some(number), Some("cases")) => meddle::to_one(&mut self.cases, number, does, |case| {
+                case.name += meddle::CHANGED;
+                case.revision += 1;
+            }),
             (Some(number), Some(kind)) => meddle::to_record(&mut self.records, Some(kind), number, "name", does),
             _ => {}
         }
@@ -151,10 +147,5 @@ impl State {
     pub fn now() -> NaiveDateTime {
         let now = ZONE.from_utc_datetime(&clock::now().naive_utc()).naive_local();
         now.format("%Y-%m-%dT%H:%M:%S").to_string().parse().unwrap_or(now)
-    }
-
-    pub fn take_number(&mut self) -> u32 {
-        self.next_number += 1;
-        self.next_number
     }
 }

@@ -352,7 +352,7 @@ async fn make_chapter(Extract(server): Extract<Server>, Json(body): Json<Chapter
 fn new_chapter(body: ChapterBody, state: &mut State) -> Result<Value, Refusal> {
     let mut c = Chapter { id: 0, chapter_id: None, place: 0, title: String::new(), external_ref: None, revision: 1 };
     fill_chapter(&mut c, body, state)?;
-    c.id = state.take_number();
+    c.id = state.numbers.take();
     let made = chapter_json(&c);
     state.chapters.insert(c.id, c);
     Ok(made)
@@ -418,7 +418,7 @@ fn new_case(given: Map<String, Value>, state: &mut State) -> Result<Value, Refus
     };
     let body = case_body(given, &mut c.own, state)?;
     fill_case(&mut c, body, state)?;
-    c.id = state.take_number();
+    c.id = state.numbers.take();
     let made = case_json(&c, &state.own_fields);
     state.cases.insert(c.id, c);
     state.made_one();

@@ -61,6 +61,6 @@ pub async fn start(options: Options) -> std::io::Result<Running> {
     let app = Router::new()
         .merge(api::routes(server.clone(), faults.clone()))
         .merge(pages::routes(server))
-        .merge(fault_page::routes("Tallybench", pages::COLOUR, faults.clone()));
+        .merge(fault_page::routes(pages::LOOK, faults.clone()));
     listen(app, options.port, faults, kept).await
 }

@@ -3,28 +3,33 @@
 use std::collections::HashMap;
 
 use axum::Router;
-use axum::extract::{Form as Sent, Path, Query, State as Extract};
+use axum::extract::{Form, Path, Query, State as Extract};
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::get;
 
-use super::state::PRIORITIES;
+use super::state::{PRIORITIES, State};
 use super::{Server, kinds};
 use crate::clock;
-use crate::page::{escape, followed, page};
-use crate::records::{Form, by_id, kinds_bar, page_list, page_rows, said_on_page};
+use crate::page::{Look, escape, followed, given, options};
+use crate::record_pages::{self, Shelf, kinds_bar, said_on_page};
 
-pub const COLOUR: &str = "#2d5d4b";
+pub const LOOK: Look = Look { system: "Tallybench", colour: "#2d5d4b" };
 
 pub fn routes(server: Server) -> Router {
+    let records = record_pages::routes(Shelf {
+        look: LOOK,
+        kinds: &kinds::KINDS,
+        kept: server.kept.clone(),
+        records: |state: &State| &state.records,
+    });
     Router::new()
         .route("/", get(list))
         .route("/view/{id}", get(view).post(save))
         .route("/view/{id}/file/{name}", get(file))
         .route("/setup", get(setup).post(set_up))
-        .route("/records/{kind}", get(records))
-        .route("/records/{kind}/{id}", get(record))
         .with_state(server)
+        .merge(records)
 }
 
 async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<String, String>>) -> Html<String> {
@@ -57,36 +62,13 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
         escape(&wanted),
         kinds_bar(&kinds::KINDS, &state.records)
     );
-    page("Tallybench", COLOUR, "Cases", &body)
-}
-
-async fn records(Extract(server): Extract<Server>, Path(kind): Path<String>) -> Html<String> {
-    let state = server.kept.read();
-    let Some(kind) = kinds::find(&kind) else {
-        return page("Tallybench", COLOUR, "Not here", "<p>There is no such kind.</p>");
-    };
-    let short = kind.fields.iter().filter(|f| !matches!(f.form, Form::Rich | Form::Steps)).map(|f| f.id);
-    let body = format!(
-        "<p>{}</p>{}",
-        kinds_bar(&kinds::KINDS, &state.records),
-        page_list(kind, &state.records, &short.collect::<Vec<_>>())
-    );
-    page("Tallybench", COLOUR, kind.label, &body)
-}
-
-async fn record(Extract(server): Extract<Server>, Path((kind, id)): Path<(String, String)>) -> Html<String> {
-    let state = server.kept.read();
-    let Some((kind, record)) = kinds::find(&kind).zip(by_id(&state.records, &kind, &id)) else {
-        return page("Tallybench", COLOUR, "Not here", "<p>There is no such record.</p>");
-    };
-    let body = format!("<table>{}</table>{}", page_rows(record, kind), said_on_page(&record.remarks, &record.trail));
-    page("Tallybench", COLOUR, &id, &body)
+    LOOK.page("Cases", &body)
 }
 
 async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response {
     let state = server.kept.read();
     let Some(c) = state.cases.get(&id) else {
-        return page("Tallybench", COLOUR, "Not here", "<p>There is no such case.</p>").into_response();
+        return LOOK.not_here("case");
     };
     let shown = |markdown: &str| {
         let text = markdown.replace("attachment:", &format!("/view/{id}/file/"));
@@ -120,10 +102,7 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
             format!("<li><a href=\"/view/{id}/file/{address}\">{}</a> ({} bytes)</li>", escape(&f.name), f.bytes)
         })
         .collect();
-    let options: String = PRIORITIES
-        .iter()
-        .map(|p| format!("<option{}>{p}</option>", if *p == c.priority { " selected" } else { "" }))
-        .collect();
+    let options = options(&PRIORITIES, &c.priority);
     let body = format!(
         "<p class=dim>{} · version {} · changed {} by {} · from {}</p><form method=post><label>Title<input name=title value=\"{}\"></label>\
          <label>Priority<select name=priority>{options}</select></label><label>Component<input name=component value=\"{}\"></label>\
@@ -156,21 +135,20 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         escape(c.assigned.as_deref().unwrap_or("nobody")),
         said_on_page(&c.comments, &c.history),
     );
-    page("Tallybench", COLOUR, &format!("TB-{id}"), &body).into_response()
+    LOOK.page(&format!("TB-{id}"), &body).into_response()
 }
 
 async fn save(
     Extract(server): Extract<Server>,
     Path(id): Path<u32>,
-    Sent(form): Sent<HashMap<String, String>>,
+    Form(form): Form<HashMap<String, String>>,
 ) -> Redirect {
     let mut state = server.kept.write();
     if let Some(c) = state.cases.get_mut(&id) {
         let before = c.clone();
-        // A browser sends line ends as CR LF; what was not edited must stay as it was.
         let put = |name: &str, into: &mut String| {
-            if let Some(v) = form.get(name) {
-                *into = v.replace("\r\n", "\n");
+            if let Some(v) = given(&form, name) {
+                *into = v;
             }
         };
         put("title", &mut c.title);
@@ -202,10 +180,10 @@ async fn setup(Extract(server): Extract<Server>) -> Html<String> {
     let body = format!(
         "<p>Priorities that a case can get</p><form method=post>{boxes}<label>From when so many more cases were made (empty: at once) <input name=after type=number min=1></label><button>Save</button></form>"
     );
-    page("Tallybench", COLOUR, "Setup", &body)
+    LOOK.page("Setup", &body)
 }
 
-async fn set_up(Extract(server): Extract<Server>, Sent(form): Sent<HashMap<String, String>>) -> Redirect {
+async fn set_up(Extract(server): Extract<Server>, Form(form): Form<HashMap<String, String>>) -> Redirect {
     let retired = PRIORITIES.iter().filter(|p| !form.contains_key(**p)).map(|p| (*p).to_owned()).collect();
     let mut state = server.kept.write();
     match form.get("after").and_then(|n| n.parse().ok()) {
@@ -220,6 +198,6 @@ async fn file(Extract(server): Extract<Server>, Path((id, name)): Path<(u32, Str
     let found = state.cases.get(&id).and_then(|c| c.files.iter().find(|f| f.name == name));
     match found.and_then(|f| Some((f.media_type.clone(), state.blobs.get(&f.sha256)?))) {
         Some((media, bytes)) => ([(header::CONTENT_TYPE, media)], bytes).into_response(),
-        None => page("Tallybench", COLOUR, "Not here", "<p>There is no such file.</p>").into_response(),
+        None => LOOK.not_here("file"),
     }
 }

@@ -278,7 +278,7 @@ pub async fn make(
 }
 
 fn new(state: &mut State, kind: &Kind, body: Map<String, Value>) -> Result<Value, Wrong> {
-    let number = state.take_number();
+    let number = state.numbers.take();
     let record = records::made(kind.id, number, clock::now(), "hovrel", &[]);
     keep(state, record, body, kind)
 }

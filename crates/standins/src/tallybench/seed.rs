@@ -4,7 +4,7 @@ use chrono::{TimeZone, Utc};
 use serde_json::json;
 
 use super::state::{Case, Chapter, Person, State, Step};
-use crate::records::made;
+use crate::records::{Numbers, made};
 use crate::world::{self, PEOPLE, Size, World};
 
 /// Every this many cases of the old system was copied by hand.
@@ -12,7 +12,7 @@ const COPIED: usize = 12;
 
 pub fn state(seed: u64, size: Size) -> State {
     let world = world::make(seed, size);
-    let mut state = State { next_number: 800, ..State::default() };
+    let mut state = State { numbers: Numbers::after(800), ..State::default() };
     // Two of the old system's people have no account here.
     for (n, p) in PEOPLE.iter().enumerate().filter(|(n, _)| *n != 3 && *n != 9) {
         let email = (n % 3 != 1).then(|| p.email.to_owned());
@@ -37,7 +37,7 @@ pub fn state(seed: u64, size: Size) -> State {
             .collect();
         add(&mut state, (chapter, case_places[n]), title, "Copied by hand in spring.", steps, n);
     }
-    let own = state.take_number();
+    let own = state.numbers.take();
     let title = "Only here".into();
     let made = Chapter { id: own, chapter_id: None, place: 1, title, external_ref: None, revision: 1 };
     state.chapters.insert(own, made);
@@ -56,7 +56,7 @@ fn run_in_spring(state: &mut State, chapter: u32) {
     let at = Utc.with_ymd_and_hms(2026, 4, 20, 8, 0, 0).single().expect("a time");
     let cases: Vec<u32> = state.cases.values().filter(|c| c.chapter_id == Some(chapter)).map(|c| c.id).collect();
     let mut keep = |kind: &str, values: &[(&str, serde_json::Value)]| {
-        let number = state.take_number();
+        let number = state.numbers.take();
         let record = made(kind, number, at, "u100", values);
         state.records.entry(kind.to_owned()).or_default().insert(number, record);
         number.to_string()
@@ -91,7 +91,7 @@ fn chapter(state: &mut State, world: &World, places: &[u32], folder: usize) -> u
         let title = world.folders[at].name.as_str();
         let found = state.chapters.values().find(|c| c.chapter_id == parent && c.title == title).map(|c| c.id);
         parent = Some(found.unwrap_or_else(|| {
-            let id = state.take_number();
+            let id = state.numbers.take();
             let (title, place) = (title.to_owned(), places[at]);
             let made = Chapter { id, chapter_id: parent, place, title, external_ref: None, revision: 1 };
             state.chapters.insert(id, made);
@@ -109,7 +109,7 @@ fn add(
     steps: Vec<Step>,
     n: usize,
 ) {
-    let id = state.take_number();
+    let id = state.numbers.take();
     let case = Case {
         own: Default::default(),
         id,

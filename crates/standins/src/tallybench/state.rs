@@ -9,7 +9,7 @@ use serde_json::{Map, Value};
 use crate::meddle::{self, Items, Meddling};
 use crate::own_fields::OwnFields;
 use crate::persist::Blobs;
-use crate::records::{Known, Link, Past, Records, Remark};
+use crate::records::{self, Known, Link, Numbers, Past, Records, Remark};
 
 pub const PRIORITIES: [&str; 4] = ["Urgent", "High", "Normal", "Low"];
 pub const STATUSES: [&str; 2] = ["active", "archived"];
@@ -32,7 +32,8 @@ pub struct State {
     #[serde(default)]
     pub own_fields: OwnFields,
     pub blobs: Blobs,
-    pub next_number: u32,
+    #[serde(alias = "next_number")]
+    pub numbers: Numbers,
 }
 
 impl State {
@@ -155,15 +156,10 @@ impl Items for State {
         let mut parts = path.rsplit('/');
         let (number, kind) = (parts.next().and_then(|n| n.parse().ok()), parts.next());
         match (number, kind) {
-            (Some(number), Some("cases")) if does == Meddling::Delete => {
-                self.cases.remove(&number);
-            }
-            (Some(number), Some("cases")) => {
-                self.cases.entry(number).and_modify(|case| {
-                    case.title += meddle::CHANGED;
-                    case.revision += 1;
-                });
-            }
+            (Some(number), Some("cases")) => meddle::to_one(&mut self.cases, number, does, |case| {
+                case.title += meddle::CHANGED;
+                case.revision += 1;
+            }),
             (Some(number), Some(kind)) => meddle::to_record(&mut self.records, Some(kind), number, "title", does),
             _ => {}
         }
@@ -185,22 +181,8 @@ impl Known for State {
 }
 
 impl State {
-    pub fn take_number(&mut self) -> u32 {
-        self.next_number += 1;
-        self.next_number
-    }
-
     /// Titles of the chapters above and including `chapter`.
     pub fn path(&self, chapter: Option<u32>) -> Vec<&str> {
-        let mut names = Vec::new();
-        let mut at = chapter;
-        while let Some(c) = at.and_then(|n| self.chapters.get(&n)) {
-            names.insert(0, c.title.as_str());
-            at = c.chapter_id;
-            if names.len() > 64 {
-                break;
-            }
-        }
-        names
+        records::path(chapter, |n| self.chapters.get(&n).map(|c| (c.title.as_str(), c.chapter_id)))
     }
 }

@@ -8,6 +8,7 @@ mod people;
 mod plans;
 mod retention;
 mod routes;
+mod seal;
 
 use hovrel_store::{NewRoute, NewSystem, Store};
 use hovrel_testkit::Database;

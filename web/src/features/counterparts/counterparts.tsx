@@ -196,7 +196,7 @@ export default function Counterparts() {
           detail={
             row && lane ? (
               choosing ? (
-                <Others route={route} lane={lane.id} row={row} choose={say} />
+                <Others route={route} lane={lane.id} row={row} allKept={matches.allKept} choose={say} />
               ) : (
                 <Beside route={route} lane={lane.id} row={row} />
               )
@@ -224,6 +224,11 @@ export default function Counterparts() {
           )
         }
       >
+        {matches.unsent > 0 && (
+          <span role="status" className="text-ink-3">
+            Saving {matches.unsent} {matches.unsent === 1 ? "decision" : "decisions"}…
+          </span>
+        )}
         {list && lane && <Alone route={route} lane={lane} list={list} />}
         {shelf === "settled" && row && (
           <Button onClick={() => matches.open([row])}>Clear the decision for {row.left.key}</Button>

@@ -10,15 +10,23 @@ import { Kbd, Loading, Trouble } from "@/ui/basics";
 import type { Route } from "../route/draft";
 import type { MatchItem, Matched } from "./use-matches";
 
-type Props = { route: Route; lane: string; row: Matched; choose: (right: MatchItem) => void };
+type Props = {
+  route: Route;
+  lane: string;
+  row: Matched;
+  /** What was said a moment ago must be kept first: an item that it named is offered to no other. */
+  allKept: () => Promise<unknown>;
+  choose: (right: MatchItem) => void;
+};
 
-export function Others({ route, lane, row, choose }: Props) {
+export function Others({ route, lane, row, allKept, choose }: Props) {
   const [typed, setTyped] = useState("");
   const [find] = useDebounce(typed, RESTS_MS);
   const section = useRef<HTMLElement>(null);
   const others = useQuery({
     queryKey: keys.others(route.id, lane, row.left.id, find),
-    queryFn: () => {
+    queryFn: async () => {
+      await allKept();
       const params = { path: { id: route.id, lane }, query: { left_id: row.left.id, find: find || undefined } };
       return take(api.GET("/routes/{id}/matches/{lane}/others", { params }));
     },

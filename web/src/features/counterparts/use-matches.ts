@@ -1,6 +1,6 @@
 // What matching finds in a lane, and what a person says of it: kept at once, shown at once, taken back at once.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import type { Route } from "../route/draft";
@@ -45,6 +45,15 @@ export function useMatches(route: Route, lane: string) {
   const [undoable, setUndoable] = useState(0);
   // One after the other: what is said last holds.
   const line = useRef<Promise<unknown>>(Promise.resolve());
+  const [unsent, setUnsent] = useState(0);
+  const sending = unsent > 0;
+  // Whoever leaves before all of it is kept is asked first.
+  useEffect(() => {
+    if (!sending) return;
+    const ask = (leaving: BeforeUnloadEvent) => leaving.preventDefault();
+    window.addEventListener("beforeunload", ask);
+    return () => window.removeEventListener("beforeunload", ask);
+  }, [sending]);
   const list = useQuery({
     queryKey: key,
     queryFn: () => take(api.GET("/routes/{id}/matches/{lane}", { params: { path: { id: route.id, lane } } })),
@@ -55,10 +64,13 @@ export function useMatches(route: Route, lane: string) {
     const sent = line.current.then(() =>
       take(api.PUT("/routes/{id}/matches/{lane}", { params: { path }, body: { settle } })),
     );
-    line.current = sent.catch((caught: unknown) => {
-      setError(caught);
-      if (back) queries.setQueryData(key, back);
-    });
+    setUnsent((n) => n + 1);
+    line.current = sent
+      .catch((caught: unknown) => {
+        setError(caught);
+        if (back) queries.setQueryData(key, back);
+      })
+      .finally(() => setUnsent((n) => n - 1));
   };
   const say = (sayings: Saying[]) => {
     const before = queries.getQueryData<MatchList>(key);
@@ -94,5 +106,7 @@ export function useMatches(route: Route, lane: string) {
     setUndoable(0);
     void line.current.then(() => queries.invalidateQueries({ queryKey: key }));
   };
-  return { list, say, takeBack, open, undoable, error };
+  /** Until all that was said so far is kept, or refused. */
+  const allKept = () => line.current;
+  return { list, say, takeBack, open, undoable, unsent, allKept, error };
 }

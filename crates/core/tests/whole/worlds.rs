@@ -5,14 +5,14 @@
 use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::agree::same;
-use hovrel_core::base::{Base, Pair};
+use hovrel_core::base::{Base, Pair, Pairs};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Known, compare_lane, targets};
+use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, targets};
 use hovrel_core::identity::{Between, Candidate, InLane, Looking, Settled, counterparts, match_first_contact};
 use hovrel_core::model::{
-    Argument, Artefact, Block, Call, Document, End, Ends, Inline, Kind, LINKS, Link, LinkEnd, LinkType, Reference,
-    Step, Value, ValueType, labelled, named, names_pending, origin_mark, slot_value,
+    Argument, Artefact, Block, ById, Call, Document, End, Ends, Inline, Kind, LINKS, Link, LinkEnd, LinkType,
+    Reference, Step, Value, ValueType, labelled, named, names_pending, origin_mark, slot_value,
 };
 use hovrel_core::plan::{
     Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
@@ -118,8 +118,8 @@ impl World {
         self.left.iter().map(|a| expand_calls(a, &shared, Calls::Plain).unwrap_or_else(|| a.clone())).collect()
     }
 
-    fn pairs_of(&self, kind: Kind) -> Vec<Pair> {
-        self.pairs.iter().filter(|(k, _)| *k == kind).map(|(_, p)| p.clone()).collect()
+    fn pairs_of(&self, kind: Kind) -> Pairs {
+        self.pairs.iter().filter(|(k, _)| *k == kind).map(|(_, p)| p.clone()).collect::<Vec<_>>().into()
     }
 
     /// Where everything of the left is or will be.
@@ -130,8 +130,8 @@ impl World {
             let candidates = |list: &'_ [Artefact], taken: Vec<&str>| -> Vec<Artefact> {
                 World::of(list, kind).into_iter().filter(|a| !taken.contains(&a.id.as_str())).cloned().collect()
             };
-            let free_left = candidates(left, pairs.iter().map(|p| p.left_id.as_str()).collect());
-            let free_right = candidates(&self.right, pairs.iter().map(|p| p.right_id.as_str()).collect());
+            let free_left = candidates(left, pairs.iter().map(|p| p.ids.left.as_str()).collect());
+            let free_right = candidates(&self.right, pairs.iter().map(|p| p.ids.right.as_str()).collect());
             fn seen(list: &[Artefact]) -> Vec<Candidate<'_>> {
                 list.iter().map(|a| Candidate { artefact: a, path: String::new() }).collect()
             }
@@ -147,8 +147,8 @@ impl World {
             for (l, r, _) in found {
                 set(&free_left[l].id, Reference::known(&free_right[r].id));
             }
-            for p in &pairs {
-                set(&p.left_id, Reference::known(&p.right_id));
+            for p in pairs.iter() {
+                set(&p.ids.left, Reference::known(&p.ids.right));
             }
         }
         Places {
@@ -182,7 +182,7 @@ impl World {
             let all = |list: &[&'_ Artefact]| -> HashMap<String, Artefact> {
                 list.iter().map(|a| (a.id.clone(), (*a).clone())).collect()
             };
-            fn refs(all: &HashMap<String, Artefact>) -> HashMap<&str, &Artefact> {
+            fn refs(all: &HashMap<String, Artefact>) -> ById<'_> {
                 all.iter().map(|(id, a)| (id.as_str(), a)).collect()
             }
             let (left_all, right_all) = (all(&ls), all(&rs));
@@ -193,8 +193,6 @@ impl World {
             let of = InLane { lane: &lane, left: &ls, right: &rs, pairs: &pairs, settled: &nothing };
             let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
             let known = Known {
-                pairs: &pairs,
-                counterparts: &found[0],
                 bases: self.bases.get(&kind).unwrap_or(&none),
                 accepted: &HashMap::new(),
                 paths: Ends { left: &path, right: &path },
@@ -206,8 +204,10 @@ impl World {
                 left: AtEnd { covered: &ls, all: &all.left, absent: None },
                 right: AtEnd { covered: &rs, all: &all.right, absent: None },
             };
+            let comparer = Comparer::new(&lane, &cx);
+            let relations = comparer.walk(at, &pairs, &found[0]);
             let mut found: Vec<Change> = Vec::new();
-            compare_lane(&lane, &cx, at, &known, &mut |change| found.push(change));
+            compare_lane(&comparer, &relations, &known, &mut |change| found.push(change));
             let made = found.iter().filter(|c| matches!(c.outcome, Outcome::New(End::Right) | Outcome::Adopt));
             planned.extend(made.map(|c| ((kind, c.left.as_ref().unwrap().id.clone()), c.seq)));
             changes.extend(found);
@@ -234,7 +234,7 @@ impl World {
             .map(|c| (c.seq, [c.depends_on.as_slice(), c.after.as_slice()].concat()))
             .collect();
         let mut places: HashMap<(Kind, String), String> =
-            self.pairs.iter().map(|(k, p)| ((*k, p.left_id.clone()), p.right_id.clone())).collect();
+            self.pairs.iter().map(|(k, p)| ((*k, p.ids.left.clone()), p.ids.right.clone())).collect();
         let mut writes = 0;
         let mut later: Vec<(u32, String)> = Vec::new();
         for mut wave in waves(&order) {
@@ -350,11 +350,11 @@ impl World {
         let written = Written { fields, lacking, made };
         let digests = lane.rules.iter().map(|r| (r.id.clone(), String::new())).collect();
         let base = base_after(lane, change, decision, &written, &old, &digests);
-        let (left_base, right_base) = (base.left.fingerprint(), base.right.fingerprint());
+        let bases_now = Ends { left: base.left.fingerprint(), right: base.right.fingerprint() };
         bases.insert(left.clone(), base);
-        self.pairs.retain(|(k, p)| (*k, &p.left_id) != (change.kind, &left));
-        let (left_key, right_key, agreed, let_go) = (left.clone(), right_id.clone(), None, false);
-        let pair = Pair { left_id: left, right_id, left_key, right_key, left_base, right_base, agreed, let_go };
+        self.pairs.retain(|(k, p)| (*k, &p.ids.left) != (change.kind, &left));
+        let ids = Ends { left, right: right_id };
+        let pair = Pair { keys: ids.clone(), ids, bases: bases_now, agreed: None, let_go: false };
         self.pairs.push((change.kind, pair));
     }
 }
@@ -516,7 +516,7 @@ proptest! {
 
         // What is named in texts is named as it is called there: keys of the left that stand by themselves are left
         // over only of what is not there.
-        let carried: Vec<&str> = w.pairs.iter().map(|(_, p)| p.left_id.as_str()).collect();
+        let carried: Vec<&str> = w.pairs.iter().map(|(_, p)| p.ids.left.as_str()).collect();
         let texts = w.right.iter().filter(|a| a.origin.is_some()).filter_map(|a| a.fields.get("text"));
         for text in texts.map(Value::display) {
             let mut words = text.split_whitespace();
@@ -560,7 +560,7 @@ proptest! {
         let plan = w.dry_run();
         w.transfer(&plan, seed, &Trouble::default(), all_in);
         let places: HashMap<(Kind, String), String> =
-            w.pairs.iter().map(|(k, p)| ((*k, p.left_id.clone()), p.right_id.clone())).collect();
+            w.pairs.iter().map(|(k, p)| ((*k, p.ids.left.clone()), p.ids.right.clone())).collect();
         let called = |kind, id: &str| Some(there(&places, kind, id)?.1);
         for change in plan.iter().filter(|c| c.outcome == Outcome::New(End::Right)) {
             let id = &change.left.as_ref().unwrap().id;

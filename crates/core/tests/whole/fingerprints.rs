@@ -2,10 +2,13 @@
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
+use std::sync::Arc;
 
 use hovrel_core::agree::said;
 use hovrel_core::base::BaseSide;
-use hovrel_core::model::{Decimal, Document, Fields, Fingerprint, Names, ShortForm, Value, canonical};
+use hovrel_core::model::{
+    Decimal, Document, FieldKey, FieldKeys, Fields, Fingerprint, Names, Picker, ShortForm, Value, canonical,
+};
 use hovrel_core::rules::RuleId;
 use proptest::prelude::*;
 use serde::Serialize;
@@ -149,19 +152,42 @@ proptest! {
         prop_assert_eq!(serde_json::from_value::<Fields>(json).expect("it can be read"), fields);
     }
 
-    /// Fields that are picked in one go are those that are looked up one by one.
+    /// Items whose keys are shared hold what they held, and have each key once in memory.
+    #[test]
+    fn items_share_the_keys_of_their_fields(
+        items in prop::collection::vec(prop::collection::btree_map("[a-d]{1,2}", any_value(), 0..8), 1..6),
+    ) {
+        let (mut keys, mut known) = (FieldKeys::default(), BTreeMap::<String, FieldKey>::new());
+        for held in items {
+            let mut fields: Fields = held.into_iter().map(|(k, v)| (k.as_str().to_owned(), v)).collect();
+            let before = fields.clone();
+            keys.share(&mut fields);
+            prop_assert_eq!(&fields, &before);
+            for (key, _) in fields.iter() {
+                prop_assert!(Arc::ptr_eq(key, known.entry(key.to_string()).or_insert_with(|| key.clone())));
+            }
+        }
+    }
+
+    /// Fields that are picked out of one item after the other are those that are looked up one by one, whether the items
+    /// share their keys or not.
     #[test]
     fn picked_fields_are_those_that_are_looked_up(
-        held in prop::collection::btree_map("[a-d]{1,2}", any_value(), 0..8),
-        mut wanted in prop::collection::vec("[a-d]{1,2}", 0..8),
+        kinds in prop::collection::vec(prop::collection::btree_set("[a-d]{1,2}", 0..8), 1..3),
+        items in prop::collection::vec((any::<prop::sample::Index>(), any::<bool>(), any_value()), 1..8),
+        wanted in prop::collection::vec(prop::option::of("[a-d]{1,2}"), 0..8),
     ) {
-        wanted.sort();
-        let fields: Fields = held.into_iter().map(|(k, v)| (k.as_str().to_owned(), v)).collect();
-        let places: Vec<(&str, usize)> = wanted.iter().enumerate().map(|(n, name)| (name.as_str(), n)).collect();
-        let mut picked = vec![None; wanted.len()];
-        fields.pick(&places, &mut picked);
-        let found: Vec<Option<&Value>> = wanted.iter().map(|name| fields.get(name)).collect();
-        prop_assert_eq!(picked, found);
+        let shared: Vec<Vec<FieldKey>> = kinds.iter().map(|k| k.iter().map(|name| name.as_str().into()).collect()).collect();
+        let wanted: Vec<Option<&str>> = wanted.iter().map(Option::as_deref).collect();
+        let mut picker = Picker::new(&wanted);
+        for (kind, own_keys, value) in items {
+            let keys = kind.get(&shared).iter().map(|key| if own_keys { FieldKey::from(&**key) } else { key.clone() });
+            let fields: Fields = keys.map(|key| (key, value.clone())).collect();
+            let picked = picker.pick(&fields);
+            for (place, name) in wanted.iter().enumerate() {
+                prop_assert_eq!(picked(place), name.and_then(|name| fields.get(name)));
+            }
+        }
     }
 }
 

@@ -7,6 +7,7 @@ use hovrel_core::base::{Base, BaseSide, Pair, RuleSlot};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Comparer, targets};
+use hovrel_core::identity::Counterparts;
 use hovrel_core::loss::LossCause;
 use hovrel_core::model::{
     ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Slot, Value,
@@ -185,32 +186,33 @@ fn a_list_in_part_waits_and_is_completed_unasked() {
     let pair = with(|cx| {
         let lane = lane();
         let comparer = Comparer::new(&lane, cx);
-        let left_base = base.left.fingerprint();
-        assert_ne!(left_base, comparer.fingerprint(End::Left, &left), "it is looked at again");
+        assert_ne!(base.left.fingerprint(), comparer.fingerprint(End::Left, &left), "it is looked at again");
         Pair {
-            left_id: "9".into(),
-            right_id: "9".into(),
-            left_key: String::new(),
-            right_key: String::new(),
-            left_base,
-            right_base: base.right.fingerprint(),
+            ids: Ends::of(|_| "9".into()),
+            keys: Ends::default(),
+            bases: Ends { left: base.left.fingerprint(), right: base.right.fingerprint() },
             agreed: None,
             let_go: false,
         }
     });
     let bases: HashMap<String, Base> = [("9".to_owned(), base.clone())].into();
-    let (left_all, right_all) = ([("9", &left)].into(), [("9", &now)].into());
-    let from = Proven {
-        at: Ends {
-            left: AtEnd { covered: &[&left], all: &left_all, absent: None },
-            right: AtEnd { covered: &[&now], all: &right_all, absent: None },
-        },
-        pairs: std::slice::from_ref(&pair),
-        bases: &bases,
-        accepted: &HashMap::new(),
-        fates: &HashMap::new(),
+    let (left_all, right_all) = ([("9", &left)].into_iter().collect(), [("9", &now)].into_iter().collect());
+    let at = Ends {
+        left: AtEnd { covered: &[&left], all: &left_all, absent: None },
+        right: AtEnd { covered: &[&now], all: &right_all, absent: None },
     };
-    let proof = with(|cx| prove_lane(&lane(), cx, &from));
+    let proof = with(|cx| {
+        let lane = lane();
+        let (comparer, pairs, nothing_found) = (Comparer::new(&lane, cx), vec![pair].into(), Counterparts::default());
+        let from = Proven {
+            covered: Ends::of(|_| 1),
+            relations: &comparer.walk(at, &pairs, &nothing_found),
+            bases: &bases,
+            accepted: &HashMap::new(),
+            fates: &HashMap::new(),
+        };
+        prove_lane(&comparer, &from)
+    });
     let causes: Vec<_> = proof.differences.iter().map(|d| (d.field.as_str(), d.cause)).collect();
     assert_eq!(causes, [(LINKS, DifferenceCause::WaitsForOthers)]);
 

@@ -3,11 +3,11 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use hovrel_core::base::Pair;
+use hovrel_core::base::{Pair, Pairs};
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::cover::{Chosen, Covered, choose, hand_over};
 use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, Fingerprint, Kind};
+use hovrel_core::model::{Artefact, Ends, Fingerprint, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator};
 use proptest::prelude::*;
@@ -81,12 +81,9 @@ fn worlds() -> impl Strategy<Value = World> {
 
 fn pair(left: &str, right: &str) -> Pair {
     Pair {
-        left_id: left.into(),
-        right_id: right.into(),
-        left_key: left.into(),
-        right_key: right.into(),
-        left_base: Fingerprint::from_bytes(&[]),
-        right_base: Fingerprint::from_bytes(&[]),
+        ids: Ends { left, right }.map(str::to_owned),
+        keys: Ends { left, right }.map(str::to_owned),
+        bases: Ends::of(|_| Fingerprint::from_bytes(&[])),
         agreed: None,
         let_go: false,
     }
@@ -109,7 +106,7 @@ impl World {
     }
 
     fn has(&self, lane: &Lane, id: &str) -> bool {
-        self.pairs.get(&lane.id).is_some_and(|of| of.iter().any(|p| p.left_id == id))
+        self.pairs.get(&lane.id).is_some_and(|of| of.iter().any(|p| p.ids.left == id))
     }
 
     fn covered<'a>(&'a self, catalogue: &'a Catalogue) -> Vec<Covered<'a>> {
@@ -127,7 +124,9 @@ impl World {
     }
 
     fn counterparts<'a>(&'a self, covered: &[Covered<'a>]) -> Vec<Counterparts<'a>> {
-        let (nothing, no_pairs) = (Settled::new(), Vec::new());
+        let nothing = Settled::new();
+        let pairs: Vec<Pairs> =
+            self.lanes.iter().map(|lane| self.pairs.get(&lane.id).cloned().unwrap_or_default().into()).collect();
         let right_of = |lane: &Lane| self.right.iter().filter(|r| r.kind == lane.right_kind).collect();
         let of_lanes: Vec<(Vec<&'a Artefact>, Vec<&'a Artefact>)> =
             self.lanes.iter().zip(covered).map(|(lane, covered)| (covered.all(), right_of(lane))).collect();
@@ -135,13 +134,8 @@ impl World {
             .lanes
             .iter()
             .zip(&of_lanes)
-            .map(|(lane, (left, right))| InLane {
-                lane,
-                left,
-                right,
-                pairs: self.pairs.get(&lane.id).unwrap_or(&no_pairs),
-                settled: &nothing,
-            })
+            .zip(&pairs)
+            .map(|((lane, (left, right)), pairs)| InLane { lane, left, right, pairs, settled: &nothing })
             .collect();
         let path = |_: &Artefact| String::new();
         counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &lanes)
@@ -189,20 +183,20 @@ proptest! {
         let mut pairs = world.pairs.clone();
         let moved = hand_over(&world.lanes, &covered, &mut pairs);
         let all = |of: &HashMap<String, Vec<Pair>>| -> BTreeSet<(String, String)> {
-            of.values().flatten().map(|p| (p.left_id.clone(), p.right_id.clone())).collect()
+            of.values().flatten().map(|p| (p.ids.left.clone(), p.ids.right.clone())).collect()
         };
         prop_assert_eq!(all(&pairs), all(&world.pairs));
         let kinds_of = |id: &str| world.lanes.iter().find(|l| l.id == id).map(|l| (l.left_kind, l.right_kind));
         for one in &moved {
             prop_assert_eq!(kinds_of(&one.from), kinds_of(&one.to));
-            let there = pairs[&one.to].iter().filter(|p| p.left_id == one.left_id).count();
+            let there = pairs[&one.to].iter().filter(|p| p.ids.left == one.left_id).count();
             prop_assert_eq!(there, 1);
         }
         for (n, lane) in world.lanes.iter().enumerate() {
             for pair in pairs.get(&lane.id).into_iter().flatten() {
                 let same = |m: &usize| kinds_of(&world.lanes[*m].id) == kinds_of(&lane.id);
-                let covers = (0..world.lanes.len()).filter(same).find(|m| ids(&covered[*m]).contains(&pair.left_id));
-                prop_assert!(covers.is_none_or(|m| m == n), "{} is covered by {covers:?}", pair.left_id);
+                let covers = (0..world.lanes.len()).filter(same).find(|m| ids(&covered[*m]).contains(&pair.ids.left));
+                prop_assert!(covers.is_none_or(|m| m == n), "{} is covered by {covers:?}", pair.ids.left);
             }
         }
         // Once handed over there is nothing more to hand over.
@@ -224,7 +218,7 @@ proptest! {
             let mut own: BTreeSet<String> = BTreeSet::new();
             for &n in &group {
                 let pairs = world.pairs.get(&world.lanes[n].id);
-                for id in pairs.into_iter().flatten().map(|p| p.right_id.clone()) {
+                for id in pairs.into_iter().flatten().map(|p| p.ids.right.clone()) {
                     prop_assert!(taken.insert(id));
                 }
                 for (other, _) in found[n].found.values() {

@@ -170,23 +170,18 @@ fn what_the_written_end_leaves_out_is_not_written_over() {
 /// The changes that a dry run finds of the pair of both items.
 fn changes(left: &Artefact, right: &Artefact, base: &Base) -> (Vec<Change>, u64) {
     let pair = Pair {
-        left_id: left.id.clone(),
-        right_id: right.id.clone(),
-        left_key: String::new(),
-        right_key: String::new(),
-        left_base: base.left.fingerprint(),
-        right_base: base.right.fingerprint(),
+        ids: Ends { left, right }.map(|item| item.id.clone()),
+        keys: Ends::default(),
+        bases: Ends { left: base.left.fingerprint(), right: base.right.fingerprint() },
         agreed: None,
         let_go: false,
     };
-    let (pairs, bases) = ([pair], HashMap::from([(left.id.clone(), base.clone())]));
-    let all = Ends { left, right }.map(|item| HashMap::from([(item.id.as_str(), item)]));
+    let (pairs, bases) = (vec![pair].into(), HashMap::from([(left.id.clone(), base.clone())]));
+    let all = Ends { left, right }.map(|item| [(item.id.as_str(), item)].into_iter().collect());
     let (lefts, rights) = ([left], [right]);
     let path = |_: &Artefact| String::new();
     let nothing_found = Counterparts::default();
     let known = Known {
-        pairs: &pairs,
-        counterparts: &nothing_found,
         bases: &bases,
         accepted: &HashMap::new(),
         paths: Ends { left: &path, right: &path },
@@ -198,7 +193,12 @@ fn changes(left: &Artefact, right: &Artefact, base: &Base) -> (Vec<Change>, u64)
         right: AtEnd { covered: &rights, all: &all.right, absent: None },
     };
     let mut out = Vec::new();
-    let found = with(|cx| compare_lane(&lane(), cx, at, &known, &mut |change| out.push(change)));
+    let found = with(|cx| {
+        let lane = lane();
+        let comparer = Comparer::new(&lane, cx);
+        let relations = comparer.walk(at, &pairs, &nothing_found);
+        compare_lane(&comparer, &relations, &known, &mut |change| out.push(change))
+    });
     (out, found.in_step)
 }
 

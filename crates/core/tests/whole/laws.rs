@@ -6,9 +6,9 @@ use std::collections::{BTreeMap, HashMap};
 use hovrel_core::base::{Base, Pair};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Known, compare_lane, targets};
+use hovrel_core::compare::{AtEnd, Comparer, Known, compare_lane, targets};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, End, Ends, Fields, Kind, Value, ValueType, origin_mark};
+use hovrel_core::model::{Artefact, ById, End, Ends, Fields, Kind, Value, ValueType, origin_mark};
 use hovrel_core::plan::{
     Change, Decision, FieldDecision, Outcome, Written, WrittenField, base_after, fields_to_write, waves,
 };
@@ -87,16 +87,15 @@ impl World {
             list.iter().map(|a| (a.id.clone(), a.clone())).collect()
         };
         let (left_all, right_all) = (by_id(&self.left), by_id(&self.right));
-        fn refs(all: &HashMap<String, Artefact>) -> HashMap<&str, &Artefact> {
+        fn refs(all: &HashMap<String, Artefact>) -> ById<'_> {
             all.iter().map(|(id, a)| (id.as_str(), a)).collect()
         }
         let path = |_: &Artefact| String::new();
         let nothing = Settled::new();
-        let of = InLane { lane, left: &left, right: &right, pairs: &self.pairs, settled: &nothing };
+        let pairs = self.pairs.clone().into();
+        let of = InLane { lane, left: &left, right: &right, pairs: &pairs, settled: &nothing };
         let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
         let known = Known {
-            pairs: &self.pairs,
-            counterparts: &found[0],
             bases: &self.bases,
             accepted: &HashMap::new(),
             paths: Ends { left: &path, right: &path },
@@ -109,7 +108,9 @@ impl World {
             left: AtEnd { covered: &left, all: &all.left, absent: None },
             right: AtEnd { covered: &right, all: &all.right, absent: None },
         };
-        compare_lane(lane, &cx, at, &known, &mut |change| changes.push(change));
+        let comparer = Comparer::new(lane, &cx);
+        let relations = comparer.walk(at, &pairs, &found[0]);
+        compare_lane(&comparer, &relations, &known, &mut |change| changes.push(change));
         changes
     }
 
@@ -149,16 +150,13 @@ impl World {
             let digests = lane.rules.iter().map(|r| (r.id.clone(), String::new())).collect();
             let base = base_after(lane, change, &decision, &written, &old, &digests);
             let pair = Pair {
-                left_id: left.id.clone(),
-                right_id,
-                left_key: left.key.clone(),
-                right_key: String::new(),
-                left_base: base.left.fingerprint(),
-                right_base: base.right.fingerprint(),
+                ids: Ends { left: left.id.clone(), right: right_id },
+                keys: Ends { left: left.key.clone(), right: String::new() },
+                bases: Ends { left: base.left.fingerprint(), right: base.right.fingerprint() },
                 agreed: None,
                 let_go: false,
             };
-            self.pairs.retain(|p| p.left_id != pair.left_id);
+            self.pairs.retain(|p| p.ids.left != pair.ids.left);
             self.pairs.push(pair);
             self.bases.insert(left.id.clone(), base);
         }

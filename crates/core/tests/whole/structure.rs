@@ -188,7 +188,7 @@ fn drawn(title: &str, graph: &BTreeMap<String, BTreeSet<String>>) -> String {
 #[test]
 fn the_drawing_shows_what_imports_what() {
     let mut text =
-        "# Structure\n\nWho imports whom, made from the sources by `core/tests/structure.rs`, which also holds that \
+        "# Structure\n\nWho imports whom, made from the sources by `core/tests/whole/structure.rs`, which also holds that \
                     no modules of any folder of\nany crate import one another in a circle. An arrow that follows from \
                     others is left out. Crates that only tests need are\nleft out too.\n"
             .to_owned();

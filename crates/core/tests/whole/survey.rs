@@ -81,7 +81,7 @@ fn drift_says_what_takes_less_what_takes_more_and_who_left() {
     let rig = FieldSchema::new("rig", "Rig", ValueType::Text);
     let now = catalogue(vec![choice(&["Ready", "Retired"]), rig], &["Ida"]);
     assert_eq!(
-        drift(&before, &now),
+        drift(&before, &now).iter().map(hovrel_words::catalogue_change).collect::<Vec<_>>(),
         [
             "Case: “State” no longer takes “Draft”",
             "Case: the field “Rig” is new",

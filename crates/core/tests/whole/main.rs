@@ -1,0 +1,18 @@
+//! The core as those who call it see it: its laws, the worked examples it is held to, and how its rooms stand.
+
+mod calls;
+mod carry;
+mod commonmark;
+mod expression;
+mod fingerprints;
+mod identity;
+mod lanes;
+mod laws;
+mod left_out;
+mod lists;
+mod mentions;
+mod scope;
+mod structure;
+mod survey;
+mod text;
+mod worlds;

@@ -1,0 +1,132 @@
+//! Pages of records, for a person to look at.
+//!
+//! Decides how a list of records and one of them are shown; what a system shows besides stands with its own pages.
+
+use std::collections::BTreeMap;
+
+use axum::Router;
+use axum::extract::{Path, State};
+use axum::response::{IntoResponse, Response};
+use axum::routing::get;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use serde_json::{Value, json};
+
+use crate::page::{Look, escape, followed};
+use crate::persist::Kept;
+use crate::records::{Form, Kind, Past, Record, Records, Remark, as_text};
+
+/// A system that shows its records apart from its test cases.
+pub struct Shelf<S> {
+    pub look: Look,
+    pub kinds: &'static [Kind],
+    pub kept: Kept<S>,
+    pub records: fn(&S) -> &Records,
+}
+
+impl<S> Clone for Shelf<S> {
+    fn clone(&self) -> Self {
+        Shelf { look: self.look, kinds: self.kinds, kept: self.kept.clone(), records: self.records }
+    }
+}
+
+/// `/records` for one system.
+pub fn routes<S: Serialize + DeserializeOwned + Send + 'static>(shelf: Shelf<S>) -> Router {
+    Router::new()
+        .route("/records/{kind}", get(list::<S>))
+        .route("/records/{kind}/{id}", get(view::<S>))
+        .with_state(shelf)
+}
+
+async fn list<S: Serialize + DeserializeOwned + Send + 'static>(
+    State(shelf): State<Shelf<S>>,
+    Path(kind): Path<String>,
+) -> Response {
+    let state = shelf.kept.read();
+    let Some(kind) = shelf.kinds.iter().find(|k| k.id == kind) else {
+        return shelf.look.not_here("kind");
+    };
+    let short: Vec<&str> =
+        kind.fields.iter().filter(|f| !matches!(f.form, Form::Rich | Form::Steps)).map(|f| f.id).collect();
+    let list = page_list(kind, (shelf.records)(&state), &short);
+    let body = format!("<p>{}</p>{list}", kinds_bar(shelf.kinds, (shelf.records)(&state)));
+    shelf.look.page(kind.label, &body).into_response()
+}
+
+async fn view<S: Serialize + DeserializeOwned + Send + 'static>(
+    State(shelf): State<Shelf<S>>,
+    Path((kind, id)): Path<(String, String)>,
+) -> Response {
+    let state = shelf.kept.read();
+    let found = shelf.kinds.iter().find(|k| k.id == kind).zip(by_id((shelf.records)(&state), &kind, &id));
+    let Some((kind, record)) = found else { return shelf.look.not_here("record") };
+    let body = format!("<table>{}</table>{}", page_rows(record, kind), said_on_page(&record.remarks, &record.trail));
+    shelf.look.page(&id, &body).into_response()
+}
+
+/// Links on a page to the lists of all kinds, with how many there are.
+pub fn kinds_bar(kinds: &[Kind], records: &Records) -> String {
+    let one = |k: &Kind| {
+        let count = records.get(k.id).map_or(0, BTreeMap::len);
+        format!("<a href=\"/records/{}\">{}: <b>{count}</b></a> ", k.id, k.label)
+    };
+    kinds.iter().map(one).collect()
+}
+
+/// A table on a page of all records of a kind, with some of their fields.
+fn page_list(kind: &Kind, records: &Records, fields: &[&str]) -> String {
+    let row = |r: &Record| {
+        let id = format!("{}-{}", kind.prefix, r.number);
+        let text = |f: &&str| escape(&r.values.get(*f).map(as_text).unwrap_or_default());
+        let cells: String = fields.iter().map(|f| format!("<td>{}</td>", text(f))).collect();
+        format!("<tr><td><a href=\"/records/{}/{id}\">{id}</a></td>{cells}</tr>", kind.id)
+    };
+    let label = |f: &&str| kind.fields.iter().find(|known| known.id == *f).map_or(*f, |known| known.label).to_owned();
+    let heads: String = fields.iter().map(|f| format!("<th>{}</th>", escape(&label(f)))).collect();
+    let rows: String = records.get(kind.id).into_iter().flat_map(|r| r.values()).map(row).collect();
+    format!("<table><tr><th>Number</th>{heads}</tr>{rows}</table>")
+}
+
+/// The record behind an id like RN-4, or its number alone, as a page's address has it.
+fn by_id<'r>(records: &'r Records, kind: &str, id: &str) -> Option<&'r Record> {
+    let number = id.rsplit('-').next()?.parse::<u32>().ok()?;
+    records.get(kind)?.get(&number)
+}
+
+/// A table on a page of everything a record holds.
+pub fn page_rows(record: &Record, kind: &Kind) -> String {
+    let shown = |v: &Value| match v {
+        Value::Array(list) if list.iter().all(|i| !i.is_object() && !i.is_array()) => {
+            list.iter().map(as_text).collect::<Vec<_>>().join(", ")
+        }
+        Value::Array(_) | Value::Object(_) => json!(v).to_string(),
+        other => as_text(other),
+    };
+    let fields = kind.fields.iter().map(|f| {
+        let value = record.values.get(f.id).map(shown).unwrap_or_default();
+        format!("<tr><th>{}</th><td>{}</td></tr>", escape(f.label), escape(&value))
+    });
+    let links = record.links.iter().map(|l| {
+        let end = if l.url.is_empty() { escape(&format!("{} {}", l.kind, l.id)) } else { followed(&l.url) };
+        format!("<tr><th>{}</th><td>{end}</td></tr>", escape(&l.word))
+    });
+    fields.chain(links).collect()
+}
+
+/// What was said and changed, for a page; remarks as their system writes them.
+pub fn said_on_page(remarks: &[Remark], trail: &[Past]) -> String {
+    let said = remarks.iter().map(|r| {
+        format!("<li><span class=dim>{} {}</span><br>{}</li>", r.at.format("%F %T"), escape(&r.by), escape(&r.text))
+    });
+    let past = trail.iter().map(|p| {
+        format!(
+            "<li class=dim>{} {} {}: {} → {}</li>",
+            p.at.format("%F %T"),
+            escape(&p.by),
+            escape(&p.field),
+            escape(&p.before),
+            escape(&p.after)
+        )
+    });
+    format!("<h2>Remarks</h2><ul>{}</ul><h2>Trail</h2><ul>{}</ul>", said.collect::<String>(), past.collect::<String>())
+}
