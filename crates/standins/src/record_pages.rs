@@ -14,7 +14,7 @@ use serde_json::{Value, json};
 
 use crate::page::{Look, escape, followed};
 use crate::persist::Kept;
-use crate::records::{Form, Kind, Past, Record, Records, Remark, as_text};
+use crate::records::{Field, Form, Kind, Past, Record, Records, Remark, as_text};
 
 /// A system that shows its records apart from its test cases.
 pub struct Shelf<S> {
@@ -46,10 +46,8 @@ async fn list<S: Serialize + DeserializeOwned + Send + 'static>(
     let Some(kind) = shelf.kinds.iter().find(|k| k.id == kind) else {
         return shelf.look.not_here("kind");
     };
-    let short: Vec<&str> =
-        kind.fields.iter().filter(|f| !matches!(f.form, Form::Rich | Form::Steps)).map(|f| f.id).collect();
-    let list = page_list(kind, (shelf.records)(&state), &short);
-    let body = format!("<p>{}</p>{list}", kinds_bar(shelf.kinds, (shelf.records)(&state)));
+    let records = (shelf.records)(&state);
+    let body = format!("<p>{}</p>{}", kinds_bar(shelf.kinds, records), page_list(kind, records));
     shelf.look.page(kind.label, &body).into_response()
 }
 
@@ -73,16 +71,16 @@ pub fn kinds_bar(kinds: &[Kind], records: &Records) -> String {
     kinds.iter().map(one).collect()
 }
 
-/// A table on a page of all records of a kind, with some of their fields.
-fn page_list(kind: &Kind, records: &Records, fields: &[&str]) -> String {
+/// A table on a page of all records of a kind, with what they hold besides long texts.
+fn page_list(kind: &Kind, records: &Records) -> String {
+    let short = || kind.fields.iter().filter(|f| !matches!(f.form, Form::Rich | Form::Steps));
     let row = |r: &Record| {
         let id = format!("{}-{}", kind.prefix, r.number);
-        let text = |f: &&str| escape(&r.values.get(*f).map(as_text).unwrap_or_default());
-        let cells: String = fields.iter().map(|f| format!("<td>{}</td>", text(f))).collect();
+        let text = |f: &Field| escape(&r.values.get(f.id).map(as_text).unwrap_or_default());
+        let cells: String = short().map(|f| format!("<td>{}</td>", text(f))).collect();
         format!("<tr><td><a href=\"/records/{}/{id}\">{id}</a></td>{cells}</tr>", kind.id)
     };
-    let label = |f: &&str| kind.fields.iter().find(|known| known.id == *f).map_or(*f, |known| known.label).to_owned();
-    let heads: String = fields.iter().map(|f| format!("<th>{}</th>", escape(&label(f)))).collect();
+    let heads: String = short().map(|f| format!("<th>{}</th>", escape(f.label))).collect();
     let rows: String = records.get(kind.id).into_iter().flat_map(|r| r.values()).map(row).collect();
     format!("<table><tr><th>Number</th>{heads}</tr>{rows}</table>")
 }
