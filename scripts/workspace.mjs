@@ -5,7 +5,7 @@ import { readFileSync } from "node:fs";
 
 const [address, signInFile, systemsFile] = process.argv.slice(2);
 const api = `${address}/api/v1`;
-const [, login, password] = /^(\S+) with the password (\S+)/.exec(readFileSync(signInFile, "utf8")) ?? [];
+const [, login, password] = /^(\S+) with the password (.+)/.exec(readFileSync(signInFile, "utf8")) ?? [];
 // Whoever made an administrator of their own fills the workspace by hand.
 if (!login) process.exit(0);
 
@@ -72,8 +72,8 @@ async function route(name, left, right) {
   const lanes = proposed.map((p) => ({ ...p.lane, rules: p.suggestions.map((s) => s.rule) }));
   const made = await post("/routes", { name, left, right, lanes });
   for (const fault of await post(`/routes/${made.id}/checks`, { lanes })) {
-    const rule = lanes.find((l) => l.id === fault.lane)?.rules.find((r) => r.target === fault.field);
-    const map = rule?.conversions.find((c) => c.value_map)?.value_map;
+    const fills = lanes.find((l) => l.id === fault.lane)?.rules.map((r) => r.into.right) ?? [];
+    const map = fills.find((f) => f?.target === fault.field)?.conversions.find((c) => c.value_map)?.value_map;
     const left = fault.reason.value ?? "";
     const right = entered[fault.field]?.[left];
     if (map && right) map.rows.push({ left, right, returns: false });

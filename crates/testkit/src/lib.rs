@@ -10,7 +10,7 @@ mod settled;
 mod systems;
 mod writing;
 
-pub use client::{Client, in_address, is_over};
+pub use client::{Client, LOGIN, PASSWORD, in_address, is_over};
 pub use database::Database;
 pub use patience::{eventually, within};
 pub use settled::{rule_into_right, settled_route};

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 
 use hovrel_core::model::{Artefact, Kind, Value as Held};
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, OLDSTONE, Systems, TALLYBENCH, read_all};
+use hovrel_testkit::{Client, LOGIN, OLDSTONE, PASSWORD, Systems, TALLYBENCH, read_all};
 use reqwest::Method;
 use serde_json::{Value, json};
 
@@ -153,4 +153,29 @@ fn other_row(lanes: Value) -> (Vec<Value>, Row) {
     assert_ne!(row["right"], "High");
     row["right"] = json!("High");
     (lanes, Row { source, value })
+}
+
+/// As `./start` fills a new installation, with the same scripts.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_new_installation_has_something_to_look_at() {
+    let (systems, program) = (Systems::start(Size::DEMO).await, Program::start().await);
+    let folder = tempfile::tempdir().expect("a folder");
+    let (sign_in, presets) = (folder.path().join("sign-in"), folder.path().join("systems.json"));
+    std::fs::write(&presets, systems.presets().to_string()).expect("it can be written");
+    let client = Client::sign_in(&program.address).await;
+    std::fs::write(&sign_in, format!("{LOGIN} with the password {PASSWORD}\n")).expect("it can be written");
+    // The second time there is something already: it is left as it is.
+    for _ in 0..2 {
+        let mut script = tokio::process::Command::new("node");
+        script.arg(concat!(env!("CARGO_MANIFEST_DIR"), "/../../scripts/workspace.mjs"));
+        let told = script.arg(&program.address).arg(&sign_in).arg(&presets).output().await.expect("it runs");
+        assert!(told.status.success(), "{}", String::from_utf8_lossy(&told.stderr));
+        let routes = client.get("/routes").await;
+        let names: BTreeSet<&str> = routes.as_array().unwrap().iter().map(|r| r["name"].as_str().unwrap()).collect();
+        assert_eq!(names, BTreeSet::from(["Lift control moves", "Safety requirements to the tracker"]));
+        assert_eq!(client.get("/systems").await.as_array().unwrap().len(), 4);
+        for route in routes.as_array().unwrap() {
+            assert!(!route["plan"].is_null(), "a dry run to look at: {route}");
+        }
+    }
 }
