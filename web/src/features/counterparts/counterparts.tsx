@@ -224,12 +224,14 @@ export default function Counterparts() {
           )
         }
       >
-        {matches.unsent > 0 && (
+        {/* In one place, so that the buttons stay where they are. */}
+        {matches.unsent > 0 ? (
           <span role="status" className="text-ink-3">
             Saving {matches.unsent} {matches.unsent === 1 ? "decision" : "decisions"}…
           </span>
+        ) : (
+          list && lane && <Alone route={route} lane={lane} list={list} />
         )}
-        {list && lane && <Alone route={route} lane={lane} list={list} />}
         {shelf === "settled" && row && (
           <Button onClick={() => matches.open([row])}>Clear the decision for {row.left.key}</Button>
         )}
