@@ -155,7 +155,7 @@ fn other_row(lanes: Value) -> (Vec<Value>, Row) {
     (lanes, Row { source, value })
 }
 
-/// As `./start` fills a new installation, with the same scripts.
+/// By the script with which `./start` fills a new installation.
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn a_new_installation_has_something_to_look_at() {
     let (systems, program) = (Systems::start(Size::DEMO).await, Program::start().await);

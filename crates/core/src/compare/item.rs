@@ -42,7 +42,7 @@ pub struct Comparer<'a> {
     pub(crate) lane: &'a Lane,
     pub(crate) cx: &'a Context<'a>,
     /// The end that the lane writes; the rules read the other.
-    written: End,
+    pub(crate) written: End,
     rules: Vec<ReadyRule<'a>>,
     /// The ids of the rules, by which values are hashed.
     ids: Names,
@@ -151,7 +151,7 @@ impl<'a> Comparer<'a> {
     }
 
     /// The end that the rules read.
-    fn read(&self) -> End {
+    pub(crate) fn read(&self) -> End {
         self.written.other()
     }
 

@@ -66,7 +66,7 @@ pub fn compare_lane(
     keep: &mut dyn FnMut(Change),
 ) -> LaneFindings {
     let compared = Compared { comparer, known };
-    let (read, written) = (compared.read(), compared.written());
+    let (read, written) = (comparer.read(), comparer.written);
     let mut out = LaneFindings::default();
     let mut seqs: HashMap<&str, u32> = HashMap::new();
     for &relation in relations {
@@ -124,14 +124,6 @@ struct Compared<'c> {
 }
 
 impl Compared<'_> {
-    fn written(&self) -> End {
-        self.comparer.lane.direction.written()
-    }
-
-    fn read(&self) -> End {
-        self.written().other()
-    }
-
     fn accepted(&self, items: Ends<&Artefact>) -> &[Accepted] {
         self.known.accepted.get(&items.map(|item| item.id.clone())).map_or(&[][..], Vec::as_slice)
     }
@@ -139,28 +131,28 @@ impl Compared<'_> {
     fn pair<'a>(&self, pair: &Pair, items: Ends<&'a Artefact>) -> One<'a> {
         let base = self.known.bases.base(pair);
         let found = self.comparer.compare(items, base.as_ref(), self.accepted(items));
-        let outcome = outcome_of(&found.fields, &found.faults, self.written());
-        One { other: Some(items[self.written()]), ..One::of(outcome, found) }
+        let outcome = outcome_of(&found.fields, &found.faults, self.comparer.written);
+        One { other: Some(items[self.comparer.written]), ..One::of(outcome, found) }
     }
 
     fn adoption<'a>(&self, items: Ends<&'a Artefact>, evidence: &'a Evidence) -> One<'a> {
         let mut found = self.comparer.compare(items, None, self.accepted(items));
-        settle_origin(&mut found.fields, self.comparer.cx, self.written());
-        let as_new = if evidence.is_sure() { Vec::new() } else { self.comparer.make(items[self.read()]).0 };
+        settle_origin(&mut found.fields, self.comparer.cx, self.comparer.written);
+        let as_new = if evidence.is_sure() { Vec::new() } else { self.comparer.make(items[self.comparer.read()]).0 };
         let outcome = if found.faults.is_empty() { Outcome::Adopt } else { Outcome::Blocked };
-        One { other: Some(items[self.written()]), evidence: Some(evidence), as_new, ..One::of(outcome, found) }
+        One { other: Some(items[self.comparer.written]), evidence: Some(evidence), as_new, ..One::of(outcome, found) }
     }
 
     fn new_item<'a>(&self, item: &Artefact) -> One<'a> {
         let (fields, faults) = self.comparer.make(item);
-        let outcome = if faults.is_empty() { Outcome::New(self.written()) } else { Outcome::Blocked };
+        let outcome = if faults.is_empty() { Outcome::New(self.comparer.written) } else { Outcome::Blocked };
         One::of(outcome, Found { fields, faults, ..Found::default() })
     }
 
     /// A pair without its item at the end that is written: it can be made again if it is gone.
     fn without_written<'a>(&self, item: &Artefact, why: Absence) -> One<'a> {
         let (outcome, (as_new, faults)) = match why {
-            Absence::Gone => (Outcome::Gone(self.written()), self.comparer.make(item)),
+            Absence::Gone => (Outcome::Gone(self.comparer.written), self.comparer.make(item)),
             _ => (Outcome::Unreadable, Default::default()),
         };
         let as_new = if faults.is_empty() { as_new } else { Vec::new() };
@@ -169,7 +161,7 @@ impl Compared<'_> {
 
     /// A pair without its item at the end that is read: nothing is done about it by itself.
     fn without_read(&self, seq: u32, pair: &Pair, why: Absence, items: Ends<Option<&Artefact>>) -> Change {
-        let (read, written) = (self.read(), self.written());
+        let (read, written) = (self.comparer.read(), self.comparer.written);
         let outcome = match why {
             Absence::Gone => Outcome::Gone(read),
             Absence::OutOfScope | Absence::Elsewhere => Outcome::OutOfScope(read),
@@ -191,7 +183,7 @@ impl Compared<'_> {
 
     fn bare(&self, seq: u32, outcome: Outcome) -> Change {
         let lane = self.comparer.lane;
-        Change::new(seq, &lane.id, (lane.left_kind, lane.right_kind), self.written(), outcome)
+        Change::new(seq, &lane.id, (lane.left_kind, lane.right_kind), self.comparer.written, outcome)
     }
 
     fn side(&self, end: End, artefact: &Artefact) -> Side {
@@ -201,7 +193,7 @@ impl Compared<'_> {
     /// The change that was found. `seqs` has the places of those before it, by the ids of their items at the end that is
     /// read.
     fn change(&self, seq: u32, item: &Artefact, one: One<'_>, seqs: &HashMap<&str, u32>) -> Change {
-        let (read, written) = (self.read(), self.written());
+        let (read, written) = (self.comparer.read(), self.comparer.written);
         // Links are made when everything else is there, so they may lead anywhere, in circles too.
         let own = self.comparer.lane.kind_at(read);
         let place = |(kind, id): &(Kind, &str)| match seqs.get(id).filter(|_| *kind == own) {

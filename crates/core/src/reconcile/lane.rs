@@ -12,7 +12,7 @@ use crate::agree::{Accepted, same};
 use crate::base::{Base, Bases, Pair};
 use crate::carry::{Converted, source_value};
 use crate::compare::{Comparer, ReadyRule, Relation};
-use crate::model::{Artefact, End, Ends, Slot, Value};
+use crate::model::{Artefact, Ends, Slot, Value};
 use crate::plan::lacks_only;
 use crate::rules::order_is_carried;
 
@@ -43,11 +43,11 @@ pub fn prove_lane(comparer: &Comparer<'_>, from: &Proven<'_>) -> LaneProof {
             Relation::LetGo(_) => proving.proof.let_go += 1,
             Relation::Half { pair, missing, why, items } => {
                 proving.proof.absent.extend(AbsentItem::of(pair, missing, why, items));
-                if let (true, Some(item)) = (missing == proving.written, items[missing.other()]) {
+                if let (true, Some(item)) = (missing == proving.comparer.written, items[missing.other()]) {
                     proving.proof.missing.push(ProofItem::of(item, DifferenceCause::RemovedAt(missing)));
                 }
             }
-            Relation::Only(end, item) if end != proving.written => {
+            Relation::Only(end, item) if end != proving.comparer.written => {
                 proving.proof.missing.push(ProofItem::of(item, Fate::of_item(from.fates.get(&item.id))));
             }
             Relation::Only(..) | Relation::Adoption { .. } => {}
@@ -61,8 +61,6 @@ pub fn prove_lane(comparer: &Comparer<'_>, from: &Proven<'_>) -> LaneProof {
 struct Proving<'a> {
     from: &'a Proven<'a>,
     comparer: &'a Comparer<'a>,
-    /// The end that the lane writes.
-    written: End,
     proof: LaneProof,
     fields: BTreeMap<&'a Slot, FieldProof>,
     pieces: BTreeMap<&'a Slot, PieceProof>,
@@ -84,8 +82,7 @@ struct Met<'a> {
 impl<'a> Proving<'a> {
     fn of(comparer: &'a Comparer<'a>, from: &'a Proven<'a>) -> Proving<'a> {
         let proof = LaneProof::of(comparer.lane, from.covered);
-        let written = comparer.lane.direction.written();
-        Proving { from, comparer, written, proof, fields: BTreeMap::new(), pieces: BTreeMap::new() }
+        Proving { from, comparer, proof, fields: BTreeMap::new(), pieces: BTreeMap::new() }
     }
 
     fn done(self, order: Option<OrderProof>) -> LaneProof {
@@ -155,11 +152,11 @@ impl<'a> Proving<'a> {
         let cause = if fault.is_some() {
             DifferenceCause::CannotBeCarried
         } else if matches!(now.as_ref(), Value::Unreadable(_)) {
-            DifferenceCause::Unreadable(self.written)
+            DifferenceCause::Unreadable(self.comparer.written)
         } else if waits_for_others {
             DifferenceCause::WaitsForOthers
         } else if said.is_some_and(|s| s.lacks == 0) {
-            DifferenceCause::RemovedAt(self.written)
+            DifferenceCause::RemovedAt(self.comparer.written)
         } else {
             self.since_in_step(rule, met, &expected, &now)
         };
@@ -207,6 +204,6 @@ impl<'a> Proving<'a> {
         };
         let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.id, target));
         let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, self.comparer.cx));
-        Case { target, expected, written: self.written, same, agreed, same_rule, fate: met.fate }.cause()
+        Case { target, expected, written: self.comparer.written, same, agreed, same_rule, fate: met.fate }.cause()
     }
 }

@@ -21,18 +21,15 @@ use hovrel_core::prepare::link_to_refused_files;
 use hovrel_core::reconcile::{DifferenceCause, Proven, prove_lane};
 use hovrel_core::rules::*;
 
+use crate::small::{self, fill, rule};
+
 /// Case 1 is at the right as 71; case 2 is to come; case 3 is in another system, and case 4 in another container
 /// of this one; nothing else is carried.
 struct Here;
 
 impl PairLookup for Here {
     fn counterpart(&self, kind: Kind, id: &str) -> Option<Place> {
-        let reference = match id {
-            "1" => Reference::known("71"),
-            "2" => Reference::Pending { kind, id: "2".into() },
-            _ => return None,
-        };
-        Some(Place { kind, reference })
+        small::counterpart(kind, id)
     }
 
     fn elsewhere(&self, kind: Kind, id: &str) -> Option<LinkEnd> {
@@ -54,14 +51,6 @@ fn to(id: &str) -> Link {
 
 fn to_url(url: &str) -> Link {
     Link::new(LinkType::RelatesTo, LinkEnd::Url(url.into()))
-}
-
-fn fill(target: &str, source: Source) -> Fill {
-    Fill { target: target.into(), source, conversions: vec![] }
-}
-
-fn rule(target: &str, source: Source) -> Rule {
-    Rule::filling(End::Right, fill(target, source))
 }
 
 fn lane() -> Lane {

@@ -12,6 +12,7 @@ mod left_out;
 mod lists;
 mod mentions;
 mod scope;
+mod small;
 mod structure;
 mod survey;
 mod text;

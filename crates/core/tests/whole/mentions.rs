@@ -9,12 +9,14 @@ use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
 use hovrel_core::compare::{Comparer, targets};
 use hovrel_core::loss::LossCause;
 use hovrel_core::model::{
-    Artefact, Block, COMMENTS, Comment, Document, End, Ends, Inline, Kind, Reference, Slot, Stamp, Value, ValueType,
-    labelled, named, names_pending, pending_names,
+    Artefact, Block, COMMENTS, Comment, Document, Ends, Inline, Kind, Slot, Stamp, Value, ValueType, labelled, named,
+    names_pending, pending_names,
 };
 use hovrel_core::plan::FieldReason;
 use hovrel_core::rules::*;
 use hovrel_core::text::TextFormat;
+
+use crate::small::{self, fill, rule};
 
 const TEXT: &str = "text";
 
@@ -23,12 +25,7 @@ struct Here;
 
 impl PairLookup for Here {
     fn counterpart(&self, kind: Kind, id: &str) -> Option<Place> {
-        let reference = match id {
-            "1" => Reference::known("71"),
-            "2" => Reference::Pending { kind, id: "2".into() },
-            _ => return None,
-        };
-        Some(Place { kind, reference })
+        small::counterpart(kind, id)
     }
 
     fn called(&self, key: &str) -> Option<(Kind, String)> {
@@ -56,14 +53,6 @@ impl PairLookup for Before {
 
 fn user(id: &str, login: &str, name: &str) -> User {
     User { id: id.into(), login: Some(login.into()), email: None, name: name.into(), active: true }
-}
-
-fn fill(target: &str, source: Source) -> Fill {
-    Fill { target: target.into(), source, conversions: vec![] }
-}
-
-fn rule(target: &str, source: Source) -> Rule {
-    Rule::filling(End::Right, fill(target, source))
 }
 
 fn lane() -> Lane {
