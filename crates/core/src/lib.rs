@@ -13,6 +13,7 @@
 //! | [`model`] | what an artefact and a value are, and what a slot holds |
 //! | [`text`] | rich documents to and from HTML, Markdown and plain text |
 //! | [`diff`] | differences inside a text or a list of steps |
+//! | [`law`] | what becomes of a slot that people edit at both ends |
 //! | [`workflow`] | which states can be reached from which |
 //! | [`catalogue`] | what a system can hold |
 //! | [`keepable`] | what the database can't keep, and what stands for it |
@@ -49,6 +50,7 @@ pub mod diff;
 pub mod expression;
 pub mod identity;
 pub mod keepable;
+pub mod law;
 pub mod loss;
 pub mod model;
 pub mod plan;

@@ -23,6 +23,8 @@ pub fn waiting(seq: u32, id: &str, to: &str) -> Change {
         right: Some(Value::Empty),
         reason: FieldReason::WaitsForOthers,
         losses: vec![],
+        back: None,
+        cannot: vec![],
     };
     Change { fields: vec![field], ..change(seq, id, Outcome::Update(End::Right)) }
 }

@@ -51,6 +51,8 @@ fn change(n: usize, lane: &str) -> Change {
         right: None,
         reason: FieldReason::New,
         losses: vec![],
+        back: None,
+        cannot: vec![],
     };
     let mut change =
         Change::new(n as u32, lane, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right));

@@ -1,21 +1,28 @@
 //! Why a rule can't be applied, to any item or to one, and what to do.
 
 use hovrel_core::carry::FaultReason;
+use hovrel_core::model::End;
 
-/// What is wrong and what to do, for a person.
+/// What is wrong and what to do, for a person, on the way into the right.
 pub fn fault(reason: &FaultReason) -> String {
+    fault_into(End::Right, reason)
+}
+
+/// What is wrong and what to do, for a person, on the way into an end.
+pub fn fault_into(end: End, reason: &FaultReason) -> String {
+    let (from, to) = (end.other().id(), end.id());
     match reason {
         FaultReason::NoSuchKind => "one of the ends has no such kind; choose another kind for this lane".into(),
         FaultReason::NoSuchSource { field } => {
-            format!("the left end has no field “{field}”; choose another source or remove the rule")
+            format!("the {from} end has no field “{field}”; choose another source or remove the rule")
         }
-        FaultReason::NoSuchTarget { field } => format!("the right end has no field “{field}”; remove the rule"),
+        FaultReason::NoSuchTarget { field } => format!("the {to} end has no field “{field}”; remove the rule"),
         FaultReason::Scope { end, why } => format!("the scope at the {}: {why}", end.id()),
-        FaultReason::ReadOnly => "this field can only be read at the right; remove the rule".into(),
+        FaultReason::ReadOnly => format!("this field can only be read at the {to}; remove the rule"),
         FaultReason::FedTwice => "two rules fill this field; remove one of them".into(),
-        FaultReason::RequiredUnfed => "the right end requires this field and no rule fills it; choose a source".into(),
+        FaultReason::RequiredUnfed => format!("the {to} end requires this field and no rule fills it; choose a source"),
         FaultReason::RequiredEmpty => {
-            "the right end requires this field and the item holds nothing; map the empty value".into()
+            format!("the {to} end requires this field and the item holds nothing; map the empty value")
         }
         FaultReason::TypesDiffer { from, to } => {
             format!("{} can't become {}; choose a conversion or another field", from.word(), to.word())
@@ -27,35 +34,43 @@ pub fn fault(reason: &FaultReason) -> String {
             format!("the value “{}” is not in the value map; add a row or choose what happens to others", short(value))
         }
         FaultReason::NotAllowed { value } => {
-            format!("the right end does not allow “{}”; use a value map", short(value))
+            format!("the {to} end does not allow “{}”; use a value map", short(value))
         }
         FaultReason::MapTargetNotAllowed { value } => {
-            format!("the value map gives “{}”, which the right end does not allow", short(value))
+            format!("the value map gives “{}”, which the {to} end does not allow", short(value))
         }
         FaultReason::TooLong { length, limit } => {
             format!("the value has {length} characters, the field takes {limit}; shorten it by rule or in the item")
         }
         FaultReason::UnknownUser { name } => {
-            format!("nobody at the right was recognised as {name}; add them to the people table or name a fallback")
+            format!("nobody at the {to} was recognised as {name}; add them to the people table or name a fallback")
         }
         FaultReason::NotInvertible => {
-            "the rule runs both ways and its conversion can't run backwards; make it one way".into()
+            "the rule runs both ways, and what it does can't be taken back; make it one way".into()
         }
-        FaultReason::NotWrittenInto { .. } => "lanes run from left to right; swap the ends of the route instead".into(),
+        FaultReason::NoWayBack { value } => {
+            format!("no row of the value map leads back from “{}”; add one, or mark one of several for the way back", short(value))
+        }
+        FaultReason::CutThere => {
+            "the text was cut there, and the edit touches the last word before the cut; make it at the other end".into()
+        }
+        FaultReason::NotWrittenInto { .. } => {
+            "nothing goes from right to left alone; let the lane run both ways, or swap the ends of the route".into()
+        }
         FaultReason::NoMarkPlace => {
-            "the right end has no place for the mark that shows where an item came from; without it an interrupted transfer could create items twice. Give the kind such a field there, or choose another kind".into()
+            format!("the {to} end has no place for the mark that shows where an item came from; without it an interrupted transfer could create items twice. Give the kind such a field there, or choose another kind")
         }
         FaultReason::NoOriginRule => {
             "nothing writes the origin mark, so an interrupted transfer could create items twice; fill this field from the origin".into()
         }
         FaultReason::FolderNotCarried { folder } => {
-            format!("its folder ({folder}) is neither at the right nor in this plan; widen the scope of the folder lane")
+            format!("its folder ({folder}) is neither at the {to} nor in this plan; widen the scope of the folder lane")
         }
         FaultReason::NoFolderLane => {
             "the route has no lane for folders, so there is nothing to mirror into; add a folder lane or remove the rule".into()
         }
         FaultReason::NotCarried { what } => {
-            format!("it refers to {what}, which is neither at the right nor in this plan; widen the scope or transfer that first")
+            format!("it refers to {what}, which is neither at the {to} nor in this plan; widen the scope or transfer that first")
         }
         FaultReason::NoWay { from, to } => {
             format!("“{to}” can't be reached from “{from}” there; map the value to a state that can be reached")
@@ -71,7 +86,7 @@ pub fn fault(reason: &FaultReason) -> String {
             format!("the value can't be computed for the item: {why}; give it a value in the expression")
         }
         FaultReason::Unreadable { raw } => {
-            format!("the left end holds “{}”, which is not of the field's type; correct the item", short(raw))
+            format!("the {from} end holds “{}”, which is not of the field's type; correct the item", short(raw))
         }
     }
 }

@@ -1280,6 +1280,19 @@ export interface components {
             /** @description Its name, with its extension. */
             name: string;
         };
+        /** @description What a field becomes at the left. */
+        BackDetail: {
+            /** @description From what the left holds to what will be written. */
+            diff: components["schemas"]["ValueDiff"];
+            field_name: string;
+            /** @description Whether it is written there unless a person says otherwise. */
+            goes: boolean;
+            losses: components["schemas"]["LossDetail"][];
+            /** @description Whether the right's value may be written over what the left holds. */
+            may_be_written: boolean;
+            /** @description What will be written. */
+            write: components["schemas"]["ValueDiff"];
+        };
         /**
          * @description What became of a lane between two versions.
          * @enum {string}
@@ -1859,6 +1872,14 @@ export interface components {
             /** @enum {string} */
             reason: "not_invertible";
         } | {
+            /** @enum {string} */
+            reason: "no_way_back";
+            /** @description The value as text. */
+            value: string;
+        } | {
+            /** @enum {string} */
+            reason: "cut_there";
+        } | {
             /** @description The end that something is to go into. */
             end: components["schemas"]["End"];
             /** @enum {string} */
@@ -1936,8 +1957,11 @@ export interface components {
          */
         FieldDecision: "write_left" | "write_right" | "leave" | "keep_left" | "keep_right";
         FieldDetail: {
+            back?: components["schemas"]["BackDetail"] | null;
             /** @description Whether a person may say what becomes of it. */
             can_be_decided: boolean;
+            /** @description Why it can't be carried to an end, in words. */
+            cannot: string[];
             /** @description The end of the left's text that a rule cuts off. */
             cut_off: string;
             decision: components["schemas"]["FieldDecision"];
@@ -1990,7 +2014,7 @@ export interface components {
          * @description Why a field is in a change, with the end that it is about.
          * @enum {string}
          */
-        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "left_unreadable" | "right_unreadable" | "taken_off_left" | "taken_off_right" | "perhaps_there";
+        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "left_unreadable" | "right_unreadable" | "taken_off_left" | "taken_off_right" | "perhaps_there" | "left_goes_back" | "right_goes_back" | "left_wins" | "right_wins" | "left_not_carried" | "right_not_carried" | "left_old_form" | "right_old_form" | "exchange" | "rule_changed_back";
         /** @description One field of a kind. */
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */

@@ -23,6 +23,7 @@ export type DiscShape =
   | "in_step"
   | "new_right"
   | "update_right"
+  | "update_left"
   | "held_right"
   | "conflict"
   | "adopt"
@@ -38,6 +39,7 @@ export type DiscShape =
 export const outcomeWord: Record<DiscShape, string> = {
   new_right: "New at right",
   update_right: "Update right",
+  update_left: "Update left",
   adopt: "Already at right",
   held_right: "Edited at right",
   conflict: "Conflict",
@@ -55,6 +57,7 @@ export const outcomeWord: Record<DiscShape, string> = {
 export const outcomeHelp: Record<DiscShape, string> = {
   new_right: "Only the left has it. A transfer creates it at the right.",
   update_right: "The left changed since both were in step. A transfer updates the right.",
+  update_left: "The right changed since both were in step. A transfer updates the left.",
   adopt: "Both ends have it already. A transfer makes the two a pair instead of creating it twice.",
   held_right: "Only the right changed. This route does not write the left, so the change stays.",
   conflict: "Both ends changed, or there is no earlier state to compare with. You decide.",
@@ -116,6 +119,16 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   taken_off_left: "removed at left, stays at right",
   taken_off_right: "removed at right, stays at left",
   perhaps_there: "sent once without an answer",
+  left_goes_back: "changed at left, goes to right",
+  right_goes_back: "changed at right, goes to left",
+  left_wins: "differed when first matched; the left wins",
+  right_wins: "differed when first matched; the right wins",
+  left_not_carried: "changed at left, can’t be transferred",
+  right_not_carried: "changed at right, can’t be transferred",
+  left_old_form: "the left holds its old value again",
+  right_old_form: "the right holds its old value again",
+  exchange: "went to and fro five times in an hour",
+  rule_changed_back: "the rule’s way back changed",
 };
 
 export const operatorWord: Record<Schemas["Operator"], string> = {

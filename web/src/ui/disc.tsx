@@ -23,10 +23,17 @@ const shapes: Record<DiscShape, React.ReactNode> = {
       <path d={rightHalf} fill="var(--right-wash)" stroke={R} strokeWidth="1.4" />
     </>
   ),
+  update_left: (
+    <>
+      <path d={rightHalf} fill={R} />
+      <path d={leftHalf} fill="var(--left-wash)" stroke={L} strokeWidth="1.4" />
+    </>
+  ),
   held_right: (
     <>
       <path d={rightHalf} fill={R} />
       <path d={leftHalf} fill="var(--left-wash)" stroke={L} strokeWidth="1.4" />
+      <path d="M8 1v14" stroke="var(--ink)" strokeWidth="1.4" />
     </>
   ),
   adopt: (

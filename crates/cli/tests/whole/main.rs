@@ -2,6 +2,7 @@
 
 mod between;
 mod both_sides;
+mod both_ways;
 mod browser;
 mod command_line;
 mod demo;

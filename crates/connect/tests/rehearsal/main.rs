@@ -94,6 +94,8 @@ fn change(kind: Kind, fields: Vec<(String, Value)>) -> Change {
         right: None,
         reason: FieldReason::New,
         losses: vec![],
+        back: None,
+        cannot: vec![],
     };
     Change {
         left: Some(Side::of(&Artefact::bare(kind, "left"), String::new())),

@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use crate::law::{Replaced, Swing};
 use crate::model::{End, Ends, Fingerprint, Slot, Value};
 use crate::rules::RuleId;
 
@@ -28,6 +29,26 @@ pub struct Agreed {
     /// again.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unanswered: Option<Value>,
+    /// The end to which that was sent.
+    #[serde(skip_serializing_if = "is_right")]
+    pub unanswered_at: End,
+    /// Whether the rule carried both ways then, so that what it made is known for both ends.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    pub both: bool,
+    /// What Hovrel's last writes into either end replaced there, of a rule that carries both ways.
+    #[serde(skip_serializing_if = "is_of_neither")]
+    pub replaced: Ends<Vec<Replaced<Value>>>,
+    /// The last edits that were carried to and fro.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub swings: Vec<Swing>,
+}
+
+fn is_right(end: &End) -> bool {
+    *end == End::Right
+}
+
+fn is_of_neither(replaced: &Ends<Vec<Replaced<Value>>>) -> bool {
+    replaced.left.is_empty() && replaced.right.is_empty()
 }
 
 fn is_for_neither(made: &Ends<Option<Value>>) -> bool {
@@ -47,21 +68,54 @@ struct Kept {
     why: Why,
     #[serde(default)]
     unanswered: Option<Value>,
+    #[serde(default)]
+    unanswered_at: Option<End>,
+    #[serde(default)]
+    both: bool,
+    #[serde(default)]
+    replaced: Ends<Vec<Replaced<Value>>>,
+    #[serde(default)]
+    swings: Vec<Swing>,
 }
 
 impl From<Kept> for Agreed {
     fn from(kept: Kept) -> Agreed {
-        let Kept { slot, made_for: Ends { left, right }, made, rule, why, unanswered } = kept;
-        Agreed { slot, made: Ends { left, right: right.or(made) }, rule, why, unanswered }
+        let Kept { slot, made_for: Ends { left, right }, made, rule, why, .. } = kept;
+        Agreed {
+            slot,
+            made: Ends { left, right: right.or(made) },
+            rule,
+            why,
+            unanswered: kept.unanswered,
+            unanswered_at: kept.unanswered_at.unwrap_or(End::Right),
+            both: kept.both,
+            replaced: kept.replaced,
+            swings: kept.swings,
+        }
     }
 }
 
 impl Agreed {
     /// Of a rule with a digest, and what it made for an end if that end holds something else.
     pub fn new(rule: String, why: Why, end: End, made: Option<Value>) -> Agreed {
-        let mut agreed = Agreed { slot: None, made: Ends::default(), rule, why, unanswered: None };
-        agreed.made[end] = made;
-        agreed
+        let mut made_for = Ends::default();
+        made_for[end] = made;
+        Agreed { both: false, ..Agreed::of_both(rule, why, made_for) }
+    }
+
+    /// Of a rule with a digest that carries both ways, and what it made for either end if that end holds something else.
+    pub fn of_both(rule: String, why: Why, made: Ends<Option<Value>>) -> Agreed {
+        Agreed {
+            slot: None,
+            made,
+            rule,
+            why,
+            unanswered: None,
+            unanswered_at: End::Right,
+            both: true,
+            replaced: Ends::of(|_| Vec::new()),
+            swings: Vec::new(),
+        }
     }
 
     /// Whether it is of a rule that fills this slot.

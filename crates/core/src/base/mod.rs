@@ -17,6 +17,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use crate::agree::same;
+use crate::law::Remembered;
 use crate::model::{End, Ends, Fingerprint, Names, Slot, Value};
 use crate::rules::RuleId;
 
@@ -62,11 +63,20 @@ impl Base {
             .entry(of.rule.clone())
             .or_insert_with(|| Agreed { slot, ..Agreed::new(digest, Why::Carried, end, None) });
         agreed.unanswered = Some(sent);
+        agreed.unanswered_at = end;
     }
 
-    /// Whether what a slot holds may be what somebody made of something that was sent without an answer.
-    pub fn is_in_doubt(&self, of: RuleSlot<'_>, now: &Value) -> bool {
-        let sent = self.agreed(of).and_then(|a| a.unanswered.as_ref());
+    /// The same of a slot that both ends are read of and written: what stood there when the write was planned may come back.
+    pub fn perhaps_wrote(&mut self, of: RuleSlot<'_>, end: End, planned: &Value, at: i64) {
+        let moved = self.remembered(of).map(|remembered| remembered.perhaps_wrote(end, planned, at, same));
+        if let (Some(moved), Some(agreed)) = (moved, self.agreed.get_mut(of.rule)) {
+            agreed.replaced = moved.replaced;
+        }
+    }
+
+    /// Whether what an end holds may be what somebody made of something that was sent to it without an answer.
+    pub fn is_in_doubt(&self, of: RuleSlot<'_>, end: End, now: &Value) -> bool {
+        let sent = self.agreed(of).filter(|a| a.unanswered_at == end).and_then(|a| a.unanswered.as_ref());
         sent.is_some_and(|sent| !same(sent, now))
     }
 
@@ -86,6 +96,17 @@ impl Base {
             return None;
         }
         Some(Ends { left: self.left.0.get(of.rule)?, right: self.right.0.get(of.rule)? })
+    }
+
+    /// What is remembered of a slot, as the law knows it; none if it was never in step.
+    pub fn remembered(&self, of: RuleSlot<'_>) -> Option<Remembered<Value>> {
+        let at = self.told(of)?.map(Value::clone);
+        let nothing = Ends { left: None, right: None };
+        let Some(agreed) = self.agreed(of) else {
+            return Some(Remembered { at, made: nothing, replaced: Ends::of(|_| Vec::new()), swings: Vec::new() });
+        };
+        let Agreed { made, replaced, swings, .. } = agreed.clone();
+        Some(Remembered { at, made, replaced, swings })
     }
 
     /// Takes what is remembered of a rule as it is in another base.

@@ -66,6 +66,15 @@ impl Ready<'_> {
             });
             return out;
         }
+        let Converted { value, losses, fault } = self.carry(value, artefact, cx);
+        out.losses.extend(losses);
+        Converted { value, losses: out.losses, fault }
+    }
+
+    /// Applies the rule to a value that an artefact holds, or held.
+    pub(super) fn carry(&self, value: Value, artefact: &Artefact, cx: &Context<'_>) -> Converted {
+        let fill = self.fill;
+        let mut out = Converted { value: None, losses: Vec::new(), fault: None };
         let converted = self.through(fill.conversions.len(), value, cx, &mut out.losses);
         match converted.and_then(|value| fit(value, self, artefact, cx, &mut out.losses)) {
             Ok(value) => out.value = Some(lead_on(value.settled(), fill, cx, &mut out.losses)),
@@ -80,7 +89,7 @@ pub fn convert(fill: &Fill, artefact: &Artefact, cx: &Context<'_>) -> Converted 
     Ready::new(fill, cx).convert(artefact, cx)
 }
 
-fn step(
+pub(super) fn step(
     conversion: &Conversion,
     rows: &Rows<'_>,
     value: Value,

@@ -79,6 +79,13 @@ pub enum FaultReason {
     },
     /// The rule is to run back too, and its conversion can't.
     NotInvertible,
+    /// No row of the value map leads back from the value.
+    NoWayBack {
+        /// The value as text.
+        value: String,
+    },
+    /// The text was cut there, and the edit touches the last word before the cut.
+    CutThere,
     /// Something is to go into an end that nothing is written into.
     NotWrittenInto {
         /// The end that something is to go into.

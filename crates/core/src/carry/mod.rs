@@ -5,6 +5,7 @@
 //! nothing of what the target holds now.
 
 mod amounts;
+mod back;
 mod comments;
 mod context;
 mod convert;
@@ -22,6 +23,7 @@ mod steps;
 mod tables;
 mod texts;
 mod users;
+mod ways;
 
 pub(crate) use comments::renamed_comments;
 pub use context::{Context, PairLookup, Place};
@@ -36,3 +38,4 @@ pub use source::source_value;
 pub(crate) use steps::call_text;
 pub(crate) use texts::{length_in, says_nothing};
 pub use users::{UserMatch, UserMatcher, recognise};
+pub use ways::BothWays;

@@ -16,10 +16,10 @@ use crate::carry::{Context, FaultReason, Ready};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
 use crate::model::{Artefact, End, Kind, PARENT, Slot, ValueType};
-use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Source};
+use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source};
 use crate::scope::condition_faults;
 use item_faults::ItemFaults;
-use types::{after_conversions, goes_into, invertible};
+use types::{after_conversions, goes_into, invertible, is_plain};
 
 /// One thing that is wrong with a lane.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -39,8 +39,8 @@ pub struct Fault {
     pub blocks: bool,
 }
 
-/// The end that lanes write so far. A lane with another direction is at fault, and checked as if it wrote this one: all
-/// faults are told at once.
+/// The end that lanes write, or write first, so far. A lane that carries into the other alone is at fault, and checked as if
+/// it wrote this one: all faults are told at once.
 const WRITTEN: End = End::Right;
 
 const NOT_WRITTEN_INTO: FaultReason = FaultReason::NotWrittenInto { end: WRITTEN.other() };
@@ -50,7 +50,7 @@ const NOT_WRITTEN_INTO: FaultReason = FaultReason::NotWrittenInto { end: WRITTEN
 pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     let mut faults = Vec::new();
     let fills = || lane.rules.iter().filter_map(|rule| rule.fill(WRITTEN));
-    if lane.direction != Direction::ToRight {
+    if lane.direction == Direction::ToLeft {
         faults.push(fault(lane, "", NOT_WRITTEN_INTO, true));
     }
     for end in End::BOTH {
@@ -71,9 +71,7 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
             false => vec![FaultReason::FedTwice],
             true => schema_faults(fill, cx.from_kind, cx.to_kind),
         };
-        if rule.back && !invertible(fill) {
-            wrong.push(FaultReason::NotInvertible);
-        }
+        wrong.extend(way_back_faults(rule, fill, lane.direction, cx));
         rules.push(match wrong.is_empty() {
             true => Ok(ItemFaults::new(lane, Ready::new(fill, cx))),
             false => Err(wrong.into_iter().map(|r| fault(lane, &fill.target, r, true)).collect()),
@@ -106,6 +104,37 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
 
 pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
     Fault { lane: lane.id.clone(), field: field.to_owned(), reason, items: Vec::new(), item_count: 0, blocks }
+}
+
+/// What is wrong with the way of a rule into the end that is not written first.
+fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<'_>) -> Vec<FaultReason> {
+    let other = WRITTEN.other();
+    let spelt_out = rule.fill(other).filter(|_| direction == Direction::Both);
+    if !rule.back && spelt_out.is_none() {
+        return Vec::new();
+    }
+    if rule.back && !invertible(fill) {
+        return vec![FaultReason::NotInvertible];
+    }
+    if direction != Direction::Both {
+        return Vec::new();
+    }
+    // Both ways join the same two fields, and their values have no parts.
+    let lane_rule = Lane { direction, ..Lane::of_kind(cx.from_kind.kind, vec![rule.clone()]) }.with_ways_back();
+    let way_back = lane_rule.rules.first().and_then(|rule| rule.fill(other));
+    let joins = |a: &Fill, b: &Fill| matches!(&a.source, Source::Field(field) if b.target == *field.as_str());
+    let Some(way_back) = way_back.filter(|back| joins(fill, back) && joins(back, fill)) else {
+        return vec![FaultReason::NotInvertible];
+    };
+    let plain = |kind: &KindSchema, slot: &Slot| kind.field(slot).is_some_and(|f| is_plain(f.value_type));
+    if !plain(cx.to_kind, &fill.target) || !plain(cx.from_kind, &way_back.target) {
+        return vec![FaultReason::NotInvertible];
+    }
+    // The values that come are those that the conversions lead back to; they are told item by item.
+    schema_faults(way_back, cx.to_kind, cx.from_kind)
+        .into_iter()
+        .filter(|reason| !(rule.back && matches!(reason, FaultReason::TypesDiffer { .. })))
+        .collect()
 }
 
 fn schema_faults(fill: &Fill, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {

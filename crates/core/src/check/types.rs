@@ -36,12 +36,10 @@ pub(super) fn goes_into(from: ValueType, to: ValueType) -> bool {
 pub(super) fn invertible(fill: &Fill) -> bool {
     matches!(fill.source, Source::Field(_))
         && fill.conversions.iter().all(|c| match c {
-            Conversion::RichText | Conversion::Users(_) => true,
-            Conversion::Shorten { .. }
-            | Conversion::IfEmpty { .. }
-            | Conversion::Hours
-            | Conversion::Number { .. }
-            | Conversion::PathLevel { .. } => false,
+            Conversion::Users(_) | Conversion::Shorten { .. } | Conversion::IfEmpty { .. } => true,
+            Conversion::RichText | Conversion::Hours | Conversion::Number { .. } | Conversion::PathLevel { .. } => {
+                false
+            }
             // Two types that become one can't be told apart on the way back.
             Conversion::LinkTypes(map) => map
                 .rows
@@ -52,4 +50,14 @@ pub(super) fn invertible(fill: &Fill) -> bool {
                 same.len() == 1 || same.iter().filter(|r| r.returns).count() == 1
             }),
         })
+}
+
+/// Whether the values of a type are carried both ways: those that have no parts and refer to nothing but people.
+pub(super) fn is_plain(value_type: ValueType) -> bool {
+    use ValueType::*;
+    match value_type {
+        Text | Choice | ChoiceList | User | UserList | Integer | Decimal | Boolean | Date | Instant | Duration
+        | Url => true,
+        RichText | Steps | Table | Attachments | Links | Comments | History | Reference | References => false,
+    }
 }

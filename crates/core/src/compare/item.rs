@@ -6,11 +6,14 @@
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
-use crate::agree::{Accepted, SaidOfOne, comments_of, files_untold, history_of, same, sort_comments, sort_history};
+use crate::agree::{
+    Accepted, SaidOfOne, comments_of, files_untold, history_of, holdings, same, sort_comments, sort_history,
+};
 use crate::base::{Agreed, Base, Pair, RuleSlot, Why};
 use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
+use crate::catalogue::KindSchema;
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Ends, Fingerprint, Names, Picker, Slot, Value, labelled, slot_value};
+use crate::model::{Artefact, End, Ends, Fingerprint, Names, Picker, ShortForm, Slot, Value, labelled, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
 use crate::rules::{Fill, FirstContact, Lane, RuleId, Source};
 use crate::workflow::Hindrance;
@@ -23,7 +26,19 @@ pub fn targets(lane: &Lane, artefact: &Artefact) -> BTreeMap<Slot, Value> {
 /// A rule of the lane, ready for many artefacts.
 pub(crate) struct ReadyRule<'a> {
     pub id: &'a RuleId,
+    /// How it fills the end that its lane writes first.
     pub ready: Ready<'a>,
+    /// How it fills the other end, if it carries both ways.
+    pub back: Option<WayBack<'a>>,
+    /// Of the rule with all that it reads besides the item.
+    digest: String,
+}
+
+/// The way of a rule into the end that its lane does not write first.
+pub(crate) struct WayBack<'a> {
+    pub ready: Ready<'a>,
+    /// The end into which the conversions stand, if the way into the other takes them back.
+    pub taken_back: Option<End>,
 }
 
 impl<'a> ReadyRule<'a> {
@@ -35,14 +50,26 @@ impl<'a> ReadyRule<'a> {
     pub fn filled(&self) -> RuleSlot<'a> {
         RuleSlot { rule: self.id, slot: self.slot() }
     }
+
+    /// Of the rule with all that it reads besides the item, on both its ways.
+    pub fn digest(&self) -> &str {
+        &self.digest
+    }
+
+    /// Whether a stored digest belongs to the rule as it is; older forms of digests are recognised too.
+    pub fn is_known_as(&self, kept: &str, cx: &Context<'_>) -> bool {
+        self.digest == kept || (self.back.is_none() && self.ready.is_known_as(kept, cx))
+    }
 }
 
 /// Compares artefacts under one lane.
 pub struct Comparer<'a> {
     pub(crate) lane: &'a Lane,
     pub(crate) cx: &'a Context<'a>,
-    /// The end that the lane writes; the rules read the other.
+    /// The end that the lane writes, or writes first; the rules read the other.
     pub(crate) written: End,
+    /// What the ways back look at, and the time at which it is compared; none of a lane that carries one way.
+    pub(super) back: Option<Back<'a>>,
     rules: Vec<ReadyRule<'a>>,
     /// The ids of the rules, by which values are hashed.
     ids: Names,
@@ -51,6 +78,14 @@ pub struct Comparer<'a> {
     /// Targets whose texts may name items.
     named_in: Vec<&'a Slot>,
     rules_digest: Fingerprint,
+}
+
+/// What the ways back of a lane look at.
+#[derive(Clone, Copy)]
+pub(super) struct Back<'a> {
+    pub cx: &'a Context<'a>,
+    /// Seconds since 1970-01-01.
+    pub clock: i64,
 }
 
 /// What comparing two artefacts found.
@@ -62,6 +97,8 @@ pub struct Found {
     pub faults: Vec<(Slot, FaultReason)>,
     /// Fields that are the same at both ends, or as the rule left them, and whose base moves.
     pub rebased: BTreeMap<Slot, Rebase>,
+    /// Of these, what a rule that carries both ways makes for either end, where that is something else than it holds.
+    pub made: BTreeMap<Slot, Ends<Option<Value>>>,
     /// Losses of fields that are the same at both ends as far as they can be.
     pub losses: Vec<Loss>,
     /// Comments and past changes that were found at both ends, and are remembered from now on.
@@ -81,15 +118,19 @@ impl Found {
 }
 
 /// A slot that one end left out of its answer: nothing is written.
-fn unreadable(slot: &Slot, left: Option<&Value>, now: &Value, end: End) -> FieldChange {
+pub(super) fn unreadable(slot: &Slot, left: Option<&Value>, now: &Value, end: End) -> FieldChange {
     FieldChange {
-        field: slot.clone(),
         left: left.cloned(),
         write: now.clone(),
         right: Some(now.clone()),
         reason: FieldReason::Unreadable(end),
-        losses: Vec::new(),
+        ..FieldChange::of(slot.clone())
     }
+}
+
+/// As an agreement makes it: see `Agreement`.
+fn digest_of(rules: &[ReadyRule<'_>]) -> Fingerprint {
+    Fingerprint::of_map(rules.iter().map(|rule| (rule.id, rule.digest())))
 }
 
 /// What became of a slot since both ends were last in step.
@@ -132,11 +173,13 @@ enum Differs {
 impl<'a> Comparer<'a> {
     /// Prepares the rules of a lane for comparing items by them.
     pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
-        let ready = |(id, fill)| ReadyRule { id, ready: Ready::new(fill, cx) };
+        let ready = |(id, fill)| {
+            let ready = Ready::new(fill, cx);
+            ReadyRule { id, digest: ready.digest().to_owned(), ready, back: None }
+        };
         let rules: Vec<ReadyRule<'_>> = lane.filling().map(ready).collect();
         let ids = Names::new(rules.iter().map(|rule| rule.id.as_str()));
-        // As an agreement makes it: see `Agreement`.
-        let rules_digest = Fingerprint::of_map(rules.iter().map(|rule| (rule.id, rule.ready.digest())));
+        let rules_digest = digest_of(&rules);
         let written = lane.direction.written();
         let fields = Ends::of(|end| {
             let field = |rule: &ReadyRule<'a>| match (end == written, &rule.ready.fill.source) {
@@ -147,7 +190,23 @@ impl<'a> Comparer<'a> {
             rules.iter().map(field).collect()
         });
         let named_in = rules.iter().filter(|r| r.ready.holds_documents()).map(|r| &r.ready.fill.target).collect();
-        Comparer { lane, cx, written, rules, ids, fields, named_in, rules_digest }
+        Comparer { lane, cx, written, back: None, rules, ids, fields, named_in, rules_digest }
+    }
+
+    /// With the ways back of a lane that carries both ways ([`Lane::with_ways_back`]): what they look at, and the time
+    /// (seconds since 1970-01-01).
+    pub fn both_ways(mut self, cx: &'a Context<'a>, clock: i64) -> Comparer<'a> {
+        let (lane, into) = (self.lane, self.written.other());
+        for rule in &mut self.rules {
+            let Some(of_lane) = lane.rules.iter().find(|r| r.id == *rule.id) else { continue };
+            let Some(fill) = of_lane.fill(into).filter(|_| lane.carries_into(of_lane, into)) else { continue };
+            let ready = Ready::new(fill, cx);
+            rule.digest = ShortForm::Now.of(&(rule.ready.digest(), ready.digest()));
+            rule.back = Some(WayBack { ready, taken_back: of_lane.taken_back() });
+        }
+        self.rules_digest = digest_of(&self.rules);
+        self.back = Some(Back { cx, clock });
+        self
     }
 
     /// The end that the rules read.
@@ -200,7 +259,7 @@ impl<'a> Comparer<'a> {
 
     /// The digest of each rule with what it reads besides the item.
     pub fn digests(&self) -> BTreeMap<RuleId, String> {
-        self.rules.iter().map(|r| (r.id.clone(), r.ready.digest().to_owned())).collect()
+        self.rules.iter().map(|r| (r.id.clone(), r.digest().to_owned())).collect()
     }
 
     /// The text of a written field with left keys replaced by those of counterparts that have been created since; none
@@ -223,6 +282,7 @@ impl<'a> Comparer<'a> {
             self.compare_slot(rule, items, base, accepted, &mut out);
         }
         out.faults.extend(self.moves(&out.fields, Some(items[self.written])));
+        out.faults.extend(self.moves_back(&out.fields, items[self.read()]));
         out
     }
 
@@ -242,6 +302,9 @@ impl<'a> Comparer<'a> {
         accepted: &[Accepted],
         out: &mut Found,
     ) {
+        if let (Some(way_back), Some(back)) = (&rule.back, self.back) {
+            return self.compare_both_ways((rule, way_back, back), items, base, out);
+        }
         let (target, ready) = (rule.slot(), &rule.ready);
         let from = items[self.read()];
         let now = target.of(items[self.written]);
@@ -303,6 +366,8 @@ impl<'a> Comparer<'a> {
                 right: Some(now.into_owned()),
                 reason,
                 losses: converted.losses,
+                back: None,
+                cannot: Vec::new(),
             }),
         }
     }
@@ -315,18 +380,18 @@ impl<'a> Comparer<'a> {
         (source, now): (&Value, &Value),
         base: Option<&'b Base>,
     ) -> Since<'b> {
-        let (target, ready) = (rule.slot(), &rule.ready);
+        let target = rule.slot();
         let kept = base.and_then(|b| b.told(rule.filled()));
         let agreed = base.and_then(|b| b.agreed(rule.filled()));
         let same = Ends::of(|end| kept.is_some_and(|kept| kept[end] == if end == self.written { now } else { source }));
         let both_same = same.left && same.right;
-        let other_rule = both_same && agreed.is_some_and(|a| !ready.is_known_as(&a.rule, self.cx));
+        let other_rule = both_same && agreed.is_some_and(|a| !rule.is_known_as(&a.rule, self.cx));
         Since {
             has_base: kept.is_some(),
             agreed,
             same,
             other_rule,
-            by_former_digest: both_same && !other_rule && agreed.is_some_and(|a| a.rule != ready.digest()),
+            by_former_digest: both_same && !other_rule && agreed.is_some_and(|a| a.rule != rule.digest()),
             moved: *target == Slot::Links && self.leads_back(items),
             renamed: self.renamed(items[self.written], target),
         }
@@ -361,7 +426,7 @@ impl<'a> Comparer<'a> {
             };
         }
         let by_itself = reason.default_decision(FirstContact::Ask, self.written).writes();
-        if by_itself && base.is_some_and(|b| b.is_in_doubt(rule.filled(), now)) {
+        if by_itself && base.is_some_and(|b| b.is_in_doubt(rule.filled(), self.written, now)) {
             reason = FieldReason::PerhapsThere;
         }
         if matches!(now, Value::Unreadable(_)) {
@@ -410,7 +475,7 @@ impl<'a> Comparer<'a> {
         };
         let (left, right) = (Some(source.clone()), Some(now.clone()));
         let losses = if matches!(reason, FieldReason::TakenOff(_)) { Vec::new() } else { losses };
-        out.fields.push(FieldChange { field: target.clone(), left, write, right, reason, losses });
+        out.fields.push(FieldChange { left, write, right, reason, losses, ..FieldChange::of(target.clone()) });
     }
 
     /// The comments of two items, by what is remembered of both.
@@ -457,34 +522,61 @@ impl<'a> Comparer<'a> {
                 right: None,
                 reason: FieldReason::New,
                 losses: converted.losses,
+                back: None,
+                cannot: Vec::new(),
             });
         }
         faults.extend(self.moves(&fields, None));
         (fields, faults)
     }
 
+    /// What an item of the end that is read holds in everything that can be written there, if the lane writes that too and
+    /// has both items.
+    pub(super) fn held_back(&self, has_both: bool, item: &Artefact) -> BTreeMap<String, String> {
+        self.back.filter(|_| has_both).map(|back| holdings(item, back.cx.to_kind)).unwrap_or_default()
+    }
+
     /// What stands in the way of the states that are to be written: no moves that lead there, or a field
     /// that these ask for and that would be empty.
     fn moves(&self, fields: &[FieldChange], there: Option<&Artefact>) -> Vec<(Slot, FaultReason)> {
-        let mut faults = Vec::new();
-        for change in fields.iter().filter(|f| f.reason.may_be_written(self.written)) {
-            let workflow = self.cx.to_kind.field(&change.field).and_then(|f| f.workflow.as_ref());
-            let (Some(workflow), Value::Choice(to)) = (workflow, &change.write) else { continue };
-            let now = there.map(|r| change.field.of(r).display()).filter(|s| !s.is_empty());
-            let from = now.unwrap_or_else(|| workflow.first.clone());
-            let held = |field: &str| match fields.iter().find(|f| f.field == field) {
-                Some(f) => !f.write.is_blank(),
-                None => there.is_some_and(|r| !slot_value(r, field).is_blank()),
-            };
-            faults.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
-                let (from, to) = (from.clone(), to.clone());
-                let reason = match hindrance {
-                    Hindrance::NoWay => FaultReason::NoWay { from, to },
-                    Hindrance::Asks(field) => FaultReason::MoveAsks { to, field },
-                };
-                (change.field.clone(), reason)
-            }));
-        }
-        faults
+        let written = |f: &&FieldChange| f.reason.may_be_written(self.written);
+        let into = fields.iter().filter(written).map(|f| (&f.field, &f.field, &f.write)).collect();
+        hindered(self.cx.to_kind, into, there)
     }
+
+    /// The same at the end that the lane does not write first.
+    fn moves_back(&self, fields: &[FieldChange], there: &Artefact) -> Vec<(Slot, FaultReason)> {
+        let Some(back) = self.back else { return Vec::new() };
+        let returns = fields.iter().filter(|f| f.reason.may_be_written(self.written.other()));
+        let into = returns.filter_map(|f| f.back.as_ref().map(|back| (&f.field, &back.field, &back.write))).collect();
+        hindered(back.cx.to_kind, into, Some(there))
+    }
+}
+
+/// What stands in the way of states among what is written: for each, the field of the change, the slot there and the value.
+fn hindered(
+    kind: &KindSchema,
+    into: Vec<(&Slot, &Slot, &Value)>,
+    there: Option<&Artefact>,
+) -> Vec<(Slot, FaultReason)> {
+    let mut faults = Vec::new();
+    for (field, slot, write) in &into {
+        let workflow = kind.field(slot).and_then(|f| f.workflow.as_ref());
+        let (Some(workflow), Value::Choice(to)) = (workflow, *write) else { continue };
+        let now = there.map(|r| slot.of(r).display()).filter(|s| !s.is_empty());
+        let from = now.unwrap_or_else(|| workflow.first.clone());
+        let held = |field: &str| match into.iter().find(|(_, slot, _)| **slot == field) {
+            Some((.., write)) => !write.is_blank(),
+            None => there.is_some_and(|r| !slot_value(r, field).is_blank()),
+        };
+        faults.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
+            let (from, to) = (from.clone(), to.clone());
+            let reason = match hindrance {
+                Hindrance::NoWay => FaultReason::NoWay { from, to },
+                Hindrance::Asks(field) => FaultReason::MoveAsks { to, field },
+            };
+            ((*field).clone(), reason)
+        }));
+    }
+    faults
 }

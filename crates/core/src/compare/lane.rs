@@ -223,7 +223,9 @@ impl Compared<'_> {
             left_side: held.left,
             right_side: held.right,
             held: one.other.map(|other| holdings(other, self.comparer.cx.to_kind)).unwrap_or_default(),
+            held_back: self.comparer.held_back(one.other.is_some(), item),
             rebased: one.found.rebased,
+            made: one.found.made,
             accepted: one.found.accepted,
             absence: one.absence,
             depends_on: depends_on.into_iter().collect(),
@@ -257,6 +259,8 @@ fn outcome_of(fields: &[FieldChange], faults: &[(Slot, FaultReason)], written: E
         Outcome::Conflict
     } else if any(&|r| r.may_be_written(written)) {
         Outcome::Update(written)
+    } else if any(&|r| r.may_be_written(written.other()) && matches!(r, FieldReason::Back(_))) {
+        Outcome::Update(written.other())
     } else if any(&|r| r == FieldReason::Changed(written)) {
         Outcome::Held(written)
     } else if any(&|r| matches!(r, FieldReason::Unreadable(_))) {

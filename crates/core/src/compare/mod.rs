@@ -5,6 +5,7 @@
 //! a difference is a conflict, never a silent overwrite.
 
 mod beside;
+mod both;
 mod item;
 mod lane;
 mod walk;

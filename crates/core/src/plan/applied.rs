@@ -4,12 +4,14 @@
 
 use std::collections::BTreeMap;
 
-use super::change::{Change, Rebase};
+use super::change::{Change, Rebase, Returned};
 use super::decision::{Decision, decided_fields};
 use super::reason::FieldDecision;
+use crate::agree::same;
 use crate::base::{Agreed, Base, RuleSlot, Why};
 use crate::carry::{Lacking, written_from};
-use crate::model::{Slot, Value};
+use crate::law::{Remembered, Wrote};
+use crate::model::{End, Ends, Slot, Value};
 use crate::rules::{Lane, RuleId};
 
 /// What was written of a field: what was sent, and what the answer to that says is held.
@@ -21,15 +23,26 @@ pub struct WrittenField {
     pub held: Value,
 }
 
-/// What a transfer did with a change, for moving the base.
-#[derive(Debug, Clone, Default)]
+/// What a transfer did with a change at one end, for moving the base.
+#[derive(Debug, Clone)]
 pub struct Written {
-    /// By target.
+    /// The end that was written.
+    pub end: End,
+    /// When (seconds since 1970-01-01).
+    pub at: i64,
+    /// By the slot there.
     pub fields: BTreeMap<Slot, WrittenField>,
     /// Lists that were written without some of their members.
     pub lacking: Lacking,
     /// For an item that was made: what it held when it was made, in the fields that were not sent.
     pub made: Option<BTreeMap<Slot, Value>>,
+}
+
+impl Written {
+    /// Nothing, at an end, at a time in seconds since 1970-01-01.
+    pub fn nothing(end: End, at: i64) -> Written {
+        Written { end, at, fields: BTreeMap::new(), lacking: Lacking::default(), made: None }
+    }
 }
 
 /// The base of a pair after a change was applied. It moves for what was written, to what was planned from at the left
@@ -49,8 +62,9 @@ pub fn base_after(
     let first_contact = lane.policies.first_contact;
     let mut base = Base::default();
     let blank = Value::Empty;
-    for (id, fill) in lane.filling() {
-        let (target, of) = (&fill.target, RuleSlot { rule: id, slot: &fill.target });
+    for (rule, fill) in lane.rules.iter().filter_map(|rule| Some((rule, rule.fill(lane.direction.written())?))) {
+        let (id, target) = (&rule.id, &fill.target);
+        let of = RuleSlot { rule: id, slot: target };
         let left = match change.left_side.get(target) {
             Some(left) => left,
             // A new item was made without what the other end left out of its answer. When that is told, it is carried.
@@ -61,14 +75,17 @@ pub fn base_after(
                 continue;
             }
         };
-        let agreed = |why, made| {
-            let digest = digests.get(id).cloned().unwrap_or_default();
-            Agreed::new(digest, why, change.written, made)
-        };
+        let digest = || digests.get(id).cloned().unwrap_or_default();
+        let agreed = |why, made| Agreed::new(digest(), why, lane.direction.written(), made);
         let field = fields.iter().find(|f| f.field == *target);
-        let decided = field.map(|f| decision.field(f, first_contact, change.written));
+        let decided = field.map(|f| decision.field(f, first_contact, lane.direction.written()));
         let planned = change.right_side.get(target).unwrap_or(&blank);
-        if let Some(done) = written.fields.get(target) {
+        let here = rule.fill(written.end).map_or(target, |fill| &fill.target);
+        let back = field.and_then(|f| f.back.as_ref());
+        if let (Some(done), Some(back)) = (written.fields.get(here), back) {
+            let planned = Ends { left: left.clone(), right: planned.clone() };
+            both_ways(&mut base, (of, old), (written, planned, done), (back, digest()));
+        } else if let Some(done) = written.fields.get(here) {
             let from = match written.lacking.get(target) {
                 Some(members) => written_from(left, members),
                 None => Some(left.clone()),
@@ -88,16 +105,31 @@ pub fn base_after(
             base.set(of, left.clone(), held, agreed(Why::Carried, made));
         } else if matches!(decided, Some(FieldDecision::Keep(_))) {
             let made = field.map(|f| f.write.clone());
-            base.set(of, left.clone(), planned.clone(), agreed(Why::Kept, made));
+            let mut kept = agreed(Why::Kept, made);
+            kept.made[lane.direction.written().other()] = back.map(|back| back.write.clone());
+            kept.both = back.is_some();
+            base.set(of, left.clone(), planned.clone(), kept);
         } else {
             match change.rebased.get(target) {
                 Some(Rebase::Equal) => {
-                    base.set(of, left.clone(), planned.clone(), agreed(Why::Equal, None));
+                    let mut equal = agreed(Why::Equal, None);
+                    if let Some(made) = change.made.get(target) {
+                        equal = Agreed::of_both(equal.rule, equal.why, made.clone());
+                    }
+                    // What was replaced before may come back all the same.
+                    if let Some(was) = old.agreed(of) {
+                        (equal.replaced, equal.swings) = (was.replaced.clone(), was.swings.clone());
+                    }
+                    base.set(of, left.clone(), planned.clone(), equal);
                 }
                 Some(Rebase::SameByAnotherRule) => {
                     base.take(of, old);
                     if let (Some(agreed), Some(digest)) = (base.agreed.get_mut(id), digests.get(id)) {
                         agreed.rule.clone_from(digest);
+                        if let Some(made) = change.made.get(target) {
+                            agreed.made.clone_from(made);
+                            agreed.both = true;
+                        }
                     }
                 }
                 None => base.take(of, old),
@@ -105,4 +137,27 @@ pub fn base_after(
         }
     }
     base
+}
+
+/// Moves the base of a slot of a rule that carries both ways, which was written.
+fn both_ways(
+    base: &mut Base,
+    (of, old): (RuleSlot<'_>, &Base),
+    (written, planned, done): (&Written, Ends<Value>, &WrittenField),
+    (back, digest): (&Returned, String),
+) {
+    // What the plan foresaw holds where the system holds what was sent.
+    let made = match same(&done.sent, &done.held) {
+        true => back.made[written.end].clone(),
+        false => {
+            let mut made = Ends { left: None, right: None };
+            made[written.end] = Some(done.sent.clone());
+            made
+        }
+    };
+    let write = Wrote { into: written.end, planned, answer: done.held.clone(), at: written.at };
+    let moved = Remembered::wrote(old.remembered(of).as_ref(), write, made, same);
+    let agreed =
+        Agreed { replaced: moved.replaced, swings: moved.swings, ..Agreed::of_both(digest, Why::Carried, moved.made) };
+    base.set(of, moved.at.left, moved.at.right, agreed);
 }

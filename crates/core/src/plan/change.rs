@@ -9,7 +9,7 @@ use crate::agree::Accepted;
 use crate::carry::FaultReason;
 use crate::identity::Evidence;
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Kind, Slot, Stamp, Value, codes};
+use crate::model::{Artefact, End, Ends, Kind, Slot, Stamp, Value, codes};
 
 /// One change to one artefact.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -42,9 +42,15 @@ pub struct Change {
     /// What the written end held in everything that can be written, as fingerprints: see [`crate::agree::holdings`].
     #[serde(default, alias = "right_holds")]
     pub held: BTreeMap<String, String>,
+    /// The same of the other end, where the lane writes that too: of its item as the rules take it.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub held_back: BTreeMap<String, String>,
     /// Fields whose base moves with nothing written.
     #[serde(default)]
     pub rebased: BTreeMap<Slot, Rebase>,
+    /// Of these, what a rule that carries both ways makes for either end, where that is something else than it holds.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub made: BTreeMap<Slot, Ends<Option<Value>>>,
     /// Comments and past changes that are at both ends, and are remembered from now on.
     #[serde(default)]
     pub accepted: Vec<Accepted>,
@@ -80,7 +86,9 @@ impl Change {
             left_side: BTreeMap::new(),
             right_side: BTreeMap::new(),
             held: BTreeMap::new(),
+            held_back: BTreeMap::new(),
             rebased: BTreeMap::new(),
+            made: BTreeMap::new(),
             accepted: Vec::new(),
             absence: None,
             depends_on: Vec::new(),
@@ -217,6 +225,61 @@ pub struct FieldChange {
     pub reason: FieldReason,
     /// What could not be carried exactly.
     pub losses: Vec<Loss>,
+    /// The same for the other end, where the rule carries both ways.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub back: Option<Returned>,
+    /// The ends into which it can't be carried as it stands, and why.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub cannot: Vec<(End, FaultReason)>,
+}
+
+/// What a field becomes at the end that its lane does not write first.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Returned {
+    /// What is filled there.
+    pub field: Slot,
+    /// What will be written there, as that end will hold it.
+    pub write: Value,
+    /// What could not be carried there exactly.
+    pub losses: Vec<Loss>,
+    /// By the end that is written: what the rule makes for either end of what both hold then, where that is something
+    /// else.
+    pub made: Ends<Ends<Option<Value>>>,
+}
+
+impl FieldChange {
+    /// Of a slot, saying nothing yet.
+    pub fn of(field: Slot) -> FieldChange {
+        FieldChange {
+            field,
+            left: None,
+            write: Value::Empty,
+            right: None,
+            reason: FieldReason::New,
+            losses: Vec::new(),
+            back: None,
+            cannot: Vec::new(),
+        }
+    }
+
+    /// What it would write into an end of a lane that writes `first` first; none if it can't.
+    pub fn written_into(&self, end: End, first: End) -> Option<(&Slot, &Value, &[Loss])> {
+        if self.cannot.iter().any(|(refused, _)| *refused == end) {
+            return None;
+        }
+        match (end == first, &self.back) {
+            (true, _) => Some((&self.field, &self.write, &self.losses)),
+            (false, back) => back.as_ref().map(|back| (&back.field, &back.write, &back.losses[..])),
+        }
+    }
+
+    /// What an end holds.
+    pub fn held(&self, end: End) -> Option<&Value> {
+        match end {
+            End::Left => self.left.as_ref(),
+            End::Right => self.right.as_ref(),
+        }
+    }
 }
 
 /// How the base of a field moves with nothing written.

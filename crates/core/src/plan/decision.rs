@@ -65,7 +65,7 @@ impl Decision {
     }
 }
 
-/// The fields that a decision writes.
+/// The fields that a decision writes at the end that the change writes, or writes first.
 pub fn fields_to_write<'a>(
     change: &'a Change,
     decision: &Decision,
@@ -73,13 +73,18 @@ pub fn fields_to_write<'a>(
 ) -> Vec<&'a FieldChange> {
     decided_fields(change, decision)
         .iter()
-        .filter(|f| decision.field(f, first_contact, change.written).writes())
+        .filter(|f| decision.field(f, first_contact, change.written) == FieldDecision::Write(change.written))
+        .filter(|f| f.written_into(change.written, change.written).is_some())
         .collect()
 }
 
-/// The losses of what a decision writes.
+/// The losses of what a decision writes, at either end.
 pub fn losses_of_written<'a>(change: &'a Change, decision: &Decision, first_contact: FirstContact) -> Vec<&'a Loss> {
-    fields_to_write(change, decision, first_contact).into_iter().flat_map(|f| &f.losses).collect()
+    let of = |f: &'a FieldChange| match decision.field(f, first_contact, change.written) {
+        FieldDecision::Write(end) => f.written_into(end, change.written).map_or(&[][..], |(.., losses)| losses),
+        FieldDecision::Leave | FieldDecision::Keep(_) => &[],
+    };
+    decided_fields(change, decision).iter().flat_map(of).collect()
 }
 
 /// The losses of fields that are the same at both ends: they stand beside the fields that differ.

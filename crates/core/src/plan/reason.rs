@@ -28,6 +28,18 @@ pub enum FieldReason {
     TakenOff(End),
     /// Something was sent and no answer came: what is there may be what somebody made of it since.
     PerhapsThere,
+    /// Changed at this end, which is not read first, and at no other since the base; the rule carries it back.
+    Back(End),
+    /// Differs, there is no base, and the lane says that what this end holds is right.
+    Wins(End),
+    /// Changed at this end, and that can't be carried to the other.
+    NotCarried(End),
+    /// This end holds again what was there before Hovrel last wrote it.
+    OldForm(End),
+    /// The same edits went to and fro too often.
+    Exchange,
+    /// Neither end changed, and the rule gives something else on its way back than when both were last in step.
+    RuleChangedBack,
 }
 
 codes!(FieldReason, "Why a field is in a change, with the end that it is about.": {
@@ -45,6 +57,16 @@ codes!(FieldReason, "Why a field is in a change, with the end that it is about."
     TakenOff(Left) = "taken_off_left" or "taken_off",
     TakenOff(Right) = "taken_off_right",
     PerhapsThere = "perhaps_there",
+    Back(Left) = "left_goes_back",
+    Back(Right) = "right_goes_back",
+    Wins(Left) = "left_wins",
+    Wins(Right) = "right_wins",
+    NotCarried(Left) = "left_not_carried",
+    NotCarried(Right) = "right_not_carried",
+    OldForm(Left) = "left_old_form",
+    OldForm(Right) = "right_old_form",
+    Exchange = "exchange",
+    RuleChangedBack = "rule_changed_back",
 });
 
 impl FieldReason {
@@ -57,11 +79,16 @@ impl FieldReason {
             | FieldReason::TargetMoved
             | FieldReason::WaitsForOthers
             | FieldReason::RuleChanged => FieldDecision::Write(written),
+            FieldReason::Back(end) | FieldReason::Wins(end) => FieldDecision::Write(end.other()),
             FieldReason::BothChanged
             | FieldReason::RuleChangedOverKept
             | FieldReason::Unreadable(_)
             | FieldReason::TakenOff(_)
-            | FieldReason::PerhapsThere => FieldDecision::Leave,
+            | FieldReason::PerhapsThere
+            | FieldReason::NotCarried(_)
+            | FieldReason::OldForm(_)
+            | FieldReason::Exchange
+            | FieldReason::RuleChangedBack => FieldDecision::Leave,
             FieldReason::NoBase => match first_contact {
                 FirstContact::Ask => FieldDecision::Leave,
                 FirstContact::Wins(end) if end == written => FieldDecision::Keep(written),
@@ -78,19 +105,24 @@ impl FieldReason {
                 | FieldReason::NoBase
                 | FieldReason::RuleChangedOverKept
                 | FieldReason::PerhapsThere
+                | FieldReason::NotCarried(_)
+                | FieldReason::OldForm(_)
+                | FieldReason::Exchange
+                | FieldReason::RuleChangedBack
         )
     }
 
     /// Whether a person may say what becomes of it: an edit at the end that is written can be kept, or asked about
     /// again.
     pub fn can_be_decided(self, written: End) -> bool {
-        self.is_conflict() || self == FieldReason::Changed(written)
+        let goes_over = matches!(self, FieldReason::Back(_) | FieldReason::Wins(_));
+        self.is_conflict() || goes_over || self == FieldReason::Changed(written)
     }
 
     /// Whether the other end's value may be written over what the written end holds.
     pub fn may_be_written(self, written: End) -> bool {
         match self {
-            FieldReason::Changed(end) => end != written,
+            FieldReason::Changed(end) | FieldReason::Back(end) => end != written,
             FieldReason::Unreadable(_) | FieldReason::TakenOff(_) => false,
             _ => true,
         }

@@ -126,6 +126,8 @@ impl<'a> Proving<'a> {
                 Some(said) => said.lacks == 0 && said.removed == 0,
                 None => same(&expected, &now),
             };
+        // Of a rule that carries both ways, either of them will do.
+        let agrees = agrees || self.comparer.agree(rule, met.items).unwrap_or(false);
         match (&said, target) {
             (Some(said), _) => self.pieces.entry(target).or_default().add(said),
             (None, Slot::Files | Slot::Links) => {
@@ -194,7 +196,7 @@ impl<'a> Proving<'a> {
 
     /// Why a field differs that could be carried and read, by what was agreed on and what became of its change.
     fn since_in_step(&self, rule: &ReadyRule<'_>, met: &Met<'_>, expected: &Value, now: &Value) -> DifferenceCause {
-        let (target, ready) = (rule.slot(), &rule.ready);
+        let target = rule.slot();
         let same = match (met.untouched, met.base.as_ref().and_then(|b| b.told(rule.filled()))) {
             (true, _) => Some(Ends { left: true, right: true }),
             (false, None) => None,
@@ -203,7 +205,7 @@ impl<'a> Proving<'a> {
             }
         };
         let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.id, target));
-        let same_rule = agreed.is_some_and(|a| ready.is_known_as(&a.rule, self.comparer.cx));
+        let same_rule = agreed.is_some_and(|a| rule.is_known_as(&a.rule, self.comparer.cx));
         Case { target, expected, written: self.comparer.written, same, agreed, same_rule, fate: met.fate }.cause()
     }
 }

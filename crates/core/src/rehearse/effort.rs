@@ -81,11 +81,11 @@ impl Cost {
     /// are there.
     pub(super) fn of(kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: bool, later: bool) -> Cost {
         let mut cost = Cost::default();
-        let held = |f: &FieldChange| f.right.clone().filter(|_| existing).unwrap_or(Value::Empty);
+        let held = |f: &FieldChange| f.held(change.written).filter(|_| existing).cloned().unwrap_or(Value::Empty);
         let is_state = |f: &FieldChange| kind.field(&f.field).is_some_and(|f| f.workflow.is_some());
         let own = |f: &&&FieldChange| !f.field.has_its_own_calls() && !is_state(f);
         if !existing {
-            cost.makes = Some(change.right_kind);
+            cost.makes = Some(change.kind_at(change.written));
         } else if fields.iter().filter(own).count() > 0 {
             cost.written += 1;
         }

@@ -36,7 +36,7 @@ pub struct Target {
 /// A plan that is played to a target.
 pub struct Rehearsal {
     target: Arc<Target>,
-    /// What the plan has made so far, by kind and id at the left: the depth of folders, and the place of the change.
+    /// What the plan has made so far, by kind and id at the other end: the depth of folders, and the place of the change.
     made: HashMap<(Kind, String), (u32, u32)>,
     /// Values that nothing else may hold and that the plan has written so far, with the key of what holds them.
     taken: HashMap<(Kind, Slot, String), String>,
@@ -106,7 +106,7 @@ impl Rehearsal {
         if !writes && !new {
             return Played::default();
         }
-        let right = change.right.as_ref().filter(|_| !new);
+        let there = change.side(change.written).filter(|_| !new);
         let mut fields = fields_to_write(change, decision, first_contact);
         let told = |refusals: Vec<Refusal>, cost: Cost| Played { refusals, cost };
         if new {
@@ -114,9 +114,11 @@ impl Rehearsal {
             fields.retain(|f| f.write != Value::Empty);
         }
         let mut out: Vec<Refusal> = Vec::new();
-        let key = change.left.as_ref().or(change.right.as_ref()).map(|side| side.key.clone()).unwrap_or_default();
+        let from = change.side(change.written.other());
+        let key = from.or(change.side(change.written)).map(|side| side.key.clone()).unwrap_or_default();
         let target = self.target.clone();
-        let kind = target.kinds.iter().find(|k| k.kind == change.right_kind);
+        let (written_kind, from_kind) = (change.kind_at(change.written), change.kind_at(change.written.other()));
+        let kind = target.kinds.iter().find(|k| k.kind == written_kind);
         let Some(kind) = kind.filter(|k| k.writable || fields.is_empty()) else {
             self.refused.insert(change.seq, (key, !decision.included));
             return told(vec![Refusal::new("", RefusalReason::KindNotTaken)], Cost::default());
@@ -126,10 +128,10 @@ impl Rehearsal {
                 out.push(Refusal::new(&field.field, reason));
             }
         }
-        match right {
+        match there {
             None => out.extend(missing(kind, &fields)),
             Some(side) => {
-                if !self.target.there.contains_key(&(change.right_kind, side.id.clone())) {
+                if !self.target.there.contains_key(&(written_kind, side.id.clone())) {
                     out.push(Refusal::new("", RefusalReason::ItemGone));
                 }
                 for field in fields.iter().filter(|f| !says_something(&f.write)) {
@@ -139,24 +141,24 @@ impl Rehearsal {
                 }
             }
         }
-        out.extend(moves(kind, change, &fields, right.is_some()));
+        out.extend(moves(kind, change, &fields, there.is_some()));
         for seq in &change.depends_on {
             let Some((key, left_out)) = self.refused.get(seq).cloned() else { continue };
             out.push(Refusal::new("", RefusalReason::Waits { change: *seq, key, left_out }));
         }
         let later = self.comes_later(change, &fields);
-        let cost = Cost::of(kind, change, &fields, right.is_some(), later);
+        let cost = Cost::of(kind, change, &fields, there.is_some(), later);
         if !out.is_empty() || !decision.included {
             self.refused.insert(change.seq, (key, !decision.included && out.is_empty()));
             return told(out, cost);
         }
-        if let (None, Some(left)) = (right, &change.left) {
-            let depth = if change.right_kind == Kind::Folder { self.depth_in(parent_of(&fields)) + 1 } else { 0 };
-            self.made.insert((change.kind, left.id.clone()), (depth, change.seq));
+        if let (None, Some(from)) = (there, from) {
+            let depth = if written_kind == Kind::Folder { self.depth_in(parent_of(&fields)) + 1 } else { 0 };
+            self.made.insert((from_kind, from.id.clone()), (depth, change.seq));
         }
         for field in fields.iter().filter(|f| !f.write.is_blank()) {
             if kind.field(&field.field).is_some_and(|s| s.unique) {
-                let unique = (change.right_kind, field.field.clone(), field.write.display());
+                let unique = (written_kind, field.field.clone(), field.write.display());
                 self.taken.insert(unique, key.clone());
             }
         }
@@ -176,7 +178,7 @@ impl Rehearsal {
     fn comes_later(&self, change: &Change, fields: &[&FieldChange]) -> bool {
         let there = |kind: Kind, id: &str| {
             let made = self.made.get(&(kind, id.to_owned()));
-            made.is_some_and(|(_, seq)| kind != change.kind || seq + TOGETHER <= change.seq)
+            made.is_some_and(|(_, seq)| kind != change.kind_at(change.written.other()) || seq + TOGETHER <= change.seq)
         };
         let waits = |link: &Link| matches!(&link.target, LinkEnd::Pending { kind, id } if !there(*kind, id));
         fields.iter().any(|f| match &f.write {
@@ -212,7 +214,7 @@ impl Rehearsal {
         out.extend(known.refusals(schema, &field.write));
         if schema.unique && !field.write.is_blank() {
             let value = field.write.display();
-            let own = change.right.as_ref().map(|r| r.key.as_str());
+            let own = change.side(change.written).map(|side| side.key.as_str());
             let unique = (kind.kind, field.field.clone(), value.clone());
             let held = self.taken.get(&unique).or_else(|| self.target.taken.get(&unique));
             if let Some(by) = held.filter(|by| Some(by.as_str()) != own) {
@@ -269,17 +271,26 @@ fn missing(kind: &KindSchema, fields: &[&FieldChange]) -> Vec<Refusal> {
     out
 }
 
+/// Whether the item that is written holds something in a field that is not written.
+fn holds_something(change: &Change, field: &str) -> bool {
+    match change.held.get(field) {
+        Some(held) => !held.is_empty(),
+        // Plans of before that was kept write the right.
+        None => change.right_side.get(field).is_some_and(|v| !v.is_blank()),
+    }
+}
+
 /// States that no moves lead to, and fields that these ask for.
 fn moves(kind: &KindSchema, change: &Change, fields: &[&FieldChange], existing: bool) -> Vec<Refusal> {
     let mut out = Vec::new();
     for field in fields {
         let workflow = kind.field(&field.field).and_then(|f| f.workflow.as_ref());
         let (Some(workflow), Value::Choice(to)) = (workflow, &field.write) else { continue };
-        let now = change.right_side.get(&field.field).filter(|v| existing && !v.is_blank());
+        let now = field.held(change.written).filter(|v| existing && !v.is_blank());
         let from = now.map_or_else(|| workflow.first.clone(), Value::display);
         let held = |id: &str| match fields.iter().find(|f| f.field == id) {
             Some(f) => !f.write.is_blank(),
-            None => existing && change.right_side.get(id).is_some_and(|v| !v.is_blank()),
+            None => existing && holds_something(change, id),
         };
         out.extend(workflow.hindrances(&from, to, held).into_iter().map(|hindrance| {
             let (from, to) = (from.clone(), to.clone());

@@ -3,6 +3,7 @@
 //! Decides how rules are written down, and what changed between two versions of them. What a rule does is decided in
 //! [`crate::carry`], and whether it is sound in [`crate::check`].
 
+mod back;
 mod conversion;
 mod direction;
 mod lane;

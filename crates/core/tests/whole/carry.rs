@@ -361,7 +361,7 @@ fn a_lane_is_checked_whole() {
         Condition::Row(ConditionRow { field: field.into(), op: Operator::Is, value: "x".into(), values: vec![] })
     };
     let named = |f: &str| Source::Field(f.into());
-    let both = Rule { back: true, ..rule("tags", named("labels"), vec![Conversion::Shorten { to: 3 }]) };
+    let both = Rule { back: true, ..rule("tags", named("labels"), vec![Conversion::Hours]) };
     let lane = Lane {
         id: "cases".into(),
         name: String::new(),

@@ -134,7 +134,7 @@ impl World {
             };
             let there = self.right.iter_mut().find(|a| a.id == right_id).expect("it is there");
             let creates = change.outcome == Outcome::New(End::Right) || decision.as_new;
-            let mut written = Written::default();
+            let mut written = Written::nothing(End::Right, 0);
             for f in fields_to_write(change, &decision, lane.policies.first_contact) {
                 let field = WrittenField { sent: f.write.clone(), held: f.write.clone() };
                 written.fields.insert(f.field.clone(), field);

@@ -122,7 +122,7 @@ fn transferred(left: &Artefact, right: &Artefact, found: Found) -> Base {
     };
     let decision = Decision { included: true, ..Decision::default_for(&change) };
     assert!(fields_to_write(&change, &decision, FirstContact::Wins(End::Left)).is_empty(), "nothing is written");
-    base_after(&lane, &change, &decision, &Written::default(), &base(), &BTreeMap::new())
+    base_after(&lane, &change, &decision, &Written::nothing(End::Right, 0), &base(), &BTreeMap::new())
 }
 
 /// The slots that an answer may leave out, each with the slots of the rules that start from it.
@@ -237,7 +237,7 @@ fn what_is_told_after_the_item_was_made_is_carried() {
     let mut right = Artefact::bare(Kind::TestCase, "r1");
     let (fields, faults) = with(|cx| Comparer::new(&lane, cx).make(&left));
     assert!(faults.is_empty(), "{faults:?}");
-    let mut written = Written::default();
+    let mut written = Written::nothing(End::Right, 0);
     for f in fields.iter().filter(|f| matches!(f.field, Slot::Field(_))) {
         right.fields.set(f.field.id(), f.write.clone());
         let done = WrittenField { sent: f.write.clone(), held: f.write.clone() };

@@ -113,7 +113,7 @@ fn agreed(left: &Artefact, right: &Artefact) -> Base {
 fn after_writing(change: &Change, decision: &Decision, now: &Artefact, old: &Base, lacking: Lacking) -> Base {
     let held = slot_value(now, LINKS).into_owned();
     let fields = [(Slot::Links, WrittenField { sent: held.clone(), held })].into();
-    let written = Written { fields, lacking, made: None };
+    let written = Written { fields, lacking, ..Written::nothing(End::Right, 0) };
     base_after(&lane(), change, decision, &written, old, &Default::default())
 }
 
@@ -308,7 +308,7 @@ fn what_was_sent_without_an_answer_is_asked_about() {
     sent.sent_without_answer(links, End::Right, expected.clone(), String::new());
     assert_eq!(reason(&sent, &now), Some(FieldReason::PerhapsThere));
     assert!(FieldReason::PerhapsThere.is_conflict(), "a person decides");
-    assert!(!sent.is_in_doubt(files, &slot_value(&now, ATTACHMENTS)), "it was not sent");
+    assert!(!sent.is_in_doubt(files, End::Right, &slot_value(&now, ATTACHMENTS)), "it was not sent");
     // A later change of something else leaves it as doubtful as it was; a decision about it ends that.
     let fields = compared(&left, &now, &sent);
     let change = change(&left, &now, fields);
@@ -316,14 +316,17 @@ fn what_was_sent_without_an_answer_is_asked_about() {
         let fields = [(Slot::Links, how)].into();
         Decision { included: true, as_new: false, let_go: false, fields }
     };
-    let nothing = Written { fields: Default::default(), lacking: Lacking::new(), made: None };
+    let nothing = Written::nothing(End::Right, 0);
     let after = |how| base_after(&lane(), &change, &decided(how), &nothing, &sent, &Default::default());
     let held = slot_value(&now, LINKS);
-    assert!(after(FieldDecision::Leave).is_in_doubt(links, &held));
-    assert!(!after(FieldDecision::Keep(End::Right)).is_in_doubt(links, &held));
+    assert!(after(FieldDecision::Leave).is_in_doubt(links, End::Right, &held));
+    assert!(!after(FieldDecision::Keep(End::Right)).is_in_doubt(links, End::Right, &held));
     assert!(
-        !after_writing(&change, &decided(FieldDecision::Write(End::Right)), &now, &sent, Lacking::new())
-            .is_in_doubt(links, &held)
+        !after_writing(&change, &decided(FieldDecision::Write(End::Right)), &now, &sent, Lacking::new()).is_in_doubt(
+            links,
+            End::Right,
+            &held
+        )
     );
     // Where the right holds what was sent, it arrived.
     let Value::Links(links) = &expected else { panic!("links") };

@@ -1,5 +1,9 @@
 //! The core as those who call it see it: its laws, the worked examples it is held to, and how its rooms stand.
 
+#[path = "../model/mod.rs"]
+mod model;
+
+mod both_ways;
 mod calls;
 mod carry;
 mod commonmark;
@@ -16,4 +20,6 @@ mod small;
 mod structure;
 mod survey;
 mod text;
+mod there_and_back;
+mod verdict;
 mod worlds;

@@ -347,7 +347,7 @@ impl World {
         let fields =
             fields.into_iter().map(|(f, sent)| (f.as_str().into(), WrittenField { sent, held: held(&f) })).collect();
         let made = made.then(|| targets(lane, there));
-        let written = Written { fields, lacking, made };
+        let written = Written { fields, lacking, made, ..Written::nothing(End::Right, 0) };
         let digests = lane.rules.iter().map(|r| (r.id.clone(), String::new())).collect();
         let base = base_after(lane, change, decision, &written, &old, &digests);
         let bases_now = Ends { left: base.left.fingerprint(), right: base.right.fingerprint() };

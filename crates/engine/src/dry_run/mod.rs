@@ -9,7 +9,7 @@ pub use summary::PlanSummary;
 
 use std::collections::{HashMap, HashSet};
 
-use hovrel_core::compare::{Comparer, Known, compare_lane};
+use hovrel_core::compare::{Known, compare_lane};
 use hovrel_core::cover::count_once;
 use hovrel_core::model::{Artefact, End, Ends, Kind};
 use hovrel_core::plan::{Brief, Change, Decision, Outcome};
@@ -21,7 +21,7 @@ use uuid::Uuid;
 
 use crate::jobs::Running;
 use crate::reading::pace;
-use crate::route::{InScope, LaneMemory, LoadedRoute, lane_checks, load_route, scope_lanes};
+use crate::route::{InScope, LaneMemory, LoadedRoute, Places, Ways, lane_checks, load_route, scope_lanes};
 use crate::{EngineError, Hub};
 use draft::PlanDraft;
 use histories::keep_histories;
@@ -47,12 +47,13 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     (summary.left_total, summary.right_total) = (total(End::Left), total(End::Right));
     summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.covered.left.iter().copied()));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
+    let nowhere = Places::default();
     let mut draft = PlanDraft::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
-        let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
+        let Some(ways) = Ways::of(&both, &s.lane, Ends { left: &nowhere, right: &places }) else { continue };
         let all = s.all(&both);
-        let comparer = Comparer::new(&s.lane, &cx);
+        let comparer = ways.comparer(&s.lane);
         let relations = block_in_place(|| comparer.walk(s.at(&both, &all), &pairs[&s.lane.id], &s.found));
         let memory = LaneMemory::of(&hub.store, &both, &s.lane, &relations).await?;
         let left_path = |a: &Artefact| both.at.left.path(a);

@@ -1,12 +1,12 @@
-//! The rehearsal of a plan: every change played to a copy of the end that it writes, before any of it is kept.
+//! The rehearsal of a plan: every change played to a copy of the ends that it writes, before any of it is kept.
 
 use std::collections::HashMap;
 use std::sync::Arc;
 
 use hovrel_core::model::{Ends, Kind};
-use hovrel_core::plan::{Change, Decision, Outcome};
+use hovrel_core::plan::{Change, Decision, Outcome, leg_back};
 use hovrel_core::rehearse::{Played, Refusal, Rehearsal, Target};
-use hovrel_core::rules::{FirstContact, Lane};
+use hovrel_core::rules::{Direction, FirstContact, Lane};
 
 use super::draft::Made;
 use crate::EngineError;
@@ -26,18 +26,30 @@ pub(crate) struct Rehearsed {
 
 /// What was found of each change, by its place; nothing of those that are taken and cost nothing.
 pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<HashMap<u32, Rehearsed>, EngineError> {
-    let target = Target::new(&both.ends.catalogues.right, both.at.right.items.values().flatten());
-    let mut stage = Rehearsal::at(Arc::new(target));
+    let mut stages = Ends::of(|end| {
+        // Nothing but the right is rehearsed where no lane writes the left.
+        let written = lanes.iter().any(|l| l.direction == Direction::Both || l.direction.written() == end);
+        let items = written.then(|| both.at[end].items.values().flatten());
+        Rehearsal::at(Arc::new(Target::new(&both.ends.catalogues[end], items.into_iter().flatten())))
+    });
     let lane_of: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), *l)).collect();
     let mut played = HashMap::new();
-    let right = pace(&*both.at.right.connector);
+    let paces = both.at.as_ref().map(|end| pace(&*end.connector));
     for read in made.read()? {
         let (change, included) = read?;
         let lane = lane_of.get(change.lane.as_str());
+        let policy = first_contact(lane.copied());
         let decision = Decision { included, ..Decision::default_for(&change) };
-        let Played { refusals, cost } = stage.play(&change, &decision, first_contact(lane.copied()));
+        let Played { mut refusals, cost } = stages[change.written].play(&change, &decision, policy);
         let links_back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
-        let calls = cost.calls(change.written, &right, links_back);
+        let mut calls = cost.calls(change.written, &paces[change.written], links_back);
+        if let Some((back, decided)) = leg_back(&change, &decision, policy) {
+            let decided = Decision { included, ..decided };
+            let Played { refusals: more, cost } = stages[back.written].play(&back, &decided, policy);
+            refusals.extend(more);
+            let more = cost.calls(back.written, &paces[back.written], false);
+            calls = calls.zip(more).map(|(calls, more)| calls + more);
+        }
         let found = Rehearsed { refusals, calls, links_back };
         if found != Rehearsed::default() {
             played.insert(change.seq, found);

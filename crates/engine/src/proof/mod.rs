@@ -6,7 +6,6 @@ pub use files::ReadFiles;
 
 use std::collections::HashMap;
 
-use hovrel_core::compare::Comparer;
 use hovrel_core::identity::Counterparts;
 use hovrel_core::model::Ends;
 use hovrel_core::plan::{Change, Decision};
@@ -19,7 +18,7 @@ use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::jobs::Running;
-use crate::route::{InScope, LaneMemory, LoadedRoute, load_route, scope_lanes};
+use crate::route::{InScope, LaneMemory, LoadedRoute, Places, Ways, load_route, scope_lanes};
 use crate::{EngineError, Hub};
 use files::read_files;
 
@@ -74,12 +73,13 @@ pub(crate) async fn run(
     let fates = fates(hub, &route, &lanes).await?;
     let (nothing, nothing_found) = (HashMap::new(), Counterparts::default());
     let InScope { lanes: scoped, places, pairs, .. } = block_in_place(|| scope_lanes(&both, &lanes, pairs, &settled));
+    let nowhere = Places::default();
     let mut proofs: Vec<LaneProof> = Vec::new();
     let mut with_files = Vec::new();
     for s in &scoped {
-        let Some(cx) = both.ends.context(&s.lane, &places) else { continue };
+        let Some(ways) = Ways::of(&both, &s.lane, Ends { left: &nowhere, right: &places }) else { continue };
         let all = s.all(&both);
-        let (comparer, pairs) = (Comparer::new(&s.lane, &cx), &pairs[&s.lane.id]);
+        let (comparer, pairs) = (ways.comparer(&s.lane), &pairs[&s.lane.id]);
         let relations = block_in_place(|| comparer.walk(s.at(&both, &all), pairs, &nothing_found));
         let memory = LaneMemory::of(&hub.store, &both, &s.lane, &relations).await?;
         let from = Proven {

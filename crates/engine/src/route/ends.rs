@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use hovrel_core::carry::{Context, UserMatcher};
 use hovrel_core::catalogue::{Calls, Catalogue};
-use hovrel_core::model::{Artefact, Ends, FieldKey, Kind, PATH, Value, ValueType};
+use hovrel_core::model::{Artefact, End, Ends, FieldKey, Kind, PATH, Value, ValueType};
 use hovrel_core::prepare::{Computed, expand_calls, link_to_refused_files};
 use hovrel_core::rules::{Lane, Source};
 
@@ -25,9 +25,14 @@ impl RouteEnds {
         RouteEnds { systems, catalogues, users }
     }
 
-    /// What the rules of a lane look at; none if one of the ends lacks the kind.
+    /// What the rules of a lane look at on their way into the end that it writes, or writes first; none if one of the ends
+    /// lacks the kind.
     pub fn context<'a>(&'a self, lane: &Lane, places: &'a Places) -> Option<Context<'a>> {
-        let to = lane.direction.written();
+        self.context_into(lane.direction.written(), lane, places)
+    }
+
+    /// What the rules of a lane look at on their way into an end; none if one of the ends lacks the kind.
+    pub fn context_into<'a>(&'a self, to: End, lane: &Lane, places: &'a Places) -> Option<Context<'a>> {
         let from = to.other();
         Some(Context {
             system: &self.systems[from],

@@ -29,6 +29,7 @@ pub(crate) struct LoadedRoute {
 pub(crate) async fn load_route(hub: &Hub, job: &Running, id: Uuid) -> Result<LoadedRoute, EngineError> {
     let route = hub.store.route(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let lanes: Vec<Lane> = lanes.into_iter().map(Lane::with_ways_back).collect();
     let pairs = pairs_by_lane(&hub.store, route.id).await?;
     let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;

@@ -21,4 +21,4 @@ pub(crate) use load::{LoadedRoute, load_route};
 pub use places::Places;
 pub(crate) use read::BothEnds;
 pub use scoped::in_scope;
-pub(crate) use scoped::{InScope, Scoped, scope_lanes};
+pub(crate) use scoped::{InScope, Scoped, Ways, scope_lanes};

@@ -5,15 +5,15 @@
 use std::collections::{HashMap, HashSet};
 
 use hovrel_core::base::{Pair, Pairs};
-use hovrel_core::carry::Place;
+use hovrel_core::carry::{Context, Place};
 use hovrel_core::catalogue::KindSchema;
-use hovrel_core::compare::AtEnd;
+use hovrel_core::compare::{AtEnd, Comparer};
 use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over};
 use hovrel_core::expression::Moment;
 use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, ById, End, Ends, Kind, Reference};
 use hovrel_core::prepare::call_order;
-use hovrel_core::rules::Lane;
+use hovrel_core::rules::{Direction, Lane};
 use hovrel_core::scope::{Condition, Filter};
 
 use super::places::Places;
@@ -44,6 +44,39 @@ impl<'a> Scoped<'a> {
             all: &all[end],
             absent: both.at[end].absent.get(&self.lane.kind_at(end)),
         })
+    }
+}
+
+/// What a lane's items are compared by: its rules on both their ways, if it carries both. Items that texts and references
+/// lead to are known on the way into the end that is written first only; nothing else carries them so far.
+pub(crate) struct Ways<'a> {
+    into_first: Context<'a>,
+    into_other: Option<Context<'a>>,
+    clock: i64,
+}
+
+impl<'a> Ways<'a> {
+    /// None if one of the ends lacks the kind.
+    pub fn of(both: &'a BothEnds, lane: &Lane, places: Ends<&'a Places>) -> Option<Ways<'a>> {
+        let first = lane.direction.written();
+        let carries_back = lane.direction == Direction::Both;
+        Some(Ways {
+            into_first: both.ends.context_into(first, lane, places[first])?,
+            into_other: match carries_back {
+                true => Some(both.ends.context_into(first.other(), lane, places[first.other()])?),
+                false => None,
+            },
+            clock: both.read_at.timestamp(),
+        })
+    }
+
+    /// The lane's comparer.
+    pub fn comparer(&'a self, lane: &'a Lane) -> Comparer<'a> {
+        let comparer = Comparer::new(lane, &self.into_first);
+        match &self.into_other {
+            Some(cx) => comparer.both_ways(cx, self.clock),
+            None => comparer,
+        }
     }
 }
 

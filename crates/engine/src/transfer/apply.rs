@@ -25,13 +25,13 @@ pub(super) async fn apply(
     t: &Transfer,
     change: &Change,
     decision: &Decision,
-    begun: Begun,
+    (begun, back): (Begun, Begun),
     phase: Phase,
 ) -> Result<Stage, EngineError> {
     t.take_in_hand(change);
     let result = match (t.halted(change.written, &change.lane).await, phase) {
         (Some(halt), _) => Err(Failure::Refused(halt)),
-        (None, Phase::Items) => attempt(t, change, decision, begun).await,
+        (None, Phase::Items) => attempt(t, change, decision, begun, back).await,
         (None, Phase::Links) => carry_later(t, change, decision).await,
     };
     settle(t, change, result).await

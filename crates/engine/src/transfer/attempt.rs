@@ -4,18 +4,21 @@
 //! Decides the order of what one change writes: the item with what one call takes, then its states, then what has calls of
 //! its own, then the link back. What it can't write yet, since it leads to what is still to come, it leaves for later.
 
+use std::borrow::Cow;
+use std::collections::BTreeMap;
+
 use hovrel_connect::{ConnectError, Written};
-use hovrel_core::agree::{changed_besides, in_their_words, same};
+use hovrel_core::agree::{changed_besides, holdings, in_their_words, same};
 use hovrel_core::carry::{Lacking, Resolved};
 use hovrel_core::model::{Artefact, ShortForm, Slot, Value, labelled, names_pending};
-use hovrel_core::plan::{Change, Decision, FieldChange};
+use hovrel_core::plan::{Change, Decision, FieldChange, leg_back};
 use hovrel_store::Stage as Noted;
 
 use super::back::link_back;
 use super::course::{Course, There};
 use super::failure::{Failure, refuse};
 use super::hanging::carry;
-use super::item::{Purpose, Update, create, update};
+use super::item::{Purpose, UPDATE, Update, create, stands_as_planned, update};
 use super::moves::walk;
 use super::sent::Sent;
 use super::shared::{Stage, Transfer};
@@ -44,33 +47,84 @@ struct Parts<'c> {
     to_come: bool,
 }
 
+/// Carries a change out. `back` says what was done before at the end that its lane does not write first.
 pub(super) async fn attempt(
     t: &Transfer,
     change: &Change,
     decision: &Decision,
     begun: Begun,
+    back: Begun,
 ) -> Result<Stage, Failure> {
     // Invariant 1.
     if !matches!(begun, Begun::Now(..)) {
         t.hub.store.intend(t.holder, &[change.seq as i32]).await?;
         point("intended");
     }
+    let first_contact = t.lanes.get(&change.lane).map(|lane| lane.policies.first_contact).unwrap_or_default();
+    let version = match leg_back(change, decision, first_contact) {
+        Some((leg, decided)) => Some(write_back(t, (change, decision), (&leg, &decided), back).await),
+        None => None,
+    };
+    let (version, refused) = match version {
+        Some(Ok(version)) => (Some(version), None),
+        // What goes into the other end does not wait for it.
+        Some(Err(Failure::Refused(refused))) => (None, Some(refused)),
+        Some(Err(failure)) => return Err(failure),
+        None => (None, None),
+    };
     let looks = matches!(begun, Begun::Perhaps | Begun::Made(_));
     let mut c = Course::begin(t, change, decision, looks).await?;
+    if let Some(version) = version {
+        c.other_written(version);
+    }
     if change.outcome.is_absent() && !c.makes_new() {
         return let_go(&c).await;
     }
-    let mut parts = parts(&c, matches!(begun, Begun::Made(_))).await?;
+    if let Some(refused) = refused {
+        if !c.writes().is_empty() {
+            write(&mut c, begun, false).await?;
+        }
+        return Err(Failure::Refused(refused));
+    }
+    write(&mut c, begun, true).await
+}
+
+/// Writes what a change brings to the end that its lane does not write first; the version of the item there afterwards.
+async fn write_back(
+    t: &Transfer,
+    whole: (&Change, &Decision),
+    (leg, decided): (&Change, &Decision),
+    begun: Begun,
+) -> Result<Option<String>, Failure> {
+    if let Some(halt) = t.halted(leg.written, &leg.lane).await {
+        return Err(Failure::Refused(halt));
+    }
+    let looks = matches!(begun, Begun::Perhaps | Begun::Made(_));
+    let mut c = Course::begin(t, leg, decided, looks).await?.of_whole(whole);
+    let mut parts = parts(&c, false).await?;
     let sent = std::mem::take(&mut parts.sent);
     let item = write_item(&mut c, begun, sent, &mut parts.to_come).await?;
+    if let Some(item) = &item {
+        c.note(Noted::Made, There::of(item)).await?;
+    }
+    let item = write_states(&mut c, &parts.states, item).await?;
+    Ok(item.and_then(|item| item.version))
+}
+
+/// Writes what a change brings to the end that its lane writes, or writes first. `to_the_end` says that nothing else of the
+/// change is open then.
+async fn write(c: &mut Course<'_>, begun: Begun, to_the_end: bool) -> Result<Stage, Failure> {
+    let mut parts = parts(c, matches!(begun, Begun::Made(_))).await?;
+    let sent = std::mem::take(&mut parts.sent);
+    let item = write_item(c, begun, sent, &mut parts.to_come).await?;
     if let Some(item) = &item
         && (parts.to_come || !parts.states.is_empty() || !parts.hanging.is_empty())
     {
         c.note(Noted::Made, There::of(item)).await?;
     }
-    let item = write_states(&mut c, &parts.states, item).await?;
-    let item = write_hanging(&mut c, &parts.hanging, item).await?;
-    finish(&mut c, item, parts.to_come).await
+    let item = write_states(c, &parts.states, item).await?;
+    let item = write_hanging(c, &parts.hanging, item).await?;
+    finish(c, item, parts.to_come || !to_the_end).await
 }
 
 /// `made_before` says that the item was made before: links may be lacking whose other end is there by now.
@@ -103,10 +157,14 @@ async fn write_item(
         Begun::Now(made, sent) => (true, (*made, sent)),
         _ if c.makes_new() => (true, create(c, sent).await?),
         _ if sent.is_empty() => return Ok(None),
+        _ if c.is_back() => {
+            let asked = asked_back(c, &sent).await?;
+            (false, update(c, asked, sent).await?)
+        }
         _ => {
             let (id, version) = (c.item_id()?, planned_version(c).await?);
-            let (step, purpose) = ("update", Purpose::Change);
-            let asked = Update { step, purpose, id, version, before: &c.change.held, was: None };
+            let (step, purpose) = (UPDATE, Purpose::Change);
+            let asked = Update { step, purpose, id, version, before: Cow::Borrowed(&c.change.held), was: None };
             (false, update(c, asked, sent).await?)
         }
     };
@@ -116,6 +174,26 @@ async fn write_item(
     }
     c.wrote(&sent, &artefact, own);
     Ok(Some(artefact))
+}
+
+/// An update of the item at the end that is not written first. Plans hold that item as rules take it and not as it is, so
+/// it is read before: it is written if the slots to be written stand as planned.
+async fn asked_back<'c>(c: &Course<'c>, sent: &Sent) -> Result<Update<'c>, Failure> {
+    let (id, version) = (c.item_id()?, c.planned().and_then(|side| side.version.clone()));
+    let mut asked =
+        Update { step: UPDATE, purpose: Purpose::Change, id, version, before: Cow::Owned(BTreeMap::new()), was: None };
+    if c.step(c.at(UPDATE)).is_some() {
+        // It was begun before: it is looked at anyway.
+        return Ok(asked);
+    }
+    let now = c.desk().read(c.kind(), id).await?;
+    if !stands_as_planned(c, &asked, sent, &now) {
+        return Err(ConnectError::Changed.into());
+    }
+    let schema = c.desk().catalogue.kind(c.kind());
+    asked.before = Cow::Owned(schema.map(|schema| holdings(&now, schema)).unwrap_or_default());
+    asked.version = now.version;
+    Ok(asked)
 }
 
 async fn write_states(
@@ -213,11 +291,11 @@ pub(super) async fn build(c: &Course<'_>, writes: &[&FieldChange]) -> Result<Sen
         let Resolved { value, lacking } = c.desk().resolved(&f.write).await?;
         if !lacking.is_empty() {
             sent.lacking.insert(f.field.clone(), lacking);
-            if !c.makes_new() && f.right.as_ref().is_some_and(|now| same(&value, now)) {
+            if !c.makes_new() && f.held(c.change.written).is_some_and(|now| same(&value, now)) {
                 continue;
             }
         }
-        let value = match (value, &f.right) {
+        let value = match (value, f.held(c.change.written)) {
             (Value::Links(wanted), Some(Value::Links(held))) => Value::Links(in_their_words(&wanted, held)),
             (value, _) => labelled(&value).into_owned(),
         };

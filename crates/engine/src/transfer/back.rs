@@ -4,6 +4,7 @@
 //! that was cut writes it when it goes on. It is a change of the other end like any other; the link is added to those that
 //! are there, each with its own word, and what somebody changed meanwhile stays.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
 
 use hovrel_core::agree::holdings;
@@ -53,7 +54,7 @@ pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), F
         if now.links.iter().any(|l| l.target == wanted.target) {
             // Written before the transfer was cut, it is this change's own all the same.
             if c.step(StepAt { written_end: desk.end, step: STEP }).is_some() {
-                c.linked_back(now.version);
+                c.other_written(now.version);
             }
             return Ok(());
         }
@@ -66,12 +67,12 @@ pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), F
             purpose: Purpose::LinkBack,
             id: &from.id,
             version: now.version.clone(),
-            before: &holdings(&now, schema),
+            before: Cow::Owned(holdings(&now, schema)),
             was: Some(&now),
         };
         match update(c, asked, sent).await {
             Ok((written, _)) => {
-                c.linked_back(written.artefact.version);
+                c.other_written(written.artefact.version);
                 return Ok(());
             }
             // Somebody was faster: it is read again.

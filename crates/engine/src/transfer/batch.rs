@@ -95,7 +95,8 @@ async fn finish(
     begun: Result<Begun, Failure>,
 ) -> Result<Stage, EngineError> {
     let result = match begun {
-        Ok(begun) => attempt(t, change, decision, begun).await,
+        // A new item has nothing to bring back.
+        Ok(begun) => attempt(t, change, decision, begun, Begun::Nothing).await,
         Err(failure) => Err(failure),
     };
     settle(t, change, result).await

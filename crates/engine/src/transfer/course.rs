@@ -15,7 +15,7 @@ use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Rebase, Side, Written, WrittenField,
     base_after, decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
 };
-use hovrel_core::rules::{Lane, RuleId};
+use hovrel_core::rules::{Lane, Rule, RuleId};
 use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepAt, StepRow};
 use serde_json::Value as Json;
 
@@ -30,6 +30,8 @@ pub(super) struct Course<'a> {
     pub t: &'a Transfer,
     pub change: &'a Change,
     pub decision: &'a Decision,
+    /// The change of which this is a leg, with its decision; itself if it is all of it.
+    whole: (&'a Change, &'a Decision),
     pub lane: &'a Lane,
     /// The calls that were begun before, by end and step.
     known: HashMap<(End, String), StepRow>,
@@ -47,8 +49,8 @@ struct Fresh {
     met: Vec<Loss>,
     found: Vec<NewPiece>,
     made_mark: Option<End>,
-    /// The version of the item that the change was made from, where it was written too.
-    linked_back: Option<Option<String>>,
+    /// The version of the item at the other end, where that was written too.
+    other_written: Option<Option<String>>,
 }
 
 /// The item at the written end, as far as it must be known to note something of it.
@@ -76,7 +78,12 @@ impl<'a> Course<'a> {
         let Some(lane) = t.lanes.get(&change.lane) else { return refuse("its lane is gone", "Make a new dry run.") };
         let rows = if looks { t.hub.store.steps(t.holder.job, &[change.seq as i32]).await? } else { Vec::new() };
         let known = rows.into_iter().map(|row| ((row.written_end, row.step.clone()), row)).collect();
-        Ok(Course { t, change, decision, lane, known, fresh: Fresh::default() })
+        Ok(Course { t, change, decision, whole: (change, decision), lane, known, fresh: Fresh::default() })
+    }
+
+    /// As a leg of a change.
+    pub fn of_whole(self, whole: (&'a Change, &'a Decision)) -> Course<'a> {
+        Course { whole, ..self }
     }
 
     pub fn seq(&self) -> i32 {
@@ -190,9 +197,9 @@ impl<'a> Course<'a> {
         self.fresh.made_mark = Some(self.change.written);
     }
 
-    /// That the item that the change was made from leads to its counterpart now, under this version.
-    pub fn linked_back(&mut self, version: Option<String>) {
-        self.fresh.linked_back = Some(version);
+    /// That the item at the other end was written too, and is under this version now.
+    pub fn other_written(&mut self, version: Option<String>) {
+        self.fresh.other_written = Some(version);
     }
 
     /// A loss that no plan had foreseen.
@@ -216,16 +223,20 @@ impl<'a> Course<'a> {
         self.change.left.as_ref().map_or("", |s| s.id.as_str())
     }
 
-    pub fn left_key(&self) -> &'a str {
-        self.change.left.as_ref().map_or("", |s| s.key.as_str())
+    /// The rule that fills a slot of the end that is written, with the slot of the end that its lane writes first.
+    pub fn filled(&self, slot: &Slot) -> Option<RuleSlot<'a>> {
+        let fills = |rule: &&Rule| rule.fill(self.change.written).is_some_and(|fill| fill.target == *slot);
+        let rule = self.lane.rules.iter().find(fills)?;
+        Some(RuleSlot { rule: &rule.id, slot: &rule.fill(self.lane.direction.written())?.target })
     }
 
-    /// The rule that fills a slot of the end that is written.
-    pub fn filled<'s>(&self, slot: &'s Slot) -> Option<RuleSlot<'s>>
-    where
-        'a: 's,
-    {
-        self.lane.filling().find(|(_, fill)| fill.target == *slot).map(|(rule, _)| RuleSlot { rule, slot })
+    /// Whether it writes the end that its lane does not write first.
+    pub fn is_back(&self) -> bool {
+        self.change.written != self.lane.direction.written()
+    }
+
+    fn seconds(&self) -> i64 {
+        self.t.hub.now().timestamp()
     }
 
     /// The base of the pair as it is now.
@@ -257,6 +268,10 @@ impl<'a> Course<'a> {
             if let Some(of) = self.filled(field).filter(|of| base.told(*of).is_some()) {
                 let digest = rules.and_then(|r| r.get(of.rule)).cloned().unwrap_or_default();
                 base.sent_without_answer(of, self.change.written, value.clone(), digest);
+                let planned = self.change.fields.iter().find(|f| f.field == *field);
+                if let Some(held) = planned.and_then(|f| f.held(self.change.written)) {
+                    base.perhaps_wrote(of, self.change.written, held, self.seconds());
+                }
             }
         }
         let agreed = as_kept(base.agreed)?;
@@ -268,14 +283,20 @@ impl<'a> Course<'a> {
     pub async fn note(&mut self, stage: Noted, there: There<'_>) -> Result<(), Failure> {
         let fresh = std::mem::take(&mut self.fresh);
         let change = self.change;
-        let decided = decided(change, self.decision, self.lane, stage);
+        let (whole, decision) = self.whole;
+        let decided = decided(whole, decision, self.lane, stage);
         let nothing = BTreeMap::new();
         let digests = self.t.digests.get(&change.lane).unwrap_or(&nothing);
         // A pair that is made anew, or another item than before, begins with no base.
         let before = self.base().await?;
         let old = if fresh.made.is_some() { Base::default() } else { before };
-        let written = Written { fields: fresh.written, lacking: fresh.lacking, made: fresh.made };
-        let base = base_after(self.lane, change, self.decision, &written, &old, digests);
+        let written = Written {
+            fields: fresh.written,
+            lacking: fresh.lacking,
+            made: fresh.made,
+            ..Written::nothing(change.written, self.seconds())
+        };
+        let base = base_after(self.lane, whole, decision, &written, &old, digests);
         let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint(), serde_json::to_value(side)?));
         let agreed = as_kept(base.agreed)?;
         let mut told: BTreeSet<&str> = written.fields.keys().map(Slot::id).collect();
@@ -307,10 +328,13 @@ impl<'a> Course<'a> {
         if !written.fields.is_empty() || written.made.is_some() {
             wrote.push(change.written);
         }
-        if let Some(version) = &fresh.linked_back {
+        if let Some(version) = &fresh.other_written {
             versions[change.written.other()] = version.as_deref();
             wrote.push(change.written.other());
         }
+        let side = |end| self.change.side(end).map_or(("", ""), |side| (side.id.as_str(), side.key.as_str()));
+        let (mut ids, mut keys) = (Ends::of(|end| side(end).0), Ends::of(|end| side(end).1));
+        (ids[change.written], keys[change.written]) = (there.id, there.key);
         let applied = Applied {
             versions,
             wrote: &wrote,
@@ -318,9 +342,9 @@ impl<'a> Course<'a> {
             seq: self.seq(),
             stage,
             lane: &change.lane,
-            of: self.both(self.left_id(), there.id),
-            left_key: self.left_key(),
-            right_key: there.key,
+            of: self.both(ids.left, ids.right),
+            left_key: keys.left,
+            right_key: keys.right,
             left_base: half(&base.left)?,
             right_base: half(&base.right)?,
             agreed,

@@ -50,8 +50,9 @@ impl Before {
         self.begun.contains(&seq)
     }
 
-    fn begun(&self, change: &Change) -> Begun {
-        match self.items.get(&(change.seq, change.written)) {
+    /// What was done of a change before at an end.
+    fn begun(&self, change: &Change, end: End) -> Begun {
+        match self.items.get(&(change.seq, end)) {
             Some(id) => Begun::Made(id.clone()),
             None if self.has_begun(change.seq) => Begun::Perhaps,
             None => Begun::Nothing,
@@ -86,7 +87,9 @@ pub(super) async fn drive(
             let stages = match &work {
                 Work::One(one) => {
                     let (change, decision) = &**one;
-                    vec![apply(transfer, change, decision, before.begun(change), phase).await?]
+                    let at = |end| before.begun(change, end);
+                    let begun = (at(change.written), at(change.written.other()));
+                    vec![apply(transfer, change, decision, begun, phase).await?]
                 }
                 Work::Many(changes) => batch::apply(transfer, changes).await?,
             };

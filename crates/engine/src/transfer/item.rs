@@ -5,12 +5,14 @@
 //! makes one with the same mark, in whatever route, finds it claimed. After every change of an item, what was not sent
 //! is compared with what it was.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::atomic::Ordering::Relaxed;
 
 use hovrel_connect::{ConnectError, Outcome as CallOutcome, Written};
-use hovrel_core::agree::changed_besides;
-use hovrel_core::model::{Artefact, End, Kind, PARENT, slot_value};
+use hovrel_core::agree::{changed_besides, holdings, same};
+use hovrel_core::law::{Answer, Carrying, Ending, Next, Seen};
+use hovrel_core::model::{Artefact, End, Kind, PARENT, Slot, slot_value};
 use hovrel_store::{Claim, StepAt};
 
 use super::course::{Course, There};
@@ -112,6 +114,9 @@ pub(super) async fn sure(desk: &Desk, kind: Kind, written: Written, sent: &Sent)
     })
 }
 
+/// What the journal calls the call that writes what a change is about, in an item that is there.
+pub(super) const UPDATE: &str = "update";
+
 /// What an item is changed for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Purpose {
@@ -129,7 +134,7 @@ pub(super) struct Update<'u> {
     /// What the change is based on.
     pub version: Option<String>,
     /// What the item held then, as fingerprints.
-    pub before: &'u BTreeMap<String, String>,
+    pub before: Cow<'u, BTreeMap<String, String>>,
     /// The item as it was then, if it was read.
     pub was: Option<&'u Artefact>,
 }
@@ -144,9 +149,9 @@ impl Update<'_> {
     }
 }
 
-/// Changes the item under its version. After any doubt it is read: if it holds what was to be written, it was done; if
-/// its version is still the one that was seen, it was not; else somebody changed it. What was sent, for a change that was
-/// begun before, is what was sent then.
+/// Changes the item under its version, as the machine of one write says ([`Carrying`]). Where somebody changed other slots
+/// meanwhile, it is written under the version that was seen then. What was sent, for a change that was begun before, is what
+/// was sent then.
 pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) -> Result<(Written, Sent), Failure> {
     let end = asked.end(c);
     let (t, desk, kind) = (c.t, &c.t.desks[end], c.change.kind_at(end));
@@ -159,63 +164,113 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
     if let Some(halt) = t.halted(end, &c.change.lane).await {
         return Err(Failure::Refused(halt));
     }
+    let mut asked = asked;
     let mut was = None;
     if through.is_first() && asked.was.is_none() {
         // The one that goes alone is read whole before, so that what it held can be told.
         was = Some(desk.read(kind, asked.id).await?);
     }
     let was = asked.was.or(was.as_ref());
-    let mut look = c.step(step).is_some();
-    let begun = c.sent(step).filter(|_| look);
-    // Whether a try may have been done without an answer.
-    let mut doubt = look;
-    for tries in 1.. {
-        if look {
-            let now = desk.read(kind, asked.id).await?;
-            let held = [Some(&sent), begun.as_ref()].into_iter().flatten().find(|s| s.is_held_by(&now));
-            if let Some(sent) = held.cloned() {
-                let written = Written { artefact: now, own: false };
-                beside(c, &asked, was, &written, &sent).await?;
-                through.went_well();
-                return Ok((written, sent));
-            }
-            if now.version != asked.version {
-                return in_doubt(c, &asked, begun.as_ref().unwrap_or(&sent)).await;
-            }
-            doubt = false;
-        }
-        c.about_to(step, &sent).await?;
-        let write = sent.write(kind, Some(asked.id), asked.version.clone());
-        let answer = desk.connector.write(&desk.container, &write).await;
-        point(&format!("{} called", asked.step));
-        match answer {
-            Ok(changed) => {
-                if asked.purpose == Purpose::Change {
-                    t.written.fetch_add(1, Relaxed);
-                }
-                let changed = sure(desk, kind, changed, &sent).await?;
-                beside(c, &asked, was, &changed, &sent).await?;
-                through.went_well();
-                return Ok((changed, sent));
-            }
-            Err(e) => {
-                look = e.outcome() == CallOutcome::Unknown;
-                doubt |= look;
-                if e.outcome() == CallOutcome::Refused || tries >= TRIES {
-                    let first = begun.as_ref().unwrap_or(&sent);
-                    match (doubt, &e) {
-                        (true, ConnectError::Changed) => return in_doubt(c, &asked, first).await,
-                        (true, _) if asked.purpose == Purpose::Change => c.in_doubt(first).await?,
-                        (true, _) => {}
-                        (false, _) => c.did_not(step).await?,
+    let began = c.step(step).is_some();
+    let begun = c.sent(step).filter(|_| began);
+    let (mut machine, mut next) = Carrying::begin(began);
+    let mut failed: Option<ConnectError> = None;
+    let done = loop {
+        next = match next {
+            Next::Send => {
+                c.about_to(step, &sent).await?;
+                let write = sent.write(kind, Some(asked.id), asked.version.clone());
+                let answer = desk.connector.write(&desk.container, &write).await;
+                point(&format!("{} called", asked.step));
+                match answer {
+                    Ok(changed) => {
+                        if asked.purpose == Purpose::Change {
+                            t.written.fetch_add(1, Relaxed);
+                        }
+                        break (sure(desk, kind, changed, &sent).await?, sent);
                     }
-                    return Err(e.into());
+                    Err(e) => {
+                        let answer = answer_of(&e);
+                        failed = Some(e);
+                        let next = machine.answered(answer);
+                        if answer == Answer::NotDone || answer == Answer::Unknown {
+                            pause(u32::from(machine.tries())).await;
+                        }
+                        next
+                    }
                 }
-                pause(tries).await;
             }
+            Next::Look => {
+                let now = desk.read(kind, asked.id).await?;
+                let held = [Some(&sent), begun.as_ref()].into_iter().flatten().find(|s| s.is_held_by(&now));
+                if let Some(sent) = held.cloned() {
+                    break (Written { artefact: now, own: false }, sent);
+                }
+                let seen = match now.version == asked.version {
+                    true => Seen::AsPlanned,
+                    false if stands_as_planned(c, &asked, &sent, &now) => Seen::SlotsAsPlanned,
+                    false => Seen::Otherwise,
+                };
+                if seen == Seen::SlotsAsPlanned {
+                    asked.before = Cow::Owned(desk.catalogue.kind(kind).map(|s| holdings(&now, s)).unwrap_or_default());
+                    asked.version = now.version;
+                }
+                machine.seen(seen)
+            }
+            Next::Done { .. } => unreachable!("whoever is done has left"),
+            Next::End(ending) => {
+                let first = begun.as_ref().unwrap_or(&sent);
+                return ended(c, (&asked, step), (ending, failed), first).await;
+            }
+        };
+    };
+    let (written, sent) = done;
+    beside(c, &asked, was, &written, &sent).await?;
+    through.went_well();
+    Ok((written, sent))
+}
+
+fn answer_of(error: &ConnectError) -> Answer {
+    match (error, error.outcome()) {
+        (ConnectError::Changed, _) => Answer::Changed,
+        (_, CallOutcome::NotDone) => Answer::NotDone,
+        (_, CallOutcome::Unknown) => Answer::Unknown,
+        (_, CallOutcome::Refused) => Answer::Refused,
+    }
+}
+
+/// Whether the slots that are to be written hold what they held when the change was planned. What else a change writes goes
+/// by what it read just before.
+pub(super) fn stands_as_planned(c: &Course<'_>, asked: &Update<'_>, sent: &Sent, now: &Artefact) -> bool {
+    let as_planned = |slot: &Slot| {
+        let field = c.change.fields.iter().find(|f| f.field == *slot);
+        let planned = field.and_then(|f| f.held(c.change.written));
+        !now.left_out.contains(slot) && planned.is_some_and(|planned| same(planned, &slot.of(now)))
+    };
+    asked.step == UPDATE && sent.values.keys().all(as_planned)
+}
+
+/// What is noted and told of a write that is not known to be done.
+async fn ended(
+    c: &Course<'_>,
+    (asked, step): (&Update<'_>, StepAt<'_>),
+    (ending, failed): (Ending, Option<ConnectError>),
+    sent: &Sent,
+) -> Result<(Written, Sent), Failure> {
+    let said_no = failed.filter(|e| !matches!(e, ConnectError::Changed) && ending != Ending::Changed);
+    match (ending, said_no) {
+        (Ending::InDoubt, None) => in_doubt(c, asked, sent).await,
+        (Ending::InDoubt, Some(e)) => {
+            if asked.purpose == Purpose::Change {
+                c.in_doubt(sent).await?;
+            }
+            Err(e.into())
+        }
+        (_, said_no) => {
+            c.did_not(step).await?;
+            Err(said_no.unwrap_or(ConnectError::Changed).into())
         }
     }
-    unreachable!("the loop ends by returning")
 }
 
 /// Something was sent without an answer, and the item is another since: it may have been done before somebody changed it.
@@ -243,13 +298,13 @@ async fn beside(
     let end = asked.end(c);
     let (t, desk, kind) = (c.t, &c.t.desks[end], c.change.kind_at(end));
     let is_sent = |field: &str| sent.values.contains_key(field);
-    let odd = changed_besides(asked.before, &written.artefact, &is_sent);
+    let odd = changed_besides(&asked.before, &written.artefact, &is_sent);
     if odd.is_empty() {
         return Ok(());
     }
     // An answer may show only a part of the item.
     let now = desk.read(kind, asked.id).await?;
-    let still = changed_besides(asked.before, &now, &is_sent);
+    let still = changed_besides(&asked.before, &now, &is_sent);
     // Where no answer came, what holds something else may be somebody's edit; what is empty is nobody's.
     let counts = |field: &&String| written.own || slot_value(&now, field).is_blank();
     let changed: Vec<String> = odd.into_iter().filter(|f| still.contains(f)).collect();

@@ -4,6 +4,7 @@
 //! stay. Of links, those that this transfer adds or takes away are added and taken away; what somebody did to the others
 //! meanwhile stays as they did it.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use hovrel_connect::Written;
@@ -125,7 +126,8 @@ async fn write_later(
             let before = schema.map(|s| holdings(&now, s)).unwrap_or_default();
             let (id, version) = (now.id.clone(), now.version.clone());
             let purpose = Purpose::Change;
-            let asked = Update { step: "later", purpose, id: &id, version, before: &before, was: Some(&now) };
+            let asked =
+                Update { step: "later", purpose, id: &id, version, before: Cow::Borrowed(&before), was: Some(&now) };
             match update(c, asked, sent.clone()).await {
                 Ok((Written { artefact, .. }, _)) => now = artefact,
                 // Somebody was faster: it is read again.

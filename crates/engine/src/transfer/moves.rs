@@ -34,7 +34,7 @@ pub(super) async fn walk(c: &mut Course<'_>, f: &FieldChange, item: Artefact) ->
     };
     let state = |item: &Artefact| slot_value(item, &f.field).display();
     // Where it may stand: as planned, or where this change itself has moved it before.
-    let planned = f.right.as_ref().map(Value::display);
+    let planned = f.held(c.change.written).map(Value::display);
     let own: BTreeSet<String> = c.begun().filter_map(|step| step.strip_prefix(STEP)).map(str::to_owned).collect();
     let at = state(&item);
     if planned.is_some_and(|planned| planned != at) && !own.contains(&at) && at != *to {

@@ -284,6 +284,8 @@ pub async fn with_a_whole_change(database: &Database) -> Uuid {
         right: None,
         reason: FieldReason::New,
         losses: vec![],
+        back: None,
+        cannot: vec![],
     }];
     let row = NewChange {
         body: serde_json::to_value(&whole).expect("JSON"),

@@ -8,7 +8,7 @@ import { useKeys } from "@/app/keys";
 import { count, evidenceWords, kindWord, lossWord, versionWord } from "@/lib/words";
 import { Button, Loading, Trouble } from "@/ui/basics";
 import { StaysAt } from "@/ui/pieces";
-import { FieldRow } from "./field-row";
+import { FieldRow, takesRight } from "./field-row";
 import type { Decisions } from "./use-plan";
 
 type Detail_ = Schemas["ChangeDetail"];
@@ -53,6 +53,9 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
   const gone = ["gone_right", "gone_left", "out_of_scope_left"].includes(c.outcome);
   const all = (decision: Schemas["FieldDecision"], of = conflicts) =>
     of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision])) });
+  const each = (of: Detail_["fields"], decision: (f: Detail_["fields"][number]) => Schemas["FieldDecision"]) =>
+    of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision(f)])) });
+  const takes = conflicts.some((f) => f.back) ? "Use right" : "Keep right";
   /** The field in hand, or all that can be decided. */
   const inHand = () => {
     const one = conflicts.filter((f) => f.field === fieldInHand());
@@ -75,7 +78,21 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
       does: review ? "Create a new item" : "Leave it to be decided later",
       run: () => (review ? decide({ as_new: true }) : all("leave", inHand())),
     },
-    { key: "3", does: "Keep right", run: () => !review && all("keep_right", inHand()) },
+    {
+      key: "3",
+      does: "Use or keep right",
+      run: () => !review && each(inHand(), takesRight),
+    },
+    {
+      key: "4",
+      does: "Let both ends differ, where a rule runs both ways",
+      run: () =>
+        !review &&
+        all(
+          "keep_right",
+          inHand().filter((f) => f.back),
+        ),
+    },
   ]);
   return (
     <>
@@ -84,7 +101,12 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           <b className="font-semibold">{kindWord[c.kind]}</b>
           <span className="mono text-ink-2">
             {stamp(c.left)}
-            {c.right && <> → {stamp(c.right)}</>}
+            {c.right && (
+              <>
+                {" "}
+                {d.fields.some((f) => f.back) ? "↔" : "→"} {stamp(c.right)}
+              </>
+            )}
           </span>
           {c.evidence && (
             <span className="text-ink-2">
@@ -125,7 +147,9 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
               {conflicts.every((f) => f.may_be_written) && (
                 <Button onClick={() => all("write_right")}>Use left for {count(conflicts.length, "field")}</Button>
               )}
-              <Button onClick={() => all("keep_right")}>Keep right for {count(conflicts.length, "field")}</Button>
+              <Button onClick={() => each(conflicts, takesRight)}>
+                {takes} for {count(conflicts.length, "field")}
+              </Button>
             </>
           )}
         </div>
@@ -163,7 +187,9 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
       )}
       {c.refusals.length > 0 && (
         <div className="border-b border-hair-2 bg-clash-wash px-3 py-2 text-clash">
-          <b className="font-semibold">The right would refuse it</b>
+          <b className="font-semibold">
+            {d.fields.some((f) => f.back) ? "It would be refused" : "The right would refuse it"}
+          </b>
           <ul>
             {c.refusals.map((r) => (
               <li key={r}>{r}</li>

@@ -12,12 +12,20 @@ import type { Decisions } from "./use-plan";
 
 const grid = "grid grid-cols-[38px_calc(50%_-_135px)_128px_minmax(0,1fr)]";
 
-/** In the order of the keys 1, 2 and 3. */
-const choices = [
-  ["write_right", "left"],
-  ["leave", "wait"],
-  ["keep_right", "right"],
-] as const;
+/** What can be decided about a field, with the word on its button: the first three in the order of the keys 1, 2 and 3. */
+export function choicesOf(f: Schemas["FieldDetail"]): [Schemas["FieldDecision"], string][] {
+  const out: [Schemas["FieldDecision"], string][] = [];
+  if (f.may_be_written) out.push(["write_right", "left"]);
+  out.push(["leave", "wait"]);
+  if (f.back?.may_be_written) out.push(["write_left", "right"]);
+  // Where the right is not carried back, keeping it is all that can be done for it.
+  out.push(["keep_right", f.back ? "differ" : "right"]);
+  return out;
+}
+
+/** The decision that takes what the right holds. */
+export const takesRight = (f: Schemas["FieldDetail"]): Schemas["FieldDecision"] =>
+  f.back?.may_be_written ? "write_left" : "keep_right";
 
 type Props = {
   f: Schemas["FieldDetail"];
@@ -32,25 +40,40 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
   const { locked } = decisions;
   const out = f.decision === "leave";
   const conflict = f.can_be_decided;
-  const may = fresh || f.may_be_written || f.decision === "write_right";
+  const writes = f.decision === "write_right" || f.decision === "write_left";
+  const goes = f.back?.goes ? "write_left" : "write_right";
+  const may = fresh || writes || (goes === "write_left" ? f.back?.may_be_written : f.may_be_written);
   const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
   const lossy = f.losses.length > 0;
   return (
     <div data-field={f.field} className={`${grid} border-b border-hair-2 ${out && !conflict ? "text-ink-3" : ""}`}>
       <div className="flex items-start justify-center pt-1">
         <Check
-          state={f.decision === "write_right" ? "in" : "out"}
+          state={writes ? "in" : "out"}
           label={`Write ${f.field_name}`}
           disabled={locked || !may}
-          onChange={() => set(f.decision === "write_right" ? "leave" : "write_right")}
+          onChange={() => set(writes ? "leave" : goes)}
         />
       </div>
       <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
-        <b className="block text-[11px] font-medium text-ink-2">{f.field_name}</b>
-        <Shown value={f.left} />
+        <b className="block text-[11px] font-medium text-ink-2">
+          {f.back && f.decision === "write_left"
+            ? `${f.back.field_name} becomes`
+            : (f.back?.field_name ?? f.field_name)}
+        </b>
+        <Shown value={f.back && f.decision === "write_left" ? f.back.diff : f.left} />
+        {conflict && f.back?.may_be_written && f.decision !== "write_left" && (
+          <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
+            <span className="block text-[11px]">the right would write</span>
+            <Shown value={f.back.write} />
+          </div>
+        )}
       </div>
       <div className="px-1 py-1.5 text-center text-[11px] text-ink-2">
-        <span className={lossy ? "text-loss" : ""}>{f.rule}</span>
+        <span className={lossy ? "text-loss" : ""}>
+          {f.back && <span aria-hidden>{f.decision === "write_left" ? "← " : writes ? "→ " : "↔ "}</span>}
+          {f.rule}
+        </span>
         {!fresh && f.rule !== "origin" && <span className="block text-ink-3">{reasonWord[f.reason]}</span>}
         {conflict && !fresh && !locked && (
           <>
@@ -61,17 +84,16 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
               orientation="horizontal"
               className="mt-1 inline-flex overflow-hidden rounded border border-ink-3"
             >
-              {choices
-                .filter(([d]) => may || d !== "write_right")
-                .map(([d, word]) => (
-                  <RadioGroup.Item
-                    key={d}
-                    value={d}
-                    className="px-1.5 py-px outline-offset-[-2px] data-[state=checked]:bg-ink data-[state=checked]:text-paper"
-                  >
-                    {word}
-                  </RadioGroup.Item>
-                ))}
+              {choicesOf(f).map(([d, word]) => (
+                <RadioGroup.Item
+                  key={d}
+                  value={d}
+                  title={choiceWord(d, f)}
+                  className="px-1.5 py-px outline-offset-[-2px] data-[state=checked]:bg-ink data-[state=checked]:text-paper"
+                >
+                  {word}
+                </RadioGroup.Item>
+              ))}
             </RadioGroup.Root>
             <span className="mt-0.5 block">
               <Pop label="all like it…" title={`Decide ${f.field_name} for all like it`}>
@@ -88,8 +110,12 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
               ? "will hold"
               : "becomes"
             : f.decision === "keep_right"
-              ? "stays, by decision"
-              : "stays"}
+              ? f.back
+                ? "stays different, by decision"
+                : "stays, by decision"
+              : f.back
+                ? f.field_name
+                : "stays"}
         </b>
         <Shown value={f.decision !== "write_right" ? f.right : fresh ? f.write : f.diff} />
         {conflict && !fresh && f.decision !== "write_right" && f.may_be_written && (
@@ -98,6 +124,11 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
             <Shown value={f.write} />
           </div>
         )}
+        {f.cannot.map((why) => (
+          <p key={why} className="mt-1 text-clash first-letter:uppercase">
+            {why}
+          </p>
+        ))}
         {f.decision === "write_right" && f.cut_off && (
           <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss" title="cut off">
             {f.cut_off}
@@ -108,16 +139,17 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
   );
 }
 
-const alikeWord: Record<(typeof choices)[number][0], string> = {
-  write_right: "Use left for",
-  leave: "Leave open for",
-  keep_right: "Keep right for",
-};
+function choiceWord(decision: Schemas["FieldDecision"], f: Schemas["FieldDetail"]): string {
+  if (decision === "write_right") return "Use left for";
+  if (decision === "write_left") return "Use right for";
+  if (decision === "leave") return "Leave open for";
+  return f.back ? "Let differ in" : "Keep right for";
+}
 
 /** The same decision for every change that has the field for the same reason, with how many each would change. */
 function Alike({ f, kind, decisions }: Pick<Props, "f" | "kind" | "decisions">) {
   const body = (decision: Schemas["FieldDecision"]) => ({ kind, field: f.field, reason: f.reason, decision });
-  const list = choices.map(([d]) => d).filter((d) => d !== "write_right" || f.may_be_written);
+  const list = choicesOf(f).map(([d]) => d);
   const counts = useQuery({
     queryKey: keys.alike(decisions.plan, kind, f.field, f.reason),
     queryFn: () =>
@@ -143,7 +175,7 @@ function Alike({ f, kind, decisions }: Pick<Props, "f" | "kind" | "decisions">) 
           const changes = counts.data?.[n]?.changed;
           return (
             <Button key={d} disabled={!changes} onClick={() => decisions.alike(body(d))}>
-              {alikeWord[d]} {changes === undefined ? "…" : count(changes, "change")}
+              {choiceWord(d, f)} {changes === undefined ? "…" : count(changes, "change")}
             </Button>
           );
         })}

@@ -22,6 +22,7 @@ export const writable = (i: Listed) => !notWritten.includes(i.outcome) || i.as_n
 export const outcomes = [
   "new_right",
   "update_right",
+  "update_left",
   "adopt",
   "conflict",
   "held_right",

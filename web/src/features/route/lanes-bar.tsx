@@ -51,6 +51,36 @@ export function LaneName() {
   );
 }
 
+/** Whether the lane that is looked at carries both ways. */
+export function LaneDirection({ left, right }: { left: string; right: string }) {
+  const { changeLane } = useDraft();
+  const [lane] = useLane();
+  if (!lane) return null;
+  return (
+    <label className="flex items-center gap-1.5 text-ink-2">
+      Direction
+      <select
+        className="field"
+        aria-label="Direction of the lane"
+        value={lane.direction ?? "to_right"}
+        onChange={(e) => changeLane(lane.id, (l) => ({ ...l, direction: e.target.value as Schemas["Direction"] }))}
+      >
+        <option value="to_right">
+          {left} → {right}
+        </option>
+        <option value="both">
+          {left} ↔ {right}
+        </option>
+        {lane.direction === "to_left" && (
+          <option value="to_left">
+            {left} ← {right}
+          </option>
+        )}
+      </select>
+    </label>
+  );
+}
+
 export function LanesBar({
   left,
   right,
@@ -70,7 +100,10 @@ export function LanesBar({
       <Pills label="Lanes">
         {lanes.map((l) => (
           <Pill key={l.id} on={l.id === lane?.id} onClick={() => setLane(l.id)}>
-            <b className="font-semibold">{left(l)}</b> <span className="text-ink-2">→ {right(l)}</span>
+            <b className="font-semibold">{left(l)}</b>{" "}
+            <span className="text-ink-2">
+              {l.direction === "both" ? "↔" : "→"} {right(l)}
+            </span>
             <OwnName lane={l} lanes={lanes} />
             {!!marks?.(l) && <b className="font-semibold text-clash">{marks(l)}</b>}
           </Pill>

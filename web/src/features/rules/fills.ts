@@ -44,3 +44,9 @@ export function withoutFill(lane: Lane, target: string): Lane {
   const rest = left ? [{ ...there, into: { left, right: null }, back: false }] : [];
   return { ...lane, rules: lane.rules.flatMap((r) => (r === there ? rest : [r])) };
 }
+
+/** A lane in which what fills that slot of the right end is taken back on the way into the left, or is not. */
+export function withBack(lane: Lane, target: string, back: boolean): Lane {
+  const there = ruleInto(lane, target);
+  return { ...lane, rules: lane.rules.map((r) => (r === there ? { ...r, back } : r)) };
+}

@@ -64,6 +64,17 @@ export function RulePanel(p: RuleProps) {
             />
           </div>
         )}
+        {rule && source && p.lane.direction === "both" && (
+          <label className="mt-3 block">
+            <input
+              type="checkbox"
+              className="mr-1.5 align-[-2px]"
+              checked={p.back}
+              onChange={(e) => p.setBack(e.target.checked)}
+            />
+            An edit at {right.name} goes back to {sourceSchema?.name ?? source}
+          </label>
+        )}
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
       </Part>
       {p.result && p.of && rule && <Result value={p.result} of={p.of} />}
@@ -95,7 +106,7 @@ export function RulePanel(p: RuleProps) {
           rightName={right.name}
           title={`${sourceSchema?.name ?? source ?? sourceWords(rule)} → ${to}`}
           map={map}
-          returns={!!p.lane.direction && p.lane.direction !== "to_right"}
+          returns={p.lane.direction === "both" && p.back}
           onChange={(m) => setRule(withValueMap(rule, m))}
         />
       )}

@@ -15,6 +15,9 @@ export type RuleProps = {
   right: End;
   faults: Schemas["Fault"][];
   setRule: (r: Fill | undefined) => void;
+  /** Whether what the rule does is taken back on the way into the left. */
+  back: boolean;
+  setBack: (back: boolean) => void;
   /** What the rule makes of the item that is tried, and which item that is. */
   result?: Schemas["PreviewValue"];
   of?: string;

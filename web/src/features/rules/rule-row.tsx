@@ -20,13 +20,15 @@ type Props = {
   value?: Schemas["PreviewValue"];
   /** Characters of the longest text in the field of the left that it takes. */
   longest: number;
+  /** Whether it carries both ways. */
+  both: boolean;
 };
 
 /** Behind a name; below it where there is no room behind it. */
 const BELOW = "ml-1.5 max-[1150px]:ml-0 max-[1150px]:block max-[1150px]:truncate";
 
 // Systems have hundreds of fields: a row is drawn again only if it is another.
-export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, value, longest }: Props) {
+export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, value, longest, both }: Props) {
   const { rule, schema, target } = row;
   const source = rule && sourceField(rule);
   const field = left?.fields.find((f) => f.id === source);
@@ -67,7 +69,7 @@ export const RuleRow = memo(function RuleRow({ row, left, on, select, fault, val
           aria-label={`Rule for ${to}: ${words}`}
           className={`max-w-full truncate rounded-[10px] border bg-sheet px-2.5 py-px text-[11px] ${!rule && bad ? "border-clash text-clash" : rule ? "border-hair" : "border-dashed border-hair text-ink-3"} ${words.startsWith("shorten") ? "text-loss" : ""}`}
         >
-          {rule ? `→ ${words}` : words}
+          {rule ? `${both ? "↔" : "→"} ${words}` : words}
         </button>
       </td>
       <td className={cell}>

@@ -7,10 +7,10 @@ import { refresh } from "@/api/keys";
 import { useKeys } from "@/app/keys";
 import { Loading, Trouble } from "@/ui/basics";
 import { useDraft, type Lane } from "../route/draft";
-import { LanesBar, useLane } from "../route/lanes-bar";
+import { LaneDirection, LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
 import { targetWord, valueMapOf } from "./rule-words";
-import { withFill, withoutFill, type Fill } from "./fills";
+import { ruleInto, withBack, withFill, withoutFill, type Fill } from "./fills";
 import { ItemStepper } from "./item-stepper";
 import { RulePanel } from "./rule-panel";
 import { RulesFoot } from "./rules-foot";
@@ -100,6 +100,7 @@ export default function Rules() {
   return (
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>
+        <LaneDirection left={left.name} right={right.name} />
         {preview.data?.item && <ItemStepper preview={preview.data} step={step} />}
       </LanesBar>
       {lane && (
@@ -152,6 +153,8 @@ export default function Rules() {
               right={right}
               faults={faults.data?.filter((f) => f.lane === lane.id && f.field === current.target) ?? []}
               setRule={(r) => setRule(current.target, r)}
+              back={ruleInto(lane, current.target)?.back ?? false}
+              setBack={(back) => changeLane(lane.id, (l) => withBack(l, current.target, back))}
               result={trial.made.get(current.target)}
               of={preview.data?.item?.key}
             />

@@ -21,7 +21,7 @@ export const doingWord: Record<Doing, string> = {
 const doingHelp: Record<Doing, string> = {
   create: "A new item at the right.",
   create_again: "The item is gone at the right and is created once more.",
-  update: "Fields of an item at the right are written.",
+  update: "Fields of an item that is there are written, at the right or at the left.",
   pair: "Two items that are there become a pair; what differs is written as decided.",
   keep: "The right's values are kept, by decision; nothing is written.",
   let_go: "The pair ends; nothing is removed.",
@@ -211,6 +211,7 @@ export function Waits({ plan }: { plan: Schemas["PlanFigure"] }) {
     unreadable: "can't be read now",
     new_right: "were left out, or need something that is left out",
     update_right: "were left out, or need something that is left out",
+    update_left: "were left out, or need something that is left out",
   };
   const out = plan.outcomes.filter((o) => !o.included && o.count > 0);
   if (out.length === 0) return null;

@@ -8,7 +8,7 @@ use axum::extract::State;
 use hovrel_core::model::{End, Kind, Slot};
 use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
 use hovrel_core::rehearse::{Cost, Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
-use hovrel_core::rules::Lane;
+use hovrel_core::rules::{Direction, Lane};
 use hovrel_engine::PlanSummary;
 use hovrel_store::Decided;
 use serde::{Deserialize, Serialize};
@@ -88,9 +88,19 @@ fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Resul
         decision.included = let_go;
     }
     let known = if decision.as_new { &change.as_new } else { &change.fields };
+    // An end that is not written first is decided about only where the rule of the field carries both ways.
+    let carries_back = |field: &str| known.iter().any(|k| k.field == *field && k.back.is_some());
     let other_end = |d: &FieldDecision| d.end().is_some_and(|end| end != change.written);
-    if let Some((field, _)) = body.fields.iter().find(|(_, d)| other_end(d)) {
+    if let Some((field, _)) = body.fields.iter().find(|(field, d)| other_end(d) && !carries_back(field)) {
         return Err(Problem::field(&format!("/fields/{field}"), NOT_WRITTEN));
+    }
+    let refused = |(field, d): &(&Slot, &FieldDecision)| {
+        let FieldDecision::Write(end) = d else { return false };
+        known.iter().any(|k| k.field == **field && k.written_into(*end, change.written).is_none())
+    };
+    if let Some((field, _)) = body.fields.iter().find(refused) {
+        let why = "what the other end holds can't be written there; see why at the field, and decide otherwise";
+        return Err(Problem::field(&format!("/fields/{field}"), why));
     }
     let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
     if let Some(field) = unknown.first() {
@@ -187,7 +197,7 @@ pub async fn decide_alike(
     let stage = Stage::of(&app, id).await?;
     let of_kind = |l: &&Lane| l.left_kind == body.kind;
     if let Some(end) = body.decision.end()
-        && stage.lanes.iter().filter(of_kind).all(|l| l.direction.written() != end)
+        && stage.lanes.iter().filter(of_kind).all(|l| l.direction != Direction::Both && l.direction.written() != end)
     {
         return Err(Problem::field("/decision", NOT_WRITTEN));
     }
@@ -205,7 +215,7 @@ pub async fn decide_alike(
             let waits = |f: &FieldChange| {
                 f.field == body.field
                     && f.reason == body.reason
-                    && body.decision.end().is_none_or(|end| end == change.written)
+                    && body.decision.end().is_none_or(|end| end == change.written || f.back.is_some())
                     && decision.field(f, policy, change.written) != body.decision
             };
             if decision.as_new || !change.fields.iter().any(waits) {

@@ -2,9 +2,10 @@
 
 use axum::Json;
 use axum::extract::State;
+use hovrel_core::carry::FaultReason;
 use hovrel_core::diff::{ValueDiff, diff};
-use hovrel_core::model::Value;
-use hovrel_core::plan::{Brief, FieldDecision, decided_fields};
+use hovrel_core::model::{End, Value};
+use hovrel_core::plan::{Brief, FieldChange, FieldDecision, decided_fields};
 use hovrel_core::rules::Lane;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -51,6 +52,25 @@ pub struct FieldDetail {
     may_be_written: bool,
     decision: FieldDecision,
     losses: Vec<LossDetail>,
+    /// What it becomes at the left, where the rule carries both ways.
+    back: Option<BackDetail>,
+    /// Why it can't be carried to an end, in words.
+    cannot: Vec<String>,
+}
+
+/// What a field becomes at the left.
+#[derive(Serialize, ToSchema)]
+pub struct BackDetail {
+    field_name: String,
+    /// What will be written.
+    write: ValueDiff,
+    /// From what the left holds to what will be written.
+    diff: ValueDiff,
+    /// Whether the right's value may be written over what the left holds.
+    may_be_written: bool,
+    /// Whether it is written there unless a person says otherwise.
+    goes: bool,
+    losses: Vec<LossDetail>,
 }
 
 pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail, Problem> {
@@ -69,6 +89,19 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
     let policy = first_contact(&lanes, &row.change.lane);
     let lane = lanes.iter().find(|l| l.id == row.change.lane);
     let kind = right.catalogue.kind(row.change.right_kind);
+    let first = row.change.written;
+    let back_of = |f: &FieldChange, from: &Value| {
+        let back = f.back.as_ref()?;
+        let write = left.named(&back.write, left.refers_to(left_kind, Some(&back.field)), &right);
+        Some(BackDetail {
+            field_name: field_name(&back.field, left.catalogue.kind(left_kind)),
+            write: diff(&write, &write),
+            diff: diff(from, &write),
+            may_be_written: f.reason.may_be_written(first.other()) && f.written_into(first.other(), first).is_some(),
+            goes: f.reason.default_decision(policy, first) == FieldDecision::Write(first.other()),
+            losses: back.losses.iter().map(LossDetail::of).collect(),
+        })
+    };
     let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
         let fill = lane.and_then(|l| l.fills().find(|fill| fill.target == f.field));
         let source = fill.and_then(|fill| match &fill.source {
@@ -88,9 +121,11 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
             diff: diff(&held, &write),
             cut_off: cut_off(&from, &write),
             reason: f.reason,
-            can_be_decided: f.reason.can_be_decided(row.change.written),
-            may_be_written: f.reason.may_be_written(row.change.written),
-            decision: row.decision.field(f, policy, row.change.written),
+            can_be_decided: f.reason.can_be_decided(first),
+            may_be_written: f.reason.may_be_written(first) && f.written_into(first, first).is_some(),
+            decision: row.decision.field(f, policy, first),
+            back: back_of(f, &from),
+            cannot: f.cannot.iter().map(|(end, why)| cannot(*end, why)).collect(),
             losses: f.losses.iter().map(LossDetail::of).collect(),
             field: f.field.to_string(),
         }
@@ -103,6 +138,10 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         depends_on: row.change.depends_on.clone(),
         change,
     })
+}
+
+fn cannot(end: End, why: &FaultReason) -> String {
+    format!("it can't be transferred to the {}: {}", end.id(), hovrel_words::fault_into(end, why))
 }
 
 fn cut_off(left: &Value, write: &Value) -> String {

@@ -1,0 +1,244 @@
+//! A lane that carries both ways, between a system with versions and one whose last write wins: an edit at either end
+//! arrives at the other, edits of one slot at both ends wait for a person, and nothing is lost wherever it is cut off.
+
+use std::collections::BTreeMap;
+
+use hovrel_connect::Write;
+use hovrel_core::model::{Artefact, Fields, Kind, Value as Held};
+use hovrel_standins::world::Size;
+use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, read_all, settled_route};
+use serde_json::{Value, json};
+
+use crate::program::Program;
+
+/// What each end calls the title and the choice.
+const TITLE: (&str, &str) = ("name", "title");
+const CHOICE: (&str, &str) = ("importance", "importance");
+
+struct Ground {
+    systems: Systems,
+    program: Program,
+    client: Client,
+    route: String,
+}
+
+/// Both of an item, by the id at the left.
+type Both = BTreeMap<String, (Artefact, Artefact)>;
+
+impl Ground {
+    /// Test cases carried once, by a lane that carries both ways from then on.
+    async fn begin() -> Ground {
+        let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+        let client = Client::sign_in(&program.address).await;
+        let (route, mut lanes) =
+            settled_route(&client, &systems, &OLDSTONE, &FERNWAY, &[Kind::TestCase]).await.expect("kinds in common");
+        let rules = |lanes: &mut [Value], mend: &dyn Fn(&mut Value, &str)| {
+            for rule in lanes[0]["rules"].as_array_mut().expect("rules") {
+                let target = rule["into"]["right"]["target"].as_str().unwrap_or_default().to_owned();
+                mend(rule, &target);
+            }
+        };
+        let row = |left: &str, right: &str| json!({"left": left, "right": right});
+        rules(&mut lanes, &|rule, target| {
+            if target == CHOICE.1 {
+                let rows = [
+                    row("Stops the line", "Vital"),
+                    row("Grave", "Vital"),
+                    row("Middling", "Useful"),
+                    row("Slight", "Small"),
+                    row("Trifling", "Small"),
+                ];
+                let map = json!({"value_map": {"rows": rows, "otherwise": {"use": "Useful"}}});
+                rule["into"]["right"]["conversions"] = json!([map]);
+            }
+        });
+        client.save_lanes(&route, &lanes).await;
+        let plan = client.dry_run(&route).await;
+        client.decide_all(&plan).await;
+        client.finish(&client.transfer(&plan).await).await;
+        // Both ways from now on; of two rows that lead to one value, one is marked for the way back.
+        lanes[0]["direction"] = json!("both");
+        rules(&mut lanes, &|rule, target| {
+            rule["back"] = json!(target == TITLE.1 || target == CHOICE.1);
+            if target == CHOICE.1 {
+                let rows = &mut rule["into"]["right"]["conversions"][0]["value_map"]["rows"];
+                [0, 3].into_iter().for_each(|n| rows[n]["returns"] = json!(true));
+            }
+        });
+        client.save_lanes(&route, &lanes).await;
+        Ground { systems, program, client, route }
+    }
+
+    async fn items(&self) -> Both {
+        let read = async |known: &Known| read_all(&*self.systems.connect(known), known.container, Kind::TestCase).await;
+        let (old, there) = (read(&OLDSTONE).await, read(&FERNWAY).await);
+        let pair = |left: Artefact| {
+            let mark = format!("Oldstone:{}", left.key);
+            let right = there.iter().find(|a| a.origin.as_deref() == Some(&mark))?;
+            Some((left.id.clone(), (left, right.clone())))
+        };
+        old.into_iter().filter_map(pair).collect()
+    }
+
+    async fn edit(&self, known: &Known, item: &Artefact, field: &str, value: Held) {
+        let c = self.systems.connect(known);
+        let now = c.one(known.container, Kind::TestCase, &item.id).await.expect("it is there");
+        let fields: Fields = [(field, value)].into_iter().collect();
+        let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
+        c.write(known.container, &write).await.expect("it is written");
+    }
+
+    async fn plan(&self) -> (Value, BTreeMap<String, String>) {
+        let plan = self.client.dry_run(&self.route).await;
+        let found = self.client.all_changes(&plan).await.into_iter().map(|c| {
+            let text = |of: &Value| of.as_str().unwrap_or_default().to_owned();
+            (text(&c["left"]["id"]), text(&c["outcome"]))
+        });
+        (plan, found.collect())
+    }
+
+    async fn transfer(&self, plan: &Value) {
+        let job = self.client.finish(&self.client.transfer(plan).await).await;
+        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    }
+}
+
+fn text(item: &Artefact, field: &str) -> String {
+    item.fields.get(field).map(Held::display).unwrap_or_default()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
+    let ground = Ground::begin().await;
+    // What one way left behind is taken over: nobody edited anything, and nobody is asked.
+    let (plan, found) = ground.plan().await;
+    assert!(!found.values().any(|outcome| outcome == "conflict"), "{found:?}");
+    let before = ground.items().await;
+    ground.transfer(&plan).await;
+    assert_eq!(ground.items().await, before, "only what is remembered has moved");
+    let (_, found) = ground.plan().await;
+    let open: Vec<&String> = found.values().filter(|outcome| *outcome != "blocked").collect();
+    assert!(open.is_empty(), "{found:?}");
+
+    // Short titles of items that are not odd, whose choices a row of the map leads back from.
+    let fit = |item: &&(Artefact, Artefact)| {
+        item.0.key.starts_with("OS-2")
+            && text(&item.0, TITLE.0).len() < 100
+            && text(&item.0, TITLE.0) == text(&item.1, TITLE.1)
+    };
+    let items: Vec<(Artefact, Artefact)> = before.values().filter(fit).cloned().collect();
+    assert!(items.len() >= 6, "{}", items.len());
+    let [left_edited, right_edited, choice, clash, same, both] = &items[..6] else { unreachable!() };
+    let title = |words: &str| Held::text(words);
+    ground.edit(&OLDSTONE, &left_edited.0, TITLE.0, title("Edited at the left")).await;
+    ground.edit(&FERNWAY, &right_edited.1, TITLE.1, title("Edited at the right")).await;
+    let other = |item: &Artefact| if text(item, CHOICE.1) == "Vital" { "Small" } else { "Vital" };
+    ground.edit(&FERNWAY, &choice.1, CHOICE.1, Held::choice(other(&choice.1))).await;
+    ground.edit(&OLDSTONE, &clash.0, TITLE.0, title("What the left says")).await;
+    ground.edit(&FERNWAY, &clash.1, TITLE.1, title("What the right says")).await;
+    ground.edit(&OLDSTONE, &same.0, TITLE.0, title("Both say it")).await;
+    ground.edit(&FERNWAY, &same.1, TITLE.1, title("Both say it")).await;
+    // Another slot at each end: the title goes right, the choice comes left.
+    ground.edit(&OLDSTONE, &both.0, TITLE.0, title("Title from the left")).await;
+    ground.edit(&FERNWAY, &both.1, CHOICE.1, Held::choice(other(&both.1))).await;
+
+    let (plan, found) = ground.plan().await;
+    let outcome = |item: &(Artefact, Artefact)| found.get(&item.0.id).map(String::as_str);
+    assert_eq!(outcome(left_edited), Some("update_right"), "{found:?}");
+    assert_eq!(outcome(right_edited), Some("update_left"));
+    assert_eq!(outcome(choice), Some("update_left"));
+    assert_eq!(outcome(clash), Some("conflict"));
+    assert_eq!(outcome(both), Some("update_right"));
+    ground.transfer(&plan).await;
+
+    let now = ground.items().await;
+    let titles = |item: &(Artefact, Artefact)| {
+        let (left, right) = &now[&item.0.id];
+        (text(left, TITLE.0), text(right, TITLE.1))
+    };
+    let twice = |words: &str| (words.to_owned(), words.to_owned());
+    assert_eq!(titles(left_edited), twice("Edited at the left"));
+    assert_eq!(titles(right_edited), twice("Edited at the right"));
+    assert_eq!(titles(both), twice("Title from the left"));
+    assert_eq!(titles(clash), ("What the left says".into(), "What the right says".into()), "nothing is overwritten");
+    for item in [choice, both] {
+        let (left, right) = &now[&item.0.id];
+        assert_eq!(text(right, CHOICE.1), other(&item.1), "the edit stays");
+        assert_ne!(text(left, CHOICE.0), text(&item.0, CHOICE.0), "and arrived at the left");
+    }
+    for (id, (left, right)) in &before {
+        if !items[..6].iter().any(|item| item.0.id == *id) {
+            assert_eq!(&now[id], &(left.clone(), right.clone()), "nothing else is touched");
+        }
+    }
+
+    // Only what a person decides is left, and it is not told twice.
+    let (plan, found) = ground.plan().await;
+    let open: BTreeMap<&String, &String> = found.iter().filter(|(_, outcome)| *outcome != "blocked").collect();
+    assert_eq!(open.len(), 1, "{found:?}");
+    let seq = ground.client.all_changes(&plan).await.into_iter().find(|c| c["outcome"] == "conflict").expect("a clash");
+    let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), seq["seq"]);
+    let body = json!({"fields": {(TITLE.1): "write_left"}});
+    let (status, said) = ground.client.call(reqwest::Method::PATCH, &path, Some(body), None).await;
+    assert!(status.is_success(), "{said}");
+    ground.transfer(&plan).await;
+    let (left, right) = ground.items().await.remove(&clash.0.id).expect("it is there");
+    assert_eq!((text(&left, TITLE.0), text(&right, TITLE.1)), twice("What the right says"));
+    let (_, found) = ground.plan().await;
+    assert!(found.values().all(|outcome| outcome == "blocked"), "{found:?}");
+    assert_eq!(ground.client.prove(&ground.route).await["headline"]["unexplained_items"], 0);
+}
+
+/// Where a transfer is cut off that writes both ends of one item.
+const CUTS: &[&str] = &["intended", "update intended", "update called", "before made", "made", "before done", "done"];
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn cut_off_at_every_place_both_ends_get_what_is_theirs_once() {
+    if !cfg!(feature = "failpoints") {
+        return;
+    }
+    let mut ground = Ground::begin().await;
+    let (plan, _) = ground.plan().await;
+    ground.transfer(&plan).await;
+    let items: Vec<(Artefact, Artefact)> = ground.items().await.into_values().collect();
+    let fit = |item: &&(Artefact, Artefact)| item.0.key.starts_with("OS-2") && text(&item.0, TITLE.0).len() < 100;
+    let items: Vec<&(Artefact, Artefact)> = items.iter().filter(fit).take(2).collect();
+    for (round, cut) in CUTS.iter().enumerate() {
+        let now = ground.items().await;
+        let (wanted, choice) =
+            (format!("Round {round}, from the left"), if round % 2 == 0 { "Vital" } else { "Small" });
+        let second = format!("Round {round}, from the right");
+        for (n, item) in items.iter().enumerate() {
+            let (left, right) = &now[&item.0.id];
+            match n {
+                // One item is written at both ends, the other at the left alone.
+                0 => {
+                    ground.edit(&OLDSTONE, left, TITLE.0, Held::text(&wanted)).await;
+                    ground.edit(&FERNWAY, right, CHOICE.1, Held::choice(choice)).await;
+                }
+                _ => ground.edit(&FERNWAY, right, TITLE.1, Held::text(&second)).await,
+            }
+        }
+        let (plan, found) = ground.plan().await;
+        assert!(items.iter().all(|item| found[&item.0.id].starts_with("update")), "{cut}: {found:?}");
+        ground.program.restart_to_end_at(cut).await;
+        let job = ground.client.transfer(&plan).await;
+        let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
+        let over = async || {
+            let (status, now) = ground.client.tried(&path).await?;
+            (status.is_success() && now["state"] == "done").then_some(())
+        };
+        assert!(ground.program.ends_before(over).await, "the transfer never came by {cut}");
+        ground.program.kill_and_restart().await;
+        let job = ground.client.finish(&job).await;
+        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{cut}: {job}");
+        let now = ground.items().await;
+        let (left, right) = &now[&items[0].0.id];
+        assert_eq!((text(left, TITLE.0), text(right, TITLE.1)), (wanted.clone(), wanted), "{cut}");
+        assert_eq!(text(right, CHOICE.1), choice, "{cut}");
+        let (left, right) = &now[&items[1].0.id];
+        assert_eq!((text(left, TITLE.0), text(right, TITLE.1)), (second.clone(), second), "{cut}");
+        let (_, found) = ground.plan().await;
+        assert!(found.values().all(|outcome| outcome == "blocked"), "after {cut}: {found:?}");
+    }
+}

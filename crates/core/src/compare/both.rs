@@ -1,0 +1,167 @@
+//! Comparing a slot that people edit at both ends.
+//!
+//! Decides what the verdict on the slot ([`crate::law`]) means for a plan: which end is written, what would be written into
+//! either if a person says so, and what they are told.
+
+use super::item::{Back, Comparer, Found, ReadyRule, WayBack, unreadable};
+use crate::base::{Base, Why};
+use crate::carry::{BothWays, Converted, FaultReason};
+use crate::law::{Clash, Held, Verdict, Ways, made_of, verdict};
+use crate::model::{Artefact, End, Ends, Slot, Value};
+use crate::plan::{FieldChange, FieldReason, Rebase, Returned};
+use crate::rules::FirstContact;
+
+impl Comparer<'_> {
+    fn ways<'s>(
+        &'s self,
+        (rule, way_back, back): (&'s ReadyRule<'_>, &'s WayBack<'_>, Back<'s>),
+        items: Ends<&'s Artefact>,
+    ) -> BothWays<'s> {
+        BothWays {
+            ready: by_end(self.written, &rule.ready, &way_back.ready),
+            cx: by_end(self.written, self.cx, back.cx),
+            items,
+            taken_back: way_back.taken_back,
+        }
+    }
+
+    /// Whether what a rule joins at both ends says the same by either of its ways; none if it goes one way.
+    pub(crate) fn agree(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> Option<bool> {
+        let (way_back, back) = (rule.back.as_ref()?, self.back?);
+        let slots = by_end(self.written, rule.slot(), &way_back.ready.fill.target);
+        let now = Ends::of(|end| slots[end].of(items[end]));
+        Some(self.ways((rule, way_back, back), items).agree(Ends { left: &now.left, right: &now.right }))
+    }
+
+    pub(super) fn compare_both_ways(
+        &self,
+        (rule, way_back, back): (&ReadyRule<'_>, &WayBack<'_>, Back<'_>),
+        items: Ends<&Artefact>,
+        base: Option<&Base>,
+        out: &mut Found,
+    ) {
+        let first = self.written;
+        let slots = by_end(first, rule.slot(), &way_back.ready.fill.target);
+        let ways = self.ways((rule, way_back, back), items);
+        let told = Ends::of(|end| slots[end].of(items[end]));
+        let known = Ends::of(|end| {
+            let unknown = items[end].left_out.contains(slots[end]) || matches!(*told[end], Value::Unreadable(_));
+            (!unknown).then_some(&*told[end])
+        });
+        let agreed = base.and_then(|b| b.agreed(rule.filled()));
+        let mut remembered = base.and_then(|b| b.remembered(rule.filled()));
+        if let Some(r) = remembered.as_mut().filter(|_| !agreed.is_some_and(|a| a.both)) {
+            // What was remembered while the rule went one way says nothing of its way back: where both ends agree, that is
+            // filled in silence.
+            let back = first.other();
+            if ways.agree(r.at.as_ref()) {
+                r.made[back] = made_of(&ways, &r.at)[back].take();
+            }
+        }
+        let same_rule = agreed.is_none_or(|a| rule.is_known_as(&a.rule, self.cx));
+        let now = Ends::of(|end| &*told[end]);
+        let was = remembered.as_ref().map_or(now, |r| r.at.as_ref());
+        let change = |reason| both(reason, (slots, first), &ways, was, now);
+        let found = match verdict(&ways, known, remembered.as_ref(), same_rule, back.clock) {
+            Verdict::Held(Held::Unknown(end)) => {
+                let held = remembered.as_ref().is_some_and(|r| !r.at[end].is_blank());
+                if held || matches!(now[end], Value::Unreadable(_)) {
+                    let Ends { left, right } = now;
+                    out.fields.push(unreadable(rule.slot(), Some(left), right, end));
+                }
+                return;
+            }
+            Verdict::Held(Held::OneWay(_)) => return,
+            Verdict::InStep => {
+                if agreed.is_some_and(|a| a.rule != rule.digest()) {
+                    out.rebased.insert(rule.slot().clone(), Rebase::SameByAnotherRule);
+                    out.made.insert(rule.slot().clone(), made_of(&ways, &now.map(Value::clone)));
+                }
+                return;
+            }
+            Verdict::Rebase => {
+                out.rebased.insert(rule.slot().clone(), Rebase::Equal);
+                out.made.insert(rule.slot().clone(), made_of(&ways, &now.map(Value::clone)));
+                let first = ways.carried(first, &Value::Empty, &Value::Empty, now[first.other()]);
+                out.losses.extend(first.losses);
+                return;
+            }
+            Verdict::FirstContact => match self.lane.policies.first_contact {
+                FirstContact::Ask => change(FieldReason::NoBase),
+                FirstContact::Wins(end) => change(FieldReason::Wins(end)),
+            },
+            Verdict::RuleChanged(end) => match agreed.map(|a| a.why) {
+                Some(Why::Kept) => change(FieldReason::RuleChangedOverKept),
+                _ if end == first => change(FieldReason::RuleChanged),
+                _ => change(FieldReason::RuleChangedBack),
+            },
+            Verdict::Write(into, _) => {
+                // What is there may be what somebody made of something that was sent without an answer.
+                match base.is_some_and(|b| b.is_in_doubt(rule.filled(), into, now[into])) {
+                    true => change(FieldReason::PerhapsThere),
+                    false if into == first => change(FieldReason::Changed(into.other())),
+                    false => change(FieldReason::Back(into.other())),
+                }
+            }
+            Verdict::Merged(_) | Verdict::Conflict(Clash::Both) => change(FieldReason::BothChanged),
+            Verdict::Conflict(Clash::Cannot(end, _)) => change(FieldReason::NotCarried(end)),
+            Verdict::Conflict(Clash::OldForm(end)) => change(FieldReason::OldForm(end)),
+            Verdict::Conflict(Clash::Exchange) => change(FieldReason::Exchange),
+        };
+        out.fields.push(found);
+    }
+}
+
+fn by_end<T>(first: End, of_first: T, of_other: T) -> Ends<T> {
+    match first {
+        End::Right => Ends { left: of_other, right: of_first },
+        End::Left => Ends { left: of_first, right: of_other },
+    }
+}
+
+/// A field with what would be written into either end: of the end that was not edited, what that edit makes of it; of one
+/// that was, what the other end's value makes of it.
+fn both(
+    reason: FieldReason,
+    (slots, first): (Ends<&Slot>, End),
+    ways: &BothWays<'_>,
+    was: Ends<&Value>,
+    now: Ends<&Value>,
+) -> FieldChange {
+    let into = |end: End| -> (Value, Converted) {
+        // An edit at one end is put onto what the other holds. Where nobody edited it, all of it goes over.
+        let from = end.other();
+        let edited = !ways.same(was[from], now[from]);
+        let converted = match edited {
+            true => ways.carried(end, now[end], was[from], now[from]),
+            false => ways.carried(end, was[end], &Value::Empty, now[from]),
+        };
+        (converted.value.clone().unwrap_or_else(|| now[end].clone()), converted)
+    };
+    let made = Ends::of(into);
+    let cannot = End::BOTH.into_iter().filter_map(|end| Some((end, made[end].1.fault.clone()?)));
+    let cannot: Vec<(End, FaultReason)> = cannot.collect();
+    let other = first.other();
+    // What the rule makes of what would stand there then, where that is something else than stands here.
+    let returns = |end: End| {
+        let mut held = now.map(Value::clone);
+        held[end] = made[end].0.clone();
+        made_of(ways, &held)
+    };
+    let returned = Returned {
+        field: slots[other].clone(),
+        write: made[other].0.clone(),
+        losses: made[other].1.losses.clone(),
+        made: Ends::of(returns),
+    };
+    FieldChange {
+        left: Some(now.left.clone()),
+        right: Some(now.right.clone()),
+        write: made[first].0.clone(),
+        losses: made[first].1.losses.clone(),
+        reason,
+        back: Some(returned),
+        cannot,
+        ..FieldChange::of(slots[first].clone())
+    }
+}
