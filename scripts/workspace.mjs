@@ -1,5 +1,6 @@
 // Fills a new installation with the demo: the simulated systems connected, checked and surveyed, two routes with their
-// rules settled, and a dry run of each, ready to be looked at. One that holds a system already is left as it is.
+// rules settled and a dry run of each, and a third that lives both ways, with edits at both ends, ready to be looked at. One
+// that holds a system already is left as it is.
 // usage: node workspace.mjs ADDRESS SIGN-IN-FILE SYSTEMS-FILE
 import { readFileSync } from "node:fs";
 
@@ -87,11 +88,58 @@ async function route(name, left, right) {
   await finished(await post(`/routes/${made.id}/dry-runs`));
 }
 
+/** The five fields of a defect that run both ways. */
+const bothWays = ["title", "importance", "state", "cure", "reason"];
+
+/** What a severity becomes at Fernway; of two that become one, the second returns. */
+const severities = [
+  ["Stops the line", "Vital", false],
+  ["Grave", "Vital", true],
+  ["Annoys", "Useful", true],
+  ["Cosmetic", "Small", true],
+].map(([left, right, returns]) => ({ left, right, returns }));
+
+/** A route whose defects are edited at both ends: carried once, then edited so that every verdict is met. */
+async function livingRoute(name, left, right, at) {
+  const [found] = (await post("/routes/proposal", { left, right })).filter((p) => p.lane.left_kind === "defect");
+  const rules = found.suggestions.map(({ rule }) => ({ ...rule, back: bothWays.includes(rule.id) }));
+  const map = rules.find((r) => r.id === "importance").into.right.conversions.find((c) => c.value_map).value_map;
+  map.rows = severities;
+  const lane = { ...found.lane, name: "", direction: "both", rules };
+  const made = await post("/routes", { name, left, right, lanes: [lane] });
+  const dryRun = async () => (await finished(await post(`/routes/${made.id}/dry-runs`))).result.plan;
+  await finished(await post(`/plans/${await dryRun()}/transfer`));
+
+  // As people do it, on the pages of both systems.
+  const edit = (system, path, fields) =>
+    fetch(`${at[system]}${path}`, { method: "POST", body: new URLSearchParams(fields), redirect: "manual" });
+  const shown = async (path) => (await fetch(`${at.Fernway}${path}`)).text();
+  const pages = {};
+  for (const [, uid] of (await shown("/")).matchAll(/href="\/item\/([^"]+)"/g)) {
+    const mark = /Oldstone:(DF-\d+)/.exec(await shown(`/item/${uid}`));
+    if (mark) pages[mark[1]] = `/item/${uid}`;
+  }
+  const [toRight, toLeft, clash, equal, apart] = Object.keys(pages).sort();
+  const old = (key, fields) => edit("Oldstone", `/records/defect/${key}`, fields);
+  const there = (key, fields) => edit("Fernway", pages[key], fields);
+  await old(toRight, { name: "Line stops late when the harbour gate is held open" });
+  await there(toLeft, { title: "Deputy's desk stops the line a second too late", reason: "Seen on the new desk only" });
+  await old(clash, { name: "Wind above limit at tower 4 is reported twice" });
+  await there(clash, { title: "Wind above limit at tower 4 is reported late", importance: "Vital" });
+  await old(equal, { name: "Fog at Summit: the line slows too late" });
+  await there(equal, { title: "Fog at Summit: the line slows too late" });
+  await old(apart, { name: "Gate refuses a used day pass when one sensor is masked" });
+  await there(apart, { cure: "The masked sensor is read as open from release 12 on." });
+  await dryRun();
+}
+
 const began = Date.now();
 const known = JSON.parse(readFileSync(systemsFile, "utf8"));
 say("Filling the workspace: connecting and surveying the systems");
 const ends = Object.fromEntries(await Promise.all(known.map(end)));
-say("Filling the workspace: two routes, and a dry run of each");
+say("Filling the workspace: three routes, and a dry run of each");
 await route("Lift control moves", ends.Oldstone, ends.Tallybench);
 await route("Safety requirements to the tracker", ends.Cairnbook, ends.Fernway);
+const at = Object.fromEntries(known.map((k) => [k.name, k.address]));
+await livingRoute("Defects, both ways", ends.Oldstone, ends.Fernway, at);
 say(`The workspace took ${Math.round((Date.now() - began) / 1000)} s`);

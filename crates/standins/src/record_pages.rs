@@ -1,20 +1,23 @@
-//! Pages of records, for a person to look at.
+//! Pages of records, for a person to look at and to edit.
 //!
-//! Decides how a list of records and one of them are shown; what a system shows besides stands with its own pages.
+//! Decides how a list of records and one of them are shown, and what of one can be edited there; what a system shows besides
+//! stands with its own pages.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use axum::Router;
 use axum::extract::{Path, State};
-use axum::response::{IntoResponse, Response};
+use axum::response::{IntoResponse, Redirect, Response};
 use axum::routing::get;
+use chrono::SubsecRound;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use serde_json::{Value, json};
 
-use crate::page::{Look, escape, followed};
+use crate::clock;
+use crate::page::{Look, escape, followed, given};
 use crate::persist::Kept;
-use crate::records::{Field, Form, Kind, Past, Record, Records, Remark, as_text};
+use crate::records::{Field, Form, Kind, Past, Record, Records, Remark, as_text, note_changes};
 
 /// A system that shows its records apart from its test cases.
 pub struct Shelf<S> {
@@ -22,11 +25,14 @@ pub struct Shelf<S> {
     pub kinds: &'static [Kind],
     pub kept: Kept<S>,
     pub records: fn(&S) -> &Records,
+    pub records_mut: fn(&mut S) -> &mut Records,
+    /// Who edits on these pages.
+    pub editor: &'static str,
 }
 
 impl<S> Clone for Shelf<S> {
     fn clone(&self) -> Self {
-        Shelf { look: self.look, kinds: self.kinds, kept: self.kept.clone(), records: self.records }
+        Shelf { kept: self.kept.clone(), ..*self }
     }
 }
 
@@ -34,7 +40,7 @@ impl<S> Clone for Shelf<S> {
 pub fn routes<S: Serialize + DeserializeOwned + Send + 'static>(shelf: Shelf<S>) -> Router {
     Router::new()
         .route("/records/{kind}", get(list::<S>))
-        .route("/records/{kind}/{id}", get(view::<S>))
+        .route("/records/{kind}/{id}", get(view::<S>).post(save::<S>))
         .with_state(shelf)
 }
 
@@ -58,8 +64,69 @@ async fn view<S: Serialize + DeserializeOwned + Send + 'static>(
     let state = shelf.kept.read();
     let found = shelf.kinds.iter().find(|k| k.id == kind).zip(by_id((shelf.records)(&state), &kind, &id));
     let Some((kind, record)) = found else { return shelf.look.not_here("record") };
-    let body = format!("<table>{}</table>{}", page_rows(record, kind), said_on_page(&record.remarks, &record.trail));
+    let body = format!(
+        "<form method=post>{}<button>Save</button></form><table>{}</table>{}",
+        inputs(record, kind),
+        page_rows(record, kind),
+        said_on_page(&record.remarks, &record.trail)
+    );
     shelf.look.page(&id, &body).into_response()
+}
+
+async fn save<S: Serialize + DeserializeOwned + Send + 'static>(
+    State(shelf): State<Shelf<S>>,
+    Path((kind, id)): Path<(String, String)>,
+    axum::Form(form): axum::Form<HashMap<String, String>>,
+) -> Response {
+    let mut state = shelf.kept.write();
+    let number = id.rsplit('-').next().and_then(|n| n.parse::<u32>().ok());
+    let records = (shelf.records_mut)(&mut state);
+    let record = number.and_then(|number| records.get_mut(&kind)?.get_mut(&number));
+    let Some((kind, record)) = shelf.kinds.iter().find(|k| k.id == kind).zip(record) else {
+        return shelf.look.not_here("record");
+    };
+    let before = record.clone();
+    take(record, kind, &form);
+    record.revision += 1;
+    record.changed = clock::now().trunc_subsecs(0);
+    record.changed_by = shelf.editor.to_owned();
+    note_changes(&before, record, kind);
+    Redirect::to(&format!("/records/{}/{id}", kind.id)).into_response()
+}
+
+/// What can be edited on a page: lines, texts, and values of a list.
+fn editable(kind: &Kind) -> impl Iterator<Item = &Field> {
+    kind.fields.iter().filter(|f| matches!(f.form, Form::Line | Form::Rich | Form::List))
+}
+
+/// The fields of a record that can be edited on its page.
+pub fn inputs(record: &Record, kind: &Kind) -> String {
+    let input = |f: &Field| {
+        let (held, name) = (record.values.get(f.id).map(as_text).unwrap_or_default(), f.id);
+        let control = match f.form {
+            Form::List => {
+                let option =
+                    |v: &&str| format!("<option{}>{}</option>", if *v == held { " selected" } else { "" }, escape(v));
+                let none = if held.is_empty() { Some("") } else { None };
+                let options: String = none.iter().chain(f.values).map(option).collect();
+                format!("<select name={name}>{options}</select>")
+            }
+            Form::Rich => format!("<textarea name={name} rows=6>{}</textarea>", escape(&held)),
+            _ => format!("<input name={name} value=\"{}\">", escape(&held)),
+        };
+        format!("<label>{}{control}</label>", escape(f.label))
+    };
+    editable(kind).map(input).collect()
+}
+
+/// Takes what a person edited on a page; fields that the form does not have stay.
+pub fn take(record: &mut Record, kind: &Kind, form: &HashMap<String, String>) {
+    for field in editable(kind) {
+        let held = record.values.contains_key(field.id);
+        if let Some(value) = given(form, field.id).filter(|value| held || !value.is_empty()) {
+            record.values.insert(field.id.into(), json!(value));
+        }
+    }
 }
 
 /// Links on a page to the lists of all kinds, with how many there are.

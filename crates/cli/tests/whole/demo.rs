@@ -1,7 +1,7 @@
 //! What the journey through the demo comes to, in figures that an administrator reads: what waits and for whom, one
 //! ledger, an edited rule, and items that are not there any more.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use hovrel_core::model::{Artefact, Kind, Value as Held};
 use hovrel_standins::world::Size;
@@ -172,10 +172,19 @@ async fn a_new_installation_has_something_to_look_at() {
         assert!(told.status.success(), "{}", String::from_utf8_lossy(&told.stderr));
         let routes = client.get("/routes").await;
         let names: BTreeSet<&str> = routes.as_array().unwrap().iter().map(|r| r["name"].as_str().unwrap()).collect();
-        assert_eq!(names, BTreeSet::from(["Lift control moves", "Safety requirements to the tracker"]));
+        let three = ["Defects, both ways", "Lift control moves", "Safety requirements to the tracker"];
+        assert_eq!(names, BTreeSet::from(three));
         assert_eq!(client.get("/systems").await.as_array().unwrap().len(), 4);
         for route in routes.as_array().unwrap() {
             assert!(!route["plan"].is_null(), "a dry run to look at: {route}");
         }
+        // Edits at both ends show what can become of them; one that both made alike is agreed on in silence.
+        let living = routes.as_array().unwrap().iter().find(|r| r["name"] == three[0]).expect("it is there");
+        let plan = client.get(&format!("/plans/{}", living["plan"]["id"].as_str().expect("an id"))).await;
+        let outcomes = plan["outcomes"].as_array().expect("outcomes").iter();
+        let count: BTreeMap<&str, i64> =
+            outcomes.map(|o| (o["outcome"].as_str().unwrap(), o["count"].as_i64().unwrap())).collect();
+        let wanted = [("blocked", 1), ("conflict", 1), ("update_left", 1), ("update_right", 2)];
+        assert_eq!(count, BTreeMap::from(wanted), "{plan}");
     }
 }

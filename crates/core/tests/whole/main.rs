@@ -21,5 +21,6 @@ mod structure;
 mod survey;
 mod text;
 mod there_and_back;
+mod two_way;
 mod verdict;
 mod worlds;

@@ -47,7 +47,7 @@ pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<
             let decided = Decision { included, ..decided };
             let Played { refusals: more, cost } = stages[back.written].play(&back, &decided, policy);
             refusals.extend(more);
-            let more = cost.calls(back.written, &paces[back.written], false);
+            let more = cost.calls_back(back.written, &paces[back.written]);
             calls = calls.zip(more).map(|(calls, more)| calls + more);
         }
         let found = Rehearsed { refusals, calls, links_back };

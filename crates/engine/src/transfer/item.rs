@@ -13,6 +13,7 @@ use hovrel_connect::{ConnectError, Outcome as CallOutcome, Written};
 use hovrel_core::agree::{changed_besides, holdings, same};
 use hovrel_core::law::{Answer, Carrying, Ending, Next, Seen};
 use hovrel_core::model::{Artefact, End, Kind, PARENT, Slot, slot_value};
+use hovrel_core::rules::Direction;
 use hovrel_store::{Claim, StepAt};
 
 use super::course::{Course, There};
@@ -240,14 +241,14 @@ fn answer_of(error: &ConnectError) -> Answer {
 }
 
 /// Whether the slots that are to be written hold what they held when the change was planned. What else a change writes goes
-/// by what it read just before.
+/// by what it read just before; and in a lane that carries one way, whoever edits an item is asked first.
 pub(super) fn stands_as_planned(c: &Course<'_>, asked: &Update<'_>, sent: &Sent, now: &Artefact) -> bool {
     let as_planned = |slot: &Slot| {
         let field = c.change.fields.iter().find(|f| f.field == *slot);
         let planned = field.and_then(|f| f.held(c.change.written));
         !now.left_out.contains(slot) && planned.is_some_and(|planned| same(planned, &slot.of(now)))
     };
-    asked.step == UPDATE && sent.values.keys().all(as_planned)
+    c.lane.direction == Direction::Both && asked.step == UPDATE && sent.values.keys().all(as_planned)
 }
 
 /// What is noted and told of a write that is not known to be done.

@@ -8,14 +8,13 @@ use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use chrono::SubsecRound;
-use serde_json::json;
 
 use super::state::{DESKS, key};
 use super::{Server, api, kinds};
 use crate::clock;
-use crate::page::{Look, escape, given};
-use crate::record_pages::{page_rows, said_on_page};
-use crate::records::{Form as Shape, as_text, note_changes};
+use crate::page::{Look, escape};
+use crate::record_pages::{self, page_rows, said_on_page};
+use crate::records::{as_text, note_changes};
 
 pub const LOOK: Look = Look { system: "Fernway", colour: "#5a3f6e" };
 
@@ -78,12 +77,10 @@ async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Resp
         .collect();
     let desks: String = DESKS.iter().map(|d| format!("<option>{d}</option>")).collect();
     let body = format!(
-        "<form method=post><label>Title<input name=title value=\"{}\"></label>\
-         <label>Body<textarea name=body rows=6>{}</textarea></label><button>Save</button></form>\
+        "<form method=post>{}<button>Save</button></form>\
          <form method=post action=\"/item/{uid}/desk\"><label>Hand to desk<select name=desk>{desks}</select></label><button>Hand over</button></form>\
          <h2>Body</h2><p>{}</p><h2>Slots</h2><table>{}</table><h2>Files</h2><ul>{files}</ul>{}",
-        escape(&text("title")),
-        escape(&text("body")),
+        record_pages::inputs(record, kind),
         shown(&text("body")),
         page_rows(record, kind),
         said_on_page(&record.remarks, &record.trail),
@@ -110,11 +107,7 @@ async fn save(
     let found = state.item(&uid).cloned().and_then(|r| Some((kinds::find(&r.kind)?, r)));
     if let Some((kind, before)) = found {
         let mut now = before.clone();
-        for field in kind.fields.iter().filter(|f| matches!(f.form, Shape::Line | Shape::Rich)) {
-            if let Some(v) = given(&form, field.id) {
-                now.values.insert(field.id.into(), json!(v));
-            }
-        }
+        record_pages::take(&mut now, kind, &form);
         now.changed = clock::now().trunc_subsecs(0);
         now.changed_by = "p20".into();
         note_changes(&before, &mut now, kind);

@@ -22,6 +22,8 @@ pub fn routes(server: Server) -> Router {
         kinds: &kinds::KINDS,
         kept: server.kept.clone(),
         records: |state: &State| &state.records,
+        records_mut: |state: &mut State| &mut state.records,
+        editor: "ibrekke",
     });
     Router::new().route("/", get(list)).route("/view/{id}", get(view).post(save)).with_state(server).merge(records)
 }

@@ -22,6 +22,8 @@ pub fn routes(server: Server) -> Router {
         kinds: &kinds::KINDS,
         kept: server.kept.clone(),
         records: |state: &State| &state.records,
+        records_mut: |state: &mut State| &mut state.records,
+        editor: "u100",
     });
     Router::new()
         .route("/", get(list))

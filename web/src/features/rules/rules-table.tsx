@@ -105,7 +105,11 @@ export function RulesTable(p: Props) {
             </td>
             <td className="border-b border-hair-2 px-3 text-ink-2">where each item went</td>
             <td className="border-b border-hair-2 px-3 text-ink-2">
-              {lane.policies?.link_back ? `written in ${left.name}` : `${left.name} is only read`}
+              {lane.policies?.link_back
+                ? `written in ${left.name}`
+                : lane.direction === "both"
+                  ? "nothing"
+                  : `${left.name} is only read`}
             </td>
           </tr>
         )}

@@ -5,9 +5,9 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
-use hovrel_core::model::{End, Kind, Slot};
-use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
-use hovrel_core::rehearse::{Cost, Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
+use hovrel_core::model::{End, Ends, Kind, Slot};
+use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, leg_back};
+use hovrel_core::rehearse::{Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
 use hovrel_core::rules::{Direction, Lane};
 use hovrel_engine::PlanSummary;
 use hovrel_store::Decided;
@@ -113,36 +113,51 @@ fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Resul
     Ok(decision)
 }
 
-/// What the right would say to changes whose decisions are changed, and what they cost then. What a plan makes before
+/// What the ends would say to changes whose decisions are changed, and what they cost then. What a plan makes before
 /// them counts as made; what the rehearsal of the whole found of that stays.
 struct Stage {
     lanes: Vec<Lane>,
-    target: Arc<Target>,
-    /// What the right allows.
-    pace: Pace,
+    targets: Ends<Arc<Target>>,
+    /// What each end allows.
+    paces: Ends<Pace>,
 }
 
 impl Stage {
     async fn of(app: &App, plan: Uuid) -> Result<Stage, Problem> {
         let plan = app.hub.store.plan(plan).await?;
         let route = app.hub.store.route(plan.route_id).await?;
-        let there = Names::of(app, route.right_system, &route.right_container).await?;
+        let left = Names::of(app, route.left_system, &route.left_container).await?;
+        let right = Names::of(app, route.right_system, &route.right_container).await?;
         let summary: PlanSummary = serde_json::from_value(plan.summary)?;
-        let pace = summary.paces.unwrap_or_default().right;
-        Ok(Stage { lanes: serde_json::from_value(plan.lanes)?, target: there.target(), pace })
+        let targets = Ends { left: left.target(), right: right.target() };
+        Ok(Stage { lanes: serde_json::from_value(plan.lanes)?, targets, paces: summary.paces.unwrap_or_default() })
+    }
+
+    /// What the ends would say to a change as it is decided, and the calls that it costs.
+    fn played(&self, before: &Read, decision: &Decision) -> (Vec<Refusal>, Ends<f64>) {
+        let change = &before.change;
+        let policy = first_contact(&self.lanes, &change.lane);
+        let play = |change: &Change, decision: &Decision| {
+            Rehearsal::at(self.targets[change.written].clone()).alone().play(change, decision, policy)
+        };
+        let Played { mut refusals, cost } = play(change, decision);
+        let mut calls = cost.calls(change.written, &self.paces[change.written], before.links_back && !decision.let_go);
+        if let Some((back, decided)) = leg_back(change, decision, policy) {
+            let Played { refusals: more, cost } = play(&back, &decided);
+            refusals.extend(more);
+            let more = cost.calls_back(back.written, &self.paces[back.written]);
+            calls = calls.zip(more).map(|(calls, more)| calls + more);
+        }
+        (refusals, calls)
     }
 
     fn kept(&self, before: Read, decision: &Decision) -> Result<Decided, Problem> {
         let change = &before.change;
         let policy = first_contact(&self.lanes, &change.lane);
-        let played = |decision: &Decision| Rehearsal::at(self.target.clone()).alone().play(change, decision, policy);
-        let calls =
-            |of: &Decision, cost: &Cost| cost.calls(change.written, &self.pace, before.links_back && !of.let_go);
         // What waits for other items costs more, and only the whole plan says which of them are there by then: the cost
         // that was found with it changes by what this decision changes.
-        let was = calls(&before.decision, &played(&before.decision).cost);
-        let Played { mut refusals, cost } = played(decision);
-        let now = calls(decision, &cost);
+        let (_, was) = self.played(&before, &before.decision);
+        let (mut refusals, now) = self.played(&before, decision);
         let of_the_whole =
             |r: &Refusal| matches!(r.reason, RefusalReason::Waits { .. } | RefusalReason::TooDeep { .. });
         refusals.extend(before.refusals.into_iter().filter(of_the_whole));

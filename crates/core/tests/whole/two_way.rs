@@ -1,0 +1,247 @@
+//! An item that is edited at both ends, through comparing, planning and applying as a transfer does it: what the law says of
+//! one slot holds of real fields too.
+
+use std::collections::HashMap;
+
+use hovrel_core::base::Base;
+use hovrel_core::carry::{Context, Place, UserMatcher};
+use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
+use hovrel_core::compare::{Comparer, targets};
+use hovrel_core::model::{Artefact, End, Ends, Kind, Value, ValueType};
+use hovrel_core::plan::{
+    Change, Decision, FieldChange, FieldReason, Outcome, Written, WrittenField, base_after, fields_to_write, leg_back,
+};
+use hovrel_core::rules::{
+    Conversion, Direction, Fallback, Fill, FirstContact, Lane, Rule, RuleId, Source, ValueMap, ValueRow,
+};
+use proptest::prelude::*;
+
+const CUT: u32 = 20;
+
+fn catalogue(names: [&str; 3]) -> Catalogue {
+    let types = [ValueType::Text, ValueType::Text, ValueType::Choice];
+    let fields = names.iter().zip(types).map(|(name, of)| FieldSchema::new(name, name, of)).collect();
+    Catalogue { kinds: vec![KindSchema::new(Kind::TestCase, "Case", fields)], users: vec![], findings: vec![] }
+}
+
+fn lane(direction: Direction) -> Lane {
+    let rule = |from: &str, target: &str, conversions| {
+        let fill = Fill { target: target.into(), source: Source::Field(from.into()), conversions };
+        Rule { back: direction == Direction::Both, ..Rule::filling(End::Right, fill) }
+    };
+    let row = |left: &str, right: &str, returns| ValueRow { left: left.into(), right: right.into(), returns };
+    let rows = vec![row("Blocker", "Critical", false), row("High", "Critical", true), row("Low", "Minor", false)];
+    let map = ValueMap { rows, otherwise: Fallback::Block };
+    let rules = vec![
+        rule("name", "title", vec![]),
+        rule("note", "text", vec![Conversion::Shorten { to: CUT }]),
+        rule("level", "grade", vec![Conversion::ValueMap(map)]),
+    ];
+    Lane { direction, ..Lane::of_kind(Kind::TestCase, rules) }.with_ways_back()
+}
+
+const FIELDS: Ends<[&str; 3]> = Ends { left: ["name", "note", "level"], right: ["title", "text", "grade"] };
+
+/// Both items and what is remembered of them.
+struct Two {
+    items: Ends<Artefact>,
+    base: Option<Base>,
+    clock: i64,
+}
+
+impl Two {
+    fn new(values: [&str; 3]) -> Two {
+        let [name, note, level] = values;
+        let grade = if level == "Low" { "Minor" } else { "Critical" };
+        let cut: String = note.chars().take(CUT as usize).collect();
+        let item = |end: End, values: [Value; 3]| {
+            let mut item = Artefact::bare(Kind::TestCase, "1");
+            FIELDS[end].iter().zip(values).for_each(|(field, value)| item.fields.set(*field, value));
+            item
+        };
+        let left = item(End::Left, [Value::text(name), Value::text(note), Value::choice(level)]);
+        let right = item(End::Right, [Value::text(name), Value::text(cut.trim_end()), Value::choice(grade)]);
+        Two { items: Ends { left, right }, base: None, clock: 1_000_000 }
+    }
+
+    fn held(&self, end: End, n: usize) -> String {
+        self.items[end].fields.get(FIELDS[end][n]).map(Value::display).unwrap_or_default()
+    }
+
+    fn edit(&mut self, end: End, n: usize, value: Value) {
+        self.items[end].fields.set(FIELDS[end][n], value);
+    }
+
+    /// A dry run and its transfer, with nobody deciding anything: what was found.
+    fn run(&mut self, lane: &Lane) -> Vec<FieldChange> {
+        self.clock += 7200;
+        let ends = Ends { left: catalogue(FIELDS.left), right: catalogue(FIELDS.right) };
+        let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
+        let cx = Ends::of(|into: End| Context {
+            system: "Old",
+            from: &ends[into.other()],
+            from_kind: &ends[into.other()].kinds[0],
+            to_kind: &ends[into].kinds[0],
+            to_users: &users,
+            places: &places,
+        });
+        let comparer = match lane.direction {
+            Direction::Both => Comparer::new(lane, &cx.right).both_ways(&cx.left, self.clock),
+            _ => Comparer::new(lane, &cx.right),
+        };
+        let found = comparer.compare(self.items.as_ref(), self.base.as_ref(), &[]);
+        assert_eq!(found.faults, []);
+        let change = Change {
+            fields: found.fields,
+            rebased: found.rebased,
+            made: found.made,
+            left_side: comparer.sources(&self.items.left),
+            right_side: targets(lane, &self.items.right),
+            ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::Update(End::Right))
+        };
+        let decision = Decision::default_for(&change);
+        let digests = comparer.digests();
+        if let Some((leg, decided)) = leg_back(&change, &decision, FirstContact::Ask) {
+            self.write(&leg, &decided, lane, (&change, &decision), &digests);
+        }
+        self.write(&change, &decision, lane, (&change, &decision), &digests);
+        change.fields
+    }
+
+    fn write(
+        &mut self,
+        leg: &Change,
+        decided: &Decision,
+        lane: &Lane,
+        whole: (&Change, &Decision),
+        digests: &std::collections::BTreeMap<RuleId, String>,
+    ) {
+        let mut written = Written::nothing(leg.written, self.clock);
+        for f in fields_to_write(leg, decided, FirstContact::Ask) {
+            written.fields.insert(f.field.clone(), WrittenField { sent: f.write.clone(), held: f.write.clone() });
+            self.items[leg.written].fields.set(f.field.id(), f.write.clone());
+        }
+        let old = self.base.clone().unwrap_or_default();
+        self.base = Some(base_after(lane, whole.0, whole.1, &written, &old, digests));
+    }
+}
+
+fn conflicts(found: &[FieldChange]) -> Vec<FieldReason> {
+    found.iter().map(|f| f.reason).filter(|reason| reason.is_conflict()).collect()
+}
+
+#[derive(Debug, Clone)]
+enum Deed {
+    Title(End),
+    Level(End, bool),
+    Note(End),
+    Run,
+}
+
+fn deeds() -> impl Strategy<Value = Vec<Deed>> {
+    let end = || prop::sample::select(&End::BOTH[..]);
+    let deed = prop_oneof![
+        end().prop_map(Deed::Title),
+        (end(), any::<bool>()).prop_map(|(end, low)| Deed::Level(end, low)),
+        end().prop_map(Deed::Note),
+        Just(Deed::Run),
+    ];
+    prop::collection::vec(deed, 0..12)
+}
+
+const BEGINNING: [&str; 3] = ["Stop", "stop the cabin when the wind is above the limit", "Blocker"];
+
+proptest! {
+    /// Each title that somebody typed and nobody typed over is at both ends, or in a conflict; two runs after people rest
+    /// nothing is written; and a text that was cut keeps what stands behind the cut.
+    #[test]
+    fn no_edit_is_lost_between_real_fields(deeds in deeds()) {
+        let lane = lane(Direction::Both);
+        let mut two = Two::new(BEGINNING);
+        two.run(&lane);
+        let (mut typed, mut over) = (Vec::new(), Vec::new());
+        for (n, deed) in deeds.iter().enumerate() {
+            match deed {
+                Deed::Title(end) => {
+                    over.push(two.held(*end, 0));
+                    typed.push(format!("word {n}"));
+                    two.edit(*end, 0, Value::text(format!("word {n}")));
+                }
+                Deed::Level(end, low) => {
+                    let words = if *end == End::Left { ["High", "Low"] } else { ["Critical", "Minor"] };
+                    two.edit(*end, 2, Value::choice(words[usize::from(*low)]));
+                }
+                Deed::Note(end) => {
+                    // The first word is another; the cut is not touched.
+                    let held = two.held(*end, 1);
+                    let rest = held.split_once(' ').map(|(_, rest)| rest.to_owned()).unwrap_or_default();
+                    two.edit(*end, 1, Value::text(format!("w{n} {rest}")));
+                }
+                Deed::Run => {
+                    two.run(&lane);
+                }
+            }
+        }
+        two.run(&lane);
+        two.run(&lane);
+        let before = two.items.clone();
+        let open = two.run(&lane);
+        prop_assert_eq!(&two.items, &before, "something is still written");
+        prop_assert!(open.iter().all(|f| f.reason.is_conflict()), "{:?}", open);
+        let in_conflict = |field: &str| open.iter().any(|f| f.field == *field);
+        for word in typed.iter().filter(|word| !over.contains(word)) {
+            let at = Ends::of(|end| two.held(end, 0) == *word);
+            prop_assert!((at.left && at.right) || (in_conflict("title") && (at.left || at.right)), "{} is lost", word);
+        }
+        if !in_conflict("text") {
+            let (left, right) = (two.held(End::Left, 1), two.held(End::Right, 1));
+            prop_assert!(left.starts_with(&right) || right == left, "{} / {}", left, right);
+            prop_assert!(left.ends_with("above the limit"), "{}", left);
+        }
+        if !in_conflict("grade") {
+            prop_assert_eq!(two.held(End::Left, 2) == "Low", two.held(End::Right, 2) == "Minor");
+        }
+    }
+}
+
+/// What was carried one way before says nothing of the way back: nobody is asked where both ends agree.
+#[test]
+fn a_lane_that_carried_one_way_goes_on_both_ways_without_a_question() {
+    let mut two = Two::new(BEGINNING);
+    let one_way = lane(Direction::ToRight);
+    two.run(&one_way);
+    two.edit(End::Left, 0, Value::text("Stop at once"));
+    two.run(&one_way);
+    two.edit(End::Right, 2, Value::choice("Minor"));
+    assert_eq!(two.run(&one_way)[0].reason, FieldReason::Changed(End::Right), "it stays there");
+    let both = lane(Direction::Both);
+    let found = two.run(&both);
+    assert_eq!(conflicts(&found), []);
+    assert_eq!(found.iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::Back(End::Right)]);
+    assert_eq!(two.held(End::Left, 2), "Low", "what was held back before comes over");
+    assert_eq!(two.run(&both), []);
+    // With another row the rule gives something else, on its way back too, and nobody edited anything: a person decides.
+    let mut other = both.clone();
+    let fill = other.rules[2].into.right.as_mut().expect("it fills the right");
+    let Conversion::ValueMap(map) = &mut fill.conversions[0] else { panic!("a map") };
+    map.rows[2].right = "Critical".into();
+    assert_eq!(two.run(&other).iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::RuleChangedBack]);
+}
+
+/// What can't be taken back is a conflict, told with its reason; the other fields go on.
+#[test]
+fn an_edit_that_cannot_be_taken_back_waits_and_the_others_go_on() {
+    let both = lane(Direction::Both);
+    let mut two = Two::new(BEGINNING);
+    two.run(&both);
+    two.edit(End::Right, 1, Value::text("stop the lift"));
+    two.edit(End::Right, 2, Value::choice("Odd"));
+    two.edit(End::Right, 0, Value::text("Halt"));
+    let found = two.run(&both);
+    let told = |field: &str| found.iter().find(|f| f.field == *field).expect("it is told");
+    for field in ["text", "grade"] {
+        assert_eq!(told(field).reason, FieldReason::NotCarried(End::Right));
+        assert_eq!(told(field).cannot.iter().map(|(end, _)| *end).collect::<Vec<_>>(), [End::Left]);
+    }
+    assert_eq!((two.held(End::Left, 0), two.held(End::Left, 1)), ("Halt".into(), BEGINNING[1].into()));
+}
