@@ -91,13 +91,12 @@ async function route(name, left, right) {
 /** The five fields of a defect that run both ways. */
 const bothWays = ["title", "importance", "state", "cure", "reason"];
 
-/** What a severity becomes at Fernway; of two that become one, the second returns. */
+/** What a severity becomes at Fernway, and goes back to. */
 const severities = [
-  ["Stops the line", "Vital", false],
-  ["Grave", "Vital", true],
-  ["Annoys", "Useful", true],
-  ["Cosmetic", "Small", true],
-].map(([left, right, returns]) => ({ left, right, returns }));
+  ["Stops the line", "Vital"],
+  ["Annoys", "Useful"],
+  ["Cosmetic", "Small"],
+].map(([left, right]) => ({ left, right, returns: true }));
 
 /** A route whose defects are edited at both ends: carried once, then edited so that every verdict is met. */
 async function livingRoute(name, left, right, at) {

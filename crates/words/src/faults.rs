@@ -51,6 +51,9 @@ pub fn fault_into(end: End, reason: &FaultReason) -> String {
         FaultReason::NoWayBack { value } => {
             format!("no row of the value map leads back from “{}”; add one, or mark one of several for the way back", short(value))
         }
+        FaultReason::BackNotAllowed { value } => {
+            format!("the way back leads to “{}”, which the {from} end does not allow; mark another row for the way back", short(value))
+        }
         FaultReason::CutThere => {
             "the text was cut there, and the edit touches the last word before the cut; make it at the other end".into()
         }

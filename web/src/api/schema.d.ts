@@ -1644,7 +1644,7 @@ export interface components {
          * @description What is done to an item, or to a pair.
          * @enum {string}
          */
-        Doing: "create" | "create_again" | "update" | "pair" | "keep" | "let_go" | "remember";
+        Doing: "create" | "create_again" | "update" | "update_left" | "pair" | "keep" | "let_go" | "remember";
         /** @description A group of items that seem to be one thing. */
         DoubleGroup: {
             /** @description The items, in the order in which they were found. */
@@ -1874,6 +1874,11 @@ export interface components {
         } | {
             /** @enum {string} */
             reason: "no_way_back";
+            /** @description The value as text. */
+            value: string;
+        } | {
+            /** @enum {string} */
+            reason: "back_not_allowed";
             /** @description The value as text. */
             value: string;
         } | {
@@ -3411,6 +3416,8 @@ export interface components {
         QuietPairs: "in_step" | "let_go";
         /** @description A plan as it will be carried out, or was. */
         Receipt: {
+            /** @description Whether a lane of the plan writes both ends. */
+            both_ways: boolean;
             estimate?: components["schemas"]["Estimate"] | null;
             left_system: string;
             lines: components["schemas"]["ReceiptLine"][];

@@ -84,6 +84,11 @@ pub enum FaultReason {
         /// The value as text.
         value: String,
     },
+    /// The way back of the value map leads to a value that the field it starts from does not allow.
+    BackNotAllowed {
+        /// The value as text.
+        value: String,
+    },
     /// The text was cut there, and the edit touches the last word before the cut.
     CutThere,
     /// Something is to go into an end that nothing is written into.

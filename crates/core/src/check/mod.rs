@@ -16,7 +16,7 @@ use crate::carry::{Context, FaultReason, Ready};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
 use crate::model::{Artefact, End, Kind, PARENT, Slot, ValueType};
-use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source};
+use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source, ValueRow};
 use crate::scope::condition_faults;
 use item_faults::ItemFaults;
 use types::{after_conversions, goes_into, invertible, is_plain};
@@ -130,11 +130,25 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     if !plain(cx.to_kind, &fill.target) || !plain(cx.from_kind, &way_back.target) {
         return vec![FaultReason::NotInvertible];
     }
+    let allowed = cx.from_kind.field(&way_back.target).and_then(|f| f.allowed.as_ref());
+    let back_to = fill.conversions.iter().flat_map(back_to_of).filter(|value| !value.is_empty());
+    let astray = back_to.filter(|value| allowed.is_some_and(|allowed| !allowed.contains(value)));
+    let astray: Vec<_> = astray.map(|value| FaultReason::BackNotAllowed { value: value.clone() }).collect();
+    if !astray.is_empty() {
+        return astray;
+    }
     // The values that come are those that the conversions lead back to; they are told item by item.
     schema_faults(way_back, cx.to_kind, cx.from_kind)
         .into_iter()
         .filter(|reason| !(rule.back && matches!(reason, FaultReason::TypesDiffer { .. })))
         .collect()
+}
+
+/// The values that the way back of a value map leads to.
+fn back_to_of(conversion: &Conversion) -> Vec<&String> {
+    let Conversion::ValueMap(map) = conversion else { return Vec::new() };
+    let only = |row: &ValueRow| map.rows.iter().filter(|other| other.right == row.right).count() == 1;
+    map.rows.iter().filter(|row| row.returns || only(row)).map(|row| &row.left).collect()
 }
 
 fn schema_faults(fill: &Fill, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {

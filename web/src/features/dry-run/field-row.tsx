@@ -89,7 +89,7 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
                   key={d}
                   value={d}
                   title={choiceWord(d, f)}
-                  className="px-1.5 py-px outline-offset-[-2px] data-[state=checked]:bg-ink data-[state=checked]:text-paper"
+                  className="px-1 py-px outline-offset-[-2px] data-[state=checked]:bg-ink data-[state=checked]:text-paper"
                 >
                   {word}
                 </RadioGroup.Item>

@@ -12,6 +12,7 @@ export const doingWord: Record<Doing, string> = {
   create: "Create",
   create_again: "Create again",
   update: "Update",
+  update_left: "Update left",
   pair: "Pair",
   keep: "Keep right",
   let_go: "Let go",
@@ -21,7 +22,8 @@ export const doingWord: Record<Doing, string> = {
 const doingHelp: Record<Doing, string> = {
   create: "A new item at the right.",
   create_again: "The item is gone at the right and is created once more.",
-  update: "Fields of an item that is there are written, at the right or at the left.",
+  update: "Fields of an item at the right are written, and perhaps of the left one.",
+  update_left: "Fields of an item at the left are written, as they were edited at the right.",
   pair: "Two items that are there become a pair; what differs is written as decided.",
   keep: "The right's values are kept, by decision; nothing is written.",
   let_go: "The pair ends; nothing is removed.",
@@ -33,6 +35,7 @@ const outcomeOf: Partial<Record<Doing, Schemas["Outcome"]>> = {
   create: "new_right",
   create_again: "gone_right",
   update: "update_right",
+  update_left: "update_left",
   pair: "adopt",
 };
 
@@ -65,8 +68,9 @@ export function ReceiptTable({ receipt }: { receipt: Receipt }) {
   return (
     <section aria-label={over ? "What was done" : "What will be done"} className="mb-5">
       <h3 className="mb-1.5 flex items-center gap-2 font-semibold">
-        <EndMark end="right" />
-        {over ? "Done in" : "To be done in"} {receipt.right_system}
+        {!receipt.both_ways && <EndMark end="right" />}
+        {over ? "Done in" : "To be done in"}{" "}
+        {receipt.both_ways ? `${receipt.left_system} and ${receipt.right_system}` : receipt.right_system}
       </h3>
       <div className="overflow-x-auto">
         <table className="w-full border border-hair bg-sheet">

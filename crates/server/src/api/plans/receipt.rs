@@ -8,10 +8,10 @@ use std::collections::BTreeMap;
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind};
 use hovrel_core::plan::{Brief, Decision, Outcome, losses_of_equal, losses_of_written};
 use hovrel_core::rehearse::Estimate;
-use hovrel_core::rules::Lane;
+use hovrel_core::rules::{Direction, Lane};
 use hovrel_store::Undertaken;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -32,6 +32,8 @@ pub enum Doing {
     /// An item that is gone at the right is created once more.
     CreateAgain,
     Update,
+    /// Only the left is written, with what was edited at the right.
+    UpdateLeft,
     /// Two items that are there become a pair; what differs is written as decided.
     Pair,
     /// Nothing is written: the right's values are kept, by decision.
@@ -75,6 +77,8 @@ pub struct Receipt {
     route_version: i32,
     left_system: String,
     right_system: String,
+    /// Whether a lane of the plan writes both ends.
+    both_ways: bool,
     lines: Vec<ReceiptLine>,
     losses: Vec<ReceiptLoss>,
     /// As the plan's figures have them.
@@ -92,7 +96,8 @@ fn doing(of: &Undertaken, outcome: Outcome) -> Option<Doing> {
         Outcome::Adopt if of.as_new => Some(Doing::Create),
         Outcome::Gone(_) => Some(Doing::CreateAgain),
         Outcome::Adopt => Some(Doing::Pair),
-        Outcome::Update(_) => Some(Doing::Update),
+        Outcome::Update(End::Left) => Some(Doing::UpdateLeft),
+        Outcome::Update(End::Right) => Some(Doing::Update),
         Outcome::InStep => Some(Doing::Remember),
         Outcome::OutOfScope(_) | Outcome::TakenOff(_) => Some(Doing::LetGo),
         Outcome::Conflict | Outcome::Held(_) | Outcome::Blocked | Outcome::Unreadable => None,
@@ -142,6 +147,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Re
     Ok(Json(Receipt {
         lines: lines.into_iter().map(one).collect::<Result<_, Problem>>()?,
         losses: losses(&app, id, job, &lanes).await?,
+        both_ways: lanes.iter().any(|lane| lane.direction == Direction::Both),
         links_back: figure.links_back,
         estimate: figure.estimate,
         left_system: store.system(route.left_system).await?.name,
