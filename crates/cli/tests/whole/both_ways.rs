@@ -189,6 +189,38 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
     assert_eq!(ground.client.prove(&ground.route).await["headline"]["unexplained_items"], 0);
 }
 
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn what_somebody_does_meanwhile_is_not_overwritten_and_the_rest_goes_on() {
+    let ground = Ground::begin().await;
+    let (plan, _) = ground.plan().await;
+    ground.transfer(&plan).await;
+    let items: Vec<(Artefact, Artefact)> = ground.items().await.into_values().collect();
+    let fit = |item: &&(Artefact, Artefact)| item.0.key.starts_with("OS-2") && text(&item.1, CHOICE.1) == "Useful";
+    let items: Vec<&(Artefact, Artefact)> = items.iter().filter(fit).take(2).collect();
+    let [same_slot, other_slot] = items[..] else { panic!("two of one importance") };
+    ground.edit(&OLDSTONE, &same_slot.0, TITLE.0, Held::text("From the left")).await;
+    ground.edit(&FERNWAY, &same_slot.1, CHOICE.1, Held::choice("Vital")).await;
+    ground.edit(&FERNWAY, &other_slot.1, TITLE.1, Held::text("From the right")).await;
+    let (plan, _) = ground.plan().await;
+    // Before it is carried out: the slot that is to be written at the left, and another slot of another item.
+    for item in items {
+        ground.edit(&OLDSTONE, &item.0, CHOICE.0, Held::choice("Trifling")).await;
+    }
+    let job = ground.client.finish(&ground.client.transfer(&plan).await).await;
+    assert_eq!(job["result"]["refused"], 1, "{job}");
+    let refused = ground.client.get(&format!("/jobs/{}/refused", job["id"].as_str().expect("an id"))).await;
+    assert_eq!(refused[0]["key"], same_slot.0.key, "{refused}");
+    let now = ground.items().await;
+    let (left, right) = &now[&same_slot.0.id];
+    assert_eq!((text(left, CHOICE.0), text(right, CHOICE.1)), ("Trifling".into(), "Vital".into()), "both edits stay");
+    assert_eq!(text(right, TITLE.1), "From the left", "the other end got what is its own");
+    let (left, _) = &now[&other_slot.0.id];
+    assert_eq!((text(left, TITLE.0), text(left, CHOICE.0)), ("From the right".into(), "Trifling".into()));
+    let (_, found) = ground.plan().await;
+    assert_eq!(found.get(&same_slot.0.id).map(String::as_str), Some("conflict"), "{found:?}");
+    assert_eq!(found.get(&other_slot.0.id).map(String::as_str), Some("update_right"), "{found:?}");
+}
+
 /// Where a transfer is cut off that writes both ends of one item.
 const CUTS: &[&str] = &["intended", "update intended", "update called", "before made", "made", "before done", "done"];
 

@@ -66,10 +66,11 @@ impl Base {
         agreed.unanswered_at = end;
     }
 
-    /// The same of a slot that both ends are read of and written: what stood there when the write was planned may come back.
+    /// The same of a rule that carries both ways: what stood there when the write was planned may come back.
     pub fn perhaps_wrote(&mut self, of: RuleSlot<'_>, end: End, planned: &Value, at: i64) {
         let moved = self.remembered(of).map(|remembered| remembered.perhaps_wrote(end, planned, at, same));
-        if let (Some(moved), Some(agreed)) = (moved, self.agreed.get_mut(of.rule)) {
+        let agreed = self.agreed.get_mut(of.rule).filter(|agreed| agreed.both);
+        if let (Some(moved), Some(agreed)) = (moved, agreed) {
             agreed.replaced = moved.replaced;
         }
     }

@@ -8,7 +8,7 @@ use crate::base::{Base, Why};
 use crate::carry::{BothWays, Converted, FaultReason};
 use crate::law::{Clash, Held, Verdict, Ways, made_of, verdict};
 use crate::model::{Artefact, End, Ends, Slot, Value};
-use crate::plan::{FieldChange, FieldReason, Rebase, Returned};
+use crate::plan::{FieldChange, FieldDecision, FieldReason, Rebase, Returned};
 use crate::rules::FirstContact;
 
 impl Comparer<'_> {
@@ -141,6 +141,13 @@ fn both(
     let made = Ends::of(into);
     let cannot = End::BOTH.into_iter().filter_map(|end| Some((end, made[end].1.fault.clone()?)));
     let cannot: Vec<(End, FaultReason)> = cannot.collect();
+    // What would be written without being asked, and can't be, is asked about.
+    let reason = match reason.default_decision(FirstContact::Ask, first) {
+        FieldDecision::Write(end) if cannot.iter().any(|(refused, _)| *refused == end) => {
+            FieldReason::NotCarried(end.other())
+        }
+        _ => reason,
+    };
     let other = first.other();
     // What the rule makes of what would stand there then, where that is something else than stands here.
     let returns = |end: End| {

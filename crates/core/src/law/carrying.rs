@@ -85,11 +85,6 @@ impl Carrying {
         (Carrying { tries: 0, faster: 0, doubt: begun, unanswered: begun }, next)
     }
 
-    /// Whether a call may have been done of which no answer came.
-    pub fn is_in_doubt(&self) -> bool {
-        self.doubt
-    }
-
     /// How many calls came to nothing.
     pub fn tries(&self) -> u8 {
         self.tries

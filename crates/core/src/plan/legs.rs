@@ -8,7 +8,6 @@ use std::collections::BTreeMap;
 use super::change::{Change, FieldChange};
 use super::decision::{Decision, decided_fields};
 use super::reason::FieldDecision;
-use crate::model::End;
 use crate::rules::FirstContact;
 
 /// What a change writes into the end that its lane does not write first, as it is decided; none if that is nothing.
@@ -44,14 +43,4 @@ pub fn leg_back(change: &Change, decision: &Decision, first_contact: FirstContac
         ..change.clone()
     };
     Some((leg, Decision { included: true, as_new: false, let_go: false, fields: decided }))
-}
-
-/// The ends that a change writes, as it is decided.
-pub fn ends_written(change: &Change, decision: &Decision, first_contact: FirstContact) -> Vec<End> {
-    let into = |end: &End| {
-        decided_fields(change, decision)
-            .iter()
-            .any(|f| decision.field(f, first_contact, change.written) == FieldDecision::Write(*end))
-    };
-    End::BOTH.into_iter().filter(into).collect()
 }

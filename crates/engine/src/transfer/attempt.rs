@@ -157,10 +157,7 @@ async fn write_item(
         Begun::Now(made, sent) => (true, (*made, sent)),
         _ if c.makes_new() => (true, create(c, sent).await?),
         _ if sent.is_empty() => return Ok(None),
-        _ if c.is_back() => {
-            let asked = asked_back(c, &sent).await?;
-            (false, update(c, asked, sent).await?)
-        }
+        _ if c.is_back() => (false, update_back(c, sent).await?),
         _ => {
             let (id, version) = (c.item_id()?, planned_version(c).await?);
             let (step, purpose) = (UPDATE, Purpose::Change);
@@ -176,24 +173,26 @@ async fn write_item(
     Ok(Some(artefact))
 }
 
-/// An update of the item at the end that is not written first. Plans hold that item as rules take it and not as it is, so
-/// it is read before: it is written if the slots to be written stand as planned.
-async fn asked_back<'c>(c: &Course<'c>, sent: &Sent) -> Result<Update<'c>, Failure> {
+/// Changes the item at the end that is not written first. Plans hold that item as rules take it and not as it is, so it is
+/// read before: it is written if the slots to be written stand as planned, and not again if it holds what is to be written.
+async fn update_back(c: &mut Course<'_>, sent: Sent) -> Result<(Written, Sent), Failure> {
     let (id, version) = (c.item_id()?, c.planned().and_then(|side| side.version.clone()));
     let mut asked =
         Update { step: UPDATE, purpose: Purpose::Change, id, version, before: Cow::Owned(BTreeMap::new()), was: None };
-    if c.step(c.at(UPDATE)).is_some() {
-        // It was begun before: it is looked at anyway.
-        return Ok(asked);
+    // What was begun before is looked at anyway.
+    if c.step(c.at(UPDATE)).is_none() {
+        let now = c.desk().read(c.kind(), id).await?;
+        if sent.is_held_by(&now) {
+            return Ok((Written { artefact: now, own: false }, sent));
+        }
+        if !stands_as_planned(c, &asked, &sent, &now) {
+            return Err(ConnectError::Changed.into());
+        }
+        let schema = c.desk().catalogue.kind(c.kind());
+        asked.before = Cow::Owned(schema.map(|schema| holdings(&now, schema)).unwrap_or_default());
+        asked.version = now.version;
     }
-    let now = c.desk().read(c.kind(), id).await?;
-    if !stands_as_planned(c, &asked, sent, &now) {
-        return Err(ConnectError::Changed.into());
-    }
-    let schema = c.desk().catalogue.kind(c.kind());
-    asked.before = Cow::Owned(schema.map(|schema| holdings(&now, schema)).unwrap_or_default());
-    asked.version = now.version;
-    Ok(asked)
+    update(c, asked, sent).await
 }
 
 async fn write_states(
