@@ -17,14 +17,11 @@ pub fn change(seq: u32, id: &str, outcome: Outcome) -> Change {
 pub fn waiting(seq: u32, id: &str, to: &str) -> Change {
     let target = LinkEnd::Pending { kind: Kind::TestCase, id: to.into() };
     let field = FieldChange {
-        field: LINKS.into(),
         left: None,
         write: Value::Links(vec![Link::new(LinkType::RelatesTo, target)]),
         right: Some(Value::Empty),
         reason: FieldReason::WaitsForOthers,
-        losses: vec![],
-        back: None,
-        cannot: vec![],
+        ..FieldChange::of(LINKS.into())
     };
     Change { fields: vec![field], ..change(seq, id, Outcome::Update(End::Right)) }
 }

@@ -45,14 +45,11 @@ fn artefact(n: usize) -> Artefact {
 fn change(n: usize, lane: &str) -> Change {
     let item = artefact(n);
     let field = |(key, value): (&FieldKey, &Value)| FieldChange {
-        field: (&**key).into(),
         left: Some(value.clone()),
         write: value.clone(),
         right: None,
         reason: FieldReason::New,
-        losses: vec![],
-        back: None,
-        cannot: vec![],
+        ..FieldChange::of((&**key).into())
     };
     let mut change =
         Change::new(n as u32, lane, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right));

@@ -88,14 +88,11 @@ impl Target {
 
 fn change(kind: Kind, fields: Vec<(String, Value)>) -> Change {
     let field = |(field, write): (String, Value)| FieldChange {
-        field: field.into(),
         left: None,
         write,
         right: None,
         reason: FieldReason::New,
-        losses: vec![],
-        back: None,
-        cannot: vec![],
+        ..FieldChange::of(field.into())
     };
     Change {
         left: Some(Side::of(&Artefact::bare(kind, "left"), String::new())),

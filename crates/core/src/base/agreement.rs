@@ -113,7 +113,7 @@ impl Agreed {
             unanswered: None,
             unanswered_at: End::Right,
             both: true,
-            replaced: Ends::of(|_| Vec::new()),
+            replaced: Ends::default(),
             swings: Vec::new(),
         }
     }

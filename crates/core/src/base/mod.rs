@@ -100,13 +100,10 @@ impl Base {
     }
 
     /// What is remembered of a slot, as the law knows it; none if it was never in step.
-    pub fn remembered(&self, of: RuleSlot<'_>) -> Option<Remembered<Value>> {
-        let at = self.told(of)?.map(Value::clone);
-        let nothing = Ends { left: None, right: None };
-        let Some(agreed) = self.agreed(of) else {
-            return Some(Remembered { at, made: nothing, replaced: Ends::of(|_| Vec::new()), swings: Vec::new() });
-        };
-        let Agreed { made, replaced, swings, .. } = agreed.clone();
+    pub fn remembered(&self, of_rule: RuleSlot<'_>) -> Option<Remembered<Value>> {
+        let at = self.told(of_rule)?.map(Value::clone);
+        let of = |a: &Agreed| (a.made.clone(), a.replaced.clone(), a.swings.clone());
+        let (made, replaced, swings) = self.agreed(of_rule).map(of).unwrap_or_default();
         Some(Remembered { at, made, replaced, swings })
     }
 

@@ -10,7 +10,7 @@ use super::ready::{Ready, Rows};
 use super::users::recognise;
 use crate::agree::same;
 use crate::model::Value;
-use crate::rules::{Conversion, UserTable, ValueMap, ValueRow};
+use crate::rules::{Conversion, UserTable, ValueMap, row_back};
 
 impl Ready<'_> {
     /// Puts an edit behind the conversions onto what stands before them. `cx` is the way of the conversions, `back` the way
@@ -52,15 +52,6 @@ fn step_back(
         | Conversion::Number { .. }
         | Conversion::PathLevel { .. }
         | Conversion::LinkTypes(_) => Err(FaultReason::NotInvertible),
-    }
-}
-
-/// The row that leads to a value, if one does: the only one, or the one that is marked for the way back.
-fn row_back<'r>(rows: &'r [ValueRow], value: &str) -> Option<&'r ValueRow> {
-    let mut leading = rows.iter().filter(|row| row.right == value);
-    match (leading.next(), leading.next()) {
-        (only, None) => only,
-        _ => rows.iter().find(|row| row.right == value && row.returns),
     }
 }
 

@@ -16,7 +16,7 @@ use crate::carry::{Context, FaultReason, Ready};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
 use crate::model::{Artefact, End, Kind, PARENT, Slot, ValueType};
-use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source, ValueRow};
+use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source, ValueRow, row_back};
 use crate::scope::condition_faults;
 use item_faults::ItemFaults;
 use types::{after_conversions, goes_into, invertible, is_plain};
@@ -147,8 +147,8 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
 /// The values that the way back of a value map leads to.
 fn back_to_of(conversion: &Conversion) -> Vec<&String> {
     let Conversion::ValueMap(map) = conversion else { return Vec::new() };
-    let only = |row: &ValueRow| map.rows.iter().filter(|other| other.right == row.right).count() == 1;
-    map.rows.iter().filter(|row| row.returns || only(row)).map(|row| &row.left).collect()
+    let leads_back = |row: &&ValueRow| row_back(&map.rows, &row.right).is_some_and(|back| std::ptr::eq(back, *row));
+    map.rows.iter().filter(leads_back).map(|row| &row.left).collect()
 }
 
 fn schema_faults(fill: &Fill, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {

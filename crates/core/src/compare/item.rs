@@ -360,14 +360,12 @@ impl<'a> Comparer<'a> {
                 out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
             }
             Differs::Because(reason) => out.fields.push(FieldChange {
-                field: target.clone(),
                 left: Some(source.into_owned()),
                 write: expected,
                 right: Some(now.into_owned()),
                 reason,
                 losses: converted.losses,
-                back: None,
-                cannot: Vec::new(),
+                ..FieldChange::of(target.clone())
             }),
         }
     }
@@ -516,14 +514,10 @@ impl<'a> Comparer<'a> {
                 continue;
             }
             fields.push(FieldChange {
-                field: fill.target.clone(),
                 left: source_value(fill, from, self.cx.system).map(|v| v.into_owned()),
                 write,
-                right: None,
-                reason: FieldReason::New,
                 losses: converted.losses,
-                back: None,
-                cannot: Vec::new(),
+                ..FieldChange::of(fill.target.clone())
             });
         }
         faults.extend(self.moves(&fields, None));

@@ -259,7 +259,7 @@ fn outcome_of(fields: &[FieldChange], faults: &[(Slot, FaultReason)], written: E
         Outcome::Conflict
     } else if any(&|r| r.may_be_written(written)) {
         Outcome::Update(written)
-    } else if any(&|r| r.may_be_written(written.other()) && matches!(r, FieldReason::Back(_))) {
+    } else if any(&|r| r == FieldReason::Back(written)) {
         Outcome::Update(written.other())
     } else if any(&|r| r == FieldReason::Changed(written)) {
         Outcome::Held(written)

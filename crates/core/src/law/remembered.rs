@@ -65,7 +65,7 @@ impl<V: Clone> Remembered<V> {
     /// Both ends hold what counts as the same, whoever put it there.
     pub fn of<W: Ways<Value = V>>(ways: &W, at: Ends<V>) -> Remembered<V> {
         let made = made_of(ways, &at);
-        Remembered { at, made, replaced: Ends::of(|_| Vec::new()), swings: Vec::new() }
+        Remembered { at, made, replaced: Ends::default(), swings: Vec::new() }
     }
 
     /// Moves to what both ends hold now. What was written before stays known.
@@ -84,7 +84,7 @@ impl<V: Clone> Remembered<V> {
     ) -> Remembered<V> {
         let Wrote { into, planned, answer, at } = write;
         let from = into.other();
-        let mut replaced = old.map_or_else(|| Ends::of(|_| Vec::new()), |old| old.replaced.clone());
+        let mut replaced = old.map(|old| old.replaced.clone()).unwrap_or_default();
         // The edit that is carried may be what the other end held before Hovrel wrote there.
         for before in &mut replaced[from] {
             before.came_back |= same(&before.value, &planned[from]);

@@ -60,9 +60,10 @@ pub fn base_after(
 ) -> Base {
     let fields = decided_fields(change, decision);
     let first_contact = lane.policies.first_contact;
+    let first = lane.direction.written();
     let mut base = Base::default();
     let blank = Value::Empty;
-    for (rule, fill) in lane.rules.iter().filter_map(|rule| Some((rule, rule.fill(lane.direction.written())?))) {
+    for (rule, fill) in lane.rules.iter().filter_map(|rule| Some((rule, rule.fill(first)?))) {
         let (id, target) = (&rule.id, &fill.target);
         let of = RuleSlot { rule: id, slot: target };
         let left = match change.left_side.get(target) {
@@ -76,9 +77,9 @@ pub fn base_after(
             }
         };
         let digest = || digests.get(id).cloned().unwrap_or_default();
-        let agreed = |why, made| Agreed::new(digest(), why, lane.direction.written(), made);
+        let agreed = |why, made| Agreed::new(digest(), why, first, made);
         let field = fields.iter().find(|f| f.field == *target);
-        let decided = field.map(|f| decision.field(f, first_contact, lane.direction.written()));
+        let decided = field.map(|f| decision.field(f, first_contact, first));
         let planned = change.right_side.get(target).unwrap_or(&blank);
         let here = rule.fill(written.end).map_or(target, |fill| &fill.target);
         let back = field.and_then(|f| f.back.as_ref());
@@ -106,7 +107,7 @@ pub fn base_after(
         } else if matches!(decided, Some(FieldDecision::Keep(_))) {
             let made = field.map(|f| f.write.clone());
             let mut kept = agreed(Why::Kept, made);
-            kept.made[lane.direction.written().other()] = back.map(|back| back.write.clone());
+            kept.made[first.other()] = back.map(|back| back.write.clone());
             kept.both = back.is_some();
             base.set(of, left.clone(), planned.clone(), kept);
         } else {

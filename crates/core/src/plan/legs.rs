@@ -35,12 +35,12 @@ pub fn leg_back(change: &Change, decision: &Decision, first_contact: FirstContac
         written: into,
         fields,
         held: change.held_back.clone(),
-        held_back: change.held.clone(),
+        held_back: BTreeMap::new(),
         rebased: BTreeMap::new(),
         accepted: Vec::new(),
         losses: Vec::new(),
         as_new: Vec::new(),
         ..change.clone()
     };
-    Some((leg, Decision { included: true, as_new: false, let_go: false, fields: decided }))
+    Some((leg, Decision { included: decision.included, as_new: false, let_go: false, fields: decided }))
 }

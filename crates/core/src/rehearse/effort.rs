@@ -37,7 +37,7 @@ impl Cost {
 
     /// Calls to each end for what goes back into an end that its lane does not write first: an item is read before it is
     /// written.
-    pub fn calls_back(&self, written: End, pace: &Pace) -> Ends<f64> {
+    pub(super) fn calls_back(&self, written: End, pace: &Pace) -> Ends<f64> {
         let mut calls = self.calls(written, pace, false);
         calls[written] += f64::from(u8::from(self.written > 0));
         calls

@@ -17,8 +17,8 @@ use values::Checked;
 
 use crate::carry::says_nothing;
 use crate::catalogue::{Catalogue, KindSchema};
-use crate::model::{Artefact, Kind, Link, LinkEnd, PARENT, Reference, Slot, Value, levels, names_pending};
-use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, makes_new};
+use crate::model::{Artefact, Ends, Kind, Link, LinkEnd, PARENT, Reference, Slot, Value, levels, names_pending};
+use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, leg_back, makes_new};
 use crate::rules::FirstContact;
 use crate::workflow::Hindrance;
 
@@ -53,6 +53,26 @@ pub struct Played {
     pub refusals: Vec<Refusal>,
     /// What carrying it out costs, whether it is taken in or not.
     pub cost: Cost,
+}
+
+/// What both ends would say to a change as it is decided, and the calls to each that it costs. `links_back` says that it
+/// leaves a link to the counterpart.
+pub fn play_at_both(
+    stages: &mut Ends<Rehearsal>,
+    paces: Ends<&Pace>,
+    (change, decision, first_contact): (&Change, &Decision, FirstContact),
+    links_back: bool,
+) -> (Vec<Refusal>, Ends<f64>) {
+    let end = change.written;
+    let Played { mut refusals, cost } = stages[end].play(change, decision, first_contact);
+    let mut calls = cost.calls(end, paces[end], links_back);
+    if let Some((back, decided)) = leg_back(change, decision, first_contact) {
+        let end = back.written;
+        let Played { refusals: more, cost } = stages[end].play(&back, &decided, first_contact);
+        refusals.extend(more);
+        calls = calls.zip(cost.calls_back(end, paces[end])).map(|(calls, more)| calls + more);
+    }
+    (refusals, calls)
 }
 
 /// Changes that are about as near as this are carried out together.

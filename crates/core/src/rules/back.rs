@@ -48,10 +48,6 @@ impl Lane {
 
     /// Whether a rule of the lane carries into an end.
     pub fn carries_into(&self, rule: &Rule, end: End) -> bool {
-        let allowed = match self.direction {
-            Direction::Both => true,
-            one_way => one_way.written() == end,
-        };
-        allowed && rule.fill(end).is_some()
+        self.direction.writes(end) && rule.fill(end).is_some()
     }
 }

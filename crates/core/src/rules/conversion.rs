@@ -89,6 +89,15 @@ pub struct ValueRow {
     pub returns: bool,
 }
 
+/// The row that leads to a value, if one does: the only one, or the one that is marked for the way back.
+pub fn row_back<'r>(rows: &'r [ValueRow], value: &str) -> Option<&'r ValueRow> {
+    let mut leading = rows.iter().filter(|row| row.right == value);
+    match (leading.next(), leading.next()) {
+        (only, None) => only,
+        _ => rows.iter().find(|row| row.right == value && row.returns),
+    }
+}
+
 /// What happens to a value that a map or table does not name.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

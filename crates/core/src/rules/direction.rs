@@ -26,4 +26,9 @@ impl Direction {
             Direction::ToLeft => End::Left,
         }
     }
+
+    /// Whether an end is written.
+    pub fn writes(self, end: End) -> bool {
+        self == Direction::Both || self.written() == end
+    }
 }

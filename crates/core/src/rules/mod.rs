@@ -12,7 +12,9 @@ mod policies;
 mod rule;
 mod versions;
 
-pub use conversion::{Conversion, Fallback, LinkTypeRow, LinkTypes, RuleTable, UserTable, ValueMap, ValueRow};
+pub use conversion::{
+    Conversion, Fallback, LinkTypeRow, LinkTypes, RuleTable, UserTable, ValueMap, ValueRow, row_back,
+};
 pub use direction::Direction;
 pub use lane::{Along, Lane};
 pub use order::{order_is_carried, order_of};

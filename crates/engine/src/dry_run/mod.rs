@@ -21,7 +21,7 @@ use uuid::Uuid;
 
 use crate::jobs::Running;
 use crate::reading::pace;
-use crate::route::{InScope, LaneMemory, LoadedRoute, Places, Ways, lane_checks, load_route, scope_lanes};
+use crate::route::{InScope, LaneMemory, LoadedRoute, Ways, lane_checks, load_route, scope_lanes};
 use crate::{EngineError, Hub};
 use draft::PlanDraft;
 use histories::keep_histories;
@@ -47,11 +47,10 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     (summary.left_total, summary.right_total) = (total(End::Left), total(End::Right));
     summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.covered.left.iter().copied()));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
-    let nowhere = Places::default();
     let mut draft = PlanDraft::new()?;
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
-        let Some(ways) = Ways::of(&both, &s.lane, Ends { left: &nowhere, right: &places }) else { continue };
+        let Some(ways) = Ways::of(&both, &s.lane, &places) else { continue };
         let all = s.all(&both);
         let comparer = ways.comparer(&s.lane);
         let relations = block_in_place(|| comparer.walk(s.at(&both, &all), &pairs[&s.lane.id], &s.found));

@@ -4,9 +4,9 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use hovrel_core::model::{Ends, Kind};
-use hovrel_core::plan::{Change, Decision, Outcome, leg_back};
-use hovrel_core::rehearse::{Played, Refusal, Rehearsal, Target};
-use hovrel_core::rules::{Direction, FirstContact, Lane};
+use hovrel_core::plan::{Change, Decision, Outcome};
+use hovrel_core::rehearse::{Refusal, Rehearsal, Target, play_at_both};
+use hovrel_core::rules::{FirstContact, Lane};
 
 use super::draft::Made;
 use crate::EngineError;
@@ -28,7 +28,7 @@ pub(crate) struct Rehearsed {
 pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<HashMap<u32, Rehearsed>, EngineError> {
     let mut stages = Ends::of(|end| {
         // Nothing but the right is rehearsed where no lane writes the left.
-        let written = lanes.iter().any(|l| l.direction == Direction::Both || l.direction.written() == end);
+        let written = lanes.iter().any(|l| l.direction.writes(end));
         let items = written.then(|| both.at[end].items.values().flatten());
         Rehearsal::at(Arc::new(Target::new(&both.ends.catalogues[end], items.into_iter().flatten())))
     });
@@ -40,16 +40,8 @@ pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<
         let lane = lane_of.get(change.lane.as_str());
         let policy = first_contact(lane.copied());
         let decision = Decision { included, ..Decision::default_for(&change) };
-        let Played { mut refusals, cost } = stages[change.written].play(&change, &decision, policy);
         let links_back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
-        let mut calls = cost.calls(change.written, &paces[change.written], links_back);
-        if let Some((back, decided)) = leg_back(&change, &decision, policy) {
-            let decided = Decision { included, ..decided };
-            let Played { refusals: more, cost } = stages[back.written].play(&back, &decided, policy);
-            refusals.extend(more);
-            let more = cost.calls_back(back.written, &paces[back.written]);
-            calls = calls.zip(more).map(|(calls, more)| calls + more);
-        }
+        let (refusals, calls) = play_at_both(&mut stages, paces.as_ref(), (&change, &decision, policy), links_back);
         let found = Rehearsed { refusals, calls, links_back };
         if found != Rehearsed::default() {
             played.insert(change.seq, found);

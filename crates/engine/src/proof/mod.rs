@@ -18,7 +18,7 @@ use tokio::task::block_in_place;
 use uuid::Uuid;
 
 use crate::jobs::Running;
-use crate::route::{InScope, LaneMemory, LoadedRoute, Places, Ways, load_route, scope_lanes};
+use crate::route::{InScope, LaneMemory, LoadedRoute, Ways, load_route, scope_lanes};
 use crate::{EngineError, Hub};
 use files::read_files;
 
@@ -73,11 +73,10 @@ pub(crate) async fn run(
     let fates = fates(hub, &route, &lanes).await?;
     let (nothing, nothing_found) = (HashMap::new(), Counterparts::default());
     let InScope { lanes: scoped, places, pairs, .. } = block_in_place(|| scope_lanes(&both, &lanes, pairs, &settled));
-    let nowhere = Places::default();
     let mut proofs: Vec<LaneProof> = Vec::new();
     let mut with_files = Vec::new();
     for s in &scoped {
-        let Some(ways) = Ways::of(&both, &s.lane, Ends { left: &nowhere, right: &places }) else { continue };
+        let Some(ways) = Ways::of(&both, &s.lane, &places) else { continue };
         let all = s.all(&both);
         let (comparer, pairs) = (ways.comparer(&s.lane), &pairs[&s.lane.id]);
         let relations = block_in_place(|| comparer.walk(s.at(&both, &all), pairs, &nothing_found));

@@ -57,13 +57,13 @@ pub(crate) struct Ways<'a> {
 
 impl<'a> Ways<'a> {
     /// None if one of the ends lacks the kind.
-    pub fn of(both: &'a BothEnds, lane: &Lane, places: Ends<&'a Places>) -> Option<Ways<'a>> {
+    pub fn of(both: &'a BothEnds, lane: &Lane, places: &'a Ends<Places>) -> Option<Ways<'a>> {
         let first = lane.direction.written();
         let carries_back = lane.direction == Direction::Both;
         Some(Ways {
-            into_first: both.ends.context_into(first, lane, places[first])?,
+            into_first: both.ends.context_into(first, lane, &places[first])?,
             into_other: match carries_back {
-                true => Some(both.ends.context_into(first.other(), lane, places[first.other()])?),
+                true => Some(both.ends.context_into(first.other(), lane, &places[first.other()])?),
                 false => None,
             },
             clock: both.read_at.timestamp(),
@@ -83,7 +83,8 @@ impl<'a> Ways<'a> {
 /// What is in the scope of a route.
 pub(crate) struct InScope<'a> {
     pub lanes: Vec<Scoped<'a>>,
-    pub places: Places,
+    /// Where items of the other end are, on the way into each end.
+    pub places: Ends<Places>,
     /// The pairs of each lane.
     pub pairs: HashMap<String, Pairs>,
     /// Pairs that another lane has from now on.
@@ -154,7 +155,8 @@ pub(crate) fn scope_lanes<'a>(
     for e in followed {
         places.set_elsewhere(e.kind, &e.left_id, &e.there);
     }
-    InScope { lanes: scoped, places, pairs, handed_over }
+    // Nothing that refers to an item is carried into the left so far.
+    InScope { lanes: scoped, places: Ends { left: Places::default(), right: places }, pairs, handed_over }
 }
 
 /// Finds what each lane has at the right, all of them together.

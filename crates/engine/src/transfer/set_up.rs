@@ -7,7 +7,7 @@ use std::sync::atomic::AtomicU64;
 
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::{End, Ends, Kind};
-use hovrel_core::rules::{Direction, Lane};
+use hovrel_core::rules::Lane;
 use hovrel_store::{PairRow, Plan, System};
 use tokio::sync::RwLock;
 use uuid::Uuid;
@@ -23,15 +23,13 @@ use crate::{EngineError, Hub};
 pub(super) async fn set_up(hub: &Hub, running: &Running, plan: &Plan) -> Result<Transfer, EngineError> {
     let route = hub.store.route(plan.route_id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes.clone())?;
-    let lanes: Vec<Lane> = lanes.into_iter().map(Lane::with_ways_back).collect();
     let summary: PlanSummary = serde_json::from_value(plan.summary.clone())?;
     let pairs = hub.store.pairs(route.id).await?;
     let owners = owners(hub, plan.id, &lanes, &pairs).await?;
     let left = hub.store.system(route.left_system).await?;
     let right = hub.store.system(route.right_system).await?;
     let links_back = lanes.iter().any(|l| l.policies.link_back);
-    let carries_into = |l: &Lane, end: End| l.direction == Direction::Both || l.direction.written() == end;
-    let writes = |end: End| lanes.iter().any(|l| carries_into(l, end)) || (links_back && end == End::Left);
+    let writes = |end: End| lanes.iter().any(|l| l.direction.writes(end)) || (links_back && end == End::Left);
     let left = desk(hub, End::Left, left, route.left_container, writes(End::Left)).await?;
     let right = desk(hub, End::Right, right, route.right_container, writes(End::Right)).await?;
     let link_types = link_types(&left.catalogue, &lanes);

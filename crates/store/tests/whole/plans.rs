@@ -278,14 +278,11 @@ pub async fn with_a_whole_change(database: &Database) -> Uuid {
     let plan = plan_of(route);
     let mut whole = Change::new(0, "cases", (Kind::TestCase, Kind::TestCase), End::Right, Outcome::New(End::Right));
     whole.fields = vec![FieldChange {
-        field: "title".into(),
         left: Some(Value::text("Wind above limit")),
         write: Value::text("Wind above limit"),
         right: None,
         reason: FieldReason::New,
-        losses: vec![],
-        back: None,
-        cannot: vec![],
+        ..FieldChange::of("title".into())
     }];
     let row = NewChange {
         body: serde_json::to_value(&whole).expect("JSON"),

@@ -55,6 +55,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
     of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision])) });
   const each = (of: Detail_["fields"], decision: (f: Detail_["fields"][number]) => Schemas["FieldDecision"]) =>
     of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision(f)])) });
+  const bothWays = d.fields.some((f) => f.back);
   const takes = conflicts.some((f) => f.back) ? "Use right" : "Keep right";
   /** The field in hand, or all that can be decided. */
   const inHand = () => {
@@ -104,7 +105,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
             {c.right && (
               <>
                 {" "}
-                {d.fields.some((f) => f.back) ? "↔" : "→"} {stamp(c.right)}
+                {bothWays ? "↔" : "→"} {stamp(c.right)}
               </>
             )}
           </span>
@@ -187,9 +188,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
       )}
       {c.refusals.length > 0 && (
         <div className="border-b border-hair-2 bg-clash-wash px-3 py-2 text-clash">
-          <b className="font-semibold">
-            {d.fields.some((f) => f.back) ? "It would be refused" : "The right would refuse it"}
-          </b>
+          <b className="font-semibold">{bothWays ? "It would be refused" : "The right would refuse it"}</b>
           <ul>
             {c.refusals.map((r) => (
               <li key={r}>{r}</li>

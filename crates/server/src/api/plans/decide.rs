@@ -6,9 +6,9 @@ use std::sync::Arc;
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::model::{End, Ends, Kind, Slot};
-use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, leg_back};
-use hovrel_core::rehearse::{Pace, Played, Refusal, RefusalReason, Rehearsal, Target};
-use hovrel_core::rules::{Direction, Lane};
+use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
+use hovrel_core::rehearse::{Pace, Refusal, RefusalReason, Rehearsal, Target, play_at_both};
+use hovrel_core::rules::Lane;
 use hovrel_engine::PlanSummary;
 use hovrel_store::Decided;
 use serde::{Deserialize, Serialize};
@@ -137,18 +137,9 @@ impl Stage {
     fn played(&self, before: &Read, decision: &Decision) -> (Vec<Refusal>, Ends<f64>) {
         let change = &before.change;
         let policy = first_contact(&self.lanes, &change.lane);
-        let play = |change: &Change, decision: &Decision| {
-            Rehearsal::at(self.targets[change.written].clone()).alone().play(change, decision, policy)
-        };
-        let Played { mut refusals, cost } = play(change, decision);
-        let mut calls = cost.calls(change.written, &self.paces[change.written], before.links_back && !decision.let_go);
-        if let Some((back, decided)) = leg_back(change, decision, policy) {
-            let Played { refusals: more, cost } = play(&back, &decided);
-            refusals.extend(more);
-            let more = cost.calls_back(back.written, &self.paces[back.written]);
-            calls = calls.zip(more).map(|(calls, more)| calls + more);
-        }
-        (refusals, calls)
+        let mut stages = self.targets.as_ref().map(|target| Rehearsal::at(target.clone()).alone());
+        let links_back = before.links_back && !decision.let_go;
+        play_at_both(&mut stages, self.paces.as_ref(), (change, decision, policy), links_back)
     }
 
     fn kept(&self, before: Read, decision: &Decision) -> Result<Decided, Problem> {
@@ -212,7 +203,7 @@ pub async fn decide_alike(
     let stage = Stage::of(&app, id).await?;
     let of_kind = |l: &&Lane| l.left_kind == body.kind;
     if let Some(end) = body.decision.end()
-        && stage.lanes.iter().filter(of_kind).all(|l| l.direction != Direction::Both && l.direction.written() != end)
+        && stage.lanes.iter().filter(of_kind).all(|l| !l.direction.writes(end))
     {
         return Err(Problem::field("/decision", NOT_WRITTEN));
     }
