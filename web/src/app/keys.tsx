@@ -1,6 +1,15 @@
 // Keys of a screen: handled while no text is being typed, and listed by `?`.
 import { Dialog } from "radix-ui";
-import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import {
+  createContext,
+  useContext,
+  useEffect,
+  useLayoutEffect,
+  useMemo,
+  useRef,
+  useState,
+  type ReactNode,
+} from "react";
 import { CheckLine, Kbd } from "@/ui/basics";
 import { useReturn } from "@/ui/dialog";
 
@@ -152,7 +161,8 @@ export function grouped(keys: Key[]): [string, Key[]][] {
 export function useKeys(keys: Key[]) {
   const { add } = useContext(KeysContext);
   const latest = useRef(keys);
-  useEffect(() => {
+  // Before anything else can happen: a key that is pressed as soon as a change is seen is about what is seen.
+  useLayoutEffect(() => {
     latest.current = keys;
   });
   const shape = keys.map((k) => `${k.ctrl ? "^" : ""}${k.shift ? "+" : ""}${k.key}`).join("|");

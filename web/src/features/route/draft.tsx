@@ -1,9 +1,10 @@
 // The lanes of a route while they are being changed: unsaved until saved as a version, with undo.
 import { useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useState, type ReactNode } from "react";
+import { createContext, useContext, useReducer, useState, type ReactNode } from "react";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
 import { refresh } from "@/api/keys";
+import { edited, unedited } from "./edits";
 
 export type Route = Schemas["RouteAnswer"];
 export type Lane = Schemas["Lane"];
@@ -27,16 +28,11 @@ const DraftContext = createContext<Draft | null>(null);
 
 export function DraftProvider({ route, children }: { route: Route; children: ReactNode }) {
   const queries = useQueryClient();
-  const [past, setPast] = useState<Lane[][]>([]);
-  const [undone, setUndone] = useState<Lane[][]>([]);
-  const [now, setNow] = useState<Lane[] | null>(null);
+  const [edits, edit] = useReducer(edited<Lane[]>, unedited);
   const [error, setError] = useState<unknown>();
-  const lanes = now ?? route.lanes;
-  const change = (next: Lane[]) => {
-    setPast([...past, lanes].slice(-50));
-    setUndone([]);
-    setNow(next);
-  };
+  const lanes = edits.now ?? route.lanes;
+  // A change may be asked for long after this was shown, by an answer that took its time: it begins from what is there then.
+  const change = (to: (lanes: Lane[]) => Lane[]) => edit({ does: "change", saved: route.lanes, to });
   const put = async (body: Schemas["SaveBody"]) => {
     setError(undefined);
     try {
@@ -57,11 +53,7 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
   };
   const save = async () => {
     const saved = await put({ name: route.name, lanes });
-    if (saved) {
-      setNow(null);
-      setPast([]);
-      setUndone([]);
-    }
+    if (saved) edit({ does: "saved" });
     return saved;
   };
   const draft: Draft = {
@@ -70,23 +62,11 @@ export function DraftProvider({ route, children }: { route: Route; children: Rea
     error,
     save,
     saveFollows: (follows) => put({ name: route.name, lanes: route.lanes, follows }),
-    change,
-    dirty: now !== null && JSON.stringify(now) !== JSON.stringify(route.lanes),
-    changeLane: (id, f) => change(lanes.map((l) => (l.id === id ? f(l) : l))),
-    undo: () => {
-      const before = past.at(-1);
-      if (!before) return;
-      setUndone([...undone, lanes]);
-      setNow(before);
-      setPast(past.slice(0, -1));
-    },
-    redo: () => {
-      const next = undone.at(-1);
-      if (!next) return;
-      setPast([...past, lanes]);
-      setNow(next);
-      setUndone(undone.slice(0, -1));
-    },
+    change: (next) => change(() => next),
+    dirty: edits.now !== null && JSON.stringify(edits.now) !== JSON.stringify(route.lanes),
+    changeLane: (id, f) => change((now) => now.map((l) => (l.id === id ? f(l) : l))),
+    undo: () => edit({ does: "undo" }),
+    redo: () => edit({ does: "redo" }),
   };
   return <DraftContext.Provider value={draft}>{children}</DraftContext.Provider>;
 }

@@ -4,13 +4,13 @@ import { Link } from "react-router";
 import type { Schemas } from "@/api/client";
 import { bytes } from "@/lib/format";
 
-/** Only routes with somerule problem to fix are worth a line. */
+/** Only routes with a rule problem to fix are worth a line. */
 export function Uses({ uses }: { uses: Schemas["Use"][] }) {
   const broken = uses.filter((u) => u.to_settle > 0);
   if (broken.length === 0) return null;
   return (
     <section aria-label="Rules that don't fit" className="mb-4 rounded-lg border border-hair bg-sheet px-5 py-3">
-      <h3 className="font-semibold">Rules that don't fit what is here</h3>
+      <h2 className="font-semibold">Rules that don't fit what is here</h2>
       <ul>
         {broken.map((u) => (
           <li key={u.route} className="mt-1">
