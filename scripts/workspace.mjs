@@ -118,7 +118,7 @@ async function livingRoute(name, left, right, at) {
     const mark = /Oldstone:(DF-\d+)/.exec(await shown(`/item/${uid}`));
     if (mark) pages[mark[1]] = `/item/${uid}`;
   }
-  const [toRight, toLeft, clash, equal, apart] = Object.keys(pages).sort();
+  const [toRight, toLeft, clash, equal, apart, merged] = Object.keys(pages).sort();
   const old = (key, fields) => edit("Oldstone", `/records/defect/${key}`, fields);
   const there = (key, fields) => edit("Fernway", pages[key], fields);
   await old(toRight, { name: "Line stops late when the harbour gate is held open" });
@@ -129,6 +129,10 @@ async function livingRoute(name, left, right, at) {
   await there(equal, { title: "Fog at Summit: the line slows too late" });
   await old(apart, { name: "Gate refuses a used day pass when one sensor is masked" });
   await there(apart, { cure: "The masked sensor is read as open from release 12 on." });
+  // Both edit one title, in different parts of it.
+  const [, title] = /name="?title"?[^>]* value="([^"&]*)"/.exec(await shown(pages[merged]));
+  await old(merged, { name: `Again: ${title}` });
+  await there(merged, { title: `${title}, in fog too` });
   await dryRun();
 }
 

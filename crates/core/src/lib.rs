@@ -13,6 +13,7 @@
 //! | [`model`] | what an artefact and a value are, and what a slot holds |
 //! | [`text`] | rich documents to and from HTML, Markdown and plain text |
 //! | [`diff`] | differences inside a text or a list of steps |
+//! | [`merge`] | what two edits of one value make of it together |
 //! | [`law`] | what becomes of a slot that people edit at both ends |
 //! | [`workflow`] | which states can be reached from which |
 //! | [`catalogue`] | what a system can hold |
@@ -52,6 +53,7 @@ pub mod identity;
 pub mod keepable;
 pub mod law;
 pub mod loss;
+pub mod merge;
 pub mod model;
 pub mod plan;
 pub mod prepare;

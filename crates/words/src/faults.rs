@@ -81,6 +81,9 @@ pub fn fault_into(end: End, reason: &FaultReason) -> String {
         FaultReason::MoveAsks { to, field } => {
             format!("reaching “{to}” asks for the field “{field}”, which would be empty; fill it by a rule")
         }
+        FaultReason::OutsideScope { end } => {
+            format!("as it would be created, the scope at the {} does not cover it; widen that scope, or leave it out of the other", end.id())
+        }
         FaultReason::AndMore { reasons } => {
             format!("and {reasons} more; fix the ones listed")
         }

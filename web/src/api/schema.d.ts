@@ -1644,7 +1644,7 @@ export interface components {
          * @description What is done to an item, or to a pair.
          * @enum {string}
          */
-        Doing: "create" | "create_again" | "update" | "update_left" | "pair" | "keep" | "let_go" | "remember";
+        Doing: "create" | "create_left" | "create_again" | "update" | "update_left" | "pair" | "keep" | "let_go" | "remember";
         /** @description A group of items that seem to be one thing. */
         DoubleGroup: {
             /** @description The items, in the order in which they were found. */
@@ -1948,6 +1948,11 @@ export interface components {
             /** @description The state that the move leads to. */
             to: string;
         } | {
+            /** @description The end of the scope. */
+            end: components["schemas"]["End"];
+            /** @enum {string} */
+            reason: "outside_scope";
+        } | {
             /** @enum {string} */
             reason: "and_more";
             /**
@@ -1960,7 +1965,7 @@ export interface components {
          * @description What to do about one field, with the end that is written or kept.
          * @enum {string}
          */
-        FieldDecision: "write_left" | "write_right" | "leave" | "keep_left" | "keep_right";
+        FieldDecision: "write_left" | "write_right" | "merge" | "leave" | "keep_left" | "keep_right";
         FieldDetail: {
             back?: components["schemas"]["BackDetail"] | null;
             /** @description Whether a person may say what becomes of it. */
@@ -1970,7 +1975,7 @@ export interface components {
             /** @description The end of the left's text that a rule cuts off. */
             cut_off: string;
             decision: components["schemas"]["FieldDecision"];
-            /** @description From what the right holds to what will be written. */
+            /** @description From what the end that is written holds to what will be written. */
             diff: components["schemas"]["ValueDiff"];
             field: string;
             field_name: string;
@@ -1979,6 +1984,7 @@ export interface components {
             losses: components["schemas"]["LossDetail"][];
             /** @description Whether the left's value may be written over what the right holds. */
             may_be_written: boolean;
+            merge?: components["schemas"]["MergeDetail"] | null;
             reason: components["schemas"]["FieldReason"];
             /** @description What the right holds. */
             right: components["schemas"]["ValueDiff"];
@@ -2019,7 +2025,7 @@ export interface components {
          * @description Why a field is in a change, with the end that it is about.
          * @enum {string}
          */
-        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "left_unreadable" | "right_unreadable" | "taken_off_left" | "taken_off_right" | "perhaps_there" | "left_goes_back" | "right_goes_back" | "left_wins" | "right_wins" | "left_not_carried" | "right_not_carried" | "left_old_form" | "right_old_form" | "exchange" | "rule_changed_back";
+        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "left_unreadable" | "right_unreadable" | "taken_off_left" | "taken_off_right" | "perhaps_there" | "left_goes_back" | "right_goes_back" | "left_wins" | "right_wins" | "left_not_carried" | "right_not_carried" | "left_old_form" | "right_old_form" | "exchange" | "rule_changed_back" | "merged";
         /** @description One field of a kind. */
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */
@@ -2931,6 +2937,14 @@ export interface components {
             csrf: string;
             login: string;
             name: string;
+        };
+        /** @description What both edits of a field make of it together. */
+        MergeDetail: {
+            /** @description From what the left holds to what will be written there. */
+            left: components["schemas"]["ValueDiff"];
+            losses: components["schemas"]["LossDetail"][];
+            /** @description From what the right holds to what will be written there. */
+            right: components["schemas"]["ValueDiff"];
         };
         MetBody: {
             lane: components["schemas"]["Lane"];

@@ -22,6 +22,7 @@ export function kindsWord(kind: string | undefined): string {
 export type DiscShape =
   | "in_step"
   | "new_right"
+  | "new_left"
   | "update_right"
   | "update_left"
   | "held_right"
@@ -38,6 +39,7 @@ export type DiscShape =
 
 export const outcomeWord: Record<DiscShape, string> = {
   new_right: "New at right",
+  new_left: "New at left",
   update_right: "Update right",
   update_left: "Update left",
   adopt: "Already at right",
@@ -56,6 +58,7 @@ export const outcomeWord: Record<DiscShape, string> = {
 
 export const outcomeHelp: Record<DiscShape, string> = {
   new_right: "Only the left has it. A transfer creates it at the right.",
+  new_left: "Only the right has it. A transfer creates it at the left.",
   update_right: "The left changed since both were in step. A transfer updates the right.",
   update_left: "The right changed since both were in step. A transfer updates the left.",
   adopt: "Both ends have it already. A transfer makes the two a pair instead of creating it twice.",
@@ -129,6 +132,7 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   right_old_form: "the right holds its old value again",
   exchange: "went to and fro five times in an hour",
   rule_changed_back: "the rule’s way back changed",
+  merged: "changed at both ends, in different parts",
 };
 
 export const operatorWord: Record<Schemas["Operator"], string> = {

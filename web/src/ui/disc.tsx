@@ -7,7 +7,8 @@ const L = "var(--left)",
   G = "var(--ink-3)";
 const leftHalf = "M8 2.5a5.5 5.5 0 0 0 0 11z",
   rightHalf = "M8 2.5a5.5 5.5 0 0 1 0 11z",
-  rightArc = "M8 2.5a5.5 5.5 0 0 1 0 11";
+  rightArc = "M8 2.5a5.5 5.5 0 0 1 0 11",
+  leftArc = "M8 2.5a5.5 5.5 0 0 0 0 11";
 
 const shapes: Record<DiscShape, React.ReactNode> = {
   in_step: <circle cx="8" cy="8" r="5.5" fill={G} />,
@@ -15,6 +16,12 @@ const shapes: Record<DiscShape, React.ReactNode> = {
     <>
       <path d={leftHalf} fill={L} />
       <path d={rightArc} fill="none" stroke={R} strokeWidth="1.5" strokeDasharray="2 1.8" />
+    </>
+  ),
+  new_left: (
+    <>
+      <path d={rightHalf} fill={R} />
+      <path d={leftArc} fill="none" stroke={L} strokeWidth="1.5" strokeDasharray="2 1.8" />
     </>
   ),
   update_right: (

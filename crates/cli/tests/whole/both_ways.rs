@@ -1,5 +1,6 @@
 //! A lane that carries both ways, between a system with versions and one whose last write wins: an edit at either end
-//! arrives at the other, edits of one slot at both ends wait for a person, and nothing is lost wherever it is cut off.
+//! arrives at the other, edits of one slot at both ends are merged where they are in different parts and else wait for a
+//! person, and nothing is lost wherever it is cut off.
 
 use std::collections::BTreeMap;
 
@@ -103,6 +104,15 @@ impl Ground {
     }
 }
 
+/// A title with another word in the place of the first, of the last, or of both.
+fn reworded(title: &str, first: Option<&str>, last: Option<&str>) -> String {
+    let mut words: Vec<&str> = title.split(' ').collect();
+    let end = words.len() - 1;
+    first.into_iter().for_each(|word| words[0] = word);
+    last.into_iter().for_each(|word| words[end] = word);
+    words.join(" ")
+}
+
 fn text(item: &Artefact, field: &str) -> String {
     item.fields.get(field).map(Held::display).unwrap_or_default()
 }
@@ -125,10 +135,11 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
         item.0.key.starts_with("OS-2")
             && text(&item.0, TITLE.0).len() < 100
             && text(&item.0, TITLE.0) == text(&item.1, TITLE.1)
+            && text(&item.0, TITLE.0).split(' ').count() > 3
     };
     let items: Vec<(Artefact, Artefact)> = before.values().filter(fit).cloned().collect();
-    assert!(items.len() >= 6, "{}", items.len());
-    let [left_edited, right_edited, choice, clash, same, both] = &items[..6] else { unreachable!() };
+    assert!(items.len() >= 7, "{}", items.len());
+    let [left_edited, right_edited, choice, clash, same, both, merged] = &items[..7] else { unreachable!() };
     let title = |words: &str| Held::text(words);
     ground.edit(&OLDSTONE, &left_edited.0, TITLE.0, title("Edited at the left")).await;
     ground.edit(&FERNWAY, &right_edited.1, TITLE.1, title("Edited at the right")).await;
@@ -142,6 +153,11 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
     ground.edit(&OLDSTONE, &both.0, TITLE.0, title("Title from the left")).await;
     ground.edit(&FERNWAY, &both.1, CHOICE.1, Held::choice(other(&both.1))).await;
 
+    // Other words of one title at each end.
+    let was = text(&merged.0, TITLE.0);
+    ground.edit(&OLDSTONE, &merged.0, TITLE.0, title(&reworded(&was, Some("Leftmost"), None))).await;
+    ground.edit(&FERNWAY, &merged.1, TITLE.1, title(&reworded(&was, None, Some("rightmost")))).await;
+
     let (plan, found) = ground.plan().await;
     let outcome = |item: &(Artefact, Artefact)| found.get(&item.0.id).map(String::as_str);
     assert_eq!(outcome(left_edited), Some("update_right"), "{found:?}");
@@ -149,6 +165,7 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
     assert_eq!(outcome(choice), Some("update_left"));
     assert_eq!(outcome(clash), Some("conflict"));
     assert_eq!(outcome(both), Some("update_right"));
+    assert_eq!(outcome(merged), Some("update_right"));
     ground.transfer(&plan).await;
 
     let now = ground.items().await;
@@ -160,6 +177,7 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
     assert_eq!(titles(left_edited), twice("Edited at the left"));
     assert_eq!(titles(right_edited), twice("Edited at the right"));
     assert_eq!(titles(both), twice("Title from the left"));
+    assert_eq!(titles(merged), twice(&reworded(&was, Some("Leftmost"), Some("rightmost"))));
     assert_eq!(titles(clash), ("What the left says".into(), "What the right says".into()), "nothing is overwritten");
     for item in [choice, both] {
         let (left, right) = &now[&item.0.id];
@@ -167,7 +185,7 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
         assert_ne!(text(left, CHOICE.0), text(&item.0, CHOICE.0), "and arrived at the left");
     }
     for (id, (left, right)) in &before {
-        if !items[..6].iter().any(|item| item.0.id == *id) {
+        if !items[..7].iter().any(|item| item.0.id == *id) {
             assert_eq!(&now[id], &(left.clone(), right.clone()), "nothing else is touched");
         }
     }
@@ -233,22 +251,33 @@ async fn cut_off_at_every_place_both_ends_get_what_is_theirs_once() {
     let (plan, _) = ground.plan().await;
     ground.transfer(&plan).await;
     let items: Vec<(Artefact, Artefact)> = ground.items().await.into_values().collect();
-    let fit = |item: &&(Artefact, Artefact)| item.0.key.starts_with("OS-2") && text(&item.0, TITLE.0).len() < 100;
-    let items: Vec<&(Artefact, Artefact)> = items.iter().filter(fit).take(2).collect();
+    let fit = |item: &&(Artefact, Artefact)| {
+        let title = text(&item.0, TITLE.0);
+        item.0.key.starts_with("OS-2") && title.len() < 100 && title.split(' ').count() > 3
+    };
+    let items: Vec<&(Artefact, Artefact)> = items.iter().filter(fit).take(3).collect();
     for (round, cut) in CUTS.iter().enumerate() {
         let now = ground.items().await;
         let (wanted, choice) =
             (format!("Round {round}, from the left"), if round % 2 == 0 { "Vital" } else { "Small" });
         let second = format!("Round {round}, from the right");
+        let (first_word, last_word) = (format!("Left{round}"), format!("right{round}"));
+        let was = text(&now[&items[2].0.id].0, TITLE.0);
         for (n, item) in items.iter().enumerate() {
             let (left, right) = &now[&item.0.id];
             match n {
-                // One item is written at both ends, the other at the left alone.
+                // One item is written at both ends, another at the left alone, and the title of the third is merged.
                 0 => {
                     ground.edit(&OLDSTONE, left, TITLE.0, Held::text(&wanted)).await;
                     ground.edit(&FERNWAY, right, CHOICE.1, Held::choice(choice)).await;
                 }
-                _ => ground.edit(&FERNWAY, right, TITLE.1, Held::text(&second)).await,
+                1 => ground.edit(&FERNWAY, right, TITLE.1, Held::text(&second)).await,
+                _ => {
+                    let (at_left, at_right) =
+                        (reworded(&was, Some(&first_word), None), reworded(&was, None, Some(&last_word)));
+                    ground.edit(&OLDSTONE, left, TITLE.0, Held::text(at_left)).await;
+                    ground.edit(&FERNWAY, right, TITLE.1, Held::text(at_right)).await;
+                }
             }
         }
         let (plan, found) = ground.plan().await;
@@ -270,7 +299,80 @@ async fn cut_off_at_every_place_both_ends_get_what_is_theirs_once() {
         assert_eq!(text(right, CHOICE.1), choice, "{cut}");
         let (left, right) = &now[&items[1].0.id];
         assert_eq!((text(left, TITLE.0), text(right, TITLE.1)), (second.clone(), second), "{cut}");
+        let (left, right) = &now[&items[2].0.id];
+        let merged = reworded(&was, Some(&first_word), Some(&last_word));
+        assert_eq!((text(left, TITLE.0), text(right, TITLE.1)), (merged.clone(), merged), "{cut}");
         let (_, found) = ground.plan().await;
         assert!(found.values().all(|outcome| outcome == "blocked"), "after {cut}: {found:?}");
     }
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn an_item_that_is_new_at_the_right_is_made_at_the_left_once() {
+    let mut ground = Ground::begin().await;
+    let (plan, _) = ground.plan().await;
+    ground.transfer(&plan).await;
+    let there = ground.systems.connect(&FERNWAY);
+    let old = ground.systems.connect(&OLDSTONE);
+    let before = read_all(&*old, OLDSTONE.container, Kind::TestCase).await.len();
+    let cuts: &[Option<&str>] = match cfg!(feature = "failpoints") {
+        true => &[None, Some("create intended"), Some("create called"), Some("done")],
+        false => &[None],
+    };
+    for (n, cut) in cuts.iter().enumerate() {
+        let title = format!("Found at the gate, number {n}");
+        let fields: Fields = [(TITLE.1, Held::text(&title)), (CHOICE.1, Held::choice("Vital"))].into_iter().collect();
+        let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None };
+        let made = there.write(FERNWAY.container, &write).await.expect("it is made").artefact;
+        let plan = ground.client.dry_run(&ground.route).await;
+        let new: Vec<Value> = ground.client.all_changes(&plan).await;
+        let new: Vec<&Value> = new.iter().filter(|c| c["outcome"] != "blocked").collect();
+        assert_eq!(new.len(), 1, "{new:?}");
+        let told = (new[0]["outcome"].as_str(), new[0]["right"]["key"].as_str(), new[0]["included"].as_bool());
+        assert_eq!(told, (Some("new_left"), Some(made.key.as_str()), Some(true)), "{}", new[0]);
+        assert_eq!(new[0]["refusals"], json!([]), "{}", new[0]);
+        let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), new[0]["seq"]);
+        let detail = ground.client.get(&path).await;
+        let field = detail["fields"].as_array().expect("fields").iter().find(|f| f["field"] == CHOICE.0);
+        let field = field.expect("the choice is written");
+        assert_eq!(
+            (field["decision"].as_str(), field["field_name"].as_str()),
+            (Some("write_left"), Some("Importance"))
+        );
+        match cut {
+            None => ground.transfer(&plan).await,
+            Some(cut) => {
+                ground.program.restart_to_end_at(cut).await;
+                let job = ground.client.transfer(&plan).await;
+                let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
+                let over = async || {
+                    let (status, now) = ground.client.tried(&path).await?;
+                    (status.is_success() && now["state"] == "done").then_some(())
+                };
+                assert!(ground.program.ends_before(over).await, "the transfer never came by {cut}");
+                ground.program.kill_and_restart().await;
+                let job = ground.client.finish(&job).await;
+                assert_eq!(
+                    (job["state"].as_str(), job["result"]["refused"].as_i64()),
+                    (Some("done"), Some(0)),
+                    "{job}"
+                );
+            }
+        }
+        let at_left = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
+        assert_eq!(at_left.len(), before + n + 1, "once, after {cut:?}");
+        let here: Vec<&Artefact> = at_left.iter().filter(|a| a.title == title).collect();
+        assert_eq!((here.len(), text(here[0], CHOICE.0)), (1, "Stops the line".to_owned()));
+        // It is a pair like any other from now on.
+        ground.edit(&OLDSTONE, here[0], TITLE.0, Held::text(format!("{title}, seen again"))).await;
+        let (plan, found) = ground.plan().await;
+        let fields = ground.client.all_changes(&plan).await;
+        assert_eq!(found.get(&here[0].id).map(String::as_str), Some("update_right"), "after {cut:?}: {fields:?}");
+        ground.transfer(&plan).await;
+        let (_, found) = ground.plan().await;
+        assert!(found.values().all(|outcome| outcome == "blocked"), "after {cut:?}: {found:?}");
+        let now = there.one(FERNWAY.container, Kind::TestCase, &made.id).await.expect("it is there");
+        assert_eq!(now.title, format!("{title}, seen again"));
+    }
+    assert_eq!(ground.client.prove(&ground.route).await["headline"]["unexplained_items"], 0);
 }

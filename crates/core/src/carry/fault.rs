@@ -145,6 +145,11 @@ pub enum FaultReason {
         /// The field that it asks for.
         field: String,
     },
+    /// As it would be made at this end, the lane does not cover it there.
+    OutsideScope {
+        /// The end of the scope.
+        end: End,
+    },
     /// Of one rule, so many reasons beyond those told one by one.
     AndMore {
         /// How many there are.

@@ -1,6 +1,7 @@
 //! Both ways of a rule between two items.
 //!
-//! Decides what an edit at one end makes of what stands at the other: nothing, where that says the same already.
+//! Decides what an edit at one end makes of what stands at the other: nothing, where that says the same already; and where
+//! that was edited too, what becomes of both.
 
 use super::context::Context;
 use super::convert::Converted;
@@ -8,6 +9,7 @@ use super::fault::FaultReason;
 use super::ready::Ready;
 use crate::agree::same;
 use crate::law::Ways;
+use crate::merge::merge;
 use crate::model::{Artefact, End, Ends, Value};
 
 /// Both ways of a rule between two items, or between what can be held at either end.
@@ -24,14 +26,29 @@ pub struct BothWays<'a> {
 }
 
 impl BothWays<'_> {
-    /// What an edit makes of what stands at an end, with what it loses.
+    /// What an edit makes of what stands at an end, with what it loses: all of the value goes over.
     pub fn carried(&self, into: End, there: &Value, was: &Value, is: &Value) -> Converted {
-        let as_it_is = |value: &Value| Converted { value: Some(value.clone()), losses: Vec::new(), fault: None };
-        let says_so = |there: &Value| {
-            let back = self.made(into.other(), &Value::Empty, there);
-            back.value.is_some_and(|back| same(&back, is))
-        };
-        if same(was, is) || says_so(there) { as_it_is(there) } else { self.made(into, there, is) }
+        match self.says_so(into, there, was, is) {
+            true => Converted { value: Some(there.clone()), losses: Vec::new(), fault: None },
+            false => self.made(into, there, is),
+        }
+    }
+
+    /// Whether an edit changed nothing, or what stands at the other end says the same already.
+    fn says_so(&self, into: End, there: &Value, was: &Value, is: &Value) -> bool {
+        let back = || self.made(into.other(), &Value::Empty, there).value;
+        same(was, is) || back().is_some_and(|back| same(&back, is))
+    }
+
+    /// What an edit makes of what stands at an end that was edited too: both edits are put together in the words of the end
+    /// that this one was made at. None where they touch the same part.
+    pub fn merged(&self, into: End, there: &Value, was: &Value, is: &Value) -> Option<Converted> {
+        if self.says_so(into, there, was, is) {
+            return Some(self.carried(into, there, was, is));
+        }
+        let edited = self.made(into.other(), was, there).value?;
+        let both = if same(&edited, was) { is.clone() } else { merge(was, &edited, is)? };
+        Some(self.made(into, there, &both))
     }
 
     /// What is made of a value for an end at which something stands.
@@ -66,12 +83,12 @@ impl Ways for BothWays<'_> {
     }
 
     fn put(&self, into: End, there: &Value, was: &Value, is: &Value) -> Result<Value, FaultReason> {
-        told(self.carried(into, there, was, is))
+        told(self.merged(into, there, was, is).unwrap_or_else(|| self.carried(into, there, was, is)))
     }
 
-    /// A plain value has no parts.
-    fn are_apart(&self, _: Ends<&Value>, _: Ends<&Value>) -> bool {
-        false
+    fn are_apart(&self, was: Ends<&Value>, now: Ends<&Value>) -> bool {
+        let apart = |into: End| self.merged(into, now[into], was[into.other()], now[into.other()]).is_some();
+        End::BOTH.into_iter().all(apart)
     }
 }
 

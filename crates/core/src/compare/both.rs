@@ -4,12 +4,15 @@
 //! either if a person says so, and what they are told.
 
 use super::item::{Back, Comparer, Found, ReadyRule, WayBack, unreadable};
+use std::collections::BTreeMap;
+
 use crate::base::{Base, Why};
 use crate::carry::{BothWays, Converted, FaultReason};
-use crate::law::{Clash, Held, Verdict, Ways, made_of, verdict};
-use crate::model::{Artefact, End, Ends, Slot, Value};
-use crate::plan::{FieldChange, FieldDecision, FieldReason, Rebase, Returned};
+use crate::law::{Clash, Held, Remembered, Verdict, Ways, made_of, verdict};
+use crate::model::{Artefact, End, Ends, Slot, Value, origin_mark};
+use crate::plan::{FieldChange, FieldDecision, FieldReason, Merge, Rebase, Returned};
 use crate::rules::FirstContact;
+use crate::scope::Filter;
 
 impl Comparer<'_> {
     fn ways<'s>(
@@ -31,6 +34,69 @@ impl Comparer<'_> {
         let slots = by_end(self.written, rule.slot(), &way_back.ready.fill.target);
         let now = Ends::of(|end| slots[end].of(items[end]));
         Some(self.ways((rule, way_back, back), items).agree(Ends { left: &now.left, right: &now.right }))
+    }
+
+    /// Whether an item that nothing at the other end stands for is new there: the lane carries both ways, and the item did not
+    /// come from that end itself.
+    pub(super) fn makes_back(&self, item: &Artefact) -> bool {
+        let from_there = format!("{}:", self.cx.system);
+        self.back.is_some() && !item.origin.as_ref().is_some_and(|origin| origin.starts_with(&from_there))
+    }
+
+    /// Every field of a new item for the end that is not written first, by the slots there; and what can't be carried.
+    pub(super) fn make_back(&self, item: &Artefact) -> MadeBack {
+        let mut out = MadeBack::default();
+        let Some(back) = self.back else { return out };
+        let (first, kind) = (self.written, back.cx.to_kind);
+        if kind.needs_folder {
+            out.faults.push((Slot::Folder, FaultReason::RequiredEmpty));
+        }
+        let both_ways = self.rules().iter().filter_map(|rule| Some((rule, rule.back.as_ref()?)));
+        for (rule, way_back) in both_ways.filter(|(rule, _)| !item.left_out.contains(rule.slot())) {
+            let slot = &way_back.ready.fill.target;
+            let ways = self.ways((rule, way_back, back), Ends { left: item, right: item });
+            let value = rule.slot().of(item);
+            let Converted { value: write, losses, fault } =
+                ways.carried(first.other(), &Value::Empty, &Value::Empty, &value);
+            let write = match (fault, write) {
+                (Some(fault), _) => {
+                    out.faults.push((slot.clone(), fault));
+                    continue;
+                }
+                (None, write) => write.unwrap_or(Value::Empty),
+            };
+            let mut held = Ends::of(|_| write.clone());
+            held[first] = value.clone().into_owned();
+            out.made.insert(rule.slot().clone(), made_of(&ways, &held));
+            if write.is_blank() && losses.is_empty() {
+                continue;
+            }
+            let mut field = FieldChange { write, losses, ..FieldChange::of(slot.clone()) };
+            let held = if first == End::Right { &mut field.right } else { &mut field.left };
+            *held = Some(value.into_owned());
+            out.fields.push(field);
+        }
+        // An item that names what it was made from is found again by that, whatever becomes of the answer.
+        let mark = kind.fields.iter().find(|f| f.origin_mark && !f.read_only);
+        if let Some(mark) = mark.filter(|mark| !out.fields.iter().any(|f| f.field == *mark.id)) {
+            let origin = Value::Text(origin_mark(back.cx.system, item));
+            out.fields.push(FieldChange { write: origin, ..FieldChange::of(mark.id.as_str().into()) });
+        }
+        out.faults.extend(self.moves_back_of_new(&out.fields));
+        if out.faults.is_empty() && !self.would_be_covered(item, &out.fields, back) {
+            out.faults.push(("".into(), FaultReason::OutsideScope { end: first.other() }));
+        }
+        out
+    }
+
+    /// Whether the lane covers what is made from an item at the end that is not written first.
+    fn would_be_covered(&self, item: &Artefact, fields: &[FieldChange], back: Back<'_>) -> bool {
+        let kind = back.cx.to_kind;
+        let mut made = Artefact::bare(kind.kind, &item.id);
+        made.title.clone_from(&item.title);
+        fields.iter().for_each(|f| made.fields.set(f.field.id(), f.write.clone()));
+        let now = chrono::DateTime::from_timestamp(back.clock, 0).unwrap_or_default().fixed_offset();
+        Filter::new(self.lane.scope_at(self.written.other()), kind, now).matches(&made, &[])
     }
 
     pub(super) fn compare_both_ways(
@@ -103,13 +169,27 @@ impl Comparer<'_> {
                     false => change(FieldReason::Back(into.other())),
                 }
             }
-            Verdict::Merged(_) | Verdict::Conflict(Clash::Both) => change(FieldReason::BothChanged),
+            Verdict::Merged(_) => {
+                let mut merged = change(FieldReason::Merged);
+                merged.merge = remembered.as_ref().and_then(|was| merge(&ways, was, now));
+                merged
+            }
+            Verdict::Conflict(Clash::Both) => change(FieldReason::BothChanged),
             Verdict::Conflict(Clash::Cannot(end, _)) => change(FieldReason::NotCarried(end)),
             Verdict::Conflict(Clash::OldForm(end)) => change(FieldReason::OldForm(end)),
             Verdict::Conflict(Clash::Exchange) => change(FieldReason::Exchange),
         };
         out.fields.push(found);
     }
+}
+
+/// What a new item for the end that is not written first is made of.
+#[derive(Default)]
+pub(super) struct MadeBack {
+    pub fields: Vec<FieldChange>,
+    pub faults: Vec<(Slot, FaultReason)>,
+    /// By the slots of the end that is written first: what the rules make of both, where that is something else.
+    pub made: BTreeMap<Slot, Ends<Option<Value>>>,
 }
 
 fn by_end<T>(first: End, of_first: T, of_other: T) -> Ends<T> {
@@ -171,4 +251,13 @@ fn both(
         cannot,
         ..FieldChange::of(slots[first].clone())
     }
+}
+
+/// What both edits make of a field together.
+fn merge(ways: &BothWays<'_>, was: &Remembered<Value>, now: Ends<&Value>) -> Option<Merge> {
+    let into = |end: End| ways.merged(end, now[end], &was.at[end.other()], now[end.other()]);
+    let (left, right) = (into(End::Left)?, into(End::Right)?);
+    let write = Ends { left: left.value?, right: right.value? };
+    let losses = Ends { left: left.losses, right: right.losses };
+    Some(Merge { made: made_of(ways, &write), half: was.without_left(ways, now.right), write, losses })
 }

@@ -209,6 +209,11 @@ impl<'a> Comparer<'a> {
         self
     }
 
+    /// The lane.
+    pub fn lane(&self) -> &'a Lane {
+        self.lane
+    }
+
     /// The end that the rules read.
     pub(crate) fn read(&self) -> End {
         self.written.other()
@@ -538,13 +543,32 @@ impl<'a> Comparer<'a> {
         hindered(self.cx.to_kind, into, there)
     }
 
-    /// The same at the end that the lane does not write first.
+    /// The same of a new item at the end that the lane does not write first.
+    pub(super) fn moves_back_of_new(&self, fields: &[FieldChange]) -> Vec<(Slot, FaultReason)> {
+        let Some(back) = self.back else { return Vec::new() };
+        hindered(back.cx.to_kind, fields.iter().map(|f| (&f.field, &f.field, &f.write)).collect(), None)
+    }
+
+    /// The same of an item that is there.
     fn moves_back(&self, fields: &[FieldChange], there: &Artefact) -> Vec<(Slot, FaultReason)> {
         let Some(back) = self.back else { return Vec::new() };
         let returns = fields.iter().filter(|f| f.reason.may_be_written(self.written.other()));
         let into = returns.filter_map(|f| f.back.as_ref().map(|back| (&f.field, &back.field, &back.write))).collect();
         hindered(back.cx.to_kind, into, Some(there))
     }
+}
+
+/// What the rules of a lane start from in an artefact that was made at the end that is not written first, by the slot that
+/// each fills: as it was made. `system` is what that end's system is called. Where it was found again, and not told by the
+/// answer to the call that made it (`own`), what stands there may be somebody's edit since: then that is only what nobody
+/// put there.
+pub fn as_made_there(lane: &Lane, artefact: &Artefact, system: &str, own: bool) -> BTreeMap<Slot, Value> {
+    let source = |fill: &Fill| {
+        let held = source_value(fill, artefact, system)?;
+        let nobodys = held.is_blank() || matches!(fill.source, Source::Origin | Source::Constant(_));
+        (own || nobodys).then(|| (fill.target.clone(), held.into_owned()))
+    };
+    lane.fills().filter_map(source).collect()
 }
 
 /// What stands in the way of states among what is written: for each, the field of the change, the slot there and the value.

@@ -2,7 +2,7 @@
 //!
 //! Decides the outcome of a change and what it must wait for. Each change is given away when it is found.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::item::{Comparer, Found, targets};
 use super::walk::Relation;
@@ -21,7 +21,7 @@ pub struct LaneFindings {
     pub changes: u32,
     /// Items of which nothing differs.
     pub in_step: u64,
-    /// Artefacts at the end that is written that nothing at the other stands for.
+    /// Artefacts at the end that is written that nothing at the other stands for, and that are not made there.
     pub only_written: u64,
     /// Pairs that a person let go.
     pub let_go: u64,
@@ -76,8 +76,14 @@ pub fn compare_lane(
                 out.let_go += 1;
                 continue;
             }
-            Relation::Only(end, _) if end == written => {
-                out.only_written += 1;
+            Relation::Only(end, item) if end == written => {
+                match comparer.makes_back(item) {
+                    true => {
+                        keep(compared.new_back(seq, item));
+                        out.changes += 1;
+                    }
+                    false => out.only_written += 1,
+                }
                 continue;
             }
             Relation::Pair { untouched: true, .. } => {
@@ -147,6 +153,23 @@ impl Compared<'_> {
         let (fields, faults) = self.comparer.make(item);
         let outcome = if faults.is_empty() { Outcome::New(self.comparer.written) } else { Outcome::Blocked };
         One::of(outcome, Found { fields, faults, ..Found::default() })
+    }
+
+    /// An item that is new at the end that the lane writes first: it is made at the other.
+    fn new_back(&self, seq: u32, item: &Artefact) -> Change {
+        let first = self.comparer.written;
+        let made = self.comparer.make_back(item);
+        let lane = self.comparer.lane;
+        let outcome = if made.faults.is_empty() { Outcome::New(first.other()) } else { Outcome::Blocked };
+        let mut change = Change::new(seq, &lane.id, (lane.left_kind, lane.right_kind), first.other(), outcome);
+        let (mut sides, mut held) = (Ends::default(), Ends::<BTreeMap<Slot, Value>>::default());
+        sides[first] = Some(self.side(first, item));
+        held[first] = targets(lane, item);
+        (change.left, change.right) = (sides.left, sides.right);
+        (change.left_side, change.right_side) = (held.left, held.right);
+        change.losses = made.fields.iter().flat_map(|f| f.losses.clone()).collect();
+        (change.fields, change.faults, change.made) = (made.fields, made.faults, made.made);
+        change
     }
 
     /// A pair without its item at the end that is written: it can be made again if it is gone.

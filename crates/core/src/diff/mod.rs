@@ -17,6 +17,7 @@ use similar::ChangeTag;
 
 use crate::model::{Block, Document, Inline, Value};
 
+pub(crate) use ops::changes;
 pub use rich::{LineKind, Mark, RichLine, RichPiece, diff_documents};
 pub use steps::StepDiff;
 pub use text::{Piece, diff_text};

@@ -10,6 +10,6 @@ mod verdict;
 mod ways;
 
 pub use carrying::{Answer, Carrying, Ending, Next, Seen};
-pub use remembered::{Remembered, Replaced, Swing, Wrote, made_of};
+pub use remembered::{Half, Remembered, Replaced, Swing, Wrote, made_of};
 pub use verdict::{Clash, Held, Verdict, verdict};
 pub use ways::Ways;

@@ -55,6 +55,15 @@ pub struct Swing {
     pub at: i64,
 }
 
+/// What both ends would hold had the left not been edited, while a merge is half written.
+#[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
+pub struct Half<V> {
+    /// What each end would hold.
+    pub at: Ends<V>,
+    /// What the rule makes of these for either end, where that is something else.
+    pub made: Ends<Option<V>>,
+}
+
 /// So many replaced values are known: a system may give back what stood before the last write but one.
 const REPLACED: usize = 4;
 
@@ -108,16 +117,29 @@ impl<V: Clone> Remembered<V> {
         self
     }
 
+    /// What both ends would hold had the right alone been edited, to what it holds now; none if that edit can't be put onto
+    /// what the left held then.
+    pub fn without_left<W: Ways<Value = V>>(&self, ways: &W, right: &V) -> Option<Half<V>> {
+        let left = ways.put(End::Left, &self.at.left, &self.at.right, right).ok()?;
+        let at = Ends { left, right: right.clone() };
+        Some(Half { made: made_of(ways, &at), at })
+    }
+
     /// Moves when the left got the right's edit and the right is still to get the left's: to what both would hold had
-    /// only the right been edited. The left's own edit stands out from that, and is written like any other. Where the
-    /// right's edit can't be put onto what the left held then, nothing moves but what is known of the write.
-    pub fn half_merged<W: Ways<Value = V>>(mut self, ways: &W, planned: Ends<V>, at: i64) -> Remembered<V> {
-        let Ends { left, right } = planned;
-        note_replaced(&mut self.replaced.left, &left, at, &|a, b| ways.same(a, b));
-        match ways.put(End::Left, &self.at.left, &self.at.right, &right) {
-            Ok(left) => self.rebase(ways, Ends { left, right }),
-            Err(_) => self,
+    /// only the right been edited. The left's own edit stands out from that, and is written like any other. `planned` is
+    /// what the left held when it was planned; without `half` nothing moves but what is known of the write.
+    pub fn half_merged(
+        self,
+        planned: &V,
+        half: Option<Half<V>>,
+        at: i64,
+        same: impl Fn(&V, &V) -> bool,
+    ) -> Remembered<V> {
+        let mut moved = self.perhaps_wrote(End::Left, planned, at, same);
+        if let Some(half) = half {
+            (moved.at, moved.made) = (half.at, half.made);
         }
+        moved
     }
 
     /// What the rule made for an end when both were last in step.

@@ -4,7 +4,7 @@
 
 use std::collections::BTreeMap;
 
-use super::change::{Change, Rebase, Returned};
+use super::change::{Change, Merge, Rebase, Returned};
 use super::decision::{Decision, decided_fields};
 use super::reason::FieldDecision;
 use crate::agree::same;
@@ -12,7 +12,7 @@ use crate::base::{Agreed, Base, RuleSlot, Why};
 use crate::carry::{Lacking, written_from};
 use crate::law::{Remembered, Wrote};
 use crate::model::{End, Ends, Slot, Value};
-use crate::rules::{Lane, RuleId};
+use crate::rules::{Lane, Rule, RuleId};
 
 /// What was written of a field: what was sent, and what the answer to that says is held.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,7 +34,8 @@ pub struct Written {
     pub fields: BTreeMap<Slot, WrittenField>,
     /// Lists that were written without some of their members.
     pub lacking: Lacking,
-    /// For an item that was made: what it held when it was made, in the fields that were not sent.
+    /// For an item that was made: what it held when it was made, in the fields that were not sent. By the slots of the end
+    /// that its lane writes first: what is filled there, or what the rules start from where it was made at the other.
     pub made: Option<BTreeMap<Slot, Value>>,
 }
 
@@ -66,6 +67,10 @@ pub fn base_after(
     for (rule, fill) in lane.rules.iter().filter_map(|rule| Some((rule, rule.fill(first)?))) {
         let (id, target) = (&rule.id, &fill.target);
         let of = RuleSlot { rule: id, slot: target };
+        if written.made.is_some() && written.end != first {
+            made_back(&mut base, of, (rule, change, written), digests.get(id).cloned().unwrap_or_default());
+            continue;
+        }
         let left = match change.left_side.get(target) {
             Some(left) => left,
             // A new item was made without what the other end left out of its answer. When that is told, it is carried.
@@ -85,7 +90,8 @@ pub fn base_after(
         let back = field.and_then(|f| f.back.as_ref());
         if let (Some(done), Some(back)) = (written.fields.get(here), back) {
             let planned = Ends { left: left.clone(), right: planned.clone() };
-            both_ways(&mut base, (of, old), (written, planned, done), (back, digest()));
+            let merge = field.and_then(|f| f.merge.as_ref()).filter(|_| decided == Some(FieldDecision::Merge));
+            both_ways(&mut base, (of, old), (written, planned, done), (back, merge, digest()));
         } else if let Some(done) = written.fields.get(here) {
             let from = match written.lacking.get(target) {
                 Some(members) => written_from(left, members),
@@ -140,16 +146,57 @@ pub fn base_after(
     base
 }
 
+/// The base of a slot of an item that was made at the end that its lane does not write first: what each end holds. Where the
+/// rule does not carry there, that is as it was made, and stays so until somebody edits it.
+fn made_back(base: &mut Base, of: RuleSlot<'_>, (rule, change, written): (&Rule, &Change, &Written), digest: String) {
+    let first = written.end.other();
+    let from = if first == End::Right { &change.right_side } else { &change.left_side };
+    let from = from.get(of.slot).cloned().unwrap_or(Value::Empty);
+    let way_back = rule.fill(written.end);
+    let done = way_back.and_then(|fill| written.fields.get(&fill.target));
+    let by_itself = || written.made.as_ref().and_then(|made| made.get(of.slot)).cloned();
+    let Some(held) = done.map(|done| done.held.clone()).or_else(by_itself) else { return };
+    let agreed = match way_back {
+        Some(_) => {
+            let mut made = change.made.get(of.slot).cloned().unwrap_or_default();
+            let sent = done.map_or(&Value::Empty, |done| &done.sent);
+            if !same(sent, &held) {
+                made[written.end] = Some(sent.clone());
+            }
+            Agreed::of_both(digest, Why::Carried, made)
+        }
+        None => Agreed::new(digest, Why::Kept, first, None),
+    };
+    let mut at = Ends::of(|_| held.clone());
+    at[first] = from;
+    base.set(of, at.left, at.right, agreed);
+}
+
 /// Moves the base of a slot of a rule that carries both ways, which was written.
 fn both_ways(
     base: &mut Base,
     (of, old): (RuleSlot<'_>, &Base),
     (written, planned, done): (&Written, Ends<Value>, &WrittenField),
-    (back, digest): (&Returned, String),
+    (back, merge, digest): (&Returned, Option<&Merge>, String),
 ) {
+    let remembered = old.remembered(of);
+    let mut planned = planned;
+    let agreed = |moved: Remembered<Value>| Agreed {
+        replaced: moved.replaced,
+        swings: moved.swings,
+        ..Agreed::of_both(digest, Why::Carried, moved.made)
+    };
+    if let Some(merge) = merge {
+        if let (End::Left, Some(before)) = (written.end, &remembered) {
+            let half = before.clone().half_merged(&planned.left, merge.half.clone(), written.at, same);
+            return base.set(of, half.at.left.clone(), half.at.right.clone(), agreed(half));
+        }
+        // The left was written before: it holds what both edits make.
+        planned.left = merge.write.left.clone();
+    }
     // What the plan foresaw holds where the system holds what was sent.
     let made = match same(&done.sent, &done.held) {
-        true => back.made[written.end].clone(),
+        true => merge.map_or(&back.made[written.end], |merge| &merge.made).clone(),
         false => {
             let mut made = Ends { left: None, right: None };
             made[written.end] = Some(done.sent.clone());
@@ -157,8 +204,6 @@ fn both_ways(
         }
     };
     let write = Wrote { into: written.end, planned, answer: done.held.clone(), at: written.at };
-    let moved = Remembered::wrote(old.remembered(of).as_ref(), write, made, same);
-    let agreed =
-        Agreed { replaced: moved.replaced, swings: moved.swings, ..Agreed::of_both(digest, Why::Carried, moved.made) };
-    base.set(of, moved.at.left, moved.at.right, agreed);
+    let moved = Remembered::wrote(remembered.as_ref(), write, made, same);
+    base.set(of, moved.at.left.clone(), moved.at.right.clone(), agreed(moved));
 }

@@ -4,10 +4,11 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use super::reason::FieldReason;
+use super::reason::{FieldDecision, FieldReason};
 use crate::agree::Accepted;
 use crate::carry::FaultReason;
 use crate::identity::Evidence;
+use crate::law::Half;
 use crate::loss::Loss;
 use crate::model::{Artefact, End, Ends, Kind, Slot, Stamp, Value, codes};
 
@@ -228,6 +229,9 @@ pub struct FieldChange {
     /// The same for the other end, where the rule carries both ways.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub back: Option<Returned>,
+    /// What both edits make of it together, where they are in different parts.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub merge: Option<Merge>,
     /// The ends into which it can't be carried as it stands, and why.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub cannot: Vec<(End, FaultReason)>,
@@ -247,6 +251,19 @@ pub struct Returned {
     pub made: Ends<Ends<Option<Value>>>,
 }
 
+/// What two edits of a field, one at each end, make of it together.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Merge {
+    /// What will be written into each end, as that end will hold it.
+    pub write: Ends<Value>,
+    /// What of these could not be carried exactly.
+    pub losses: Ends<Vec<Loss>>,
+    /// What the rule makes of these for either end, where that is something else.
+    pub made: Ends<Option<Value>>,
+    /// What is remembered while only the left is written.
+    pub half: Option<Half<Value>>,
+}
+
 impl FieldChange {
     /// Of a slot, saying nothing yet.
     pub fn of(field: Slot) -> FieldChange {
@@ -258,6 +275,7 @@ impl FieldChange {
             reason: FieldReason::New,
             losses: Vec::new(),
             back: None,
+            merge: None,
             cannot: Vec::new(),
         }
     }
@@ -270,6 +288,18 @@ impl FieldChange {
         match (end == first, &self.back) {
             (true, _) => Some((&self.field, &self.write, &self.losses)),
             (false, back) => back.as_ref().map(|back| (&back.field, &back.write, &back.losses[..])),
+        }
+    }
+
+    /// What a decision would write into an end of a lane that writes `first` first; none if that is nothing.
+    pub fn decided_into(&self, decision: FieldDecision, end: End, first: End) -> Option<(&Slot, &Value, &[Loss])> {
+        match (decision, &self.merge) {
+            (FieldDecision::Write(into), _) if into == end => self.written_into(end, first),
+            (FieldDecision::Merge, Some(merge)) => {
+                let back = self.back.as_ref().filter(|_| end != first);
+                Some((back.map_or(&self.field, |back| &back.field), &merge.write[end], &merge.losses[end]))
+            }
+            _ => None,
         }
     }
 

@@ -65,7 +65,8 @@ impl Decision {
     }
 }
 
-/// The fields that a decision writes at the end that the change writes, or writes first.
+/// The fields that a decision writes, as they stand, at the end that the change writes, or writes first. What both edits
+/// make of a field together is in the legs of the change.
 pub fn fields_to_write<'a>(
     change: &'a Change,
     decision: &Decision,
@@ -80,9 +81,10 @@ pub fn fields_to_write<'a>(
 
 /// The losses of what a decision writes, at either end.
 pub fn losses_of_written<'a>(change: &'a Change, decision: &Decision, first_contact: FirstContact) -> Vec<&'a Loss> {
-    let of = |f: &'a FieldChange| match decision.field(f, first_contact, change.written) {
-        FieldDecision::Write(end) => f.written_into(end, change.written).map_or(&[][..], |(.., losses)| losses),
-        FieldDecision::Leave | FieldDecision::Keep(_) => &[],
+    let of = |f: &'a FieldChange| {
+        let decided = decision.field(f, first_contact, change.written);
+        let into = End::BOTH.into_iter().filter_map(move |end| f.decided_into(decided, end, change.written));
+        into.flat_map(|(.., losses)| losses)
     };
     decided_fields(change, decision).iter().flat_map(of).collect()
 }

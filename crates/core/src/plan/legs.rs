@@ -15,8 +15,7 @@ pub fn leg_back(change: &Change, decision: &Decision, first_contact: FirstContac
     let into = change.written.other();
     let field = |f: &FieldChange| {
         let decided = decision.field(f, first_contact, change.written);
-        let (slot, write, losses) =
-            f.written_into(into, change.written).filter(|_| decided == FieldDecision::Write(into))?;
+        let (slot, write, losses) = f.decided_into(decided, into, change.written)?;
         Some(FieldChange {
             left: f.left.clone(),
             right: f.right.clone(),
@@ -43,4 +42,24 @@ pub fn leg_back(change: &Change, decision: &Decision, first_contact: FirstContac
         ..change.clone()
     };
     Some((leg, Decision { included: decision.included, as_new: false, let_go: false, fields: decided }))
+}
+
+/// What a change writes into the end that its lane writes first, where that is both edits of a field together; none if it
+/// writes that end as it stands.
+pub fn leg_merged(change: &Change, decision: &Decision, first_contact: FirstContact) -> Option<(Change, Decision)> {
+    let into = change.written;
+    let is_merged = |f: &FieldChange| decision.field(f, first_contact, into) == FieldDecision::Merge;
+    if !change.fields.iter().any(is_merged) {
+        return None;
+    }
+    let (mut leg, mut decided) = (change.clone(), decision.clone());
+    for f in leg.fields.iter_mut().filter(|f| is_merged(f)) {
+        if let Some((_, write, losses)) = f.decided_into(FieldDecision::Merge, into, into) {
+            let (write, losses) = (write.clone(), losses.to_vec());
+            (f.write, f.losses) = (write, losses);
+            f.cannot.clear();
+            decided.fields.insert(f.field.clone(), FieldDecision::Write(into));
+        }
+    }
+    Some((leg, decided))
 }

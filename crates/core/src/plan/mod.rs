@@ -15,9 +15,9 @@ mod waits;
 
 pub use applied::{Written, WrittenField, base_after};
 pub use brief::Brief;
-pub use change::{Absence, Change, FieldChange, Outcome, Rebase, Returned, Side};
+pub use change::{Absence, Change, FieldChange, Merge, Outcome, Rebase, Returned, Side};
 pub use decision::{Decision, decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new};
-pub use legs::leg_back;
+pub use legs::{leg_back, leg_merged};
 pub use order::waves;
 pub use reason::{FieldDecision, FieldReason};
 pub use waits::{lacks_only, waits_only_for};

@@ -40,6 +40,8 @@ pub enum FieldReason {
     Exchange,
     /// Neither end changed, and the rule gives something else on its way back than when both were last in step.
     RuleChangedBack,
+    /// Changed at both ends, in different parts: either end gets the other's.
+    Merged,
 }
 
 codes!(FieldReason, "Why a field is in a change, with the end that it is about.": {
@@ -67,6 +69,7 @@ codes!(FieldReason, "Why a field is in a change, with the end that it is about."
     OldForm(Right) = "right_old_form",
     Exchange = "exchange",
     RuleChangedBack = "rule_changed_back",
+    Merged = "merged",
 });
 
 impl FieldReason {
@@ -80,6 +83,7 @@ impl FieldReason {
             | FieldReason::WaitsForOthers
             | FieldReason::RuleChanged => FieldDecision::Write(written),
             FieldReason::Back(end) | FieldReason::Wins(end) => FieldDecision::Write(end.other()),
+            FieldReason::Merged => FieldDecision::Merge,
             FieldReason::BothChanged
             | FieldReason::RuleChangedOverKept
             | FieldReason::Unreadable(_)
@@ -115,7 +119,7 @@ impl FieldReason {
     /// Whether a person may say what becomes of it: an edit at the end that is written can be kept, or asked about
     /// again.
     pub fn can_be_decided(self, written: End) -> bool {
-        let goes_over = matches!(self, FieldReason::Back(_) | FieldReason::Wins(_));
+        let goes_over = matches!(self, FieldReason::Back(_) | FieldReason::Wins(_) | FieldReason::Merged);
         self.is_conflict() || goes_over || self == FieldReason::Changed(written)
     }
 
@@ -134,6 +138,8 @@ impl FieldReason {
 pub enum FieldDecision {
     /// Write this end, with what its rule makes of the other.
     Write(End),
+    /// Write both ends, each with what both edits make of it.
+    Merge,
     /// Touch nothing; it shows again next time.
     Leave,
     /// What this end holds is right: it is the base from now on, and nothing is written.
@@ -143,14 +149,14 @@ pub enum FieldDecision {
 impl FieldDecision {
     /// Whether an end is written.
     pub fn writes(self) -> bool {
-        matches!(self, FieldDecision::Write(_))
+        matches!(self, FieldDecision::Write(_) | FieldDecision::Merge)
     }
 
-    /// The end that is written or kept; none if nothing is decided.
+    /// The end whose value goes over, or is kept; none if that is neither.
     pub fn end(self) -> Option<End> {
         match self {
             FieldDecision::Write(end) | FieldDecision::Keep(end) => Some(end),
-            FieldDecision::Leave => None,
+            FieldDecision::Leave | FieldDecision::Merge => None,
         }
     }
 }
@@ -158,6 +164,7 @@ impl FieldDecision {
 codes!(FieldDecision, "What to do about one field, with the end that is written or kept.": {
     Write(Left) = "write_left",
     Write(Right) = "write_right" or "write",
+    Merge = "merge",
     Leave = "leave",
     Keep(Left) = "keep_left",
     Keep(Right) = "keep_right",

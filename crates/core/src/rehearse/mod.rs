@@ -18,7 +18,7 @@ use values::Checked;
 use crate::carry::says_nothing;
 use crate::catalogue::{Catalogue, KindSchema};
 use crate::model::{Artefact, Ends, Kind, Link, LinkEnd, PARENT, Reference, Slot, Value, levels, names_pending};
-use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, leg_back, makes_new};
+use crate::plan::{Change, Decision, FieldChange, Outcome, fields_to_write, leg_back, leg_merged, makes_new};
 use crate::rules::FirstContact;
 use crate::workflow::Hindrance;
 
@@ -64,7 +64,9 @@ pub fn play_at_both(
     links_back: bool,
 ) -> (Vec<Refusal>, Ends<f64>) {
     let end = change.written;
-    let Played { mut refusals, cost } = stages[end].play(change, decision, first_contact);
+    let merged = leg_merged(change, decision, first_contact);
+    let (of_end, decided) = merged.as_ref().map_or((change, decision), |(leg, decided)| (leg, decided));
+    let Played { mut refusals, cost } = stages[end].play(of_end, decided, first_contact);
     let mut calls = cost.calls(end, paces[end], links_back);
     if let Some((back, decided)) = leg_back(change, decision, first_contact) {
         let end = back.written;

@@ -300,7 +300,10 @@ impl Hovrel {
                     let both = Ends::of(|end| plan.values[end][n].expect("both are written"));
                     self.base[n].clone().rebase(&ways, both)
                 }
-                true => self.base[n].clone().half_merged(&ways, now, NOW),
+                true => {
+                    let half = self.base[n].without_left(&ways, &now.right);
+                    self.base[n].clone().half_merged(&now.left, half, NOW, Val::eq)
+                }
                 false => {
                     let left = if plan.merged[n] { plan.values.left[n].expect("it was written") } else { now.left };
                     let planned = Ends { left, right: now.right };

@@ -15,6 +15,8 @@ mod laws;
 mod left_out;
 mod lists;
 mod mentions;
+mod merging;
+mod new_at_either_end;
 mod scope;
 mod small;
 mod structure;

@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use hovrel_core::agree::same;
 use hovrel_core::carry::{BothWays, Context, FaultReason, Place, Ready, UserMatcher};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
-use hovrel_core::law::Ways;
+use hovrel_core::law::{Remembered, Verdict, Ways, verdict};
 use hovrel_core::model::{Artefact, End, Ends, Kind, Value, ValueType};
 use hovrel_core::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source, UserTable, ValueMap, ValueRow};
 use proptest::prelude::*;
@@ -192,6 +192,43 @@ proptest! {
                 }
             }
             let _ = &was;
+            Ok(())
+        })?;
+    }
+}
+
+proptest! {
+    /// Two edits that are merged through a rule's conversions: both ends say the same afterwards, nothing is to be done again,
+    /// and what either side put into a list or took out of it is done at its own end.
+    #[test]
+    fn what_is_merged_says_the_same_at_both_ends(
+        (n, at_left, left, right) in (0..chains().len()).prop_flat_map(|n| {
+            let of = |end| held(end, chains()[n].0);
+            (Just(n), of(End::Left), of(End::Left), of(End::Right))
+        })
+    ) {
+        let (value_type, chain) = &chains()[n];
+        with_ways(*value_type, chain, |ways| {
+            let Some(at) = in_step(ways, End::Left, &at_left) else { return Ok(()) };
+            let base = Remembered::of(ways, at.clone());
+            let now = Ends { left: left.clone(), right: right.clone() };
+            let told = now.as_ref().map(Some);
+            let Verdict::Merged(both) = verdict(ways, told, Some(&base), true, 0) else { return Ok(()) };
+            prop_assert!(ways.agree(both.as_ref()), "{:?}", both);
+            let again = Remembered::of(ways, both.clone());
+            prop_assert_eq!(verdict(ways, both.as_ref().map(Some), Some(&again), true, 0), Verdict::InStep);
+            let list = |value: &Value| match value {
+                Value::ChoiceList(list) | Value::UserList(list) => list.clone(),
+                _ => Vec::new(),
+            };
+            for end in End::BOTH {
+                let (was, is, merged) = (list(&at[end]), list(&now[end]), list(&both[end]));
+                prop_assert!(is.iter().all(|m| was.contains(m) || merged.contains(m)), "{:?} of {:?}", merged, is);
+                let taken = |m: &&String| !is.contains(m) && !list(&both[end]).is_empty();
+                // Another value of the left may stand for the same at the right.
+                let by_itself = was.iter().filter(taken).all(|m| !merged.contains(m));
+                prop_assert!(by_itself || !chain.is_empty(), "{:?} of {:?}", merged, is);
+            }
             Ok(())
         })?;
     }

@@ -11,7 +11,7 @@ use hovrel_connect::{ConnectError, Written};
 use hovrel_core::agree::{changed_besides, holdings, in_their_words, same};
 use hovrel_core::carry::{Lacking, Resolved};
 use hovrel_core::model::{Artefact, ShortForm, Slot, Value, labelled, names_pending};
-use hovrel_core::plan::{Change, Decision, FieldChange, leg_back};
+use hovrel_core::plan::{Change, Decision, FieldChange, leg_back, leg_merged};
 use hovrel_store::Stage as Noted;
 
 use super::back::link_back;
@@ -73,7 +73,10 @@ pub(super) async fn attempt(
         None => (None, None),
     };
     let looks = matches!(begun, Begun::Perhaps | Begun::Made(_));
-    let mut c = Course::begin(t, change, decision, looks).await?;
+    // Where the other end did not take what both edits make of a field, this one does not get it either.
+    let merged = leg_merged(change, decision, first_contact).filter(|_| refused.is_none());
+    let (leg, decided) = merged.as_ref().map_or((change, decision), |(leg, decided)| (leg, decided));
+    let mut c = Course::begin(t, leg, decided, looks).await?.of_whole((change, decision));
     if let Some(version) = version {
         c.other_written(version);
     }

@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use hovrel_core::agree::{Accepted, comments_of, history_of, said};
 use hovrel_core::base::{Agreed, Agreement, Base, BaseSide, RuleSlot};
 use hovrel_core::carry::Lacking;
-use hovrel_core::compare::targets;
+use hovrel_core::compare::{as_made_there, targets};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::model::{Artefact, End, Ends, Fingerprint, Kind, Slot, Value, names_pending};
 use hovrel_core::plan::{
@@ -188,7 +188,11 @@ impl<'a> Course<'a> {
 
     /// That the item was made, and what it holds besides what was sent, if its own answer says so.
     pub fn made(&mut self, item: &Artefact, own: bool) {
-        self.fresh.made = Some(if own { targets(self.lane, item) } else { BTreeMap::new() });
+        self.fresh.made = Some(match (self.is_back(), own) {
+            (true, _) => as_made_there(self.lane, item, &self.desk().name, own),
+            (false, true) => targets(self.lane, item),
+            (false, false) => BTreeMap::new(),
+        });
         self.marked();
     }
 

@@ -31,7 +31,7 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
   ) as DiscShape;
   const state = !item.included
     ? "out"
-    : item.fields_written < item.fields && item.outcome !== "new_right"
+    : item.fields_written < item.fields && item.outcome !== "new_right" && item.outcome !== "new_left"
       ? "some"
       : "in";
   const title = item.left?.title ?? item.right?.title ?? "";
@@ -46,7 +46,7 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
       <div className="flex items-center justify-center">
         <Check
           state={state}
-          label={`${item.left?.key ?? ""} ${title}`}
+          label={`${item.left?.key ?? item.right?.key ?? ""} ${title}`}
           disabled={locked || !writable(item)}
           tabIndex={on ? 0 : -1}
           onChange={toggle}
@@ -67,8 +67,14 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
           </span>
         ) : (
           <>
-            <span className="mono shrink-0 text-ink-2">{item.left?.key}</span>
-            <span className="truncate">{title}</span>
+            <span className="mono shrink-0 text-ink-2">
+              {item.outcome === "new_left" ? "" : (item.left ?? item.right)?.key}
+            </span>
+            {item.outcome === "new_left" ? (
+              <span className="truncate text-ink-3">{item.included ? "new" : leftOut(item)}</span>
+            ) : (
+              <span className="truncate">{title}</span>
+            )}
             <WherePath path={item.left?.path} />
           </>
         )}

@@ -94,6 +94,16 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           inHand().filter((f) => f.back),
         ),
     },
+    {
+      key: "5",
+      does: "Use both edits, where they are in different parts",
+      run: () =>
+        !review &&
+        all(
+          "merge",
+          inHand().filter((f) => f.merge),
+        ),
+    },
   ]);
   return (
     <>
@@ -104,8 +114,8 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
             {stamp(c.left)}
             {c.right && (
               <>
-                {" "}
-                {bothWays ? "↔" : "→"} {stamp(c.right)}
+                {c.left ? (bothWays ? " ↔ " : " → ") : "← "}
+                {stamp(c.right)}
               </>
             )}
           </span>
@@ -208,7 +218,8 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           key={f.field}
           f={f}
           kind={c.kind}
-          fresh={c.outcome === "new_right" || c.as_new}
+          fresh={c.outcome === "new_right" || c.outcome === "new_left" || c.as_new}
+          newAtLeft={c.outcome === "new_left" || (c.outcome === "blocked" && !c.left)}
           decisions={decisions}
           decide={decide}
         />

@@ -12,7 +12,7 @@ import type { Decisions } from "./use-plan";
 
 const grid = "grid grid-cols-[38px_calc(50%_-_135px)_128px_minmax(0,1fr)]";
 
-/** What can be decided about a field, with the word on its button: the first three in the order of the keys 1, 2 and 3. */
+/** What can be decided about a field, with the word on its button. */
 export function choicesOf(f: Schemas["FieldDetail"]): [Schemas["FieldDecision"], string][] {
   const out: [Schemas["FieldDecision"], string][] = [];
   if (f.may_be_written) out.push(["write_right", "left"]);
@@ -20,7 +20,7 @@ export function choicesOf(f: Schemas["FieldDetail"]): [Schemas["FieldDecision"],
   if (f.back?.may_be_written) out.push(["write_left", "right"]);
   // Where the right is not carried back, keeping it is all that can be done for it.
   out.push(["keep_right", f.back ? "differ" : "right"]);
-  return out;
+  return f.merge ? [["merge", "both"], ...out] : out;
 }
 
 /** The decision that takes what the right holds. */
@@ -32,17 +32,23 @@ type Props = {
   kind: Schemas["Kind"];
   /** Everything is written, since the item is new. */
   fresh: boolean;
+  /** That it is new at the left. */
+  newAtLeft: boolean;
   decisions: Decisions;
   decide: Decide;
 };
 
-export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
+export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props) {
   const { locked } = decisions;
   const out = f.decision === "leave";
   const conflict = f.can_be_decided;
-  const writes = f.decision === "write_right" || f.decision === "write_left";
-  const goes = f.back?.goes ? "write_left" : "write_right";
-  const may = fresh || writes || (goes === "write_left" ? f.back?.may_be_written : f.may_be_written);
+  const merges = f.decision === "merge";
+  const writes = merges || f.decision === "write_right" || f.decision === "write_left";
+  const goes = f.merge ? "merge" : f.back?.goes || newAtLeft ? "write_left" : "write_right";
+  const may = fresh || writes || !!f.merge || (f.back?.goes ? f.back.may_be_written : f.may_be_written);
+  /** What the left becomes, if it is written. */
+  const atLeft = merges ? f.merge?.left : f.decision !== "write_left" ? undefined : newAtLeft ? f.write : f.back?.diff;
+  const atRight = merges ? f.merge?.right : f.decision !== "write_right" ? undefined : fresh ? f.write : f.diff;
   const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
   const lossy = f.losses.length > 0;
   return (
@@ -57,12 +63,12 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
       </div>
       <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
         <b className="block text-[11px] font-medium text-ink-2">
-          {f.back && f.decision === "write_left"
-            ? `${f.back.field_name} becomes`
+          {atLeft && !newAtLeft
+            ? `${f.back?.field_name ?? f.field_name} becomes`
             : (f.back?.field_name ?? f.field_name)}
         </b>
-        <Shown value={f.back && f.decision === "write_left" ? f.back.diff : f.left} />
-        {conflict && f.back?.may_be_written && f.decision !== "write_left" && (
+        <Shown value={atLeft ?? f.left} />
+        {conflict && f.back?.may_be_written && !atLeft && (
           <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
             <span className="block text-[11px]">the right would write</span>
             <Shown value={f.back.write} />
@@ -71,7 +77,7 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
       </div>
       <div className="px-1 py-1.5 text-center text-[11px] text-ink-2">
         <span className={lossy ? "text-loss" : ""}>
-          {f.back && <span aria-hidden>{f.decision === "write_left" ? "← " : writes ? "→ " : "↔ "}</span>}
+          {(f.back || newAtLeft) && <span aria-hidden>{signOf(f.decision)} </span>}
           {f.rule}
         </span>
         {!fresh && f.rule !== "origin" && <span className="block text-ink-3">{reasonWord[f.reason]}</span>}
@@ -82,7 +88,7 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
               value={f.decision}
               onValueChange={(d) => set(d as Schemas["FieldDecision"])}
               orientation="horizontal"
-              className="mt-1 inline-flex overflow-hidden rounded border border-ink-3"
+              className="mt-1 inline-flex flex-wrap justify-center overflow-hidden rounded border border-ink-3"
             >
               {choicesOf(f).map(([d, word]) => (
                 <RadioGroup.Item
@@ -105,7 +111,7 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
       </div>
       <div className="min-w-0 border-r-[3px] border-end-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)] px-2.5 py-1.5">
         <b className="block text-[11px] font-medium text-ink-2">
-          {f.decision === "write_right"
+          {atRight
             ? fresh
               ? "will hold"
               : "becomes"
@@ -115,10 +121,12 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
                 : "stays, by decision"
               : f.back
                 ? f.field_name
-                : "stays"}
+                : newAtLeft
+                  ? "taken from"
+                  : "stays"}
         </b>
-        <Shown value={f.decision !== "write_right" ? f.right : fresh ? f.write : f.diff} />
-        {conflict && !fresh && f.decision !== "write_right" && f.may_be_written && (
+        <Shown value={atRight ?? f.right} />
+        {conflict && !fresh && !atRight && f.may_be_written && (
           <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
             <span className="block text-[11px]">the left would write</span>
             <Shown value={f.write} />
@@ -139,7 +147,15 @@ export function FieldRow({ f, kind, fresh, decisions, decide }: Props) {
   );
 }
 
+/** Which way a field goes; both where nothing is decided, or where each end gets the other's edit. */
+function signOf(decision: Schemas["FieldDecision"]): string {
+  if (decision === "write_left") return "←";
+  if (decision === "write_right") return "→";
+  return decision === "merge" ? "⇄" : "↔";
+}
+
 function choiceWord(decision: Schemas["FieldDecision"], f: Schemas["FieldDetail"]): string {
+  if (decision === "merge") return "Use both edits for";
   if (decision === "write_right") return "Use left for";
   if (decision === "write_left") return "Use right for";
   if (decision === "leave") return "Leave open for";

@@ -21,6 +21,7 @@ export const writable = (i: Listed) => !notWritten.includes(i.outcome) || i.as_n
 /** Outcomes in the order in which they are shown; each change has one of them. */
 export const outcomes = [
   "new_right",
+  "new_left",
   "update_right",
   "update_left",
   "adopt",

@@ -10,6 +10,7 @@ type Doing = Schemas["Doing"];
 
 export const doingWord: Record<Doing, string> = {
   create: "Create",
+  create_left: "Create at left",
   create_again: "Create again",
   update: "Update",
   update_left: "Update left",
@@ -21,6 +22,7 @@ export const doingWord: Record<Doing, string> = {
 
 const doingHelp: Record<Doing, string> = {
   create: "A new item at the right.",
+  create_left: "A new item at the left, made from one that is new at the right.",
   create_again: "The item is gone at the right and is created once more.",
   update: "Fields of an item at the right are written, and perhaps of the left one.",
   update_left: "Fields of an item at the left are written, as they were edited at the right.",
@@ -33,6 +35,7 @@ const doingHelp: Record<Doing, string> = {
 /** Where the changes of a cell are listed. */
 const outcomeOf: Partial<Record<Doing, Schemas["Outcome"]>> = {
   create: "new_right",
+  create_left: "new_left",
   create_again: "gone_right",
   update: "update_right",
   update_left: "update_left",
@@ -213,6 +216,7 @@ export function Waits({ plan }: { plan: Schemas["PlanFigure"] }) {
     out_of_scope_left: "left the scope; the right stays",
     taken_off_left: "had comments or past changes removed at the left",
     unreadable: "can't be read now",
+    new_left: "were left out, or need something that is left out",
     new_right: "were left out, or need something that is left out",
     update_right: "were left out, or need something that is left out",
     update_left: "were left out, or need something that is left out",

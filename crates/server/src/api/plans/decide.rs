@@ -102,6 +102,12 @@ fn decided(change: &Change, mut decision: Decision, body: DecisionBody) -> Resul
         let why = "what the other end holds can't be written there; see why at the field, and decide otherwise";
         return Err(Problem::field(&format!("/fields/{field}"), why));
     }
+    let has_merge = |field: &str| known.iter().any(|k| k.field == *field && k.merge.is_some());
+    let apart = |(field, d): &(&Slot, &FieldDecision)| **d == FieldDecision::Merge && !has_merge(field);
+    if let Some((field, _)) = body.fields.iter().find(apart) {
+        let why = "both edits are merged only where they are in different parts of a text or a list";
+        return Err(Problem::field(&format!("/fields/{field}"), why));
+    }
     let unknown: Vec<_> = body.fields.keys().filter(|f| !known.iter().any(|k| k.field == **f)).collect();
     if let Some(field) = unknown.first() {
         return Err(Problem::field(&format!("/fields/{field}"), "this change has no such field"));
@@ -195,6 +201,7 @@ pub async fn decide_alike(
     let may = match body.decision {
         FieldDecision::Write(end) => body.reason.can_be_decided(end) && body.reason.may_be_written(end),
         FieldDecision::Keep(end) => body.reason.can_be_decided(end),
+        FieldDecision::Merge => body.reason == FieldReason::Merged,
         FieldDecision::Leave => End::BOTH.into_iter().any(|end| body.reason.can_be_decided(end)),
     };
     if !may {

@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use hovrel_core::carry::FaultReason;
 use hovrel_core::diff::{ValueDiff, diff};
-use hovrel_core::model::{End, Value};
+use hovrel_core::model::{End, Ends, Value};
 use hovrel_core::plan::{Brief, FieldChange, FieldDecision, decided_fields};
 use hovrel_core::rules::Lane;
 use serde::Serialize;
@@ -41,7 +41,7 @@ pub struct FieldDetail {
     write: ValueDiff,
     /// What the right holds.
     right: ValueDiff,
-    /// From what the right holds to what will be written.
+    /// From what the end that is written holds to what will be written.
     diff: ValueDiff,
     /// The end of the left's text that a rule cuts off.
     cut_off: String,
@@ -54,8 +54,20 @@ pub struct FieldDetail {
     losses: Vec<LossDetail>,
     /// What it becomes at the left, where the rule carries both ways.
     back: Option<BackDetail>,
+    /// What both edits make of it together, where they are in different parts.
+    merge: Option<MergeDetail>,
     /// Why it can't be carried to an end, in words.
     cannot: Vec<String>,
+}
+
+/// What both edits of a field make of it together.
+#[derive(Serialize, ToSchema)]
+pub struct MergeDetail {
+    /// From what the left holds to what will be written there.
+    left: ValueDiff,
+    /// From what the right holds to what will be written there.
+    right: ValueDiff,
+    losses: Vec<LossDetail>,
 }
 
 /// What a field becomes at the left.
@@ -85,11 +97,15 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
             side.modified = side.modified.as_ref().map(|m| names.stamp(m, names));
         }
     }
-    let (left_kind, right_kind) = (row.change.kind, row.change.right_kind);
+    let left_kind = row.change.kind;
     let policy = first_contact(&lanes, &row.change.lane);
-    let lane = lanes.iter().find(|l| l.id == row.change.lane);
-    let kind = right.catalogue.kind(row.change.right_kind);
+    let lane = lanes.iter().find(|l| l.id == row.change.lane).cloned();
+    let lane = lane.map(Lane::with_ways_back);
     let first = row.change.written;
+    // What is written, and what it is made from.
+    let names = Ends { left: &left, right: &right };
+    let (here, there) = (names[first], names[first.other()]);
+    let (kind, other_kind) = (row.change.kind_at(first), row.change.kind_at(first.other()));
     let back_of = |f: &FieldChange, from: &Value| {
         let back = f.back.as_ref()?;
         let write = left.named(&back.write, left.refers_to(left_kind, Some(&back.field)), &right);
@@ -102,22 +118,36 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
             losses: back.losses.iter().map(LossDetail::of).collect(),
         })
     };
+    let merge_of = |f: &FieldChange, (from, held): (&Value, &Value), to| {
+        let merge = f.merge.as_ref()?;
+        let slot = f.back.as_ref().map_or(&f.field, |back| &back.field);
+        let at_left = left.named(&merge.write.left, left.refers_to(left_kind, Some(slot)), &right);
+        let losses = merge.losses.left.iter().chain(&merge.losses.right);
+        Some(MergeDetail {
+            left: diff(from, &at_left),
+            right: diff(held, &right.named(&merge.write.right, to, &left)),
+            losses: losses.map(LossDetail::of).collect(),
+        })
+    };
     let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
-        let fill = lane.and_then(|l| l.fills().find(|fill| fill.target == f.field));
+        let mut fills = lane.iter().flat_map(|l| l.rules.iter().filter_map(|rule| rule.fill(first)));
+        let fill = fills.find(|fill| fill.target == f.field);
         let source = fill.and_then(|fill| match &fill.source {
             hovrel_core::rules::Source::Field(field) => Some(field.as_str()),
             _ => None,
         });
-        let from = left.named(f.left.as_ref().unwrap_or(&Value::Empty), left.refers_to(left_kind, source), &left);
-        let to = right.refers_to(right_kind, Some(&f.field));
-        let write = right.named(&f.write, to, &left);
-        let held = right.named(f.right.as_ref().unwrap_or(&Value::Empty), to, &left);
+        let told = |end: End| f.held(end).unwrap_or(&Value::Empty);
+        let from = there.named(told(first.other()), there.refers_to(other_kind, source), there);
+        let to = here.refers_to(kind, Some(&f.field));
+        let write = here.named(&f.write, to, there);
+        let held = here.named(told(first), to, there);
+        let (at_left, at_right) = if first == End::Right { (&from, &held) } else { (&held, &from) };
         FieldDetail {
-            field_name: field_name(&f.field, kind),
+            field_name: field_name(&f.field, here.catalogue.kind(kind)),
             rule: fill.map(rule_words).unwrap_or_default(),
-            left: diff(&from, &from),
+            left: diff(at_left, at_left),
             write: diff(&write, &write),
-            right: diff(&held, &held),
+            right: diff(at_right, at_right),
             diff: diff(&held, &write),
             cut_off: cut_off(&from, &write),
             reason: f.reason,
@@ -125,6 +155,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
             may_be_written: f.reason.may_be_written(first) && f.written_into(first, first).is_some(),
             decision: row.decision.field(f, policy, first),
             back: back_of(f, &from),
+            merge: merge_of(f, (&from, &held), to),
             cannot: f.cannot.iter().map(|(end, why)| cannot(*end, why)).collect(),
             losses: f.losses.iter().map(LossDetail::of).collect(),
             field: f.field.to_string(),

@@ -157,7 +157,7 @@ pub(super) fn listed(
         faults: brief
             .faults
             .iter()
-            .map(|(field, reason)| format!("{field}: {}", hovrel_words::fault(reason)))
+            .map(|(field, reason)| format!("{field}: {}", hovrel_words::fault_into(brief.written, reason)))
             .collect(),
         refusals: refusals.iter().map(refusal_words).collect(),
         kind: brief.kind,

@@ -29,6 +29,8 @@ use crate::problem::Problem;
 #[serde(rename_all = "snake_case")]
 pub enum Doing {
     Create,
+    /// An item that is new at the right is created at the left.
+    CreateLeft,
     /// An item that is gone at the right is created once more.
     CreateAgain,
     Update,
@@ -92,7 +94,8 @@ pub struct Receipt {
 fn doing(of: &Undertaken, outcome: Outcome) -> Option<Doing> {
     match outcome {
         _ if of.let_go => Some(Doing::LetGo),
-        Outcome::New(_) => Some(Doing::Create),
+        Outcome::New(End::Left) => Some(Doing::CreateLeft),
+        Outcome::New(End::Right) => Some(Doing::Create),
         Outcome::Adopt if of.as_new => Some(Doing::Create),
         Outcome::Gone(_) => Some(Doing::CreateAgain),
         Outcome::Adopt => Some(Doing::Pair),
