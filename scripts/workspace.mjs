@@ -118,7 +118,7 @@ async function livingRoute(name, left, right, at) {
     const mark = /Oldstone:(DF-\d+)/.exec(await shown(`/item/${uid}`));
     if (mark) pages[mark[1]] = `/item/${uid}`;
   }
-  const [toRight, toLeft, clash, equal, apart, merged] = Object.keys(pages).sort();
+  const [toRight, toLeft, clash, equal, apart] = Object.keys(pages).sort();
   const old = (key, fields) => edit("Oldstone", `/records/defect/${key}`, fields);
   const there = (key, fields) => edit("Fernway", pages[key], fields);
   await old(toRight, { name: "Line stops late when the harbour gate is held open" });
@@ -127,12 +127,16 @@ async function livingRoute(name, left, right, at) {
   await there(clash, { title: "Wind above limit at tower 4 is reported late", importance: "Vital" });
   await old(equal, { name: "Fog at Summit: the line slows too late" });
   await there(equal, { title: "Fog at Summit: the line slows too late" });
-  await old(apart, { name: "Gate refuses a used day pass when one sensor is masked" });
-  await there(apart, { cure: "The masked sensor is read as open from release 12 on." });
-  // Both edit one title, in different parts of it.
-  const [, title] = /name="?title"?[^>]* value="([^"&]*)"/.exec(await shown(pages[merged]));
-  await old(merged, { name: `Again: ${title}` });
-  await there(merged, { title: `${title}, in fog too` });
+  // One more field at the right, and one title that both edit, in different parts of it.
+  const [, title] = /name="?title"?[^>]* value="([^"&]*)"/.exec(await shown(pages[apart]));
+  await old(apart, { name: `${title}, twice in a row` });
+  await there(apart, {
+    title: `Again: ${title}`,
+    cure: "The masked sensor is read as open from release 12 on.",
+  });
+  // And one that only the right has.
+  const filed = await edit("Fernway", "/", { form: "trouble", title: "Gate stays open after the last cabin of the day" });
+  await edit("Fernway", filed.headers.get("location"), { importance: "Useful" });
   await dryRun();
 }
 

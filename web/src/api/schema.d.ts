@@ -1979,6 +1979,8 @@ export interface components {
             diff: components["schemas"]["ValueDiff"];
             field: string;
             field_name: string;
+            /** @description What the field is called that it is made from; empty if that is no field. */
+            from_name: string;
             /** @description What the left holds; like `write` and `right` a difference without any change. */
             left: components["schemas"]["ValueDiff"];
             losses: components["schemas"]["LossDetail"][];

@@ -63,24 +63,33 @@ impl Limits {
 }
 
 /// What becomes of items, in the words of the interface; together they are all changes of a plan.
-const OUTCOMES: [(&str, &str); 11] = [
+const OUTCOMES: [(&str, &str); 16] = [
     ("new_right", "new at right"),
+    ("new_left", "new at left"),
     ("update_right", "update right"),
+    ("update_left", "update left"),
     ("adopt", "already at right"),
     ("held_right", "edited at right"),
+    ("held_left", "edited at left"),
     ("conflict", "conflict"),
     ("blocked", "can't be transferred"),
     ("gone_right", "gone at right"),
     ("gone_left", "gone at left"),
     ("out_of_scope_left", "left the scope"),
+    ("out_of_scope_right", "left the scope at right"),
     ("unreadable", "can't be read"),
     ("taken_off_left", "removed at left"),
+    ("taken_off_right", "removed at right"),
 ];
+
+/// What only a lane that carries both ways can have: told where there are any.
+const OF_BOTH_WAYS: [&str; 5] = ["new_left", "update_left", "held_left", "out_of_scope_right", "taken_off_right"];
 
 fn told(plan: &Figures) -> Vec<String> {
     let line = |what: &str, n: u64| format!("{what:<22}{n:>8}");
     let mut lines = vec![format!("plan {}", plan.id), line("changes", plan.changes)];
-    lines.extend(OUTCOMES.iter().map(|(id, what)| line(&format!("  {what}"), plan.outcome(id))));
+    let shown = OUTCOMES.iter().filter(|(id, _)| !OF_BOTH_WAYS.contains(id) || plan.outcome(id) > 0);
+    lines.extend(shown.map(|(id, what)| line(&format!("  {what}"), plan.outcome(id))));
     lines.extend([
         line("included", plan.included),
         line("with losses", plan.with_losses),
@@ -134,6 +143,7 @@ pub async fn transfer(to: &Connection, name: &str, limits: &Limits) -> Result<Fo
 
 #[cfg(test)]
 mod tests {
+    use hovrel_core::plan::Outcome;
     use serde_json::Value;
 
     use super::*;
@@ -148,6 +158,18 @@ mod tests {
         let limits = Limits { max_losses: Some(2), max_conflicts: Some(2), max_blocked: Some(0), max_refused: None };
         let exceeded = limits.exceeded(&read(&plan()).unwrap_or_else(|_| panic!("it is read")));
         assert_eq!(exceeded, ["3 changes have losses, 2 are allowed", "4 items can't be transferred, 0 are allowed"]);
+    }
+
+    /// Whatever a plan can have is told, so that the lines add up to its changes.
+    #[test]
+    fn every_outcome_is_told() {
+        let all: Vec<&str> = Outcome::ALL.iter().map(|o| o.id()).filter(|id| *id != "in_step").collect();
+        let counts: Vec<Value> = all.iter().map(|id| json!({"outcome": id, "count": 1})).collect();
+        let mut plan = plan();
+        (plan["outcomes"], plan["changes"]) = (json!(counts), json!(all.len()));
+        let lines = told(&read(&plan).unwrap_or_else(|_| panic!("it is read")));
+        let told: usize = lines.iter().filter(|line| line.starts_with("  ") && line.ends_with(" 1")).count();
+        assert_eq!(told, all.len(), "{lines:?}");
     }
 
     /// An answer that lacks a figure, or has something else in its place, is no answer of nought.

@@ -98,6 +98,17 @@ impl Ground {
         (plan, found.collect())
     }
 
+    /// Decides fields of a change, by the id of its left item; the change as it is decided then.
+    async fn decide(&self, plan: &Value, left: &str, fields: Value) -> Value {
+        let all = self.client.all_changes(plan).await;
+        let change = all.iter().find(|c| c["left"]["id"] == left).expect("it is in the plan");
+        let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), change["seq"]);
+        let body = json!({"fields": fields});
+        let (status, said) = self.client.call(reqwest::Method::PATCH, &path, Some(body), None).await;
+        assert!(status.is_success(), "{said}");
+        said
+    }
+
     async fn transfer(&self, plan: &Value) {
         let job = self.client.finish(&self.client.transfer(plan).await).await;
         assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
@@ -166,6 +177,20 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
     assert_eq!(outcome(clash), Some("conflict"));
     assert_eq!(outcome(both), Some("update_right"));
     assert_eq!(outcome(merged), Some("update_right"));
+    // Both edits are used unless a person says otherwise, and again when they take that back.
+    let mut calls = BTreeMap::new();
+    for said in ["write_left", "leave", "merge"] {
+        let detail = ground.decide(&plan, &merged.0.id, json!({(TITLE.1): said})).await;
+        let title = detail["fields"].as_array().and_then(|all| all.iter().find(|f| f["field"] == TITLE.1));
+        let title = title.expect("it is told");
+        assert_eq!((title["decision"].as_str(), title["merge"].is_object()), (Some(said), true), "{title}");
+        let plan = ground.client.get(&format!("/plans/{}", plan["id"].as_str().expect("an id"))).await;
+        let told = |end: &str| plan["estimate"]["calls"][end].as_i64().expect("an estimate");
+        calls.insert(said, (told("left"), told("right")));
+    }
+    let (none, left, both_ends) = (calls["leave"], calls["write_left"], calls["merge"]);
+    assert!(left.0 > none.0 && left.1 == none.1, "{calls:?}");
+    assert!(both_ends.0 == left.0 && both_ends.1 > none.1, "{calls:?}");
     ground.transfer(&plan).await;
 
     let now = ground.items().await;
@@ -194,11 +219,7 @@ async fn an_edit_at_either_end_arrives_at_the_other_and_both_at_once_wait() {
     let (plan, found) = ground.plan().await;
     let open: BTreeMap<&String, &String> = found.iter().filter(|(_, outcome)| *outcome != "blocked").collect();
     assert_eq!(open.len(), 1, "{found:?}");
-    let seq = ground.client.all_changes(&plan).await.into_iter().find(|c| c["outcome"] == "conflict").expect("a clash");
-    let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), seq["seq"]);
-    let body = json!({"fields": {(TITLE.1): "write_left"}});
-    let (status, said) = ground.client.call(reqwest::Method::PATCH, &path, Some(body), None).await;
-    assert!(status.is_success(), "{said}");
+    ground.decide(&plan, &clash.0.id, json!({(TITLE.1): "write_left"})).await;
     ground.transfer(&plan).await;
     let (left, right) = ground.items().await.remove(&clash.0.id).expect("it is there");
     assert_eq!((text(&left, TITLE.0), text(&right, TITLE.1)), twice("What the right says"));

@@ -184,7 +184,14 @@ async fn a_new_installation_has_something_to_look_at() {
         let outcomes = plan["outcomes"].as_array().expect("outcomes").iter();
         let count: BTreeMap<&str, i64> =
             outcomes.map(|o| (o["outcome"].as_str().unwrap(), o["count"].as_i64().unwrap())).collect();
-        let wanted = [("blocked", 1), ("conflict", 1), ("update_left", 1), ("update_right", 2)];
+        let wanted = [("blocked", 1), ("conflict", 1), ("new_left", 1), ("update_left", 1), ("update_right", 2)];
         assert_eq!(count, BTreeMap::from(wanted), "{plan}");
+        let merged = client.all_changes(&plan).await;
+        let mut merged = merged.iter().filter(|c| c["left"]["title"].as_str().is_some_and(|t| t.ends_with("in a row")));
+        let path = format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), merged.next().expect("it")["seq"]);
+        let detail = client.get(&path).await;
+        let decided = |f: &Value| (f["field"].as_str() == Some("title")).then(|| f["decision"].clone());
+        let title = detail["fields"].as_array().expect("fields").iter().find_map(decided);
+        assert_eq!(title, Some("merge".into()), "{detail}");
     }
 }

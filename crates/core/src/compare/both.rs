@@ -71,16 +71,15 @@ impl Comparer<'_> {
             if write.is_blank() && losses.is_empty() {
                 continue;
             }
-            let mut field = FieldChange { write, losses, ..FieldChange::of(slot.clone()) };
-            let held = if first == End::Right { &mut field.right } else { &mut field.left };
-            *held = Some(value.into_owned());
-            out.fields.push(field);
+            let field = FieldChange { write, losses, ..FieldChange::of(slot.clone()) };
+            out.fields.push(made_from(first, value.into_owned(), field));
         }
         // An item that names what it was made from is found again by that, whatever becomes of the answer.
         let mark = kind.fields.iter().find(|f| f.origin_mark && !f.read_only);
         if let Some(mark) = mark.filter(|mark| !out.fields.iter().any(|f| f.field == *mark.id)) {
             let origin = Value::Text(origin_mark(back.cx.system, item));
-            out.fields.push(FieldChange { write: origin, ..FieldChange::of(mark.id.as_str().into()) });
+            let field = FieldChange { write: origin.clone(), ..FieldChange::of(mark.id.as_str().into()) };
+            out.fields.push(made_from(first, origin, field));
         }
         out.faults.extend(self.moves_back_of_new(&out.fields));
         if out.faults.is_empty() && !self.would_be_covered(item, &out.fields, back) {
@@ -190,6 +189,13 @@ pub(super) struct MadeBack {
     pub faults: Vec<(Slot, FaultReason)>,
     /// By the slots of the end that is written first: what the rules make of both, where that is something else.
     pub made: BTreeMap<Slot, Ends<Option<Value>>>,
+}
+
+fn made_from(end: End, held: Value, field: FieldChange) -> FieldChange {
+    match end {
+        End::Left => FieldChange { left: Some(held), ..field },
+        End::Right => FieldChange { right: Some(held), ..field },
+    }
 }
 
 fn by_end<T>(first: End, of_first: T, of_other: T) -> Ends<T> {

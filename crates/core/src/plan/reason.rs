@@ -184,13 +184,17 @@ mod tests {
                     assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is written only when a person says so");
                 }
                 if !reason.may_be_written(written) {
-                    assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is never written over");
+                    assert_ne!(unasked, FieldDecision::Write(written), "{reason:?} is never written over");
                 }
             }
             let may_not: Vec<_> = FieldReason::ALL.iter().copied().filter(|r| !r.may_be_written(written)).collect();
             let both = |of: fn(End) -> FieldReason| End::BOTH.map(of).to_vec();
-            let wanted =
-                [vec![FieldReason::Changed(written)], both(FieldReason::Unreadable), both(FieldReason::TakenOff)];
+            let wanted = [
+                vec![FieldReason::Changed(written)],
+                both(FieldReason::Unreadable),
+                both(FieldReason::TakenOff),
+                vec![FieldReason::Back(written)],
+            ];
             assert_eq!(may_not, wanted.concat());
         }
     }

@@ -39,7 +39,8 @@ pub(super) fn link_types(catalogue: &Catalogue, lanes: &[Lane]) -> HashMap<Kind,
 
 /// Makes sure that the item that a change was made from leads to its counterpart.
 pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), Failure> {
-    if c.change.outcome == Outcome::InStep || !c.lane.policies.link_back {
+    // An item that was made at the other end has its counterpart at the end that links lead to anyway.
+    if c.change.outcome == Outcome::InStep || c.is_back() || !c.lane.policies.link_back {
         return Ok(());
     }
     let desk = c.other_desk();

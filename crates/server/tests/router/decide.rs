@@ -92,7 +92,7 @@ async fn fields_are_decided_one_by_one() {
     for body in [json!({"fields": {"title": "perhaps"}}), json!({"taken": true}), json!({"included": "yes"})] {
         assert_eq!(p.decide(fresh, body.clone()).await.0, 422, "{body}");
     }
-    for other_end in ["write_left", "keep_left"] {
+    for other_end in ["write_left", "keep_left", "merge"] {
         let (status, problem) = p.decide(fresh, json!({"fields": {"priority": other_end}})).await;
         assert_eq!((status.as_u16(), pointers(&problem)), (422, vec!["/fields/priority"]), "{other_end}: one way only");
     }
@@ -232,6 +232,7 @@ async fn what_is_like_it_is_decided_at_once_and_undone_at_once() {
         ("decision", "perhaps"),
         ("decision", "write_left"),
         ("decision", "keep_left"),
+        ("decision", "merge"),
     ] {
         let right = std::mem::replace(&mut wrong[key], json!(value));
         assert_eq!(

@@ -8,19 +8,23 @@ use axum::http::header;
 use axum::response::{Html, IntoResponse, Redirect, Response};
 use axum::routing::{get, post};
 use chrono::SubsecRound;
+use serde_json::json;
 
-use super::state::{DESKS, key};
+use super::state::{DESKS, PROJECT, PROJECTS, key};
 use super::{Server, api, kinds};
 use crate::clock;
 use crate::page::{Look, escape};
 use crate::record_pages::{self, page_rows, said_on_page};
-use crate::records::{as_text, note_changes};
+use crate::records::{self, as_text, note_changes};
+
+/// Whoever edits on the pages.
+const PERSON: &str = "p20";
 
 pub const LOOK: Look = Look { system: "Fernway", colour: "#5a3f6e" };
 
 pub fn routes(server: Server) -> Router {
     Router::new()
-        .route("/", get(list))
+        .route("/", get(list).post(new))
         .route("/item/{uid}", get(view).post(save))
         .route("/item/{uid}/desk", post(hand_over))
         .route("/item/{uid}/file/{name}", get(file))
@@ -57,7 +61,12 @@ async fn list(Extract(server): Extract<Server>, Query(query): Query<HashMap<Stri
                 );
             }
         }
-        body += "</table>";
+        body += &format!(
+            "</table><form method=post><input type=hidden name=form value={}><label>Title<input name=title required></label>\
+             <button>New {}</button></form>",
+            kind.id,
+            kind.label.to_lowercase()
+        );
     }
     LOOK.page("Items", &body)
 }
@@ -88,6 +97,23 @@ async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Resp
     LOOK.page(&format!("{} {}", kind.label, key(record)), &body).into_response()
 }
 
+/// A new item that has a title and nothing else; what it holds besides is edited on its page.
+async fn new(Extract(server): Extract<Server>, Form(form): Form<HashMap<String, String>>) -> Redirect {
+    let given = |name: &str| form.get(name).map(|text| text.trim()).filter(|text| !text.is_empty());
+    let (Some(kind), Some(title)) = (given("form").and_then(kinds::find), given("title")) else {
+        return Redirect::to("/");
+    };
+    let mut state = server.kept.write();
+    let number = state.numbers.take();
+    let values = [("title", json!(title)), (PROJECT, json!(PROJECTS[0].0))];
+    let mut record = records::made(kind.id, number, clock::now().trunc_subsecs(0), PERSON, &values);
+    if let Some(first) = kinds::first_state(kind.id) {
+        record.values.insert("state".into(), json!(first));
+    }
+    state.keep(record);
+    Redirect::to(&format!("/item/i{number}"))
+}
+
 /// Fernway's text: line breaks count, and what looks like an address is one.
 fn shown(text: &str) -> String {
     let word = |w: &str| match w.starts_with("http://") || w.starts_with("https://") {
@@ -109,7 +135,7 @@ async fn save(
         let mut now = before.clone();
         record_pages::take(&mut now, kind, &form);
         now.changed = clock::now().trunc_subsecs(0);
-        now.changed_by = "p20".into();
+        now.changed_by = PERSON.into();
         note_changes(&before, &mut now, kind);
         state.keep(now);
     }

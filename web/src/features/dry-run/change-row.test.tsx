@@ -103,3 +103,13 @@ it("what is left out for what it needs says what that is", () => {
   const lacks = [{ seq: 3, key: "OS-3", title: "Folder" }];
   expect(row({ included: false, lacks }).text).toContain("left out: needs OS-3");
 });
+
+it("what is new at the left shows where it comes from, and what can't be created there as what", () => {
+  const right = side("FW-4", "Gate stays open");
+  const { text } = row({ outcome: "new_left", left: undefined, right });
+  expect(text).toContain("new FW-4 Gate stays open");
+  expect(text).not.toContain("left out");
+  expect(row({ outcome: "new_left", left: undefined, right, included: false }).text).toContain("left out FW-4");
+  const blocked = row({ outcome: "blocked", left: undefined, right, included: false, faults: ["Grade: no way back"] });
+  expect(blocked.text).toContain("FW-4 Gate stays open");
+});

@@ -67,9 +67,9 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
           </span>
         ) : (
           <>
-            <span className="mono shrink-0 text-ink-2">
-              {item.outcome === "new_left" ? "" : (item.left ?? item.right)?.key}
-            </span>
+            {item.outcome !== "new_left" && (
+              <span className="mono shrink-0 text-ink-2">{(item.left ?? item.right)?.key}</span>
+            )}
             {item.outcome === "new_left" ? (
               <span className="truncate text-ink-3">{item.included ? "new" : leftOut(item)}</span>
             ) : (

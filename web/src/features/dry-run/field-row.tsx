@@ -122,7 +122,7 @@ export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props
               : f.back
                 ? f.field_name
                 : newAtLeft
-                  ? "taken from"
+                  ? f.from_name
                   : "stays"}
         </b>
         <Shown value={atRight ?? f.right} />

@@ -34,6 +34,8 @@ pub struct ChangeDetail {
 pub struct FieldDetail {
     field: String,
     field_name: String,
+    /// What the field is called that it is made from; empty if that is no field.
+    from_name: String,
     rule: String,
     /// What the left holds; like `write` and `right` a difference without any change.
     left: ValueDiff,
@@ -130,8 +132,10 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         })
     };
     let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
-        let mut fills = lane.iter().flat_map(|l| l.rules.iter().filter_map(|rule| rule.fill(first)));
-        let fill = fills.find(|fill| fill.target == f.field);
+        let mut rules = lane.iter().flat_map(|l| &l.rules);
+        let rule = rules.find(|rule| rule.fill(first).is_some_and(|fill| fill.target == f.field));
+        let fill = rule.and_then(|rule| rule.fill(first));
+        let is_mark = here.catalogue.kind(kind).and_then(|k| k.field(&f.field)).is_some_and(|field| field.origin_mark);
         let source = fill.and_then(|fill| match &fill.source {
             hovrel_core::rules::Source::Field(field) => Some(field.as_str()),
             _ => None,
@@ -144,7 +148,12 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         let (at_left, at_right) = if first == End::Right { (&from, &held) } else { (&held, &from) };
         FieldDetail {
             field_name: field_name(&f.field, here.catalogue.kind(kind)),
-            rule: fill.map(rule_words).unwrap_or_default(),
+            from_name: source.map(|s| field_name(s, there.catalogue.kind(other_kind))).unwrap_or_default(),
+            rule: match rule.map(|rule| rule.taken_back().and_then(|end| rule.fill(end)).or(fill)) {
+                Some(converts) => converts.map(rule_words).unwrap_or_default(),
+                None if is_mark => "origin".into(),
+                None => String::new(),
+            },
             left: diff(at_left, at_left),
             write: diff(&write, &write),
             right: diff(at_right, at_right),

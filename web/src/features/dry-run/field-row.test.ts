@@ -1,0 +1,21 @@
+import { expect, it } from "vitest";
+import type { Schemas } from "@/api/client";
+import { choicesOf, takesRight } from "./field-row";
+
+const field = (more: object) => ({ may_be_written: true, back: null, merge: null, ...more }) as Schemas["FieldDetail"];
+const decisions = (f: Schemas["FieldDetail"]) => choicesOf(f).map(([d]) => d);
+
+it("a field that goes one way takes the left, waits, or keeps the right", () => {
+  expect(decisions(field({}))).toEqual(["write_right", "leave", "keep_right"]);
+  expect(decisions(field({ may_be_written: false }))).toEqual(["leave", "keep_right"]);
+  expect(takesRight(field({}))).toBe("keep_right");
+});
+
+it("one that goes both ways can be written at either end, and both edits are offered where they are apart", () => {
+  const both = field({ back: { may_be_written: true } });
+  expect(decisions(both)).toEqual(["write_right", "leave", "write_left", "keep_right"]);
+  expect(takesRight(both)).toBe("write_left");
+  expect(decisions({ ...both, merge: {} as Schemas["MergeDetail"] })[0]).toBe("merge");
+  // What can't be taken back is not offered.
+  expect(decisions(field({ back: { may_be_written: false } }))).toEqual(["write_right", "leave", "keep_right"]);
+});
