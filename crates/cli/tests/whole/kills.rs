@@ -228,8 +228,17 @@ fn same(calm: &BTreeMap<String, String>, cut: &BTreeMap<String, String>) {
     let names = |of: &BTreeMap<String, String>| of.keys().cloned().collect::<Vec<_>>();
     assert_eq!(names(calm), names(cut));
     for (name, held) in calm {
-        assert_eq!(held, &cut[name], "{name}");
+        assert_eq!(timeless(held), timeless(&cut[name]), "{name}");
     }
+}
+
+/// Without the minute at which `edited` said something: it does so in one world after the other, and the system that it says
+/// it in notes the time.
+fn timeless(held: &str) -> String {
+    let after_the_time = |part: &str| part.chars().skip("2026-06-03 09:00".len()).collect::<String>();
+    let mut parts = held.split("hovrel, ");
+    let first = parts.next().unwrap_or_default().to_owned();
+    parts.fold(first, |out, part| out + "hovrel, " + &after_the_time(part))
 }
 
 /// A worker is stopped in the middle of its transfer (SIGSTOP), its lease runs out, another takes the job over; then the
