@@ -62,34 +62,32 @@ impl Limits {
     }
 }
 
-/// What becomes of items, in the words of the interface; together they are all changes of a plan.
-const OUTCOMES: [(&str, &str); 16] = [
-    ("new_right", "new at right"),
-    ("new_left", "new at left"),
-    ("update_right", "update right"),
-    ("update_left", "update left"),
-    ("adopt", "already at right"),
-    ("held_right", "edited at right"),
-    ("held_left", "edited at left"),
-    ("conflict", "conflict"),
-    ("blocked", "can't be transferred"),
-    ("gone_right", "gone at right"),
-    ("gone_left", "gone at left"),
-    ("out_of_scope_left", "left the scope"),
-    ("out_of_scope_right", "left the scope at right"),
-    ("unreadable", "can't be read"),
-    ("taken_off_left", "removed at left"),
-    ("taken_off_right", "removed at right"),
+/// What becomes of items, in the words of the interface; together they are all changes of a plan. What only a lane that
+/// carries both ways can have (`false`) is told where there are any.
+const OUTCOMES: [(&str, &str, bool); 16] = [
+    ("new_right", "new at right", true),
+    ("new_left", "new at left", false),
+    ("update_right", "update right", true),
+    ("update_left", "update left", false),
+    ("adopt", "already at right", true),
+    ("held_right", "edited at right", true),
+    ("held_left", "edited at left", false),
+    ("conflict", "conflict", true),
+    ("blocked", "can't be transferred", true),
+    ("gone_right", "gone at right", true),
+    ("gone_left", "gone at left", true),
+    ("out_of_scope_left", "left the scope", true),
+    ("out_of_scope_right", "left the scope at right", false),
+    ("unreadable", "can't be read", true),
+    ("taken_off_left", "removed at left", true),
+    ("taken_off_right", "removed at right", false),
 ];
-
-/// What only a lane that carries both ways can have: told where there are any.
-const OF_BOTH_WAYS: [&str; 5] = ["new_left", "update_left", "held_left", "out_of_scope_right", "taken_off_right"];
 
 fn told(plan: &Figures) -> Vec<String> {
     let line = |what: &str, n: u64| format!("{what:<22}{n:>8}");
     let mut lines = vec![format!("plan {}", plan.id), line("changes", plan.changes)];
-    let shown = OUTCOMES.iter().filter(|(id, _)| !OF_BOTH_WAYS.contains(id) || plan.outcome(id) > 0);
-    lines.extend(shown.map(|(id, what)| line(&format!("  {what}"), plan.outcome(id))));
+    let shown = OUTCOMES.iter().filter(|(id, _, always)| *always || plan.outcome(id) > 0);
+    lines.extend(shown.map(|(id, what, _)| line(&format!("  {what}"), plan.outcome(id))));
     lines.extend([
         line("included", plan.included),
         line("with losses", plan.with_losses),

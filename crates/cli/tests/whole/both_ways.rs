@@ -110,8 +110,22 @@ impl Ground {
     }
 
     async fn transfer(&self, plan: &Value) {
-        let job = self.client.finish(&self.client.transfer(plan).await).await;
-        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+        self.carried(&self.client.transfer(plan).await, "undisturbed").await;
+    }
+
+    /// A transfer that is killed at a place, and goes on when the program is there again.
+    async fn transfer_cut_at(&mut self, plan: &Value, cut: &str) {
+        self.program.restart_to_end_at(cut).await;
+        let job = self.client.transfer(plan).await;
+        assert!(self.program.ends_in(&self.client, &job).await, "the transfer never came by {cut}");
+        self.program.kill_and_restart().await;
+        self.carried(&job, cut).await;
+    }
+
+    /// Waits until everything of a transfer is done, with nothing refused.
+    async fn carried(&self, job: &Value, cut: &str) {
+        let job = self.client.finish(job).await;
+        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{cut}: {job}");
     }
 }
 
@@ -303,17 +317,7 @@ async fn cut_off_at_every_place_both_ends_get_what_is_theirs_once() {
         }
         let (plan, found) = ground.plan().await;
         assert!(items.iter().all(|item| found[&item.0.id].starts_with("update")), "{cut}: {found:?}");
-        ground.program.restart_to_end_at(cut).await;
-        let job = ground.client.transfer(&plan).await;
-        let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
-        let over = async || {
-            let (status, now) = ground.client.tried(&path).await?;
-            (status.is_success() && now["state"] == "done").then_some(())
-        };
-        assert!(ground.program.ends_before(over).await, "the transfer never came by {cut}");
-        ground.program.kill_and_restart().await;
-        let job = ground.client.finish(&job).await;
-        assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{cut}: {job}");
+        ground.transfer_cut_at(&plan, cut).await;
         let now = ground.items().await;
         let (left, right) = &now[&items[0].0.id];
         assert_eq!((text(left, TITLE.0), text(right, TITLE.1)), (wanted.clone(), wanted), "{cut}");
@@ -362,23 +366,7 @@ async fn an_item_that_is_new_at_the_right_is_made_at_the_left_once() {
         );
         match cut {
             None => ground.transfer(&plan).await,
-            Some(cut) => {
-                ground.program.restart_to_end_at(cut).await;
-                let job = ground.client.transfer(&plan).await;
-                let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
-                let over = async || {
-                    let (status, now) = ground.client.tried(&path).await?;
-                    (status.is_success() && now["state"] == "done").then_some(())
-                };
-                assert!(ground.program.ends_before(over).await, "the transfer never came by {cut}");
-                ground.program.kill_and_restart().await;
-                let job = ground.client.finish(&job).await;
-                assert_eq!(
-                    (job["state"].as_str(), job["result"]["refused"].as_i64()),
-                    (Some("done"), Some(0)),
-                    "{job}"
-                );
-            }
+            Some(cut) => ground.transfer_cut_at(&plan, cut).await,
         }
         let at_left = read_all(&*old, OLDSTONE.container, Kind::TestCase).await;
         assert_eq!(at_left.len(), before + n + 1, "once, after {cut:?}");

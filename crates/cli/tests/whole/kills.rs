@@ -104,12 +104,7 @@ impl Walk {
                 Some(of) => of,
                 None => job.insert(self.client.transfer(&plan).await),
             };
-            let path = format!("/jobs/{}", of["id"].as_str().expect("an id"));
-            let over = async || {
-                let (status, now) = self.client.tried(&path).await?;
-                (status.is_success() && now["state"] == "done").then_some(())
-            };
-            if !self.program.ends_before(over).await {
+            if !self.program.ends_in(&self.client, of).await {
                 missed.push(*cut);
             }
         }

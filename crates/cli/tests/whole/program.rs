@@ -6,7 +6,8 @@ use std::path::PathBuf;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use hovrel_testkit::{Database, eventually};
+use hovrel_testkit::{Client, Database, eventually};
+use serde_json::Value;
 
 pub struct Program {
     child: Child,
@@ -119,6 +120,16 @@ impl Program {
             other().await.map(|()| false)
         })
         .await
+    }
+
+    /// Whether the program ends before a job of it is done.
+    pub async fn ends_in(&mut self, client: &Client, job: &Value) -> bool {
+        let path = format!("/jobs/{}", job["id"].as_str().expect("an id"));
+        let over = async || {
+            let (status, now) = client.tried(&path).await?;
+            (status.is_success() && now["state"] == "done").then_some(())
+        };
+        self.ends_before(over).await
     }
 
     /// Sends the program a signal by its name.

@@ -3,13 +3,13 @@
 //! Decides what the verdict on the slot ([`crate::law`]) means for a plan: which end is written, what would be written into
 //! either if a person says so, and what they are told.
 
-use super::item::{Back, Comparer, Found, ReadyRule, WayBack, unreadable};
 use std::collections::BTreeMap;
 
+use super::item::{Back, Comparer, Found, ReadyRule, WayBack, hindered, unreadable};
 use crate::base::{Base, Why};
 use crate::carry::{BothWays, Converted, FaultReason};
 use crate::law::{Clash, Held, Remembered, Verdict, Ways, made_of, verdict};
-use crate::model::{Artefact, End, Ends, Slot, Value, origin_mark};
+use crate::model::{Artefact, End, Ends, Slot, Value, marks_system, origin_mark};
 use crate::plan::{FieldChange, FieldDecision, FieldReason, Merge, Rebase, Returned};
 use crate::rules::FirstContact;
 use crate::scope::Filter;
@@ -39,8 +39,7 @@ impl Comparer<'_> {
     /// Whether an item that nothing at the other end stands for is new there: the lane carries both ways, and the item did not
     /// come from that end itself.
     pub(super) fn makes_back(&self, item: &Artefact) -> bool {
-        let from_there = format!("{}:", self.cx.system);
-        self.back.is_some() && !item.origin.as_ref().is_some_and(|origin| origin.starts_with(&from_there))
+        self.back.is_some() && !item.origin.as_ref().is_some_and(|mark| marks_system(mark, self.cx.system))
     }
 
     /// Every field of a new item for the end that is not written first, by the slots there; and what can't be carried.
@@ -81,7 +80,8 @@ impl Comparer<'_> {
             let field = FieldChange { write: origin.clone(), ..FieldChange::of(mark.id.as_str().into()) };
             out.fields.push(made_from(first, origin, field));
         }
-        out.faults.extend(self.moves_back_of_new(&out.fields));
+        let written = out.fields.iter().map(|f| (&f.field, &f.field, &f.write)).collect();
+        out.faults.extend(hindered(kind, written, None));
         if out.faults.is_empty() && !self.would_be_covered(item, &out.fields, back) {
             out.faults.push(("".into(), FaultReason::OutsideScope { end: first.other() }));
         }

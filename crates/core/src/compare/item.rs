@@ -209,11 +209,6 @@ impl<'a> Comparer<'a> {
         self
     }
 
-    /// The lane.
-    pub fn lane(&self) -> &'a Lane {
-        self.lane
-    }
-
     /// The end that the rules read.
     pub(crate) fn read(&self) -> End {
         self.written.other()
@@ -543,13 +538,7 @@ impl<'a> Comparer<'a> {
         hindered(self.cx.to_kind, into, there)
     }
 
-    /// The same of a new item at the end that the lane does not write first.
-    pub(super) fn moves_back_of_new(&self, fields: &[FieldChange]) -> Vec<(Slot, FaultReason)> {
-        let Some(back) = self.back else { return Vec::new() };
-        hindered(back.cx.to_kind, fields.iter().map(|f| (&f.field, &f.field, &f.write)).collect(), None)
-    }
-
-    /// The same of an item that is there.
+    /// The same at the end that the lane does not write first.
     fn moves_back(&self, fields: &[FieldChange], there: &Artefact) -> Vec<(Slot, FaultReason)> {
         let Some(back) = self.back else { return Vec::new() };
         let returns = fields.iter().filter(|f| f.reason.may_be_written(self.written.other()));
@@ -572,7 +561,7 @@ pub fn as_made_there(lane: &Lane, artefact: &Artefact, system: &str, own: bool) 
 }
 
 /// What stands in the way of states among what is written: for each, the field of the change, the slot there and the value.
-fn hindered(
+pub(super) fn hindered(
     kind: &KindSchema,
     into: Vec<(&Slot, &Slot, &Value)>,
     there: Option<&Artefact>,

@@ -15,29 +15,39 @@ use crate::model::Value;
 /// What both edits of a value make of it together; none where they touch the same part, or the value has no parts.
 pub fn merge(base: &Value, one: &Value, other: &Value) -> Option<Value> {
     let all = [base, one, other];
-    let texts = all.map(|value| match value {
+    let texts = |value| match value {
+        &Value::Empty => Some(""),
         Value::Text(text) => Some(text.as_str()),
-        Value::Empty => Some(""),
         _ => None,
-    });
-    if let [Some(base), Some(one), Some(other)] = texts {
+    };
+    if let Some([base, one, other]) = each(all, texts) {
         return Some(Value::Text(texts::merge(base, one, other)?).settled());
     }
-    let choices = all.map(|value| match value {
-        Value::ChoiceList(list) => Some(&list[..]),
-        Value::Empty => Some(&[][..]),
-        _ => None,
-    });
-    if let [Some(base), Some(one), Some(other)] = choices {
+    if let Some([base, one, other]) = each(all, choices) {
         return Some(Value::ChoiceList(members::merge(base, one, other)).settled());
     }
-    let people = all.map(|value| match value {
-        Value::UserList(list) => Some(&list[..]),
-        Value::Empty => Some(&[][..]),
+    let [base, one, other] = each(all, people)?;
+    Some(Value::UserList(members::merge(base, one, other)).settled())
+}
+
+/// What all three are, if all of them are that.
+fn each<'v, T>(all: [&'v Value; 3], of: impl Fn(&'v Value) -> Option<T>) -> Option<[T; 3]> {
+    let [base, one, other] = all.map(of);
+    Some([base?, one?, other?])
+}
+
+fn choices(value: &Value) -> Option<&[String]> {
+    match value {
+        Value::Empty => Some(&[]),
+        Value::ChoiceList(list) => Some(list),
         _ => None,
-    });
-    match people {
-        [Some(base), Some(one), Some(other)] => Some(Value::UserList(members::merge(base, one, other)).settled()),
+    }
+}
+
+fn people(value: &Value) -> Option<&[String]> {
+    match value {
+        Value::Empty => Some(&[]),
+        Value::UserList(list) => Some(list),
         _ => None,
     }
 }

@@ -39,7 +39,7 @@ pub use levels::levels;
 pub use maps::ById;
 pub(crate) use maps::{FastMap, FastSet};
 pub use named_values::{NAMED_VALUES_FORM, Names};
-pub use origin::{is_mark, origin_mark};
+pub use origin::{is_mark, marks_system, origin_mark};
 pub use pending::{labelled, named, names_pending, pending_names};
 pub use piece::{Piece, piece_ids, with_piece_ids};
 pub use span::Span;

@@ -79,11 +79,10 @@ impl Two {
     fn run(&mut self, lane: &Lane) -> Vec<FieldChange> {
         self.clock += 7200;
         let ends = Ends { left: catalogue(FIELDS.left), right: catalogue(FIELDS.right) };
-        with_comparer(lane, &ends, self.clock, |comparer| self.run_by(comparer))
+        with_comparer(lane, &ends, self.clock, |comparer| self.run_by(lane, comparer))
     }
 
-    fn run_by(&mut self, comparer: &Comparer<'_>) -> Vec<FieldChange> {
-        let lane = comparer.lane();
+    fn run_by(&mut self, lane: &Lane, comparer: &Comparer<'_>) -> Vec<FieldChange> {
         let found = comparer.compare(self.items.as_ref(), self.base.as_ref(), &[]);
         assert_eq!(found.faults, []);
         let change = Change {

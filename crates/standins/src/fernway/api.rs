@@ -257,10 +257,7 @@ async fn make(
     let Some(kind) = body.get("form").and_then(|f| kinds::find(&as_text(f))) else {
         return bad(("form".into(), "there is no such form".into()));
     };
-    let mut record = records::made(kind.id, 0, clock::now(), BRIDGE, &[]);
-    if let Some(first) = kinds::first_state(kind.id) {
-        record.values.insert("state".into(), json!(first));
-    }
+    let record = kinds::begun(kind, 0, BRIDGE);
     match put_slots(&state, &record, body, kind) {
         Err(e) => bad(e),
         Ok(mut made) => {

@@ -1,6 +1,10 @@
 //! The forms of item that Fernway tracks, and how an item moves from one state to the next.
 
-use crate::records::{Field, Form, Kind};
+use chrono::SubsecRound;
+use serde_json::json;
+
+use crate::clock;
+use crate::records::{self, Field, Form, Kind, Record};
 
 const TITLE: Field = Field::new("title", "Title", Form::Line).needed().longest(200);
 const BODY: Field = Field::new("body", "Body", Form::Rich).longest(20_000);
@@ -94,6 +98,12 @@ pub const MOVES: [Move; 11] = [
 
 pub fn find(id: &str) -> Option<&'static Kind> {
     KINDS.iter().find(|k| k.id == id)
+}
+
+/// An item of a form as it begins, in the state in which it does.
+pub fn begun(kind: &Kind, number: u32, by: &str) -> Record {
+    let first = first_state(kind.id).map(|state| ("state", json!(state)));
+    records::made(kind.id, number, clock::now().trunc_subsecs(0), by, first.as_slice())
 }
 
 /// The state in which an item of a form begins.

@@ -15,7 +15,7 @@ use super::{Server, api, kinds};
 use crate::clock;
 use crate::page::{Look, escape};
 use crate::record_pages::{self, page_rows, said_on_page};
-use crate::records::{self, as_text, note_changes};
+use crate::records::{as_text, note_changes};
 
 /// Whoever edits on the pages.
 const PERSON: &str = "p20";
@@ -105,11 +105,8 @@ async fn new(Extract(server): Extract<Server>, Form(form): Form<HashMap<String, 
     };
     let mut state = server.kept.write();
     let number = state.numbers.take();
-    let values = [("title", json!(title)), (PROJECT, json!(PROJECTS[0].0))];
-    let mut record = records::made(kind.id, number, clock::now().trunc_subsecs(0), PERSON, &values);
-    if let Some(first) = kinds::first_state(kind.id) {
-        record.values.insert("state".into(), json!(first));
-    }
+    let mut record = kinds::begun(kind, number, PERSON);
+    record.values.extend([("title".into(), json!(title)), (PROJECT.into(), json!(PROJECTS[0].0))]);
     state.keep(record);
     Redirect::to(&format!("/item/i{number}"))
 }

@@ -34,7 +34,8 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
     : item.fields_written < item.fields && item.outcome !== "new_right" && item.outcome !== "new_left"
       ? "some"
       : "in";
-  const title = item.left?.title ?? item.right?.title ?? "";
+  const side = item.left ?? item.right;
+  const title = side?.title ?? "";
   const look = on ? "bg-wash shadow-[inset_3px_0_0_var(--ink)]" : "";
   return (
     <li
@@ -46,7 +47,7 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
       <div className="flex items-center justify-center">
         <Check
           state={state}
-          label={`${item.left?.key ?? item.right?.key ?? ""} ${title}`}
+          label={`${side?.key ?? ""} ${title}`}
           disabled={locked || !writable(item)}
           tabIndex={on ? 0 : -1}
           onChange={toggle}
@@ -67,13 +68,13 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
           </span>
         ) : (
           <>
-            {item.outcome !== "new_left" && (
-              <span className="mono shrink-0 text-ink-2">{(item.left ?? item.right)?.key}</span>
-            )}
             {item.outcome === "new_left" ? (
               <span className="truncate text-ink-3">{item.included ? "new" : leftOut(item)}</span>
             ) : (
-              <span className="truncate">{title}</span>
+              <>
+                <span className="mono shrink-0 text-ink-2">{side?.key}</span>
+                <span className="truncate">{title}</span>
+              </>
             )}
             <WherePath path={item.left?.path} />
           </>

@@ -101,8 +101,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
     }
     let left_kind = row.change.kind;
     let policy = first_contact(&lanes, &row.change.lane);
-    let lane = lanes.iter().find(|l| l.id == row.change.lane).cloned();
-    let lane = lane.map(Lane::with_ways_back);
+    let lane = lanes.iter().find(|l| l.id == row.change.lane);
     let first = row.change.written;
     // What is written, and what it is made from.
     let names = Ends { left: &left, right: &right };
@@ -132,7 +131,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         })
     };
     let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
-        let mut rules = lane.iter().flat_map(|l| &l.rules);
+        let mut rules = lane.into_iter().flat_map(|l| &l.rules);
         let rule = rules.find(|rule| rule.fill(first).is_some_and(|fill| fill.target == f.field));
         let fill = rule.and_then(|rule| rule.fill(first));
         let is_mark = here.catalogue.kind(kind).and_then(|k| k.field(&f.field)).is_some_and(|field| field.origin_mark);
