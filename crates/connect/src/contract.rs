@@ -105,6 +105,9 @@ pub struct Write {
     pub fields: Fields,
     /// The folder, if it is to be set.
     pub parent: Option<Option<String>>,
+    /// Whether formatted texts and steps of an item that is there are changed in what is written there, which is read
+    /// before: what is not touched stays, and what has no place in a document is refused and not written over.
+    pub in_source: bool,
 }
 
 /// What a write came to.

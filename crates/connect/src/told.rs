@@ -50,3 +50,17 @@ pub(crate) fn rich(written: &str, format: TextFormat, field: &str, losses: &mut 
     }));
     document
 }
+
+/// What stands in a field, changed so that it says `wanted` and keeps what the change does not touch; refused where that would
+/// take away what is written there and Hovrel does not read.
+pub(crate) fn patched(there: &str, format: TextFormat, wanted: &Document, field: &str) -> Result<String, ConnectError> {
+    // Nothing is there that could be kept.
+    if there.trim().is_empty() {
+        return Ok(text::write(wanted, format));
+    }
+    text::patched(there, format, wanted).ok_or_else(|| ConnectError::Refused {
+        field: field.to_owned(),
+        text: "the text there holds formats that Hovrel doesn't read, in the words that are to be changed; make the change there"
+            .into(),
+    })
+}

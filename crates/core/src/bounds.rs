@@ -64,6 +64,9 @@ pub const MOST_CALLS_PER_MINUTE: u32 = 60_000;
 /// Words of two texts that are compared one by one; of longer texts, what is between their equal beginnings and ends is
 /// shown as changed.
 pub const MOST_COMPARED_WORDS: usize = 8_000;
+/// Pairs of parts (steps, blocks, rows) of two lists that are compared for which of them are which: a thousand of each. Longer
+/// lists that were edited at both ends are put before a person.
+pub const MOST_ALIGNED: usize = 1_000_000;
 /// Years of days and times: more need an agreement (ISO 8601 §5.2.2.3, RFC 3339 §1), and counting with them leaves what a
 /// calendar can hold.
 pub const YEARS: RangeInclusive<i32> = 0..=9999;

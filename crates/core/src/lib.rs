@@ -11,9 +11,9 @@
 //! | [`slot`] | how the places of an artefact are spelt that a rule can read or fill |
 //! | [`loss`] | what could not be carried exactly |
 //! | [`model`] | what an artefact and a value are, and what a slot holds |
-//! | [`text`] | rich documents to and from HTML, Markdown and plain text |
 //! | [`diff`] | differences inside a text or a list of steps |
 //! | [`merge`] | what two edits of one value make of it together |
+//! | [`text`] | rich documents to and from HTML, Markdown and plain text |
 //! | [`law`] | what becomes of a slot that people edit at both ends |
 //! | [`workflow`] | which states can be reached from which |
 //! | [`catalogue`] | what a system can hold |

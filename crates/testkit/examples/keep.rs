@@ -16,7 +16,8 @@ use serde_json::{Value, json};
 async fn edit(c: &dyn Connector, container: &str, item: &Artefact, field: &str, value: &str) {
     let now = c.one(container, Kind::TestCase, &item.id).await.expect("it is there");
     let fields: Fields = [(field, Held::text(value))].into_iter().collect();
-    let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
+    let write =
+        Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None, in_source: false };
     c.write(container, &write).await.expect("it is written");
 }
 

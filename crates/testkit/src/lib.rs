@@ -4,6 +4,7 @@
 
 mod client;
 mod database;
+mod pages;
 mod patience;
 pub mod saltmere;
 mod settled;
@@ -12,6 +13,7 @@ mod writing;
 
 pub use client::{Client, LOGIN, PASSWORD, in_address, is_over};
 pub use database::Database;
+pub use pages::{page_source, save_page};
 pub use patience::{eventually, within};
 pub use settled::{rule_into_right, settled_route};
 pub use systems::{CAIRNBOOK, FERNWAY, KNOWN, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all};

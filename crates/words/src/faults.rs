@@ -57,6 +57,12 @@ pub fn fault_into(end: End, reason: &FaultReason) -> String {
         FaultReason::CutThere => {
             "the text was cut there, and the edit touches the last word before the cut; make it at the other end".into()
         }
+        FaultReason::OnlyHeldHere => {
+            format!("the edit touches what only the {to} can hold: a format of the same words, or a part that was rewritten; make it there too, or decide which end is written")
+        }
+        FaultReason::StepsInPlaceOfCalls => {
+            format!("shared steps stand in place of the calls that the item has at the {to}; make the edit there, or in the shared steps")
+        }
         FaultReason::NotWrittenInto { .. } => {
             "nothing goes from right to left alone; let the lane run both ways, or swap the ends of the route".into()
         }

@@ -189,7 +189,7 @@ impl End {
 
     async fn put(&self, item: &Artefact, fields: Fields, parent: Option<Option<String>>) {
         let (id, version) = (Some(item.id.clone()), item.version.clone());
-        let write = Write { kind: self.schema.kind, id, version, fields, parent };
+        let write = Write { kind: self.schema.kind, id, version, fields, parent, in_source: false };
         // What the system does not take is no work of anybody's.
         let _ = self.c.write(self.container, &write).await;
     }

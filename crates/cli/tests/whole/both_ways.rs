@@ -85,7 +85,14 @@ impl Ground {
         let c = self.systems.connect(known);
         let now = c.one(known.container, Kind::TestCase, &item.id).await.expect("it is there");
         let fields: Fields = [(field, value)].into_iter().collect();
-        let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
+        let write = Write {
+            kind: Kind::TestCase,
+            id: Some(now.id),
+            version: now.version,
+            fields,
+            parent: None,
+            in_source: false,
+        };
         c.write(known.container, &write).await.expect("it is written");
     }
 
@@ -347,7 +354,7 @@ async fn an_item_that_is_new_at_the_right_is_made_at_the_left_once() {
     for (n, cut) in cuts.iter().enumerate() {
         let title = format!("Found at the gate, number {n}");
         let fields: Fields = [(TITLE.1, Held::text(&title)), (CHOICE.1, Held::choice("Vital"))].into_iter().collect();
-        let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None };
+        let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None, in_source: false };
         let made = there.write(FERNWAY.container, &write).await.expect("it is made").artefact;
         let plan = ground.client.dry_run(&ground.route).await;
         let new: Vec<Value> = ground.client.all_changes(&plan).await;

@@ -73,7 +73,7 @@ async fn a_hundred_doubtful_matches_in_the_browser() {
         ]
         .into_iter()
         .collect();
-        let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None };
+        let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None, in_source: false };
         right.write(TALLYBENCH.container, &write).await.expect("it is made");
     }
     let program = Program::start().await;

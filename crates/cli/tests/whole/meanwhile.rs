@@ -18,7 +18,8 @@ use crate::program::Program;
 pub async fn edit(c: &dyn Connector, container: &str, id: &str, field: &str, value: &str) {
     let now = c.one(container, Kind::TestCase, id).await.expect("it is there");
     let fields: Fields = [(field, Held::text(value))].into_iter().collect();
-    let write = Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None };
+    let write =
+        Write { kind: Kind::TestCase, id: Some(now.id), version: now.version, fields, parent: None, in_source: false };
     c.write(container, &write).await.expect("it is written");
 }
 
@@ -28,7 +29,7 @@ pub async fn relate(c: &dyn Connector, container: &str, from: &Artefact, to: &Ar
     let links = [from.links.clone(), vec![Link::new(LinkType::RelatesTo, target)]].concat();
     let fields: Fields = [(LINKS, Held::Links(links))].into_iter().collect();
     let (id, version) = (Some(from.id.clone()), from.version.clone());
-    let write = Write { kind: Kind::TestCase, id, version, fields, parent: None };
+    let write = Write { kind: Kind::TestCase, id, version, fields, parent: None, in_source: false };
     c.write(container, &write).await.expect("it is written");
 }
 

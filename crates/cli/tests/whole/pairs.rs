@@ -1,17 +1,19 @@
 //! Every kind between every pair of systems, by real runs: what is carried exactly, what with a loss, what
-//! not at all. Law 2 holds for each pair: a second dry run is empty, with faults on, but for what waits for
-//! a person.
+//! not at all, and which fields have a way back. Law 2 holds for each pair: a second dry run is empty, with faults on, but
+//! for what waits for a person; also when every rule that can carries both ways from then on, and what only the right had is
+//! at the left.
 //!
 //! Writes nothing unless `HOVREL_WRITE_DOCS` is set; else `docs/pairs.md` must be what the runs found.
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use hovrel_core::catalogue::KindSchema;
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::catalogue::{Catalogue, KindSchema};
+use hovrel_core::model::{Artefact, Kind, PARENT};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, KNOWN, Known, Systems, read_all, settled_route};
-use serde_json::Value;
+use reqwest::Method;
+use serde_json::{Value, json};
 
 use crate::program::Program;
 
@@ -25,8 +27,8 @@ struct Found {
     behind: BTreeSet<String>,
 }
 
-/// How a kind is carried, and what of it stays behind.
-type Row = (String, String);
+/// How a kind is carried, which of its fields come back, and what of it stays behind.
+type Row = [String; 3];
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn every_kind_between_every_pair() {
@@ -58,7 +60,8 @@ async fn between(left: &Known, right: &Known, seed: u64) -> BTreeMap<Kind, Row> 
     for kind in from.describe().kinds {
         items.insert(kind, read_all(&*from, left.container, kind).await);
         if there.kind(kind).is_none() {
-            out.insert(kind, (format!("refused: {} has no {}", right.name, plural(kind)), "everything".into()));
+            let refused = format!("refused: {} has no {}", right.name, plural(kind));
+            out.insert(kind, [refused, String::new(), "everything".into()]);
         }
     }
     let Some((route, lanes)) = settled_route(&client, &systems, left, right, &[]).await else { return out };
@@ -100,9 +103,79 @@ async fn between(left: &Known, right: &Known, seed: u64) -> BTreeMap<Kind, Row> 
     }
     let proof = client.prove(&route).await;
     assert_eq!(proof["losses_unforeseen"], 0, "{name}: {proof}");
+    let back = and_back(&client, &route, lanes, &there, &name).await;
     for (kind, f) in found {
         let behind = f.behind.iter().cloned().collect::<Vec<_>>().join(", ");
-        out.insert(kind, (f.words(), behind));
+        out.insert(kind, [f.words(), back.get(&kind).cloned().unwrap_or_default(), behind]);
+    }
+    out
+}
+
+/// Lets every rule that can carry both ways, and carries everything over: what only the right has is made at the left, nobody
+/// is asked about what nobody edited, and the next dry run is empty. The fields that come back, by kind.
+async fn and_back(
+    client: &Client,
+    route: &str,
+    mut lanes: Vec<Value>,
+    there: &Catalogue,
+    name: &str,
+) -> BTreeMap<Kind, String> {
+    let one_way = |lane: &mut Value, fields: &[&str]| {
+        for rule in lane["rules"].as_array_mut().expect("rules") {
+            if fields.iter().any(|field| rule["into"]["right"]["target"] == *field) {
+                rule["back"] = json!(false);
+            }
+        }
+    };
+    for lane in &mut lanes {
+        lane["direction"] = json!("both");
+        lane["rules"].as_array_mut().expect("rules").iter_mut().for_each(|rule| rule["back"] = json!(true));
+    }
+    let faults = client.post(&format!("/routes/{route}/checks"), json!({"lanes": lanes})).await;
+    let blocking: Vec<Value> =
+        faults.as_array().expect("faults").iter().filter(|f| f["blocks"] == true).cloned().collect();
+    for fault in &blocking {
+        let lane = lanes.iter_mut().find(|l| l["id"] == fault["lane"]).expect("the lane");
+        one_way(lane, &[fault["field"].as_str().expect("a field")]);
+    }
+    let faults = client.post(&format!("/routes/{route}/checks"), json!({"lanes": lanes})).await;
+    let left: Vec<&Value> = faults.as_array().expect("faults").iter().filter(|f| f["blocks"] == true).collect();
+    assert!(left.is_empty(), "{name}: {left:?}");
+    client.save_lanes(route, &lanes).await;
+
+    // What stands in a folder that only the right had comes when that is at the left, folder by folder.
+    for round in 1.. {
+        let plan = client.dry_run(route).await;
+        let mut waits = true;
+        for change in client.all_changes(&plan).await {
+            let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), change["seq"]);
+            let as_expected = matches!(change["outcome"].as_str(), Some("blocked" | "new_left"));
+            assert!(as_expected && round < 9, "{name}: nobody edited anything: {}", client.get(&path).await);
+            // What the left would not take is told before, and left out.
+            let is_refused =
+                change["included"] == false && change["refusals"].as_array().is_some_and(|r| !r.is_empty());
+            waits &= change["outcome"] == "blocked" || is_refused;
+        }
+        let job = client.finish(&client.transfer(&plan).await).await;
+        let refused = client.get(&format!("/jobs/{}/refused", job["id"].as_str().expect("an id"))).await;
+        assert_eq!((job["state"].as_str(), &refused), (Some("done"), &json!([])), "{name}");
+        if waits {
+            break;
+        }
+    }
+    let mut out = BTreeMap::new();
+    for lane in &lanes {
+        let kind = Kind::from_id(lane["left_kind"].as_str().expect("a kind")).expect("a known one");
+        let schema = Kind::from_id(lane["right_kind"].as_str().expect("a kind")).and_then(|kind| there.kind(kind));
+        let field_name = |target: &str| match (target, schema.and_then(|s| s.field(target))) {
+            (PARENT, _) => "the folder".to_owned(),
+            (_, Some(field)) => field.name.clone(),
+            (other, None) => other.to_owned(),
+        };
+        let rules = lane["rules"].as_array().expect("rules").iter().filter(|rule| rule["back"] == true);
+        let names: BTreeSet<String> =
+            rules.filter_map(|rule| rule["into"]["right"]["target"].as_str()).map(field_name).collect();
+        out.insert(kind, names.into_iter().collect::<Vec<_>>().join(", "));
     }
     out
 }
@@ -168,16 +241,17 @@ fn page(table: &BTreeMap<(usize, usize), BTreeMap<Kind, Row>>) -> String {
          Written by `crates/cli/tests/whole/pairs.rs` from real runs over the small demo world, with the rules \
          that Hovrel proposes, settled where a person must. *Exactly*: what the rules carry arrives as it is. \
          *With loss*: at least one item loses something, and each loss was in the plan before. *Refused*: why it \
-         is not carried. *Stays behind*: what items hold and no rule takes, since the right has no place for it; the \
+         is not carried. *Comes back*: the fields that go both ways if the lane does; an edit at the right of any of them \
+         arrives at the left. *Stays behind*: what items hold and no rule takes, since the right has no place for it; the \
          Rules stop lists it too.\n",
     );
     for ((l, r), kinds) in table {
         out += &format!(
-            "\n## {} → {}\n\n| kind | carried | stays behind |\n|---|---|---|\n",
+            "\n## {} → {}\n\n| kind | carried | comes back | stays behind |\n|---|---|---|---|\n",
             KNOWN[*l].name, KNOWN[*r].name
         );
-        for (kind, (words, behind)) in kinds {
-            out += &format!("| {kind} | {words} | {behind} |\n");
+        for (kind, [words, back, behind]) in kinds {
+            out += &format!("| {kind} | {words} | {back} | {behind} |\n");
         }
     }
     out

@@ -67,7 +67,7 @@ pub async fn wide_world(client: &Client) -> Wide {
             let id = &ids[1 + (n * FILLED + k) % (FIELDS - 1)];
             fields.set(id.as_str(), Value::text(format!("{} N at {n}", n * 7 + k)));
         }
-        Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None }
+        Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None, in_source: false }
     };
     let batches = (0..VALUES).collect::<Vec<_>>();
     let made = futures::stream::iter(batches.chunks(50).map(|part| {

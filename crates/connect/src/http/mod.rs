@@ -9,6 +9,7 @@ mod encode;
 mod pages;
 mod request;
 mod schema;
+mod source;
 mod tree;
 mod words;
 
@@ -122,7 +123,8 @@ impl HttpConnector {
         let whole = decoder.of.updates == Updates::Whole;
         // Labels and the mark among them are one list there.
         let relabels = encode::writes_labels(decoder, write);
-        if !last_wins && !whole && !relabels {
+        let in_source = write.in_source && source::has_texts(write);
+        if !last_wins && !whole && !relabels && !in_source {
             return Ok(encode::encode(decoder, write, None));
         }
         let raw = self.client.read(&fill(&decoder.of.one, &[("id", id)])).await?;
@@ -131,6 +133,9 @@ impl HttpConnector {
             return Err(ConnectError::Changed);
         }
         let mut request = encode::encode(decoder, write, Some(&now));
+        if let (true, Some(body)) = (in_source, &mut request.body) {
+            source::put(decoder, write, (&raw, &now), body)?;
+        }
         if whole {
             request.body = request.body.map(|sent| encode::over(raw, sent));
         }

@@ -283,6 +283,15 @@ pub fn text_of(term: TermRef<'_>) -> String {
     }
 }
 
+/// The text of a property that has one value; none if it has none, several, or no literal.
+pub fn literal(graph: &Graph, subject: NamedOrBlankNodeRef<'_>, property: NamedNodeRef<'_>) -> Option<String> {
+    let mut objects = graph.objects_for_subject_predicate(subject, property);
+    match (objects.next(), objects.next()) {
+        (Some(TermRef::Literal(one)), None) => Some(one.value().to_owned()),
+        _ => None,
+    }
+}
+
 /// Takes away everything that is said of a subject by one property, and what hung on it without an address.
 pub fn clear(graph: &mut Graph, subject: NamedOrBlankNodeRef<'_>, property: NamedNodeRef<'_>) {
     let objects: Vec<Term> = graph.objects_for_subject_predicate(subject, property).map(TermRef::into_owned).collect();

@@ -254,8 +254,9 @@ pub fn graph(
         }
         // Fields are checked against the catalogue before they come here.
         let Some(p) = offered.properties.iter().find(|p| p.field.id == **id) else { continue };
+        let there = write.in_source.then(|| rdf::literal(&graph, at, p.iri.as_ref())).flatten();
         rdf::clear(&mut graph, at, p.iri.as_ref());
-        for term in terms(client, p, value)? {
+        for term in terms(client, p, value, there.as_deref())? {
             graph.insert(TripleRef::new(at, &p.iri, &term));
         }
         if let (Role::Origin, Value::Text(mark)) = (&p.role, value) {
@@ -278,7 +279,8 @@ fn address(client: &Client, field: &str, id: &str) -> Result<NamedNode, ConnectE
     NamedNode::new(client.iri(id)).map_err(|e| refused(format!("“{id}” is no address: {e}")))
 }
 
-fn terms(client: &Client, p: &Property, value: &Value) -> Result<Vec<Term>, ConnectError> {
+/// `there` is what is written there, for texts that are changed in it.
+fn terms(client: &Client, p: &Property, value: &Value, there: Option<&str>) -> Result<Vec<Term>, ConnectError> {
     let named = |id: &str| address(client, &p.field.name, id).map(Term::from);
     let typed = |text: String| -> Term {
         match &p.datatype {
@@ -298,7 +300,7 @@ fn terms(client: &Client, p: &Property, value: &Value) -> Result<Vec<Term>, Conn
         Value::Empty | Value::Unreadable(_) => Vec::new(),
         Value::Text(_) if p.role == Role::Origin => Vec::new(),
         Value::Text(text) if p.xml => vec![xml(quick_xml::escape::escape(text.as_str()).into_owned())],
-        Value::RichText(document) => vec![rich(p, document)],
+        Value::RichText(document) => vec![xml(rich(p, document, there)?)],
         Value::Choice(label) => vec![choice(label)?],
         Value::ChoiceList(list) => list.iter().map(choice).collect::<Result<_, _>>()?,
         Value::User(id) => vec![named(id)?],
@@ -309,9 +311,12 @@ fn terms(client: &Client, p: &Property, value: &Value) -> Result<Vec<Term>, Conn
     })
 }
 
-fn rich(p: &Property, document: &Document) -> Term {
-    let written = text::write(document, p.field.format.unwrap_or(TextFormat::Xhtml));
-    Literal::new_typed_literal(written, rdf_terms::XML_LITERAL).into()
+fn rich(p: &Property, document: &Document, there: Option<&str>) -> Result<String, ConnectError> {
+    let format = p.field.format.unwrap_or(TextFormat::Xhtml);
+    match there {
+        Some(there) => told::patched(there, format, document, &p.field.id),
+        None => Ok(text::write(document, format)),
+    }
 }
 
 /// Each link by the property that it was read by, or else by one of its type that may be written and leads to its kind;

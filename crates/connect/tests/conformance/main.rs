@@ -46,7 +46,10 @@ async fn sample(c: &dyn Connector, container: &str, kind: Kind, mark: &str) -> (
         };
         fields.set(f.id.as_str(), value);
     }
-    (Write { kind, id: None, version: None, fields, parent: folder(c, container, kind).await }, origin)
+    (
+        Write { kind, id: None, version: None, fields, parent: folder(c, container, kind).await, in_source: false },
+        origin,
+    )
 }
 
 /// Any folder, for kinds that are kept in one.
@@ -423,8 +426,14 @@ async fn what_somebody_else_did_just_before_is_told() {
         let item = c.one(known.container, main, &found[0].id).await.expect("it is there");
         let (title, _) = item.fields.iter().find(|(_, v)| v.display() == item.title).expect("a title");
         let fields: Fields = [(title.clone(), Value::text("Mine"))].into_iter().collect();
-        let write =
-            Write { kind: main, id: Some(item.id.clone()), version: item.version.clone(), fields, parent: None };
+        let write = Write {
+            kind: main,
+            id: Some(item.id.clone()),
+            version: item.version.clone(),
+            fields,
+            parent: None,
+            in_source: false,
+        };
         // Where the last write wins, nothing tells between reading and writing: see the connector guide.
         if known.name != "Fernway" {
             faults.set(FaultPlan { changed_before: 1000, ..FaultPlan::default() });
@@ -584,7 +593,7 @@ async fn filled(c: &dyn Connector, container: &str, kind: Kind, mark: &str, case
         };
         fields.set(f.id.as_str(), value);
     }
-    Write { kind, id: None, version: None, fields, parent: folder(c, container, kind).await }
+    Write { kind, id: None, version: None, fields, parent: folder(c, container, kind).await, in_source: false }
 }
 
 /// The id of any item of a kind.

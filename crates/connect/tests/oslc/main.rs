@@ -124,7 +124,14 @@ async fn what_a_shape_does_not_name_stays() {
     let at = c.containers().await.expect("containers")[0].id.clone();
     let now = c.one(&at, Kind::Defect, "/change/1").await.expect("it is there");
     let fields: Fields = [("title", Value::text("Loose bolt & nut"))].into_iter().collect();
-    let write = Write { kind: Kind::Defect, id: Some(now.id.clone()), version: now.version, fields, parent: None };
+    let write = Write {
+        kind: Kind::Defect,
+        id: Some(now.id.clone()),
+        version: now.version,
+        fields,
+        parent: None,
+        in_source: false,
+    };
     let put = c.write(&at, &write).await.expect("it is put").artefact;
     assert_eq!((put.title.as_str(), &put.links), ("Loose bolt & nut", &now.links));
     let (media_type, seen, body) = taken.lock().expect("no panic").get("change/1").cloned().expect("it was put");
@@ -203,7 +210,7 @@ async fn versions_tell_what_was_changed() {
     let fields: Fields =
         [("title", Value::text("Renamed & kept")), ("level", Value::choice("System"))].into_iter().collect();
     let (id, version) = (Some(item.id.clone()), item.version.clone());
-    let write = Write { kind: Kind::Requirement, id, version, fields, parent: None };
+    let write = Write { kind: Kind::Requirement, id, version, fields, parent: None, in_source: false };
     let now = c.write(CAIRNBOOK.container, &write).await.expect("it is written").artefact;
     let entries: Vec<_> = now.history.iter().map(told).collect();
     assert_eq!(entries.len(), 3, "{entries:?}");

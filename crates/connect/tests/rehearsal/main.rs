@@ -75,7 +75,7 @@ impl Target {
         }
         let id = change.right.as_ref().map(|r| r.id.clone());
         let version = change.right.as_ref().and_then(|r| r.version.clone());
-        let write = Write { kind: change.right_kind, id, version, fields, parent };
+        let write = Write { kind: change.right_kind, id, version, fields, parent, in_source: false };
         let made = put(&*self.connector, self.container, &write).await?;
         for file in files {
             let bytes = vec![b'a'; file.bytes.unwrap_or(0) as usize];

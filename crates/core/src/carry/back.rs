@@ -46,12 +46,10 @@ fn step_back(
         Conversion::ValueMap(map) => mapped_back(map, rows, there, edited),
         Conversion::Users(table) => people_back(table, there, edited, back),
         Conversion::Shorten { to } => lengthened(there, edited, *to),
-        Conversion::IfEmpty { .. } => Ok(edited),
-        Conversion::RichText
-        | Conversion::Hours
-        | Conversion::Number { .. }
-        | Conversion::PathLevel { .. }
-        | Conversion::LinkTypes(_) => Err(FaultReason::NotInvertible),
+        Conversion::IfEmpty { .. } | Conversion::RichText => Ok(edited),
+        Conversion::Hours | Conversion::Number { .. } | Conversion::PathLevel { .. } | Conversion::LinkTypes(_) => {
+            Err(FaultReason::NotInvertible)
+        }
     }
 }
 

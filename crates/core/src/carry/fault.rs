@@ -91,6 +91,11 @@ pub enum FaultReason {
     },
     /// The text was cut there, and the edit touches the last word before the cut.
     CutThere,
+    /// The edit touches what only the end that is to be written can hold: a format in the same words, a step that was
+    /// rewritten there.
+    OnlyHeldHere,
+    /// Shared steps stand in place of the calls that the item has there, so that nothing can be written back.
+    StepsInPlaceOfCalls,
     /// Something is to go into an end that nothing is written into.
     NotWrittenInto {
         /// The end that something is to go into.

@@ -17,6 +17,7 @@ use crate::catalogue::FieldSchema;
 use crate::loss::Loss;
 use crate::model::{Artefact, Decimal, Document, Slot, Value, ValueType};
 use crate::rules::{Fill, Source};
+use crate::text::{TextFormat, carry};
 
 /// Makes the value one of the target's slot, as the target will hold it.
 pub(super) fn fit(
@@ -98,6 +99,19 @@ fn of_type(
         (ValueType::Table, Value::Table(rows)) => Value::Table(table(rows, field, fill, losses)).settled(),
         (_, other) => return Err(mismatch(&other)),
     })
+}
+
+impl Ready<'_> {
+    /// Why the end does not take a value that is one of its own.
+    pub(super) fn refusal(&self, value: &Value) -> Option<FaultReason> {
+        refused(value, self.field?, self)
+    }
+
+    /// Whether the end keeps every formatted text of a value that is one of its own as it is.
+    pub(super) fn keeps(&self, value: &Value) -> bool {
+        let format = self.field.and_then(|field| field.format).unwrap_or(TextFormat::Plain);
+        !value.any_document(&mut |document| carry(document, format).held != *document)
+    }
 }
 
 /// Why the field does not take a value of its type.

@@ -26,7 +26,12 @@ pub(super) fn steps(
             let mut call = s.call.take();
             if let Some(made) = &mut call {
                 let place = cx.places.counterpart(Kind::SharedSteps, made.target.id());
-                match place.filter(|_| field.calls != Calls::None) {
+                let can_be_kept = match field.calls {
+                    Calls::None => false,
+                    Calls::Plain => made.arguments.is_empty(),
+                    Calls::WithArguments => true,
+                };
+                match place.filter(|_| can_be_kept) {
                     Some(place) => made.target = place.reference,
                     None => {
                         let text = call_text(made, None);

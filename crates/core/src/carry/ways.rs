@@ -1,7 +1,8 @@
 //! Both ways of a rule between two items.
 //!
 //! Decides what an edit at one end makes of what stands at the other: nothing, where that says the same already; and where
-//! that was edited too, what becomes of both.
+//! that was edited too, what becomes of both. Formatted texts, steps and tables keep what the other end can't hold: only what
+//! was edited of them goes over.
 
 use super::context::Context;
 use super::convert::Converted;
@@ -9,8 +10,9 @@ use super::fault::FaultReason;
 use super::ready::Ready;
 use crate::agree::same;
 use crate::law::Ways;
-use crate::merge::merge;
-use crate::model::{Artefact, End, Ends, Value};
+use crate::loss::{Loss, LossCause};
+use crate::merge::{lifted, merge};
+use crate::model::{Artefact, End, Ends, Value, ValueType};
 
 /// Both ways of a rule between two items, or between what can be held at either end.
 #[derive(Clone, Copy)]
@@ -26,12 +28,18 @@ pub struct BothWays<'a> {
 }
 
 impl BothWays<'_> {
-    /// What an edit makes of what stands at an end, with what it loses: all of the value goes over.
+    /// What an edit makes of what stands at an end, with what it loses: all of the value goes over. Of a value that is put
+    /// there part by part, what only this end can hold stays where the edit does not touch it.
     pub fn carried(&self, into: End, there: &Value, was: &Value, is: &Value) -> Converted {
-        match self.says_so(into, there, was, is) {
-            true => Converted { value: Some(there.clone()), losses: Vec::new(), fault: None },
-            false => self.made(into, there, is),
+        if self.says_so(into, there, was, is) {
+            return unchanged(there);
         }
+        let mut out = match self.put_in_parts(into, there, was, is) {
+            Some(put) => put,
+            None => self.made(into, there, is),
+        };
+        out.losses.extend(self.lost_in_reading(into));
+        out
     }
 
     /// Whether an edit changed nothing, or what stands at the other end says the same already.
@@ -41,19 +49,69 @@ impl BothWays<'_> {
     }
 
     /// What an edit makes of what stands at an end that was edited too: both edits are put together in the words of the end
-    /// that this one was made at. None where they touch the same part.
+    /// that this one was made at, or of this end, if values are put there part by part. None where they touch the same part.
     pub fn merged(&self, into: End, there: &Value, was: &Value, is: &Value) -> Option<Converted> {
         if self.says_so(into, there, was, is) {
-            return Some(self.carried(into, there, was, is));
+            return Some(unchanged(there));
+        }
+        if self.goes_in_parts(into) {
+            return self.put_in_parts(into, there, was, is);
         }
         let edited = self.made(into.other(), was, there).value?;
         let both = if same(&edited, was) { is.clone() } else { merge(was, &edited, is)? };
         Some(self.made(into, there, &both))
     }
 
+    /// Whether what goes into an end is put there part by part: formatted texts, steps and tables may hold what the other
+    /// end can't.
+    pub fn goes_in_parts(&self, into: End) -> bool {
+        let value_type = self.ready[into].field.map(|field| field.value_type);
+        matches!(value_type, Some(ValueType::RichText | ValueType::Steps | ValueType::Table))
+    }
+
+    /// Puts what was edited of a value onto what stands at an end: both edits are put together in what either end can hold,
+    /// and what only this one can is kept where they don't touch it. None where they touch the same part, or just that, or the
+    /// end would not keep what comes of it.
+    fn put_in_parts(&self, into: End, there: &Value, was: &Value, is: &Value) -> Option<Converted> {
+        if !self.goes_in_parts(into) {
+            return None;
+        }
+        let after = self.made(into, there, is);
+        let Some(to) = &after.value else { return Some(after) };
+        let before = self.made(into, there, was).value?;
+        let plain = match same(&before, there) {
+            true => there.clone(),
+            // What is left of it at the other end.
+            false => self.made(into, there, &self.made(into.other(), was, there).value?).value?,
+        };
+        let both = if same(&before, &plain) { to.clone() } else { merge(&before, &plain, to)? };
+        let value = lifted(&plain, there, &both)?;
+        // What either end can hold of it is what both edits made.
+        let told = || self.made(into, there, &self.made(into.other(), was, &value).value?).value;
+        if !same(&value, &both) && !told().is_some_and(|told| same(&told, &both)) {
+            return None;
+        }
+        let ready = self.ready[into];
+        match ready.refusal(&value) {
+            _ if !ready.keeps(&value) => None,
+            Some(fault) => Some(Converted { value: None, losses: Vec::new(), fault: Some(fault) }),
+            None => Some(Converted { value: Some(value), ..after }),
+        }
+    }
+
+    /// What the item that an edit comes from lost when it was read, of what the rule takes from it.
+    fn lost_in_reading(&self, into: End) -> impl Iterator<Item = Loss> {
+        let ready = self.ready[into];
+        let read = self.items[into.other()].read_losses.iter().filter(move |loss| ready.reads(&loss.field));
+        read.map(move |loss| Loss { field: ready.fill.target.clone(), ..loss.clone() })
+    }
+
     /// What is made of a value for an end at which something stands.
     fn made(&self, into: End, there: &Value, is: &Value) -> Converted {
         let (ready, item) = (self.ready[into], self.items[into.other()]);
+        if self.has_calls_in_place(into) {
+            return Converted { value: None, losses: Vec::new(), fault: Some(FaultReason::StepsInPlaceOfCalls) };
+        }
         match self.taken_back {
             Some(end) if end != into => {
                 match self.ready[end].taken_back(there, is.clone(), self.cx[end], self.cx[into]) {
@@ -64,6 +122,20 @@ impl BothWays<'_> {
             _ => ready.carry(is.clone(), item, self.cx[into]),
         }
     }
+
+    /// Whether what is known of the item at an end is not what stands there: shared steps in place of the steps that call
+    /// them. To write that back would undo the calls.
+    fn has_calls_in_place(&self, end: End) -> bool {
+        let is_call = |cause: &LossCause| {
+            matches!(cause, LossCause::CallExpanded | LossCause::CallCycle | LossCause::CallOfNothing)
+        };
+        let slot = &self.ready[end].fill.target;
+        self.items[end].read_losses.iter().any(|loss| loss.field == *slot && is_call(&loss.cause))
+    }
+}
+
+fn unchanged(there: &Value) -> Converted {
+    Converted { value: Some(there.clone()), losses: Vec::new(), fault: None }
 }
 
 impl Ways for BothWays<'_> {
@@ -83,7 +155,11 @@ impl Ways for BothWays<'_> {
     }
 
     fn put(&self, into: End, there: &Value, was: &Value, is: &Value) -> Result<Value, FaultReason> {
-        told(self.merged(into, there, was, is).unwrap_or_else(|| self.carried(into, there, was, is)))
+        match self.merged(into, there, was, is) {
+            Some(put) => told(put),
+            None if self.goes_in_parts(into) => Err(FaultReason::OnlyHeldHere),
+            None => told(self.carried(into, there, was, is)),
+        }
     }
 
     fn are_apart(&self, was: Ends<&Value>, now: Ends<&Value>) -> bool {

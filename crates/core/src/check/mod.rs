@@ -19,7 +19,7 @@ use crate::model::{Artefact, End, Kind, PARENT, Slot, ValueType};
 use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source, ValueRow, row_back};
 use crate::scope::condition_faults;
 use item_faults::ItemFaults;
-use types::{after_conversions, goes_into, invertible, is_plain};
+use types::{after_conversions, go_both_ways, goes_into, invertible};
 
 /// One thing that is wrong with a lane.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -119,15 +119,21 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     if direction != Direction::Both {
         return Vec::new();
     }
-    // Both ways join the same two fields, and their values have no parts.
+    // Both ways join the same two fields.
     let lane_rule = Lane { direction, ..Lane::of_kind(cx.from_kind.kind, vec![rule.clone()]) }.with_ways_back();
     let way_back = lane_rule.rules.first().and_then(|rule| rule.fill(other));
-    let joins = |a: &Fill, b: &Fill| matches!(&a.source, Source::Field(field) if b.target == *field.as_str());
+    let joins = |a: &Fill, b: &Fill| match &a.source {
+        Source::Field(field) => b.target == *field.as_str(),
+        Source::Folder => b.target == Slot::Folder,
+        _ => false,
+    };
     let Some(way_back) = way_back.filter(|back| joins(fill, back) && joins(back, fill)) else {
         return vec![FaultReason::NotInvertible];
     };
-    let plain = |kind: &KindSchema, slot: &Slot| kind.field(slot).is_some_and(|f| is_plain(f.value_type));
-    if !plain(cx.to_kind, &fill.target) || !plain(cx.from_kind, &way_back.target) {
+    let type_of = |kind: &KindSchema, slot: &Slot| kind.field(slot).map(|f| f.value_type);
+    let types = (type_of(cx.to_kind, &fill.target), type_of(cx.from_kind, &way_back.target));
+    let is_folder = fill.target == Slot::Folder;
+    if !is_folder && !matches!(types, (Some(one), Some(other)) if go_both_ways(one, other)) {
         return vec![FaultReason::NotInvertible];
     }
     let allowed = cx.from_kind.field(&way_back.target).and_then(|f| f.allowed.as_ref());

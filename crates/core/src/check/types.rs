@@ -34,12 +34,12 @@ pub(super) fn goes_into(from: ValueType, to: ValueType) -> bool {
 
 /// Whether what a rule does can be taken back on the way into the other end.
 pub(super) fn invertible(fill: &Fill) -> bool {
-    matches!(fill.source, Source::Field(_))
+    matches!(fill.source, Source::Field(_) | Source::Folder)
         && fill.conversions.iter().all(|c| match c {
-            Conversion::Users(_) | Conversion::Shorten { .. } | Conversion::IfEmpty { .. } => true,
-            Conversion::RichText | Conversion::Hours | Conversion::Number { .. } | Conversion::PathLevel { .. } => {
-                false
+            Conversion::Users(_) | Conversion::Shorten { .. } | Conversion::IfEmpty { .. } | Conversion::RichText => {
+                true
             }
+            Conversion::Hours | Conversion::Number { .. } | Conversion::PathLevel { .. } => false,
             // Two types that become one can't be told apart on the way back.
             Conversion::LinkTypes(map) => map
                 .rows
@@ -52,8 +52,14 @@ pub(super) fn invertible(fill: &Fill) -> bool {
         })
 }
 
-/// Whether the values of a type are carried both ways: those that have no parts and refer to nothing but people.
-pub(super) fn is_plain(value_type: ValueType) -> bool {
+/// Whether values of two types are carried both ways: those that have no parts and refer to nothing but people, and
+/// formatted texts, steps and tables as what they are. A text without format has no place for what a formatted one holds.
+pub(super) fn go_both_ways(one: ValueType, other: ValueType) -> bool {
+    let in_parts = |t| matches!(t, ValueType::RichText | ValueType::Steps | ValueType::Table);
+    (is_plain(one) && is_plain(other)) || (in_parts(one) && one == other)
+}
+
+fn is_plain(value_type: ValueType) -> bool {
     use ValueType::*;
     match value_type {
         Text | Choice | ChoiceList | User | UserList | Integer | Decimal | Boolean | Date | Instant | Duration

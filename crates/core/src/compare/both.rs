@@ -47,10 +47,11 @@ impl Comparer<'_> {
         let mut out = MadeBack::default();
         let Some(back) = self.back else { return out };
         let (first, kind) = (self.written, back.cx.to_kind);
-        if kind.needs_folder {
-            out.faults.push((Slot::Folder, FaultReason::RequiredEmpty));
-        }
         let both_ways = self.rules().iter().filter_map(|rule| Some((rule, rule.back.as_ref()?)));
+        let fills_folder = |(_, way_back): (_, &WayBack<'_>)| way_back.ready.fill.target == Slot::Folder;
+        if kind.needs_folder && !both_ways.clone().any(fills_folder) {
+            out.faults.push((Slot::Folder, FaultReason::RequiredUnfed));
+        }
         for (rule, way_back) in both_ways.filter(|(rule, _)| !item.left_out.contains(rule.slot())) {
             let slot = &way_back.ready.fill.target;
             let ways = self.ways((rule, way_back, back), Ends { left: item, right: item });
@@ -82,6 +83,11 @@ impl Comparer<'_> {
         }
         let written = out.fields.iter().map(|f| (&f.field, &f.field, &f.write)).collect();
         out.faults.extend(hindered(kind, written, None));
+        let told =
+            |slot: &str| out.fields.iter().any(|f| f.field == *slot) || out.faults.iter().any(|(s, _)| *s == *slot);
+        let asked = kind.fields.iter().filter(|f| f.required && !f.read_only && !told(&f.id));
+        let unfed: Vec<_> = asked.map(|f| (Slot::from(f.id.as_str()), FaultReason::RequiredUnfed)).collect();
+        out.faults.extend(unfed);
         if out.faults.is_empty() && !self.would_be_covered(item, &out.fields, back) {
             out.faults.push(("".into(), FaultReason::OutsideScope { end: first.other() }));
         }
@@ -93,9 +99,15 @@ impl Comparer<'_> {
         let kind = back.cx.to_kind;
         let mut made = Artefact::bare(kind.kind, &item.id);
         made.title.clone_from(&item.title);
-        fields.iter().for_each(|f| made.fields.set(f.field.id(), f.write.clone()));
+        let own = fields.iter().filter(|f| f.field != Slot::Folder);
+        own.for_each(|f| made.fields.set(f.field.id(), f.write.clone()));
+        let folder = fields.iter().find_map(|f| match &f.write {
+            Value::Reference(folder) if f.field == Slot::Folder => back.folders.get(folder.id()),
+            _ => None,
+        });
+        let folders = folder.map_or(&[][..], Vec::as_slice);
         let now = chrono::DateTime::from_timestamp(back.clock, 0).unwrap_or_default().fixed_offset();
-        Filter::new(self.lane.scope_at(self.written.other()), kind, now).matches(&made, &[])
+        Filter::new(self.lane.scope_at(self.written.other()), kind, now).matches(&made, folders)
     }
 
     pub(super) fn compare_both_ways(
@@ -138,6 +150,18 @@ impl Comparer<'_> {
             }
             Verdict::Held(Held::OneWay(_)) => return,
             Verdict::InStep => {
+                // What a text names may be there by now, or be called something else.
+                if let Some(renamed) = self.renamed(items[first], rule.slot()) {
+                    let mut found = change(FieldReason::TargetMoved);
+                    let mut held = now.map(Value::clone);
+                    held[first].clone_from(&renamed);
+                    found.write = renamed;
+                    if let Some(back) = &mut found.back {
+                        back.made[first] = made_of(&ways, &held);
+                    }
+                    out.fields.push(found);
+                    return;
+                }
                 if agreed.is_some_and(|a| a.rule != rule.digest()) {
                     out.rebased.insert(rule.slot().clone(), Rebase::SameByAnotherRule);
                     out.made.insert(rule.slot().clone(), made_of(&ways, &now.map(Value::clone)));
@@ -218,8 +242,10 @@ fn both(
         // An edit at one end is put onto what the other holds. Where nobody edited it, all of it goes over.
         let from = end.other();
         let edited = !ways.same(was[from], now[from]);
+        // What is put there part by part goes onto what stood there before: of what was edited there nothing stays.
+        let there = if ways.goes_in_parts(end) { was[end] } else { now[end] };
         let converted = match edited {
-            true => ways.carried(end, now[end], was[from], now[from]),
+            true => ways.carried(end, there, was[from], now[from]),
             false => ways.carried(end, was[end], &Value::Empty, now[from]),
         };
         (converted.value.clone().unwrap_or_else(|| now[end].clone()), converted)

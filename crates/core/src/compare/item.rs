@@ -4,7 +4,7 @@
 //! the base is passed over without converting anything.
 
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use crate::agree::{
     Accepted, SaidOfOne, comments_of, files_untold, history_of, holdings, same, sort_comments, sort_history,
@@ -86,7 +86,11 @@ pub(super) struct Back<'a> {
     pub cx: &'a Context<'a>,
     /// Seconds since 1970-01-01.
     pub clock: i64,
+    pub folders: &'a FolderNames,
 }
+
+/// The names of the folders that lead to a folder, by its id, the outermost first and its own last.
+pub type FolderNames = HashMap<String, Vec<String>>;
 
 /// What comparing two artefacts found.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -193,9 +197,9 @@ impl<'a> Comparer<'a> {
         Comparer { lane, cx, written, back: None, rules, ids, fields, named_in, rules_digest }
     }
 
-    /// With the ways back of a lane that carries both ways ([`Lane::with_ways_back`]): what they look at, and the time
-    /// (seconds since 1970-01-01).
-    pub fn both_ways(mut self, cx: &'a Context<'a>, clock: i64) -> Comparer<'a> {
+    /// With the ways back of a lane that carries both ways ([`Lane::with_ways_back`]): what they look at, the time (seconds
+    /// since 1970-01-01), and the folders of the end that is not written first.
+    pub fn both_ways(mut self, cx: &'a Context<'a>, clock: i64, folders: &'a FolderNames) -> Comparer<'a> {
         let (lane, into) = (self.lane, self.written.other());
         for rule in &mut self.rules {
             let Some(of_lane) = lane.rules.iter().find(|r| r.id == *rule.id) else { continue };
@@ -205,7 +209,7 @@ impl<'a> Comparer<'a> {
             rule.back = Some(WayBack { ready, taken_back: of_lane.taken_back() });
         }
         self.rules_digest = digest_of(&self.rules);
-        self.back = Some(Back { cx, clock });
+        self.back = Some(Back { cx, clock, folders });
         self
     }
 
@@ -264,7 +268,7 @@ impl<'a> Comparer<'a> {
 
     /// The text of a written field with left keys replaced by those of counterparts that have been created since; none
     /// if it names no such item. Comments are never changed.
-    fn renamed(&self, there: &Artefact, target: &Slot) -> Option<Value> {
+    pub(super) fn renamed(&self, there: &Artefact, target: &Slot) -> Option<Value> {
         renamed(there.fields.get(target)?, self.cx.places)
     }
 

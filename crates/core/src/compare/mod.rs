@@ -12,6 +12,6 @@ mod walk;
 
 pub use beside::{BesideField, beside};
 pub(crate) use item::ReadyRule;
-pub use item::{Comparer, Found, as_made_there, targets};
+pub use item::{Comparer, FolderNames, Found, as_made_there, targets};
 pub use lane::{Known, LaneFindings, compare_lane};
 pub use walk::{AtEnd, Relation};

@@ -96,11 +96,12 @@ fn unless_the_rule_changed<W: Ways>(
     base: &Remembered<W::Value>,
     same_rule: bool,
 ) -> Verdict<W::Value, W::Why> {
-    let gives_the_same = |end: End| {
+    // What can't be carried at all gives nothing else: what was agreed on stays.
+    let gives_another = |end: End| {
         let made = ways.get(end, &base.at[end.other()]);
-        made.is_ok_and(|made| ways.same(&made, base.made_for(end)))
+        made.is_ok_and(|made| !ways.same(&made, base.made_for(end)))
     };
-    let differs = |end: &End| ways.goes_into(*end) && !gives_the_same(*end);
+    let differs = |end: &End| ways.goes_into(*end) && gives_another(*end);
     match End::BOTH.into_iter().find(differs) {
         Some(end) if !same_rule => Verdict::RuleChanged(end),
         _ => Verdict::InStep,

@@ -1,16 +1,27 @@
 //! Two edits of one value, put together.
 //!
 //! Decides which values have parts, and what both edits make of them where they touch different ones: texts by line and
-//! then by word, lists of labels and people by member. What one edit did alone is as that edit left it, what both did is
-//! there once, and which of the two edits comes first makes no difference. Knows of no ends, rules or items.
+//! then by word, formatted texts by block, steps and tables by step and row, lists of labels and people by member. What one
+//! edit did alone is as that edit left it, what both did is there once, and which of the two edits comes first makes no
+//! difference. Knows of no ends, rules or items.
 
+mod align;
 mod diff3;
+mod documents;
+mod lifted;
+mod lists;
 mod members;
+mod steps;
 mod texts;
+mod words;
 
+pub use align::{EQUAL, align};
 pub use diff3::{Hunk, Part, hunks};
+pub(crate) use documents::blocks_kept;
+pub use lifted::lifted;
+pub use steps::steps_kept;
 
-use crate::model::Value;
+use crate::model::{Document, Step, Value};
 
 /// What both edits of a value make of it together; none where they touch the same part, or the value has no parts.
 pub fn merge(base: &Value, one: &Value, other: &Value) -> Option<Value> {
@@ -26,8 +37,23 @@ pub fn merge(base: &Value, one: &Value, other: &Value) -> Option<Value> {
     if let Some([base, one, other]) = each(all, choices) {
         return Some(Value::ChoiceList(members::merge(base, one, other)).settled());
     }
-    let [base, one, other] = each(all, people)?;
-    Some(Value::UserList(members::merge(base, one, other)).settled())
+    if let Some([base, one, other]) = each(all, people) {
+        return Some(Value::UserList(members::merge(base, one, other)).settled());
+    }
+    let nothing = Document::default();
+    let document = |value| match value {
+        &Value::Empty => Some(&nothing),
+        Value::RichText(document) => Some(document),
+        _ => None,
+    };
+    if let Some([base, one, other]) = each(all, document) {
+        return Some(Value::RichText(documents::merge(base, one, other)?).settled());
+    }
+    if let Some([base, one, other]) = each(all, steps_of) {
+        return Some(Value::Steps(steps::merge(base, one, other)?).settled());
+    }
+    let [base, one, other] = each(all, rows_of)?;
+    Some(Value::Table(steps::rows(base, one, other)?).settled())
 }
 
 /// What all three are, if all of them are that.
@@ -48,6 +74,22 @@ fn people(value: &Value) -> Option<&[String]> {
     match value {
         Value::Empty => Some(&[]),
         Value::UserList(list) => Some(list),
+        _ => None,
+    }
+}
+
+fn steps_of(value: &Value) -> Option<&[Step]> {
+    match value {
+        Value::Empty => Some(&[]),
+        Value::Steps(list) => Some(list),
+        _ => None,
+    }
+}
+
+fn rows_of(value: &Value) -> Option<&[Vec<String>]> {
+    match value {
+        Value::Empty => Some(&[]),
+        Value::Table(rows) => Some(rows),
         _ => None,
     }
 }

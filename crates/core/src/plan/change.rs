@@ -71,6 +71,11 @@ pub struct Change {
 }
 
 impl Change {
+    /// Whether any of its fields is one of a rule that carries both ways.
+    pub fn goes_both_ways(&self) -> bool {
+        self.fields.iter().any(|f| f.back.is_some())
+    }
+
     /// A change of a lane that says nothing yet.
     pub fn new(seq: u32, lane: &str, (kind, right_kind): (Kind, Kind), written: End, outcome: Outcome) -> Change {
         Change {

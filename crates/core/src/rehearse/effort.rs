@@ -21,6 +21,8 @@ pub struct Cost {
     pub read: u64,
     /// The kind of which it makes an item: several of some kinds go in one call.
     pub makes: Option<Kind>,
+    /// Whether it changes a formatted text or steps, which are read before where they are changed in their source.
+    pub changes_texts: bool,
 }
 
 impl Cost {
@@ -41,6 +43,11 @@ impl Cost {
         let mut calls = self.calls(written, pace, false);
         calls[written] += f64::from(u8::from(self.written > 0));
         calls
+    }
+
+    /// Calls to the end that is written to read what texts are changed in.
+    pub(super) fn calls_for_source(&self) -> f64 {
+        f64::from(u8::from(self.changes_texts))
     }
 }
 
@@ -97,6 +104,7 @@ impl Cost {
         } else if fields.iter().filter(own).count() > 0 {
             cost.written += 1;
         }
+        cost.changes_texts = existing && fields.iter().any(|f| matches!(f.write, Value::RichText(_) | Value::Steps(_)));
         for field in fields {
             let now = held(field);
             match &field.write {

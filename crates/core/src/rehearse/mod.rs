@@ -68,11 +68,18 @@ pub fn play_at_both(
     let (of_end, decided) = merged.as_ref().map_or((change, decision), |(leg, decided)| (leg, decided));
     let Played { mut refusals, cost } = stages[end].play(of_end, decided, first_contact);
     let mut calls = cost.calls(end, paces[end], links_back);
+    let in_source = change.goes_both_ways();
+    if in_source {
+        calls[end] += cost.calls_for_source();
+    }
     if let Some((back, decided)) = leg_back(change, decision, first_contact) {
         let end = back.written;
         let Played { refusals: more, cost } = stages[end].play(&back, &decided, first_contact);
         refusals.extend(more);
         calls = calls.zip(cost.calls_back(end, paces[end])).map(|(calls, more)| calls + more);
+        if in_source {
+            calls[end] += cost.calls_for_source();
+        }
     }
     (refusals, calls)
 }

@@ -1,6 +1,7 @@
 //! The way back of a rule that takes back on the way into one end what it does into the other.
 //!
-//! Decides where such a rule leads: into the field that it starts from, from the slot that it fills. What becomes of a value
+//! Decides where such a rule leads: into the field that it starts from, from the slot that it fills; of folders, into the
+//! folder at the other end. What becomes of a value
 //! there is decided in [`crate::carry`].
 
 use super::direction::Direction;
@@ -25,6 +26,7 @@ impl Rule {
                 source: Source::Field(target.clone()),
                 conversions: Vec::new(),
             }),
+            (Source::Folder, Slot::Folder) => Some(fill.clone()),
             _ => None,
         }
     }

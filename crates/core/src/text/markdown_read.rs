@@ -12,12 +12,23 @@ use crate::bounds::{DEEPEST_MARKUP, LONGEST_LOSS, MOST_LOSSES};
 use crate::loss::{LossCause, LossKind};
 use crate::model::{Block, Document, Inline, plain_inlines};
 
-pub fn read(text: &str) -> (Document, Vec<TextLoss>) {
-    let arena = Arena::new();
+fn options() -> Options<'static> {
     let mut options = Options::default();
     options.extension.table = true;
     options.extension.strikethrough = true;
-    let root = parse_document(&arena, text, &options);
+    options
+}
+
+/// The lines, from 0, at which the outermost blocks begin.
+pub fn first_lines(text: &str) -> Vec<usize> {
+    let arena = Arena::new();
+    let root = parse_document(&arena, text, &options());
+    root.children().map(|node| node.data.borrow().sourcepos.start.line.saturating_sub(1)).collect()
+}
+
+pub fn read(text: &str) -> (Document, Vec<TextLoss>) {
+    let arena = Arena::new();
+    let root = parse_document(&arena, text, &options());
     let mut losses = notes(root);
     (Document { blocks: blocks(root, 0, &mut losses) }.normal(), losses)
 }

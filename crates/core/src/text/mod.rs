@@ -12,6 +12,7 @@ mod html_read;
 mod html_write;
 mod markdown_read;
 mod markdown_write;
+mod patch;
 mod plain;
 mod simplify;
 mod xhtml_read;
@@ -19,6 +20,7 @@ mod xhtml_read;
 use serde::{Deserialize, Serialize};
 
 pub use carry::{Carried, carry};
+pub use patch::patched;
 
 use html_write::Dialect;
 

@@ -4,6 +4,7 @@
 //!
 //! `HOVREL_TEXTS` says how many texts of each format are made; 10,000 take some minutes.
 
+mod align;
 mod texts;
 
 use std::io::Write;

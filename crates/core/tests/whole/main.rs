@@ -17,6 +17,7 @@ mod lists;
 mod mentions;
 mod merging;
 mod new_at_either_end;
+mod patched;
 mod scope;
 mod small;
 mod structure;

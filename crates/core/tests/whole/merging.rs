@@ -5,7 +5,7 @@ use std::process::Command;
 
 use hovrel_core::agree::same;
 use hovrel_core::merge::{Part, hunks, merge};
-use hovrel_core::model::Value;
+use hovrel_core::model::{Block, Document, Inline, Step, Value};
 use proptest::prelude::*;
 
 const WORDS: &[&str] = &["stop", "the", "cabin", "at", "wind", "above", "äöü", "30", "m/s"];
@@ -39,14 +39,104 @@ fn three() -> impl Strategy<Value = (Value, Value, Value)> {
         2 => (choices(), choices(), choices()),
         1 => (people(), people(), people()),
         1 => (choice(), choice(), choice()),
+        3 => edited(document(), |d| Value::RichText(d).settled()),
+        3 => edited(steps(), |s| Value::Steps(s).settled()),
+        2 => edited(rows(), |r| Value::Table(r).settled()),
     ]
+}
+
+/// A value of many parts, with two edits of it: few words, so that parts are often alike.
+fn edited<T: Parts + 'static>(
+    of: impl Strategy<Value = T> + 'static,
+    whole: fn(T) -> Value,
+) -> impl Strategy<Value = (Value, Value, Value)> {
+    let deeds = || prop::collection::vec((0..6usize, 0..4u8, prop::sample::select(WORDS)), 0..3);
+    (of, deeds(), deeds()).prop_map(move |(base, one, other)| {
+        let edit = |deeds: &[(usize, u8, &str)]| {
+            let mut out = base.clone();
+            deeds.iter().for_each(|(at, deed, word)| out.edit(*at, *deed, word));
+            whole(out)
+        };
+        (whole(base.clone()), edit(&one), edit(&other))
+    })
+}
+
+/// What has parts that can be taken out, put in, moved and rewritten.
+trait Parts: Clone + std::fmt::Debug {
+    fn edit(&mut self, at: usize, deed: u8, word: &str);
+}
+
+fn edit_list<P: Clone>(list: &mut Vec<P>, at: usize, deed: u8, new: P, rewrite: impl Fn(&mut P)) {
+    let len = list.len();
+    match deed {
+        0 if len > 0 => drop(list.remove(at % len)),
+        1 if len > 1 => {
+            let part = list.remove(at % len);
+            list.insert((at + 2) % len, part);
+        }
+        2 if len > 0 => rewrite(&mut list[at % len]),
+        _ => list.insert(at % (len + 1), new),
+    }
+}
+
+impl Parts for Document {
+    fn edit(&mut self, at: usize, deed: u8, word: &str) {
+        let new = Block::Paragraph { content: vec![Inline::text(word)] };
+        edit_list(&mut self.blocks, at, deed, new, |block| {
+            if let Block::Paragraph { content } = block {
+                content.push(Inline::Strong { content: vec![Inline::text(format!(" {word}"))] });
+            }
+        });
+        *self = self.normal();
+    }
+}
+
+impl Parts for Vec<Step> {
+    fn edit(&mut self, at: usize, deed: u8, word: &str) {
+        let new = Step { action: Document::from_text(word), ..Step::default() };
+        edit_list(self, at, deed, new, |step| step.expected.edit(at, 2 + at as u8 % 2, word));
+    }
+}
+
+impl Parts for Vec<Vec<String>> {
+    fn edit(&mut self, at: usize, deed: u8, word: &str) {
+        let columns = self.remove(0);
+        edit_list(self, at, deed, vec![word.to_owned(), String::new()], |row| row[1] = word.to_owned());
+        self.insert(0, columns);
+    }
+}
+
+fn document() -> impl Strategy<Value = Document> {
+    let line = prop::collection::vec(prop::sample::select(WORDS), 1..5).prop_map(|words| words.join(" "));
+    let paragraph = line.prop_map(|line| Block::Paragraph { content: vec![Inline::text(line)] });
+    prop::collection::vec(paragraph, 0..4).prop_map(|blocks| Document { blocks }.normal())
+}
+
+fn steps() -> impl Strategy<Value = Vec<Step>> {
+    let step = (document(), document());
+    let step = step.prop_map(|(action, expected)| Step { action, expected, ..Step::default() });
+    prop::collection::vec(step, 0..5)
+}
+
+fn rows() -> impl Strategy<Value = Vec<Vec<String>>> {
+    let cell = || prop::sample::select(WORDS).prop_map(str::to_owned);
+    let rows = prop::collection::vec((cell(), cell()), 0..5);
+    rows.prop_map(|rows| {
+        let columns = vec!["Where".to_owned(), "What".to_owned()];
+        std::iter::once(columns).chain(rows.into_iter().map(|(a, b)| vec![a, b])).collect()
+    })
 }
 
 /// What a value is made of.
 fn parts(value: &Value) -> Vec<String> {
     match value {
         Value::ChoiceList(list) | Value::UserList(list) => list.clone(),
-        other => other.display().split_whitespace().map(str::to_owned).collect(),
+        other => {
+            let shown = other.display();
+            // Cells and steps are shown with signs between them.
+            let words = shown.split(|c: char| c.is_whitespace() || ",;|→·".contains(c));
+            words.filter(|word| !word.is_empty()).map(str::to_owned).collect()
+        }
     }
 }
 
@@ -141,7 +231,7 @@ fn by_gnu_diff3(base: &[String], one: &[String], other: &[String]) -> (bool, Str
 }
 
 /// An edit of a list of lines of which no two are alike: lines taken out, put in and rewritten, each new one of its own.
-fn edited(base: &[String], by: &str, deeds: &[(usize, u8)]) -> Vec<String> {
+fn with_lines(base: &[String], by: &str, deeds: &[(usize, u8)]) -> Vec<String> {
     let mut out = base.to_vec();
     for (n, (at, deed)) in deeds.iter().enumerate() {
         let at = at % (out.len() + 1);
@@ -165,7 +255,7 @@ proptest! {
         other in prop::collection::vec((0..20usize, 0..3u8), 0..5),
     ) {
         let base: Vec<String> = (0..lines).map(|n| format!("line {n}")).collect();
-        let (one, other) = (edited(&base, "one", &one), edited(&base, "other", &other));
+        let (one, other) = (with_lines(&base, "one", &one), with_lines(&base, "other", &other));
         let mut clash = false;
         let mut merged = String::new();
         for h in hunks(&base, &one, &other) {
@@ -207,4 +297,68 @@ fn lines_are_merged_whatever_stands_beside_them() {
     let other = "First the brake.\nThen the hauling rope.\nLast the cabin.\nDone.\n";
     let both = "First the brake and its pads.\nThen the hauling rope.\nLast the cabin.\nDone.\n";
     assert_eq!(merged(base, one, other).as_deref(), Some(both));
+}
+
+fn step(action: &str, expected: &str) -> Step {
+    Step { action: Document::from_text(action), expected: Document::from_text(expected), ..Step::default() }
+}
+
+/// Three lists of steps, each given by what is done and what is expected; what comes of them, a line each.
+fn merged_steps(base: &[(&str, &str)], one: &[(&str, &str)], other: &[(&str, &str)]) -> Option<Vec<String>> {
+    let [base, one, other] =
+        [base, one, other].map(|list| Value::Steps(list.iter().map(|(a, e)| step(a, e)).collect()));
+    match merge(&base, &one, &other)? {
+        Value::Steps(steps) => Some(steps.iter().map(Step::plain).collect()),
+        other => panic!("{other:?}"),
+    }
+}
+
+const LOCK: (&str, &str) = ("Lock the cabin door", "It is locked");
+const RUN: (&str, &str) = ("Run the line at five metres per second", "It runs");
+const STOP: (&str, &str) = ("Press the red button", "The line stops");
+
+#[test]
+fn steps_are_merged_by_what_they_are_made_of() {
+    let base = [LOCK, RUN, STOP];
+    let one = [LOCK, ("Run the line at six metres per second", "It runs"), STOP];
+    let other = [LOCK, (RUN.0, "It runs smoothly"), STOP, ("Sign the sheet", "")];
+    let both = ["Lock the cabin door → It is locked", "Run the line at six metres per second → It runs smoothly"];
+    let both = [&both[..], &["Press the red button → The line stops", "Sign the sheet"]].concat();
+    assert_eq!(merged_steps(&base, &one, &other), Some(both.into_iter().map(str::to_owned).collect()));
+}
+
+#[test]
+fn a_step_that_one_moved_is_rewritten_where_it_went() {
+    let rewritten = (STOP.0, "The line stops at once");
+    let both = merged_steps(&[LOCK, RUN, STOP], &[STOP, LOCK, RUN], &[LOCK, RUN, rewritten]).expect("they are apart");
+    assert_eq!(both[0], "Press the red button → The line stops at once");
+    assert_eq!(both.len(), 3);
+}
+
+#[test]
+fn edits_of_steps_that_touch_each_other_are_a_persons_to_settle() {
+    let base = [LOCK, RUN, STOP];
+    let clash = |what: &str, one: &[(&str, &str)], other: &[(&str, &str)]| {
+        assert_eq!(merged_steps(&base, one, other), None, "{what}");
+        assert_eq!(merged_steps(&base, other, one), None, "{what}, the other way round");
+    };
+    clash("an edit against a removal", &[LOCK, STOP], &[LOCK, (RUN.0, "It runs smoothly"), STOP]);
+    clash("a move against a removal", &[RUN, LOCK, STOP], &[LOCK, STOP]);
+    clash("two moves of one step", &[RUN, STOP, LOCK], &[RUN, LOCK, STOP]);
+    clash("two insertions at one place", &[LOCK, ("Ring", ""), RUN, STOP], &[LOCK, ("Call", ""), RUN, STOP]);
+    clash("one part of one step", &[LOCK, RUN, (STOP.0, "All stops")], &[LOCK, RUN, (STOP.0, "It brakes")]);
+    // Of two equal steps nobody knows which one is gone.
+    assert_eq!(merged_steps(&[LOCK, LOCK], &[LOCK], &[(LOCK.0, "It holds"), LOCK]), None);
+}
+
+#[test]
+fn rows_of_a_table_are_merged_under_the_same_columns() {
+    let table = |rows: &[[&str; 2]]| Value::Table(rows.iter().map(|row| row.map(str::to_owned).to_vec()).collect());
+    let base = table(&[["Shift", "Wind"], ["early day", "10"], ["late night", "20"]]);
+    let one = table(&[["Shift", "Wind"], ["early day", "12"], ["late night", "20"]]);
+    let other = table(&[["Shift", "Wind"], ["early day", "10"], ["late night", "25"], ["noon", "5"]]);
+    let both = table(&[["Shift", "Wind"], ["early day", "12"], ["late night", "25"], ["noon", "5"]]);
+    assert_eq!(merge(&base, &one, &other), Some(both));
+    let renamed = table(&[["Shift", "Gust"], ["early day", "10"], ["late night", "20"]]);
+    assert_eq!(merge(&base, &one, &renamed), None, "other columns");
 }

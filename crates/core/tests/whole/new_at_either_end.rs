@@ -145,5 +145,42 @@ fn what_the_other_end_would_not_cover_is_not_made() {
     let mut asks = ends(false);
     asks.left.kinds[0].needs_folder = true;
     let (changes, _) = with_comparer(&both(), &asks, CLOCK, |c| found(c, &usual()));
-    assert_eq!(changes[0].faults, [(Slot::Folder, FaultReason::RequiredEmpty)]);
+    assert_eq!(changes[0].faults, [(Slot::Folder, FaultReason::RequiredUnfed)]);
+}
+
+/// Where folders go both ways, what is new stands in the folder that its own is at the left, and what the lane covers there
+/// goes by that; where its folder is not at the left, it waits.
+#[test]
+fn what_is_new_is_made_in_the_folder_that_its_own_stands_for() {
+    let mut lane = both();
+    let mirrored = Fill { target: Slot::Folder, source: Source::Folder, conversions: vec![] };
+    lane.rules.push(Rule { back: true, ..Rule::filling(End::Right, mirrored) });
+    let lane = lane.with_ways_back();
+    let under = |folder: &str| {
+        let row = ConditionRow { field: "@folder".into(), op: Operator::Under, value: folder.into(), values: vec![] };
+        Lane { left_scope: Condition::Row(row), ..lane.clone() }
+    };
+    let mut asks = ends(false);
+    asks.left.kinds[0].needs_folder = true;
+    let told = |lane: &Lane, folder: &str| {
+        let item = Artefact { parent: Some(folder.to_owned()), ..usual() };
+        with_comparer(lane, &asks, CLOCK, |c| found(c, &item)).0.remove(0)
+    };
+    let change = told(&under("Line"), "r7");
+    assert_eq!((change.outcome, &change.faults), (Outcome::New(End::Left), &vec![]));
+    let folder = change.fields.iter().find(|f| f.field == Slot::Folder).map(|f| f.write.display());
+    assert_eq!(folder.as_deref(), Some("f7"));
+    assert_eq!(told(&under("Cabins"), "r7").faults, [("".into(), FaultReason::OutsideScope { end: End::Left })]);
+    let folder = "r8".to_owned();
+    assert_eq!(told(&lane, "r8").faults, [(Slot::Folder, FaultReason::FolderNotCarried { folder })]);
+}
+
+/// What the other end asks for and no rule takes there is told before, and nothing is made.
+#[test]
+fn what_the_other_end_asks_for_and_nothing_fills_is_told() {
+    let mut asks = ends(false);
+    asks.left.kinds[0].fields.iter_mut().filter(|f| f.id == "aside").for_each(|f| f.required = true);
+    let (changes, _) = with_comparer(&both(), &asks, CLOCK, |c| found(c, &usual()));
+    assert_eq!(changes[0].outcome, Outcome::Blocked);
+    assert_eq!(changes[0].faults, [("aside".into(), FaultReason::RequiredUnfed)]);
 }

@@ -6,8 +6,8 @@ use std::collections::HashMap;
 use hovrel_core::base::Base;
 use hovrel_core::carry::{Context, Place, UserMatcher};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Comparer, targets};
-use hovrel_core::model::{Artefact, End, Ends, Kind, Value, ValueType};
+use hovrel_core::compare::{Comparer, FolderNames, targets};
+use hovrel_core::model::{Artefact, End, Ends, Kind, Reference, Value, ValueType};
 use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldReason, Outcome, Written, WrittenField, base_after, fields_to_write, leg_back,
     leg_merged,
@@ -126,7 +126,11 @@ impl Two {
 
 /// Looks at a lane between two ends of one kind.
 pub fn with_comparer<T>(lane: &Lane, ends: &Ends<Catalogue>, clock: i64, look: impl FnOnce(&Comparer<'_>) -> T) -> T {
-    let (users, places) = (UserMatcher::default(), HashMap::<(Kind, String), Place>::new());
+    let users = UserMatcher::default();
+    // One folder of the right is at the left, inside another.
+    let folder = Place { kind: Kind::Folder, reference: Reference::known("f7") };
+    let places: HashMap<(Kind, String), Place> = [((Kind::Folder, "r7".to_owned()), folder)].into();
+    let folders: FolderNames = [("f7".to_owned(), vec!["Line".to_owned(), "North".to_owned()])].into();
     let systems = Ends { left: "Old", right: "New" };
     let cx = Ends::of(|into: End| Context {
         system: systems[into.other()],
@@ -137,7 +141,7 @@ pub fn with_comparer<T>(lane: &Lane, ends: &Ends<Catalogue>, clock: i64, look: i
         places: &places,
     });
     match lane.direction {
-        Direction::Both => look(&Comparer::new(lane, &cx.right).both_ways(&cx.left, clock)),
+        Direction::Both => look(&Comparer::new(lane, &cx.right).both_ways(&cx.left, clock, &folders)),
         _ => look(&Comparer::new(lane, &cx.right)),
     }
 }
@@ -245,12 +249,13 @@ fn a_lane_that_carried_one_way_goes_on_both_ways_without_a_question() {
     assert_eq!(found.iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::Back(End::Right)]);
     assert_eq!(two.held(End::Left, 2), "Low", "what was held back before comes over");
     assert_eq!(two.run(&both), []);
-    // With another row the rule gives something else, on its way back too, and nobody edited anything: a person decides.
+    // With another row the rule gives something else at the right, from which no row leads back, and nobody edited
+    // anything: a person decides.
     let mut other = both.clone();
     let fill = other.rules[2].into.right.as_mut().expect("it fills the right");
     let Conversion::ValueMap(map) = &mut fill.conversions[0] else { panic!("a map") };
     map.rows[2].right = "Critical".into();
-    assert_eq!(two.run(&other).iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::RuleChangedBack]);
+    assert_eq!(two.run(&other).iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::RuleChanged]);
 }
 
 /// Edits of different words of a title are at both ends after one run; and if the write into the right does not come about,

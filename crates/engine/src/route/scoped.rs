@@ -7,7 +7,7 @@ use std::collections::{HashMap, HashSet};
 use hovrel_core::base::{Pair, Pairs};
 use hovrel_core::carry::{Context, Place};
 use hovrel_core::catalogue::KindSchema;
-use hovrel_core::compare::{AtEnd, Comparer};
+use hovrel_core::compare::{AtEnd, Comparer, FolderNames};
 use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over};
 use hovrel_core::expression::Moment;
 use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
@@ -47,11 +47,12 @@ impl<'a> Scoped<'a> {
     }
 }
 
-/// What a lane's items are compared by: its rules on both their ways, if it carries both. Items that texts and references
-/// lead to are known on the way into the end that is written first only; nothing else carries them so far.
+/// What a lane's items are compared by: its rules on both their ways, if it carries both.
 pub(crate) struct Ways<'a> {
     into_first: Context<'a>,
     into_other: Option<Context<'a>>,
+    /// Of the end that is not written first.
+    folders: &'a FolderNames,
     clock: i64,
 }
 
@@ -66,6 +67,7 @@ impl<'a> Ways<'a> {
                 true => Some(both.ends.context_into(first.other(), lane, &places[first.other()])?),
                 false => None,
             },
+            folders: &both.at[first.other()].paths,
             clock: both.read_at.timestamp(),
         })
     }
@@ -74,7 +76,7 @@ impl<'a> Ways<'a> {
     pub fn comparer(&'a self, lane: &'a Lane) -> Comparer<'a> {
         let comparer = Comparer::new(lane, &self.into_first);
         match &self.into_other {
-            Some(cx) => comparer.both_ways(cx, self.clock),
+            Some(cx) => comparer.both_ways(cx, self.clock, self.folders),
             None => comparer,
         }
     }
@@ -135,6 +137,7 @@ pub(crate) fn scope_lanes<'a>(
         .collect();
     find(both, &mut scoped, &pairs, settled);
     let mut places = Places::default();
+    let mut places_left = Places::default();
     for s in &mut scoped {
         match s.lane.left_kind {
             Kind::Folder => s.covered.left.sort_by_key(|f| left.paths.get(&f.id).map_or(0, Vec::len)),
@@ -146,17 +149,19 @@ pub(crate) fn scope_lanes<'a>(
             _ => {}
         }
         place(&mut places, s, both, &pairs[&s.lane.id]);
+        place_at_left(&mut places_left, s, both, &pairs[&s.lane.id]);
     }
     scoped.sort_by_key(|s| s.lane.left_kind);
-    places.set_left(left.connector.clone());
+    places.set_from(left.connector.clone());
+    places_left.set_from(right.connector.clone());
     places.set_keys(left.items.values().flatten(), right.items.values().flatten());
+    places_left.set_keys(right.items.values().flatten(), left.items.values().flatten());
     let mut followed: Vec<_> = both.carried_elsewhere.iter().filter(|e| e.followed.is_some()).collect();
     followed.sort_by_key(|e| e.followed);
     for e in followed {
         places.set_elsewhere(e.kind, &e.left_id, &e.there);
     }
-    // Nothing that refers to an item is carried into the left so far.
-    InScope { lanes: scoped, places: Ends { left: Places::default(), right: places }, pairs, handed_over }
+    InScope { lanes: scoped, places: Ends { left: places_left, right: places }, pairs, handed_over }
 }
 
 /// Finds what each lane has at the right, all of them together.
@@ -213,6 +218,23 @@ fn place(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &Pairs) {
             None => Reference::Pending { kind: left_kind, id: artefact.id.clone() },
         };
         set(&artefact.id, reference);
+    }
+}
+
+/// Notes where the items of a lane of the right are at the left: those that are there. What is still to be made there is led
+/// to by nothing so far.
+fn place_at_left(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &Pairs) {
+    let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
+    let there: HashSet<&str> = both.at.left.of_kind(left_kind).iter().map(|a| a.id.as_str()).collect();
+    let mut set = |id: &str, left_id: &str| {
+        let reference = Reference::Known(left_id.to_owned());
+        places.set(right_kind, id, Place { kind: left_kind, reference });
+    };
+    for pair in known.iter().filter(|p| there.contains(p.ids.left.as_str())) {
+        set(&pair.ids.right, &pair.ids.left);
+    }
+    for (left_id, (other, _)) in s.found.found.iter().filter(|(_, (_, how))| how.is_sure()) {
+        set(&other.id, left_id);
     }
 }
 

@@ -90,6 +90,11 @@ impl<'a> Course<'a> {
         self.change.seq as i32
     }
 
+    /// Whether the change is of what people edit at both ends.
+    pub fn goes_both_ways(&self) -> bool {
+        self.whole.0.goes_both_ways()
+    }
+
     pub fn makes_new(&self) -> bool {
         makes_new(self.change, self.decision)
     }

@@ -9,7 +9,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::sync::atomic::Ordering::Relaxed;
 
-use hovrel_connect::{ConnectError, Outcome as CallOutcome, Written};
+use hovrel_connect::{ConnectError, Outcome as CallOutcome, Write, Written};
 use hovrel_core::agree::{changed_besides, holdings, same};
 use hovrel_core::law::{Answer, Carrying, Ending, Next, Seen};
 use hovrel_core::model::{Artefact, End, Kind, PARENT, Slot, slot_value};
@@ -180,7 +180,8 @@ pub(super) async fn update(c: &mut Course<'_>, asked: Update<'_>, sent: Sent) ->
         next = match next {
             Next::Send => {
                 c.about_to(step, &sent).await?;
-                let write = sent.write(kind, Some(asked.id), asked.version.clone());
+                let in_source = c.goes_both_ways();
+                let write = Write { in_source, ..sent.write(kind, Some(asked.id), asked.version.clone()) };
                 let answer = desk.connector.write(&desk.container, &write).await;
                 point(&format!("{} called", asked.step));
                 match answer {

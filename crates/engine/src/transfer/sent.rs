@@ -35,6 +35,7 @@ impl Sent {
             version,
             fields: others.map(|(field, value)| (field.id(), value.clone())).collect(),
             parent: folder,
+            in_source: false,
         }
     }
 

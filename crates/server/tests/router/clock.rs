@@ -46,7 +46,7 @@ async fn what_expires_and_what_counts_days_goes_by_the_clock_that_the_systems_go
     let case = read_all(&*old, OLDSTONE.container, Kind::TestCase).await.swap_remove(0);
     let fields = [("name", Value::text("Renamed three days later"))].into_iter().collect();
     let (id, version) = (Some(case.id), case.version);
-    let write = Write { kind: Kind::TestCase, id, version, fields, parent: None };
+    let write = Write { kind: Kind::TestCase, id, version, fields, parent: None, in_source: false };
     let written = put(&*old, OLDSTONE.container, &write).await.expect("it is taken");
     let at = written.modified.and_then(|stamp| stamp.at).expect("a time");
     assert!(at.to_utc() > before + LATER - TimeDelta::minutes(2), "{at} is not three days after {before}");

@@ -58,7 +58,7 @@ async fn figures_follow_the_survey_and_the_version() {
 
     // One more at the left, which nobody knows of before the next survey.
     let fields: Fields = [("name", Held::text("The lamp is seen from the cabin"))].into_iter().collect();
-    let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None };
+    let write = Write { kind: Kind::TestCase, id: None, version: None, fields, parent: None, in_source: false };
     _both.connect(&OLDSTONE).write(OLDSTONE.container, &write).await.expect("it is made");
     assert_eq!(client.get(&path).await["scope"]["total"], total);
     let left = &before["left"];

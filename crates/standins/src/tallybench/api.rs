@@ -14,7 +14,7 @@ use serde_json::{Map, Value, json};
 use super::answers::{
     LARGEST_BATCH, LONGEST_PAGE, Query_, Refusal, bad, each, matches, missing, page, problem, refuse, with_etag,
 };
-use super::state::{Case, Chapter, DEEPEST, DataSet, File, STATUSES, State, Step};
+use super::state::{Case, Chapter, DEEPEST, DataSet, File, STATUSES, State, Step, number_steps};
 use super::{KEY, READ_ONLY_KEY, Server, kinds, records_api};
 use crate::clock;
 use crate::fault::{Faults, misbehave, too_many};
@@ -298,6 +298,7 @@ fn fill_case(c: &mut Case, body: CaseBody, state: &State) -> Result<(), Refusal>
     if let Some(mark) = body.external_ref {
         c.external_ref = mark.filter(|m| !m.is_empty());
     }
+    number_steps(&mut c.steps);
     c.title = c.title.trim().to_owned();
     if c.title.is_empty() || c.title.chars().count() > 250 {
         return Err(bad("title", "a title of 1 to 250 characters is needed"));

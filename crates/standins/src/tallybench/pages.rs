@@ -85,14 +85,15 @@ async fn view(Extract(server): Extract<Server>, Path(id): Path<u32>) -> Response
         .enumerate()
         .map(|(n, s)| {
             format!(
-                "<tr><td>{0}{5}</td><td>{1}<textarea name=action{0} aria-label=\"Action {0}\" rows=2>{2}</textarea></td>\
+                "<tr id=step-{6}><td>{0}{5}</td><td>{1}<textarea name=action{0} aria-label=\"Action {0}\" rows=2>{2}</textarea></td>\
                  <td>{3}<textarea name=expected{0} aria-label=\"Expected {0}\" rows=2>{4}</textarea></td></tr>",
                 n + 1,
                 shown(&s.action),
                 escape(&s.action),
                 shown(&s.expected),
                 escape(&s.expected),
-                s.shared.map(|n| format!(" <a href=/records/shared/SH-{n}>SH-{n}</a>")).unwrap_or_default()
+                s.shared.map(|n| format!(" <a href=/records/shared/SH-{n}>SH-{n}</a>")).unwrap_or_default(),
+                s.step_no
             )
         })
         .collect();

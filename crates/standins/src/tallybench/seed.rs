@@ -3,7 +3,7 @@
 use chrono::{TimeZone, Utc};
 use serde_json::json;
 
-use super::state::{Case, Chapter, Person, State, Step};
+use super::state::{Case, Chapter, Person, State, Step, number_steps};
 use crate::records::{Numbers, made};
 use crate::world::{self, PEOPLE, Size, World};
 
@@ -33,7 +33,7 @@ pub fn state(seed: u64, size: Size) -> State {
             .iter()
             .filter(|s| s.call.is_none())
             .take(2)
-            .map(|s| Step { action: plain(&s.action), expected: plain(&s.expected), shared: None })
+            .map(|s| Step { action: plain(&s.action), expected: plain(&s.expected), ..Step::default() })
             .collect();
         add(&mut state, (chapter, case_places[n]), title, "Copied by hand in spring.", steps, n);
     }
@@ -44,7 +44,7 @@ pub fn state(seed: u64, size: Size) -> State {
     for (n, title) in
         ["Staff kitchen fire door", "Parking barrier in snow", "Guest network is separate"].into_iter().enumerate()
     {
-        let step = Step { action: "Look.".into(), expected: "It is so.".into(), shared: None };
+        let step = Step { action: "Look.".into(), expected: "It is so.".into(), ..Step::default() };
         add(&mut state, (own, n as u32 + 1), title.into(), "Written in the new system.", vec![step], n);
     }
     run_in_spring(&mut state, own);
@@ -106,10 +106,11 @@ fn add(
     (chapter, place): (u32, u32),
     title: String,
     preconditions: &str,
-    steps: Vec<Step>,
+    mut steps: Vec<Step>,
     n: usize,
 ) {
     let id = state.numbers.take();
+    number_steps(&mut steps);
     let case = Case {
         own: Default::default(),
         id,

@@ -112,11 +112,27 @@ pub struct Case {
 #[derive(Debug, Clone, Default, Serialize, Deserialize)]
 #[serde(default, deny_unknown_fields)]
 pub struct Step {
+    /// Its own within the case, from 1; one that is sent without gets a new one.
+    #[serde(skip_serializing_if = "is_none")]
+    pub step_no: u32,
     pub action: String,
     pub expected: String,
     /// The shared steps that stand here; they take no arguments.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub shared: Option<u32>,
+}
+
+fn is_none(number: &u32) -> bool {
+    *number == 0
+}
+
+/// Gives steps without a number of their own the next ones.
+pub fn number_steps(steps: &mut [Step]) {
+    let mut last = steps.iter().map(|s| s.step_no).max().unwrap_or(0);
+    for step in steps.iter_mut().filter(|s| s.step_no == 0) {
+        last += 1;
+        step.step_no = last;
+    }
 }
 
 /// One set of values for a case's parameters.

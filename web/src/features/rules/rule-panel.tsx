@@ -64,7 +64,7 @@ export function RulePanel(p: RuleProps) {
             />
           </div>
         )}
-        {rule && source && p.lane.direction === "both" && (
+        {rule && (source || rule.source === "folder") && p.lane.direction === "both" && (
           <label className="mt-3 block">
             <input
               type="checkbox"
@@ -72,7 +72,7 @@ export function RulePanel(p: RuleProps) {
               checked={p.back}
               onChange={(e) => p.setBack(e.target.checked)}
             />
-            An edit at {right.name} goes back to {sourceSchema?.name ?? source}
+            An edit at {right.name} goes back to {sourceSchema?.name ?? source ?? "the folder"}
           </label>
         )}
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}

@@ -1,0 +1,118 @@
+//! Two edits of a list whose parts may be rewritten: steps, blocks of a text, rows of a table.
+//!
+//! Decides which parts are which by their likeness, puts two edits of one part together by what it is made of, and lets a
+//! part that one edit moved be rewritten by the other. What one edit did alone is as that edit left it. Two edits clash
+//! that touch each other: a rewritten part and a removed one, two moves of one, two insertions at one place.
+
+use super::align::{EQUAL, align};
+use super::words::Words;
+
+/// What the parts of a list are.
+pub(super) struct Parts<'p, T> {
+    /// By what they are alike.
+    pub words: &'p dyn Fn(&T) -> Words,
+    /// What two edits of one part make of it together.
+    pub merge: &'p dyn Fn(&T, &T, &T) -> Option<T>,
+}
+
+/// What both edits make of a list; none where they clash.
+pub(super) fn merge<T: Clone + PartialEq>(base: &[T], one: &[T], other: &[T], parts: &Parts<'_, T>) -> Option<Vec<T>> {
+    if let Some(whole) = three(base, one, other) {
+        return Some(whole.to_vec());
+    }
+    let words = [base, one, other].map(|list| list.iter().map(parts.words).collect::<Vec<_>>());
+    let found_in = |list: &[T], of_list: &[Words]| {
+        align(base.len(), list.len(), |i, j| match base[i] == list[j] {
+            true => EQUAL,
+            false => words[0][i].likeness(&of_list[j]),
+        })
+    };
+    let places = [found_in(one, &words[1])?, found_in(other, &words[2])?];
+    let (mut one, mut other) = (one.to_vec(), other.to_vec());
+    let moved = [moves(base, &one, &places[0]), moves(base, &other, &places[1])];
+    let mut twice = Vec::new();
+    for (n, part) in base.iter().enumerate() {
+        match [0, 1].map(|edit| (moved[edit][n], places[edit][n])) {
+            [(Some(_), _), (Some(_), _)] => twice.push(part),
+            // The other edit of it goes where it was moved to.
+            [(Some(to), _), (_, Some(at))] => one[to] = std::mem::replace(&mut other[at], part.clone()),
+            [(_, Some(at)), (Some(to), _)] => other[to] = std::mem::replace(&mut one[at], part.clone()),
+            [(Some(_), _), _] | [_, (Some(_), _)] => return None,
+            _ => {}
+        }
+    }
+    let out = put_together(base, &one, &other, &places, parts)?;
+    // Both moved it: it may not be at both places.
+    let times = |list: &[T], part: &T| list.iter().filter(|p| *p == part).count();
+    let once = |part: &&T| times(&out, part) <= times(&one, part).max(times(&other, part));
+    twice.iter().all(once).then_some(out)
+}
+
+/// For each of the `new` parts, which of the `old` ones it is: as it was, wherever it stands now, or rewritten.
+pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Words) -> Vec<Option<usize>> {
+    let said = [old, new].map(|list| list.iter().map(words).collect::<Vec<_>>());
+    let likeness = |i: usize, j: usize| if old[i] == new[j] { EQUAL } else { said[0][i].likeness(&said[1][j]) };
+    let mut out = vec![None; new.len()];
+    let places = align(old.len(), new.len(), likeness).unwrap_or_else(|| vec![None; old.len()]);
+    for (n, at) in places.iter().enumerate() {
+        if let Some(at) = at {
+            out[*at] = Some(n);
+        }
+    }
+    // Of equal ones it makes no difference which is which, but for how they are written.
+    let mut left: Vec<usize> = (0..old.len()).filter(|n| places[*n].is_none()).collect();
+    for (part, from) in new.iter().zip(&mut out).filter(|(_, from)| from.is_none()) {
+        *from = left.iter().position(|n| old[*n] == *part).map(|found| left.remove(found));
+    }
+    out
+}
+
+fn put_together<T: Clone + PartialEq>(
+    base: &[T],
+    one: &[T],
+    other: &[T],
+    places: &[Vec<Option<usize>>; 2],
+    parts: &Parts<'_, T>,
+) -> Option<Vec<T>> {
+    let mut out = Vec::new();
+    let mut at = [0, 0, 0];
+    let in_all = (0..base.len()).filter_map(|n| Some([n, places[0][n]?, places[1][n]?]));
+    for found in in_all.chain([[base.len(), one.len(), other.len()]]) {
+        let [b, o, t] = [0, 1, 2].map(|list| at[list]..found[list]);
+        out.extend_from_slice(three(&base[b], &one[o], &other[t])?);
+        if let (Some(b), Some(o), Some(t)) = (base.get(found[0]), one.get(found[1]), other.get(found[2])) {
+            out.push(match three(b, o, t) {
+                Some(part) => part.clone(),
+                None => (parts.merge)(b, o, t)?,
+            });
+        }
+        at = found.map(|n| n + 1);
+    }
+    Some(out)
+}
+
+/// What both edits make of what has no parts: none if they differ.
+pub(super) fn three<'t, T: PartialEq + ?Sized>(base: &'t T, one: &'t T, other: &'t T) -> Option<&'t T> {
+    if one == other || other == base {
+        Some(one)
+    } else if one == base {
+        Some(other)
+    } else {
+        None
+    }
+}
+
+/// Where the parts went that stand as they were at another place: of those of which there is one alone.
+fn moves<T: PartialEq>(base: &[T], list: &[T], places: &[Option<usize>]) -> Vec<Option<usize>> {
+    let gone: Vec<usize> = (0..base.len()).filter(|n| places[*n].is_none()).collect();
+    let new: Vec<usize> = (0..list.len()).filter(|at| !places.contains(&Some(*at))).collect();
+    let mut out = vec![None; base.len()];
+    for &n in &gone {
+        let mut alike = new.iter().filter(|at| list[**at] == base[n]);
+        let alone = gone.iter().filter(|other| base[**other] == base[n]).count() == 1;
+        if let (true, Some(at), None) = (alone, alike.next(), alike.next()) {
+            out[n] = Some(*at);
+        }
+    }
+    out
+}

@@ -1,0 +1,53 @@
+//! Which parts of two lists are which, beside Biopython's pairwise aligner (`align.py`): the pairs that every best alignment has.
+
+use std::io::Write;
+use std::process::{Command, Stdio};
+
+use hovrel_core::merge::{EQUAL, align};
+
+/// Pseudo-random numbers, the same each time (Marsaglia 2003, “Xorshift RNGs”).
+struct Numbers(u64);
+
+impl Numbers {
+    fn below(&mut self, bound: u64) -> u64 {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        self.0 % bound
+    }
+}
+
+#[test]
+fn an_alignment_is_what_all_the_best_ones_have_in_common() {
+    let mut numbers = Numbers(0x5ca1_ab1e);
+    let cases: Vec<Vec<Vec<u32>>> = (0..400)
+        .map(|_| {
+            let (old, new) = (1 + numbers.below(5), 1 + numbers.below(5));
+            // Few different likenesses, so that alignments are often equally good.
+            let mut like = || [0, 500, 599, 600, 700, 800, EQUAL, EQUAL][numbers.below(8) as usize];
+            (0..old).map(|_| (0..new).map(|_| like()).collect()).collect()
+        })
+        .collect();
+    let python =
+        std::env::var("HOVREL_TEST_PYTHON").expect("HOVREL_TEST_PYTHON is a Python with Biopython; ./test makes one");
+    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/independent/align.py");
+    let mut child =
+        Command::new(python).arg(script).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().expect("Python runs");
+    let mut to = child.stdin.take().expect("a pipe");
+    let lines: Vec<String> = cases.iter().map(|c| serde_json::to_string(c).expect("JSON")).collect();
+    let writing = std::thread::spawn(move || lines.iter().try_for_each(|line| writeln!(to, "{line}")));
+    let output = child.wait_with_output().expect("it ends");
+    writing.join().expect("it is written").expect("it is read");
+    assert!(output.status.success());
+    let told = String::from_utf8(output.stdout).expect("text");
+    assert_eq!(told.lines().count(), cases.len());
+    let mut uncertain = 0;
+    for (likeness, told) in cases.iter().zip(told.lines()) {
+        let theirs: Vec<(usize, usize)> = serde_json::from_str(told).expect("pairs");
+        let found = align(likeness.len(), likeness[0].len(), |i, j| likeness[i][j]).expect("they are short");
+        let ours: Vec<(usize, usize)> = found.iter().enumerate().filter_map(|(i, j)| Some((i, (*j)?))).collect();
+        assert_eq!(ours, theirs, "{likeness:?}");
+        uncertain += usize::from(ours.len() < likeness.len().min(likeness[0].len()));
+    }
+    assert!((100..390).contains(&uncertain), "{uncertain} of {} had several best alignments or none", cases.len());
+}
