@@ -1885,6 +1885,12 @@ export interface components {
             /** @enum {string} */
             reason: "cut_there";
         } | {
+            /** @enum {string} */
+            reason: "only_held_here";
+        } | {
+            /** @enum {string} */
+            reason: "steps_in_place_of_calls";
+        } | {
             /** @description The end that something is to go into. */
             end: components["schemas"]["End"];
             /** @enum {string} */

@@ -151,9 +151,12 @@ async fn and_back(
             let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), change["seq"]);
             let as_expected = matches!(change["outcome"].as_str(), Some("blocked" | "new_left"));
             assert!(as_expected && round < 9, "{name}: nobody edited anything: {}", client.get(&path).await);
-            // What the left would not take is told before, and left out.
-            let is_refused =
-                change["included"] == false && change["refusals"].as_array().is_some_and(|r| !r.is_empty());
+            // What the left would not take is told before, and left out here.
+            let is_refused = change["refusals"].as_array().is_some_and(|r| !r.is_empty());
+            if is_refused {
+                let left_out = Some(json!({"included": false}));
+                assert!(client.call(Method::PATCH, &path, left_out, None).await.0.is_success(), "{name}");
+            }
             waits &= change["outcome"] == "blocked" || is_refused;
         }
         let job = client.finish(&client.transfer(&plan).await).await;
