@@ -43,7 +43,8 @@ pub fn put(
                 let there: Vec<Json> = tree::items(raw, &list).into_iter().cloned().collect();
                 let Some(Json::Array(sent)) = body.pointer_mut(&list) else { continue };
                 if there.len() != held.len() || sent.len() != wanted.len() {
-                    continue;
+                    let text = "the steps there can't be told apart; make the change there".to_owned();
+                    return Err(ConnectError::Refused { field: (**id).to_owned(), text });
                 }
                 for (n, from) in steps_kept(held, wanted).into_iter().enumerate() {
                     let Some(from) = from else { continue };
@@ -78,15 +79,19 @@ impl Parts<'_> {
         ];
         for (place, was, is) in texts {
             let Some(place) = place.filter(|_| was != is) else { continue };
-            let there = tree::text(there, place).unwrap_or_default();
-            tree::put(&mut out, place, json!(patched(&there, self.format, is, self.field)?));
+            let text = tree::text(there, place).unwrap_or_default();
+            let text = json!(patched(&text, self.format, is, self.field)?);
+            // In XML, attributes stand beside the text.
+            match there.pointer(place).is_some_and(Json::is_object) {
+                true => tree::put(&mut out, &format!("{place}/#text"), text),
+                false => tree::put(&mut out, place, text),
+            }
         }
         let mut take = |place: &str| {
-            let (top, _) = place[1..].split_once('/').unwrap_or((&place[1..], ""));
-            let new = sent.get(top).cloned();
+            let Some(top) = place.split('/').nth(1) else { return };
             if let Json::Object(map) = &mut out {
-                match new {
-                    Some(new) => map.insert(top.to_owned(), new),
+                match sent.get(top) {
+                    Some(new) => map.insert(top.to_owned(), new.clone()),
                     None => map.remove(top),
                 };
             }

@@ -18,6 +18,7 @@ use hovrel_core::model::{
     ATTACHMENTS, Artefact, Attachment, COMMENTS, Comment, Decimal, Document, Fields, Kind, LINKS, Link, LinkEnd,
     LinkType, Reference, Stamp, Step, Value, ValueType,
 };
+use hovrel_core::text::{TextFormat, carry};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
 use hovrel_testkit::saltmere::{self, Habits, Saltmere};
@@ -451,6 +452,60 @@ async fn what_somebody_else_did_just_before_is_told() {
         let told = put(&*c, known.container, &sample(&*c, known.container, main, "Full:1").await.0).await;
         assert!(matches!(told, Err(ConnectError::Full { .. })), "{}: {told:?}", known.name);
         faults.set(FaultPlan::default());
+    }
+}
+
+/// A paragraph more in a text that is there: what it held stays, or it is refused and nothing is changed; never under another
+/// version than the write goes by.
+#[tokio::test]
+async fn texts_are_changed_in_their_source() {
+    let systems = Systems::start(Size::SMALL).await;
+    for known in KNOWN {
+        let c = systems.connect(known);
+        let catalogue = c.catalogue(known.container).await.expect("a catalogue");
+        let (mut changed, mut refused) = (0, 0);
+        for kind in catalogue.kinds.iter().filter(|k| k.writable) {
+            let is_rich = |f: &&FieldSchema| f.value_type == ValueType::RichText && !f.read_only;
+            let Some(field) = kind.fields.iter().find(is_rich) else { continue };
+            let text = |item: &Artefact| match item.fields.get(&field.id) {
+                Some(Value::RichText(document)) => Some(document.clone()),
+                _ => None,
+            };
+            let items = read_all(&*c, known.container, kind.kind).await;
+            for item in items.iter().filter(|item| text(item).is_some()).take(12) {
+                let item = c.one(known.container, kind.kind, &item.id).await.expect("it is there");
+                let before = text(&item).expect("a text");
+                let mut longer = before.clone();
+                longer.blocks.extend(Document::from_text("Seen to").blocks);
+                let wanted = carry(&longer, field.format.unwrap_or(TextFormat::Plain)).held;
+                let write = Write {
+                    kind: kind.kind,
+                    id: Some(item.id.clone()),
+                    version: item.version.clone(),
+                    fields: [(field.id.clone(), Value::RichText(wanted.clone()))].into_iter().collect(),
+                    parent: None,
+                    in_source: true,
+                };
+                let told = c.write(known.container, &write).await;
+                let now = c.one(known.container, kind.kind, &item.id).await.expect("it is there");
+                match told {
+                    Ok(_) => {
+                        assert_eq!(text(&now), Some(wanted), "{} {}", known.name, item.key);
+                        changed += 1;
+                    }
+                    Err(ConnectError::Refused { .. }) => {
+                        assert_eq!(text(&now), Some(before), "{} {}", known.name, item.key);
+                        refused += 1;
+                    }
+                    Err(other) => panic!("{} {}: {other}", known.name, item.key),
+                }
+                if now.version != item.version {
+                    let told = c.write(known.container, &write).await;
+                    assert!(matches!(told, Err(ConnectError::Changed)), "{} {}: {told:?}", known.name, item.key);
+                }
+            }
+        }
+        assert!(changed > 2 * refused, "{}: {changed} changed, {refused} refused", known.name);
     }
 }
 

@@ -138,6 +138,8 @@ pub(crate) fn scope_lanes<'a>(
     find(both, &mut scoped, &pairs, settled);
     let mut places = Places::default();
     let mut places_left = Places::default();
+    // Nothing leads into the left where nothing is carried there.
+    let carries_back = lanes.iter().any(|lane| lane.direction.writes(End::Left));
     for s in &mut scoped {
         match s.lane.left_kind {
             Kind::Folder => s.covered.left.sort_by_key(|f| left.paths.get(&f.id).map_or(0, Vec::len)),
@@ -149,13 +151,17 @@ pub(crate) fn scope_lanes<'a>(
             _ => {}
         }
         place(&mut places, s, both, &pairs[&s.lane.id]);
-        place_at_left(&mut places_left, s, both, &pairs[&s.lane.id]);
+        if carries_back {
+            place_at_left(&mut places_left, s, both, &pairs[&s.lane.id]);
+        }
     }
     scoped.sort_by_key(|s| s.lane.left_kind);
     places.set_from(left.connector.clone());
-    places_left.set_from(right.connector.clone());
     places.set_keys(left.items.values().flatten(), right.items.values().flatten());
-    places_left.set_keys(right.items.values().flatten(), left.items.values().flatten());
+    if carries_back {
+        places_left.set_from(right.connector.clone());
+        places_left.set_keys(right.items.values().flatten(), left.items.values().flatten());
+    }
     let mut followed: Vec<_> = both.carried_elsewhere.iter().filter(|e| e.followed.is_some()).collect();
     followed.sort_by_key(|e| e.followed);
     for e in followed {
