@@ -118,13 +118,7 @@ impl HttpConnector {
 
     /// The change of an item, over what it is: the version is compared before, where the system does not, and the
     /// whole of it is sent, where what is not sent would be emptied.
-    async fn change(
-        &self,
-        decoder: &decode::Decoder<'_>,
-        schema: &Arc<Schema>,
-        write: &Write,
-        id: &str,
-    ) -> Result<Request, ConnectError> {
+    async fn change(&self, decoder: &decode::Decoder<'_>, write: &Write, id: &str) -> Result<Request, ConnectError> {
         let last_wins = matches!(decoder.of.concurrency, Concurrency::LastWins);
         let whole = decoder.of.updates == Updates::Whole;
         // Labels and the mark among them are one list there.
@@ -139,19 +133,8 @@ impl HttpConnector {
             return Err(ConnectError::Changed);
         }
         let mut request = encode::encode(decoder, write, Some(&now));
-        let mut raw = raw;
-        if let (true, Some(mut body)) = (in_source, request.body.take()) {
-            // Beside the runtime's threads: texts take a while.
-            let (client, zone) = (self.client.clone(), decoder.zone);
-            let (schema, write) = (schema.clone(), write.clone());
-            let put = aside(move |_| {
-                let decoder = self::decoder(&client, write.kind, &schema, zone)?;
-                source::put(&decoder, &write, (&raw, &now), &mut body)?;
-                Ok::<_, ConnectError>((raw, body))
-            });
-            let (read, body) = put.await?;
-            raw = read;
-            request.body = Some(body);
+        if let (true, Some(body)) = (in_source, &mut request.body) {
+            source::put(decoder, write, (&raw, &now), body)?;
         }
         if whole {
             request.body = request.body.map(|sent| encode::over(raw, sent));
@@ -275,9 +258,7 @@ impl Connector for HttpConnector {
         let schema = self.schema(container).await?;
         let decoder = self.decoder(write.kind, &schema).await?;
         let (method, path, request) = match &write.id {
-            Some(id) => {
-                (Method::PUT, fill(&decoder.of.one, &[("id", id)]), self.change(&decoder, &schema, write, id).await?)
-            }
+            Some(id) => (Method::PUT, fill(&decoder.of.one, &[("id", id)]), self.change(&decoder, write, id).await?),
             None => {
                 let path = fill(&decoder.of.create, &[("container", container)]);
                 (Method::POST, path, encode::encode(&decoder, write, None))

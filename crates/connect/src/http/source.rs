@@ -42,12 +42,11 @@ pub fn put(
                 let list = format!("{place}{}", at.items);
                 let there: Vec<Json> = tree::items(raw, &list).into_iter().cloned().collect();
                 let Some(Json::Array(sent)) = body.pointer_mut(&list) else { continue };
-                let all_told = there.len() == held.len() && sent.len() == wanted.len();
-                let Some(kept) = steps_kept(held, wanted).filter(|_| all_told) else {
+                if there.len() != held.len() || sent.len() != wanted.len() {
                     let text = "the steps there can't be told apart; make the change there".to_owned();
                     return Err(ConnectError::Refused { field: (**id).to_owned(), text });
-                };
-                for (n, from) in kept.into_iter().enumerate() {
+                }
+                for (n, from) in steps_kept(held, wanted).into_iter().enumerate() {
                     let Some(from) = from else { continue };
                     let parts = Parts { at: &at, format, field: id };
                     sent[n] = parts.step(&there[from], (&held[from], &wanted[n]), sent[n].take())?;

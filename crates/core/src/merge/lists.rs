@@ -48,13 +48,12 @@ pub(super) fn merge<T: Clone + PartialEq>(base: &[T], one: &[T], other: &[T], pa
     twice.iter().all(once).then_some(out)
 }
 
-/// For each of the `new` parts, which of the `old` ones it is: as it was, wherever it stands now, or rewritten. None of lists
-/// that are too long to be aligned.
-pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Words) -> Option<Vec<Option<usize>>> {
+/// For each of the `new` parts, which of the `old` ones it is: as it was, wherever it stands now, or rewritten.
+pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Words) -> Vec<Option<usize>> {
     let said = [old, new].map(|list| list.iter().map(words).collect::<Vec<_>>());
     let likeness = |i: usize, j: usize| if old[i] == new[j] { EQUAL } else { said[0][i].likeness(&said[1][j]) };
     let mut out = vec![None; new.len()];
-    let places = align(old.len(), new.len(), likeness)?;
+    let places = align(old.len(), new.len(), likeness).unwrap_or_else(|| vec![None; old.len()]);
     for (n, at) in places.iter().enumerate() {
         if let Some(at) = at {
             out[*at] = Some(n);
@@ -65,7 +64,7 @@ pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Wor
     for (part, from) in new.iter().zip(&mut out).filter(|(_, from)| from.is_none()) {
         *from = left.iter().position(|n| old[*n] == *part).map(|found| left.remove(found));
     }
-    Some(out)
+    out
 }
 
 fn put_together<T: Clone + PartialEq>(
