@@ -16,6 +16,18 @@ use crate::program::Program;
 const TITLE: (&str, &str) = ("name", "title");
 const CHOICE: (&str, &str) = ("importance", "importance");
 
+/// Cases of Oldstone, each with the one of another system that was made of it.
+pub async fn paired(systems: &Systems, other: &Known) -> Vec<(Artefact, Artefact)> {
+    let read = async |known: &Known| read_all(&*systems.connect(known), known.container, Kind::TestCase).await;
+    let (old, there) = (read(&OLDSTONE).await, read(other).await);
+    let pair = |left: Artefact| {
+        let mark = format!("Oldstone:{}", left.key);
+        let right = there.iter().find(|a| a.origin.as_deref() == Some(&mark))?;
+        Some((left, right.clone()))
+    };
+    old.into_iter().filter_map(pair).collect()
+}
+
 struct Ground {
     systems: Systems,
     program: Program,
@@ -71,14 +83,7 @@ impl Ground {
     }
 
     async fn items(&self) -> Both {
-        let read = async |known: &Known| read_all(&*self.systems.connect(known), known.container, Kind::TestCase).await;
-        let (old, there) = (read(&OLDSTONE).await, read(&FERNWAY).await);
-        let pair = |left: Artefact| {
-            let mark = format!("Oldstone:{}", left.key);
-            let right = there.iter().find(|a| a.origin.as_deref() == Some(&mark))?;
-            Some((left.id.clone(), (left, right.clone())))
-        };
-        old.into_iter().filter_map(pair).collect()
+        paired(&self.systems, &FERNWAY).await.into_iter().map(|both| (both.0.id.clone(), both)).collect()
     }
 
     async fn edit(&self, known: &Known, item: &Artefact, field: &str, value: Held) {
@@ -122,10 +127,7 @@ impl Ground {
 
     /// A transfer that is killed at a place, and goes on when the program is there again.
     async fn transfer_cut_at(&mut self, plan: &Value, cut: &str) {
-        self.program.restart_to_end_at(cut).await;
-        let job = self.client.transfer(plan).await;
-        assert!(self.program.ends_in(&self.client, &job).await, "the transfer never came by {cut}");
-        self.program.kill_and_restart().await;
+        let job = self.program.transfer_cut_at(&self.client, plan, cut).await;
         self.carried(&job, cut).await;
     }
 

@@ -9,6 +9,7 @@ use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, Known, OLDSTONE, Systems, TALLYBENCH, page_source, read_all, save_page, settled_route};
 use serde_json::{Value, json};
 
+use crate::both_ways::paired;
 use crate::program::Program;
 
 struct Ground {
@@ -44,14 +45,7 @@ impl Ground {
 
     /// Pairs of cases by what the left calls them.
     async fn items(&self) -> BTreeMap<String, (Artefact, Artefact)> {
-        let read = async |known: &Known| read_all(&*self.systems.connect(known), known.container, Kind::TestCase).await;
-        let (old, there) = (read(&OLDSTONE).await, read(&TALLYBENCH).await);
-        let pair = |left: Artefact| {
-            let mark = format!("Oldstone:{}", left.key);
-            let right = there.iter().find(|a| a.origin.as_deref() == Some(&mark))?;
-            Some((left.key.clone(), (left, right.clone())))
-        };
-        old.into_iter().filter_map(pair).collect()
+        paired(&self.systems, &TALLYBENCH).await.into_iter().map(|both| (both.0.key.clone(), both)).collect()
     }
 
     fn page(&self, known: &Known, id: &str) -> String {
@@ -78,13 +72,7 @@ impl Ground {
         let (plan, found) = self.plan().await;
         let job = match cut {
             None => self.client.transfer(&plan).await,
-            Some(cut) => {
-                self.program.restart_to_end_at(cut).await;
-                let job = self.client.transfer(&plan).await;
-                assert!(self.program.ends_in(&self.client, &job).await, "the transfer never came by {cut}");
-                self.program.kill_and_restart().await;
-                job
-            }
+            Some(cut) => self.program.transfer_cut_at(&self.client, &plan, cut).await,
         };
         let job = self.client.finish(&job).await;
         assert_eq!(

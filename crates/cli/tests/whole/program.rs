@@ -132,6 +132,15 @@ impl Program {
         self.ends_before(over).await
     }
 
+    /// A transfer that is cut off at a place, and goes on when the program is there again.
+    pub async fn transfer_cut_at(&mut self, client: &Client, plan: &Value, cut: &str) -> Value {
+        self.restart_to_end_at(cut).await;
+        let job = client.transfer(plan).await;
+        assert!(self.ends_in(client, &job).await, "the transfer never came by {cut}");
+        self.kill_and_restart().await;
+        job
+    }
+
     /// Sends the program a signal by its name.
     pub fn signal(&self, name: &str) {
         let sent = Command::new("kill").args([format!("-{name}"), self.child.id().to_string()]).status();

@@ -3,7 +3,6 @@
 //! Decides which part of what holds more each part of the edited value is: one that was not touched keeps what the other can't
 //! hold, one whose words were edited keeps it in the words that were not, one that is gone takes it along.
 
-use super::align::{EQUAL, align};
 use super::words::Words;
 use super::{documents, lists, steps};
 use crate::model::{Block, Document, Step, Value};
@@ -20,8 +19,7 @@ pub fn lifted(plain: &Value, whole: &Value, wanted: &Value) -> Option<Value> {
             Some(Value::RichText(document(p, w, to)?).settled())
         }
         (Value::Steps(p), Value::Steps(w), Value::Steps(to)) => {
-            let words = |step: &Step| steps::words(step);
-            Some(Value::Steps(list(p, w, to, &words, &step)?).settled())
+            Some(Value::Steps(list(p, w, to, &steps::words, &step)?).settled())
         }
         _ => super::merge(plain, whole, wanted),
     }
@@ -33,7 +31,7 @@ fn document(plain: &Document, whole: &Document, wanted: &Document) -> Option<Doc
 
 fn blocks(plain: &[Block], whole: &[Block], wanted: &[Block]) -> Option<Vec<Block>> {
     match plain.len() == whole.len() {
-        true => list(plain, whole, wanted, &|block| documents::words(block), &block),
+        true => list(plain, whole, wanted, &documents::words, &block),
         false => documents::blocks(plain, whole, wanted),
     }
 }
@@ -41,8 +39,7 @@ fn blocks(plain: &[Block], whole: &[Block], wanted: &[Block]) -> Option<Vec<Bloc
 fn block(plain: &Block, whole: &Block, wanted: &Block) -> Option<Block> {
     match (plain, whole, wanted) {
         (Block::List { items: p, .. }, Block::List { items: w, .. }, Block::List { start, items }) => {
-            let words = |item: &Vec<Block>| documents::words_of_item(item);
-            let items = list(p, w, items, &words, &|p, w, to| blocks(p, w, to))?;
+            let items = list(p, w, items, &documents::words_of_item, &|p, w, to| blocks(p, w, to))?;
             Some(Block::List { start: *start, items })
         }
         (Block::Quote { blocks: p }, Block::Quote { blocks: w }, Block::Quote { blocks: to }) => {
@@ -73,9 +70,7 @@ fn list<T: Clone + PartialEq>(
     if plain.len() != whole.len() {
         return None;
     }
-    let said = [plain, wanted].map(|list| list.iter().map(words).collect::<Vec<_>>());
-    let likeness = |i: usize, j: usize| if plain[i] == wanted[j] { EQUAL } else { said[0][i].likeness(&said[1][j]) };
-    let places = align(plain.len(), wanted.len(), likeness)?;
+    let places = lists::aligned(plain, wanted, words)?;
     let one = |(at, to): (usize, &T)| {
         let found = places.iter().position(|place| *place == Some(at));
         if let Some(n) = found {

@@ -20,14 +20,7 @@ pub(super) fn merge<T: Clone + PartialEq>(base: &[T], one: &[T], other: &[T], pa
     if let Some(whole) = three(base, one, other) {
         return Some(whole.to_vec());
     }
-    let words = [base, one, other].map(|list| list.iter().map(parts.words).collect::<Vec<_>>());
-    let found_in = |list: &[T], of_list: &[Words]| {
-        align(base.len(), list.len(), |i, j| match base[i] == list[j] {
-            true => EQUAL,
-            false => words[0][i].likeness(&of_list[j]),
-        })
-    };
-    let places = [found_in(one, &words[1])?, found_in(other, &words[2])?];
+    let places = [aligned(base, one, parts.words)?, aligned(base, other, parts.words)?];
     let (mut one, mut other) = (one.to_vec(), other.to_vec());
     let moved = [moves(base, &one, &places[0]), moves(base, &other, &places[1])];
     let mut twice = Vec::new();
@@ -48,12 +41,16 @@ pub(super) fn merge<T: Clone + PartialEq>(base: &[T], one: &[T], other: &[T], pa
     twice.iter().all(once).then_some(out)
 }
 
+/// Where each of the `old` parts is among the `new` ones, by the words that both say; see [`align`].
+pub(super) fn aligned<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Words) -> Option<Vec<Option<usize>>> {
+    let said = [old, new].map(|list| list.iter().map(words).collect::<Vec<_>>());
+    align(old.len(), new.len(), |i, j| if old[i] == new[j] { EQUAL } else { said[0][i].likeness(&said[1][j]) })
+}
+
 /// For each of the `new` parts, which of the `old` ones it is: as it was, wherever it stands now, or rewritten.
 pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Words) -> Vec<Option<usize>> {
-    let said = [old, new].map(|list| list.iter().map(words).collect::<Vec<_>>());
-    let likeness = |i: usize, j: usize| if old[i] == new[j] { EQUAL } else { said[0][i].likeness(&said[1][j]) };
     let mut out = vec![None; new.len()];
-    let places = align(old.len(), new.len(), likeness).unwrap_or_else(|| vec![None; old.len()]);
+    let places = aligned(old, new, words).unwrap_or_else(|| vec![None; old.len()]);
     for (n, at) in places.iter().enumerate() {
         if let Some(at) = at {
             out[*at] = Some(n);

@@ -1,8 +1,5 @@
 //! Which parts of two lists are which, beside Biopython's pairwise aligner (`align.py`): the pairs that every best alignment has.
 
-use std::io::Write;
-use std::process::{Command, Stdio};
-
 use hovrel_core::merge::{EQUAL, align};
 
 /// Pseudo-random numbers, the same each time (Marsaglia 2003, “Xorshift RNGs”).
@@ -28,18 +25,7 @@ fn an_alignment_is_what_all_the_best_ones_have_in_common() {
             (0..old).map(|_| (0..new).map(|_| like()).collect()).collect()
         })
         .collect();
-    let python =
-        std::env::var("HOVREL_TEST_PYTHON").expect("HOVREL_TEST_PYTHON is a Python with Biopython; ./test makes one");
-    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/independent/align.py");
-    let mut child =
-        Command::new(python).arg(script).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().expect("Python runs");
-    let mut to = child.stdin.take().expect("a pipe");
-    let lines: Vec<String> = cases.iter().map(|c| serde_json::to_string(c).expect("JSON")).collect();
-    let writing = std::thread::spawn(move || lines.iter().try_for_each(|line| writeln!(to, "{line}")));
-    let output = child.wait_with_output().expect("it ends");
-    writing.join().expect("it is written").expect("it is read");
-    assert!(output.status.success());
-    let told = String::from_utf8(output.stdout).expect("text");
+    let told = super::told_by("align.py", cases.iter().map(|case| serde_json::json!(case)));
     assert_eq!(told.lines().count(), cases.len());
     let mut uncertain = 0;
     for (likeness, told) in cases.iter().zip(told.lines()) {

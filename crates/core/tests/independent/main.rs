@@ -35,19 +35,25 @@ fn carried(left: &str, from: TextFormat) -> Vec<Value> {
     RIGHT.into_iter().map(one).collect()
 }
 
-fn check(cases: &[Value]) {
-    let python =
-        std::env::var("HOVREL_TEST_PYTHON").expect("HOVREL_TEST_PYTHON is a Python with html5lib; ./test makes one");
-    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/independent/check.py");
+/// What a script of this folder tells of cases, each a line of JSON.
+fn told_by(script: &str, cases: impl Iterator<Item = Value>) -> String {
+    let python = std::env::var("HOVREL_TEST_PYTHON")
+        .expect("HOVREL_TEST_PYTHON is a Python with html5lib and Biopython; ./test makes one");
+    let script = format!("{}/tests/independent/{script}", env!("CARGO_MANIFEST_DIR"));
     let mut child =
         Command::new(python).arg(script).stdin(Stdio::piped()).stdout(Stdio::piped()).spawn().expect("Python runs");
     let mut to = child.stdin.take().expect("a pipe");
-    let lines: Vec<String> = cases.iter().map(Value::to_string).collect();
+    let lines: Vec<String> = cases.map(|case| case.to_string()).collect();
     let writing = std::thread::spawn(move || lines.iter().try_for_each(|line| writeln!(to, "{line}")));
     let output = child.wait_with_output().expect("it ends");
     writing.join().expect("it is written").expect("it is read");
-    let told = String::from_utf8_lossy(&output.stdout);
+    let told = String::from_utf8_lossy(&output.stdout).into_owned();
     assert!(output.status.success(), "{told}");
+    told
+}
+
+fn check(cases: &[Value]) {
+    let told = told_by("check.py", cases.iter().cloned());
     assert!(told.contains(&format!("{} texts, 0 not as they were", cases.len())), "{told}");
 }
 

@@ -88,29 +88,12 @@ pub struct Tag<'s> {
     has_attributes: bool,
 }
 
-/// Elements that begin a block (HTML Living Standard §15.3, “block” in its default style sheet).
-const BLOCKS: &[&str] = &[
-    "p",
-    "div",
-    "h1",
-    "h2",
-    "h3",
-    "h4",
-    "h5",
-    "h6",
-    "ul",
-    "ol",
-    "dl",
-    "table",
-    "pre",
-    "blockquote",
-    "hr",
-    "section",
-    "article",
-    "figure",
-    "details",
-    "address",
-];
+/// Elements that begin a block (HTML Living Standard §15.3, “block” in its default style sheet) and say no more than a document
+/// holds, if they have no attributes.
+const HELD_BLOCKS: &[&str] =
+    &["p", "div", "h1", "h2", "h3", "h4", "h5", "h6", "ul", "ol", "dl", "table", "pre", "blockquote", "hr"];
+/// Elements that begin a block and say more.
+const OTHER_BLOCKS: &[&str] = &["section", "article", "figure", "details", "address"];
 /// Elements that are never closed (HTML Living Standard §13.1.2, void elements).
 const VOID: &[&str] =
     &["area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr"];
@@ -126,11 +109,11 @@ impl Tag<'_> {
     }
 
     pub fn is_block(&self) -> bool {
-        self.is(BLOCKS)
+        self.is(HELD_BLOCKS) || self.is(OTHER_BLOCKS)
     }
 
     fn is_known(&self) -> bool {
-        self.is(&BLOCKS[..13]) || self.is(&["table", "pre", "blockquote", "hr"]) || self.is(HELD)
+        self.is(HELD_BLOCKS) || self.is(HELD)
     }
 }
 
