@@ -118,7 +118,13 @@ impl HttpConnector {
 
     /// The change of an item, over what it is: the version is compared before, where the system does not, and the
     /// whole of it is sent, where what is not sent would be emptied.
-    async fn change(&self, decoder: &decode::Decoder<'_>, write: &Write, id: &str) -> Result<Request, ConnectError> {
+    async fn change(
+        &self,
+        decoder: &decode::Decoder<'_>,
+        schema: &Arc<Schema>,
+        write: &Write,
+        id: &str,
+    ) -> Result<Request, ConnectError> {
         let last_wins = matches!(decoder.of.concurrency, Concurrency::LastWins);
         let whole = decoder.of.updates == Updates::Whole;
         // Labels and the mark among them are one list there.
@@ -133,12 +139,20 @@ impl HttpConnector {
             return Err(ConnectError::Changed);
         }
         let mut request = encode::encode(decoder, write, Some(&now));
-        if let (true, Some(body)) = (in_source, &mut request.body) {
-            source::put(decoder, write, (&raw, &now), body)?;
+        let Some(mut body) = request.body.take() else { return Ok(request) };
+        let mut raw = raw;
+        if in_source {
+            // Beside the runtime's threads: texts take a while.
+            let (client, schema, zone) = (self.client.clone(), schema.clone(), decoder.zone);
+            let write = write.clone();
+            (raw, body) = aside(move |_| {
+                let decoder = self::decoder(&client, write.kind, &schema, zone)?;
+                source::put(&decoder, &write, (&raw, &now), &mut body)?;
+                Ok::<_, ConnectError>((raw, body))
+            })
+            .await?;
         }
-        if whole {
-            request.body = request.body.map(|sent| encode::over(raw, sent));
-        }
+        request.body = Some(if whole { encode::over(raw, body) } else { body });
         Ok(request)
     }
 
@@ -258,7 +272,10 @@ impl Connector for HttpConnector {
         let schema = self.schema(container).await?;
         let decoder = self.decoder(write.kind, &schema).await?;
         let (method, path, request) = match &write.id {
-            Some(id) => (Method::PUT, fill(&decoder.of.one, &[("id", id)]), self.change(&decoder, write, id).await?),
+            Some(id) => {
+                let request = self.change(&decoder, &schema, write, id).await?;
+                (Method::PUT, fill(&decoder.of.one, &[("id", id)]), request)
+            }
             None => {
                 let path = fill(&decoder.of.create, &[("container", container)]);
                 (Method::POST, path, encode::encode(&decoder, write, None))

@@ -42,11 +42,12 @@ pub fn put(
                 let list = format!("{place}{}", at.items);
                 let there: Vec<Json> = tree::items(raw, &list).into_iter().cloned().collect();
                 let Some(Json::Array(sent)) = body.pointer_mut(&list) else { continue };
-                if there.len() != held.len() || sent.len() != wanted.len() {
-                    let text = "the steps there can't be told apart; make the change there".to_owned();
-                    return Err(ConnectError::Refused { field: (**id).to_owned(), text });
-                }
-                for (n, from) in steps_kept(held, wanted).into_iter().enumerate() {
+                let same = there.len() == held.len() && sent.len() == wanted.len();
+                let kept = same.then(|| steps_kept(held, wanted)).flatten().ok_or_else(|| ConnectError::Refused {
+                    field: (**id).to_owned(),
+                    text: "it is not clear which of the steps there was changed; make the change there".to_owned(),
+                })?;
+                for (n, from) in kept.into_iter().enumerate() {
                     let Some(from) = from else { continue };
                     let parts = Parts { at: &at, format, field: id };
                     sent[n] = parts.step(&there[from], (&held[from], &wanted[n]), sent[n].take())?;

@@ -272,7 +272,13 @@ impl Connector for OslcConnector {
                 if write.version.as_ref().is_some_and(|v| *v != client::version(&node)) {
                     return Err(ConnectError::Changed);
                 }
-                let graph = resource::graph(&self.client, offered, &subject, node.closure(), write)?;
+                let now = node.closure();
+                let (client, provider, write) = (self.client.clone(), provider.clone(), write.clone());
+                // Texts that are changed in their source take a while.
+                let put = aside(move |_| {
+                    resource::graph(&client, self::offered(&provider, write.kind)?, &subject, now, &write)
+                });
+                let graph = put.await?;
                 let told = self.client.put(&iri, &graph, answer.speech, answer.etag.as_deref()).await?;
                 (iri, told)
             }

@@ -14,8 +14,9 @@ pub(super) fn merge(base: &Document, one: &Document, other: &Document) -> Option
     Some(Document { blocks: blocks(&base.blocks, &one.blocks, &other.blocks)? }.normal())
 }
 
-/// For each of the `new` blocks, which of the `old` ones it is: as it was, wherever it stands now, or rewritten.
-pub(crate) fn blocks_kept(old: &[Block], new: &[Block]) -> Vec<Option<usize>> {
+/// For each of the `new` blocks, which of the `old` ones it is: as it was, wherever it stands now, or rewritten. None if
+/// there are too many of them.
+pub(crate) fn blocks_kept(old: &[Block], new: &[Block]) -> Option<Vec<Option<usize>>> {
     lists::kept(old, new, &words)
 }
 

@@ -47,10 +47,11 @@ pub(super) fn aligned<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> 
     align(old.len(), new.len(), |i, j| if old[i] == new[j] { EQUAL } else { said[0][i].likeness(&said[1][j]) })
 }
 
-/// For each of the `new` parts, which of the `old` ones it is: as it was, wherever it stands now, or rewritten.
-pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Words) -> Vec<Option<usize>> {
+/// For each of the `new` parts, which of the `old` ones it is: as it was, wherever it stands now, or rewritten. None if
+/// there are too many of them.
+pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Words) -> Option<Vec<Option<usize>>> {
     let mut out = vec![None; new.len()];
-    let places = aligned(old, new, words).unwrap_or_else(|| vec![None; old.len()]);
+    let places = aligned(old, new, words)?;
     for (n, at) in places.iter().enumerate() {
         if let Some(at) = at {
             out[*at] = Some(n);
@@ -61,7 +62,7 @@ pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Wor
     for (part, from) in new.iter().zip(&mut out).filter(|(_, from)| from.is_none()) {
         *from = left.iter().position(|n| old[*n] == *part).map(|found| left.remove(found));
     }
-    out
+    Some(out)
 }
 
 fn put_together<T: Clone + PartialEq>(

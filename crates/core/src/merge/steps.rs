@@ -14,8 +14,9 @@ pub(super) fn merge(base: &[Step], one: &[Step], other: &[Step]) -> Option<Vec<S
     lists::merge(base, one, other, &Parts { words: &words, merge: &step })
 }
 
-/// For each of the `new` steps, which of the `old` ones it is: as it was, wherever it stands now, or rewritten.
-pub fn steps_kept(old: &[Step], new: &[Step]) -> Vec<Option<usize>> {
+/// For each of the `new` steps, which of the `old` ones it is: as it was, wherever it stands now, or rewritten. None if
+/// there are too many of them.
+pub fn steps_kept(old: &[Step], new: &[Step]) -> Option<Vec<Option<usize>>> {
     lists::kept(old, new, &words)
 }
 

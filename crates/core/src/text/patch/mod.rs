@@ -31,7 +31,7 @@ pub fn patched(source: &str, format: TextFormat, wanted: &Document) -> Option<St
 
 /// The source block by block; none if a block can't be changed.
 fn by_blocks(pieces: &pieces::Pieces<'_>, format: TextFormat, held: &Document, wanted: &Document) -> Option<String> {
-    let kept = blocks_kept(&held.blocks, &wanted.blocks);
+    let kept = blocks_kept(&held.blocks, &wanted.blocks)?;
     let one = |block: &Block| Document { blocks: vec![block.clone()] };
     // A block that others stand in place of was rewritten; what it said beyond a document would be gone.
     let written_over = |n: usize| {
