@@ -32,6 +32,7 @@
 //! | [`check`] | whether a lane is sound |
 //! | [`suggest`] | which rules and value maps are proposed |
 //! | [`plan`] | the ordered changes, their dependencies and decisions |
+//! | [`conflict`] | what a person may choose where both ends were edited, and what a choice means |
 //! | [`compare`] | what differs, against the base |
 //! | [`rehearse`] | whether the other end would take what is planned |
 //! | [`reconcile`] | the proof after a transfer |
@@ -45,6 +46,7 @@ pub mod carry;
 pub mod catalogue;
 pub mod check;
 pub mod compare;
+pub mod conflict;
 pub mod cover;
 pub mod coverage;
 pub mod diff;

@@ -11,7 +11,7 @@ use hovrel_core::model::{Artefact, End, FieldKey, Kind, Value};
 use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldReason, Outcome, Side};
 use hovrel_engine::{Hub, WorkerOptions, run_worker};
 use hovrel_standins::world::Size;
-use hovrel_store::{ArtefactRow, NewArtefact, NewChange, Plan, Sealer, Store};
+use hovrel_store::{ArtefactRow, NewArtefact, NewChange, Plan, Sealer, Seen, Store};
 use hovrel_testkit::{Client, Database, Systems};
 use serde_json::json;
 use uuid::Uuid;
@@ -175,8 +175,8 @@ async fn main() {
     let first: Uuid = first["id"].as_str().expect("an id").parse().expect("an id");
     let plan = Plan { id: Uuid::now_v7(), ..store.plan(first).await.expect("it is there") };
     let begun = Instant::now();
-    let rows = (0..ARTEFACTS).map(|n| change_row(plan.id, &change(n, &lane)));
-    store.keep_plan(&plan, Box::new(rows), &[], &[]).await.expect("it is kept");
+    let rows = (0..ARTEFACTS).map(|n| Ok((change_row(plan.id, &change(n, &lane))?, Vec::new())));
+    store.keep_plan(&plan, Box::new(rows), &[], &[], &Seen::default()).await.expect("it is kept");
     println!("a plan of {ARTEFACTS} kept in {:.1} s", begun.elapsed().as_secs_f64());
 
     database.change(&years(&route, &lane)).await;

@@ -67,6 +67,7 @@ fn needed(method: &Method, path: &str) -> Option<May> {
         | ("POST", "/plans/{id}/include" | "/plans/{id}/transfer" | "/plans/{id}/decide" | "/plans/{id}/undo") => {
             May::Transfer
         }
+        ("POST", "/conflicts/settle" | "/conflicts/reopen") => May::Transfer,
         ("PUT", "/jobs/{id}/wanted" | "/routes/{id}/matches/{lane}") | ("POST", "/jobs/{id}/retry") => May::Transfer,
         ("POST", "/routes" | "/routes/file") | ("PUT" | "DELETE", "/routes/{id}") => May::Routes,
         ("PUT", "/routes/{id}/name" | "/routes/{id}/versions/{version}/note") => May::Routes,
@@ -163,7 +164,10 @@ async fn is_within(app: &App, reach: &Reach, asked: &Asked) -> Result<bool, Prob
             Some(container) => reach.container(id, container),
             None => reach.system(id),
         },
-        ("routes" | "systems" | "overview" | "find" | "profiles" | "signing-key", None) => asked.method == Method::GET,
+        ("conflicts", Some(id)) => reach.route(app.hub.store.conflict(id).await?.route_id),
+        ("routes" | "systems" | "conflicts" | "overview" | "find" | "profiles" | "signing-key", None) => {
+            asked.method == Method::GET
+        }
         _ => false,
     })
 }

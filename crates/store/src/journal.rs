@@ -14,6 +14,7 @@ use hovrel_core::model::{End, Ends, Fingerprint};
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::conflicts;
 use crate::end::EndColumn;
 use crate::jobs::{Holder, fence};
 use crate::losses::{self, NewLoss};
@@ -99,6 +100,8 @@ pub struct Applied<'a> {
     pub forgotten: Vec<(String, String)>,
     /// The end at which a mark of origin was made, if one was.
     pub made_mark: Option<End>,
+    /// Rules whose conflicts are carried by that, with what was chosen.
+    pub settled: Vec<(String, Value)>,
 }
 
 /// How far a transfer is.
@@ -196,6 +199,7 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
+                conflicts::refused(connection, holder, seq, error).await?;
                 Ok(())
             })
             .await
@@ -330,6 +334,8 @@ impl Store {
                     job: holder.job,
                 };
                 losses::replace(connection, &item, &applied.fields, &applied.losses).await?;
+                let pair = (applied.route, applied.lane, of.left_id);
+                conflicts::carried(connection, pair, &applied.settled).await?;
                 pieces::remember(connection, of, &applied.found, &applied.forgotten).await
             })
             .await

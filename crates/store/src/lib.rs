@@ -7,6 +7,7 @@
 #![warn(missing_docs)]
 
 mod artefacts;
+mod conflicts;
 mod decisions;
 mod end;
 mod error;
@@ -44,6 +45,10 @@ use diesel_async::{AsyncConnection, AsyncMigrationHarness, AsyncPgConnection, Si
 use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
 pub use artefacts::{ArtefactFilter, ArtefactRow, Neighbour, NewArtefact, SurveyHead, SurveyRow};
+pub use conflicts::{
+    ConflictFilter, ConflictGroup, ConflictPlace, ConflictRow, FoundConflict, GenerationRow, Seen, SettledConflict,
+    StandingConflict, ThisGeneration,
+};
 pub use decisions::Decided;
 pub use error::StoreError;
 pub use jobs::{Holder, Job, JobEvent, JobKind, JobState, NewJob, Wanted};

@@ -10,6 +10,7 @@ use serde_json::{Value, json};
 use uuid::Uuid;
 
 use crate::artefacts::holds;
+use crate::conflicts::{self, FoundConflict, Seen};
 use crate::end::EndColumn;
 use crate::newest::{Of, newest};
 use crate::pairs::{PairMove, move_pairs};
@@ -279,9 +280,10 @@ impl Store {
     pub async fn keep_plan(
         &self,
         plan: &Plan,
-        mut rows: Rows<'_, NewChange>,
+        mut rows: Rows<'_, (NewChange, Vec<FoundConflict>)>,
         needs: &[(i32, i32)],
         moves: &[PairMove<'_>],
+        seen: &Seen,
     ) -> Result<(), StoreError> {
         let mut connection = self.connection().await?;
         connection
@@ -297,15 +299,19 @@ impl Store {
                     ))
                     .execute(connection)
                     .await?;
+                // Conflicts go by the lanes that pairs have now.
+                move_pairs(connection, plan.route_id, moves).await?;
                 let mut fields = BTreeSet::new();
                 loop {
-                    let batch = rows.by_ref().take(CHANGES).collect::<Result<Vec<_>, _>>()?;
-                    if batch.is_empty() {
+                    let read = rows.by_ref().take(CHANGES).collect::<Result<Vec<_>, _>>()?;
+                    if read.is_empty() {
                         break;
                     }
+                    let (batch, found): (Vec<_>, Vec<_>) = read.into_iter().unzip();
                     let told = batch.iter().filter(|c| c.outcome != MOVES_A_BASE);
                     fields.extend(told.flat_map(|c| c.field_names.iter().cloned()));
                     diesel::insert_into(changes::table).values(batch).execute(connection).await?;
+                    conflicts::keep(connection, (plan.id, plan.route_id), &found.concat()).await?;
                 }
                 let fields: Vec<String> = fields.into_iter().collect();
                 diesel::update(plans::table.find(plan.id)).set(plans::fields.eq(fields)).execute(connection).await?;
@@ -316,7 +322,7 @@ impl Store {
                     let rows: Vec<_> = batch.iter().map(row).collect();
                     diesel::insert_into(dependencies::table).values(rows).execute(connection).await?;
                 }
-                move_pairs(connection, plan.route_id, moves).await?;
+                conflicts::end_the_others(connection, (plan.id, plan.route_id), seen).await?;
                 Ok(())
             })
             .await

@@ -99,6 +99,21 @@ diesel::table! {
     }
 }
 diesel::table! {
+    conflicts (id) {
+        id -> Uuid, pair_id -> Uuid, route_id -> Uuid, lane -> Text, rule -> Text, slot -> Text, kind -> Text, reason -> Text,
+        title -> Text, left_key -> Text, right_key -> Text, generation -> Int4, state -> Text, ended -> Nullable<Text>,
+        refused -> Nullable<Text>, opened_at -> Timestamptz, changed_at -> Timestamptz, ended_at -> Nullable<Timestamptz>,
+        last_plan -> Nullable<Uuid>, seq -> Int4,
+    }
+}
+diesel::table! {
+    conflict_generations (conflict_id, generation) {
+        conflict_id -> Uuid, generation -> Int4, digest -> Bytea, reason -> Text, body -> Jsonb, left_base -> Bytea,
+        right_base -> Bytea, at -> Timestamptz, choice -> Nullable<Jsonb>, settled_by -> Nullable<Uuid>,
+        settled_at -> Nullable<Timestamptz>,
+    }
+}
+diesel::table! {
     losses (route_id, lane, left_id, field, n) {
         route_id -> Uuid, lane -> Text, left_id -> Text, field -> Text, n -> Int4, left_key -> Text, right_key -> Text,
         foreseen -> Bool, body -> Jsonb, job_id -> Nullable<Uuid>, at -> Timestamptz,
@@ -165,3 +180,9 @@ diesel::allow_tables_to_appear_in_same_query!(changes, jobs, journal);
 diesel::allow_tables_to_appear_in_same_query!(changes, dependencies);
 diesel::allow_tables_to_appear_in_same_query!(jobs, marks);
 diesel::allow_tables_to_appear_in_same_query!(pairs, routes);
+diesel::joinable!(conflict_generations -> conflicts (conflict_id));
+diesel::joinable!(conflict_generations -> people (settled_by));
+diesel::joinable!(conflicts -> pairs (pair_id));
+diesel::allow_tables_to_appear_in_same_query!(conflicts, conflict_generations, people);
+diesel::allow_tables_to_appear_in_same_query!(conflicts, pairs);
+diesel::allow_tables_to_appear_in_same_query!(conflict_generations, pairs);

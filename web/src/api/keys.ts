@@ -57,6 +57,13 @@ export const keys = {
   pairs: (plan: string, ...of: Parts) => ["plan", plan, "pairs", ...of],
   receipt: (plan: string, ...of: Parts) => ["plan", plan, "receipt", ...of],
 
+  /** Everything about conflicts. */
+  ofConflicts: ["conflicts"],
+  conflicts: (...of: Parts) => ["conflicts", "list", ...of],
+  conflictGroups: ["conflicts", "groups"],
+  conflict: (id: string) => ["conflicts", "one", id],
+  similarConflicts: (id: string) => ["conflicts", "similar", id],
+
   job: (job: string | undefined) => ["job", job],
   refused: (job: string, ...of: Parts) => ["job", job, "refused", ...of],
   losses: (job: string, ...of: Parts) => ["job", job, "losses", ...of],
@@ -86,6 +93,8 @@ export const refresh = {
   route: (q: QueryClient, route: string) => again(q, keys.route(route), keys.routes, keys.overview),
   /** A decision about a plan. */
   plan: (q: QueryClient, plan: string, route: string) => again(q, keys.ofPlan(plan), keys.route(route), keys.overview),
+  /** Conflicts were decided about. */
+  conflicts: (q: QueryClient) => again(q, keys.ofConflicts, keys.overview),
   /** A proof was begun or has ended. */
   proof: (q: QueryClient, route: string) =>
     again(q, keys.proof(route), keys.proofs(route), keys.route(route), keys.routes, keys.overview),

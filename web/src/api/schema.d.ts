@@ -4,6 +4,108 @@
  */
 
 export interface paths {
+    "/conflicts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Conflicts of any route, the newest first; for a key, of the routes that it is for. */
+        get: operations["listConflicts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/conflicts/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many conflicts are open, by route, rule and reason, the most first. */
+        get: operations["groupConflicts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/conflicts/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Opens settled conflicts again, all of them or none. */
+        post: operations["reopenConflicts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/conflicts/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Chooses what becomes of conflicts, all of them or none. One that has another generation by now is shown again. */
+        post: operations["settleConflicts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/conflicts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One conflict with what both ends hold. */
+        get: operations["getConflict"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/conflicts/{id}/similar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The conflicts that are open of the same rule for the same reason, this one among them if it is. */
+        get: operations["similarConflicts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/find": {
         parameters: {
             query?: never;
@@ -1261,6 +1363,13 @@ export interface components {
             touches: components["schemas"]["TouchAnswer"][];
             url?: string | null;
         };
+        /** @description A conflict as it was shown. */
+        AsShown: {
+            /** Format: int32 */
+            generation: number;
+            /** Format: uuid */
+            id: string;
+        };
         Asked: {
             id: string;
             label: string;
@@ -1452,6 +1561,21 @@ export interface components {
             state: components["schemas"]["StepState"];
             step: string;
         };
+        ChoiceDetail: {
+            left?: components["schemas"]["ValueDiff"] | null;
+            losses: components["schemas"]["LossDetail"][];
+            right?: components["schemas"]["ValueDiff"] | null;
+            take: components["schemas"]["Take"];
+        };
+        /** @description What was chosen. */
+        Chosen: {
+            /** Format: date-time */
+            at?: string | null;
+            /** @description Who chose; none if it was chosen in a dry run. */
+            by?: string | null;
+            merged?: components["schemas"]["ValueDiff"] | null;
+            take: components["schemas"]["Take"];
+        };
         /** @description What somebody wrote about an artefact. */
         Comment: {
             /** @description What it says. */
@@ -1493,6 +1617,59 @@ export interface components {
             /** @description The values of [`Operator::OneOf`] and [`Operator::NoneOf`]. */
             values?: string[];
         };
+        /** @description A conflict with its values. */
+        ConflictDetail: {
+            /** @description Why it can't be carried to an end, in words. */
+            cannot: string[];
+            /** @description What may be chosen, and what each would write. */
+            choices: components["schemas"]["ChoiceDetail"][];
+            chosen?: components["schemas"]["Chosen"] | null;
+            conflict: components["schemas"]["ListedConflict"];
+            /** @description What was found and chosen before, the latest first. */
+            earlier: components["schemas"]["Earlier"][];
+            left: components["schemas"]["HeldAt"];
+            /**
+             * Format: uuid
+             * @description The dry run that found it last, and its change there.
+             */
+            plan?: string | null;
+            proposal?: components["schemas"]["ProposalDetail"] | null;
+            right: components["schemas"]["HeldAt"];
+            /** Format: int32 */
+            seq: number;
+            /**
+             * Format: int64
+             * @description How many others are open for the same rule and reason.
+             */
+            similar: number;
+        };
+        /** @description How many conflicts of a rule are open for a reason. */
+        ConflictGroup: {
+            /** Format: int64 */
+            count: number;
+            field_name: string;
+            kind: components["schemas"]["Kind"];
+            lane: string;
+            reason: components["schemas"]["FieldReason"];
+            /** Format: uuid */
+            route: string;
+            route_name: string;
+            rule: string;
+        };
+        ConflictPage: {
+            items: components["schemas"]["ListedConflict"][];
+            next?: string | null;
+            /**
+             * Format: int64
+             * @description How many match.
+             */
+            total: number;
+        };
+        /**
+         * @description Where a conflict stands.
+         * @enum {string}
+         */
+        ConflictState: "open" | "settled" | "closed";
         ContainerAnswer: {
             id: string;
             name: string;
@@ -1666,6 +1843,17 @@ export interface components {
             /** @description Its title. */
             title: string;
         };
+        /** @description A generation before. */
+        Earlier: {
+            /** Format: date-time */
+            at: string;
+            chosen?: components["schemas"]["Chosen"] | null;
+            /** Format: int32 */
+            generation: number;
+            left: components["schemas"]["ValueDiff"];
+            reason: components["schemas"]["FieldReason"];
+            right: components["schemas"]["ValueDiff"];
+        };
         /**
          * @description One end of a route.
          * @enum {string}
@@ -1683,6 +1871,11 @@ export interface components {
             /** @description Of fields that are set by moves: how a new item gets to each state. */
             ways: components["schemas"]["FieldWays"][];
         };
+        /**
+         * @description How a conflict ended.
+         * @enum {string}
+         */
+        Ended: "carried" | "agreed" | "withdrawn" | "moot";
         EndsBody: {
             /** @description Lanes for these ends, as proposed or of one's own. */
             lanes: components["schemas"]["Lane"][];
@@ -2224,6 +2417,13 @@ export interface components {
             /** Format: int64 */
             waits_items: number;
         };
+        /** @description What an end holds. */
+        HeldAt: {
+            base?: components["schemas"]["ValueDiff"] | null;
+            field_name: string;
+            /** @description From that to what it holds; what it holds, if there was nothing. */
+            now: components["schemas"]["ValueDiff"];
+        };
         HeldField: {
             empty: boolean;
             field: string;
@@ -2713,6 +2913,37 @@ export interface components {
             /** Format: int32 */
             steps?: number | null;
         };
+        /** @description A conflict in a list. */
+        ListedConflict: {
+            /** Format: date-time */
+            changed_at: string;
+            ended?: components["schemas"]["Ended"] | null;
+            /** Format: date-time */
+            ended_at?: string | null;
+            field_name: string;
+            /**
+             * Format: int32
+             * @description Counted up when a value, the rule or the reason changes; whoever chooses names it.
+             */
+            generation: number;
+            /** Format: uuid */
+            id: string;
+            kind: components["schemas"]["Kind"];
+            lane: string;
+            left_key: string;
+            /** Format: date-time */
+            opened_at: string;
+            reason: components["schemas"]["FieldReason"];
+            /** @description What a system said to what was chosen. */
+            refused?: string | null;
+            right_key: string;
+            /** Format: uuid */
+            route: string;
+            route_name: string;
+            rule: string;
+            state: components["schemas"]["ConflictState"];
+            title: string;
+        };
         ListedPair: {
             left: components["schemas"]["PairEnd"];
             right: components["schemas"]["PairEnd"];
@@ -2946,6 +3177,14 @@ export interface components {
             login: string;
             name: string;
         };
+        /** @description Both edits, put together. */
+        MergeBody: {
+            /** @description What is taken for each part that both edited, in order. */
+            picks: components["schemas"]["Pick"][];
+        } | {
+            /** @description The whole of a text. */
+            text: string;
+        };
         /** @description What both edits of a field make of it together. */
         MergeDetail: {
             /** @description From what the left holds to what will be written there. */
@@ -3113,6 +3352,23 @@ export interface components {
              */
             total: number;
         };
+        /** @description A part of both edits. */
+        PartDetail: {
+            /** @enum {string} */
+            part: "made";
+            value: components["schemas"]["ValueDiff"];
+        } | {
+            base: components["schemas"]["ValueDiff"];
+            left: components["schemas"]["ValueDiff"];
+            /** @enum {string} */
+            part: "clash";
+            right: components["schemas"]["ValueDiff"];
+        };
+        /**
+         * @description What is taken for a part that both ends edited.
+         * @enum {string}
+         */
+        Pick: "left" | "right" | "both" | "base";
         /** @description A run of text that is the same at both sides, only before, or only after. */
         Piece: {
             /** @description What became of it. */
@@ -3399,6 +3655,11 @@ export interface components {
             job?: components["schemas"]["JobAnswer"] | null;
             proof?: components["schemas"]["ProofAnswer"] | null;
         };
+        ProposalDetail: {
+            parts: components["schemas"]["PartDetail"][];
+            /** @description The whole as a text that can be edited, with the left's words where both edited; none if it is no text. */
+            text?: string | null;
+        };
         ProposeBody: {
             left: components["schemas"]["EndBody"];
             right: components["schemas"]["EndBody"];
@@ -3534,6 +3795,9 @@ export interface components {
             /** @description The route's name, typed by the person: its pairs can't be brought back. */
             name: string;
         };
+        ReopenConflicts: {
+            conflicts: components["schemas"]["AsShown"][];
+        };
         /** @description A line: what it is part of, how deep it is indented, and its text. */
         RichLine: {
             /** @description Whether the line as such is new or gone; its words say so for themselves. */
@@ -3569,6 +3833,11 @@ export interface components {
             name: string;
             /**
              * Format: int64
+             * @description Conflicts that nobody has decided about.
+             */
+            open_conflicts: number;
+            /**
+             * Format: int64
              * @description Pairs remembered.
              */
             pairs: number;
@@ -3577,6 +3846,11 @@ export interface components {
             right: components["schemas"]["RouteEnd"];
             rules: components["schemas"]["RulesFigure"];
             scope: components["schemas"]["ScopeFigure"];
+            /**
+             * Format: int64
+             * @description Conflicts that are decided about, and that no transfer has carried out.
+             */
+            settled_conflicts: number;
             transfer?: components["schemas"]["JobAnswer"] | null;
             /** Format: date-time */
             updated_at: string;
@@ -3697,6 +3971,11 @@ export interface components {
         SettleBody: {
             settle: components["schemas"]["Settle"][];
         };
+        SettleConflicts: {
+            conflicts: components["schemas"]["AsShown"][];
+            merge?: components["schemas"]["MergeBody"] | null;
+            take: components["schemas"]["Take"];
+        };
         Setup: {
             /** @description True until the first administrator is made. */
             needs_first_administrator: boolean;
@@ -3734,6 +4013,22 @@ export interface components {
             fingerprint: string;
             /** @description 32 bytes in hexadecimal. */
             public_key: string;
+        };
+        /** @description A conflict that is like another, with what it is about. */
+        SimilarConflict: {
+            conflict: components["schemas"]["ListedConflict"];
+            left: string;
+            right: string;
+            /** @description What may be chosen for it. */
+            takes: components["schemas"]["Take"][];
+        };
+        SimilarConflicts: {
+            items: components["schemas"]["SimilarConflict"][];
+            /**
+             * Format: int64
+             * @description How many there are; the first of them are listed.
+             */
+            total: number;
         };
         /** @description A place of an artefact that a rule can read or fill: the id of a field, or `@` and a name. */
         Slot: string;
@@ -3890,6 +4185,11 @@ export interface components {
          * @enum {string}
          */
         TableForm: "rows" | "sets";
+        /**
+         * @description What is taken for a conflict.
+         * @enum {string}
+         */
+        Take: "left" | "right" | "merge" | "different";
         /**
          * @description How a field writes rich text.
          * @enum {string}
@@ -4209,6 +4509,247 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    listConflicts: {
+        parameters: {
+            query?: {
+                state?: components["schemas"]["ConflictState"];
+                route?: string;
+                lane?: string;
+                rule?: string;
+                reason?: components["schemas"]["FieldReason"];
+                /** @description Words of a key or a title. */
+                find?: string;
+                /** @description `next` of the page before. */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictPage"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    groupConflicts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictGroup"][];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reopenConflicts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReopenConflicts"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    settleConflicts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleConflicts"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    getConflict: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConflictDetail"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    similarConflicts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SimilarConflicts"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query: {

@@ -3,5 +3,6 @@ export const places = [
   ["/", "Overview"],
   ["/systems", "Systems"],
   ["/routes", "Routes"],
+  ["/conflicts", "Conflicts"],
   ["/keys", "Access keys"],
 ] as const;

@@ -14,6 +14,7 @@ const NewRoute = lazy(() => import("@/features/routes/new-route"));
 const RouteFrame = lazy(() => import("@/features/route/frame"));
 const Ends = lazy(() => import("@/features/route/ends"));
 const Counterparts = lazy(() => import("@/features/counterparts/counterparts"));
+const Conflicts = lazy(() => import("@/features/conflicts/conflicts"));
 const Keys = lazy(() => import("@/features/keys/keys"));
 const Versions = lazy(() => import("@/features/route/versions"));
 const Scope = lazy(() => import("@/features/scope/scope"));
@@ -66,6 +67,7 @@ export const router = createBrowserRouter([
           { path: "versions", element: <Versions /> },
         ],
       },
+      { path: "/conflicts", element: <Conflicts /> },
       { path: "/keys", element: <Keys /> },
       { path: "*", element: <Nowhere /> },
     ],

@@ -99,6 +99,12 @@ impl BothWays<'_> {
         }
     }
 
+    /// Whether an end takes a value that a person made for it, and holds it as it is.
+    pub fn takes(&self, into: End, value: &Value) -> bool {
+        let ready = self.ready[into];
+        ready.refusal(value).is_none() && ready.keeps(value) && !self.has_calls_in_place(into)
+    }
+
     /// What the item that an edit comes from lost when it was read, of what the rule takes from it.
     fn lost_in_reading(&self, into: End) -> impl Iterator<Item = Loss> {
         let ready = self.ready[into];

@@ -202,7 +202,16 @@ impl Comparer<'_> {
             Verdict::Conflict(Clash::OldForm(end)) => change(FieldReason::OldForm(end)),
             Verdict::Conflict(Clash::Exchange) => change(FieldReason::Exchange),
         };
-        out.fields.push(found);
+        out.fields.push(match self.stands(rule, items) {
+            Some(stands) => {
+                let mut found = stands.keeps(change, rule.digest()).unwrap_or(found);
+                if let Some(merged) = stands.merged().filter(|_| stands.is_of(&found, rule.digest())) {
+                    found.merge = remembered.as_ref().and_then(|was| merge_as(&ways, was, (first, merged), now));
+                }
+                found
+            }
+            None => found,
+        });
     }
 }
 
@@ -291,5 +300,27 @@ fn merge(ways: &BothWays<'_>, was: &Remembered<Value>, now: Ends<&Value>) -> Opt
     let (left, right) = (into(End::Left)?, into(End::Right)?);
     let write = Ends { left: left.value?, right: right.value? };
     let losses = Ends { left: left.losses, right: right.losses };
+    Some(Merge { made: made_of(ways, &write), half: was.without_left(ways, now.right), write, losses })
+}
+
+/// What both edits make of a field together, as a person put them together for the end that is written first. None if the other
+/// end can't hold that, or the first does not take it.
+fn merge_as(
+    ways: &BothWays<'_>,
+    was: &Remembered<Value>,
+    (first, merged): (End, &Value),
+    now: Ends<&Value>,
+) -> Option<Merge> {
+    let other = first.other();
+    // What the other end holds, in the words of the first, becomes what was put together.
+    let held = ways.get(first, now[other]).ok()?;
+    let put = ways.carried(other, now[other], &held, merged);
+    let mut write = Ends::of(|_| merged.clone());
+    write[other] = put.value?;
+    if !ways.takes(first, merged) || !ways.agree(write.as_ref()) {
+        return None;
+    }
+    let mut losses = Ends::<Vec<_>>::default();
+    losses[other] = put.losses;
     Some(Merge { made: made_of(ways, &write), half: was.without_left(ways, now.right), write, losses })
 }

@@ -12,6 +12,7 @@ use crate::agree::{
 use crate::base::{Agreed, Base, Pair, RuleSlot, Why};
 use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
 use crate::catalogue::KindSchema;
+use crate::conflict::{OfLane, Standing};
 use crate::loss::Loss;
 use crate::model::{Artefact, End, Ends, Fingerprint, Names, Picker, ShortForm, Slot, Value, labelled, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
@@ -70,6 +71,8 @@ pub struct Comparer<'a> {
     pub(crate) written: End,
     /// What the ways back look at, and the time at which it is compared; none of a lane that carries one way.
     pub(super) back: Option<Back<'a>>,
+    /// The conflicts of its pairs that are open.
+    standing: Option<&'a OfLane>,
     rules: Vec<ReadyRule<'a>>,
     /// The ids of the rules, by which values are hashed.
     ids: Names,
@@ -107,6 +110,8 @@ pub struct Found {
     pub losses: Vec<Loss>,
     /// Comments and past changes that were found at both ends, and are remembered from now on.
     pub accepted: Vec<Accepted>,
+    /// Rules of which a conflict is open, and of which nobody knows what stands at an end now.
+    pub unknown: Vec<RuleId>,
 }
 
 impl Found {
@@ -194,7 +199,7 @@ impl<'a> Comparer<'a> {
             rules.iter().map(field).collect()
         });
         let named_in = rules.iter().filter(|r| r.ready.holds_documents()).map(|r| &r.ready.fill.target).collect();
-        Comparer { lane, cx, written, back: None, rules, ids, fields, named_in, rules_digest }
+        Comparer { lane, cx, written, back: None, standing: None, rules, ids, fields, named_in, rules_digest }
     }
 
     /// With the ways back of a lane that carries both ways ([`Lane::with_ways_back`]): what they look at, the time (seconds
@@ -211,6 +216,16 @@ impl<'a> Comparer<'a> {
         self.rules_digest = digest_of(&self.rules);
         self.back = Some(Back { cx, clock, folders });
         self
+    }
+
+    /// With the conflicts of its pairs that are open.
+    pub fn standing(self, standing: &'a OfLane) -> Comparer<'a> {
+        Comparer { standing: Some(standing), ..self }
+    }
+
+    /// The conflict of a slot of a pair that is open.
+    pub(super) fn stands(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> Option<&Standing> {
+        self.standing?.get(&items.left.id)?.get(rule.id)
     }
 
     /// The end that the rules read.
@@ -284,10 +299,21 @@ impl<'a> Comparer<'a> {
         let mut out = Found::default();
         for rule in &self.rules {
             self.compare_slot(rule, items, base, accepted, &mut out);
+            if self.stands(rule, items).is_some() && self.is_unknown(rule, items) {
+                out.unknown.push(rule.id.clone());
+            }
         }
         out.faults.extend(self.moves(&out.fields, Some(items[self.written])));
         out.faults.extend(self.moves_back(&out.fields, items[self.read()]));
         out
+    }
+
+    /// Whether what a rule joins can't be seen at one of the ends.
+    fn is_unknown(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> bool {
+        let unreadable = |value: &Value| matches!(value, Value::Unreadable(_));
+        self.left_out(rule, items).is_some()
+            || unreadable(&rule.slot().of(items[self.written]))
+            || source_value(rule.ready.fill, items[self.read()], self.cx.system).is_some_and(|v| unreadable(&v))
     }
 
     /// The end that left out of its answer what a rule joins there; none if both answered.

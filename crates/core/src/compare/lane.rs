@@ -13,6 +13,7 @@ use crate::identity::Evidence;
 use crate::loss::Loss;
 use crate::model::{Artefact, End, Ends, Kind, Slot, Value};
 use crate::plan::{Absence, Change, FieldChange, FieldReason, Outcome, Side};
+use crate::rules::RuleId;
 
 /// What a lane's comparison found.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -25,6 +26,10 @@ pub struct LaneFindings {
     pub only_written: u64,
     /// Pairs that a person let go.
     pub let_go: u64,
+    /// The left items of pairs that are gone at both ends.
+    pub gone: Vec<String>,
+    /// Conflicts that are open, and of which nobody knows what stands at an end now: left item and rule.
+    pub unknown: Vec<(String, RuleId)>,
 }
 
 /// What is remembered about a lane, and where it stands in the plan.
@@ -92,18 +97,26 @@ pub fn compare_lane(
             }
             Relation::Half { pair, missing, why, items } if missing == read => {
                 // Gone at both ends: there is nothing left to tell of.
-                if why != Absence::Gone || items[written].is_some() {
-                    keep(compared.without_read(seq, pair, why, items));
-                    out.changes += 1;
+                match why != Absence::Gone || items[written].is_some() {
+                    true => {
+                        keep(compared.without_read(seq, pair, why, items));
+                        out.changes += 1;
+                    }
+                    false => out.gone.push(pair.ids.left.clone()),
                 }
                 continue;
             }
-            Relation::Half { why, items, .. } => match items[read] {
+            Relation::Half { pair, why, items, .. } => match items[read] {
                 Some(item) => (item, compared.without_written(item, why)),
-                None => continue,
+                None => {
+                    out.gone.push(pair.ids.left.clone());
+                    continue;
+                }
             },
             Relation::Pair { pair, items, .. } => {
                 let one = compared.pair(pair, items);
+                let unknown = one.found.unknown.iter().map(|rule| (pair.ids.left.clone(), rule.clone()));
+                out.unknown.extend(unknown);
                 // What an answer leaves out makes an item look changed, and is no change.
                 let left_out = !items.left.left_out.is_empty() || !items.right.left_out.is_empty();
                 if left_out && one.found.moves_nothing() {

@@ -5,6 +5,7 @@
 //! that touch each other: a rewritten part and a removed one, two moves of one, two insertions at one place.
 
 use super::align::{EQUAL, align};
+use super::stretches::Stretch;
 use super::words::Words;
 
 /// What the parts of a list are.
@@ -65,6 +66,38 @@ pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Wor
     Some(out)
 }
 
+/// A list and what two edits made of it, stretch by stretch.
+pub(super) fn stretches<T: Clone + PartialEq>(
+    [base, one, other]: &[Vec<T>; 3],
+    parts: &Parts<'_, T>,
+) -> Option<Vec<Stretch<T>>> {
+    let places = [aligned(base, one, parts.words)?, aligned(base, other, parts.words)?];
+    let mut out = Vec::new();
+    let mut at = [0, 0, 0];
+    for found in in_all(&places, [base.len(), one.len(), other.len()]) {
+        let [b, o, t] = [0, 1, 2].map(|list| at[list]..found[list]);
+        let (b, o, t) = (&base[b], &one[o], &other[t]);
+        out.push(match three(b, o, t) {
+            Some(made) => Stretch::Made(made.to_vec()),
+            None => Stretch::Clash([b.to_vec(), o.to_vec(), t.to_vec()]),
+        });
+        if let (Some(b), Some(o), Some(t)) = (base.get(found[0]), one.get(found[1]), other.get(found[2])) {
+            out.push(match three(b, o, t).cloned().or_else(|| (parts.merge)(b, o, t)) {
+                Some(part) => Stretch::Made(vec![part]),
+                None => Stretch::Clash([vec![b.clone()], vec![o.clone()], vec![t.clone()]]),
+            });
+        }
+        at = found.map(|n| n + 1);
+    }
+    Some(out)
+}
+
+/// The places of the parts that all three lists have, and the ends of the lists behind them.
+fn in_all(places: &[Vec<Option<usize>>; 2], ends: [usize; 3]) -> Vec<[usize; 3]> {
+    let found = (0..ends[0]).filter_map(|n| Some([n, places[0][n]?, places[1][n]?]));
+    found.chain([ends]).collect()
+}
+
 fn put_together<T: Clone + PartialEq>(
     base: &[T],
     one: &[T],
@@ -74,8 +107,7 @@ fn put_together<T: Clone + PartialEq>(
 ) -> Option<Vec<T>> {
     let mut out = Vec::new();
     let mut at = [0, 0, 0];
-    let in_all = (0..base.len()).filter_map(|n| Some([n, places[0][n]?, places[1][n]?]));
-    for found in in_all.chain([[base.len(), one.len(), other.len()]]) {
+    for found in in_all(places, [base.len(), one.len(), other.len()]) {
         let [b, o, t] = [0, 1, 2].map(|list| at[list]..found[list]);
         out.extend_from_slice(three(&base[b], &one[o], &other[t])?);
         if let (Some(b), Some(o), Some(t)) = (base.get(found[0]), one.get(found[1]), other.get(found[2])) {

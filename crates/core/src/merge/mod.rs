@@ -12,6 +12,7 @@ mod lifted;
 mod lists;
 mod members;
 mod steps;
+mod stretches;
 mod texts;
 mod words;
 
@@ -20,8 +21,14 @@ pub use diff3::{Hunk, Part, hunks};
 pub(crate) use documents::blocks_kept;
 pub use lifted::lifted;
 pub use steps::steps_kept;
+pub use stretches::{Parted, Stretch, stretches};
 
 use crate::model::{Document, Step, Value};
+
+/// The words of a text, each with what stands behind it up to the next one, lines too.
+pub fn words_of(text: &str) -> Vec<String> {
+    text.split_inclusive('\n').flat_map(words::with_what_is_behind).map(str::to_owned).collect()
+}
 
 /// What both edits of a value make of it together; none where they touch the same part, or the value has no parts.
 pub fn merge(base: &Value, one: &Value, other: &Value) -> Option<Value> {

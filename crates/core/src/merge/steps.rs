@@ -25,7 +25,7 @@ pub(super) fn words(step: &Step) -> Words {
     Words::of(0, &step.plain()).headed(step.action.plain())
 }
 
-fn step(base: &Step, one: &Step, other: &Step) -> Option<Step> {
+pub(super) fn step(base: &Step, one: &Step, other: &Step) -> Option<Step> {
     Some(Step {
         action: documents::merge(&base.action, &one.action, &other.action)?,
         expected: documents::merge(&base.expected, &one.expected, &other.expected)?,

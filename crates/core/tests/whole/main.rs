@@ -7,6 +7,7 @@ mod both_ways;
 mod calls;
 mod carry;
 mod commonmark;
+mod conflicts;
 mod expression;
 mod fingerprints;
 mod identity;

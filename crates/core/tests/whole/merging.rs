@@ -30,7 +30,7 @@ trait Shuffled: Strategy<Value = std::collections::BTreeSet<&'static str>> + Siz
 impl<S: Strategy<Value = std::collections::BTreeSet<&'static str>>> Shuffled for S {}
 
 /// Three values of one type.
-fn three() -> impl Strategy<Value = (Value, Value, Value)> {
+pub fn three() -> impl Strategy<Value = (Value, Value, Value)> {
     let choices = || list(Value::ChoiceList);
     let people = || list(Value::UserList);
     let choice = || prop::sample::select(WORDS).prop_map(Value::choice);

@@ -7,10 +7,11 @@ use hovrel_core::base::Base;
 use hovrel_core::carry::{Context, Place, UserMatcher};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{Comparer, FolderNames, targets};
+use hovrel_core::conflict::{OfLane, decision_with};
 use hovrel_core::model::{Artefact, End, Ends, Kind, Reference, Value, ValueType};
 use hovrel_core::plan::{
-    Change, Decision, FieldChange, FieldReason, Outcome, Written, WrittenField, base_after, fields_to_write, leg_back,
-    leg_merged,
+    Change, Decision, FieldChange, FieldReason, Outcome, Side, Written, WrittenField, base_after, fields_to_write,
+    leg_back, leg_merged,
 };
 use hovrel_core::rules::{
     Conversion, Direction, Fallback, Fill, FirstContact, Lane, Rule, RuleId, Source, ValueMap, ValueRow,
@@ -44,16 +45,18 @@ pub fn lane(direction: Direction) -> Lane {
 pub const FIELDS: Ends<[&str; 3]> = Ends { left: ["name", "note", "level"], right: ["title", "text", "grade"] };
 
 /// Both items and what is remembered of them.
-struct Two {
-    items: Ends<Artefact>,
-    base: Option<Base>,
-    clock: i64,
+pub struct Two {
+    pub items: Ends<Artefact>,
+    pub base: Option<Base>,
+    pub clock: i64,
     /// Whether the right takes nothing.
-    right_fails: bool,
+    pub right_fails: bool,
+    /// The conflicts that are open.
+    pub standing: OfLane,
 }
 
 impl Two {
-    fn new(values: [&str; 3]) -> Two {
+    pub fn new(values: [&str; 3]) -> Two {
         let [name, note, level] = values;
         let grade = if level == "Low" { "Minor" } else { "Critical" };
         let cut: String = note.chars().take(CUT as usize).collect();
@@ -64,37 +67,49 @@ impl Two {
         };
         let left = item(End::Left, [Value::text(name), Value::text(note), Value::choice(level)]);
         let right = item(End::Right, [Value::text(name), Value::text(cut.trim_end()), Value::choice(grade)]);
-        Two { items: Ends { left, right }, base: None, clock: 1_000_000, right_fails: false }
+        Two {
+            items: Ends { left, right },
+            base: None,
+            clock: 1_000_000,
+            right_fails: false,
+            standing: OfLane::default(),
+        }
     }
 
-    fn held(&self, end: End, n: usize) -> String {
+    pub fn held(&self, end: End, n: usize) -> String {
         self.items[end].fields.get(FIELDS[end][n]).map(Value::display).unwrap_or_default()
     }
 
-    fn edit(&mut self, end: End, n: usize, value: Value) {
+    pub fn edit(&mut self, end: End, n: usize, value: Value) {
         self.items[end].fields.set(FIELDS[end][n], value);
     }
 
     /// A dry run and its transfer, with nobody deciding anything: what was found.
-    fn run(&mut self, lane: &Lane) -> Vec<FieldChange> {
+    pub fn run(&mut self, lane: &Lane) -> Vec<FieldChange> {
         self.clock += 7200;
         let ends = Ends { left: catalogue(FIELDS.left), right: catalogue(FIELDS.right) };
-        with_comparer(lane, &ends, self.clock, |comparer| self.run_by(lane, comparer))
+        let standing = self.standing.clone();
+        with_conflicts(lane, &ends, (self.clock, &standing), |comparer| self.run_by(lane, comparer))
     }
 
     fn run_by(&mut self, lane: &Lane, comparer: &Comparer<'_>) -> Vec<FieldChange> {
         let found = comparer.compare(self.items.as_ref(), self.base.as_ref(), &[]);
         assert_eq!(found.faults, []);
+        let outcome = match found.fields.iter().any(|f| f.reason.is_conflict()) {
+            true => Outcome::Conflict,
+            false => Outcome::Update(End::Right),
+        };
         let change = Change {
+            left: Some(Side::of(&self.items.left, String::new())),
             fields: found.fields,
             rebased: found.rebased,
             made: found.made,
             left_side: comparer.sources(&self.items.left),
             right_side: targets(lane, &self.items.right),
-            ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, Outcome::Update(End::Right))
+            ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, outcome)
         };
-        let decision = Decision::default_for(&change);
         let digests = comparer.digests();
+        let decision = decision_with(&change, lane, &self.standing, |rule| digests[rule].clone());
         if let Some((leg, decided)) = leg_back(&change, &decision, FirstContact::Ask) {
             self.write(&leg, &decided, lane, (&change, &decision), &digests);
         }
@@ -126,6 +141,16 @@ impl Two {
 
 /// Looks at a lane between two ends of one kind.
 pub fn with_comparer<T>(lane: &Lane, ends: &Ends<Catalogue>, clock: i64, look: impl FnOnce(&Comparer<'_>) -> T) -> T {
+    with_conflicts(lane, ends, (clock, &OfLane::default()), look)
+}
+
+/// The same with conflicts that are open.
+pub fn with_conflicts<T>(
+    lane: &Lane,
+    ends: &Ends<Catalogue>,
+    (clock, standing): (i64, &OfLane),
+    look: impl FnOnce(&Comparer<'_>) -> T,
+) -> T {
     let users = UserMatcher::default();
     // One folder of the right is at the left, inside another.
     let folder = Place { kind: Kind::Folder, reference: Reference::known("f7") };
@@ -141,8 +166,10 @@ pub fn with_comparer<T>(lane: &Lane, ends: &Ends<Catalogue>, clock: i64, look: i
         places: &places,
     });
     match lane.direction {
-        Direction::Both => look(&Comparer::new(lane, &cx.right).both_ways(&cx.left, clock, &folders)),
-        _ => look(&Comparer::new(lane, &cx.right)),
+        Direction::Both => {
+            look(&Comparer::new(lane, &cx.right).both_ways(&cx.left, clock, &folders).standing(standing))
+        }
+        _ => look(&Comparer::new(lane, &cx.right).standing(standing)),
     }
 }
 

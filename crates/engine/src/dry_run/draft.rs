@@ -16,6 +16,8 @@ pub struct PlanDraft {
     file: BufWriter<File>,
     hasher: blake3::Hasher,
     included: Vec<bool>,
+    /// What was decided before of some of its fields, by place.
+    decided: HashMap<u32, Decision>,
     needs: Vec<(i32, i32)>,
     /// Changes that have nothing to do before one of these items is there.
     waiting: Vec<(u32, Vec<NotThere>)>,
@@ -33,13 +35,14 @@ pub struct Outline {
     pub changes: u64,
 }
 
-/// Changes in plan order, each with whether it is taken in unless a person says otherwise.
-type Read = Box<dyn Iterator<Item = Result<(Change, bool), Error>> + Send>;
+/// Changes in plan order, each with what becomes of it unless a person says otherwise.
+type Read = Box<dyn Iterator<Item = Result<(Change, Decision), Error>> + Send>;
 
 /// A plan that is made, still in its file.
 pub struct Made {
     file: File,
     included: Vec<bool>,
+    decided: HashMap<u32, Decision>,
 }
 
 impl Made {
@@ -49,7 +52,12 @@ impl Made {
         file.rewind()?;
         // A line each: what lies in one piece is read several times faster than byte by byte.
         let lines = BufReader::new(file).split(b'\n').zip(self.included.clone());
-        Ok(Box::new(lines.map(|(line, taken)| Ok((serde_json::from_slice(&line.map_err(Error::io)?)?, taken)))))
+        let mut decided = self.decided.clone();
+        Ok(Box::new(lines.map(move |(line, included)| {
+            let change: Change = serde_json::from_slice(&line.map_err(Error::io)?)?;
+            let before = decided.remove(&change.seq).unwrap_or_else(|| Decision::default_for(&change));
+            Ok((change, Decision { included, ..before }))
+        })))
     }
 }
 
@@ -61,6 +69,7 @@ impl PlanDraft {
             file,
             hasher,
             included: Vec::new(),
+            decided: HashMap::new(),
             needs: Vec::new(),
             waiting: Vec::new(),
             changes: 0,
@@ -73,11 +82,15 @@ impl PlanDraft {
         self.included.len() as u32
     }
 
-    /// Keeps a change; changes come in plan order. Trouble is told by [`PlanDraft::finish`].
-    pub fn keep(&mut self, change: &Change) {
+    /// Keeps a change with what was decided of it before; changes come in plan order. Trouble is told by
+    /// [`PlanDraft::finish`].
+    pub fn keep(&mut self, change: &Change, decision: Decision) {
         // What needs something that is not taken in waits with it.
         let ready = change.depends_on.iter().all(|d| self.included.get(*d as usize).is_none_or(|taken| *taken));
-        self.included.push(Decision::default_for(change).included && ready);
+        self.included.push(decision.included && ready);
+        if !decision.fields.is_empty() {
+            self.decided.insert(change.seq, decision);
+        }
         self.needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
         let waits = waits_only_for(change);
         if !waits.is_empty() {
@@ -112,7 +125,7 @@ impl PlanDraft {
         }
         let file = self.file.into_inner().map_err(|e| e.into_error())?;
         let fingerprint = self.hasher.finalize().as_bytes().to_vec();
-        let made = Made { file, included: self.included };
+        let made = Made { file, included: self.included, decided: self.decided };
         Ok((Outline { fingerprint, needs: self.needs, changes: self.changes }, made))
     }
 }
@@ -124,11 +137,11 @@ mod tests {
     use super::*;
     use crate::sample::{change, waiting};
 
-    fn draft(changes: &[Change]) -> (Outline, Vec<(Change, bool)>) {
+    fn draft(changes: &[Change]) -> (Outline, Vec<(Change, Decision)>) {
         let mut draft = PlanDraft::new().expect("a file");
         for change in changes {
             assert_eq!(draft.next_seq(), change.seq);
-            draft.keep(change);
+            draft.keep(change, Decision::default_for(change));
         }
         let brings = |c: &&Change| matches!(c.outcome, Outcome::New(_) | Outcome::Blocked);
         let planned = changes.iter().filter(brings).map(|c| ((c.kind, c.left.as_ref().unwrap().id.clone()), c.seq));
@@ -139,7 +152,7 @@ mod tests {
     }
 
     fn included(changes: &[Change]) -> Vec<bool> {
-        draft(changes).1.into_iter().map(|(_, taken)| taken).collect()
+        draft(changes).1.into_iter().map(|(_, decision)| decision.included).collect()
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! The dry run: both ends read, compared, and a plan kept. Writes nothing outside (invariant 5).
 
+mod conflicts;
 mod draft;
 mod histories;
 mod rehearsal;
@@ -14,7 +15,7 @@ use hovrel_core::cover::count_once;
 use hovrel_core::model::{Artefact, End, Ends, Kind};
 use hovrel_core::plan::{Brief, Change, Decision, Outcome};
 use hovrel_core::rules::{FirstContact, Lane, order_is_carried};
-use hovrel_store::{NewChange, PairMove, Plan};
+use hovrel_store::{NewChange, PairMove, Plan, Seen};
 use serde_json::json;
 use tokio::task::block_in_place;
 use uuid::Uuid;
@@ -23,6 +24,7 @@ use crate::jobs::Running;
 use crate::reading::pace;
 use crate::route::{InScope, LaneMemory, LoadedRoute, Ways, lane_checks, load_route, scope_lanes};
 use crate::{EngineError, Hub};
+use conflicts::Conflicts;
 use draft::PlanDraft;
 use histories::keep_histories;
 use rehearsal::{Rehearsed, rehearse};
@@ -48,11 +50,15 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.covered.left.iter().copied()));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
     let mut draft = PlanDraft::new()?;
+    let mut conflicts = Conflicts::of(&hub.store, route.id).await?;
+    let mut seen = Seen::default();
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {
         let Some(ways) = Ways::of(&both, &s.lane, &places) else { continue };
         let all = s.all(&both);
-        let comparer = ways.comparer(&s.lane);
+        let digests = ways.comparer(&s.lane).digests();
+        conflicts.compared(&s.lane, &digests);
+        let comparer = ways.comparer(&s.lane).standing(conflicts.standing(&s.lane.id));
         let relations = block_in_place(|| comparer.walk(s.at(&both, &all), &pairs[&s.lane.id], &s.found));
         let memory = LaneMemory::of(&hub.store, &both, &s.lane, &relations).await?;
         let left_path = |a: &Artefact| both.at.left.path(a);
@@ -65,19 +71,20 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             first_seq,
             planned: &planned,
         };
-        summary.rules.insert(s.lane.id.clone(), comparer.digests());
+        summary.rules.insert(s.lane.id.clone(), digests);
         let mut made: Vec<((Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
             // What already has a counterpart may be referred to at once.
             if let (Outcome::New(_) | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
                 made.push(((change.kind, left.id.clone()), change.seq));
             }
-            draft.keep(&change);
+            draft.keep(&change, conflicts.decision(&change));
         };
         let found = block_in_place(|| compare_lane(&comparer, &relations, &known, &mut keep));
         summary.in_step += found.in_step;
         summary.only_right += found.only_written;
         summary.let_go += found.let_go;
+        conflicts::note(&mut seen, &s.lane.id, found.gone, found.unknown);
         if order_is_carried(&s.lane) == Some(false) && !summary.order_not_kept.contains(&s.lane.left_kind) {
             summary.order_not_kept.push(s.lane.left_kind);
         }
@@ -106,30 +113,31 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     drop((scoped, places));
     drop(both);
     let id = plan.id;
+    seen.rules = conflicts.rules();
     let rows = made.read()?.map(move |read| {
-        let (change, taken) = read?;
+        let (change, decision) = read?;
         let found = played.remove(&change.seq).unwrap_or_default();
-        row(id, &change, taken, policies.get(&change.lane).copied().unwrap_or_default(), &found)
+        let row = row(id, &change, &decision, policies.get(&change.lane).copied().unwrap_or_default(), &found)?;
+        Ok((row, conflicts.found(&change)?))
     });
     let moves: Vec<PairMove<'_>> =
         handed_over.iter().map(|h| PairMove { left_id: &h.left_id, from: &h.from, to: &h.to }).collect();
-    hub.store.keep_plan(&plan, Box::new(rows), &outline.needs, &moves).await?;
+    hub.store.keep_plan(&plan, Box::new(rows), &outline.needs, &moves, &seen).await?;
     Ok(json!({"plan": plan.id, "changes": outline.changes}))
 }
 
 fn row(
     plan: Uuid,
     change: &Change,
-    included: bool,
+    decision: &Decision,
     first_contact: FirstContact,
     found: &Rehearsed,
 ) -> Result<NewChange, serde_json::Error> {
-    let decision = Decision { included, ..Decision::default_for(change) };
     let key = |side: &Option<hovrel_core::plan::Side>| side.as_ref().map(|s| s.key.clone()).unwrap_or_default();
     let side = change.left.as_ref().or(change.right.as_ref());
     let conflicts = change.fields.iter().filter(|f| f.reason.is_conflict()).count();
     let brief = Brief::of(change);
-    let open = brief.conflicts_open(&decision, first_contact);
+    let open = brief.conflicts_open(decision, first_contact);
     Ok(NewChange {
         plan_id: plan,
         seq: change.seq as i32,
@@ -148,7 +156,7 @@ fn row(
         body: serde_json::to_value(change)?,
         included: decision.included,
         refusals: serde_json::to_value(&found.refusals)?,
-        decision: serde_json::to_value(&decision)?,
+        decision: serde_json::to_value(decision)?,
         right_calls: found.calls.right,
         left_calls: found.calls.left,
         links_back: found.links_back,

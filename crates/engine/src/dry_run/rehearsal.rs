@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use hovrel_core::model::{Ends, Kind};
-use hovrel_core::plan::{Change, Decision, Outcome};
+use hovrel_core::plan::{Change, Outcome};
 use hovrel_core::rehearse::{Refusal, Rehearsal, Target, play_at_both};
 use hovrel_core::rules::{FirstContact, Lane};
 
@@ -36,10 +36,9 @@ pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<
     let mut played = HashMap::new();
     let paces = both.at.as_ref().map(|end| pace(&*end.connector));
     for read in made.read()? {
-        let (change, included) = read?;
+        let (change, decision) = read?;
         let lane = lane_of.get(change.lane.as_str());
         let policy = first_contact(lane.copied());
-        let decision = Decision { included, ..Decision::default_for(&change) };
         let links_back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
         let (refusals, calls) = play_at_both(&mut stages, paces.as_ref(), (&change, &decision, policy), links_back);
         let found = Rehearsed { refusals, calls, links_back };

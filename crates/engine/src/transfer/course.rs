@@ -9,6 +9,7 @@ use hovrel_core::agree::{Accepted, comments_of, history_of, said};
 use hovrel_core::base::{Agreed, Agreement, Base, BaseSide, RuleSlot};
 use hovrel_core::carry::Lacking;
 use hovrel_core::compare::{as_made_there, targets};
+use hovrel_core::conflict::{Choice, Take, rule_of, take_of};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::model::{Artefact, End, Ends, Fingerprint, Kind, Slot, Value, names_pending};
 use hovrel_core::plan::{
@@ -362,6 +363,10 @@ impl<'a> Course<'a> {
             found,
             forgotten,
             made_mark: fresh.made_mark,
+            settled: match stage {
+                Noted::Made => Vec::new(),
+                Noted::Done => settled(whole, decision, self.lane)?,
+            },
         };
         self.t.hub.store.applied(self.t.holder, &applied).await?;
         point(if stage == Noted::Done { "done" } else { "made" });
@@ -378,6 +383,19 @@ fn sort_of(step: &str) -> &str {
 fn as_kept(agreed: BTreeMap<RuleId, Agreed>) -> Result<(Fingerprint, Json), EngineError> {
     let agreement = Agreement::from(agreed);
     Ok((agreement.fingerprint(), serde_json::to_value(&agreement)?))
+}
+
+/// The rules whose conflicts are carried with a change, as it is decided, with what was chosen.
+fn settled(change: &Change, decision: &Decision, lane: &Lane) -> Result<Vec<(String, Json)>, EngineError> {
+    let mut out = Vec::new();
+    for field in decided_fields(change, decision).iter().filter(|f| f.reason.is_conflict()) {
+        let decided = decision.field(field, lane.policies.first_contact, change.written);
+        let (Some(rule), Some(take)) = (rule_of(lane, &field.field), take_of(field, decided)) else { continue };
+        let merged = field.merge.as_ref().filter(|_| take == Take::Merge);
+        let merged = merged.map(|merge| merge.write[change.written].clone());
+        out.push((rule.id.to_string(), serde_json::to_value(Choice { take, merged })?));
+    }
+    Ok(out)
 }
 
 /// What was decided of a change besides what is written.

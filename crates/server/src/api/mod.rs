@@ -2,6 +2,7 @@
 
 pub mod account;
 pub mod artefacts;
+pub mod conflicts;
 mod etags;
 pub mod evidence;
 pub mod find;
@@ -79,6 +80,12 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(matches::list, matches::settle))
         .routes(routes!(matches::others))
         .routes(routes!(matches::side_by_side))
+        .routes(routes!(conflicts::listed::list))
+        .routes(routes!(conflicts::listed::groups))
+        .routes(routes!(conflicts::detail::one))
+        .routes(routes!(conflicts::settle::similar))
+        .routes(routes!(conflicts::settle::settle))
+        .routes(routes!(conflicts::settle::reopen))
         .routes(routes!(plans::begin::dry_run))
         .routes(routes!(plans::figures::one))
         .routes(routes!(plans::listed::changes))

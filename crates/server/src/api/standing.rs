@@ -55,6 +55,10 @@ pub struct RouteAnswer {
     pub proof: Option<ProofFigure>,
     /// Pairs remembered.
     pub pairs: i64,
+    /// Conflicts that nobody has decided about.
+    pub open_conflicts: i64,
+    /// Conflicts that are decided about, and that no transfer has carried out.
+    pub settled_conflicts: i64,
 }
 
 #[derive(Clone, Copy, Serialize, ToSchema)]
@@ -181,8 +185,14 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
         (*route, transfer.map(|j| (j.id, j.state, j.progress.clone())))
     };
     let pairs = app.figures.pairs(app, ids.iter().map(carried).collect()).await?;
+    let conflicts = store.count_conflicts(&ids).await?;
     let mut out = Vec::with_capacity(routes.len());
     for route in routes {
+        let standing = |state: &str| {
+            let found = conflicts.iter().find(|(of, s, _)| *of == route.id && s == state);
+            found.map_or(0, |(.., count)| *count)
+        };
+        let (open_conflicts, settled_conflicts) = (standing("open"), standing("settled"));
         let (left, left_basis) = end(&systems, &heads, route.left_system, &route.left_container)?;
         let (right, right_basis) = end(&systems, &heads, route.right_system, &route.right_container)?;
         let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
@@ -206,6 +216,8 @@ pub async fn answers(app: &App, routes: Vec<Route>) -> Result<Vec<RouteAnswer>, 
                 at: p.at,
             }),
             pairs: pairs.get(&route.id).copied().unwrap_or_default(),
+            open_conflicts,
+            settled_conflicts,
             id: route.id,
             name: route.name,
             version: route.version,

@@ -1,6 +1,7 @@
 //! The store on a real PostgreSQL: what constraints and transactions promise.
 
 mod artefacts;
+mod conflicts;
 mod forms;
 mod jobs;
 mod numbers;

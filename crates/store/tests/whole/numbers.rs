@@ -1,12 +1,12 @@
 //! What is counted as it is written says the same as counting it when asked.
 
 use futures::future::join_all;
-use hovrel_store::{ChangeFilter, Decided, JobKind, NewChange, NewJob, Plan, Store};
+use hovrel_store::{ChangeFilter, Decided, JobKind, NewChange, NewJob, Plan, Seen, Store};
 use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::plans::{change, decided, plan_of};
+use crate::plans::{alone, change, decided, plan_of};
 use crate::with_a_route_in;
 
 /// What a plan says of itself, and what counting its changes finds.
@@ -45,7 +45,10 @@ async fn a_plan_counts_itself_whatever_is_decided() {
         })
         .collect();
     let needs: Vec<(i32, i32)> = (1..230).filter(|n| n % 4 == 0).map(|n| (n, n - 1)).collect();
-    store.keep_plan(&plan, Box::new(rows.into_iter().map(Ok)), &needs, &[]).await.expect("the plan is kept");
+    store
+        .keep_plan(&plan, Box::new(rows.into_iter().map(alone)), &needs, &[], &Seen::default())
+        .await
+        .expect("the plan is kept");
     let same = async |when: &str| {
         let (said, counted) = numbers(&store, &database, plan.id).await;
         assert_eq!(said, counted, "{when}");

@@ -3,14 +3,19 @@
 use hovrel_core::model::{End, Ends, Fingerprint, Kind, Value};
 use hovrel_core::plan::{Brief, Change, FieldChange, FieldReason, Outcome};
 use hovrel_store::{
-    Applied, Both, ChangeFilter, Claim, Decided, Holder, JobKind, JobState, JournalItem, MarkAt, NewChange, NewJob,
-    NewLoss, NewPiece, PairMove, Plan, Stage, StepAt, Store, StoreError,
+    Applied, Both, ChangeFilter, Claim, Decided, FoundConflict, Holder, JobKind, JobState, JournalItem, MarkAt,
+    NewChange, NewJob, NewLoss, NewPiece, PairMove, Plan, Seen, Stage, StepAt, Store, StoreError,
 };
 use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
 
 use crate::{with_a_route, with_a_route_in};
+
+/// A row of a plan without conflicts.
+pub fn alone(change: NewChange) -> Result<(NewChange, Vec<FoundConflict>), serde_json::Error> {
+    Ok((change, Vec::new()))
+}
 
 pub fn change(plan: Uuid, seq: i32, outcome: &str) -> NewChange {
     NewChange {
@@ -57,7 +62,7 @@ async fn with_a_plan() -> (Store, Uuid, Uuid) {
     let rows: Vec<NewChange> =
         (0..6).map(|n| change(plan.id, n, if n == 5 { "blocked" } else { "new_right" })).collect();
     store
-        .keep_plan(&plan, Box::new(rows.into_iter().map(Ok)), &[(1, 0), (2, 1), (3, 1)], &[])
+        .keep_plan(&plan, Box::new(rows.into_iter().map(alone)), &[(1, 0), (2, 1), (3, 1)], &[], &Seen::default())
         .await
         .expect("the plan is kept");
     (store, route, plan.id)
@@ -163,8 +168,8 @@ async fn filters_and_pages_find_what_they_say() {
 async fn a_filter_of_changes_counts_to_five_hundred_and_says_when_there_are_more() {
     let (store, route) = with_a_route().await;
     let plan = plan_of(route);
-    let rows = (0..1_002).map(|n| Ok(change(plan.id, n, "new_right")));
-    store.keep_plan(&plan, Box::new(rows), &[], &[]).await.expect("the plan is kept");
+    let rows = (0..1_002).map(|n| alone(change(plan.id, n, "new_right")));
+    store.keep_plan(&plan, Box::new(rows), &[], &[], &Seen::default()).await.expect("the plan is kept");
     let total = async |filter: ChangeFilter, after| {
         let (_, total) = store.list_changes(plan.id, &filter, after, 10).await.expect("a page");
         (total.counted, total.more)
@@ -193,7 +198,7 @@ fn loss(field: &str, foreseen: bool) -> NewLoss {
     NewLoss { field: field.into(), foreseen, body: json!({"field": field}) }
 }
 
-fn both<'a>(systems: (Uuid, Uuid), left_id: &'a str, right_id: &'a str) -> Both<'a> {
+pub fn both<'a>(systems: (Uuid, Uuid), left_id: &'a str, right_id: &'a str) -> Both<'a> {
     Both {
         left_system: systems.0,
         left_kind: "test_case",
@@ -210,7 +215,7 @@ fn print(n: u8) -> Fingerprint {
 
 const CREATE: StepAt<'static> = StepAt { written_end: End::Right, step: "create" };
 
-fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
+pub fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
     Applied {
         route,
         seq: 0,
@@ -229,11 +234,12 @@ fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
         found: vec![],
         forgotten: vec![],
         made_mark: None,
+        settled: Vec::new(),
     }
 }
 
 /// A transfer of the plan, held by a worker.
-async fn held(store: &Store, route: Uuid, plan: Uuid) -> Holder {
+pub async fn held(store: &Store, route: Uuid, plan: Uuid) -> Holder {
     let (job, worker) = (Uuid::now_v7(), Uuid::now_v7());
     let new = NewJob { id: job, route_id: Some(route), plan_id: Some(plan), ..NewJob::of(JobKind::Transfer) };
     store.queue(&new).await.expect("queued");
@@ -241,7 +247,7 @@ async fn held(store: &Store, route: Uuid, plan: Uuid) -> Holder {
     Holder { job, worker }
 }
 
-async fn systems(store: &Store, route: Uuid) -> (Uuid, Uuid) {
+pub async fn systems(store: &Store, route: Uuid) -> (Uuid, Uuid) {
     let route = store.route(route).await.expect("the route");
     (route.left_system, route.right_system)
 }
@@ -259,7 +265,10 @@ pub async fn with_a_pair(database: &Database) {
 /// One more plan of a route.
 pub async fn plan_with_a_change(store: &Store, route: Uuid) -> Plan {
     let plan = plan_of(route);
-    store.keep_plan(&plan, Box::new([Ok(change(plan.id, 0, "new_right"))].into_iter()), &[], &[]).await.expect("kept");
+    store
+        .keep_plan(&plan, Box::new([alone(change(plan.id, 0, "new_right"))].into_iter()), &[], &[], &Seen::default())
+        .await
+        .expect("kept");
     plan
 }
 
@@ -289,7 +298,7 @@ pub async fn with_a_whole_change(database: &Database) -> Uuid {
         brief: serde_json::to_value(Brief::of(&whole)).expect("JSON"),
         ..change(plan.id, 0, "new_right")
     };
-    store.keep_plan(&plan, Box::new([Ok(row)].into_iter()), &[], &[]).await.expect("kept");
+    store.keep_plan(&plan, Box::new([alone(row)].into_iter()), &[], &[], &Seen::default()).await.expect("kept");
     plan.id
 }
 
@@ -383,18 +392,24 @@ async fn a_plan_hands_pairs_over_and_only_when_it_is_kept() {
     let moves = [PairMove { left_id: "l0", from: "cases", to: "others" }];
 
     let broken = serde_json::from_str::<u32>("{}").expect_err("no number");
-    let rows = vec![Ok(change(Uuid::now_v7(), 0, "new_right")), Err(broken)];
-    store.keep_plan(&plan_of(route), Box::new(rows.into_iter()), &[], &moves).await.expect_err("it can't be kept");
+    let rows = vec![alone(change(Uuid::now_v7(), 0, "new_right")), Err(broken)];
+    store
+        .keep_plan(&plan_of(route), Box::new(rows.into_iter()), &[], &moves, &Seen::default())
+        .await
+        .expect_err("it can't be kept");
     assert_eq!(lanes().await, before, "a plan that is not kept moves nothing");
 
-    store.keep_plan(&plan_of(route), Box::new(std::iter::empty()), &[], &moves).await.expect("kept");
+    store.keep_plan(&plan_of(route), Box::new(std::iter::empty()), &[], &moves, &Seen::default()).await.expect("kept");
     let (pairs, losses) = lanes().await;
     assert_eq!(pairs, [("l1".into(), "cases".into(), print(14)), ("l0".into(), "others".into(), print(4))]);
     let wanted = [own("l0", "others"), own("l0", "others"), own("l1", "cases"), own("l1", "cases")];
     assert_eq!(losses, wanted, "what it lost goes with it, and nothing else");
     // What is not where the plan says stays where it is.
     let elsewhere = [PairMove { left_id: "l1", from: "no lane", to: "others" }];
-    store.keep_plan(&plan_of(route), Box::new(std::iter::empty()), &[], &elsewhere).await.expect("kept");
+    store
+        .keep_plan(&plan_of(route), Box::new(std::iter::empty()), &[], &elsewhere, &Seen::default())
+        .await
+        .expect("kept");
     assert_eq!(lanes().await, (pairs, losses));
 }
 

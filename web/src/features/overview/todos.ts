@@ -47,6 +47,11 @@ export function todosOf(r: Route): Todo[] {
     if (plan.route_version !== r.version) add("dry-run", "Run the dry run again: the rules were saved since");
     else if (plan.included > 0) add("transfer", `Transfer ${count(plan.included, "change")}`);
   }
+  // An open dry run shows its own; what it does not show waits in the list of conflicts.
+  if (!open && r.open_conflicts > 0)
+    out.push({ text: `Decide ${count(r.open_conflicts, "conflict")}`, of: r.name, to: `/conflicts?route=${r.id}` });
+  if (!open && r.settled_conflicts > 0)
+    add("dry-run", `Run a dry run: ${count(r.settled_conflicts, "conflict is", "conflicts are")} decided`);
   if (r.proof?.unexplained) add("proof", `Look into ${count(r.proof.unexplained, "unexplained difference")}`, true);
   // What an open dry run has to decide stands above; without one, the proof says what is still open.
   if (!open && r.proof?.waits) add("proof", `See ${count(r.proof.waits, "item that waits", "items that wait")}`);

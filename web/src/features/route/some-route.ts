@@ -49,5 +49,7 @@ export const someRoute = (more: Partial<Schemas["RouteAnswer"]>): Schemas["Route
   scope: { matched: 1200, total: 2345 },
   rules: { count: 8, to_settle: 0 },
   pairs: 0,
+  open_conflicts: 0,
+  settled_conflicts: 0,
   ...more,
 });

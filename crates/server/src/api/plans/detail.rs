@@ -179,7 +179,8 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
     })
 }
 
-fn cannot(end: End, why: &FaultReason) -> String {
+/// Why a value can't be carried to an end, in words.
+pub fn cannot(end: End, why: &FaultReason) -> String {
     format!("it can't be transferred to the {}: {}", end.id(), hovrel_words::fault_into(end, why))
 }
 

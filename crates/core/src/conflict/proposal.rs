@@ -1,0 +1,171 @@
+//! Both edits of a text, a list of steps or a table, part by part, for a person who puts them together.
+//!
+//! Decides which parts are settled by themselves and which a person chooses of: the same rules as those of a merge
+//! ([`crate::merge`]), but nothing is refused. What is chosen for every part makes the whole.
+
+use serde::{Deserialize, Serialize};
+
+use crate::merge::{Stretch, stretches};
+use crate::model::{Document, Step, Value, codes};
+
+/// Both edits of a value.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Proposal {
+    /// What it is made of, in order.
+    pub parts: Vec<Part>,
+}
+
+/// A part of a proposal.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Part {
+    /// What both edits make of it together.
+    Made(Value),
+    /// Both edited it, and differently.
+    Clash {
+        /// What it was.
+        base: Value,
+        /// What the left makes of it.
+        left: Value,
+        /// What the right makes of it.
+        right: Value,
+    },
+}
+
+/// What a person takes for a part that both edited.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Pick {
+    /// What the left makes of it.
+    Left,
+    /// What the right makes of it.
+    Right,
+    /// The left's, and behind it the right's.
+    Both,
+    /// What it was before either edit.
+    Base,
+}
+
+codes!(Pick, "What is taken for a part that both ends edited.": {
+    Left = "left",
+    Right = "right",
+    Both = "both",
+    Base = "base",
+});
+
+impl Proposal {
+    /// Of a value, after the edit of either end, in the words of one end. None if the value has no parts, or too many.
+    pub fn of(base: &Value, left: &Value, right: &Value) -> Option<Proposal> {
+        let all = [base, left, right];
+        let parts = if all.iter().any(|v| matches!(v, Value::Text(_))) {
+            parts(stretches(&each(all, lines_of)?)?, |words| Value::Text(words.concat()))
+        } else if all.iter().any(|v| matches!(v, Value::RichText(_))) {
+            let of_blocks = |blocks| Value::RichText(Document { blocks });
+            parts(stretches(&each(all, blocks_of)?)?, of_blocks)
+        } else if all.iter().any(|v| matches!(v, Value::Steps(_))) {
+            parts(stretches(&each(all, steps_of)?)?, Value::Steps)
+        } else {
+            return None;
+        };
+        Some(Proposal { parts })
+    }
+
+    /// How many parts a person chooses of.
+    pub fn clashes(&self) -> usize {
+        self.parts.iter().filter(|part| matches!(part, Part::Clash { .. })).count()
+    }
+
+    /// The whole, with what is taken for each part that both edited, in order. None if that is not one for each.
+    pub fn with(&self, picks: &[Pick]) -> Option<Value> {
+        if picks.len() != self.clashes() {
+            return None;
+        }
+        let mut picks = picks.iter();
+        let mut out = Value::Empty;
+        for part in &self.parts {
+            match part {
+                Part::Made(value) => out = joined(out, value),
+                Part::Clash { base, left, right } => match picks.next()? {
+                    Pick::Left => out = joined(out, left),
+                    Pick::Right => out = joined(out, right),
+                    Pick::Base => out = joined(out, base),
+                    Pick::Both => out = joined(joined(out, &apart(left, right)), right),
+                },
+            }
+        }
+        Some(
+            match out {
+                Value::RichText(document) => Value::RichText(document.normal()),
+                other => other,
+            }
+            .settled(),
+        )
+    }
+}
+
+fn each<T>(all: [&Value; 3], of: impl Fn(&Value) -> Option<Vec<T>>) -> Option<[Vec<T>; 3]> {
+    let [base, left, right] = all.map(of);
+    Some([base?, left?, right?])
+}
+
+fn parts<T: Clone>(stretches: Vec<Stretch<T>>, whole: impl Fn(Vec<T>) -> Value) -> Vec<Part> {
+    let part = |stretch| match stretch {
+        Stretch::Made(list) => Part::Made(whole(list)),
+        Stretch::Clash([base, left, right]) => {
+            Part::Clash { base: whole(base), left: whole(left), right: whole(right) }
+        }
+    };
+    stretches.into_iter().map(part).collect()
+}
+
+fn lines_of(value: &Value) -> Option<Vec<String>> {
+    match value {
+        Value::Empty => Some(Vec::new()),
+        Value::Text(text) => Some(crate::merge::words_of(text)),
+        _ => None,
+    }
+}
+
+fn blocks_of(value: &Value) -> Option<Vec<crate::model::Block>> {
+    match value {
+        Value::Empty => Some(Vec::new()),
+        Value::RichText(document) => Some(document.blocks.clone()),
+        _ => None,
+    }
+}
+
+fn steps_of(value: &Value) -> Option<Vec<Step>> {
+    match value {
+        Value::Empty => Some(Vec::new()),
+        Value::Steps(steps) => Some(steps.clone()),
+        _ => None,
+    }
+}
+
+/// A part as it stands before another: its last word does not run into the first of the other.
+fn apart(part: &Value, other: &Value) -> Value {
+    match (part, other) {
+        (Value::Text(text), Value::Text(next))
+            if text.ends_with(|c: char| !c.is_whitespace()) && next.starts_with(|c: char| !c.is_whitespace()) =>
+        {
+            Value::Text(format!("{text} "))
+        }
+        _ => part.clone(),
+    }
+}
+
+/// One part behind another.
+fn joined(before: Value, part: &Value) -> Value {
+    match (before, part) {
+        (Value::Empty, part) => part.clone(),
+        (Value::Text(text), Value::Text(more)) => Value::Text(text + more),
+        (Value::RichText(mut document), Value::RichText(more)) => {
+            document.blocks.extend(more.blocks.iter().cloned());
+            Value::RichText(document)
+        }
+        (Value::Steps(mut steps), Value::Steps(more)) => {
+            steps.extend(more.iter().cloned());
+            Value::Steps(steps)
+        }
+        (before, _) => before,
+    }
+}

@@ -1,0 +1,264 @@
+//! Conflicts as a list, page by page, and how many there are of what.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use axum::extract::State;
+use axum::{Extension, Json};
+use chrono::{DateTime, Utc};
+use hovrel_core::model::{Ends, Kind};
+use hovrel_core::plan::FieldReason;
+use hovrel_core::rules::Lane;
+use hovrel_store::{ConflictFilter, ConflictPlace, ConflictRow};
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+use uuid::Uuid;
+
+use crate::App;
+use crate::access::Reach;
+use crate::api::ledger::given;
+use crate::api::names::Names;
+use crate::api::words::field_name;
+use crate::problem::Problem;
+use crate::query::Query;
+
+/// Where a conflict stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum ConflictState {
+    /// Nobody has chosen yet, or what was chosen was refused.
+    Open,
+    /// Something is chosen, and the next transfer writes it.
+    Settled,
+    /// It is over.
+    Closed,
+}
+
+impl ConflictState {
+    fn id(self) -> &'static str {
+        match self {
+            ConflictState::Open => "open",
+            ConflictState::Settled => "settled",
+            ConflictState::Closed => "closed",
+        }
+    }
+}
+
+/// How a conflict ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize, ToSchema)]
+#[serde(rename_all = "snake_case")]
+pub enum Ended {
+    /// What was chosen was transferred.
+    Carried,
+    /// Both ends say the same by themselves.
+    Agreed,
+    /// One end is as it was; the other end's edit is transferred like any other.
+    Withdrawn,
+    /// There is no such rule or pair any more.
+    Moot,
+}
+
+/// Which conflicts.
+#[derive(Debug, Default, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+#[serde(deny_unknown_fields)]
+pub struct ConflictQuery {
+    state: Option<ConflictState>,
+    route: Option<Uuid>,
+    lane: Option<String>,
+    rule: Option<String>,
+    reason: Option<FieldReason>,
+    /// Words of a key or a title.
+    find: Option<String>,
+    /// `next` of the page before.
+    after: Option<String>,
+    limit: Option<i64>,
+}
+
+/// A conflict in a list.
+#[derive(Serialize, ToSchema)]
+pub struct ListedConflict {
+    pub id: Uuid,
+    /// Counted up when a value, the rule or the reason changes; whoever chooses names it.
+    pub generation: i32,
+    pub route: Uuid,
+    pub route_name: String,
+    pub lane: String,
+    pub rule: String,
+    pub kind: Kind,
+    pub field_name: String,
+    pub reason: FieldReason,
+    pub title: String,
+    pub left_key: String,
+    pub right_key: String,
+    pub state: ConflictState,
+    pub ended: Option<Ended>,
+    /// What a system said to what was chosen.
+    pub refused: Option<String>,
+    pub opened_at: DateTime<Utc>,
+    pub changed_at: DateTime<Utc>,
+    pub ended_at: Option<DateTime<Utc>>,
+}
+
+#[derive(Serialize, ToSchema)]
+pub struct ConflictPage {
+    items: Vec<ListedConflict>,
+    /// How many match.
+    total: i64,
+    next: Option<String>,
+}
+
+/// How many conflicts of a rule are open for a reason.
+#[derive(Serialize, ToSchema)]
+pub struct ConflictGroup {
+    route: Uuid,
+    route_name: String,
+    lane: String,
+    rule: String,
+    kind: Kind,
+    field_name: String,
+    reason: FieldReason,
+    count: i64,
+}
+
+const PAGE: i64 = 100;
+
+/// Routes with what their ends call things.
+pub struct Called {
+    routes: HashMap<Uuid, OfRoute>,
+}
+
+struct OfRoute {
+    name: String,
+    lanes: Vec<Lane>,
+    names: Ends<Arc<Names>>,
+}
+
+impl Called {
+    /// Of the routes with these ids.
+    pub async fn of(app: &App, ids: impl Iterator<Item = Uuid>) -> Result<Called, Problem> {
+        let wanted: std::collections::HashSet<Uuid> = ids.collect();
+        let mut routes = HashMap::new();
+        for route in app.hub.store.routes().await?.into_iter().filter(|r| wanted.contains(&r.id)) {
+            let names = Ends {
+                left: Names::of(app, route.left_system, &route.left_container).await?,
+                right: Names::of(app, route.right_system, &route.right_container).await?,
+            };
+            let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+            routes.insert(route.id, OfRoute { name: route.name, lanes, names });
+        }
+        Ok(Called { routes })
+    }
+
+    pub fn lane(&self, route: Uuid, lane: &str) -> Option<&Lane> {
+        self.routes.get(&route)?.lanes.iter().find(|l| l.id == lane)
+    }
+
+    pub fn names(&self, route: Uuid) -> Option<&Ends<Arc<Names>>> {
+        self.routes.get(&route).map(|of| &of.names)
+    }
+
+    fn route(&self, route: Uuid) -> String {
+        self.routes.get(&route).map(|of| of.name.clone()).unwrap_or_default()
+    }
+
+    /// What the slot that a lane fills first is called there.
+    fn field(&self, route: Uuid, lane: &str, slot: &str) -> String {
+        let Some((lane, names)) = self.lane(route, lane).zip(self.names(route)) else { return slot.to_owned() };
+        let first = lane.direction.written();
+        field_name(slot, names[first].catalogue.kind(lane.kind_at(first)))
+    }
+}
+
+fn kind_of(text: &str) -> Result<Kind, Problem> {
+    Ok(serde_json::from_value(text.into())?)
+}
+
+fn reason_of(code: &str) -> Result<FieldReason, Problem> {
+    FieldReason::of_id(code).ok_or_else(|| Problem::internal(format!("“{code}” is no reason")))
+}
+
+impl ListedConflict {
+    pub fn of(row: ConflictRow, called: &Called) -> Result<ListedConflict, Problem> {
+        Ok(ListedConflict {
+            field_name: called.field(row.route_id, &row.lane, &row.slot),
+            route_name: called.route(row.route_id),
+            kind: kind_of(&row.kind)?,
+            reason: reason_of(&row.reason)?,
+            state: serde_json::from_value(row.state.into())?,
+            ended: row.ended.map(|ended| serde_json::from_value(ended.into())).transpose()?,
+            id: row.id,
+            generation: row.generation,
+            route: row.route_id,
+            lane: row.lane,
+            rule: row.rule,
+            title: row.title,
+            left_key: row.left_key,
+            right_key: row.right_key,
+            refused: row.refused,
+            opened_at: row.opened_at,
+            changed_at: row.changed_at,
+            ended_at: row.ended_at,
+        })
+    }
+}
+
+/// The routes that somebody sees, and that are asked for; none if that is all of them.
+fn routes(reach: &Reach, asked: Option<Uuid>) -> Option<Vec<Uuid>> {
+    match (reach, asked) {
+        (Reach::Everything, None) => None,
+        (reach, Some(route)) => Some(vec![route].into_iter().filter(|r| reach.route(*r)).collect()),
+        (Reach::Only { routes, .. }, None) => Some(routes.iter().copied().collect()),
+    }
+}
+
+/// Conflicts of any route, the newest first; for a key, of the routes that it is for.
+#[utoipa::path(get, path = "/conflicts", operation_id = "listConflicts", params(ConflictQuery),
+    responses((status = 200, body = ConflictPage)))]
+pub async fn list(
+    State(app): State<App>,
+    Extension(reach): Extension<Reach>,
+    Query(query): Query<ConflictQuery>,
+) -> Result<Json<ConflictPage>, Problem> {
+    let after: Option<(DateTime<Utc>, Uuid)> = query.after.map(|text| given("/after", &text)).transpose()?;
+    let filter = ConflictFilter {
+        state: query.state.map(|s| s.id().to_owned()),
+        routes: routes(&reach, query.route),
+        lane: query.lane,
+        rule: query.rule,
+        reason: query.reason.map(|r| r.id().to_owned()),
+        find: query.find.map(|f| f.trim().to_owned()).unwrap_or_default(),
+    };
+    let limit = query.limit.unwrap_or(PAGE).clamp(1, 500);
+    let place = after.map(|(changed_at, id)| ConflictPlace { changed_at, id });
+    let (rows, total) = app.hub.store.list_conflicts(&filter, place, limit).await?;
+    let last = rows.last().filter(|_| rows.len() as i64 == limit);
+    let next = last.map(|row| serde_json::to_string(&(row.changed_at, row.id))).transpose()?;
+    let called = Called::of(&app, rows.iter().map(|r| r.route_id)).await?;
+    let items = rows.into_iter().map(|row| ListedConflict::of(row, &called)).collect::<Result<_, _>>()?;
+    Ok(Json(ConflictPage { items, total, next }))
+}
+
+/// How many conflicts are open, by route, rule and reason, the most first.
+#[utoipa::path(get, path = "/conflicts/groups", operation_id = "groupConflicts",
+    responses((status = 200, body = Vec<ConflictGroup>)))]
+pub async fn groups(
+    State(app): State<App>,
+    Extension(reach): Extension<Reach>,
+) -> Result<Json<Vec<ConflictGroup>>, Problem> {
+    let groups = app.hub.store.conflict_groups(routes(&reach, None).as_deref()).await?;
+    let called = Called::of(&app, groups.iter().map(|g| g.route_id)).await?;
+    let one = |g: hovrel_store::ConflictGroup| {
+        Ok(ConflictGroup {
+            field_name: called.field(g.route_id, &g.lane, &g.slot),
+            route_name: called.route(g.route_id),
+            kind: kind_of(&g.kind)?,
+            reason: reason_of(&g.reason)?,
+            route: g.route_id,
+            lane: g.lane,
+            rule: g.rule,
+            count: g.count,
+        })
+    };
+    Ok(Json(groups.into_iter().map(one).collect::<Result<_, Problem>>()?))
+}

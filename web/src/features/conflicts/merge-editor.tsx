@@ -1,0 +1,112 @@
+// Both edits put together: part by part where they touch each other, or as a text that is typed.
+import { RadioGroup } from "radix-ui";
+import { useState } from "react";
+import type { Schemas } from "@/api/client";
+import { count } from "@/lib/words";
+import { Button } from "@/ui/basics";
+import { Shown } from "@/ui/pieces";
+import { clashesOf, pickedAll, pickWord, type Pick } from "./takes";
+
+type Props = {
+  proposal: Schemas["ProposalDetail"];
+  busy: boolean;
+  save: (merge: Schemas["MergeBody"]) => void;
+  close: () => void;
+};
+
+export function MergeEditor({ proposal, busy, save, close }: Props) {
+  const { parts, text } = proposal;
+  const [picks, setPicks] = useState<Record<number, Pick>>({});
+  const [typed, setTyped] = useState<string>();
+  const all = pickedAll(parts, picks);
+  const open = clashesOf(parts).filter((n) => !picks[n]).length;
+  return (
+    <section aria-label="Merge both edits" className="my-2 rounded-lg border border-hair bg-sheet p-3">
+      <div className="mb-2 flex flex-wrap items-center gap-2">
+        <h3 className="mr-auto font-semibold">Merge both edits</h3>
+        {text != null && (
+          <Button onClick={() => setTyped(typed === undefined ? text : undefined)}>
+            {typed === undefined ? "Type the text instead" : "Choose by part instead"}
+          </Button>
+        )}
+        <Button onClick={close}>Close</Button>
+        <Button
+          go
+          disabled={busy || (typed === undefined && !all)}
+          onClick={() => (typed !== undefined ? save({ text: typed }) : all && save({ picks: all }))}
+        >
+          Use this merge
+        </Button>
+      </div>
+      {typed !== undefined ? (
+        <textarea
+          aria-label="The merged text"
+          className="field min-h-[120px] w-full"
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+        />
+      ) : (
+        <>
+          <p role="status" className="mb-2 text-ink-2">
+            {open > 0
+              ? `${count(open, "part")} changed at both ends: choose what to use.`
+              : "Everything is chosen. Both ends get this."}
+          </p>
+          <ol aria-label="Parts" className="space-y-2">
+            {parts.map((part, n) => (
+              <li key={n}>
+                {part.part === "made" ? (
+                  <div className="px-2 text-ink-2">
+                    <Shown value={part.value} />
+                  </div>
+                ) : (
+                  <Clash part={part} pick={picks[n]} choose={(pick) => setPicks({ ...picks, [n]: pick })} n={n} />
+                )}
+              </li>
+            ))}
+          </ol>
+        </>
+      )}
+    </section>
+  );
+}
+
+type ClashProps = {
+  part: Extract<Schemas["PartDetail"], { part: "clash" }>;
+  pick: Pick | undefined;
+  choose: (pick: Pick) => void;
+  n: number;
+};
+
+function Clash({ part, pick, choose, n }: ClashProps) {
+  const chosen = (...of: Pick[]) => (pick && !of.includes(pick) ? "opacity-45" : "");
+  return (
+    <div className="rounded border border-clash">
+      <div className="grid grid-cols-2">
+        <div className={`min-w-0 border-l-[3px] border-end-left px-3 py-1.5 ${chosen("left", "both")}`}>
+          <Shown value={pick === "base" ? part.base : part.left} />
+        </div>
+        <div className={`min-w-0 border-r-[3px] border-end-right px-3 py-1.5 ${chosen("right", "both")}`}>
+          <Shown value={pick === "base" ? part.base : part.right} />
+        </div>
+      </div>
+      <RadioGroup.Root
+        aria-label={`Part ${n + 1}`}
+        value={pick ?? ""}
+        onValueChange={(p) => choose(p as Pick)}
+        orientation="horizontal"
+        className="flex justify-center gap-px border-t border-hair p-1"
+      >
+        {(Object.keys(pickWord) as Pick[]).map((p) => (
+          <RadioGroup.Item
+            key={p}
+            value={p}
+            className="rounded border border-ink-3 px-2 py-px data-[state=checked]:bg-ink data-[state=checked]:text-paper"
+          >
+            {pickWord[p]}
+          </RadioGroup.Item>
+        ))}
+      </RadioGroup.Root>
+    </div>
+  );
+}
