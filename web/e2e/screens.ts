@@ -69,6 +69,7 @@ export async function screens(page: Page): Promise<string[]> {
     "/routes/new",
     ...stops.map((s) => `/routes/${route}/${s}`),
     ...stops.filter((s) => !s.includes("?")).map((s) => `/routes/${fresh}/${s}`),
+    "/conflicts",
     "/keys",
   ];
 }

@@ -13,7 +13,7 @@ use serde_json::{Value, json};
 use crate::program::Program;
 
 /// What each end calls the title and the choice.
-const TITLE: (&str, &str) = ("name", "title");
+pub const TITLE: (&str, &str) = ("name", "title");
 const CHOICE: (&str, &str) = ("importance", "importance");
 
 /// Cases of Oldstone, each with the one of another system that was made of it.
@@ -28,19 +28,19 @@ pub async fn paired(systems: &Systems, other: &Known) -> Vec<(Artefact, Artefact
     old.into_iter().filter_map(pair).collect()
 }
 
-struct Ground {
-    systems: Systems,
-    program: Program,
-    client: Client,
-    route: String,
+pub struct Ground {
+    pub systems: Systems,
+    pub program: Program,
+    pub client: Client,
+    pub route: String,
 }
 
 /// Both of an item, by the id at the left.
-type Both = BTreeMap<String, (Artefact, Artefact)>;
+pub type Both = BTreeMap<String, (Artefact, Artefact)>;
 
 impl Ground {
     /// Test cases carried once, by a lane that carries both ways from then on.
-    async fn begin() -> Ground {
+    pub async fn begin() -> Ground {
         let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
         let client = Client::sign_in(&program.address).await;
         let (route, mut lanes) =
@@ -82,11 +82,11 @@ impl Ground {
         Ground { systems, program, client, route }
     }
 
-    async fn items(&self) -> Both {
+    pub async fn items(&self) -> Both {
         paired(&self.systems, &FERNWAY).await.into_iter().map(|both| (both.0.id.clone(), both)).collect()
     }
 
-    async fn edit(&self, known: &Known, item: &Artefact, field: &str, value: Held) {
+    pub async fn edit(&self, known: &Known, item: &Artefact, field: &str, value: Held) {
         let c = self.systems.connect(known);
         let now = c.one(known.container, Kind::TestCase, &item.id).await.expect("it is there");
         let fields: Fields = [(field, value)].into_iter().collect();
@@ -101,7 +101,7 @@ impl Ground {
         c.write(known.container, &write).await.expect("it is written");
     }
 
-    async fn plan(&self) -> (Value, BTreeMap<String, String>) {
+    pub async fn plan(&self) -> (Value, BTreeMap<String, String>) {
         let plan = self.client.dry_run(&self.route).await;
         let found = self.client.all_changes(&plan).await.into_iter().map(|c| {
             let text = |of: &Value| of.as_str().unwrap_or_default().to_owned();
@@ -121,7 +121,7 @@ impl Ground {
         said
     }
 
-    async fn transfer(&self, plan: &Value) {
+    pub async fn transfer(&self, plan: &Value) {
         self.carried(&self.client.transfer(plan).await, "undisturbed").await;
     }
 
@@ -147,7 +147,7 @@ fn reworded(title: &str, first: Option<&str>, last: Option<&str>) -> String {
     words.join(" ")
 }
 
-fn text(item: &Artefact, field: &str) -> String {
+pub fn text(item: &Artefact, field: &str) -> String {
     item.fields.get(field).map(Held::display).unwrap_or_default()
 }
 

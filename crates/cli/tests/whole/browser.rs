@@ -11,7 +11,7 @@ use crate::program::Program;
 use crate::wide::wide_world;
 
 /// Runs walks of web/e2e by their names; what they told.
-async fn walked(program: &Program, walks: &[&str], more: Vec<(&'static str, String)>) -> String {
+pub async fn walked(program: &Program, walks: &[&str], more: Vec<(&'static str, String)>) -> String {
     let web = concat!(env!("CARGO_MANIFEST_DIR"), "/../../web");
     // Each run clears the folder of its traces when it begins: another that goes on at the same time has its own.
     let traces = format!("test-results/{}", walks[0]);

@@ -6,6 +6,7 @@ mod both_ways;
 mod both_ways_texts;
 mod browser;
 mod command_line;
+mod conflicts;
 mod demo;
 mod evidence;
 mod habits;

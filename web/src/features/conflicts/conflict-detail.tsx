@@ -169,13 +169,14 @@ function Would({ choices }: { choices: Schemas["ChoiceDetail"][] }) {
   const writing = choices.filter((c) => c.left || c.right);
   if (writing.length === 0) return null;
   return (
-    <dl className="grid grid-cols-[110px_minmax(0,1fr)] gap-x-3 gap-y-2 border-t border-hair-2 py-2.5">
+    <dl className="grid grid-cols-[190px_minmax(0,1fr)] gap-x-3 gap-y-2 border-t border-hair-2 py-2.5">
       {writing.map((c) => (
         <div key={c.take} className="contents">
-          <dt className="text-ink-2">{takeWord(c)} writes</dt>
+          <dt className="text-ink-2">
+            {takeWord(c)}: the {c.left ? "left" : "right"} becomes
+          </dt>
           <dd className="min-w-0">
-            {c.left && <Shown value={c.left} />}
-            {c.right && <Shown value={c.right} />}
+            {c.left ? <Shown value={c.left} /> : c.right && <Shown value={c.right} />}
             {c.losses.map((l, n) => (
               <p key={n} className="text-loss">
                 {l.why}

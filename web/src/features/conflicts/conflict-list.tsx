@@ -8,7 +8,7 @@ import { endedWord } from "./takes";
 import type { Listed } from "./use-conflicts";
 
 const ROW = 32;
-const COLUMNS = "grid grid-cols-[minmax(0,1.3fr)_44px_minmax(0,0.6fr)_minmax(0,1.3fr)_minmax(0,0.8fr)_92px]";
+const COLUMNS = "grid grid-cols-[minmax(0,1.3fr)_44px_minmax(0,0.6fr)_minmax(0,1.3fr)_minmax(0,0.8fr)_120px]";
 
 /** Brings a row into sight, and the keyboard to it if it is in the list. */
 export type ListHandle = { show: (n: number) => void };

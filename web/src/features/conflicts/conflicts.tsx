@@ -118,7 +118,7 @@ export default function Conflicts() {
               <Kbd>J</Kbd> <Kbd>K</Kbd> move
             </span>
             <span>
-              <Kbd>L</Kbd> <Kbd>R</Kbd> <Kbd>D</Kbd> left, right, differ
+              <Kbd>L</Kbd> <Kbd>R</Kbd> <Kbd>M</Kbd> <Kbd>D</Kbd> left, right, merge, differ
             </span>
             <span>
               <Kbd>S</Kbd> similar ones

@@ -1,7 +1,8 @@
 // Both edits put together: part by part where they touch each other, or as a text that is typed.
 import { RadioGroup } from "radix-ui";
-import { useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
+import { useKeys } from "@/app/keys";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import { Shown } from "@/ui/pieces";
@@ -20,26 +21,34 @@ export function MergeEditor({ proposal, busy, save, close }: Props) {
   const [typed, setTyped] = useState<string>();
   const all = pickedAll(parts, picks);
   const open = clashesOf(parts).filter((n) => !picks[n]).length;
+  const ready = !busy && (typed !== undefined || !!all);
+  const done = () => {
+    if (!ready) return;
+    if (typed !== undefined) save({ text: typed });
+    else if (all) save({ picks: all });
+  };
+  useKeys([{ key: "Enter", ctrl: true, does: "Use this merge", run: done }]);
+  const box = useRef<HTMLElement>(null);
+  useEffect(() => {
+    box.current?.scrollIntoView({ block: "nearest" });
+    box.current?.querySelector<HTMLElement>('[role="radio"], button')?.focus();
+  }, []);
   return (
-    <section aria-label="Merge both edits" className="my-2 rounded-lg border border-hair bg-sheet p-3">
-      <div className="mb-2 flex flex-wrap items-center gap-2">
-        <h3 className="mr-auto font-semibold">Merge both edits</h3>
-        {text != null && (
-          <Button onClick={() => setTyped(typed === undefined ? text : undefined)}>
-            {typed === undefined ? "Type the text instead" : "Choose by part instead"}
-          </Button>
-        )}
-        <Button onClick={close}>Close</Button>
-        <Button
-          go
-          disabled={busy || (typed === undefined && !all)}
-          onClick={() => (typed !== undefined ? save({ text: typed }) : all && save({ picks: all }))}
-        >
-          Use this merge
-        </Button>
-      </div>
+    <section
+      ref={box}
+      aria-label="Merge both edits"
+      className="my-2 scroll-mb-2 rounded-lg border border-hair bg-sheet p-3"
+      // A group of radio buttons keeps Enter for itself.
+      onKeyDownCapture={(e) => {
+        if (e.key !== "Enter" || !(e.ctrlKey || e.metaKey)) return;
+        e.preventDefault();
+        e.stopPropagation();
+        done();
+      }}
+    >
       {typed !== undefined ? (
         <textarea
+          autoFocus
           aria-label="The merged text"
           className="field min-h-[120px] w-full"
           value={typed}
@@ -47,7 +56,7 @@ export function MergeEditor({ proposal, busy, save, close }: Props) {
         />
       ) : (
         <>
-          <p role="status" className="mb-2 text-ink-2">
+          <p role="status" className="mb-2">
             {open > 0
               ? `${count(open, "part")} changed at both ends: choose what to use.`
               : "Everything is chosen. Both ends get this."}
@@ -67,6 +76,17 @@ export function MergeEditor({ proposal, busy, save, close }: Props) {
           </ol>
         </>
       )}
+      <div className="mt-3 flex flex-wrap items-center justify-end gap-2">
+        {text != null && (
+          <Button onClick={() => setTyped(typed === undefined ? text : undefined)}>
+            {typed === undefined ? "Type the text instead" : "Choose by part instead"}
+          </Button>
+        )}
+        <Button onClick={close}>Close</Button>
+        <Button go disabled={!ready} onClick={done}>
+          Use this merge
+        </Button>
+      </div>
     </section>
   );
 }

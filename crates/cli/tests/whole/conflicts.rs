@@ -1,0 +1,144 @@
+//! Conflicts from being found to being over: kept over dry runs, decided in the browser by keyboard alone, for one and for
+//! many alike, carried by the next transfer; and what lost is found again.
+
+use std::collections::BTreeMap;
+
+use hovrel_core::model::{Artefact, Value as Held};
+use hovrel_testkit::{FERNWAY, OLDSTONE};
+use serde_json::{Value, json};
+
+use crate::both_ways::{Ground, TITLE, text};
+use crate::browser::walked;
+
+/// So many are decided alike.
+const SIMILAR: usize = 9;
+
+impl Ground {
+    async fn conflicts(&self, state: &str) -> Vec<Value> {
+        let page = self.client.get(&format!("/conflicts?state={state}&limit=500&route={}", self.route)).await;
+        assert_eq!(page["total"], page["items"].as_array().expect("items").len());
+        page["items"].as_array().expect("items").clone()
+    }
+
+    async fn conflict(&self, of: &Value) -> Value {
+        self.client.get(&format!("/conflicts/{}", of["id"].as_str().expect("an id"))).await
+    }
+
+    async fn settle(&self, body: Value) -> (u16, Value) {
+        let (status, said) = self.client.call(reqwest::Method::POST, "/conflicts/settle", Some(body), None).await;
+        (status.as_u16(), said)
+    }
+}
+
+fn by_key<'c>(list: &'c [Value], item: &(Artefact, Artefact)) -> &'c Value {
+    let found = list.iter().find(|c| c["left_key"] == item.0.key.as_str());
+    found.unwrap_or_else(|| panic!("{} is among {list:?}", item.0.key))
+}
+
+fn named(of: &Value) -> Value {
+    json!({"id": of["id"], "generation": of["generation"]})
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn conflicts_are_decided_in_the_browser_and_carried_by_the_next_transfer() {
+    let ground = Ground::begin().await;
+    let (plan, _) = ground.plan().await;
+    ground.transfer(&plan).await;
+    assert_eq!(ground.conflicts("open").await, [] as [Value; 0]);
+    let before = ground.items().await;
+    let fit = |item: &&(Artefact, Artefact)| {
+        item.0.key.starts_with("OS-2") && text(&item.0, TITLE.0) == text(&item.1, TITLE.1)
+    };
+    let items: Vec<(Artefact, Artefact)> = before.values().filter(fit).take(SIMILAR + 4).cloned().collect();
+    assert_eq!(items.len(), SIMILAR + 4, "of {}", before.len());
+    let titles = |item: &Artefact| [format!("Halt {} at once", item.key), format!("Park {} at once", item.key)];
+    for (left, right) in &items {
+        let [at_left, at_right] = titles(left);
+        ground.edit(&OLDSTONE, left, TITLE.0, Held::text(at_left)).await;
+        ground.edit(&FERNWAY, right, TITLE.1, Held::text(at_right)).await;
+    }
+    let (plan, _) = ground.plan().await;
+    let open = ground.conflicts("open").await;
+    assert_eq!(open.len(), items.len());
+    // Another dry run finds the same.
+    ground.plan().await;
+    let key = |c: &Value| (c["id"].to_string(), c["generation"].clone(), c["opened_at"].to_string());
+    let again = ground.conflicts("open").await;
+    assert_eq!(again.iter().map(key).collect::<Vec<_>>(), open.iter().map(key).collect::<Vec<_>>());
+
+    // Somebody types once more at the left, and at another item changes it back: the one is another generation, the other
+    // ends, and what was shown before decides nothing.
+    let [changed, withdrawn, agreed, merged] = &items[SIMILAR..] else { unreachable!() };
+    ground.edit(&OLDSTONE, &changed.0, TITLE.0, Held::text("Evacuate it at once")).await;
+    ground.edit(&OLDSTONE, &withdrawn.0, TITLE.0, Held::text(text(&withdrawn.0, TITLE.0))).await;
+    ground.edit(&OLDSTONE, &agreed.0, TITLE.0, Held::text(&titles(&agreed.0)[1])).await;
+    ground.plan().await;
+    let stale = json!({"conflicts": [named(by_key(&open, changed)), named(by_key(&open, merged))], "take": "left"});
+    let (status, said) = ground.settle(stale).await;
+    assert_eq!((status, said["type"].as_str()), (412, Some("/problems/other-generation")), "{said}");
+    assert!(
+        said["detail"].as_str().is_some_and(|d| d.contains(&changed.0.key) && !d.contains(&merged.0.key)),
+        "{said}"
+    );
+    let over = ground.conflicts("closed").await;
+    assert_eq!(by_key(&over, withdrawn)["ended"], "withdrawn");
+    assert_eq!(by_key(&over, agreed)["ended"], "agreed");
+    let open = ground.conflicts("open").await;
+    assert_eq!(by_key(&open, changed)["generation"], 2);
+    let detail = ground.conflict(by_key(&open, changed)).await;
+    assert!(detail["earlier"][0]["left"].to_string().contains("Halt"), "what stood there before is known: {detail}");
+    // A merge needs its parts, and is of one.
+    let of_merged = named(by_key(&open, merged));
+    for wrong in [
+        json!({"conflicts": [of_merged], "take": "merge"}),
+        json!({"conflicts": [of_merged], "take": "merge", "merge": {"picks": []}}),
+        json!({"conflicts": [of_merged], "take": "left", "merge": {"text": "x"}}),
+        json!({"conflicts": [of_merged, named(by_key(&open, changed))], "take": "merge", "merge": {"text": "x"}}),
+        json!({"conflicts": [of_merged, of_merged], "take": "left"}),
+        json!({"conflicts": [], "take": "left"}),
+        json!({"conflicts": [{"id": "00000000-0000-0000-0000-000000000000", "generation": 1}], "take": "left"}),
+    ] {
+        let (status, said) = ground.settle(wrong.clone()).await;
+        assert_eq!(status, 422, "{wrong}: {said}");
+    }
+    assert!(ground.conflicts("settled").await.is_empty(), "nothing of these was kept");
+
+    let more =
+        vec![("ROUTE", ground.route.clone()), ("MERGED", merged.0.key.clone()), ("ALONE", changed.0.key.clone())];
+    walked(&ground.program, &["conflicts"], more).await;
+
+    let settled = ground.conflicts("settled").await;
+    assert_eq!(settled.len(), SIMILAR + 2, "{settled:?}");
+    let (plan_after, found) = ground.plan().await;
+    assert_ne!(plan["id"], plan_after["id"]);
+    assert!(found.values().filter(|outcome| *outcome == "conflict").count() >= SIMILAR, "{found:?}");
+    assert_eq!(plan_after["open_conflicts"], 0, "what was decided is decided in the new plan");
+    ground.transfer(&plan_after).await;
+    let now = ground.items().await;
+    let held = |item: &(Artefact, Artefact)| {
+        let (left, right) = &now[&item.0.id];
+        (text(left, TITLE.0), text(right, TITLE.1))
+    };
+    let both = |words: &str| (words.to_owned(), words.to_owned());
+    for item in &items[..SIMILAR] {
+        assert_eq!(held(item), both(&titles(&item.0)[1]), "the right was used");
+    }
+    assert_eq!(held(changed), both("Evacuate it at once"));
+    assert_eq!(held(merged), both(&format!("Halt {0} Park {0} at once", merged.0.key)));
+    assert_eq!(held(withdrawn), both(&titles(&withdrawn.0)[1]), "the right's edit went over like any other");
+    assert_eq!(held(agreed), both(&titles(&agreed.0)[1]));
+
+    // They are over, and what lost is there.
+    assert!(ground.conflicts("open").await.is_empty() && ground.conflicts("settled").await.is_empty());
+    let over = ground.conflicts("closed").await;
+    let ended: BTreeMap<String, usize> = over.iter().fold(BTreeMap::new(), |mut all, c| {
+        *all.entry(c["ended"].to_string()).or_default() += 1;
+        all
+    });
+    assert_eq!(ended["\"carried\""], SIMILAR + 2, "{ended:?}");
+    let detail = ground.conflict(by_key(&over, &items[0])).await;
+    assert!(detail["left"]["now"].to_string().contains("Halt"), "{detail}");
+    assert_eq!((&detail["chosen"]["take"], detail["chosen"]["by"].is_string()), (&json!("right"), true), "{detail}");
+    let (_, found) = ground.plan().await;
+    assert!(found.values().all(|outcome| outcome == "blocked"), "{found:?}");
+}
