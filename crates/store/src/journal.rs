@@ -19,6 +19,7 @@ use crate::end::EndColumn;
 use crate::jobs::{Holder, fence};
 use crate::losses::{self, NewLoss};
 use crate::pieces::{self, Both, NewPiece};
+use crate::record::{self, NewLine};
 use crate::schema::{changes, jobs, journal, journal_items, marks, pairs, snapshots};
 use crate::{Store, StoreError};
 
@@ -102,6 +103,10 @@ pub struct Applied<'a> {
     pub made_mark: Option<End>,
     /// Rules whose conflicts are carried by that, with what was chosen.
     pub settled: Vec<(String, Value)>,
+    /// The kind of the left item, by its id.
+    pub kind: &'a str,
+    /// What the record says of that.
+    pub lines: Vec<NewLine>,
 }
 
 /// How far a transfer is.
@@ -336,6 +341,26 @@ impl Store {
                 losses::replace(connection, &item, &applied.fields, &applied.losses).await?;
                 let pair = (applied.route, applied.lane, of.left_id);
                 conflicts::carried(connection, pair, &applied.settled).await?;
+                for line in &applied.lines {
+                    if let Some(before) = &line.before {
+                        keep_snapshot(connection, before).await?;
+                    }
+                    if let Some(after) = &line.after {
+                        keep_snapshot(connection, after).await?;
+                    }
+                }
+                let pair = record::OfPair {
+                    route: applied.route,
+                    lane: applied.lane,
+                    seq: applied.seq,
+                    kind: applied.kind,
+                    ids,
+                    keys: Ends { left: applied.left_key, right: applied.right_key },
+                };
+                record::written(connection, holder, &pair, &applied.lines).await?;
+                if applied.stage == Stage::Done {
+                    record::called(connection, holder, &pair).await?;
+                }
                 pieces::remember(connection, of, &applied.found, &applied.forgotten).await
             })
             .await

@@ -1,7 +1,7 @@
 //! What is old and of use to nobody any more.
 //!
 //! Decides what may be cleared: plans that were never carried out and that another followed, what jobs told while they ran,
-//! and values that no pair has as its base, nor had when a conflict was found. A plan that was carried out is the history of its items, and the newest of each
+//! and values that no pair has as its base, nor had when a conflict was found, and that no line of the record names. A plan that was carried out is the history of its items, and the newest of each
 //! route is what people and proofs look at; both stay, and so does everything that belongs to a pair.
 
 use chrono::{DateTime, Utc};
@@ -50,7 +50,9 @@ pub(crate) const IN_NO_PAIR: &str = "not exists (select from pairs where left_ba
     and not exists (select from pairs where right_base = s.hash)
     and not exists (select from pairs where agreed = s.hash)
     and not exists (select from conflict_generations where left_base = s.hash)
-    and not exists (select from conflict_generations where right_base = s.hash)";
+    and not exists (select from conflict_generations where right_base = s.hash)
+    and not exists (select from record where before = s.hash)
+    and not exists (select from record where after = s.hash)";
 
 impl Store {
     /// Clears what is from before a day, a part at a time: whoever works meanwhile waits for none of it for long.

@@ -114,6 +114,14 @@ diesel::table! {
     }
 }
 diesel::table! {
+    record (id) {
+        id -> Int8, at -> Timestamptz, route_id -> Uuid, job_id -> Nullable<Uuid>, seq -> Nullable<Int4>, by -> Nullable<Text>,
+        lane -> Text, left_id -> Text, right_id -> Text, left_key -> Text, right_key -> Text, kind -> Text,
+        written_end -> Nullable<Text>, slot -> Nullable<Text>, what -> Text, why -> Text, before -> Nullable<Bytea>,
+        after -> Nullable<Bytea>,
+    }
+}
+diesel::table! {
     losses (route_id, lane, left_id, field, n) {
         route_id -> Uuid, lane -> Text, left_id -> Text, field -> Text, n -> Int4, left_key -> Text, right_key -> Text,
         foreseen -> Bool, body -> Jsonb, job_id -> Nullable<Uuid>, at -> Timestamptz,

@@ -57,6 +57,7 @@ export const keys = {
   pairs: (plan: string, ...of: Parts) => ["plan", plan, "pairs", ...of],
   receipt: (plan: string, ...of: Parts) => ["plan", plan, "receipt", ...of],
 
+  record: (...of: Parts) => ["record", ...of],
   /** Everything about conflicts. */
   ofConflicts: ["conflicts"],
   conflicts: (...of: Parts) => ["conflicts", "list", ...of],

@@ -488,6 +488,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was written outside and what people chose, the latest first; for a key, of the routes that it is for. */
+        get: operations["listRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes": {
         parameters: {
             query?: never;
@@ -3767,6 +3784,49 @@ export interface components {
             /** @description Their id at the right; nobody if they are not recognised. */
             right?: string | null;
         };
+        RecordPage: {
+            items: components["schemas"]["Recorded"][];
+            /** Format: int64 */
+            next?: number | null;
+        };
+        /** @description A line of the record. */
+        Recorded: {
+            /** Format: date-time */
+            at: string;
+            /** @description Who chose; none of what a transfer wrote. */
+            by?: string | null;
+            change?: components["schemas"]["ValueDiff"] | null;
+            end?: components["schemas"]["End"] | null;
+            /** @description What the field is called, or which call it was; empty of an item. */
+            field_name: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: uuid
+             * @description The transfer; none of what a person chose.
+             */
+            job?: string | null;
+            kind: components["schemas"]["Kind"];
+            left_id: string;
+            left_key: string;
+            right_key: string;
+            /** Format: uuid */
+            route: string;
+            /** @description Empty if the route was removed. */
+            route_name: string;
+            what: components["schemas"]["RecordedWhat"];
+            why: components["schemas"]["RecordedWhy"];
+        };
+        /**
+         * @description What a line of the record is about.
+         * @enum {string}
+         */
+        RecordedWhat: "item" | "field" | "call" | "choice";
+        /**
+         * @description Why a line of the record was written.
+         * @enum {string}
+         */
+        RecordedWhy: "made" | "carried" | "merged" | "chosen" | "chose_left" | "chose_right" | "chose_merge" | "chose_different" | "reopened";
         /** @description A pointer to an artefact. */
         Reference: {
             /** @description An artefact by its id at the system that holds the value. */
@@ -5709,6 +5769,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Profiles"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listRecord: {
+        parameters: {
+            query?: {
+                route?: string;
+                /** @description The id of an item at the left. */
+                left_id?: string;
+                /** @description What was written at this end. */
+                end?: components["schemas"]["End"];
+                /** @description Part of a key. */
+                find?: string;
+                /** @description `next` of the page before. */
+                after?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordPage"];
                 };
             };
             /** @description What is wrong with the request, and what to do */

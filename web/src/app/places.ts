@@ -4,5 +4,6 @@ export const places = [
   ["/systems", "Systems"],
   ["/routes", "Routes"],
   ["/conflicts", "Conflicts"],
+  ["/record", "Record"],
   ["/keys", "Access keys"],
 ] as const;

@@ -15,6 +15,7 @@ const RouteFrame = lazy(() => import("@/features/route/frame"));
 const Ends = lazy(() => import("@/features/route/ends"));
 const Counterparts = lazy(() => import("@/features/counterparts/counterparts"));
 const Conflicts = lazy(() => import("@/features/conflicts/conflicts"));
+const Record = lazy(() => import("@/features/record/record"));
 const Keys = lazy(() => import("@/features/keys/keys"));
 const Versions = lazy(() => import("@/features/route/versions"));
 const Scope = lazy(() => import("@/features/scope/scope"));
@@ -68,6 +69,7 @@ export const router = createBrowserRouter([
         ],
       },
       { path: "/conflicts", element: <Conflicts /> },
+      { path: "/record", element: <Record /> },
       { path: "/keys", element: <Keys /> },
       { path: "*", element: <Nowhere /> },
     ],

@@ -139,6 +139,17 @@ async fn conflicts_are_decided_in_the_browser_and_carried_by_the_next_transfer()
     let detail = ground.conflict(by_key(&over, &items[0])).await;
     assert!(detail["left"]["now"].to_string().contains("Halt"), "{detail}");
     assert_eq!((&detail["chosen"]["take"], detail["chosen"]["by"].is_string()), (&json!("right"), true), "{detail}");
+    // So it is in the record: what a person chose, and each write with what stood there.
+    let line = |of: &Value| {
+        let change = of["change"]["pieces"].as_array().into_iter().flatten();
+        let removed: String = change.filter(|p| p["change"] == "removed").map(|p| p["text"].to_string()).collect();
+        (of["what"].to_string(), of["why"].to_string(), of["end"].to_string(), removed.contains("Halt"))
+    };
+    let record = ground.client.get(&format!("/record?route={}&find={}", ground.route, items[0].0.key)).await;
+    let lines: Vec<_> = record["items"].as_array().expect("lines").iter().take(2).map(line).collect();
+    let told = |what: &str, why: &str, end: &str, lost| (format!("{what:?}"), format!("{why:?}"), end.to_owned(), lost);
+    assert_eq!(lines, [told("field", "chosen", "\"left\"", true), told("choice", "chose_right", "null", false)]);
+    assert_eq!(record["items"].as_array().and_then(|l| l.last()).expect("the first")["what"], "item", "{record}");
     let (_, found) = ground.plan().await;
     assert!(found.values().all(|outcome| outcome == "blocked"), "{found:?}");
 }

@@ -5,7 +5,6 @@
 //! that touch each other: a rewritten part and a removed one, two moves of one, two insertions at one place.
 
 use super::align::{EQUAL, align};
-use super::stretches::Stretch;
 use super::words::Words;
 
 /// What the parts of a list are.
@@ -14,6 +13,15 @@ pub(super) struct Parts<'p, T> {
     pub words: &'p dyn Fn(&T) -> Words,
     /// What two edits of one part make of it together.
     pub merge: &'p dyn Fn(&T, &T, &T) -> Option<T>,
+}
+
+/// A stretch of a list that two edits touched, or not.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Stretch<T> {
+    /// What both edits make of it together.
+    Made(Vec<T>),
+    /// Both changed it, and differently: what it was, and what it is after each of them.
+    Clash([Vec<T>; 3]),
 }
 
 /// What both edits make of a list; none where they clash.

@@ -20,8 +20,9 @@ pub use align::{EQUAL, align};
 pub use diff3::{Hunk, Part, hunks};
 pub(crate) use documents::blocks_kept;
 pub use lifted::lifted;
+pub use lists::Stretch;
 pub use steps::steps_kept;
-pub use stretches::{Parted, Stretch, stretches};
+pub use stretches::{Parted, stretches};
 
 use crate::model::{Document, Step, Value};
 

@@ -3,18 +3,9 @@
 //! Decides what both edits make of a stretch by the rules of a merge, and leaves the stretches in which they clash to whoever
 //! asks. A part that was moved stands as taken out at one place and put in at another.
 
-use super::lists::{self, Parts};
+use super::lists::{self, Parts, Stretch};
 use super::{diff3, documents, steps};
 use crate::model::{Block, Step};
-
-/// A stretch of a list that two edits touched, or not.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Stretch<T> {
-    /// What both edits make of it together.
-    Made(Vec<T>),
-    /// Both changed it, and differently: what it was, and what it is after each of them.
-    Clash([Vec<T>; 3]),
-}
 
 /// What lists are made of whose edits can be put together.
 pub trait Parted: Sized {

@@ -17,7 +17,7 @@ use hovrel_core::plan::{
     base_after, decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
 };
 use hovrel_core::rules::{Lane, Rule, RuleId};
-use hovrel_store::{Applied, Both, NewLoss, NewPiece, Stage as Noted, StepAt, StepRow};
+use hovrel_store::{Applied, Both, NewLine, NewLoss, NewPiece, Stage as Noted, StepAt, StepRow};
 use serde_json::Value as Json;
 
 use super::desk::Desk;
@@ -308,7 +308,7 @@ impl<'a> Course<'a> {
         };
         let base = base_after(self.lane, whole, decision, &written, &old, digests);
         let half = |side: &BaseSide| Ok::<_, EngineError>((side.fingerprint(), serde_json::to_value(side)?));
-        let agreed = as_kept(base.agreed)?;
+        let agreed = as_kept(base.agreed.clone())?;
         let mut told: BTreeSet<&str> = written.fields.keys().map(Slot::id).collect();
         if written.made.is_some() {
             told.extend(change.left_side.keys().map(Slot::id));
@@ -363,6 +363,8 @@ impl<'a> Course<'a> {
             found,
             forgotten,
             made_mark: fresh.made_mark,
+            kind: change.kind.id(),
+            lines: lines(change, (whole, decision), self.lane, &written, &base)?,
             settled: match stage {
                 Noted::Made => Vec::new(),
                 Noted::Done => settled(whole, decision, self.lane)?,
@@ -396,6 +398,44 @@ fn settled(change: &Change, decision: &Decision, lane: &Lane) -> Result<Vec<(Str
         out.push((rule.id.to_string(), serde_json::to_value(Choice { take, merged })?));
     }
     Ok(out)
+}
+
+/// What the record says of what was written at an end: each slot with what stood there, or the item that was made.
+fn lines(
+    leg: &Change,
+    (whole, decision): (&Change, &Decision),
+    lane: &Lane,
+    written: &Written,
+    base: &Base,
+) -> Result<Vec<NewLine>, EngineError> {
+    let end = written.end;
+    let kept = |value: &Value| Ok::<_, EngineError>((Fingerprint::of(value), serde_json::to_value(value)?));
+    if written.made.is_some() {
+        let side = if end == End::Left { &base.left } else { &base.right };
+        let after = Some((side.fingerprint(), serde_json::to_value(side)?));
+        return Ok(vec![NewLine { written_end: end, slot: None, why: "made".into(), before: None, after }]);
+    }
+    let line = |(slot, done): (&Slot, &WrittenField)| {
+        let planned = leg.fields.iter().find(|f| f.field == *slot);
+        let before = planned.and_then(|f| f.held(end)).map(kept).transpose()?;
+        let of_whole = decided_fields(whole, decision).iter().find(|f| {
+            f.field == *slot || f.back.as_ref().is_some_and(|back| back.field == *slot && end != whole.written)
+        });
+        let decided = of_whole.map(|f| decision.field(f, lane.policies.first_contact, whole.written));
+        let why = match (decided, of_whole.is_some_and(|f| f.reason.is_conflict())) {
+            (_, true) => "chosen",
+            (Some(FieldDecision::Merge), _) => "merged",
+            _ => "carried",
+        };
+        Ok(NewLine {
+            written_end: end,
+            slot: Some(slot.to_string()),
+            why: why.into(),
+            before,
+            after: Some(kept(&done.held)?),
+        })
+    };
+    written.fields.iter().map(line).collect()
 }
 
 /// What was decided of a change besides what is written.

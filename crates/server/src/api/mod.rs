@@ -16,6 +16,7 @@ pub mod new_field;
 pub mod plans;
 pub mod proofs;
 pub mod quiet;
+pub mod record;
 mod route_file;
 pub mod routes;
 pub mod rules;
@@ -86,6 +87,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(conflicts::settle::similar))
         .routes(routes!(conflicts::settle::settle))
         .routes(routes!(conflicts::settle::reopen))
+        .routes(routes!(record::list))
         .routes(routes!(plans::begin::dry_run))
         .routes(routes!(plans::figures::one))
         .routes(routes!(plans::listed::changes))

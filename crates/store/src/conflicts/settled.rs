@@ -7,6 +7,7 @@ use serde_json::Value;
 use uuid::Uuid;
 
 use crate::jobs::Holder;
+use crate::record;
 use crate::schema::{conflict_generations, conflicts, pairs};
 use crate::{Store, StoreError};
 
@@ -130,7 +131,7 @@ async fn keep(connection: &mut AsyncPgConnection, person: Uuid, list: &[SettledC
     .bind::<Array<diesel::sql_types::Bool>, _>(list.iter().map(|s| s.choice.is_some()).collect::<Vec<_>>())
     .execute(connection)
     .await?;
-    Ok(())
+    record::chosen(connection, person, &ids).await
 }
 
 /// Closes the conflicts of a pair whose fields a transfer wrote, or left different, as they were decided. Of one that was

@@ -6,8 +6,8 @@ use std::time::Duration;
 use futures::future::join;
 use hovrel_core::model::Fingerprint;
 use hovrel_store::{
-    Applied, ConflictFilter, ConflictRow, FoundConflict, GenerationRow, JobState, NewChange, Seen, SettledConflict,
-    Store, ThisGeneration,
+    Applied, ConflictFilter, ConflictRow, FoundConflict, GenerationRow, JobState, NewChange, RecordFilter, Seen,
+    SettledConflict, Store, ThisGeneration,
 };
 use hovrel_testkit::Database;
 use serde_json::json;
@@ -125,6 +125,10 @@ async fn a_conflict_is_one_through_its_generations() {
     // Whoever saw the former values decides nothing.
     assert_eq!(w.settle(1, "right").await, [first.id]);
     assert_eq!((w.only().await.state.as_str(), w.generations().await.remove(0).choice), ("open", None));
+    // What was chosen is in the record, with who chose it.
+    let lines = w.store.list_record(&RecordFilter::default(), None, 10).await.expect("a page");
+    let told: Vec<_> = lines.iter().map(|l| (l.what.as_str(), l.why.as_str(), l.by.as_deref())).collect();
+    assert_eq!(told, [("choice", "chose_left", Some("Ida Brekke"))]);
 }
 
 #[tokio::test]

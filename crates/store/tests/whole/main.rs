@@ -7,6 +7,7 @@ mod jobs;
 mod numbers;
 mod people;
 mod plans;
+mod record;
 mod retention;
 mod routes;
 mod seal;

@@ -235,6 +235,8 @@ pub fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
         forgotten: vec![],
         made_mark: None,
         settled: Vec::new(),
+        kind: "test_case",
+        lines: Vec::new(),
     }
 }
 

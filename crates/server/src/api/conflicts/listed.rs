@@ -158,7 +158,7 @@ impl Called {
         self.routes.get(&route).map(|of| &of.names)
     }
 
-    fn route(&self, route: Uuid) -> String {
+    pub fn route(&self, route: Uuid) -> String {
         self.routes.get(&route).map(|of| of.name.clone()).unwrap_or_default()
     }
 
@@ -203,15 +203,6 @@ impl ListedConflict {
     }
 }
 
-/// The routes that somebody sees, and that are asked for; none if that is all of them.
-fn routes(reach: &Reach, asked: Option<Uuid>) -> Option<Vec<Uuid>> {
-    match (reach, asked) {
-        (Reach::Everything, None) => None,
-        (reach, Some(route)) => Some(vec![route].into_iter().filter(|r| reach.route(*r)).collect()),
-        (Reach::Only { routes, .. }, None) => Some(routes.iter().copied().collect()),
-    }
-}
-
 /// Conflicts of any route, the newest first; for a key, of the routes that it is for.
 #[utoipa::path(get, path = "/conflicts", operation_id = "listConflicts", params(ConflictQuery),
     responses((status = 200, body = ConflictPage)))]
@@ -223,7 +214,7 @@ pub async fn list(
     let after: Option<(DateTime<Utc>, Uuid)> = query.after.map(|text| given("/after", &text)).transpose()?;
     let filter = ConflictFilter {
         state: query.state.map(|s| s.id().to_owned()),
-        routes: routes(&reach, query.route),
+        routes: reach.routes(query.route),
         lane: query.lane,
         rule: query.rule,
         reason: query.reason.map(|r| r.id().to_owned()),
@@ -246,7 +237,7 @@ pub async fn groups(
     State(app): State<App>,
     Extension(reach): Extension<Reach>,
 ) -> Result<Json<Vec<ConflictGroup>>, Problem> {
-    let groups = app.hub.store.conflict_groups(routes(&reach, None).as_deref()).await?;
+    let groups = app.hub.store.conflict_groups(reach.routes(None).as_deref()).await?;
     let called = Called::of(&app, groups.iter().map(|g| g.route_id)).await?;
     let one = |g: hovrel_store::ConflictGroup| {
         Ok(ConflictGroup {

@@ -1,0 +1,14 @@
+import { describe, expect, it } from "vitest";
+import { lineWord } from "./words";
+
+describe("a line of the record", () => {
+  it("says what was written where, and why if that is no plain transfer", () => {
+    const field = { what: "field", field_name: "Title", end: "left" } as const;
+    expect(lineWord({ ...field, why: "carried" })).toBe("Title, left");
+    expect(lineWord({ ...field, why: "chosen" })).toBe("Title, left, as decided");
+    expect(lineWord({ ...field, why: "merged" })).toBe("Title, left, merged");
+    expect(lineWord({ what: "item", why: "made", field_name: "", end: "right" })).toBe("Created at right");
+    expect(lineWord({ what: "call", why: "carried", field_name: "file a.png", end: "right" })).toBe("File, right");
+    expect(lineWord({ what: "choice", why: "chose_left", field_name: "Title" })).toBe("Title, decided: use left");
+  });
+});
