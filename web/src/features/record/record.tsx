@@ -117,7 +117,7 @@ export default function Record() {
 function Row({ line: l }: { line: Line }) {
   const tone = l.end === "left" ? "border-end-left" : l.end === "right" ? "border-end-right" : "border-transparent";
   return (
-    <div className={`${COLUMNS} border-l-[3px] px-[17px] py-1.5 ${tone}`}>
+    <div className={`${COLUMNS} border-l-[3px] py-1.5 pr-5 pl-[17px] ${tone}`}>
       <span className="text-ink-2" title={exact(l.at)}>
         {ago(l.at)}
       </span>

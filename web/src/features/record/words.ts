@@ -3,14 +3,23 @@ import type { Schemas } from "@/api/client";
 
 type Line = Pick<Schemas["Recorded"], "what" | "why" | "field_name" | "end">;
 
-const calls: Record<string, string> = {
-  back: "Link to its counterpart",
-  links: "Links",
-  move: "Folder",
-  file: "File",
-  comment: "Comment",
-  history: "Past change",
-};
+/** A call besides the fields: its sort, and what it is about. */
+function callWord(call: string): string {
+  const [sort = "", ...rest] = call.split(" ");
+  const about = rest.join(" ");
+  switch (sort) {
+    case "back":
+      return "Link to its counterpart";
+    case "move":
+      return `Next state: ${about}`;
+    case "file":
+      return `File ${about}`;
+    case "remove":
+      return `File ${about} removed`;
+    default:
+      return call;
+  }
+}
 
 const choices: Partial<Record<Schemas["RecordedWhy"], string>> = {
   chose_left: "decided: use left",
@@ -26,10 +35,8 @@ export function lineWord(line: Line): string {
   switch (line.what) {
     case "item":
       return `Created at ${line.end ?? "one end"}`;
-    case "call": {
-      const sort = line.field_name.split(" ")[0] ?? "";
-      return `${calls[sort] ?? sort}${at}`;
-    }
+    case "call":
+      return `${callWord(line.field_name)}${at}`;
     case "choice":
       return `${line.field_name}, ${choices[line.why] ?? line.why}`;
     case "field": {
