@@ -17,6 +17,12 @@ use crate::jobs::Holder;
 use crate::schema::record;
 use crate::{Store, StoreError};
 
+#[diesel::declare_sql_function]
+extern "SQL" {
+    /// The text in small letters, as the indexes of the keys have it.
+    fn lower(text: Text) -> Text;
+}
+
 /// What a transfer wrote at an end.
 #[derive(Debug, Clone)]
 pub struct NewLine {
@@ -81,7 +87,7 @@ pub struct RecordFilter {
     pub left_id: Option<String>,
     /// Of what was written at this end.
     pub written_end: Option<End>,
-    /// Part of a key.
+    /// How a key begins.
     pub find: String,
 }
 
@@ -200,8 +206,9 @@ impl RecordFilter {
             query = query.filter(record::written_end.eq(end.id()));
         }
         if !self.find.is_empty() {
-            let like = format!("%{}%", escape_like(&self.find));
-            query = query.filter(record::left_key.ilike(like.clone()).or(record::right_key.ilike(like)));
+            let begins = format!("{}%", escape_like(&self.find.to_lowercase()));
+            query =
+                query.filter(lower(record::left_key).like(begins.clone()).or(lower(record::right_key).like(begins)));
         }
         query
     }

@@ -16,7 +16,7 @@ pub use catalogue::{catalogue_change, schema_change};
 pub use faults::{fault, fault_into};
 pub use losses::{loss_cause, loss_kind};
 pub use proof::{absence, absent_item, difference_cause, files_read, headline, order};
-pub use refusals::refusal;
+pub use refusals::{MERGE_NOT_TAKEN, refusal};
 pub use suggested::suggested_because;
 
 #[cfg(test)]

@@ -2,6 +2,10 @@
 
 use hovrel_core::rehearse::RefusalReason;
 
+/// Why a conflict is open again after both edits were put together.
+pub const MERGE_NOT_TAKEN: &str =
+    "One of the ends does not accept what both edits were merged to, or can't hold it. Decide again.";
+
 /// What the target would say and what to do, for a person.
 pub fn refusal(reason: &RefusalReason) -> String {
     match reason {

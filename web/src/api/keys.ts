@@ -57,6 +57,8 @@ export const keys = {
   pairs: (plan: string, ...of: Parts) => ["plan", plan, "pairs", ...of],
   receipt: (plan: string, ...of: Parts) => ["plan", plan, "receipt", ...of],
 
+  /** Everything about the record. */
+  ofRecord: ["record"],
   record: (...of: Parts) => ["record", ...of],
   /** Everything about conflicts. */
   ofConflicts: ["conflicts"],
@@ -91,11 +93,11 @@ export const refresh = {
     return again(q, keys.ofRoute(route.id), keys.routes, keys.overview);
   },
   /** Where a route stands: its jobs, its plan, its name. */
-  route: (q: QueryClient, route: string) => again(q, keys.route(route), keys.routes, keys.overview),
+  route: (q: QueryClient, route: string) => again(q, keys.route(route), keys.routes, keys.overview, keys.ofConflicts),
   /** A decision about a plan. */
   plan: (q: QueryClient, plan: string, route: string) => again(q, keys.ofPlan(plan), keys.route(route), keys.overview),
   /** Conflicts were decided about. */
-  conflicts: (q: QueryClient) => again(q, keys.ofConflicts, keys.overview),
+  conflicts: (q: QueryClient) => again(q, keys.ofConflicts, keys.ofRecord, keys.overview, keys.routes, keys.ofRoute()),
   /** A proof was begun or has ended. */
   proof: (q: QueryClient, route: string) =>
     again(q, keys.proof(route), keys.proofs(route), keys.route(route), keys.routes, keys.overview),
@@ -108,6 +110,8 @@ export const refresh = {
       keys.overview,
       keys.systems,
       keys.ofSystem(),
+      keys.ofConflicts,
+      keys.ofRecord,
       ...(plan ? [keys.ofPlan(plan)] : []),
     ),
 };

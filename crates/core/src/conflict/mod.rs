@@ -12,8 +12,8 @@ use std::collections::{BTreeMap, HashMap};
 pub use choice::{Choice, Take, can_be_merged, decision_for, offered, take_of};
 pub use proposal::{Part, Pick, Proposal};
 
-use crate::model::{Fingerprint, Slot, Value};
-use crate::plan::{Change, Decision, FieldChange, FieldReason};
+use crate::model::{End, Fingerprint, Slot, Value};
+use crate::plan::{Change, Decision, FieldChange, FieldReason, Outcome};
 use crate::rules::{Lane, Rule, RuleId};
 
 /// What is kept of a conflict that is open, for the comparing that comes after.
@@ -54,6 +54,12 @@ impl Standing {
         self.digest == generation(field, rule_digest).as_bytes()
     }
 
+    /// Whether what was chosen for a field can't be done with it after all: an end does not take what was put together.
+    pub fn choice_cannot_be_done(&self, field: &FieldChange, rule_digest: &str, first: End) -> bool {
+        let chosen = self.choice.as_ref().filter(|_| self.is_of(field, rule_digest));
+        chosen.is_some_and(|choice| decision_for(field, choice.take, first).is_none())
+    }
+
     /// What a person put together of both edits.
     pub(crate) fn merged(&self) -> Option<&Value> {
         self.choice.as_ref().filter(|choice| choice.take == Take::Merge)?.merged.as_ref()
@@ -69,7 +75,7 @@ pub fn rule_of<'l>(lane: &'l Lane, slot: &Slot) -> Option<&'l Rule> {
 /// The decision on a change that nobody has touched in this plan, with what was chosen of its conflicts before.
 pub fn decision_with(change: &Change, lane: &Lane, standing: &OfLane, digests: impl Fn(&RuleId) -> String) -> Decision {
     let mut decision = Decision::default_for(change);
-    let Some(left) = change.left.as_ref().filter(|_| change.outcome == crate::plan::Outcome::Conflict) else {
+    let Some(left) = change.left.as_ref().filter(|_| change.outcome == Outcome::Conflict) else {
         return decision;
     };
     for field in change.fields.iter().filter(|f| f.reason.is_conflict()) {

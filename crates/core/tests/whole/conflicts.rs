@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeSet, HashSet};
 
-use hovrel_core::conflict::{Choice, Pick, Proposal, Standing, Take, generation, offered};
+use hovrel_core::conflict::{Choice, Pick, Proposal, Standing, Take, generation, offered, rule_of};
 use hovrel_core::merge::merge;
 use hovrel_core::model::{End, Value};
 use hovrel_core::plan::{FieldChange, FieldReason};
@@ -28,12 +28,12 @@ fn title(found: &[FieldChange]) -> &FieldChange {
     found.iter().find(|f| f.field == *"title").expect("the title differs")
 }
 
-/// What is kept of the conflict of the title.
+/// What is kept of the conflict of a field.
 fn settle(two: &mut Two, direction: Direction, field: &FieldChange, choice: Choice) {
     let lane = lane(direction);
     let ends = hovrel_core::model::Ends { left: catalogue(FIELDS.left), right: catalogue(FIELDS.right) };
     let digests = with_comparer(&lane, &ends, 0, |comparer| comparer.digests());
-    let rule = lane.rules[0].id.clone();
+    let rule = rule_of(&lane, &field.field).expect("a rule fills it").id.clone();
     let digest = generation(field, &digests[&rule]).as_bytes().to_vec();
     let standing = Standing { digest, reason: field.reason, choice: Some(choice) };
     two.standing = [("1".to_owned(), [(rule, standing)].into())].into();
@@ -101,6 +101,33 @@ fn a_merge_that_the_right_does_not_take_shows_again() {
     assert_eq!(two.held(End::Right, 0), "Halt and park the cabin", "the left's part goes over like any edit");
     two.standing.clear();
     assert_eq!(two.run(&lane), []);
+}
+
+/// What a person put together, and an end can't hold: nothing is written, and it is told.
+#[test]
+fn a_merge_that_an_end_does_not_take_is_not_carried() {
+    let lane = lane(Direction::Both);
+    let ends = hovrel_core::model::Ends { left: catalogue(FIELDS.left), right: catalogue(FIELDS.right) };
+    let digests = with_comparer(&lane, &ends, 0, |comparer| comparer.digests());
+    let mut two = Two::new(BEGINNING);
+    two.run(&lane);
+    two.edit(End::Left, 2, Value::choice("Low"));
+    two.edit(End::Right, 2, Value::choice("Trivial"));
+    let grade = |found: &[FieldChange]| found.iter().find(|f| f.field == *"grade").expect("it differs").clone();
+    let found = two.run(&lane);
+    // No row of the map leads back from the one.
+    for (merged, taken) in [("Critical", true), ("Trivial", false)] {
+        let choice = Choice { take: Take::Merge, merged: Some(Value::choice(merged)) };
+        settle(&mut two, Direction::Both, &grade(&found), choice);
+        let standing = two.standing["1"].values().next().expect("one").clone();
+        let mut asked = Two { items: two.items.clone(), base: two.base.clone(), ..Two::new(BEGINNING) };
+        (asked.standing, asked.clock) = (two.standing.clone(), two.clock);
+        let again = asked.run(&lane);
+        let digest = &digests[&rule_of(&lane, &"grade".into()).expect("a rule").id];
+        assert_eq!(standing.choice_cannot_be_done(&grade(&again), digest, End::Right), !taken, "{merged}");
+        assert_eq!(asked.held(End::Right, 2), if taken { "Critical" } else { "Trivial" });
+        assert_eq!(asked.held(End::Left, 2), if taken { "High" } else { "Low" });
+    }
 }
 
 /// An old form that a system gave back is asked about until a value changes: that ten minutes are over decides nothing.

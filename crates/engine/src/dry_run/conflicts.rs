@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, HashMap};
 
 use hovrel_core::conflict::{OfLane, Standing, decision_with, generation, rule_of};
-use hovrel_core::plan::{Change, Decision, FieldReason};
+use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
 use hovrel_core::rules::{Lane, RuleId};
 use hovrel_store::{FoundConflict, Seen, Store};
 use uuid::Uuid;
@@ -66,10 +66,18 @@ impl Conflicts {
         else {
             return Ok(Vec::new());
         };
+        // Those of items that are no pair yet are the plan's own.
+        if change.outcome == Outcome::Adopt {
+            return Ok(Vec::new());
+        }
         let mut out = Vec::new();
         for field in change.fields.iter().filter(|f| f.reason.is_conflict()) {
             let Some(rule) = rule_of(lane, &field.field) else { continue };
+            let stands = self.standing(&lane.id).get(&left.id).and_then(|of| of.get(&rule.id));
+            let digest = digest(digests, &rule.id);
+            let lost = stands.is_some_and(|stands| stands.choice_cannot_be_done(field, &digest, change.written));
             out.push(FoundConflict {
+                refused: lost.then(|| hovrel_words::MERGE_NOT_TAKEN.to_owned()),
                 left_id: left.id.clone(),
                 lane: change.lane.clone(),
                 rule: rule.id.to_string(),
@@ -79,7 +87,7 @@ impl Conflicts {
                 title: left.title.clone(),
                 left_key: left.key.clone(),
                 right_key: right.key.clone(),
-                digest: generation(field, &digest(digests, &rule.id)).as_bytes().to_vec(),
+                digest: generation(field, &digest).as_bytes().to_vec(),
                 body: serde_json::to_value(field)?,
                 seq: change.seq as i32,
             });

@@ -418,9 +418,11 @@ fn lines(
     let line = |(slot, done): (&Slot, &WrittenField)| {
         let planned = leg.fields.iter().find(|f| f.field == *slot);
         let before = planned.and_then(|f| f.held(end)).map(kept).transpose()?;
-        let of_whole = decided_fields(whole, decision).iter().find(|f| {
-            f.field == *slot || f.back.as_ref().is_some_and(|back| back.field == *slot && end != whole.written)
-        });
+        let fills = |f: &&FieldChange| match &f.back {
+            Some(back) if end != whole.written => back.field == *slot,
+            _ => f.field == *slot,
+        };
+        let of_whole = decided_fields(whole, decision).iter().find(fills);
         let decided = of_whole.map(|f| decision.field(f, lane.policies.first_contact, whole.written));
         let why = match (decided, of_whole.is_some_and(|f| f.reason.is_conflict())) {
             (_, true) => "chosen",

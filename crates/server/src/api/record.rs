@@ -63,7 +63,7 @@ pub struct RecordQuery {
     left_id: Option<String>,
     /// What was written at this end.
     end: Option<End>,
-    /// Part of a key.
+    /// How a key begins.
     find: Option<String>,
     /// `next` of the page before.
     after: Option<i64>,

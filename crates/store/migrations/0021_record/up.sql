@@ -28,6 +28,8 @@ create table record (
 create unique index record_once on record (job_id, seq, written_end, slot, after) nulls not distinct where job_id is not null;
 create index record_of_item on record (route_id, left_id, id desc);
 create index record_of_route on record (route_id, id desc);
+create index record_left_key on record (lower(left_key) text_pattern_ops);
+create index record_right_key on record (lower(right_key) text_pattern_ops);
 create index record_before on record (before) where before is not null;
 create index record_after on record (after) where after is not null;
 

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use diesel::prelude::*;
-use diesel::sql_types::{Array, Integer, Text, Uuid as SqlUuid};
+use diesel::sql_types::{Array, Integer, Nullable, Text, Uuid as SqlUuid};
 use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
@@ -38,6 +38,8 @@ pub struct FoundConflict {
     pub body: Value,
     /// Its change, by its place in the plan.
     pub seq: i32,
+    /// Why what was chosen for it can't be done, in words; none if it can, or nothing was chosen.
+    pub refused: Option<String>,
 }
 
 /// What a plan saw of a route besides the conflicts that it found.
@@ -166,11 +168,11 @@ async fn find_again(
     diesel::sql_query(
         "update conflicts c set last_plan = $1, seq = u.seq, lane = u.lane, slot = u.slot, title = u.title,
             left_key = u.left_key, right_key = u.right_key, reason = u.reason, generation = u.generation,
-            state = case when u.generation = c.generation then c.state else 'open' end,
-            refused = case when u.generation = c.generation then c.refused end,
+            state = case when u.generation = c.generation and u.refused is null then c.state else 'open' end,
+            refused = case when u.generation = c.generation then coalesce(u.refused, c.refused) end,
             changed_at = case when u.generation = c.generation then c.changed_at else now() end
-         from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10)
-            as u (id, generation, seq, lane, slot, title, left_key, right_key, reason)
+         from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
+            as u (id, generation, seq, lane, slot, title, left_key, right_key, reason, refused)
          where c.id = u.id",
     )
     .bind::<SqlUuid, _>(plan)
@@ -183,6 +185,7 @@ async fn find_again(
     .bind::<Array<Text>, _>(texts(|f| &f.left_key))
     .bind::<Array<Text>, _>(texts(|f| &f.right_key))
     .bind::<Array<Text>, _>(texts(|f| &f.reason))
+    .bind::<Array<Nullable<Text>>, _>(seen.iter().map(|(.., f)| f.refused.clone()).collect::<Vec<_>>())
     .execute(connection)
     .await?;
     Ok(())

@@ -40,6 +40,7 @@ fn found(digest: u8) -> FoundConflict {
         digest: vec![digest],
         body: json!({"digest": digest}),
         seq: 0,
+        refused: None,
     }
 }
 
@@ -212,6 +213,12 @@ async fn what_a_transfer_carries_ends_it_and_what_is_refused_opens_it_again() {
     let open = w.only().await;
     assert_eq!((open.state.as_str(), open.refused.as_deref()), ("open", Some("the title is too long")));
     assert!(w.generations().await[0].choice.is_some(), "what was chosen stays known");
+    // A later dry run finds that what was chosen can't be done.
+    w.settle(1, "left").await;
+    w.plan(vec![FoundConflict { refused: Some("the left can't hold it".into()), ..found(1) }], "conflict", &seen())
+        .await;
+    let open = w.only().await;
+    assert_eq!((open.state.as_str(), open.refused.as_deref()), ("open", Some("the left can't hold it")));
     let ends = systems(&w.store, w.route).await;
     let choice = json!({"take": "right"});
     let done = Applied { settled: vec![(RULE.into(), choice.clone())], ..applied(w.route, both(ends, "l0", "71"), 20) };

@@ -54,6 +54,7 @@ async fn lines_are_added_once_and_never_changed() {
     assert_eq!(store.list_record(&RecordFilter::default(), Some(lines[1].id), 10).await.expect("a page").len(), 2);
     assert_eq!(all(RecordFilter { written_end: Some(End::Left), ..RecordFilter::default() }).await.len(), 1);
     assert_eq!(all(RecordFilter { find: "tb-1".into(), ..RecordFilter::default() }).await.len(), 4);
+    assert_eq!(all(RecordFilter { find: "b-1".into(), ..RecordFilter::default() }).await.len(), 0, "a key begins so");
     assert_eq!(all(RecordFilter { find: "TB_1".into(), ..RecordFilter::default() }).await.len(), 0);
     assert_eq!(all(RecordFilter { left_id: Some("l1".into()), ..RecordFilter::default() }).await.len(), 0);
 

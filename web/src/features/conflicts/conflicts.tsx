@@ -86,6 +86,11 @@ export default function Conflicts() {
           value={query.get("find") ?? ""}
           onFind={(find) => put({ find: find || undefined, id: undefined })}
         />
+        {query.get("route") && (
+          <button type="button" className="underline" onClick={() => put({ route: undefined, id: undefined })}>
+            Show all routes
+          </button>
+        )}
         <span role="status" className="ml-auto text-ink-2">
           {total !== undefined && count(total, "conflict")}
         </span>

@@ -66,7 +66,7 @@ export default function Record() {
         </Select>
         <FindBox
           label="Find in the record"
-          placeholder="Key"
+          placeholder="Key begins with"
           className="w-[160px]"
           value={filter.find ?? ""}
           onFind={(find) => put({ find: find || undefined })}
