@@ -9,6 +9,12 @@ test("conflicts are decided by keyboard", async ({ page }) => {
   await expect(page.getByText("11 conflicts", { exact: true })).toBeVisible();
   await accessible(page, "conflicts");
   const walkTo = async (key: string) => {
+    const first = list.getByRole("listitem").first();
+    for (let n = 0; n < 40 && (await first.getAttribute("aria-current")) !== "true"; n++) {
+      await page.keyboard.press("k");
+      await page.waitForTimeout(30);
+    }
+    await expect(first).toHaveAttribute("aria-current", "true");
     for (let n = 0; n < 11 && !(await chosen.innerText()).includes(key); n++) {
       const before = await chosen.innerText();
       await page.keyboard.press("j");

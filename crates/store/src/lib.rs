@@ -47,8 +47,8 @@ use diesel_migrations::{EmbeddedMigrations, MigrationHarness, embed_migrations};
 
 pub use artefacts::{ArtefactFilter, ArtefactRow, Neighbour, NewArtefact, SurveyHead, SurveyRow};
 pub use conflicts::{
-    ConflictFilter, ConflictGroup, ConflictPlace, ConflictRow, FoundConflict, GenerationRow, Seen, SettledConflict,
-    StandingConflict, ThisGeneration,
+    ConflictFilter, ConflictGroup, ConflictPlace, ConflictRow, FoundConflict, GenerationRow, Seen, SeenConflict,
+    SettledConflict, StandingConflict,
 };
 pub use decisions::Decided;
 pub use error::StoreError;

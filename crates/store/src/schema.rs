@@ -101,7 +101,7 @@ diesel::table! {
 diesel::table! {
     conflicts (id) {
         id -> Uuid, pair_id -> Uuid, route_id -> Uuid, lane -> Text, rule -> Text, slot -> Text, kind -> Text, reason -> Text,
-        title -> Text, left_key -> Text, right_key -> Text, generation -> Int4, state -> Text, ended -> Nullable<Text>,
+        title -> Text, left_key -> Text, right_key -> Text, generation -> Int4, revision -> Int4, state -> Text, ended -> Nullable<Text>,
         refused -> Nullable<Text>, opened_at -> Timestamptz, changed_at -> Timestamptz, ended_at -> Nullable<Timestamptz>,
         last_plan -> Nullable<Uuid>, seq -> Int4,
     }

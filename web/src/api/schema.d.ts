@@ -47,7 +47,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Opens settled conflicts again, all of them or none. */
+        /** Opens settled conflicts again, all of them or none. Answers how they are named from now on. */
         post: operations["reopenConflicts"];
         delete?: never;
         options?: never;
@@ -64,7 +64,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Chooses what becomes of conflicts, all of them or none. One that has another generation by now is shown again. */
+        /**
+         * Chooses what becomes of conflicts, all of them or none: one that is not as it was shown any more is shown again. Answers how
+         *     they are named from now on.
+         */
         post: operations["settleConflicts"];
         delete?: never;
         options?: never;
@@ -1386,6 +1389,8 @@ export interface components {
             generation: number;
             /** Format: uuid */
             id: string;
+            /** Format: int32 */
+            revision: number;
         };
         Asked: {
             id: string;
@@ -2953,6 +2958,11 @@ export interface components {
             reason: components["schemas"]["FieldReason"];
             /** @description What a system said to what was chosen. */
             refused?: string | null;
+            /**
+             * Format: int32
+             * @description Counted up whenever anything of it changes; whoever chooses names it too.
+             */
+            revision: number;
             right_key: string;
             /** Format: uuid */
             route: string;
@@ -4667,11 +4677,13 @@ export interface operations {
             };
         };
         responses: {
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["AsShown"][];
+                };
             };
             /** @description What is wrong with the request, and what to do */
             "4XX": {
@@ -4706,11 +4718,13 @@ export interface operations {
             };
         };
         responses: {
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["AsShown"][];
+                };
             };
             /** @description What is wrong with the request, and what to do */
             "4XX": {
@@ -5799,7 +5813,7 @@ export interface operations {
                 left_id?: string;
                 /** @description What was written at this end. */
                 end?: components["schemas"]["End"];
-                /** @description Part of a key. */
+                /** @description How a key begins. */
                 find?: string;
                 /** @description `next` of the page before. */
                 after?: number;

@@ -36,7 +36,7 @@ fn by_key<'c>(list: &'c [Value], item: &(Artefact, Artefact)) -> &'c Value {
 }
 
 fn named(of: &Value) -> Value {
-    json!({"id": of["id"], "generation": of["generation"]})
+    json!({"id": of["id"], "generation": of["generation"], "revision": of["revision"]})
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
@@ -96,7 +96,7 @@ async fn conflicts_are_decided_in_the_browser_and_carried_by_the_next_transfer()
         json!({"conflicts": [of_merged, named(by_key(&open, changed))], "take": "merge", "merge": {"text": "x"}}),
         json!({"conflicts": [of_merged, of_merged], "take": "left"}),
         json!({"conflicts": [], "take": "left"}),
-        json!({"conflicts": [{"id": "00000000-0000-0000-0000-000000000000", "generation": 1}], "take": "left"}),
+        json!({"conflicts": [{"id": "00000000-0000-0000-0000-000000000000", "generation": 1, "revision": 1}], "take": "left"}),
     ] {
         let (status, said) = ground.settle(wrong.clone()).await;
         assert_eq!(status, 422, "{wrong}: {said}");

@@ -13,6 +13,8 @@ create table conflicts (
     right_key text not null,
     -- Counted up when a value, the rule or the reason changes.
     generation integer not null check (generation > 0),
+    -- Counted up whenever anything of it changes: whoever decides says what they saw.
+    revision integer not null default 1 check (revision > 0),
     state text not null check (state in ('open', 'settled', 'closed')),
     -- How it ended: what was chosen was transferred, both ends say the same, one end is as it was, or there is no such rule any more.
     ended text check (ended in ('carried', 'agreed', 'withdrawn', 'moot')),

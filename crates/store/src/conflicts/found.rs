@@ -169,6 +169,7 @@ async fn find_again(
         "update conflicts c set last_plan = $1, seq = u.seq, lane = u.lane, slot = u.slot, title = u.title,
             left_key = u.left_key, right_key = u.right_key, reason = u.reason, generation = u.generation,
             state = case when u.generation = c.generation and u.refused is null then c.state else 'open' end,
+            revision = c.revision + (u.generation <> c.generation or u.refused is not null)::int,
             refused = case when u.generation = c.generation then coalesce(u.refused, c.refused) end,
             changed_at = case when u.generation = c.generation then c.changed_at else now() end
          from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
@@ -234,7 +235,7 @@ pub(crate) async fn end_the_others(
         seen.unknown.iter().map(|(lane, item, rule)| [lane, item, rule][n].clone()).collect()
     };
     diesel::sql_query(
-        "update conflicts c set state = 'closed', ended_at = now(), ended = case
+        "update conflicts c set state = 'closed', ended_at = now(), revision = c.revision + 1, ended = case
             when p.let_go
                 or not exists (select from unnest($3, $4) as r (lane, rule) where r.lane = p.lane and r.rule = c.rule)
                 or exists (select from unnest($5, $6) as g (lane, item) where g.lane = p.lane and g.item = p.left_id)

@@ -40,6 +40,8 @@ pub struct ConflictRow {
     pub right_key: String,
     /// Its generation.
     pub generation: i32,
+    /// Counted up whenever anything of it changes.
+    pub revision: i32,
     /// `open`, `settled` or `closed`.
     pub state: String,
     /// How it ended.

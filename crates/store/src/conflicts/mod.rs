@@ -10,5 +10,5 @@ mod settled;
 pub use found::{FoundConflict, Seen};
 pub(crate) use found::{end_the_others, keep};
 pub use listed::{ConflictFilter, ConflictGroup, ConflictPlace, ConflictRow, GenerationRow};
-pub use settled::{SettledConflict, StandingConflict, ThisGeneration};
+pub use settled::{SeenConflict, SettledConflict, StandingConflict};
 pub(crate) use settled::{carried, refused};

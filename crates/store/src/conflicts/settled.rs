@@ -30,20 +30,22 @@ pub struct StandingConflict {
     pub state: String,
 }
 
-/// A generation of a conflict.
+/// A conflict as somebody saw it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct ThisGeneration {
+pub struct SeenConflict {
     /// The conflict.
     pub id: Uuid,
     /// Its generation.
     pub generation: i32,
+    /// Its revision: another decided meanwhile where it differs.
+    pub revision: i32,
 }
 
 /// What is chosen for a generation of a conflict.
 #[derive(Debug, Clone)]
 pub struct SettledConflict {
     /// Which.
-    pub of: ThisGeneration,
+    pub of: SeenConflict,
     /// What is chosen, as JSON; none opens it again.
     pub choice: Option<Value>,
 }
@@ -77,24 +79,27 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// Keeps what a person chose, all of it or nothing. Returns the conflicts that are of another generation by now, or
-    /// closed; nothing is kept then.
+    /// Keeps what a person chose, all of it or nothing. Returns the conflicts that are not as they were seen any more:
+    /// other values were found, somebody else decided, or it is over. Nothing is kept then. The revision of each that is kept
+    /// counts up by one.
     pub async fn settle_conflicts(&self, person: Uuid, list: &[SettledConflict]) -> Result<Vec<Uuid>, StoreError> {
         let ids: Vec<Uuid> = list.iter().map(|s| s.of.id).collect();
         let mut connection = self.connection().await?;
         let kept = connection
             .transaction(async |connection| {
                 // In one order, so that two who settle the same wait for one another.
-                let now: Vec<(Uuid, i32, String)> = conflicts::table
+                let now: Vec<(Uuid, i32, i32, String)> = conflicts::table
                     .filter(conflicts::id.eq_any(&ids))
                     .order(conflicts::id)
                     .for_update()
-                    .select((conflicts::id, conflicts::generation, conflicts::state))
+                    .select((conflicts::id, conflicts::generation, conflicts::revision, conflicts::state))
                     .load(connection)
                     .await?;
                 let is_now = |s: &SettledConflict| {
                     let found = now.iter().find(|(id, ..)| *id == s.of.id);
-                    found.is_some_and(|(_, generation, state)| *generation == s.of.generation && state != "closed")
+                    found.is_some_and(|(_, generation, revision, state)| {
+                        (*generation, *revision) == (s.of.generation, s.of.revision) && state != "closed"
+                    })
                 };
                 let others: Vec<Uuid> = list.iter().filter(|s| !is_now(s)).map(|s| s.of.id).collect();
                 if !others.is_empty() {
@@ -124,7 +129,7 @@ async fn keep(connection: &mut AsyncPgConnection, person: Uuid, list: &[SettledC
     .execute(connection)
     .await?;
     diesel::sql_query(
-        "update conflicts c set refused = null, state = case when u.settled then 'settled' else 'open' end
+        "update conflicts c set refused = null, revision = c.revision + 1, state = case when u.settled then 'settled' else 'open' end
          from unnest($1, $2) as u (id, settled) where c.id = u.id",
     )
     .bind::<Array<SqlUuid>, _>(&ids)
@@ -146,7 +151,7 @@ pub(crate) async fn carried(
     }
     let (route, lane, left_id) = pair;
     let closed: Vec<Changed> = diesel::sql_query(
-        "update conflicts c set state = 'closed', ended = 'carried', ended_at = now(), refused = null
+        "update conflicts c set state = 'closed', ended = 'carried', ended_at = now(), refused = null, revision = c.revision + 1
          from pairs p
          where p.id = c.pair_id and p.route_id = $1 and p.lane = $2 and p.left_id = $3 and c.rule = any($4)
             and c.state <> 'closed'
@@ -179,7 +184,7 @@ pub(crate) async fn refused(
     why: &str,
 ) -> Result<(), StoreError> {
     diesel::sql_query(
-        "update conflicts c set state = 'open', refused = $3
+        "update conflicts c set state = 'open', refused = $3, revision = c.revision + 1
          from pairs p, changes x, jobs j
          where j.id = $1 and x.plan_id = j.plan_id and x.seq = $2 and p.route_id = j.route_id and p.lane = x.lane
             and p.left_id = x.left_id and c.pair_id = p.id and c.state = 'settled'",

@@ -1,5 +1,5 @@
 // Conflicts of all routes: what waits for a decision, found by rule, reason and words, decided one by one or many at once.
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import { useKeys } from "@/app/keys";
 import { useQueryParts } from "@/lib/use-query";
 import { useTitle } from "@/lib/use-title";
@@ -36,15 +36,16 @@ export default function Conflicts() {
   };
   const list = useConflicts(filter);
   const box = useRef<ListHandle>(null);
-  const at = Math.max(
-    0,
-    list.items.findIndex((c) => c.id === query.get("id")),
-  );
+  // What was decided leaves the list of open ones: the next takes its place.
+  const [place, setPlace] = useState(0);
+  const found = list.items.findIndex((c) => c.id === query.get("id"));
+  const at = found >= 0 ? found : Math.max(0, Math.min(place, list.items.length - 1));
   const chosen = list.items[at];
   const select = (n: number) => {
     const item = list.items[n];
     if (!item) return;
     put({ id: item.id });
+    setPlace(n);
     box.current?.show(n);
   };
   useKeys([

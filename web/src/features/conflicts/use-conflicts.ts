@@ -41,14 +41,16 @@ export const useSimilar = (id: string) =>
     queryFn: () => take(api.GET("/conflicts/{id}/similar", { params: { path: { id } } })),
   });
 
-const asShown = (c: Listed) => ({ id: c.id, generation: c.generation });
+type AsShown = Schemas["AsShown"];
+
+const asShown = ({ id, generation, revision }: AsShown): AsShown => ({ id, generation, revision });
 
 /** Decides about conflicts, and takes decisions back. What failed is told where it was asked for. */
 export function useSettle() {
   const queries = useQueryClient();
   const again = () => refresh.conflicts(queries);
   const reopen = useMutation({
-    mutationFn: (list: Listed[]) => take(api.POST("/conflicts/reopen", { body: { conflicts: list.map(asShown) } })),
+    mutationFn: (list: AsShown[]) => take(api.POST("/conflicts/reopen", { body: { conflicts: list.map(asShown) } })),
     onSuccess: async (_, list) => {
       toast(`${count(list.length, "conflict")} open again`);
       await again();
@@ -58,9 +60,9 @@ export function useSettle() {
   const settle = useMutation({
     mutationFn: ({ list, ...body }: { list: Listed[]; take: Schemas["Take"]; merge?: Schemas["MergeBody"] }) =>
       take(api.POST("/conflicts/settle", { body: { conflicts: list.map(asShown), ...body } })),
-    onSuccess: async (_, { list }) => {
-      toast(`Decided for ${count(list.length, "conflict")}`, {
-        action: { label: "Undo", onClick: () => reopen.mutate(list) },
+    onSuccess: async (now) => {
+      toast(`Decided for ${count(now.length, "conflict")}`, {
+        action: { label: "Undo", onClick: () => reopen.mutate(now) },
       });
       await again();
     },

@@ -13,7 +13,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::listed::{Called, ListedConflict};
+use super::listed::{Called, ListedConflict, kind_of};
 use super::read::{Generation, generations};
 use crate::App;
 use crate::api::losses::LossDetail;
@@ -197,9 +197,10 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Co
     let Some((latest, before)) = all.split_first() else { return Err(Problem::missing("This conflict")) };
     let similar = app.hub.store.list_conflicts(&super::settle::like(&row), None, 1).await?.1;
     let called = Called::of(&app, std::iter::once(row.route_id)).await?;
-    let gone = || Problem::missing("The lane of this conflict");
-    let lane = called.lane(row.route_id, &row.lane).ok_or_else(gone)?;
-    let names = called.names(row.route_id).ok_or_else(gone)?;
+    let names = called.names(row.route_id).ok_or_else(|| Problem::missing("The route of this conflict"))?;
+    // What a lane left behind that is gone is shown all the same.
+    let bare = Lane::of_kind(kind_of(&row.kind)?, Vec::new());
+    let lane = called.lane(row.route_id, &row.lane).unwrap_or(&bare);
     let rule = lane.rules.iter().find(|r| r.id.as_str() == row.rule);
     let first = lane.direction.written();
     let source = rule.and_then(|r| r.fill(first)).and_then(|fill| match &fill.source {

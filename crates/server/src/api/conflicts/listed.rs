@@ -81,6 +81,8 @@ pub struct ListedConflict {
     pub id: Uuid,
     /// Counted up when a value, the rule or the reason changes; whoever chooses names it.
     pub generation: i32,
+    /// Counted up whenever anything of it changes; whoever chooses names it too.
+    pub revision: i32,
     pub route: Uuid,
     pub route_name: String,
     pub lane: String,
@@ -170,7 +172,7 @@ impl Called {
     }
 }
 
-fn kind_of(text: &str) -> Result<Kind, Problem> {
+pub fn kind_of(text: &str) -> Result<Kind, Problem> {
     Ok(serde_json::from_value(text.into())?)
 }
 
@@ -189,6 +191,7 @@ impl ListedConflict {
             ended: row.ended.map(|ended| serde_json::from_value(ended.into())).transpose()?,
             id: row.id,
             generation: row.generation,
+            revision: row.revision,
             route: row.route_id,
             lane: row.lane,
             rule: row.rule,

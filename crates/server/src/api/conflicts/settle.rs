@@ -5,7 +5,7 @@ use axum::http::StatusCode;
 use axum::{Extension, Json};
 use hovrel_core::conflict::{Choice, Pick, Take};
 use hovrel_core::model::{End, Ends, Value};
-use hovrel_store::{ConflictFilter, ConflictRow, Session, SettledConflict, ThisGeneration};
+use hovrel_store::{ConflictFilter, ConflictRow, SeenConflict, Session, SettledConflict};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -21,11 +21,18 @@ use crate::problem::{FieldProblem, Problem};
 const MOST: usize = 500;
 
 /// A conflict as it was shown.
-#[derive(Deserialize, ToSchema)]
+#[derive(Serialize, Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct AsShown {
     id: Uuid,
     generation: i32,
+    revision: i32,
+}
+
+impl AsShown {
+    fn seen(&self) -> SeenConflict {
+        SeenConflict { id: self.id, generation: self.generation, revision: self.revision }
+    }
 }
 
 /// Both edits, put together.
@@ -79,14 +86,15 @@ async fn shown(app: &App, list: &[AsShown]) -> Result<Vec<ConflictRow>, Problem>
     }
 }
 
-/// Chooses what becomes of conflicts, all of them or none. One that has another generation by now is shown again.
+/// Chooses what becomes of conflicts, all of them or none: one that is not as it was shown any more is shown again. Answers how
+/// they are named from now on.
 #[utoipa::path(post, path = "/conflicts/settle", operation_id = "settleConflicts", request_body = SettleConflicts,
-    responses((status = 204)))]
+    responses((status = 200, body = Vec<AsShown>)))]
 pub async fn settle(
     State(app): State<App>,
     Extension(session): Extension<Session>,
     Body(body): Body<SettleConflicts>,
-) -> Result<StatusCode, Problem> {
+) -> Result<Json<Vec<AsShown>>, Problem> {
     let rows = shown(&app, &body.conflicts).await?;
     if (body.take == Take::Merge) != body.merge.is_some() || (body.merge.is_some() && rows.len() > 1) {
         return Err(Problem::field("/merge", "a merge is put together for one conflict"));
@@ -97,7 +105,7 @@ pub async fn settle(
     for (n, (row, of)) in rows.iter().zip(&body.conflicts).enumerate() {
         let latest = all.get(&row.id).and_then(|all| all.first());
         let first = called.lane(row.route_id, &row.lane).map_or(End::Right, |lane| lane.direction.written());
-        let of = ThisGeneration { id: of.id, generation: of.generation };
+        let of = of.seen();
         match latest.map(|latest| choice(latest, first, body.take, body.merge.as_ref())) {
             // The store finds that it is another by now.
             None => list.push(SettledConflict { of, choice: None }),
@@ -116,16 +124,16 @@ pub async fn settle(
     keep(&app, &session, &rows, &list).await
 }
 
-/// Opens settled conflicts again, all of them or none.
+/// Opens settled conflicts again, all of them or none. Answers how they are named from now on.
 #[utoipa::path(post, path = "/conflicts/reopen", operation_id = "reopenConflicts", request_body = ReopenConflicts,
-    responses((status = 204)))]
+    responses((status = 200, body = Vec<AsShown>)))]
 pub async fn reopen(
     State(app): State<App>,
     Extension(session): Extension<Session>,
     Body(body): Body<ReopenConflicts>,
-) -> Result<StatusCode, Problem> {
+) -> Result<Json<Vec<AsShown>>, Problem> {
     let rows = shown(&app, &body.conflicts).await?;
-    let one = |c: &AsShown| SettledConflict { of: ThisGeneration { id: c.id, generation: c.generation }, choice: None };
+    let one = |c: &AsShown| SettledConflict { of: c.seen(), choice: None };
     let list: Vec<SettledConflict> = body.conflicts.iter().map(one).collect();
     keep(&app, &session, &rows, &list).await
 }
@@ -135,17 +143,22 @@ async fn keep(
     session: &Session,
     rows: &[ConflictRow],
     list: &[SettledConflict],
-) -> Result<StatusCode, Problem> {
+) -> Result<Json<Vec<AsShown>>, Problem> {
     let others = app.hub.store.settle_conflicts(session.person.id, list).await?;
     if others.is_empty() {
-        return Ok(StatusCode::NO_CONTENT);
+        let now =
+            |s: &SettledConflict| AsShown { id: s.of.id, generation: s.of.generation, revision: s.of.revision + 1 };
+        return Ok(Json(list.iter().map(now).collect()));
     }
     let named: Vec<&str> = rows.iter().filter(|r| others.contains(&r.id)).map(|r| r.left_key.as_str()).collect();
     Err(Problem::new(
         StatusCode::PRECONDITION_FAILED,
         "other-generation",
         "Something changed since this was shown",
-        format!("A later dry run found other values, or it is over: {}. Nothing was saved.", named.join(", ")),
+        format!(
+            "A later dry run found other values, another person decided, or it is over: {}. Nothing was saved.",
+            named.join(", ")
+        ),
         "Look at what is there now, and decide again.",
     ))
 }
