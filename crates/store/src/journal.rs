@@ -5,6 +5,8 @@
 //! worker begins may have been done: the engine looks first. Everything is written only by whoever holds the lease of
 //! the job. See docs/journal.md.
 
+use std::collections::BTreeMap;
+
 use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
 use diesel::prelude::*;
@@ -18,7 +20,7 @@ use crate::conflicts;
 use crate::end::EndColumn;
 use crate::jobs::{Holder, fence};
 use crate::losses::{self, NewLoss};
-use crate::pieces::{self, Both, NewPiece};
+use crate::pieces::{self, Both, LetBe, NewPiece};
 use crate::record::{self, NewLine};
 use crate::schema::{changes, jobs, journal, journal_items, marks, pairs, snapshots};
 use crate::{Store, StoreError};
@@ -95,18 +97,24 @@ pub struct Applied<'a> {
     pub fields: Vec<String>,
     /// Losses of these fields.
     pub losses: Vec<NewLoss>,
-    /// Comments and past changes that were found at both ends, and those that a person lets go (slot and piece).
+    /// Comments and past changes that were found at both ends.
     pub found: Vec<NewPiece>,
-    /// Comments and past changes that a person lets go: slot and piece.
-    pub forgotten: Vec<(String, String)>,
+    /// Comments and past changes that one end has no more, and that a person lets be.
+    pub let_be: Vec<LetBe>,
     /// The end at which a mark of origin was made, if one was.
     pub made_mark: Option<End>,
     /// Rules whose conflicts are carried by that, with what was chosen.
     pub settled: Vec<(String, Value)>,
-    /// The kind of the left item, by its id.
-    pub kind: &'a str,
     /// What the record says of that.
     pub lines: Vec<NewLine>,
+}
+
+impl Applied<'_> {
+    /// The values that are kept by their hashes: what both ends told, and what lines of the record name.
+    fn values(&self) -> impl Iterator<Item = &(Fingerprint, Value)> {
+        let bases = [&self.left_base, &self.right_base, &self.agreed];
+        bases.into_iter().chain(self.lines.iter().flat_map(NewLine::values))
+    }
 }
 
 /// How far a transfer is.
@@ -120,13 +128,16 @@ pub struct TransferCounts {
     pub intended: i64,
 }
 
-/// Keeps a value under its hash; one that is there already is kept once.
-async fn keep_snapshot(
+/// Keeps values under their hashes; one that is there already is kept once. Two who keep the same values at once take them in
+/// one order, so that neither waits for what the other holds.
+async fn keep_snapshots(
     connection: &mut AsyncPgConnection,
-    (hash, body): &(Fingerprint, Value),
+    values: impl Iterator<Item = &(Fingerprint, Value)>,
 ) -> Result<(), StoreError> {
+    let by_hash: BTreeMap<&[u8], &Value> = values.map(|(hash, body)| (hash.as_bytes().as_slice(), body)).collect();
+    let row = |(hash, body)| (snapshots::hash.eq(hash), snapshots::body.eq(body));
     diesel::insert_into(snapshots::table)
-        .values((snapshots::hash.eq(hash.as_bytes().as_slice()), snapshots::body.eq(body)))
+        .values(by_hash.into_iter().map(row).collect::<Vec<_>>())
         .on_conflict_do_nothing()
         .execute(connection)
         .await?;
@@ -240,7 +251,7 @@ impl Store {
         connection
             .transaction(async |connection| {
                 fence(connection, holder).await?;
-                keep_snapshot(connection, agreed).await?;
+                keep_snapshots(connection, std::iter::once(agreed)).await?;
                 diesel::update(pairs::table.filter(is_pair(pair)))
                     .set((pairs::agreed.eq(agreed.0.as_bytes().as_slice()), pairs::updated_at.eq(diesel::dsl::now)))
                     .execute(connection)
@@ -258,9 +269,7 @@ impl Store {
         connection
             .transaction(async |connection| {
                 fence(connection, holder).await?;
-                for snapshot in [&applied.left_base, &applied.right_base, &applied.agreed] {
-                    keep_snapshot(connection, snapshot).await?;
-                }
+                keep_snapshots(connection, applied.values()).await?;
                 diesel::insert_into(pairs::table)
                     .values((
                         pairs::route_id.eq(applied.route),
@@ -341,19 +350,11 @@ impl Store {
                 losses::replace(connection, &item, &applied.fields, &applied.losses).await?;
                 let pair = (applied.route, applied.lane, of.left_id);
                 conflicts::carried(connection, pair, &applied.settled).await?;
-                for line in &applied.lines {
-                    if let Some(before) = &line.before {
-                        keep_snapshot(connection, before).await?;
-                    }
-                    if let Some(after) = &line.after {
-                        keep_snapshot(connection, after).await?;
-                    }
-                }
                 let pair = record::OfPair {
                     route: applied.route,
                     lane: applied.lane,
                     seq: applied.seq,
-                    kind: applied.kind,
+                    kind: of.left_kind,
                     ids,
                     keys: Ends { left: applied.left_key, right: applied.right_key },
                 };
@@ -361,7 +362,7 @@ impl Store {
                 if applied.stage == Stage::Done {
                     record::called(connection, holder, &pair).await?;
                 }
-                pieces::remember(connection, of, &applied.found, &applied.forgotten).await
+                pieces::remember(connection, of, &applied.found, &applied.let_be).await
             })
             .await
     }

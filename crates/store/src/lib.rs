@@ -61,7 +61,7 @@ pub use marks::{Claim, MarkAt};
 pub use matches::{NewMatch, SettledMatch};
 pub use pairs::{Joined, LaneKinds, ListedPair, PairFilter, PairMove, PairRow, Quiet};
 pub use people::{Person, Session};
-pub use pieces::{Both, NewPiece, PieceRow};
+pub use pieces::{Both, LetBe, NewPiece, PieceRow};
 pub use plans::{BriefRow, ChangeCount, ChangeFilter, ChangeRow, Included, Lacking, NewChange, Plan};
 pub use proofs::{Proof, ProofHead};
 pub use receipts::{IncludedConflict, Undertaken};

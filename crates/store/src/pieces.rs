@@ -1,11 +1,15 @@
-//! Comments and past changes that were carried: which of the left became which of the right.
+//! Comments and past changes that were carried: which of one end became which of the other.
+
+use std::collections::BTreeSet;
 
 use diesel::prelude::*;
 use diesel::upsert::excluded;
 use diesel_async::{AsyncConnection, RunQueryDsl};
+use hovrel_core::model::End;
 use serde_json::Value;
 use uuid::Uuid;
 
+use crate::end::EndColumn;
 use crate::jobs::{Holder, fence};
 use crate::schema::accepted_pieces;
 use crate::{Store, StoreError};
@@ -37,12 +41,19 @@ pub struct PieceRow {
     pub right_id: String,
     /// The slot, as it is spelt.
     pub slot: String,
-    /// Its id at the left.
-    pub left_piece: String,
-    /// Its id at the right; none if that end does not say, or until it does.
-    pub right_piece: Option<String>,
+    /// The end that it was written into.
+    #[diesel(deserialize_as = EndColumn)]
+    pub written_end: End,
+    /// Its id at the end that it comes from.
+    pub piece: String,
+    /// Its id at the end that it was written into; none if that does not say, or until it does.
+    pub became: Option<String>,
     /// What it says, as a fingerprint.
     pub said: String,
+    /// What stood there when it had arrived, as a fingerprint; none if nobody looked.
+    pub became_said: Option<String>,
+    /// Whether a person lets it be that one end has it no more.
+    pub let_be: bool,
     /// How far it came, by its code.
     pub state: String,
     /// While it is intended: the pieces that were there before it was sent.
@@ -54,21 +65,38 @@ pub struct PieceRow {
 pub struct NewPiece {
     /// The slot, as it is spelt.
     pub slot: String,
-    /// Its id at the left.
-    pub left_piece: String,
-    /// Its id at the right; none if that end does not say, or until it does.
-    pub right_piece: Option<String>,
+    /// The end that it is written into.
+    pub written_end: End,
+    /// Its id at the end that it comes from.
+    pub piece: String,
+    /// Its id at the end that it is written into; none if that does not say, or until it does.
+    pub became: Option<String>,
     /// What it says, as a fingerprint.
     pub said: String,
+    /// What stands there when it has arrived, as a fingerprint; none if nobody looked.
+    pub became_said: Option<String>,
+}
+
+/// A comment or past change that one end has no more, and that a person lets be at the other.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LetBe {
+    /// The slot, as it is spelt.
+    pub slot: String,
+    /// The end that has it.
+    pub end: End,
+    /// Its id there.
+    pub id: String,
 }
 
 /// Rows per statement.
 const BATCH: usize = 1000;
 
-type Key<'a> = (Uuid, &'a str, &'a str, Uuid, &'a str, &'a str, &'a str, &'a str);
+type Key<'a> = (Uuid, &'a str, &'a str, Uuid, &'a str, &'a str, &'a str, &'static str, &'a str);
 
-fn key<'a>(of: Both<'a>, slot: &'a str, left_piece: &'a str) -> Key<'a> {
-    (of.left_system, of.left_kind, of.left_id, of.right_system, of.right_kind, of.right_id, slot, left_piece)
+fn key<'a>(of: Both<'a>, piece: &'a NewPiece) -> Key<'a> {
+    let Both { left_system, left_kind, left_id, right_system, right_kind, right_id } = of;
+    let (slot, end) = (piece.slot.as_str(), piece.written_end.id());
+    (left_system, left_kind, left_id, right_system, right_kind, right_id, slot, end, &piece.piece)
 }
 
 impl Store {
@@ -82,12 +110,7 @@ impl Store {
                     .and(accepted_pieces::right_system.eq(right.0))
                     .and(accepted_pieces::right_kind.eq(right.1)),
             )
-            .order((
-                accepted_pieces::left_id,
-                accepted_pieces::right_id,
-                accepted_pieces::at,
-                accepted_pieces::left_piece,
-            ))
+            .order((accepted_pieces::left_id, accepted_pieces::right_id, accepted_pieces::at, accepted_pieces::piece))
             .select(PieceRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
@@ -96,7 +119,7 @@ impl Store {
     pub async fn pieces_of(&self, of: Both<'_>) -> Result<Vec<PieceRow>, StoreError> {
         let query = accepted_pieces::table
             .filter(of_both(of))
-            .order((accepted_pieces::at, accepted_pieces::left_piece))
+            .order((accepted_pieces::at, accepted_pieces::piece))
             .select(PieceRow::as_select());
         Ok(query.load(&mut self.connection().await?).await?)
     }
@@ -118,9 +141,8 @@ impl Store {
                     .on_conflict_do_nothing()
                     .execute(connection)
                     .await?;
-                let intended = accepted_pieces::table
-                    .find(key(of, &piece.slot, &piece.left_piece))
-                    .filter(accepted_pieces::state.eq("intended"));
+                let intended =
+                    accepted_pieces::table.find(key(of, piece)).filter(accepted_pieces::state.eq("intended"));
                 diesel::update(intended).set(accepted_pieces::before.eq(before)).execute(connection).await?;
                 Ok(())
             })
@@ -133,10 +155,11 @@ impl Store {
         connection
             .transaction(async |connection| {
                 fence(connection, holder).await?;
-                diesel::update(accepted_pieces::table.find(key(of, &piece.slot, &piece.left_piece)))
+                diesel::update(accepted_pieces::table.find(key(of, piece)))
                     .set((
                         accepted_pieces::state.eq("accepted"),
-                        accepted_pieces::right_piece.eq(&piece.right_piece),
+                        accepted_pieces::became.eq(&piece.became),
+                        accepted_pieces::became_said.eq(&piece.became_said),
                         accepted_pieces::before.eq(None::<Value>),
                         accepted_pieces::at.eq(diesel::dsl::now),
                     ))
@@ -153,9 +176,8 @@ impl Store {
         connection
             .transaction(async |connection| {
                 fence(connection, holder).await?;
-                let intended = accepted_pieces::table
-                    .find(key(of, &piece.slot, &piece.left_piece))
-                    .filter(accepted_pieces::state.eq("intended"));
+                let intended =
+                    accepted_pieces::table.find(key(of, piece)).filter(accepted_pieces::state.eq("intended"));
                 diesel::delete(intended).execute(connection).await?;
                 Ok(())
             })
@@ -190,9 +212,11 @@ type Row<'a> = (
     ),
     (
         diesel::dsl::Eq<accepted_pieces::slot, &'a str>,
-        diesel::dsl::Eq<accepted_pieces::left_piece, &'a str>,
-        diesel::dsl::Eq<accepted_pieces::right_piece, &'a Option<String>>,
+        diesel::dsl::Eq<accepted_pieces::written_end, &'static str>,
+        diesel::dsl::Eq<accepted_pieces::piece, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::became, &'a Option<String>>,
         diesel::dsl::Eq<accepted_pieces::said, &'a str>,
+        diesel::dsl::Eq<accepted_pieces::became_said, &'a Option<String>>,
         diesel::dsl::Eq<accepted_pieces::state, &'a str>,
     ),
 );
@@ -209,20 +233,22 @@ fn row<'a>(of: Both<'a>, piece: &'a NewPiece, state: &'a str) -> Row<'a> {
         ),
         (
             accepted_pieces::slot.eq(piece.slot.as_str()),
-            accepted_pieces::left_piece.eq(piece.left_piece.as_str()),
-            accepted_pieces::right_piece.eq(&piece.right_piece),
+            accepted_pieces::written_end.eq(piece.written_end.id()),
+            accepted_pieces::piece.eq(piece.piece.as_str()),
+            accepted_pieces::became.eq(&piece.became),
             accepted_pieces::said.eq(piece.said.as_str()),
+            accepted_pieces::became_said.eq(&piece.became_said),
             accepted_pieces::state.eq(state),
         ),
     )
 }
 
-/// Remembers pieces that were found at both ends, and forgets others; with the change that found them.
+/// Remembers pieces that were found at both ends, and that others are let be; with the change that found them.
 pub(crate) async fn remember(
     connection: &mut diesel_async::AsyncPgConnection,
     of: Both<'_>,
     found: &[NewPiece],
-    forgotten: &[(String, String)],
+    let_be: &[LetBe],
 ) -> Result<(), StoreError> {
     for batch in found.chunks(BATCH) {
         let rows: Vec<_> = batch.iter().map(|piece| row(of, piece, "accepted")).collect();
@@ -236,21 +262,28 @@ pub(crate) async fn remember(
                 accepted_pieces::right_kind,
                 accepted_pieces::right_id,
                 accepted_pieces::slot,
-                accepted_pieces::left_piece,
+                accepted_pieces::written_end,
+                accepted_pieces::piece,
             ))
             .do_update()
             .set((
                 accepted_pieces::state.eq("accepted"),
-                accepted_pieces::right_piece.eq(excluded(accepted_pieces::right_piece)),
+                accepted_pieces::became.eq(excluded(accepted_pieces::became)),
+                accepted_pieces::became_said.eq(excluded(accepted_pieces::became_said)),
                 accepted_pieces::before.eq(None::<Value>),
             ))
             .execute(connection)
             .await?;
     }
-    for slot in forgotten.iter().map(|(slot, _)| slot).collect::<std::collections::BTreeSet<_>>() {
-        let pieces: Vec<&String> = forgotten.iter().filter(|(s, _)| s == slot).map(|(_, piece)| piece).collect();
-        let gone = of_both(of).and(accepted_pieces::slot.eq(slot)).and(accepted_pieces::left_piece.eq_any(pieces));
-        diesel::delete(accepted_pieces::table.filter(gone)).execute(connection).await?;
+    for (slot, end) in let_be.iter().map(|l| (&l.slot, l.end)).collect::<BTreeSet<_>>() {
+        let ids: Vec<&String> = let_be.iter().filter(|l| (&l.slot, l.end) == (slot, end)).map(|l| &l.id).collect();
+        let copies = accepted_pieces::written_end.eq(end.id()).and(accepted_pieces::became.eq_any(ids.clone()));
+        let own = accepted_pieces::written_end.eq(end.other().id()).and(accepted_pieces::piece.eq_any(ids));
+        let theirs = of_both(of).and(accepted_pieces::slot.eq(slot)).and(own.or(copies.assume_not_null()));
+        diesel::update(accepted_pieces::table.filter(theirs))
+            .set(accepted_pieces::let_be.eq(true))
+            .execute(connection)
+            .await?;
     }
     Ok(())
 }

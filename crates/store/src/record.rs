@@ -38,6 +38,13 @@ pub struct NewLine {
     pub after: Option<(Fingerprint, Value)>,
 }
 
+impl NewLine {
+    /// What it names by hash.
+    pub(crate) fn values(&self) -> impl Iterator<Item = &(Fingerprint, Value)> {
+        self.before.iter().chain(&self.after)
+    }
+}
+
 /// A line of the record.
 #[derive(Debug, Clone, Queryable, Selectable)]
 #[diesel(table_name = record)]

@@ -140,10 +140,10 @@ diesel::table! {
     }
 }
 diesel::table! {
-    accepted_pieces (left_system, left_kind, left_id, right_system, right_kind, right_id, slot, left_piece) {
+    accepted_pieces (left_system, left_kind, left_id, right_system, right_kind, right_id, slot, written_end, piece) {
         left_system -> Uuid, left_kind -> Text, left_id -> Text, right_system -> Uuid, right_kind -> Text,
-        right_id -> Text, slot -> Text, left_piece -> Text, right_piece -> Nullable<Text>, said -> Text,
-        state -> Text, before -> Nullable<Jsonb>, at -> Timestamptz,
+        right_id -> Text, slot -> Text, written_end -> Text, piece -> Text, became -> Nullable<Text>, said -> Text,
+        became_said -> Nullable<Text>, let_be -> Bool, state -> Text, before -> Nullable<Jsonb>, at -> Timestamptz,
     }
 }
 diesel::table! {

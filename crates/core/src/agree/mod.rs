@@ -11,7 +11,7 @@ pub use holdings::{changed_besides, holdings};
 pub use links::{in_their_words, same_links};
 pub use said::{Accepted, SaidOfOne, Sorted, comment_is_there, is_same_entry, said, sort_comments, sort_history};
 
-use crate::model::{Comment, HistoryEntry, Value, labelled};
+use crate::model::{Attachment, Comment, HistoryEntry, Value, labelled};
 
 /// Whether two values are the same for a person: blank values are one. Of files the media type is not
 /// compared, since systems guess it, each in its own way; the bytes are, by their digest. Of comments
@@ -30,7 +30,9 @@ pub fn same(wanted: &Value, now: &Value) -> bool {
             set(a) == set(b)
         }
         (Value::Attachments(a), Value::Attachments(b)) => {
-            a.len() == b.len() && a.iter().zip(b).all(|(a, b)| a.is_same(b))
+            let all_in =
+                |some: &[Attachment], others: &[Attachment]| some.iter().all(|f| others.iter().any(|o| o.is_same(f)));
+            a.len() == b.len() && all_in(a, b) && all_in(b, a)
         }
         (Value::Links(a), Value::Links(b)) => same_links(a, b),
         // What is still to be made is called as at the left.

@@ -9,46 +9,85 @@ use std::hash::Hash;
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Block, Comment, Document, HistoryEntry, Inline, Piece, ShortForm, Slot, piece_ids};
+use crate::model::{Block, Comment, Document, End, HistoryEntry, Inline, Piece, ShortForm, Slot, piece_ids};
 
-/// A piece of the left that the other end accepted.
+/// A piece of one end that the other accepted.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Accepted {
     /// Comments or history.
     pub slot: Slot,
-    /// What tells it apart at the left.
-    pub left: String,
+    /// The end that it comes from.
+    #[serde(default = "from_the_left", skip_serializing_if = "is_left")]
+    pub from: End,
+    /// What tells it apart at that end.
+    #[serde(alias = "left")]
+    pub piece: String,
     /// What tells it apart at the other end; none if that did not say.
-    pub right: Option<String>,
+    #[serde(alias = "right")]
+    pub became: Option<String>,
     /// What it said when it was carried, as a short fingerprint: see [`said`].
     pub said: String,
+    /// What stood at the other end then; none if nobody looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub became_said: Option<String>,
     /// For a piece that was sent and of which no answer came: what was there before, so that it may be there or not.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub before: Option<Vec<String>>,
+    /// Whether a person lets it be that one end has it no more.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub let_be: bool,
+}
+
+/// Before lanes carried both ways, everything came from the left.
+fn from_the_left() -> End {
+    End::Left
+}
+
+fn is_left(end: &End) -> bool {
+    *end == End::Left
+}
+
+/// A piece that both ends have, as seen from the one that pieces are carried from.
+#[derive(Clone, Copy)]
+struct Known<'a> {
+    piece: &'a str,
+    became: Option<&'a str>,
+    /// What `piece` said when both were last in step; none if nobody looked.
+    said: Option<&'a str>,
+    before: Option<&'a [String]>,
+    let_be: bool,
+    of: &'a Accepted,
+}
+
+impl<'a> Known<'a> {
+    /// None of a copy that can't be told apart at the end that pieces are carried from.
+    fn from(end: End, of: &'a Accepted) -> Option<Known<'a>> {
+        let let_be = of.let_be;
+        if of.from == end {
+            let said = Some(of.said.as_str());
+            let became = of.became.as_deref();
+            return Some(Known { piece: &of.piece, became, said, before: of.before.as_deref(), let_be, of });
+        }
+        let piece = of.became.as_deref()?;
+        Some(Known { piece, became: Some(&of.piece), said: of.became_said.as_deref(), before: None, let_be, of })
+    }
 }
 
 /// What becomes of the pieces of one item.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Sorted<P> {
-    /// What is to be added, with its id at the left.
+    /// What is to be added, with its id at the end that it comes from.
     pub to_add: Vec<P>,
     /// What was found there, and is remembered from now on.
     pub found: Vec<Accepted>,
     /// What was sent without an answer, and may be what has come there since in other words.
     pub doubtful: Vec<P>,
-    /// Carried pieces of which the left has none any more, as they stand there.
+    /// Carried pieces that are gone at the end that is read, as they stand at the other.
     pub taken_off: Vec<P>,
-    /// Pieces of the left that were carried and that somebody took off there.
+    /// Pieces that were carried and that somebody took off there.
     pub removed_there: Vec<P>,
-    /// Pieces there that came from nothing at the left.
+    /// Pieces there that came from nothing at the end that is read.
     pub own: u64,
-}
-
-impl<P> Sorted<P> {
-    /// Whether there is nothing to do and nothing to tell.
-    pub fn is_settled(&self) -> bool {
-        self.to_add.is_empty() && self.doubtful.is_empty() && self.taken_off.is_empty()
-    }
 }
 
 /// What a piece says, as it is remembered.
@@ -75,14 +114,18 @@ impl Words {
     }
 }
 
-/// The comments of one item at both ends.
+/// The comments of one item at both ends, as they go from one of them into the other.
 #[derive(Clone, Copy)]
 pub struct SaidOfOne<'a> {
     /// The slot that holds them: comments or history.
     pub slot: &'a Slot,
+    /// The end that they come from.
+    pub from: End,
+    /// Whether those of the other end go into this one too.
+    pub both_ways: bool,
     /// Name of the system that they come from, as it stands in the notes that name it.
-    pub left_system: &'a str,
-    /// What the left says.
+    pub system: &'a str,
+    /// What the end says that they come from.
     pub source: &'a [Comment],
     /// What the other end is to hold of it, one for one.
     pub wanted: &'a [Comment],
@@ -90,37 +133,41 @@ pub struct SaidOfOne<'a> {
     pub written: &'a [Comment],
     /// What the other end holds.
     pub now: &'a [Comment],
-    /// The same with left keys replaced by those of counterparts that have been created since.
+    /// The same with keys of the end that they come from replaced by those of counterparts that have been created since.
     pub renamed: Option<&'a [Comment]>,
 }
 
 /// Sorts the comments of an item, by what is remembered of both ends.
 pub fn sort_comments(said_of_one: SaidOfOne<'_>, accepted: &[Accepted]) -> Sorted<Comment> {
-    let SaidOfOne { slot, left_system, source, wanted, written, now, renamed } = said_of_one;
-    let same = |n: usize, at: usize| {
-        let is = |held: &Comment| [&wanted[n], &written[n]].into_iter().any(|w| says_the_same(w, held));
-        is(&now[at]) || renamed.is_some_and(|told| is(&told[at]))
-    };
+    let SaidOfOne { slot, from, both_ways, system, source, wanted, written, now, renamed } = said_of_one;
     let mended = |c: &Comment| {
-        let head = format!("Edited in {left_system} since the transfer:");
+        let head = format!("Edited in {system} since the transfer:");
         let mut body: Document = c.body.clone();
         body.blocks.insert(0, Block::Paragraph { content: vec![Inline::text(head)] });
         Comment { body, ..c.clone() }
     };
+    let same = |n: usize, at: usize, is_mended: bool| {
+        let said_as = |w: &Comment| if is_mended { mended(w) } else { w.clone() };
+        let is = |held: &Comment| [&wanted[n], &written[n]].into_iter().any(|w| says_the_same(&said_as(w), held));
+        is(&now[at]) || renamed.is_some_and(|told| is(&told[at]))
+    };
     let bodies: Vec<Words> = source.iter().map(|c| Words::of(&c.body)).collect();
-    sort(slot, (&piece_ids(source), &bodies), wanted, now, accepted, (&same, &mended))
+    let there = |at: usize| Some(said(&now[at].body));
+    let ways = Ways { same: &same, mended: &mended, there: &there };
+    sort((slot, from, both_ways), (&piece_ids(source), &bodies), wanted, now, accepted, ways)
 }
 
-/// Sorts the past changes of an item, as [`sort_comments`] sorts what was said.
+/// Sorts the past changes of an item, as [`sort_comments`] sorts what was said. They come from the left.
 pub fn sort_history(
     slot: &Slot,
     (source, wanted): (&[HistoryEntry], &[HistoryEntry]),
     now: &[HistoryEntry],
     accepted: &[Accepted],
 ) -> Sorted<HistoryEntry> {
-    let same = |n: usize, at: usize| is_same_entry(&wanted[n], &now[at]);
+    let same = |n: usize, at: usize, _| is_same_entry(&wanted[n], &now[at]);
     let bodies: Vec<Words> = source.iter().map(|e| Words::of(&(&e.field, &e.before, &e.after))).collect();
-    sort(slot, (&piece_ids(source), &bodies), wanted, now, accepted, (&same, &HistoryEntry::clone))
+    let ways = Ways { same: &same, mended: &HistoryEntry::clone, there: &|_| None };
+    sort((slot, End::Left, false), (&piece_ids(source), &bodies), wanted, now, accepted, ways)
 }
 
 /// Whether a comment is among others, by what it says.
@@ -139,98 +186,141 @@ pub fn is_same_entry(a: &HistoryEntry, b: &HistoryEntry) -> bool {
     (&a.stamp, &a.field, &a.before, &a.after) == (&b.stamp, &b.field, &b.before, &b.after)
 }
 
-/// How a wanted piece and one that is there are told to be one, by their places, and how one is written that was mended
-/// since.
-type Ways<'w, P> = (&'w dyn Fn(usize, usize) -> bool, &'w dyn Fn(&P) -> P);
+/// How pieces are compared and written.
+struct Ways<'w, P> {
+    /// Whether a wanted piece and one that is there are one, by their places, and whether the wanted one is written as one
+    /// that was mended since.
+    same: &'w dyn Fn(usize, usize, bool) -> bool,
+    /// How one is written that was mended since.
+    mended: &'w dyn Fn(&P) -> P,
+    /// What one that is there says, as it is remembered.
+    there: &'w dyn Fn(usize) -> Option<String>,
+}
+
+/// What stands behind the id of a piece that follows it with its new words.
+const FOLLOWS: char = '~';
+
+/// Whether an id is that of a piece that followed another.
+fn follows(id: &str, other: &str) -> bool {
+    id.strip_prefix(other).is_some_and(|behind| behind.starts_with(FOLLOWS))
+}
 
 fn sort<P: Piece>(
-    slot: &Slot,
-    (left_ids, bodies): (&[String], &[Words]),
+    (slot, from, both_ways): (&Slot, End, bool),
+    (ids, bodies): (&[String], &[Words]),
     wanted: &[P],
     now: &[P],
     accepted: &[Accepted],
-    (same, mended): Ways<'_, P>,
+    ways: Ways<'_, P>,
 ) -> Sorted<P> {
     let mut out =
         Sorted { to_add: vec![], found: vec![], doubtful: vec![], taken_off: vec![], removed_there: vec![], own: 0 };
-    let accepted: Vec<&Accepted> = accepted.iter().filter(|a| a.slot == *slot).collect();
-    let right_ids = piece_ids(now);
-    let mut claimed: HashSet<&str> = accepted.iter().filter_map(|a| a.right.as_deref()).collect();
+    let of_slot = || accepted.iter().filter(|a| a.slot == *slot);
+    let known: Vec<Known<'_>> = of_slot().filter_map(|a| Known::from(from, a)).collect();
+    // Copies that were sent here and can't be told apart: none of them goes back.
+    let copies = of_slot().filter(|a| a.from != from && a.became.is_none());
+    let copies: Vec<Option<&Vec<String>>> = copies.map(|a| a.before.as_ref()).collect();
+    let perhaps_copy = |id: &String| copies.iter().any(|before| before.is_none_or(|before| !before.contains(id)));
+    let there_ids = piece_ids(now);
+    let mut claimed: HashSet<&str> = known.iter().filter_map(|a| a.became).collect();
     let mut met: HashSet<usize> = HashSet::new();
-    // What was remembered of each piece of the left. Those without an id of their own share who and when with others:
-    // the one that says the same goes first.
+    // What was remembered of each piece. Those without an id of their own share who and when with others: the one that
+    // says the same goes first.
     let base = |id: &str| id.split(", ").next().unwrap_or_default().to_owned();
     let find = |n: usize, exact: bool, met: &HashSet<usize>| {
-        accepted.iter().enumerate().find(|(at, a)| {
-            let is_its = if exact { a.left == left_ids[n] } else { base(&a.left) == base(&left_ids[n]) };
-            is_its && !met.contains(at) && (exact || bodies[n].are(&a.said))
+        known.iter().enumerate().find(|(at, a)| {
+            let is_its = if exact { a.piece == ids[n] } else { base(a.piece) == base(&ids[n]) };
+            is_its && !met.contains(at) && (exact || a.said.is_some_and(|said| bodies[n].are(said)))
         })
     };
-    let mut remembered: Vec<Option<&Accepted>> = vec![None; left_ids.len()];
+    let mut remembered: Vec<Option<&Known<'_>>> = vec![None; ids.len()];
     for by_words in [true, false] {
-        for (n, known) in remembered.iter_mut().enumerate().filter(|(_, known)| known.is_none()) {
+        for (n, found) in remembered.iter_mut().enumerate().filter(|(_, found)| found.is_none()) {
             if let Some((at, a)) = find(n, !by_words, &met) {
                 met.insert(at);
-                *known = Some(a);
+                *found = Some(a);
             }
         }
     }
     for (n, piece) in wanted.iter().enumerate() {
-        let id = left_ids[n].clone();
-        let free = |at: &usize, claimed: &HashSet<&str>| !claimed.contains(right_ids[*at].as_str());
-        let accept = |at: usize| Accepted {
+        let id = ids[n].clone();
+        let free = |at: &usize, claimed: &HashSet<&str>| !claimed.contains(there_ids[*at].as_str());
+        let accept = |piece: &str, at: usize| Accepted {
             slot: slot.clone(),
-            left: id.clone(),
-            right: Some(right_ids[at].clone()),
+            from,
+            piece: piece.to_owned(),
+            became: Some(there_ids[at].clone()),
             said: bodies[n].now.clone(),
+            became_said: (ways.there)(at),
             before: None,
+            let_be: false,
         };
-        match remembered[n] {
-            Some(Accepted { before: Some(before), .. }) => {
-                let since = |at: &usize| free(at, &claimed) && !before.contains(&right_ids[*at]);
-                let came: Vec<usize> = (0..now.len()).filter(since).collect();
-                match came.iter().find(|at| same(n, **at)) {
-                    Some(at) => {
-                        claimed.insert(&right_ids[*at]);
-                        out.found.push(accept(*at));
-                    }
-                    None if came.is_empty() => out.to_add.push(piece.with_id(id)),
-                    None => out.doubtful.push(piece.with_id(id)),
-                }
-            }
+        let of_it = |claimed: &HashSet<&str>| {
+            (0..now.len()).filter(|at| free(at, claimed)).find(|at| (ways.same)(n, *at, false))
+        };
+        let unanswered = match remembered[n] {
+            Some(Known { before: Some(before), .. }) => Some((piece.clone(), id.as_str(), *before, false)),
             Some(a) => {
-                let there = a.right.as_ref().is_none_or(|id| right_ids.contains(id));
+                let at = a.became.and_then(|id| there_ids.iter().position(|there| there == id));
+                let there = match a.became {
+                    Some(became) => at.is_some() || there_ids.iter().any(|id| follows(became, id)),
+                    None => true,
+                };
                 if !there {
                     out.removed_there.push(piece.clone());
                 }
-                // Somebody mended it at the left: what is there can't be changed, so the new words follow.
-                let is_again = |a: &&Accepted| {
-                    a.left.strip_prefix(&id).and_then(|l| l.strip_prefix('~')).is_some_and(|said| bodies[n].are(said))
-                };
-                let followed = accepted.iter().position(is_again);
-                met.extend(followed);
-                if !bodies[n].are(&a.said) && there && followed.is_none() {
-                    out.to_add.push(mended(piece).with_id(format!("{id}~{}", bodies[n].now)));
+                // What the other end makes of it later is told by what stood there.
+                if both_ways && a.of.from == from && a.of.became_said.is_none() && !a.let_be {
+                    let at = if a.became.is_none() { of_it(&claimed) } else { at };
+                    if let Some(at) = at {
+                        claimed.insert(&there_ids[at]);
+                        out.found.push(Accepted { said: a.of.said.clone(), ..accept(&id, at) });
+                    }
                 }
+                // Somebody mended it: what is there can't be changed, so the new words follow.
+                let is_again =
+                    |a: &Known<'_>| follows(a.piece, &id) && bodies[n].are(&a.piece[id.len() + FOLLOWS.len_utf8()..]);
+                let followed = known.iter().position(is_again);
+                met.extend(followed);
+                let is_mended = a.said.is_some_and(|said| !bodies[n].are(said));
+                if is_mended && there && followed.is_none() {
+                    out.to_add.push((ways.mended)(piece).with_id(format!("{id}{FOLLOWS}{}", bodies[n].now)));
+                }
+                let before = followed.and_then(|at| Some((known[at].piece, known[at].before?)));
+                before.map(|(id, before)| ((ways.mended)(piece), id, before, true))
             }
             None => {
-                let found = (0..now.len()).filter(|at| free(at, &claimed)).find(|at| same(n, *at));
-                match found {
+                match of_it(&claimed) {
                     Some(at) => {
-                        claimed.insert(&right_ids[at]);
-                        out.found.push(accept(at));
+                        claimed.insert(&there_ids[at]);
+                        out.found.push(accept(&id, at));
                     }
-                    None => out.to_add.push(piece.with_id(id)),
+                    None if perhaps_copy(&id) => out.doubtful.push(piece.with_id(id.clone())),
+                    None => out.to_add.push(piece.with_id(id.clone())),
                 }
+                None
+            }
+        };
+        // What became of one that was sent without an answer.
+        if let Some((piece, id, before, is_mended)) = unanswered {
+            let since = |at: &usize| free(at, &claimed) && !before.contains(&there_ids[*at]);
+            let came: Vec<usize> = (0..now.len()).filter(since).collect();
+            match came.iter().find(|at| (ways.same)(n, **at, is_mended)) {
+                Some(at) => {
+                    claimed.insert(&there_ids[*at]);
+                    out.found.push(accept(id, *at));
+                }
+                None if came.is_empty() => out.to_add.push(piece.with_id(id.to_owned())),
+                None => out.doubtful.push(piece.with_id(id.to_owned())),
             }
         }
     }
-    let is_left = |a: &Accepted| left_ids.iter().any(|id| a.left.starts_with(&format!("{id}~")));
-    let gone = accepted.iter().enumerate().filter(|(at, a)| !met.contains(at) && !is_left(a));
+    let is_followed = |a: &Known<'_>| ids.iter().any(|id| follows(a.piece, id));
+    let gone = known.iter().enumerate().filter(|(at, a)| !met.contains(at) && !is_followed(a) && !a.let_be);
     for (_, a) in gone {
-        let held = a.right.as_ref().and_then(|id| right_ids.iter().position(|r| r == id));
-        out.taken_off.extend(held.map(|at| now[at].clone()));
+        let held = a.became.and_then(|id| there_ids.iter().position(|there| there == id));
+        out.taken_off.extend(held.map(|at| now[at].with_id(there_ids[at].clone())));
     }
-    out.own = right_ids.iter().filter(|id| !claimed.contains(id.as_str())).count() as u64;
+    out.own = there_ids.iter().filter(|id| !claimed.contains(id.as_str())).count() as u64;
     out
 }

@@ -9,8 +9,8 @@ use super::fault::FaultReason;
 use super::ready::{Ready, Rows};
 use super::users::recognise;
 use crate::agree::same;
-use crate::model::Value;
-use crate::rules::{Conversion, UserTable, ValueMap, row_back};
+use crate::model::{Link, Value};
+use crate::rules::{Conversion, LinkTypes, UserTable, ValueMap, row_back};
 
 impl Ready<'_> {
     /// Puts an edit behind the conversions onto what stands before them. `cx` is the way of the conversions, `back` the way
@@ -46,10 +46,9 @@ fn step_back(
         Conversion::ValueMap(map) => mapped_back(map, rows, there, edited),
         Conversion::Users(table) => people_back(table, there, edited, back),
         Conversion::Shorten { to } => lengthened(there, edited, *to),
+        Conversion::LinkTypes(map) => retyped_back(map, edited),
         Conversion::IfEmpty { .. } | Conversion::RichText => Ok(edited),
-        Conversion::Hours | Conversion::Number { .. } | Conversion::PathLevel { .. } | Conversion::LinkTypes(_) => {
-            Err(FaultReason::NotInvertible)
-        }
+        Conversion::Hours | Conversion::Number { .. } | Conversion::PathLevel { .. } => Err(FaultReason::NotInvertible),
     }
 }
 
@@ -75,6 +74,23 @@ fn mapped_back(map: &ValueMap, rows: &Rows<'_>, there: &Value, edited: Value) ->
         }
     }
     Ok(Value::ChoiceList(out).settled())
+}
+
+/// Links with the types that the map leads from. A type that no row leads to goes back as it is, unless it would come as
+/// another.
+fn retyped_back(map: &LinkTypes, edited: Value) -> Result<Value, FaultReason> {
+    let Value::Links(links) = edited else { return Ok(edited) };
+    let one = |link: Link| {
+        let row = map.rows.iter().find(|row| row.right.as_ref() == Some(&link.link_type));
+        match row {
+            Some(row) => Ok(Link::new(row.left.clone(), link.target)),
+            None if map.rows.iter().any(|row| row.left == link.link_type) => {
+                Err(FaultReason::NoWayBack { value: link.link_type.word().to_owned() })
+            }
+            None => Ok(Link::new(link.link_type, link.target)),
+        }
+    };
+    Ok(Value::Links(links.into_iter().map(one).collect::<Result<_, _>>()?))
 }
 
 fn people_back(table: &UserTable, there: &Value, edited: Value, back: &Context<'_>) -> Result<Value, FaultReason> {

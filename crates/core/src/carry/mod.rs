@@ -14,6 +14,7 @@ mod files;
 mod fit;
 mod links;
 mod mapped;
+mod members;
 mod mentions;
 mod ready;
 mod references;

@@ -13,22 +13,19 @@ pub fn source_value<'a>(fill: &'a Fill, artefact: &'a Artefact, left_system: &st
         Source::Computed(_) => artefact.fields.get(&computed_field(&fill.target)).map(Cow::Borrowed),
         Source::Folder => Some(Slot::Folder.of(artefact)),
         Source::Origin => Some(Cow::Owned(Value::Text(origin_mark(left_system, artefact)))),
-        Source::Attachments => Some(Cow::Owned(Value::Attachments(artefact.attachments.clone()).settled())),
+        Source::Attachments => Some(Slot::Files.of(artefact)),
         Source::Links => Some(Slot::Links.of(artefact)),
-        Source::Comments => Some(Cow::Owned(Value::Comments(gathered(artefact, false)).settled())),
-        Source::CommentsAndHistory => Some(Cow::Owned(Value::Comments(gathered(artefact, true)).settled())),
+        Source::Comments => Some(Slot::Comments.of(artefact)),
+        Source::CommentsAndHistory => Some(Cow::Owned(Value::Comments(with_history(artefact)).settled())),
         Source::History => Some(Slot::History.of(artefact)),
         Source::FolderPath => artefact.fields.get(PATH).map(Cow::Borrowed),
     }
 }
 
-/// What people said of an artefact, and what was changed if asked for, in the order of time. Each has an id that no
-/// other of them has.
-fn gathered(artefact: &Artefact, with_history: bool) -> Vec<Comment> {
+/// What people said of an artefact, and what was changed, in the order of time. Each has an id that no other of them has.
+fn with_history(artefact: &Artefact) -> Vec<Comment> {
     let mut out = with_piece_ids(&artefact.comments);
-    if with_history {
-        out.extend(with_piece_ids(&artefact.history).iter().map(as_comment));
-    }
+    out.extend(with_piece_ids(&artefact.history).iter().map(as_comment));
     // A stable sort: what was said in one second stays in its order, and so does what has no time.
     out.sort_by_key(|c| c.stamp.at);
     out

@@ -28,22 +28,33 @@ pub struct BothWays<'a> {
 }
 
 impl BothWays<'_> {
+    /// What is made of a value for an end at which nothing stands, with what is lost.
+    pub fn whole(&self, into: End, value: &Value) -> Converted {
+        let mut out = self.made(into, &Value::Empty, value);
+        out.losses.extend(self.lost_in_reading(into));
+        out
+    }
+
     /// What an edit makes of what stands at an end, with what it loses: all of the value goes over. Of a value that is put
     /// there part by part, what only this end can hold stays where the edit does not touch it.
     pub fn carried(&self, into: End, there: &Value, was: &Value, is: &Value) -> Converted {
         if self.says_so(into, there, was, is) {
             return unchanged(there);
         }
-        let mut out = match self.put_in_parts(into, there, was, is) {
-            Some(put) => put,
-            None => self.made(into, there, is),
+        let put = match self.goes_by_member() {
+            true => self.put_members(into, (there, was, is), true),
+            false => self.put_in_parts(into, there, was, is),
         };
+        let mut out = put.unwrap_or_else(|| self.made(into, there, is));
         out.losses.extend(self.lost_in_reading(into));
         out
     }
 
     /// Whether an edit changed nothing, or what stands at the other end says the same already.
     fn says_so(&self, into: End, there: &Value, was: &Value, is: &Value) -> bool {
+        if self.goes_by_member() {
+            return same(was, is) || self.members_agree(by_end(into, there, is));
+        }
         let back = || self.made(into.other(), &Value::Empty, there).value;
         same(was, is) || back().is_some_and(|back| same(&back, is))
     }
@@ -53,6 +64,9 @@ impl BothWays<'_> {
     pub fn merged(&self, into: End, there: &Value, was: &Value, is: &Value) -> Option<Converted> {
         if self.says_so(into, there, was, is) {
             return Some(unchanged(there));
+        }
+        if self.goes_by_member() {
+            return self.put_members(into, (there, was, is), false);
         }
         if self.goes_in_parts(into) {
             return self.put_in_parts(into, there, was, is);
@@ -113,7 +127,7 @@ impl BothWays<'_> {
     }
 
     /// What is made of a value for an end at which something stands.
-    fn made(&self, into: End, there: &Value, is: &Value) -> Converted {
+    pub(super) fn made(&self, into: End, there: &Value, is: &Value) -> Converted {
         let (ready, item) = (self.ready[into], self.items[into.other()]);
         if self.has_calls_in_place(into) {
             return Converted { value: None, losses: Vec::new(), fault: Some(FaultReason::StepsInPlaceOfCalls) };
@@ -140,6 +154,13 @@ impl BothWays<'_> {
     }
 }
 
+fn by_end<'v>(into: End, there: &'v Value, is: &'v Value) -> Ends<&'v Value> {
+    match into {
+        End::Left => Ends { left: there, right: is },
+        End::Right => Ends { left: is, right: there },
+    }
+}
+
 fn unchanged(there: &Value) -> Converted {
     Converted { value: Some(there.clone()), losses: Vec::new(), fault: None }
 }
@@ -163,7 +184,7 @@ impl Ways for BothWays<'_> {
     fn put(&self, into: End, there: &Value, was: &Value, is: &Value) -> Result<Value, FaultReason> {
         match self.merged(into, there, was, is) {
             Some(put) => told(put),
-            None if self.goes_in_parts(into) => Err(FaultReason::OnlyHeldHere),
+            None if self.goes_in_parts(into) || self.goes_by_member() => Err(FaultReason::OnlyHeldHere),
             None => told(self.carried(into, there, was, is)),
         }
     }
@@ -171,6 +192,14 @@ impl Ways for BothWays<'_> {
     fn are_apart(&self, was: Ends<&Value>, now: Ends<&Value>) -> bool {
         let apart = |into: End| self.merged(into, now[into], was[into.other()], now[into.other()]).is_some();
         End::BOTH.into_iter().all(apart)
+    }
+
+    fn agree(&self, now: Ends<&Value>) -> bool {
+        if self.goes_by_member() {
+            return self.members_agree(now);
+        }
+        let stands_for = |into: End| self.get(into, now[into.other()]).is_ok_and(|made| same(&made, now[into]));
+        End::BOTH.into_iter().any(stands_for)
     }
 }
 

@@ -125,6 +125,9 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     let joins = |a: &Fill, b: &Fill| match &a.source {
         Source::Field(field) => b.target == *field.as_str(),
         Source::Folder => b.target == Slot::Folder,
+        Source::Attachments => b.target == Slot::Files,
+        Source::Links => b.target == Slot::Links,
+        Source::Comments => b.target == Slot::Comments,
         _ => false,
     };
     let Some(way_back) = way_back.filter(|back| joins(fill, back) && joins(back, fill)) else {

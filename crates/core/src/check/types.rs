@@ -34,7 +34,8 @@ pub(super) fn goes_into(from: ValueType, to: ValueType) -> bool {
 
 /// Whether what a rule does can be taken back on the way into the other end.
 pub(super) fn invertible(fill: &Fill) -> bool {
-    matches!(fill.source, Source::Field(_) | Source::Folder)
+    let source = &fill.source;
+    matches!(source, Source::Field(_) | Source::Folder | Source::Attachments | Source::Links | Source::Comments)
         && fill.conversions.iter().all(|c| match c {
             Conversion::Users(_) | Conversion::Shorten { .. } | Conversion::IfEmpty { .. } | Conversion::RichText => {
                 true
@@ -53,9 +54,10 @@ pub(super) fn invertible(fill: &Fill) -> bool {
 }
 
 /// Whether values of two types are carried both ways: those that have no parts and refer to nothing but people, and
-/// formatted texts, steps and tables as what they are. A text without format has no place for what a formatted one holds.
+/// formatted texts, steps, tables, files, links and comments as what they are. A text without format has no place for what a formatted one holds.
 pub(super) fn go_both_ways(one: ValueType, other: ValueType) -> bool {
-    let in_parts = |t| matches!(t, ValueType::RichText | ValueType::Steps | ValueType::Table);
+    use ValueType::*;
+    let in_parts = |t| matches!(t, RichText | Steps | Table | Attachments | Links | Comments);
     (is_plain(one) && is_plain(other)) || (in_parts(one) && one == other)
 }
 

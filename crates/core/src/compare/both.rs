@@ -3,7 +3,7 @@
 //! Decides what the verdict on the slot ([`crate::law`]) means for a plan: which end is written, what would be written into
 //! either if a person says so, and what they are told.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
 use super::item::{Back, Comparer, Found, ReadyRule, WayBack, hindered, unreadable};
 use crate::base::{Base, Why};
@@ -15,7 +15,7 @@ use crate::rules::FirstContact;
 use crate::scope::Filter;
 
 impl Comparer<'_> {
-    fn ways<'s>(
+    pub(super) fn ways<'s>(
         &'s self,
         (rule, way_back, back): (&'s ReadyRule<'_>, &'s WayBack<'_>, Back<'s>),
         items: Ends<&'s Artefact>,
@@ -28,6 +28,44 @@ impl Comparer<'_> {
         }
     }
 
+    /// Links of one end that lead to an address of the other, although there is a counterpart by now.
+    fn led_on(
+        &self,
+        ways: &BothWays<'_>,
+        items: Ends<&Artefact>,
+        change: &dyn Fn(FieldReason) -> FieldChange,
+    ) -> Option<FieldChange> {
+        let (first, other) = (self.written, self.written.other());
+        if ways.ready[first].fill.target != Slot::Links {
+            return None;
+        }
+        let held = Ends::of(|end| Slot::Links.of(items[end]).into_owned());
+        let led_on = Ends::of(|end| ways.led_on(end, items));
+        let reason = match (&led_on[first], &led_on[other]) {
+            (None, None) => return None,
+            (Some(_), None) => FieldReason::TargetMoved,
+            (None, Some(_)) => FieldReason::Back(first),
+            (Some(_), Some(_)) => FieldReason::Merged,
+        };
+        let write = Ends::of(|end| led_on[end].clone().unwrap_or_else(|| held[end].clone()));
+        let mut found = FieldChange { write: write[first].clone(), ..change(reason) };
+        if let Some(back) = &mut found.back {
+            back.write = write[other].clone();
+            back.made = Ends::of(|into| {
+                let mut then = held.clone();
+                then[into].clone_from(&write[into]);
+                made_of(ways, &then)
+            });
+        }
+        found.merge = (reason == FieldReason::Merged).then(|| Merge {
+            losses: Ends::default(),
+            made: made_of(ways, &write),
+            half: None,
+            write,
+        });
+        Some(found)
+    }
+
     /// Whether what a rule joins at both ends says the same by either of its ways; none if it goes one way.
     pub(crate) fn agree(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> Option<bool> {
         let (way_back, back) = (rule.back.as_ref()?, self.back?);
@@ -37,9 +75,11 @@ impl Comparer<'_> {
     }
 
     /// Whether an item that nothing at the other end stands for is new there: the lane carries both ways, and the item did not
-    /// come from that end itself.
-    pub(super) fn makes_back(&self, item: &Artefact) -> bool {
-        self.back.is_some() && !item.origin.as_ref().is_some_and(|mark| marks_system(mark, self.cx.system))
+    /// come from that end itself. Where another bears its mark, of which the counterpart is there (`borne`), it is a copy of
+    /// that one, made by somebody, and as new as any other.
+    pub(super) fn makes_back(&self, item: &Artefact, borne: &HashSet<&str>) -> bool {
+        let came_from_there = |mark: &&str| marks_system(mark, self.cx.system) && !borne.contains(mark);
+        self.back.is_some() && !item.origin.as_deref().as_ref().is_some_and(came_from_there)
     }
 
     /// Every field of a new item for the end that is not written first, by the slots there; and what can't be carried.
@@ -56,8 +96,7 @@ impl Comparer<'_> {
             let slot = &way_back.ready.fill.target;
             let ways = self.ways((rule, way_back, back), Ends { left: item, right: item });
             let value = rule.slot().of(item);
-            let Converted { value: write, losses, fault } =
-                ways.carried(first.other(), &Value::Empty, &Value::Empty, &value);
+            let Converted { value: write, losses, fault } = ways.whole(first.other(), &value);
             let write = match (fault, write) {
                 (Some(fault), _) => {
                     out.faults.push((slot.clone(), fault));
@@ -67,7 +106,9 @@ impl Comparer<'_> {
             };
             let mut held = Ends::of(|_| write.clone());
             held[first] = value.clone().into_owned();
-            out.made.insert(rule.slot().clone(), made_of(&ways, &held));
+            // Of what people said each piece is remembered by itself.
+            let made = if slot.is_said() { Ends::default() } else { made_of(&ways, &held) };
+            out.made.insert(rule.slot().clone(), made);
             if write.is_blank() && losses.is_empty() {
                 continue;
             }
@@ -162,6 +203,10 @@ impl Comparer<'_> {
                     out.fields.push(found);
                     return;
                 }
+                if let Some(found) = self.led_on(&ways, items, &change) {
+                    out.fields.push(found);
+                    return;
+                }
                 if agreed.is_some_and(|a| a.rule != rule.digest()) {
                     out.rebased.insert(rule.slot().clone(), Rebase::SameByAnotherRule);
                     out.made.insert(rule.slot().clone(), made_of(&ways, &now.map(Value::clone)));
@@ -231,7 +276,7 @@ fn made_from(end: End, held: Value, field: FieldChange) -> FieldChange {
     }
 }
 
-fn by_end<T>(first: End, of_first: T, of_other: T) -> Ends<T> {
+pub(super) fn by_end<T>(first: End, of_first: T, of_other: T) -> Ends<T> {
     match first {
         End::Right => Ends { left: of_other, right: of_first },
         End::Left => Ends { left: of_first, right: of_other },
@@ -255,6 +300,7 @@ fn both(
         let there = if ways.goes_in_parts(end) { was[end] } else { now[end] };
         let converted = match edited {
             true => ways.carried(end, there, was[from], now[from]),
+            false if ways.goes_by_member() => ways.whole(end, now[from]),
             false => ways.carried(end, was[end], &Value::Empty, now[from]),
         };
         (converted.value.clone().unwrap_or_else(|| now[end].clone()), converted)

@@ -6,15 +6,13 @@
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 
-use crate::agree::{
-    Accepted, SaidOfOne, comments_of, files_untold, history_of, holdings, same, sort_comments, sort_history,
-};
+use crate::agree::{Accepted, files_untold, holdings, same};
 use crate::base::{Agreed, Base, Pair, RuleSlot, Why};
-use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, renamed_comments, source_value};
+use crate::carry::{Context, FaultReason, Ready, leads_back, renamed, source_value};
 use crate::catalogue::KindSchema;
 use crate::conflict::{OfLane, Standing};
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Ends, Fingerprint, Names, Picker, ShortForm, Slot, Value, labelled, slot_value};
+use crate::model::{Artefact, End, Ends, Fingerprint, Names, Picker, ShortForm, Slot, Value, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
 use crate::rules::{Fill, FirstContact, Lane, RuleId, Source};
 use crate::workflow::Hindrance;
@@ -289,8 +287,13 @@ impl<'a> Comparer<'a> {
 
     fn leads_back(&self, items: Ends<&Artefact>) -> bool {
         let (from, there) = (items[self.read()], items[self.written]);
-        self.rules.iter().any(|r| r.ready.fill.target == Slot::Links && r.ready.fill.source == Source::Links)
-            && leads_back(&from.links, &there.links, self.cx.places)
+        let is_of_links =
+            |r: &&ReadyRule<'_>| r.ready.fill.target == Slot::Links && r.ready.fill.source == Source::Links;
+        self.rules.iter().find(is_of_links).is_some_and(|rule| {
+            let back = self.back.filter(|_| rule.back.is_some());
+            leads_back(&from.links, &there.links, self.cx.places)
+                || back.is_some_and(|back| leads_back(&there.links, &from.links, back.cx.places))
+        })
     }
 
     /// Compares field by field. `base` is none at first contact; `accepted` is what is remembered of the comments and
@@ -333,7 +336,11 @@ impl<'a> Comparer<'a> {
         out: &mut Found,
     ) {
         if let (Some(way_back), Some(back)) = (&rule.back, self.back) {
-            return self.compare_both_ways((rule, way_back, back), items, base, out);
+            let rule = (rule, way_back, back);
+            return match rule.0.slot().is_said() {
+                true => self.said_both_ways(rule, items, base, accepted, out),
+                false => self.compare_both_ways(rule, items, base, out),
+            };
         }
         let (target, ready) = (rule.slot(), &rule.ready);
         let from = items[self.read()];
@@ -374,7 +381,7 @@ impl<'a> Comparer<'a> {
         }
         let Some(expected) = converted.value else { return };
         if target.is_said() {
-            self.said(target, &source, expected, &now, accepted, converted.losses, out);
+            self.said(target, (&source, expected, &now), accepted, converted.losses, out);
             return;
         }
         // What changed at the end that is read may be the bytes of a file, and the other end does not say which ones it holds.
@@ -461,71 +468,6 @@ impl<'a> Comparer<'a> {
             reason = FieldReason::Unreadable(self.written);
         }
         Differs::Because(reason)
-    }
-
-    /// Comments and past changes: what is to be added is all that can be done about them.
-    #[allow(clippy::too_many_arguments)]
-    fn said(
-        &self,
-        target: &Slot,
-        source: &Value,
-        wanted: Value,
-        now: &Value,
-        accepted: &[Accepted],
-        losses: Vec<Loss>,
-        out: &mut Found,
-    ) {
-        let (to_add, doubtful, taken_off, found) = match target {
-            Slot::Comments => {
-                let sorted = self.sorted_comments(source, &wanted, now, accepted);
-                let doubtful = !sorted.doubtful.is_empty();
-                let to_add = [sorted.to_add, sorted.doubtful].concat();
-                (Value::Comments(to_add), doubtful, Value::Comments(sorted.taken_off), sorted.found)
-            }
-            _ => {
-                let sorted =
-                    sort_history(&Slot::History, (history_of(source), history_of(&wanted)), history_of(now), accepted);
-                let doubtful = !sorted.doubtful.is_empty();
-                let to_add = [sorted.to_add, sorted.doubtful].concat();
-                (Value::History(to_add), doubtful, Value::History(sorted.taken_off), sorted.found)
-            }
-        };
-        out.accepted.extend(found);
-        let (write, reason) = match (to_add.is_blank(), taken_off.is_blank()) {
-            (false, _) if doubtful => (to_add, FieldReason::PerhapsThere),
-            (false, _) => (to_add, FieldReason::Changed(self.read())),
-            (true, false) => (taken_off, FieldReason::TakenOff(self.read())),
-            (true, true) => {
-                out.rebased.insert(target.clone(), Rebase::Equal);
-                out.losses.extend(losses);
-                return;
-            }
-        };
-        let (left, right) = (Some(source.clone()), Some(now.clone()));
-        let losses = if matches!(reason, FieldReason::TakenOff(_)) { Vec::new() } else { losses };
-        out.fields.push(FieldChange { left, write, right, reason, losses, ..FieldChange::of(target.clone()) });
-    }
-
-    /// The comments of two items, by what is remembered of both.
-    pub(crate) fn sorted_comments(
-        &self,
-        source: &Value,
-        wanted: &Value,
-        now: &Value,
-        accepted: &[Accepted],
-    ) -> crate::agree::Sorted<crate::model::Comment> {
-        let (written, held) = (labelled(wanted), comments_of(now));
-        let told = renamed_comments(held, self.cx.places);
-        let of_one = SaidOfOne {
-            slot: &Slot::Comments,
-            left_system: self.cx.system,
-            source: comments_of(source),
-            wanted: comments_of(wanted),
-            written: comments_of(&written),
-            now: held,
-            renamed: told.as_deref(),
-        };
-        sort_comments(of_one, accepted)
     }
 
     /// Every field of an artefact that will be made.

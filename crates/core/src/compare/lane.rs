@@ -2,7 +2,7 @@
 //!
 //! Decides the outcome of a change and what it must wait for. Each change is given away when it is found.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use super::item::{Comparer, Found, targets};
 use super::walk::Relation;
@@ -74,6 +74,11 @@ pub fn compare_lane(
     let (read, written) = (comparer.read(), comparer.written);
     let mut out = LaneFindings::default();
     let mut seqs: HashMap<&str, u32> = HashMap::new();
+    let paired = relations.iter().filter_map(|relation| match relation {
+        Relation::Pair { items, .. } => Some(items[written]),
+        _ => None,
+    });
+    let borne: HashSet<&str> = paired.filter_map(|item| item.origin.as_deref()).collect();
     for &relation in relations {
         let seq = known.first_seq + out.changes;
         let (item, one) = match relation {
@@ -82,7 +87,7 @@ pub fn compare_lane(
                 continue;
             }
             Relation::Only(end, item) if end == written => {
-                match comparer.makes_back(item) {
+                match comparer.makes_back(item, &borne) {
                     true => {
                         keep(compared.new_back(seq, item));
                         out.changes += 1;
@@ -302,6 +307,10 @@ fn outcome_of(fields: &[FieldChange], faults: &[(Slot, FaultReason)], written: E
     } else if any(&|r| matches!(r, FieldReason::Unreadable(_))) {
         Outcome::Unreadable
     } else {
-        Outcome::TakenOff(written.other())
+        let taken_off = fields.iter().find_map(|f| match f.reason {
+            FieldReason::TakenOff(end) => Some(end),
+            _ => None,
+        });
+        Outcome::TakenOff(taken_off.unwrap_or(written.other()))
     }
 }

@@ -8,6 +8,7 @@ mod beside;
 mod both;
 mod item;
 mod lane;
+mod said;
 mod walk;
 
 pub use beside::{BesideField, beside};

@@ -12,9 +12,9 @@ use std::collections::{BTreeMap, HashMap};
 pub use choice::{Choice, Take, can_be_merged, decision_for, offered, take_of};
 pub use proposal::{Part, Pick, Proposal};
 
-use crate::model::{End, Fingerprint, Slot, Value};
+use crate::model::{End, Fingerprint, Value};
 use crate::plan::{Change, Decision, FieldChange, FieldReason, Outcome};
-use crate::rules::{Lane, Rule, RuleId};
+use crate::rules::{Lane, RuleId};
 
 /// What is kept of a conflict that is open, for the comparing that comes after.
 #[derive(Debug, Clone)]
@@ -66,12 +66,6 @@ impl Standing {
     }
 }
 
-/// The rule of a lane that fills a slot of the end that the lane writes first.
-pub fn rule_of<'l>(lane: &'l Lane, slot: &Slot) -> Option<&'l Rule> {
-    let first = lane.direction.written();
-    lane.rules.iter().find(|rule| rule.fill(first).is_some_and(|fill| fill.target == *slot))
-}
-
 /// The decision on a change that nobody has touched in this plan, with what was chosen of its conflicts before.
 pub fn decision_with(change: &Change, lane: &Lane, standing: &OfLane, digests: impl Fn(&RuleId) -> String) -> Decision {
     let mut decision = Decision::default_for(change);
@@ -79,7 +73,7 @@ pub fn decision_with(change: &Change, lane: &Lane, standing: &OfLane, digests: i
         return decision;
     };
     for field in change.fields.iter().filter(|f| f.reason.is_conflict()) {
-        let Some(rule) = rule_of(lane, &field.field) else { continue };
+        let Some(rule) = lane.rule_filling(lane.direction.written(), &field.field) else { continue };
         let Some(stands) = standing.get(&left.id).and_then(|of| of.get(&rule.id)) else { continue };
         let chosen = stands.choice.as_ref().filter(|_| stands.is_of(field, &digests(&rule.id)));
         if let Some(decided) = chosen.and_then(|choice| decision_for(field, choice.take, change.written)) {

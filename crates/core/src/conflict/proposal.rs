@@ -1,23 +1,20 @@
-//! Both edits of a text, a list of steps or a table, part by part, for a person who puts them together.
+//! Both edits of a text or a list of steps, part by part, for a person who puts them together.
 //!
 //! Decides which parts are settled by themselves and which a person chooses of: the same rules as those of a merge
 //! ([`crate::merge`]), but nothing is refused. What is chosen for every part makes the whole.
 
-use serde::{Deserialize, Serialize};
-
-use crate::merge::{Stretch, stretches};
-use crate::model::{Document, Step, Value, codes};
+use crate::merge::{Stretch, each, steps_of, stretches, text_of, words_of};
+use crate::model::{Block, Document, Value, codes};
 
 /// Both edits of a value.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Proposal {
     /// What it is made of, in order.
     pub parts: Vec<Part>,
 }
 
 /// A part of a proposal.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Part {
     /// What both edits make of it together.
     Made(Value),
@@ -56,15 +53,16 @@ impl Proposal {
     /// Of a value, after the edit of either end, in the words of one end. None if the value has no parts, or too many.
     pub fn of(base: &Value, left: &Value, right: &Value) -> Option<Proposal> {
         let all = [base, left, right];
-        let parts = if all.iter().any(|v| matches!(v, Value::Text(_))) {
-            parts(stretches(&each(all, lines_of)?)?, |words| Value::Text(words.concat()))
-        } else if all.iter().any(|v| matches!(v, Value::RichText(_))) {
-            let of_blocks = |blocks| Value::RichText(Document { blocks });
-            parts(stretches(&each(all, blocks_of)?)?, of_blocks)
-        } else if all.iter().any(|v| matches!(v, Value::Steps(_))) {
-            parts(stretches(&each(all, steps_of)?)?, Value::Steps)
-        } else {
+        if all.iter().all(|value| **value == Value::Empty) {
             return None;
+        }
+        let parts = if let Some(texts) = each(all, text_of) {
+            let [base, left, right] = texts.map(words_of);
+            parts(stretches([&base, &left, &right])?, |words| Value::Text(words.concat()))
+        } else if let Some(blocks) = each(all, blocks_of) {
+            parts(stretches(blocks)?, |blocks| Value::RichText(Document { blocks }))
+        } else {
+            parts(stretches(each(all, steps_of)?)?, Value::Steps)
         };
         Some(Proposal { parts })
     }
@@ -102,11 +100,6 @@ impl Proposal {
     }
 }
 
-fn each<T>(all: [&Value; 3], of: impl Fn(&Value) -> Option<Vec<T>>) -> Option<[Vec<T>; 3]> {
-    let [base, left, right] = all.map(of);
-    Some([base?, left?, right?])
-}
-
 fn parts<T: Clone>(stretches: Vec<Stretch<T>>, whole: impl Fn(Vec<T>) -> Value) -> Vec<Part> {
     let part = |stretch| match stretch {
         Stretch::Made(list) => Part::Made(whole(list)),
@@ -117,26 +110,10 @@ fn parts<T: Clone>(stretches: Vec<Stretch<T>>, whole: impl Fn(Vec<T>) -> Value) 
     stretches.into_iter().map(part).collect()
 }
 
-fn lines_of(value: &Value) -> Option<Vec<String>> {
+fn blocks_of(value: &Value) -> Option<&[Block]> {
     match value {
-        Value::Empty => Some(Vec::new()),
-        Value::Text(text) => Some(crate::merge::words_of(text)),
-        _ => None,
-    }
-}
-
-fn blocks_of(value: &Value) -> Option<Vec<crate::model::Block>> {
-    match value {
-        Value::Empty => Some(Vec::new()),
-        Value::RichText(document) => Some(document.blocks.clone()),
-        _ => None,
-    }
-}
-
-fn steps_of(value: &Value) -> Option<Vec<Step>> {
-    match value {
-        Value::Empty => Some(Vec::new()),
-        Value::Steps(steps) => Some(steps.clone()),
+        Value::Empty => Some(&[]),
+        Value::RichText(document) => Some(&document.blocks),
         _ => None,
     }
 }

@@ -10,7 +10,7 @@ use crate::bounds::MOST_ALIGNED;
 /// The likeness of equal parts, in thousandths.
 pub const EQUAL: u32 = 1_000;
 /// Parts that are less alike than this are never taken for one another.
-const FLOOR: u32 = 600;
+pub const FLOOR: u32 = 600;
 
 /// Where each of the `old` parts is among the `new` ones; none of those that are not, or of which that can't be told.
 /// `likeness` of two parts, by their places, is from 0 to [`EQUAL`]. None of lists that are too long to be aligned.

@@ -78,7 +78,8 @@ pub(super) fn block(base: &Block, one: &Block, other: &Block) -> Option<Block> {
                 let cells: Vec<String> = row.iter().map(|cell| all_said(cell)).collect();
                 Words::of(0, &cells.join(" "))
             };
-            let parts = Parts { words: &words, merge: &|b, o, t| cells(b, o, t) };
+            let parts =
+                Parts { words: &words, merge: &|b, o, t| lists::place_by_place(b, o, t, |b, o, t| blocks(b, o, t)) };
             Block::Table { header: *three(b, o, t)?, rows: lists::merge(base, one, other, &parts)? }
         }
         (
@@ -95,14 +96,6 @@ pub(super) fn block(base: &Block, one: &Block, other: &Block) -> Option<Block> {
 
 fn all_said(blocks: &[Block]) -> String {
     blocks.iter().map(said).collect::<Vec<_>>().join(" ")
-}
-
-/// Cells of a row that all three have.
-fn cells(base: &[Vec<Block>], one: &[Vec<Block>], other: &[Vec<Block>]) -> Option<Vec<Vec<Block>>> {
-    if base.len() != one.len() || base.len() != other.len() {
-        return None;
-    }
-    base.iter().zip(one.iter().zip(other)).map(|(b, (o, t))| blocks(b, o, t)).collect()
 }
 
 /// A word, or what stands in its place, with the formats that it stands in, the outermost first.

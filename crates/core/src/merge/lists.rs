@@ -4,7 +4,7 @@
 //! part that one edit moved be rewritten by the other. What one edit did alone is as that edit left it. Two edits clash
 //! that touch each other: a rewritten part and a removed one, two moves of one, two insertions at one place.
 
-use super::align::{EQUAL, align};
+use super::align::{EQUAL, FLOOR, align};
 use super::words::Words;
 
 /// What the parts of a list are.
@@ -32,6 +32,7 @@ pub(super) fn merge<T: Clone + PartialEq>(base: &[T], one: &[T], other: &[T], pa
     let places = [aligned(base, one, parts.words)?, aligned(base, other, parts.words)?];
     let (mut one, mut other) = (one.to_vec(), other.to_vec());
     let moved = [moves(base, &one, &places[0]), moves(base, &other, &places[1])];
+    let perhaps_moved = [perhaps_moved(base, &one, &places[0], parts), perhaps_moved(base, &other, &places[1], parts)];
     let mut twice = Vec::new();
     for (n, part) in base.iter().enumerate() {
         match [0, 1].map(|edit| (moved[edit][n], places[edit][n])) {
@@ -40,6 +41,8 @@ pub(super) fn merge<T: Clone + PartialEq>(base: &[T], one: &[T], other: &[T], pa
             [(Some(to), _), (_, Some(at))] => one[to] = std::mem::replace(&mut other[at], part.clone()),
             [(_, Some(at)), (Some(to), _)] => other[to] = std::mem::replace(&mut one[at], part.clone()),
             [(Some(_), _), _] | [_, (Some(_), _)] => return None,
+            // Each may have moved and rewritten it: then it would be there twice.
+            [(_, None), (_, None)] if perhaps_moved.iter().all(|edit| edit[n]) => return None,
             _ => {}
         }
     }
@@ -76,7 +79,7 @@ pub(super) fn kept<T: PartialEq>(old: &[T], new: &[T], words: &dyn Fn(&T) -> Wor
 
 /// A list and what two edits made of it, stretch by stretch.
 pub(super) fn stretches<T: Clone + PartialEq>(
-    [base, one, other]: &[Vec<T>; 3],
+    [base, one, other]: [&[T]; 3],
     parts: &Parts<'_, T>,
 ) -> Option<Vec<Stretch<T>>> {
     let places = [aligned(base, one, parts.words)?, aligned(base, other, parts.words)?];
@@ -129,6 +132,19 @@ fn put_together<T: Clone + PartialEq>(
     Some(out)
 }
 
+/// What both edits make of lists whose places are fixed, such as the cells of a row; none of different lengths.
+pub(super) fn place_by_place<T>(
+    base: &[T],
+    one: &[T],
+    other: &[T],
+    merge: impl Fn(&T, &T, &T) -> Option<T>,
+) -> Option<Vec<T>> {
+    if base.len() != one.len() || base.len() != other.len() {
+        return None;
+    }
+    base.iter().zip(one.iter().zip(other)).map(|(b, (o, t))| merge(b, o, t)).collect()
+}
+
 /// What both edits make of what has no parts: none if they differ.
 pub(super) fn three<'t, T: PartialEq + ?Sized>(base: &'t T, one: &'t T, other: &'t T) -> Option<&'t T> {
     if one == other || other == base {
@@ -140,10 +156,27 @@ pub(super) fn three<'t, T: PartialEq + ?Sized>(base: &'t T, one: &'t T, other: &
     }
 }
 
+/// Whether a part that an edit took out may be one that it put in somewhere else, rewritten.
+fn perhaps_moved<T: PartialEq>(base: &[T], list: &[T], places: &[Option<usize>], parts: &Parts<'_, T>) -> Vec<bool> {
+    let (gone, new) = out_and_in(base, list, places);
+    let said: Vec<Words> = new.iter().map(|at| (parts.words)(&list[*at])).collect();
+    let mut out = vec![false; base.len()];
+    for n in gone {
+        let words = (parts.words)(&base[n]);
+        out[n] = said.iter().any(|new| words.likeness(new) >= FLOOR);
+    }
+    out
+}
+
+/// The places of the parts that an edit took out of the old list, and of those that it put into the new one.
+fn out_and_in<T>(base: &[T], list: &[T], places: &[Option<usize>]) -> (Vec<usize>, Vec<usize>) {
+    let gone = (0..base.len()).filter(|n| places[*n].is_none()).collect();
+    (gone, (0..list.len()).filter(|at| !places.contains(&Some(*at))).collect())
+}
+
 /// Where the parts went that stand as they were at another place: of those of which there is one alone.
 fn moves<T: PartialEq>(base: &[T], list: &[T], places: &[Option<usize>]) -> Vec<Option<usize>> {
-    let gone: Vec<usize> = (0..base.len()).filter(|n| places[*n].is_none()).collect();
-    let new: Vec<usize> = (0..list.len()).filter(|at| !places.contains(&Some(*at))).collect();
+    let (gone, new) = out_and_in(base, list, places);
     let mut out = vec![None; base.len()];
     for &n in &gone {
         let mut alike = new.iter().filter(|at| list[**at] == base[n]);

@@ -34,12 +34,7 @@ pub fn words_of(text: &str) -> Vec<String> {
 /// What both edits of a value make of it together; none where they touch the same part, or the value has no parts.
 pub fn merge(base: &Value, one: &Value, other: &Value) -> Option<Value> {
     let all = [base, one, other];
-    let texts = |value| match value {
-        &Value::Empty => Some(""),
-        Value::Text(text) => Some(text.as_str()),
-        _ => None,
-    };
-    if let Some([base, one, other]) = each(all, texts) {
+    if let Some([base, one, other]) = each(all, text_of) {
         return Some(Value::Text(texts::merge(base, one, other)?).settled());
     }
     if let Some([base, one, other]) = each(all, choices) {
@@ -65,9 +60,17 @@ pub fn merge(base: &Value, one: &Value, other: &Value) -> Option<Value> {
 }
 
 /// What all three are, if all of them are that.
-fn each<'v, T>(all: [&'v Value; 3], of: impl Fn(&'v Value) -> Option<T>) -> Option<[T; 3]> {
+pub(crate) fn each<'v, T>(all: [&'v Value; 3], of: impl Fn(&'v Value) -> Option<T>) -> Option<[T; 3]> {
     let [base, one, other] = all.map(of);
     Some([base?, one?, other?])
+}
+
+pub(crate) fn text_of(value: &Value) -> Option<&str> {
+    match value {
+        Value::Empty => Some(""),
+        Value::Text(text) => Some(text),
+        _ => None,
+    }
 }
 
 fn choices(value: &Value) -> Option<&[String]> {
@@ -86,7 +89,7 @@ fn people(value: &Value) -> Option<&[String]> {
     }
 }
 
-fn steps_of(value: &Value) -> Option<&[Step]> {
+pub(crate) fn steps_of(value: &Value) -> Option<&[Step]> {
     match value {
         Value::Empty => Some(&[]),
         Value::Steps(list) => Some(list),

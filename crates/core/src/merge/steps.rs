@@ -44,15 +44,10 @@ pub(super) fn rows(base: &[Vec<String>], one: &[Vec<String>], other: &[Vec<Strin
     if columns != of_one || columns != of_other {
         return None;
     }
+    let row = |b: &Vec<String>, o: &Vec<String>, t: &Vec<String>| {
+        lists::place_by_place(b, o, t, |b, o, t| texts::merge(b, o, t))
+    };
     let parts = Parts { words: &|row: &Vec<String>| Words::of(0, &row.join(" ")), merge: &row };
     let merged = lists::merge(&base[1..], &one[1..], &other[1..], &parts)?;
     Some([vec![columns.clone()], merged].concat())
-}
-
-#[allow(clippy::ptr_arg)]
-fn row(base: &Vec<String>, one: &Vec<String>, other: &Vec<String>) -> Option<Vec<String>> {
-    if base.len() != one.len() || base.len() != other.len() {
-        return None;
-    }
-    base.iter().zip(one.iter().zip(other)).map(|(b, (o, t))| texts::merge(b, o, t)).collect()
 }

@@ -10,11 +10,11 @@ use crate::model::{Block, Step};
 /// What lists are made of whose edits can be put together.
 pub trait Parted: Sized {
     /// A list and its two edits, stretch by stretch; none of lists that are too long to be aligned.
-    fn stretches(all: &[Vec<Self>; 3]) -> Option<Vec<Stretch<Self>>>;
+    fn stretches(all: [&[Self]; 3]) -> Option<Vec<Stretch<Self>>>;
 }
 
 /// A list (the first), and what two edits made of it, stretch by stretch; none of lists that are too long to be aligned.
-pub fn stretches<T: Parted + PartialEq>(all: &[Vec<T>; 3]) -> Option<Vec<Stretch<T>>> {
+pub fn stretches<T: Parted + PartialEq>(all: [&[T]; 3]) -> Option<Vec<Stretch<T>>> {
     let found = T::stretches(all)?;
     let mut out: Vec<Stretch<T>> = Vec::new();
     for stretch in found {
@@ -31,7 +31,7 @@ pub fn stretches<T: Parted + PartialEq>(all: &[Vec<T>; 3]) -> Option<Vec<Stretch
 }
 
 impl Parted for String {
-    fn stretches([base, one, other]: &[Vec<String>; 3]) -> Option<Vec<Stretch<String>>> {
+    fn stretches([base, one, other]: [&[String]; 3]) -> Option<Vec<Stretch<String>>> {
         let stretch = |hunk: diff3::Hunk| match hunk.part {
             diff3::Part::Same | diff3::Part::One | diff3::Part::Alike => Stretch::Made(one[hunk.one].to_vec()),
             diff3::Part::Other => Stretch::Made(other[hunk.other].to_vec()),
@@ -44,13 +44,13 @@ impl Parted for String {
 }
 
 impl Parted for Block {
-    fn stretches(all: &[Vec<Block>; 3]) -> Option<Vec<Stretch<Block>>> {
+    fn stretches(all: [&[Block]; 3]) -> Option<Vec<Stretch<Block>>> {
         lists::stretches(all, &Parts { words: &documents::words, merge: &documents::block })
     }
 }
 
 impl Parted for Step {
-    fn stretches(all: &[Vec<Step>; 3]) -> Option<Vec<Stretch<Step>>> {
+    fn stretches(all: [&[Step]; 3]) -> Option<Vec<Stretch<Step>>> {
         lists::stretches(all, &Parts { words: &steps::words, merge: &steps::step })
     }
 }

@@ -21,7 +21,12 @@ impl Slot {
                 files.sort_by(|a, b| a.name.cmp(&b.name));
                 Cow::Owned(Value::Attachments(files).settled())
             }
-            Slot::Comments => Cow::Owned(Value::Comments(with_piece_ids(&artefact.comments)).settled()),
+            Slot::Comments => {
+                let mut comments = with_piece_ids(&artefact.comments);
+                // A stable sort: what was said in one second stays in its order, and so does what has no time.
+                comments.sort_by_key(|c| c.stamp.at);
+                Cow::Owned(Value::Comments(comments).settled())
+            }
             Slot::History => Cow::Owned(Value::History(with_piece_ids(&artefact.history)).settled()),
             Slot::Position | Slot::Field(_) => of_field(artefact, self.id()),
         }

@@ -395,6 +395,17 @@ impl Value {
         out
     }
 
+    /// The members of files, links, comments or past changes, each as a list of its own; of other values none.
+    pub fn members(&self) -> Vec<Value> {
+        match self {
+            Value::Attachments(list) => list.iter().map(|file| Value::Attachments(vec![file.clone()])).collect(),
+            Value::Links(list) => list.iter().map(|link| Value::Links(vec![link.clone()])).collect(),
+            Value::Comments(list) => list.iter().map(|comment| Value::Comments(vec![comment.clone()])).collect(),
+            Value::History(list) => list.iter().map(|entry| Value::History(vec![entry.clone()])).collect(),
+            _ => Vec::new(),
+        }
+    }
+
     /// The value with each of its rich texts changed.
     pub fn map_documents(self, change: &dyn Fn(&Document) -> Document) -> Value {
         match self {

@@ -2,16 +2,16 @@
 //!
 //! Decides for which fields it moves, and to what.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::change::{Change, Merge, Rebase, Returned};
-use super::decision::{Decision, decided_fields};
+use super::decision::{Decision, decided_fields, makes_new};
 use super::reason::FieldDecision;
-use crate::agree::same;
+use crate::agree::{comments_of, history_of, same};
 use crate::base::{Agreed, Base, RuleSlot, Why};
 use crate::carry::{Lacking, written_from};
 use crate::law::{Remembered, Wrote};
-use crate::model::{End, Ends, Slot, Value};
+use crate::model::{Comment, End, Ends, Piece, Slot, Value, piece_ids};
 use crate::rules::{Lane, Rule, RuleId};
 
 /// What was written of a field: what was sent, and what the answer to that says is held.
@@ -67,8 +67,10 @@ pub fn base_after(
     for (rule, fill) in lane.rules.iter().filter_map(|rule| Some((rule, rule.fill(first)?))) {
         let (id, target) = (&rule.id, &fill.target);
         let of = RuleSlot { rule: id, slot: target };
-        if written.made.is_some() && written.end != first {
-            made_back(&mut base, of, (rule, change, written), digests.get(id).cloned().unwrap_or_default());
+        if written.end != first && makes_new(change, decision) {
+            base.take(of, old);
+            let to_come = |slot: &Slot| fields.iter().any(|f| f.field == *slot);
+            made_back(&mut base, of, (rule, change, written), digests.get(id), to_come);
             continue;
         }
         let left = match change.left_side.get(target) {
@@ -89,8 +91,30 @@ pub fn base_after(
         let here = rule.fill(written.end).map_or(target, |fill| &fill.target);
         let back = field.and_then(|f| f.back.as_ref());
         if let (Some(done), Some(back)) = (written.fields.get(here), back) {
-            let planned = Ends { left: left.clone(), right: planned.clone() };
+            let mut planned = Ends { left: left.clone(), right: planned.clone() };
+            // What it was written without is still to go there.
+            if let Some(from) =
+                written.lacking.get(here).map(|members| written_from(&planned[written.end.other()], members))
+            {
+                match from {
+                    Some(from) => planned[written.end.other()] = from,
+                    None => {
+                        base.take(of, old);
+                        continue;
+                    }
+                }
+            }
             let merge = field.and_then(|f| f.merge.as_ref()).filter(|_| decided == Some(FieldDecision::Merge));
+            if target.is_said() {
+                said_both_ways(
+                    &mut base,
+                    (of, old),
+                    (written, planned, done),
+                    (back, first, merge.is_some()),
+                    digest(),
+                );
+                continue;
+            }
             both_ways(&mut base, (of, old), (written, planned, done), (back, merge, digest()));
         } else if let Some(done) = written.fields.get(here) {
             let from = match written.lacking.get(target) {
@@ -99,6 +123,7 @@ pub fn base_after(
             };
             match from {
                 Some(from) => {
+                    let from = with_gone(from, old.told(of).map(|was| was[first.other()]));
                     let made = (done.sent != done.held).then(|| done.sent.clone());
                     base.set(of, from, done.held.clone(), agreed(Why::Carried, made));
                 }
@@ -147,14 +172,25 @@ pub fn base_after(
 }
 
 /// The base of a slot of an item that was made at the end that its lane does not write first: what each end holds. Where the
-/// rule does not carry there, that is as it was made, and stays so until somebody edits it.
-fn made_back(base: &mut Base, of: RuleSlot<'_>, (rule, change, written): (&Rule, &Change, &Written), digest: String) {
+/// rule does not carry there, that is as it was made, and stays so until somebody edits it. What is written by calls of its
+/// own is there when that is done.
+fn made_back(
+    base: &mut Base,
+    of: RuleSlot<'_>,
+    (rule, change, written): (&Rule, &Change, &Written),
+    digest: Option<&String>,
+    to_come: impl Fn(&Slot) -> bool,
+) {
     let first = written.end.other();
     let from = if first == End::Right { &change.right_side } else { &change.left_side };
     let from = from.get(of.slot).cloned().unwrap_or(Value::Empty);
     let way_back = rule.fill(written.end);
     let done = way_back.and_then(|fill| written.fields.get(&fill.target));
-    let by_itself = || written.made.as_ref().and_then(|made| made.get(of.slot)).cloned();
+    let by_itself = || match way_back {
+        Some(fill) if to_come(&fill.target) => None,
+        _ => written.made.as_ref().and_then(|made| made.get(of.slot)).cloned(),
+    };
+    let digest = digest.cloned().unwrap_or_default();
     let Some(held) = done.map(|done| done.held.clone()).or_else(by_itself) else { return };
     let agreed = match way_back {
         Some(_) => {
@@ -170,6 +206,58 @@ fn made_back(base: &mut Base, of: RuleSlot<'_>, (rule, change, written): (&Rule,
     let mut at = Ends::of(|_| held.clone());
     at[first] = from;
     base.set(of, at.left, at.right, agreed);
+}
+
+/// Comments or past changes with those that were there before and are gone: as long as both ends remember them as they were,
+/// it is told that one has them no more.
+fn with_gone(now: Value, was: Option<&Value>) -> Value {
+    fn all<P: Piece>(now: &[P], was: &[P]) -> Vec<P> {
+        let there: BTreeSet<String> = piece_ids(now).into_iter().collect();
+        let gone = was.iter().zip(piece_ids(was)).filter(|(_, id)| !there.contains(id));
+        now.iter().chain(gone.map(|(piece, _)| piece)).cloned().collect()
+    }
+    match (&now, was) {
+        (_, Some(Value::Comments(was))) => Value::Comments(all(comments_of(&now), was)).settled(),
+        (_, Some(Value::History(was))) => Value::History(all(history_of(&now), was)).settled(),
+        _ => now,
+    }
+}
+
+/// Comments without those that were among others and are not at both ends.
+fn without(list: &Value, of: &Value, at_both: &Value) -> Value {
+    let known: BTreeSet<&str> = comments_of(at_both).iter().filter_map(|c| c.id.as_deref()).collect();
+    let gone: BTreeSet<&str> = comments_of(of).iter().filter_map(|c| c.id.as_deref()).collect();
+    let stays = |c: &&Comment| c.id.as_deref().is_none_or(|id| known.contains(id) || !gone.contains(id));
+    Value::Comments(comments_of(list).iter().filter(stays).cloned().collect()).settled()
+}
+
+/// Moves the base of comments that people write at both ends. While only one of two ends that both get some has got them,
+/// what that one held before stays remembered, so that what is still to go from there is seen.
+fn said_both_ways(
+    base: &mut Base,
+    (of, old): (RuleSlot<'_>, &Base),
+    (written, planned, done): (&Written, Ends<Value>, &WrittenField),
+    (back, first, goes_on): (&Returned, End, bool),
+    digest: String,
+) {
+    let (into, from) = (written.end, written.end.other());
+    let before = old.told(of).map(|was| was.map(Value::clone));
+    let mut at = planned.clone();
+    let mut made = Ends::default();
+    if goes_on && into != first {
+        at[into] = before.map(|was| was[into].clone()).unwrap_or_else(|| planned[into].clone());
+        made[into] = Some(done.held.clone());
+    } else {
+        at[into] = done.held.clone();
+        let half = old.agreed(of).filter(|a| goes_on && a.why == Why::Carried).and_then(|a| a.made[from].clone());
+        at[from] = half.unwrap_or_else(|| planned[from].clone());
+    }
+    for end in End::BOTH {
+        if let Some(at_both) = &back.made[into][end] {
+            at[end] = without(&at[end], &planned[end], at_both);
+        }
+    }
+    base.set(of, at.left, at.right, Agreed::of_both(digest, Why::Carried, made));
 }
 
 /// Moves the base of a slot of a rule that carries both ways, which was written.

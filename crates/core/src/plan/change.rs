@@ -252,7 +252,7 @@ pub struct Returned {
     /// What could not be carried there exactly.
     pub losses: Vec<Loss>,
     /// By the end that is written: what the rule makes for either end of what both hold then, where that is something
-    /// else.
+    /// else. Of comments, what of those that an end held is at both ends, where that is not all.
     pub made: Ends<Ends<Option<Value>>>,
 }
 

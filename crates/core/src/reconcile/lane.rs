@@ -120,14 +120,17 @@ impl<'a> Proving<'a> {
         let Some(source) = source_value(ready.fill, left, self.comparer.cx.system) else { return };
         let Converted { value, fault, losses } = ready.convert(left, self.comparer.cx);
         let (expected, now) = (value.unwrap_or(Value::Empty), target.of(right));
-        let said = SaidCount::of(self.comparer, target, (&source, &expected), &now, met.accepted);
+        let said = SaidCount::of(self.comparer, target, (&source, &expected), &now, met.accepted).map(|said| {
+            let back = self.comparer.lack_back(rule, met.items, met.accepted);
+            SaidCount { wanted: said.wanted + back, lacks: said.lacks + back, ..said }
+        });
         let agrees = fault.is_none()
             && match &said {
                 Some(said) => said.lacks == 0 && said.removed == 0,
                 None => same(&expected, &now),
             };
         // Of a rule that carries both ways, either of them will do.
-        let agrees = agrees || self.comparer.agree(rule, met.items).unwrap_or(false);
+        let agrees = agrees || (said.is_none() && self.comparer.agree(rule, met.items).unwrap_or(false));
         match (&said, target) {
             (Some(said), _) => self.pieces.entry(target).or_default().add(said),
             (None, Slot::Files | Slot::Links) => {

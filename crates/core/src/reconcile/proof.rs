@@ -421,21 +421,10 @@ impl PieceProof {
     }
 
     pub(super) fn count(&mut self, expected: &Value, now: &Value) {
-        let (wanted, held) = (pieces(expected), pieces(now));
+        let (wanted, held) = (expected.members(), now.members());
         self.expected += wanted.len() as u64;
         self.there += wanted.iter().filter(|w| held.iter().any(|h| same(w, h))).count() as u64;
         self.only_right += held.iter().filter(|h| !wanted.iter().any(|w| same(w, h))).count() as u64;
-    }
-}
-
-/// The members of a list, each as a list of its own.
-fn pieces(list: &Value) -> Vec<Value> {
-    match list {
-        Value::Attachments(l) => l.iter().map(|f| Value::Attachments(vec![f.clone()])).collect(),
-        Value::Links(l) => l.iter().map(|f| Value::Links(vec![f.clone()])).collect(),
-        Value::Comments(l) => l.iter().map(|c| Value::Comments(vec![c.clone()])).collect(),
-        Value::History(l) => l.iter().map(|h| Value::History(vec![h.clone()])).collect(),
-        _ => Vec::new(),
     }
 }
 

@@ -1,8 +1,7 @@
 //! The way back of a rule that takes back on the way into one end what it does into the other.
 //!
-//! Decides where such a rule leads: into the field that it starts from, from the slot that it fills; of folders, into the
-//! folder at the other end. What becomes of a value
-//! there is decided in [`crate::carry`].
+//! Decides where such a rule leads: into the field that it starts from, from the slot that it fills; of folders,
+//! files, links and comments, into those at the other end. What becomes of a value there is decided in [`crate::carry`].
 
 use super::direction::Direction;
 use super::lane::Lane;
@@ -26,7 +25,10 @@ impl Rule {
                 source: Source::Field(target.clone()),
                 conversions: Vec::new(),
             }),
-            (Source::Folder, Slot::Folder) => Some(fill.clone()),
+            (Source::Folder, Slot::Folder)
+            | (Source::Attachments, Slot::Files)
+            | (Source::Links, Slot::Links)
+            | (Source::Comments, Slot::Comments) => Some(Fill { conversions: Vec::new(), ..fill.clone() }),
             _ => None,
         }
     }

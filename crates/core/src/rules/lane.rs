@@ -6,7 +6,7 @@ use super::direction::Direction;
 use super::policies::{Matching, NEVER, Policies};
 use super::rule::{Fill, Rule, RuleId, Source};
 use crate::expression::names_now;
-use crate::model::{End, Kind};
+use crate::model::{End, Kind, Slot};
 use crate::scope::Condition;
 
 /// Within a route: one kind to one kind, with its direction, scope, rules and policies.
@@ -73,6 +73,11 @@ impl Lane {
     /// How its rules fill the end that it writes, in their order.
     pub fn fills(&self) -> impl Iterator<Item = &Fill> {
         self.filling().map(|(_, fill)| fill)
+    }
+
+    /// The rule that fills a slot of an end.
+    pub fn rule_filling(&self, end: End, slot: &Slot) -> Option<&Rule> {
+        self.rules.iter().find(|rule| rule.fill(end).is_some_and(|fill| fill.target == *slot))
     }
 
     /// Whether what it covers or computes changes as time goes by, with nothing else changed.

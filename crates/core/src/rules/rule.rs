@@ -108,6 +108,16 @@ pub enum Source {
     FolderPath,
 }
 
+impl Source {
+    /// The id of the field, if it is one.
+    pub fn field(&self) -> Option<&str> {
+        match self {
+            Source::Field(field) => Some(field),
+            _ => None,
+        }
+    }
+}
+
 impl Rule {
     /// Fills a slot of one end, with the id of that slot.
     pub fn filling(end: End, fill: Fill) -> Rule {

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeSet, HashSet};
 
-use hovrel_core::conflict::{Choice, Pick, Proposal, Standing, Take, generation, offered, rule_of};
+use hovrel_core::conflict::{Choice, Pick, Proposal, Standing, Take, generation, offered};
 use hovrel_core::merge::merge;
 use hovrel_core::model::{End, Value};
 use hovrel_core::plan::{FieldChange, FieldReason};
@@ -33,7 +33,7 @@ fn settle(two: &mut Two, direction: Direction, field: &FieldChange, choice: Choi
     let lane = lane(direction);
     let ends = hovrel_core::model::Ends { left: catalogue(FIELDS.left), right: catalogue(FIELDS.right) };
     let digests = with_comparer(&lane, &ends, 0, |comparer| comparer.digests());
-    let rule = rule_of(&lane, &field.field).expect("a rule fills it").id.clone();
+    let rule = lane.rule_filling(End::Right, &field.field).expect("a rule fills it").id.clone();
     let digest = generation(field, &digests[&rule]).as_bytes().to_vec();
     let standing = Standing { digest, reason: field.reason, choice: Some(choice) };
     two.standing = [("1".to_owned(), [(rule, standing)].into())].into();
@@ -123,7 +123,7 @@ fn a_merge_that_an_end_does_not_take_is_not_carried() {
         let mut asked = Two { items: two.items.clone(), base: two.base.clone(), ..Two::new(BEGINNING) };
         (asked.standing, asked.clock) = (two.standing.clone(), two.clock);
         let again = asked.run(&lane);
-        let digest = &digests[&rule_of(&lane, &"grade".into()).expect("a rule").id];
+        let digest = &digests[&lane.rule_filling(End::Right, &"grade".into()).expect("a rule").id];
         assert_eq!(standing.choice_cannot_be_done(&grade(&again), digest, End::Right), !taken, "{merged}");
         assert_eq!(asked.held(End::Right, 2), if taken { "Critical" } else { "Trivial" });
         assert_eq!(asked.held(End::Left, 2), if taken { "High" } else { "Low" });

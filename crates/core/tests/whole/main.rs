@@ -3,6 +3,8 @@
 #[path = "../model/mod.rs"]
 mod model;
 
+mod both_comments;
+mod both_members;
 mod both_ways;
 mod calls;
 mod carry;

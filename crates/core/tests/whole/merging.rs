@@ -345,6 +345,11 @@ fn edits_of_steps_that_touch_each_other_are_a_persons_to_settle() {
     clash("an edit against a removal", &[LOCK, STOP], &[LOCK, (RUN.0, "It runs smoothly"), STOP]);
     clash("a move against a removal", &[RUN, LOCK, STOP], &[LOCK, STOP]);
     clash("two moves of one step", &[RUN, STOP, LOCK], &[RUN, LOCK, STOP]);
+    clash(
+        "two moves of one that both rewrote",
+        &[(STOP.0, "It brakes"), LOCK, RUN],
+        &[LOCK, (STOP.0, "All stops"), RUN],
+    );
     clash("two insertions at one place", &[LOCK, ("Ring", ""), RUN, STOP], &[LOCK, ("Call", ""), RUN, STOP]);
     clash("one part of one step", &[LOCK, RUN, (STOP.0, "All stops")], &[LOCK, RUN, (STOP.0, "It brakes")]);
     // Of two equal steps nobody knows which one is gone.

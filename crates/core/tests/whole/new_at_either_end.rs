@@ -2,11 +2,11 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use hovrel_core::base::Base;
+use hovrel_core::base::{Base, Pair};
 use hovrel_core::carry::FaultReason;
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
 use hovrel_core::compare::{Comparer, Known, LaneFindings, Relation, as_made_there, compare_lane};
-use hovrel_core::model::{Artefact, End, Ends, Kind, Slot, Value, ValueType};
+use hovrel_core::model::{Artefact, End, Ends, Fingerprint, Kind, Slot, Value, ValueType};
 use hovrel_core::plan::{Change, Decision, Outcome, Written, WrittenField, base_after, fields_to_write, leg_back};
 use hovrel_core::rules::{Direction, Fill, FirstContact, Lane, Rule, Source};
 use hovrel_core::scope::{Condition, ConditionRow, Operator};
@@ -52,12 +52,16 @@ fn usual() -> Artefact {
 }
 
 fn found(comparer: &Comparer<'_>, item: &Artefact) -> (Vec<Change>, LaneFindings) {
+    found_of(comparer, &[Relation::Only(End::Right, item)])
+}
+
+fn found_of(comparer: &Comparer<'_>, relations: &[Relation<'_>]) -> (Vec<Change>, LaneFindings) {
     let path = |_: &Artefact| String::new();
     let (bases, accepted, planned) = (HashMap::<String, Base>::new(), HashMap::new(), HashMap::new());
     let paths = Ends { left: &path as &dyn Fn(&Artefact) -> String, right: &path };
     let known = Known { bases: &bases, accepted: &accepted, paths, first_seq: 0, planned: &planned };
     let mut changes = Vec::new();
-    let findings = compare_lane(comparer, &[Relation::Only(End::Right, item)], &known, &mut |c| changes.push(c));
+    let findings = compare_lane(comparer, relations, &known, &mut |c| changes.push(c));
     (changes, findings)
 }
 
@@ -126,6 +130,25 @@ fn what_came_from_the_left_is_not_made_there_again() {
     item.origin = Some("Old:O-1".into());
     let (changes, findings) = told(&both(), &item);
     assert_eq!((changes.len(), findings.only_written), (0, 1));
+
+    // What bears the mark of an item whose counterpart is there is a copy that somebody made of that one: it is new.
+    let original = Artefact { id: "n0".into(), ..item.clone() };
+    let left = Artefact { key: "O-1".into(), ..Artefact::bare(Kind::TestCase, "o1") };
+    let pair = Pair {
+        ids: Ends { left: "o1".into(), right: "n0".into() },
+        keys: Ends::default(),
+        bases: Ends::of(|_| Fingerprint::of(&0)),
+        agreed: None,
+        let_go: false,
+    };
+    let items = Ends { left: &left, right: &original };
+    let relations = [Relation::Pair { pair: &pair, items, untouched: true }, Relation::Only(End::Right, &item)];
+    let lane = both();
+    with_comparer(&lane, &ends(false), CLOCK, |comparer| {
+        let (changes, findings) = found_of(comparer, &relations);
+        assert_eq!((changes.len(), findings.only_written), (1, 0));
+        assert_eq!(changes[0].outcome, Outcome::New(End::Left));
+    });
 }
 
 /// A new item that the lane would not cover where it is made waits, and so does one that must stand in a folder there.

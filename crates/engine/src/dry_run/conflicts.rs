@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 
-use hovrel_core::conflict::{OfLane, Standing, decision_with, generation, rule_of};
+use hovrel_core::conflict::{OfLane, Standing, decision_with, generation};
 use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
 use hovrel_core::rules::{Lane, RuleId};
 use hovrel_store::{FoundConflict, Seen, Store};
@@ -72,7 +72,7 @@ impl Conflicts {
         }
         let mut out = Vec::new();
         for field in change.fields.iter().filter(|f| f.reason.is_conflict()) {
-            let Some(rule) = rule_of(lane, &field.field) else { continue };
+            let Some(rule) = lane.rule_filling(lane.direction.written(), &field.field) else { continue };
             let stands = self.standing(&lane.id).get(&left.id).and_then(|of| of.get(&rule.id));
             let digest = digest(digests, &rule.id);
             let lost = stands.is_some_and(|stands| stands.choice_cannot_be_done(field, &digest, change.written));

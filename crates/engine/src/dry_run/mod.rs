@@ -56,9 +56,10 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     for s in &scoped {
         let Some(ways) = Ways::of(&both, &s.lane, &places) else { continue };
         let all = s.all(&both);
-        let digests = ways.comparer(&s.lane).digests();
+        let comparer = ways.comparer(&s.lane);
+        let digests = comparer.digests();
         conflicts.compared(&s.lane, &digests);
-        let comparer = ways.comparer(&s.lane).standing(conflicts.standing(&s.lane.id));
+        let comparer = comparer.standing(conflicts.standing(&s.lane.id));
         let relations = block_in_place(|| comparer.walk(s.at(&both, &all), &pairs[&s.lane.id], &s.found));
         let memory = LaneMemory::of(&hub.store, &both, &s.lane, &relations).await?;
         let left_path = |a: &Artefact| both.at.left.path(a);

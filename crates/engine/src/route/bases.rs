@@ -52,10 +52,13 @@ async fn accepted_by_pair(
         };
         out.entry(Ends { left: row.left_id, right: row.right_id }).or_default().push(Accepted {
             slot: row.slot.into(),
-            left: row.left_piece,
-            right: row.right_piece,
+            from: row.written_end.other(),
+            piece: row.piece,
+            became: row.became,
             said: row.said,
+            became_said: row.became_said,
             before,
+            let_be: row.let_be,
         });
     }
     Ok(out)

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 use hovrel_connect::{ConnectError, Written};
 use hovrel_core::agree::{changed_besides, holdings, in_their_words, same};
 use hovrel_core::carry::{Lacking, Resolved};
-use hovrel_core::model::{Artefact, ShortForm, Slot, Value, labelled, names_pending};
+use hovrel_core::model::{Artefact, End, ShortForm, Slot, Value, labelled, names_pending};
 use hovrel_core::plan::{Change, Decision, FieldChange, leg_back, leg_merged};
 use hovrel_store::Stage as Noted;
 
@@ -20,6 +20,7 @@ use super::failure::{Failure, refuse};
 use super::hanging::carry;
 use super::item::{Purpose, UPDATE, Update, create, stands_as_planned, update};
 use super::moves::walk;
+use super::own_link::{with_own_link, without_own, without_own_link};
 use super::sent::Sent;
 use super::shared::{Stage, Transfer};
 use crate::points::point;
@@ -111,6 +112,15 @@ async fn write_back(
         c.note(Noted::Made, There::of(item)).await?;
     }
     let item = write_states(&mut c, &parts.states, item).await?;
+    let mut hanging: Vec<FieldChange> = parts.hanging.into_iter().cloned().collect();
+    // What is still to come here is called as it is called at the end that it comes from.
+    for f in c.writes().into_iter().filter(|f| f.field.has_its_own_calls() && names_pending(&f.write)) {
+        hanging.push(FieldChange { write: c.desk().named(&f.write).await?, ..f.clone() });
+    }
+    let item = write_hanging(&mut c, &hanging.iter().collect::<Vec<_>>(), item).await?;
+    if let (false, Some(item)) = (hanging.is_empty(), &item) {
+        c.note(Noted::Made, There::of(item)).await?;
+    }
     Ok(item.and_then(|item| item.version))
 }
 
@@ -172,19 +182,23 @@ async fn write_item(
     if made {
         c.made(&artefact, own);
     }
-    c.wrote(&sent, &artefact, own);
+    match c.is_back() {
+        true => c.wrote(&without_own(c, &sent), &without_own_link(c, &artefact), own),
+        false => c.wrote(&sent, &artefact, own),
+    }
     Ok(Some(artefact))
 }
 
 /// Changes the item at the end that is not written first. Plans hold that item as rules take it and not as it is, so it is
 /// read before: it is written if the slots to be written stand as planned, and not again if it holds what is to be written.
-async fn update_back(c: &mut Course<'_>, sent: Sent) -> Result<(Written, Sent), Failure> {
+async fn update_back(c: &mut Course<'_>, mut sent: Sent) -> Result<(Written, Sent), Failure> {
     let (id, version) = (c.item_id()?, c.planned().and_then(|side| side.version.clone()));
     let mut asked =
         Update { step: UPDATE, purpose: Purpose::Change, id, version, before: Cow::Owned(BTreeMap::new()), was: None };
     // What was begun before is looked at anyway.
     if c.step(c.at(UPDATE)).is_none() {
         let now = c.desk().read(c.kind(), id).await?;
+        sent = with_own_link(c, sent, &now);
         if sent.is_held_by(&now) {
             return Ok((Written { artefact: now, own: false }, sent));
         }
@@ -249,7 +263,7 @@ async fn finish(c: &mut Course<'_>, item: Option<Artefact>, to_come: bool) -> Re
 
 /// A pair that a person lets go, since one of its two is not there any more.
 async fn let_go(c: &Course<'_>) -> Result<Stage, Failure> {
-    let pair = (c.t.route, c.change.lane.as_str(), c.left_id());
+    let pair = (c.t.route, c.change.lane.as_str(), c.id_at(End::Left));
     c.t.hub.store.let_go(c.t.holder, c.seq(), pair).await?;
     Ok(Stage::Settled)
 }

@@ -9,19 +9,19 @@ use hovrel_core::agree::{Accepted, comments_of, history_of, said};
 use hovrel_core::base::{Agreed, Agreement, Base, BaseSide, RuleSlot};
 use hovrel_core::carry::Lacking;
 use hovrel_core::compare::{as_made_there, targets};
-use hovrel_core::conflict::{Choice, Take, rule_of, take_of};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::model::{Artefact, End, Ends, Fingerprint, Kind, Slot, Value, names_pending};
 use hovrel_core::plan::{
     Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome, Rebase, Side, Written, WrittenField,
     base_after, decided_fields, fields_to_write, losses_of_equal, losses_of_written, makes_new,
 };
-use hovrel_core::rules::{Lane, Rule, RuleId};
-use hovrel_store::{Applied, Both, NewLine, NewLoss, NewPiece, Stage as Noted, StepAt, StepRow};
+use hovrel_core::rules::{Lane, RuleId};
+use hovrel_store::{Applied, Both, LetBe, NewLoss, NewPiece, Stage as Noted, StepAt, StepRow};
 use serde_json::Value as Json;
 
 use super::desk::Desk;
 use super::failure::{Failure, refuse};
+use super::recorded::{lines, settled};
 use super::sent::Sent;
 use super::shared::Transfer;
 use crate::EngineError;
@@ -212,31 +212,43 @@ impl<'a> Course<'a> {
         self.fresh.other_written = Some(version);
     }
 
+    /// A comment that is at both ends, with what stands where it was written.
+    pub fn found(&mut self, piece: NewPiece) {
+        self.fresh.found.push(piece);
+    }
+
     /// A loss that no plan had foreseen.
     pub fn met(&mut self, loss: Loss) {
         self.fresh.met.push(loss);
     }
 
-    /// The two items, for what is remembered of their comments.
-    pub fn both<'s>(&'s self, left_id: &'s str, right_id: &'s str) -> Both<'s> {
+    /// The two items, for what is remembered of their comments; the one that is written has this id.
+    pub fn both<'s>(&'s self, item_id: &'s str) -> Both<'s> {
+        let mut ids = Ends::of(|end| self.id_at(end));
+        ids[self.change.written] = item_id;
         Both {
             left_system: self.t.desks.left.system,
             left_kind: self.change.kind.id(),
-            left_id,
+            left_id: ids.left,
             right_system: self.t.desks.right.system,
             right_kind: self.change.right_kind.id(),
-            right_id,
+            right_id: ids.right,
         }
     }
 
-    pub fn left_id(&self) -> &'a str {
-        self.change.left.as_ref().map_or("", |s| s.id.as_str())
+    /// The id of the item at an end, as the plan saw it; empty if there is none.
+    pub fn id_at(&self, end: End) -> &'a str {
+        self.change.side(end).map_or("", |side| side.id.as_str())
+    }
+
+    /// The id of the left item, where the one that is written has this id.
+    pub fn left_id<'s>(&'s self, item_id: &'s str) -> &'s str {
+        if self.change.written == End::Left { item_id } else { self.id_at(End::Left) }
     }
 
     /// The rule that fills a slot of the end that is written, with the slot of the end that its lane writes first.
     pub fn filled(&self, slot: &Slot) -> Option<RuleSlot<'a>> {
-        let fills = |rule: &&Rule| rule.fill(self.change.written).is_some_and(|fill| fill.target == *slot);
-        let rule = self.lane.rules.iter().find(fills)?;
+        let rule = self.lane.rule_filling(self.change.written, slot)?;
         Some(RuleSlot { rule: &rule.id, slot: &rule.fill(self.lane.direction.written())?.target })
     }
 
@@ -249,10 +261,10 @@ impl<'a> Course<'a> {
         self.t.hub.now().timestamp()
     }
 
-    /// The base of the pair as it is now.
-    pub async fn base(&self) -> Result<Base, Failure> {
+    /// The base of the pair as it is now; the item that is written has this id.
+    pub async fn base(&self, item_id: &str) -> Result<Base, Failure> {
         let store = &self.t.hub.store;
-        let pair = store.pair(self.t.route, &self.change.lane, self.left_id()).await?;
+        let pair = store.pair(self.t.route, &self.change.lane, self.left_id(item_id)).await?;
         let Some(pair) = pair else { return Ok(Base::default()) };
         let hashes: Vec<Vec<u8>> = [Some(pair.left_base.clone()), Some(pair.right_base.clone()), pair.agreed.clone()]
             .into_iter()
@@ -272,7 +284,8 @@ impl<'a> Course<'a> {
 
     /// Notes that nobody knows whether something that was sent was done, so that a person is asked what becomes of it.
     pub async fn in_doubt(&self, sent: &Sent) -> Result<(), Failure> {
-        let mut base = self.base().await?;
+        let item_id = self.id_at(self.change.written);
+        let mut base = self.base(item_id).await?;
         let rules = self.t.digests.get(&self.change.lane);
         for (field, value) in &sent.values {
             if let Some(of) = self.filled(field).filter(|of| base.told(*of).is_some()) {
@@ -285,7 +298,7 @@ impl<'a> Course<'a> {
             }
         }
         let agreed = as_kept(base.agreed)?;
-        let pair = (self.t.route, self.change.lane.as_str(), self.left_id());
+        let pair = (self.t.route, self.change.lane.as_str(), self.left_id(item_id));
         Ok(self.t.hub.store.agreed(self.t.holder, pair, &agreed).await?)
     }
 
@@ -298,7 +311,7 @@ impl<'a> Course<'a> {
         let nothing = BTreeMap::new();
         let digests = self.t.digests.get(&change.lane).unwrap_or(&nothing);
         // A pair that is made anew, or another item than before, begins with no base.
-        let before = self.base().await?;
+        let before = self.base(there.id).await?;
         let old = if fresh.made.is_some() { Base::default() } else { before };
         let written = Written {
             fields: fresh.written,
@@ -323,12 +336,12 @@ impl<'a> Course<'a> {
             Ok(NewLoss { field: loss.field.to_string(), foreseen, body: serde_json::to_value(loss)? })
         });
         let losses = losses.collect::<Result<Vec<_>, EngineError>>()?;
-        let (found, forgotten) = match stage {
+        let (found, let_be) = match stage {
             Noted::Made => (fresh.found, Vec::new()),
             Noted::Done => {
                 let at_both = change.accepted.iter().map(piece);
                 let kept = decided.perhaps_there.iter().map(piece);
-                (fresh.found.into_iter().chain(at_both).chain(kept).collect(), decided.forgotten)
+                (fresh.found.into_iter().chain(at_both).chain(kept).collect(), decided.let_be)
             }
         };
         point(if stage == Noted::Done { "before done" } else { "before made" });
@@ -342,9 +355,8 @@ impl<'a> Course<'a> {
             versions[change.written.other()] = version.as_deref();
             wrote.push(change.written.other());
         }
-        let side = |end| self.change.side(end).map_or(("", ""), |side| (side.id.as_str(), side.key.as_str()));
-        let (mut ids, mut keys) = (Ends::of(|end| side(end).0), Ends::of(|end| side(end).1));
-        (ids[change.written], keys[change.written]) = (there.id, there.key);
+        let mut keys = Ends::of(|end| self.change.side(end).map_or("", |side| side.key.as_str()));
+        keys[change.written] = there.key;
         let applied = Applied {
             versions,
             wrote: &wrote,
@@ -352,7 +364,7 @@ impl<'a> Course<'a> {
             seq: self.seq(),
             stage,
             lane: &change.lane,
-            of: self.both(ids.left, ids.right),
+            of: self.both(there.id),
             left_key: keys.left,
             right_key: keys.right,
             left_base: half(&base.left)?,
@@ -361,9 +373,8 @@ impl<'a> Course<'a> {
             fields: told.into_iter().map(str::to_owned).collect(),
             losses,
             found,
-            forgotten,
+            let_be,
             made_mark: fresh.made_mark,
-            kind: change.kind.id(),
             lines: lines(change, (whole, decision), self.lane, &written, &base)?,
             settled: match stage {
                 Noted::Made => Vec::new(),
@@ -387,59 +398,6 @@ fn as_kept(agreed: BTreeMap<RuleId, Agreed>) -> Result<(Fingerprint, Json), Engi
     Ok((agreement.fingerprint(), serde_json::to_value(&agreement)?))
 }
 
-/// The rules whose conflicts are carried with a change, as it is decided, with what was chosen.
-fn settled(change: &Change, decision: &Decision, lane: &Lane) -> Result<Vec<(String, Json)>, EngineError> {
-    let mut out = Vec::new();
-    for field in decided_fields(change, decision).iter().filter(|f| f.reason.is_conflict()) {
-        let decided = decision.field(field, lane.policies.first_contact, change.written);
-        let (Some(rule), Some(take)) = (rule_of(lane, &field.field), take_of(field, decided)) else { continue };
-        let merged = field.merge.as_ref().filter(|_| take == Take::Merge);
-        let merged = merged.map(|merge| merge.write[change.written].clone());
-        out.push((rule.id.to_string(), serde_json::to_value(Choice { take, merged })?));
-    }
-    Ok(out)
-}
-
-/// What the record says of what was written at an end: each slot with what stood there, or the item that was made.
-fn lines(
-    leg: &Change,
-    (whole, decision): (&Change, &Decision),
-    lane: &Lane,
-    written: &Written,
-    base: &Base,
-) -> Result<Vec<NewLine>, EngineError> {
-    let end = written.end;
-    let kept = |value: &Value| Ok::<_, EngineError>((Fingerprint::of(value), serde_json::to_value(value)?));
-    if written.made.is_some() {
-        let side = if end == End::Left { &base.left } else { &base.right };
-        let after = Some((side.fingerprint(), serde_json::to_value(side)?));
-        return Ok(vec![NewLine { written_end: end, slot: None, why: "made".into(), before: None, after }]);
-    }
-    let line = |(slot, done): (&Slot, &WrittenField)| {
-        let planned = leg.fields.iter().find(|f| f.field == *slot);
-        let before = planned.and_then(|f| f.held(end)).map(kept).transpose()?;
-        let fills = |f: &&FieldChange| match &f.back {
-            Some(back) if end != whole.written => back.field == *slot,
-            _ => f.field == *slot,
-        };
-        let of_whole = decided_fields(whole, decision).iter().find(fills);
-        let decided = of_whole.map(|f| decision.field(f, lane.policies.first_contact, whole.written));
-        let why = match (decided, of_whole.is_some_and(|f| f.reason.is_conflict())) {
-            (_, true) => "chosen",
-            (Some(FieldDecision::Merge), _) => "merged",
-            _ => "carried",
-        };
-        Ok(NewLine {
-            written_end: end,
-            slot: Some(slot.to_string()),
-            why: why.into(),
-            before,
-            after: Some(kept(&done.held)?),
-        })
-    };
-    written.fields.iter().map(line).collect()
-}
-
 /// What was decided of a change besides what is written.
 #[derive(Default)]
 struct Decided<'c> {
@@ -448,8 +406,8 @@ struct Decided<'c> {
     losses: Vec<&'c Loss>,
     /// Comments that may have been sent before, and that a person takes to be there.
     perhaps_there: Vec<Accepted>,
-    /// Comments that were taken off, and that a person lets be at the other end: slot and piece.
-    forgotten: Vec<(String, String)>,
+    /// Comments that were taken off, and that a person lets be at the other end.
+    let_be: Vec<LetBe>,
 }
 
 fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Noted) -> Decided<'c> {
@@ -459,11 +417,15 @@ fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Note
         if matches!(decision.field(f, first_contact, change.written), FieldDecision::Keep(_)) {
             out.kept.insert(f.field.clone());
             if f.reason == FieldReason::PerhapsThere && stage == Noted::Done {
-                out.perhaps_there.extend(perhaps_accepted(f));
+                out.perhaps_there.extend(End::BOTH.into_iter().flat_map(|end| perhaps_accepted(f, end, lane)));
             }
         }
         if let (FieldReason::TakenOff(_), Outcome::TakenOff(_)) = (f.reason, change.outcome) {
-            out.forgotten.extend(pieces(&f.write).map(|(id, _)| (f.field.to_string(), id)));
+            for end in End::BOTH {
+                let stays = f.written_into(end, lane.direction.written()).map(|(_, stays, _)| pieces(stays));
+                let slot = f.field.to_string();
+                out.let_be.extend(stays.into_iter().flatten().map(|(id, _)| LetBe { slot: slot.clone(), end, id }));
+            }
         }
     }
     if stage == Noted::Done {
@@ -479,25 +441,32 @@ fn pieces(value: &Value) -> impl Iterator<Item = (String, String)> {
     comments.chain(past).collect::<Vec<_>>().into_iter()
 }
 
-fn perhaps_accepted(f: &FieldChange) -> impl Iterator<Item = Accepted> {
-    // What a piece says is told by what stands at the left, before any conversion.
-    let source: HashMap<String, String> = f.left.iter().flat_map(pieces).collect();
-    let one = move |(left, words): (String, String)| Accepted {
+/// What was to be added at an end, taken to be there.
+fn perhaps_accepted(f: &FieldChange, end: End, lane: &Lane) -> impl Iterator<Item = Accepted> {
+    let to_add = f.written_into(end, lane.direction.written()).map(|(_, to_add, _)| pieces(to_add));
+    // What a piece says is told by what stands where it comes from, before any conversion.
+    let source: HashMap<String, String> = f.held(end.other()).into_iter().flat_map(pieces).collect();
+    let one = move |(piece, words): (String, String)| Accepted {
         slot: f.field.clone(),
-        said: source.get(&left).cloned().unwrap_or(words),
-        left,
-        right: None,
+        from: end.other(),
+        said: source.get(&piece).cloned().unwrap_or(words),
+        piece,
+        became: None,
+        became_said: None,
         before: None,
+        let_be: false,
     };
-    pieces(&f.write).map(one)
+    to_add.into_iter().flatten().map(one)
 }
 
 fn piece(a: &Accepted) -> NewPiece {
     NewPiece {
         slot: a.slot.to_string(),
-        left_piece: a.left.clone(),
-        right_piece: a.right.clone(),
+        written_end: a.from.other(),
+        piece: a.piece.clone(),
+        became: a.became.clone(),
         said: a.said.clone(),
+        became_said: a.became_said.clone(),
     }
 }
 

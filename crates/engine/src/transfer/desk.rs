@@ -18,7 +18,7 @@ use super::failure::{Failure, refuse};
 use super::sent::Sent;
 
 /// Of items of the other end, by kind and id there: what is known of their counterparts here.
-type ByOther = HashMap<(Kind, String), String>;
+pub(super) type ByOther = HashMap<(Kind, String), String>;
 
 pub(super) struct Desk {
     pub end: End,

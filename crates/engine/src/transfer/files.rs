@@ -74,7 +74,7 @@ struct Step {
 
 pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artefact) -> Result<Artefact, Failure> {
     let (desk, other, kind) = (c.desk(), c.other_desk(), c.kind());
-    let (wanted, saw) = (files_of(Some(&f.write)), files_of(f.right.as_ref()));
+    let (wanted, saw) = (files_of(Some(&f.write)), files_of(f.held(desk.end)));
     let steps: BTreeMap<String, Step> = c
         .begun()
         .filter_map(|step| Some((step.strip_prefix("file ")?.to_owned(), Step { done: c.step(c.at(step))?.is_done() })))
@@ -85,9 +85,9 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
     // What was carried before is asked for only where the written end does not say which bytes it holds.
     let base = match saw.iter().chain(&now.attachments).all(|f| f.digest.is_some()) {
         true => Base::default(),
-        false => c.base().await?,
+        false => c.base(&item.id).await?,
     };
-    let carried = files_of(c.filled(&Slot::Files).and_then(|of| base.told(of)).map(|was| was.left));
+    let carried = files_of(c.filled(&Slot::Files).and_then(|of| base.told(of)).map(|was| was[other.end]));
     let saw = &as_carried(saw, wanted, carried);
     for tries in 1.. {
         let known = told(c, &now, wanted, carried).await?;
@@ -143,7 +143,8 @@ pub(super) async fn carry_files(c: &mut Course<'_>, f: &FieldChange, item: Artef
         for file in to_send {
             let step = format!("file {}", file.name);
             c.about_to(c.at(&step), &json!({"digest": file.digest, "bytes": file.bytes})).await?;
-            let bytes = other.connector.fetch_attachment(c.change.kind_at(other.end), c.left_id(), &file.name).await?;
+            let (kind_there, id_there) = (c.change.kind_at(other.end), c.id_at(other.end));
+            let bytes = other.connector.fetch_attachment(kind_there, id_there, &file.name).await?;
             let seen = Arc::new(OnceLock::new());
             let answer = desk.connector.put_attachment(kind, &now.id, file, checked(bytes, file, seen.clone())).await;
             point("file called");

@@ -35,7 +35,7 @@ pub(super) async fn carry_later(t: &Transfer, change: &Change, decision: &Decisi
     let Some(id) = desk.place(change.kind_at(other), from).await else {
         return refuse("the item is not at the other end", "Retry; if it keeps failing, make a new dry run.");
     };
-    let base = c.base().await?;
+    let base = c.base(&id).await?;
     let mut wanted: BTreeMap<Slot, Later> = BTreeMap::new();
     let mut lacking = Lacking::new();
     let mut hanging: Vec<FieldChange> = Vec::new();
@@ -181,7 +181,7 @@ fn links_of(value: &Value) -> Vec<Link> {
 
 /// What the written end held in a slot when it was last in step.
 fn held_at<'b>(c: &Course<'_>, base: &'b Base, slot: &Slot) -> Option<&'b Value> {
-    base.told(c.filled(slot)?).map(|was| was.right)
+    base.told(c.filled(slot)?).map(|was| was[c.change.written])
 }
 
 #[cfg(test)]

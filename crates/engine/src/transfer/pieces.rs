@@ -8,8 +8,9 @@ use std::collections::{HashMap, HashSet};
 
 use hovrel_connect::{Added, Outcome};
 use hovrel_core::agree::{comment_is_there, comments_of, history_of, is_same_entry, said};
-use hovrel_core::model::{Artefact, Comment, HistoryEntry, Value, piece_ids};
+use hovrel_core::model::{Artefact, Comment, HistoryEntry, Value, piece_ids, slot_value};
 use hovrel_core::plan::FieldChange;
+use hovrel_core::rules::Direction;
 use hovrel_store::{NewPiece, PieceRow};
 use serde_json::json;
 
@@ -25,7 +26,7 @@ enum Piece<'p> {
 }
 
 impl Piece<'_> {
-    /// What tells it apart at the left.
+    /// What tells it apart at the end that it comes from.
     fn id(&self) -> &str {
         match self {
             Piece::Comment(c) => c.id.as_deref(),
@@ -49,12 +50,21 @@ impl Piece<'_> {
     }
 }
 
-/// What the left says by each piece, as it is remembered.
-fn said_at_left(f: &FieldChange) -> HashMap<String, String> {
-    let Some(left) = &f.left else { return HashMap::new() };
-    let comments = comments_of(left).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body))));
-    let past = history_of(left).iter().filter_map(|e| Some((e.id.clone()?, said(&(&e.field, &e.before, &e.after)))));
+/// What the end that pieces come from says by each, as it is remembered.
+fn said_by(held: Option<&Value>) -> HashMap<String, String> {
+    let Some(held) = held else { return HashMap::new() };
+    let comments = comments_of(held).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body))));
+    let past = history_of(held).iter().filter_map(|e| Some((e.id.clone()?, said(&(&e.field, &e.before, &e.after)))));
     comments.chain(past).collect()
+}
+
+/// The ids of the pieces that an end holds.
+fn ids_in(held: Option<&Value>) -> HashSet<String> {
+    match held {
+        Some(Value::Comments(list)) => piece_ids(list).into_iter().collect(),
+        Some(Value::History(list)) => piece_ids(list).into_iter().collect(),
+        _ => HashSet::new(),
+    }
 }
 
 pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Artefact) -> Result<Artefact, Failure> {
@@ -64,51 +74,77 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
         // What people said there is never taken away.
         _ => Vec::new(),
     };
-    let (right_id, left_id) = (item.id.clone(), c.left_id());
-    let rows = c.t.hub.store.pieces_of(c.both(left_id, &right_id)).await?;
+    let (end, item_id) = (c.change.written, item.id.clone());
+    let rows = c.t.hub.store.pieces_of(c.both(&item_id)).await?;
+    let of_slot = || rows.iter().filter(|r| f.field == r.slot);
     let known: HashMap<&str, &PieceRow> =
-        rows.iter().filter(|r| f.field == r.slot).map(|r| (r.left_piece.as_str(), r)).collect();
-    let mut taken: HashSet<String> =
-        known.values().filter(|r| r.state == "accepted").filter_map(|r| r.right_piece.clone()).collect();
-    let words = said_at_left(f);
+        of_slot().filter(|r| r.written_end == end).map(|r| (r.piece.as_str(), r)).collect();
+    // What is known there: what was written, and what went to the other end from there.
+    let mut taken: HashSet<String> = of_slot()
+        .filter(|r| r.state == "accepted")
+        .filter_map(|r| if r.written_end == end { r.became.clone() } else { Some(r.piece.clone()) })
+        .collect();
+    let words = said_by(f.held(end.other()));
     // What the plan saw there is none of what came since.
-    let seen: HashSet<String> = match &f.right {
-        Some(Value::Comments(list)) => piece_ids(list).into_iter().collect(),
-        Some(Value::History(list)) => piece_ids(list).into_iter().collect(),
-        _ => HashSet::new(),
-    };
+    let seen = ids_in(f.held(end));
     let mut now = item;
+    let mut at_both: Vec<NewPiece> = Vec::new();
     for piece in &pieces {
-        let left_piece = piece.id().to_owned();
-        let row = known.get(left_piece.as_str());
-        if row.is_some_and(|r| r.state == "accepted") {
+        let id = piece.id().to_owned();
+        let row = known.get(id.as_str());
+        let mut new = NewPiece {
+            slot: f.field.to_string(),
+            written_end: end,
+            said: words.get(id.split('~').next().unwrap_or_default()).cloned().unwrap_or_default(),
+            piece: id,
+            became: None,
+            became_said: None,
+        };
+        if let Some(row) = row.filter(|r| r.state == "accepted") {
+            new.became.clone_from(&row.became);
+            at_both.push(new);
             continue;
         }
-        let new = NewPiece {
-            slot: f.field.to_string(),
-            said: words.get(left_piece.split('~').next().unwrap_or_default()).cloned().unwrap_or_default(),
-            left_piece,
-            right_piece: None,
-        };
         let mut before: Option<HashSet<String>> = None;
         if let Some(row) = row {
             let told: Vec<String> =
                 row.before.clone().map_or(Ok(Vec::new()), serde_json::from_value).map_err(EngineError::from)?;
-            now = c.desk().read(c.kind(), &right_id).await?;
+            now = c.desk().read(c.kind(), &item_id).await?;
             before = Some(told.into_iter().chain(seen.iter().cloned()).collect());
         }
-        let right_piece = add(c, piece, &new, (&right_id, &mut now), before, &taken).await?;
-        taken.extend(right_piece.clone());
-        let accepted = NewPiece { right_piece, ..new };
-        c.t.hub.store.piece_accepted(c.t.holder, c.both(left_id, &right_id), &accepted).await?;
+        new.became = add(c, piece, &new, (&item_id, &mut now), before, &taken).await?;
+        taken.extend(new.became.clone());
+        c.t.hub.store.piece_accepted(c.t.holder, c.both(&item_id), &new).await?;
         point("piece accepted");
+        at_both.push(new);
     }
     if !pieces.is_empty() {
-        now = c.desk().read(c.kind(), &right_id).await?;
+        now = c.desk().read(c.kind(), &item_id).await?;
     }
-    let held = hovrel_core::model::slot_value(&now, &f.field).into_owned();
+    let held = slot_value(&now, &f.field).into_owned();
+    let held = match c.lane.direction {
+        // What came there meanwhile is still to go to the other end: it is no part of what both agree on.
+        Direction::Both => without(held, &|id| !seen.contains(id) && !taken.contains(id)),
+        _ => held,
+    };
+    // An edit of what was written is told by what stands there now.
+    let there: HashMap<String, String> =
+        piece_ids(&now.comments).into_iter().zip(now.comments.iter().map(|c| said(&c.body))).collect();
+    for new in at_both {
+        let became_said = new.became.as_ref().and_then(|id| there.get(id)).cloned();
+        if became_said.is_some() {
+            c.found(NewPiece { became_said, ..new });
+        }
+    }
     c.wrote_field(&f.field, held.clone(), held);
     Ok(now)
+}
+
+/// The comments of a list but some.
+fn without(held: Value, left_out: &dyn Fn(&str) -> bool) -> Value {
+    let Value::Comments(list) = held else { return held };
+    let stays = |c: &Comment| !c.id.as_deref().is_some_and(left_out);
+    Value::Comments(list.into_iter().filter(stays).collect()).settled()
 }
 
 /// Adds a piece; what tells it apart there, if that can be told. `before` says what was there when it may have
@@ -117,12 +153,12 @@ async fn add(
     c: &Course<'_>,
     piece: &Piece<'_>,
     new: &NewPiece,
-    (right_id, now): (&str, &mut Artefact),
+    (item_id, now): (&str, &mut Artefact),
     before: Option<HashSet<String>>,
     taken: &HashSet<String>,
 ) -> Result<Option<String>, Failure> {
     let (t, desk, kind) = (c.t, c.desk(), c.kind());
-    let both = c.both(c.left_id(), right_id);
+    let both = c.both(item_id);
     let mut doubt = before;
     for tries in 1.. {
         if let Some(before) = &doubt {
@@ -143,8 +179,8 @@ async fn add(
         point("piece intended");
         t.lease.check()?;
         let answer = match piece {
-            Piece::Comment(comment) => desk.connector.add_comment(&desk.container, kind, right_id, comment).await,
-            Piece::Past(entry) => desk.connector.add_history(&desk.container, kind, right_id, entry).await,
+            Piece::Comment(comment) => desk.connector.add_comment(&desk.container, kind, item_id, comment).await,
+            Piece::Past(entry) => desk.connector.add_history(&desk.container, kind, item_id, entry).await,
         };
         point("piece called");
         match answer {
@@ -154,7 +190,7 @@ async fn add(
                 return Ok(the_one(since(piece, now, &there, taken)));
             }
             Ok(Added::Unsaid) => {
-                *now = desk.read(kind, right_id).await?;
+                *now = desk.read(kind, item_id).await?;
                 return Ok(the_one(since(piece, now, &there, taken)));
             }
             Err(e) if e.outcome() == Outcome::Refused || tries >= TRIES => {
@@ -166,7 +202,7 @@ async fn add(
             Err(e) => {
                 pause(tries).await;
                 if e.outcome() == Outcome::Unknown {
-                    *now = desk.read(kind, right_id).await?;
+                    *now = desk.read(kind, item_id).await?;
                     doubt = Some(there);
                 }
             }

@@ -13,7 +13,7 @@ use tokio::sync::RwLock;
 use uuid::Uuid;
 
 use super::back::link_types;
-use super::desk::Desk;
+use super::desk::{ByOther, Desk};
 use super::gate::Gates;
 use super::shared::Transfer;
 use crate::dry_run::PlanSummary;
@@ -33,8 +33,10 @@ pub(super) async fn set_up(hub: &Hub, running: &Running, plan: &Plan) -> Result<
     let left = desk(hub, End::Left, left, route.left_container, writes(End::Left)).await?;
     let right = desk(hub, End::Right, right, route.right_container, writes(End::Right)).await?;
     let link_types = link_types(&left.catalogue, &lanes);
-    let kinds = lanes.iter().map(|l| (l.left_kind, l.right_kind)).collect();
-    let right = right.knowing(places(&lanes, &pairs, &owners), kinds);
+    let known = places(&lanes, &pairs, &owners);
+    let kinds = |of: End| lanes.iter().map(|l| (l.kind_at(of.other()), l.kind_at(of))).collect();
+    let left = left.knowing(known.left, kinds(End::Left));
+    let right = right.knowing(known.right, kinds(End::Right));
     Ok(Transfer {
         hub: hub.clone(),
         holder: running.holder,
@@ -67,19 +69,19 @@ async fn desk(hub: &Hub, end: End, system: System, container: String, is_written
     Ok(Desk::new(end, (system.id, system.name), (connector, container), catalogue))
 }
 
-/// What is at the right, by kind and id at the left.
-fn places(
-    lanes: &[Lane],
-    pairs: &[PairRow],
-    owners: &HashMap<(Kind, String), String>,
-) -> HashMap<(Kind, String), String> {
-    let kinds: HashMap<&str, Kind> = lanes.iter().map(|l| (l.id.as_str(), l.left_kind)).collect();
-    let owns = |p: &PairRow| {
-        let kind = *kinds.get(p.lane.as_str())?;
-        let at = (kind, p.left_id.clone());
-        owners.get(&at).is_none_or(|lane| *lane == p.lane).then_some((at, p.right_id.clone()))
-    };
-    pairs.iter().filter_map(owns).collect()
+/// What is at each end, by kind and id at the other.
+fn places(lanes: &[Lane], pairs: &[PairRow], owners: &HashMap<(Kind, String), String>) -> Ends<ByOther> {
+    let by_id: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), l)).collect();
+    let mut out = Ends::<ByOther>::default();
+    for p in pairs {
+        let Some(lane) = by_id.get(p.lane.as_str()) else { continue };
+        let at = (lane.left_kind, p.left_id.clone());
+        if owners.get(&at).is_none_or(|lane| *lane == p.lane) {
+            out.left.insert((lane.right_kind, p.right_id.clone()), p.left_id.clone());
+            out.right.insert(at, p.right_id.clone());
+        }
+    }
+    out
 }
 
 /// Of the kinds that several lanes carry, the lane that says where an item is: the first of them that carries it.

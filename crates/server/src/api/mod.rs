@@ -2,6 +2,7 @@
 
 pub mod account;
 pub mod artefacts;
+mod called;
 pub mod conflicts;
 mod etags;
 pub mod evidence;

@@ -12,7 +12,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 use uuid::Uuid;
 
-use super::conflicts::listed::Called;
+use super::called::{Called, kind_of};
 use super::words::field_name;
 use crate::App;
 use crate::access::Reach;
@@ -159,7 +159,7 @@ fn shown(line: RecordLine, called: &Called, values: &HashMap<Vec<u8>, Value>) ->
     let change = (what == RecordedWhat::Field).then(|| diff(&value(&line.before), &value(&line.after)));
     Ok(Recorded {
         route_name: called.route(line.route_id),
-        kind: serde_json::from_value(line.kind.into())?,
+        kind: kind_of(&line.kind)?,
         why: serde_json::from_value(line.why.into())?,
         id: line.id,
         at: line.at,

@@ -8,6 +8,7 @@ use diesel_async::{AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
+use super::is_latest;
 use crate::StoreError;
 use crate::schema::{conflict_generations, conflicts, pairs};
 
@@ -53,6 +54,17 @@ pub struct Seen {
     pub unknown: Vec<(String, String, String)>,
 }
 
+/// A pair, with what is remembered of it.
+#[derive(Queryable, Selectable)]
+#[diesel(table_name = pairs)]
+struct OfPair {
+    id: Uuid,
+    lane: String,
+    left_id: String,
+    left_base: Vec<u8>,
+    right_base: Vec<u8>,
+}
+
 /// What is known of the conflict of a pair and a rule that is open.
 struct Open {
     id: Uuid,
@@ -70,19 +82,16 @@ pub(crate) async fn keep(
         return Ok(());
     }
     let left_ids: Vec<&str> = found.iter().map(|f| f.left_id.as_str()).collect();
-    let of_pairs: Vec<(String, String, Uuid)> = pairs::table
+    let of_pairs: Vec<OfPair> = pairs::table
         .filter(pairs::route_id.eq(route).and(pairs::left_id.eq_any(left_ids)))
-        .select((pairs::lane, pairs::left_id, pairs::id))
+        .select(OfPair::as_select())
         .load(connection)
         .await?;
-    let ids: Vec<Uuid> = of_pairs.iter().map(|(.., id)| *id).collect();
-    let pair_of: HashMap<(&str, &str), Uuid> = of_pairs.iter().map(|(l, i, id)| ((&**l, &**i), *id)).collect();
+    let ids: Vec<Uuid> = of_pairs.iter().map(|pair| pair.id).collect();
+    let pair_of: HashMap<(&str, &str), &OfPair> =
+        of_pairs.iter().map(|pair| ((pair.lane.as_str(), pair.left_id.as_str()), pair)).collect();
     let rows: Vec<(Uuid, String, Uuid, i32, Vec<u8>)> = conflicts::table
-        .inner_join(
-            conflict_generations::table.on(conflict_generations::conflict_id
-                .eq(conflicts::id)
-                .and(conflict_generations::generation.eq(conflicts::generation))),
-        )
+        .inner_join(conflict_generations::table.on(is_latest()))
         .filter(conflicts::pair_id.eq_any(ids).and(conflicts::state.ne("closed")))
         .for_update()
         .select((
@@ -101,7 +110,7 @@ pub(crate) async fn keep(
     let (mut new, mut seen, mut generations) = (Vec::new(), Vec::new(), Vec::new());
     for f in found {
         let Some(pair) = pair_of.get(&(f.lane.as_str(), f.left_id.as_str())) else { continue };
-        let (id, generation) = match open.get(&(*pair, f.rule.clone())) {
+        let (id, generation) = match open.get(&(pair.id, f.rule.clone())) {
             Some(open) if open.digest == f.digest => {
                 seen.push((open.id, open.generation, f));
                 continue;
@@ -110,7 +119,7 @@ pub(crate) async fn keep(
             None => (Uuid::now_v7(), 1),
         };
         match generation {
-            1 => new.push((id, *pair, f)),
+            1 => new.push((id, pair.id, f)),
             _ => seen.push((id, generation, f)),
         }
         generations.push((id, generation, *pair, f));
@@ -194,30 +203,20 @@ async fn find_again(
 
 async fn keep_generations(
     connection: &mut AsyncPgConnection,
-    generations: &[(Uuid, i32, Uuid, &FoundConflict)],
+    generations: &[(Uuid, i32, &OfPair, &FoundConflict)],
 ) -> Result<(), StoreError> {
-    let of_pairs: Vec<Uuid> = generations.iter().map(|(_, _, pair, _)| *pair).collect();
-    let bases: Vec<(Uuid, Vec<u8>, Vec<u8>)> = pairs::table
-        .filter(pairs::id.eq_any(of_pairs))
-        .select((pairs::id, pairs::left_base, pairs::right_base))
-        .load(connection)
-        .await?;
-    let bases: HashMap<Uuid, (Vec<u8>, Vec<u8>)> = bases.into_iter().map(|(id, l, r)| (id, (l, r))).collect();
-    let rows: Vec<_> = generations
-        .iter()
-        .filter_map(|(id, generation, pair, f)| {
-            let (left, right) = bases.get(pair)?;
-            Some((
-                conflict_generations::conflict_id.eq(*id),
-                conflict_generations::generation.eq(*generation),
-                conflict_generations::digest.eq(f.digest.clone()),
-                conflict_generations::reason.eq(f.reason.clone()),
-                conflict_generations::body.eq(f.body.clone()),
-                conflict_generations::left_base.eq(left.clone()),
-                conflict_generations::right_base.eq(right.clone()),
-            ))
-        })
-        .collect();
+    let row = |(id, generation, pair, f): &(Uuid, i32, &OfPair, &FoundConflict)| {
+        (
+            conflict_generations::conflict_id.eq(*id),
+            conflict_generations::generation.eq(*generation),
+            conflict_generations::digest.eq(f.digest.clone()),
+            conflict_generations::reason.eq(f.reason.clone()),
+            conflict_generations::body.eq(f.body.clone()),
+            conflict_generations::left_base.eq(pair.left_base.clone()),
+            conflict_generations::right_base.eq(pair.right_base.clone()),
+        )
+    };
+    let rows: Vec<_> = generations.iter().map(row).collect();
     diesel::insert_into(conflict_generations::table).values(rows).execute(connection).await?;
     Ok(())
 }

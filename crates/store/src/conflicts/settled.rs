@@ -6,6 +6,7 @@ use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
 
+use super::is_latest;
 use crate::jobs::Holder;
 use crate::record;
 use crate::schema::{conflict_generations, conflicts, pairs};
@@ -61,11 +62,7 @@ impl Store {
     pub async fn standing_conflicts(&self, route: Uuid) -> Result<Vec<StandingConflict>, StoreError> {
         let query = conflicts::table
             .inner_join(pairs::table)
-            .inner_join(
-                conflict_generations::table.on(conflict_generations::conflict_id
-                    .eq(conflicts::id)
-                    .and(conflict_generations::generation.eq(conflicts::generation))),
-            )
+            .inner_join(conflict_generations::table.on(is_latest()))
             .filter(conflicts::route_id.eq(route).and(conflicts::state.ne("closed")))
             .select((
                 pairs::lane,

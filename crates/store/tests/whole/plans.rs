@@ -3,7 +3,7 @@
 use hovrel_core::model::{End, Ends, Fingerprint, Kind, Value};
 use hovrel_core::plan::{Brief, Change, FieldChange, FieldReason, Outcome};
 use hovrel_store::{
-    Applied, Both, ChangeFilter, Claim, Decided, FoundConflict, Holder, JobKind, JobState, JournalItem, MarkAt,
+    Applied, Both, ChangeFilter, Claim, Decided, FoundConflict, Holder, JobKind, JobState, JournalItem, LetBe, MarkAt,
     NewChange, NewJob, NewLoss, NewPiece, PairMove, Plan, Seen, Stage, StepAt, Store, StoreError,
 };
 use hovrel_testkit::Database;
@@ -232,10 +232,9 @@ pub fn applied<'a>(route: Uuid, of: Both<'a>, base: u8) -> Applied<'a> {
         fields: vec!["title".into(), "note".into()],
         losses: vec![loss("title", true), loss("note", false)],
         found: vec![],
-        forgotten: vec![],
+        let_be: vec![],
         made_mark: None,
         settled: Vec::new(),
-        kind: "test_case",
         lines: Vec::new(),
     }
 }
@@ -425,9 +424,11 @@ async fn whoever_lost_the_lease_writes_nothing() {
     let of = both(ends, "l0", "71");
     let piece = NewPiece {
         slot: "@comments".into(),
-        left_piece: "c1".into(),
-        right_piece: Some("r1".into()),
+        written_end: End::Right,
+        piece: "c1".into(),
+        became: Some("r1".into()),
         said: "x".into(),
+        became_said: None,
     };
     let mark = MarkAt { system: ends.1, container: "there", kind: "test_case" };
     store.intend(late, &[0]).await.expect("it holds the job");
@@ -498,11 +499,13 @@ async fn an_accepted_comment_stays_accepted() {
     let holder = held(&store, route, plan).await;
     let ends = systems(&store, route).await;
     let of = both(ends, "l0", "71");
-    let piece = |right: Option<&str>| NewPiece {
+    let piece = |became: Option<&str>| NewPiece {
         slot: "@comments".into(),
-        left_piece: "c1".into(),
-        right_piece: right.map(Into::into),
+        written_end: End::Right,
+        piece: "c1".into(),
+        became: became.map(Into::into),
         said: "x".into(),
+        became_said: None,
     };
     store.intend_piece(holder, of, &piece(None), &json!(["a"])).await.expect("intended");
     store.intend_piece(holder, of, &piece(None), &json!(["a", "b"])).await.expect("intended again");
@@ -513,15 +516,33 @@ async fn an_accepted_comment_stays_accepted() {
     store.piece_not_sent(holder, of, &piece(None)).await.expect("nothing happens");
     let rows = store.accepted_pieces((ends.0, "test_case"), (ends.1, "test_case")).await.expect("pieces");
     assert_eq!(rows.len(), 1);
-    assert_eq!((rows[0].state.as_str(), rows[0].right_piece.as_deref()), ("accepted", Some("r1")));
-    // What a later look finds counts, and what a person lets be is forgotten.
+    assert_eq!((rows[0].state.as_str(), rows[0].became.as_deref()), ("accepted", Some("r1")));
+    // What a later look finds counts.
     store.intend(holder, &[0]).await.expect("intended");
-    let noted = Applied { found: vec![piece(Some("r2"))], ..applied(route, of, 7) };
+    let looked = NewPiece { became_said: Some("y".into()), ..piece(Some("r2")) };
+    let noted = Applied { found: vec![looked], ..applied(route, of, 7) };
     store.applied(holder, &noted).await.expect("noted");
-    assert_eq!(store.pieces_of(of).await.expect("pieces")[0].right_piece.as_deref(), Some("r2"));
-    let forgotten = Applied { forgotten: vec![("@comments".into(), "c1".into())], ..applied(route, of, 7) };
-    store.applied(holder, &forgotten).await.expect("noted");
-    assert!(store.pieces_of(of).await.expect("pieces").is_empty());
+    let rows = store.pieces_of(of).await.expect("pieces");
+    assert_eq!((rows[0].became.as_deref(), rows[0].became_said.as_deref()), (Some("r2"), Some("y")));
+
+    // One of the same id that comes from the right is another.
+    let back = NewPiece { written_end: End::Left, ..piece(None) };
+    store.intend_piece(holder, of, &back, &json!([])).await.expect("intended");
+    store.piece_accepted(holder, of, &NewPiece { became: Some("l9".into()), ..back }).await.expect("accepted");
+    assert_eq!(store.pieces_of(of).await.expect("pieces").len(), 2);
+
+    // What one end has no more stays known, whichever end has it; no other is touched.
+    let let_be = |end, id: &str| LetBe { slot: "@comments".into(), end, id: id.into() };
+    for (gone, known) in [
+        (let_be(End::Right, "r2"), vec![(End::Right, true), (End::Left, false)]),
+        (let_be(End::Right, "c1"), vec![(End::Right, true), (End::Left, true)]),
+    ] {
+        let noted = Applied { let_be: vec![gone], ..applied(route, of, 7) };
+        store.applied(holder, &noted).await.expect("noted");
+        let mut rows = store.pieces_of(of).await.expect("pieces");
+        rows.sort_by_key(|row| row.written_end == End::Left);
+        assert_eq!(rows.iter().map(|row| (row.written_end, row.let_be)).collect::<Vec<_>>(), known);
+    }
 }
 
 #[tokio::test]

@@ -1,6 +1,9 @@
 //! The record in the database: what was written stays as it was written.
 
+use std::time::Duration;
+
 use diesel_async::{AsyncConnection, AsyncPgConnection, SimpleAsyncConnection};
+use futures::future::join;
 use hovrel_core::model::{End, Fingerprint, Value};
 use hovrel_store::{Applied, JobState, NewLine, RecordFilter, StepAt};
 use hovrel_testkit::Database;
@@ -69,4 +72,30 @@ async fn lines_are_added_once_and_never_changed() {
     }
     store.remove_route(route).await.expect("removed");
     assert_eq!(all(RecordFilter::default()).await.len(), 4);
+}
+
+/// Two changes that write the same values in another order, as two workers note them at once: neither waits for what the other
+/// holds.
+#[tokio::test]
+async fn the_same_values_are_kept_by_two_at_once() {
+    let (store, route) = with_a_route_in(&Database::fresh().await).await;
+    let plan = plan_with_a_change(&store, route).await;
+    let holder = held(&store, route, plan.id).await;
+    let ends = systems(&store, route).await;
+    store.intend(holder, &[0, 1]).await.expect("intended");
+    const VALUES: usize = 40;
+    for round in 0..15 {
+        let lines = |from: [usize; 2]| -> Vec<NewLine> {
+            let place = |n: usize| if from[0] < from[1] { n } else { VALUES - n };
+            (0..VALUES).map(|n| line(Some(&format!("slot{n}")), &format!("{round} {}", place(n)))).collect()
+        };
+        let note = async |seq: i32, left: &str, right: &str, lines: Vec<NewLine>| {
+            let noted = Applied { seq, lines, ..applied(route, both(ends, left, right), 7) };
+            store.applied(holder, &noted).await
+        };
+        let both = join(note(0, "l0", "71", lines([0, 1])), note(1, "l1", "72", lines([1, 0])));
+        let (one, other) = tokio::time::timeout(Duration::from_secs(60), both).await.expect("neither waits for ever");
+        one.expect("noted");
+        other.expect("noted");
+    }
 }

@@ -1,17 +1,14 @@
 // The conflicts on the spine, however many there are.
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useImperativeHandle, useRef, type Ref } from "react";
+import type { Ref } from "react";
 import { ago, exact } from "@/lib/format";
 import { reasonWord } from "@/lib/words";
 import { Disc } from "@/ui/disc";
+import { useRows, type ListHandle } from "@/ui/use-rows";
 import { endedWord } from "./takes";
 import type { Listed } from "./use-conflicts";
 
 const ROW = 32;
 const COLUMNS = "grid grid-cols-[minmax(0,1.3fr)_44px_minmax(0,0.6fr)_minmax(0,1.3fr)_minmax(0,0.8fr)_120px]";
-
-/** Brings a row into sight, and the keyboard to it if it is in the list. */
-export type ListHandle = { show: (n: number) => void };
 
 type Props = {
   ref: Ref<ListHandle>;
@@ -22,24 +19,7 @@ type Props = {
 };
 
 export function ConflictList({ ref, items, more, chosen, select }: Props) {
-  const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({
-    count: items.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => ROW,
-    overscan: 10,
-  });
-  useImperativeHandle(ref, () => ({
-    show: (n) => {
-      const inside = box.current?.contains(document.activeElement);
-      rows.scrollToIndex(n);
-      if (inside) requestAnimationFrame(() => box.current?.querySelector<HTMLElement>(`[data-row="${n}"]`)?.focus());
-    },
-  }));
-  const last = rows.getVirtualItems().at(-1)?.index ?? -1;
-  useEffect(() => {
-    if (Math.max(last, chosen) >= items.length - 20) more();
-  }, [last, chosen, items.length, more]);
+  const { box, rows } = useRows({ ref, count: items.length, height: ROW, chosen, more });
   return (
     <>
       <div className={`${COLUMNS} shrink-0 border-b border-hair bg-sheet text-[11px] text-ink-2`}>

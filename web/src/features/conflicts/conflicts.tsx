@@ -9,8 +9,9 @@ import { FindBox } from "@/ui/find-box";
 import { Pill, Pills } from "@/ui/pills";
 import { Select } from "@/ui/select";
 import { Split } from "@/ui/split";
+import type { ListHandle } from "@/ui/use-rows";
 import { ConflictDetail } from "./conflict-detail";
-import { ConflictList, type ListHandle } from "./conflict-list";
+import { ConflictList } from "./conflict-list";
 import { useConflicts, useGroups, type Filter } from "./use-conflicts";
 
 const states = [

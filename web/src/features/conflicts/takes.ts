@@ -3,14 +3,15 @@ import type { Schemas } from "@/api/client";
 
 export type Take = Schemas["Take"];
 export type Pick = Schemas["Pick"];
-type Choice = Schemas["ChoiceDetail"];
+/** What is known of a choice: what it writes, if it can be made. */
+type Choice = { take: Take } & Partial<Schemas["ChoiceDetail"]>;
 type Part = Schemas["PartDetail"];
 
 /** The keys that choose, in the order of the buttons. */
 export const takeKey: Record<Take, string> = { left: "l", merge: "m", right: "r", different: "d" };
 
 /** What stands on the button of a choice. */
-export function takeWord(choice: Of<Choice>): string {
+export function takeWord(choice: Choice): string {
   switch (choice.take) {
     case "left":
       return choice.right ? "Use left" : "Keep left";
@@ -22,10 +23,9 @@ export function takeWord(choice: Of<Choice>): string {
       return "Let them differ";
   }
 }
-type Of<T> = { take: Take } & Partial<Omit<T, "take">>;
 
 /** What a choice does, in a sentence. */
-export function takeHelp(choice: Of<Choice>): string {
+export function takeHelp(choice: Choice): string {
   switch (choice.take) {
     case "left":
       return choice.right ? "The right gets what the left holds." : "The left stays as it is; the right too.";

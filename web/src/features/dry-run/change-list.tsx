@@ -1,15 +1,12 @@
 // The changes of a plan on the spine, however many there are.
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useEffect, useImperativeHandle, useRef, type Ref } from "react";
+import { useEffect, type Ref } from "react";
 import { counted } from "@/lib/words";
 import { Check, Loading, Trouble } from "@/ui/basics";
+import { useRows, type ListHandle } from "@/ui/use-rows";
 import { useDraft } from "../route/draft";
 import { ChangeRow, COLUMNS, ROW } from "./change-row";
 import { filterWords, type Filter, type Plan } from "./listed";
 import type { Decisions, useChanges } from "./use-plan";
-
-/** Brings a row into sight, and the keyboard to it if it is in the list. */
-export type ListHandle = { show: (n: number) => void };
 
 type Props = {
   ref: Ref<ListHandle>;
@@ -24,32 +21,15 @@ type Props = {
 export function ChangeList({ ref, plan, filter, changes, decisions, chosen, select }: Props) {
   const { route } = useDraft();
   const { items, more } = changes;
-  const box = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({
-    count: items.length,
-    getScrollElement: () => box.current,
-    estimateSize: () => ROW,
-    overscan: 10,
-  });
   const at = items.findIndex((i) => i.seq === chosen);
-  useImperativeHandle(ref, () => ({
-    show: (n) => {
-      const inside = box.current?.contains(document.activeElement);
-      rows.scrollToIndex(n);
-      if (inside) requestAnimationFrame(() => box.current?.querySelector<HTMLElement>(`[data-row="${n}"]`)?.focus());
-    },
-  }));
+  const { box, rows } = useRows({ ref, count: items.length, height: ROW, chosen: at, more });
   // The list gets more or less room: the chosen row stays in view.
   useEffect(() => {
     if (!box.current || at < 0) return;
     const sized = new ResizeObserver(() => rows.scrollToIndex(at));
     sized.observe(box.current);
     return () => sized.disconnect();
-  }, [at, rows]);
-  const last = rows.getVirtualItems().at(-1)?.index ?? -1;
-  useEffect(() => {
-    if (Math.max(last, at) >= items.length - 20) more();
-  }, [last, at, items.length, more]);
+  }, [at, box, rows]);
   const all =
     items.length > 0 && items.every((i) => i.included) ? "in" : items.some((i) => i.included) ? "some" : "out";
   const shown = changes.total ? counted(changes.total, "change") : "…";

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Lane } from "../route/draft";
-import { fillsOf, ruleInto, withFill, withoutFill, type Fill } from "./fills";
+import { fillsOf, goesBackTo, ruleInto, withFill, withoutFill, type Fill } from "./fills";
 
 const fill = (target: string, from: string): Fill => ({ target, source: { field: from }, conversions: [] });
 const lane = (rules: Lane["rules"]): Lane => ({ id: "l", left_kind: "defect", right_kind: "defect", rules });
@@ -23,5 +23,12 @@ describe("filling a slot", () => {
     expect([fillsOf(without), ruleInto(without, "title")]).toEqual([[], undefined]);
     expect(withoutFill(withFill(lane([]), fill("title", "name")), "title").rules).toEqual([]);
     expect(withoutFill(both, "other")).toBe(both);
+  });
+
+  it("says what an edit at the right can go back to", () => {
+    const from = (source: Fill["source"]) => ({ source }) as Fill;
+    expect(goesBackTo(from({ field: "summary" }), "Summary")).toBe("Summary");
+    expect(goesBackTo(from("comments"), undefined)).toBe("the comments");
+    expect(goesBackTo(from("history"), undefined)).toBeUndefined();
   });
 });

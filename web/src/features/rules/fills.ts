@@ -45,6 +45,19 @@ export function withoutFill(lane: Lane, target: string): Lane {
   return { ...lane, rules: lane.rules.flatMap((r) => (r === there ? rest : [r])) };
 }
 
+/** What else than a field an edit at the right can go back to, by what a rule starts from. */
+const NAMED: Record<string, string> = {
+  folder: "the folder",
+  attachments: "the files",
+  links: "the links",
+  comments: "the comments",
+};
+
+/** What an edit at the right goes back to, if it can: the field that the rule starts from, by its name, or what is named. */
+export function goesBackTo(fill: Fill, field: string | undefined): string | undefined {
+  return field ?? (typeof fill.source === "string" ? NAMED[fill.source] : undefined);
+}
+
 /** A lane in which what fills that slot of the right end is taken back on the way into the left, or is not. */
 export function withBack(lane: Lane, target: string, back: boolean): Lane {
   const there = ruleInto(lane, target);

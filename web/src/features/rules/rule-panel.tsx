@@ -3,6 +3,7 @@ import { useMemo } from "react";
 import { count } from "@/lib/words";
 import { Chain } from "./chain";
 import { computedOf } from "./computed";
+import { goesBackTo } from "./fills";
 import { LinkTypesEditor } from "./link-types";
 import { OneFolder } from "./one-folder";
 import { Part } from "./part";
@@ -23,6 +24,7 @@ export function RulePanel(p: RuleProps) {
   const map = valueMapOf(rule);
   const source = rule && sourceField(rule);
   const sourceSchema = left.kind?.fields.find((f) => f.id === source);
+  const backTo = rule && goesBackTo(rule, sourceSchema?.name ?? source);
   const met = useMet(p.route, p.lane, rule);
   const values = useMemo(() => met?.values.map((v) => v.value) ?? [], [met]);
   const direct = source !== undefined && beforeTable(rule)?.conversions?.length === 0;
@@ -64,7 +66,7 @@ export function RulePanel(p: RuleProps) {
             />
           </div>
         )}
-        {rule && (source || rule.source === "folder") && p.lane.direction === "both" && (
+        {backTo && p.lane.direction === "both" && (
           <label className="mt-3 block">
             <input
               type="checkbox"
@@ -72,7 +74,7 @@ export function RulePanel(p: RuleProps) {
               checked={p.back}
               onChange={(e) => p.setBack(e.target.checked)}
             />
-            An edit at {right.name} goes back to {sourceSchema?.name ?? source ?? "the folder"}
+            An edit at {right.name} goes back to {backTo}
           </label>
         )}
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}

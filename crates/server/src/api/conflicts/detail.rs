@@ -13,9 +13,10 @@ use serde::Serialize;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::listed::{Called, ListedConflict, kind_of};
+use super::listed::ListedConflict;
 use super::read::{Generation, generations};
 use crate::App;
+use crate::api::called::{Called, kind_of};
 use crate::api::losses::LossDetail;
 use crate::api::names::Names;
 use crate::api::words::field_name;
@@ -203,10 +204,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Co
     let lane = called.lane(row.route_id, &row.lane).unwrap_or(&bare);
     let rule = lane.rules.iter().find(|r| r.id.as_str() == row.rule);
     let first = lane.direction.written();
-    let source = rule.and_then(|r| r.fill(first)).and_then(|fill| match &fill.source {
-        hovrel_core::rules::Source::Field(field) => Some(field.as_str()),
-        _ => None,
-    });
+    let source = rule.and_then(|r| r.fill(first)).and_then(|fill| fill.source.field());
     let mut slots = Ends::of(|_| source);
     slots[first] = Some(row.slot.as_str());
     let shown = Shown { lane, names: names.as_ref().map(|n| &**n), slots };

@@ -1,14 +1,10 @@
 //! Conflicts as a list, page by page, and how many there are of what.
 
-use std::collections::HashMap;
-use std::sync::Arc;
-
 use axum::extract::State;
 use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
-use hovrel_core::model::{Ends, Kind};
+use hovrel_core::model::Kind;
 use hovrel_core::plan::FieldReason;
-use hovrel_core::rules::Lane;
 use hovrel_store::{ConflictFilter, ConflictPlace, ConflictRow};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
@@ -16,9 +12,8 @@ use uuid::Uuid;
 
 use crate::App;
 use crate::access::Reach;
+use crate::api::called::{Called, kind_of};
 use crate::api::ledger::given;
-use crate::api::names::Names;
-use crate::api::words::field_name;
 use crate::problem::Problem;
 use crate::query::Query;
 
@@ -124,57 +119,6 @@ pub struct ConflictGroup {
 }
 
 const PAGE: i64 = 100;
-
-/// Routes with what their ends call things.
-pub struct Called {
-    routes: HashMap<Uuid, OfRoute>,
-}
-
-struct OfRoute {
-    name: String,
-    lanes: Vec<Lane>,
-    names: Ends<Arc<Names>>,
-}
-
-impl Called {
-    /// Of the routes with these ids.
-    pub async fn of(app: &App, ids: impl Iterator<Item = Uuid>) -> Result<Called, Problem> {
-        let wanted: std::collections::HashSet<Uuid> = ids.collect();
-        let mut routes = HashMap::new();
-        for route in app.hub.store.routes().await?.into_iter().filter(|r| wanted.contains(&r.id)) {
-            let names = Ends {
-                left: Names::of(app, route.left_system, &route.left_container).await?,
-                right: Names::of(app, route.right_system, &route.right_container).await?,
-            };
-            let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-            routes.insert(route.id, OfRoute { name: route.name, lanes, names });
-        }
-        Ok(Called { routes })
-    }
-
-    pub fn lane(&self, route: Uuid, lane: &str) -> Option<&Lane> {
-        self.routes.get(&route)?.lanes.iter().find(|l| l.id == lane)
-    }
-
-    pub fn names(&self, route: Uuid) -> Option<&Ends<Arc<Names>>> {
-        self.routes.get(&route).map(|of| &of.names)
-    }
-
-    pub fn route(&self, route: Uuid) -> String {
-        self.routes.get(&route).map(|of| of.name.clone()).unwrap_or_default()
-    }
-
-    /// What the slot that a lane fills first is called there.
-    fn field(&self, route: Uuid, lane: &str, slot: &str) -> String {
-        let Some((lane, names)) = self.lane(route, lane).zip(self.names(route)) else { return slot.to_owned() };
-        let first = lane.direction.written();
-        field_name(slot, names[first].catalogue.kind(lane.kind_at(first)))
-    }
-}
-
-pub fn kind_of(text: &str) -> Result<Kind, Problem> {
-    Ok(serde_json::from_value(text.into())?)
-}
 
 fn reason_of(code: &str) -> Result<FieldReason, Problem> {
     FieldReason::of_id(code).ok_or_else(|| Problem::internal(format!("“{code}” is no reason")))

@@ -10,9 +10,10 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::listed::{Called, ListedConflict};
+use super::listed::ListedConflict;
 use super::read::{Generation, generations};
 use crate::App;
+use crate::api::called::Called;
 use crate::body::Body;
 use crate::path::Path;
 use crate::problem::{FieldProblem, Problem};
@@ -104,7 +105,7 @@ pub async fn settle(
     let (mut faults, mut list) = (Vec::new(), Vec::new());
     for (n, (row, of)) in rows.iter().zip(&body.conflicts).enumerate() {
         let latest = all.get(&row.id).and_then(|all| all.first());
-        let first = called.lane(row.route_id, &row.lane).map_or(End::Right, |lane| lane.direction.written());
+        let first = called.first(row.route_id, &row.lane);
         let of = of.seen();
         match latest.map(|latest| choice(latest, first, body.take, body.merge.as_ref())) {
             // The store finds that it is another by now.
@@ -208,7 +209,7 @@ pub async fn similar(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Jso
     let (rows, total) = app.hub.store.list_conflicts(&like(&row), None, MOST as i64).await?;
     let called = Called::of(&app, std::iter::once(row.route_id)).await?;
     let all = generations(&app.hub.store, &rows).await?;
-    let first = called.lane(row.route_id, &row.lane).map_or(End::Right, |lane| lane.direction.written());
+    let first = called.first(row.route_id, &row.lane);
     let mut items = Vec::new();
     for row in rows {
         let Some(latest) = all.get(&row.id).and_then(|all| all.first()) else { continue };

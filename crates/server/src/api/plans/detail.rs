@@ -131,14 +131,10 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         })
     };
     let fields = decided_fields(&row.change, &row.decision).iter().map(|f| {
-        let mut rules = lane.into_iter().flat_map(|l| &l.rules);
-        let rule = rules.find(|rule| rule.fill(first).is_some_and(|fill| fill.target == f.field));
+        let rule = lane.and_then(|lane| lane.rule_filling(first, &f.field));
         let fill = rule.and_then(|rule| rule.fill(first));
         let is_mark = here.catalogue.kind(kind).and_then(|k| k.field(&f.field)).is_some_and(|field| field.origin_mark);
-        let source = fill.and_then(|fill| match &fill.source {
-            hovrel_core::rules::Source::Field(field) => Some(field.as_str()),
-            _ => None,
-        });
+        let source = fill.and_then(|fill| fill.source.field());
         let told = |end: End| f.held(end).unwrap_or(&Value::Empty);
         let from = there.named(told(first.other()), there.refers_to(other_kind, source), there);
         let to = here.refers_to(kind, Some(&f.field));
