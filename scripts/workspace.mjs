@@ -88,8 +88,9 @@ async function route(name, left, right) {
   await finished(await post(`/routes/${made.id}/dry-runs`));
 }
 
-/** The five fields of a defect that run both ways. */
+/** What of a defect runs both ways: five fields, and what hangs on it. */
 const bothWays = ["title", "importance", "state", "cure", "reason"];
+const hanging = ["comments", "attachments", "links"];
 
 /** What a severity becomes at Fernway, and goes back to. */
 const severities = [
@@ -101,7 +102,10 @@ const severities = [
 /** A route whose defects are edited at both ends: carried once, then edited so that every verdict is met. */
 async function livingRoute(name, left, right, at) {
   const [found] = (await post("/routes/proposal", { left, right })).filter((p) => p.lane.left_kind === "defect");
-  const rules = found.suggestions.map(({ rule }) => ({ ...rule, back: bothWays.includes(rule.id) }));
+  const rules = found.suggestions.map(({ rule }) => ({
+    ...rule,
+    back: bothWays.includes(rule.id) || hanging.includes(rule.into.right?.source),
+  }));
   const map = rules.find((r) => r.id === "importance").into.right.conversions.find((c) => c.value_map).value_map;
   map.rows = severities;
   const lane = { ...found.lane, name: "", direction: "both", rules };
@@ -122,7 +126,11 @@ async function livingRoute(name, left, right, at) {
   const old = (key, fields) => edit("Oldstone", `/records/defect/${key}`, fields);
   const there = (key, fields) => edit("Fernway", pages[key], fields);
   await old(toRight, { name: "Line stops late when the harbour gate is held open" });
-  await there(toLeft, { title: "Deputy's desk stops the line a second too late", reason: "Seen on the new desk only" });
+  await there(toLeft, {
+    title: "Deputy's desk stops the line a second too late",
+    reason: "Seen on the new desk only",
+    remark: "The old desk stops it at once.",
+  });
   await old(clash, { name: "Wind above limit at tower 4 is reported twice" });
   await there(clash, { title: "Wind above limit at tower 4 is reported late", importance: "Vital" });
   await old(equal, { name: "Fog at Summit: the line slows too late" });

@@ -101,6 +101,16 @@ async fn each_comment_is_at_both_ends_once() {
         assert_eq!((says(left, words), says(right, words)), (1, 1), "{words}");
     }
 
+    // What is there already is not shown as if it went when more is said, at either end.
+    say(&ground, End::Left, &both.0, "Seen once more").await;
+    say(&ground, End::Right, &both.1, "Not seen again").await;
+    let (plan, found) = ground.plan().await;
+    let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), found[&both.0.key]["seq"]);
+    let detail = ground.client.get(&path).await;
+    let shown = detail["fields"][0].to_string();
+    assert!(shown.contains("Seen once more") && shown.contains("Not seen again"), "{shown}");
+    assert!(shown.contains("Seen from Midway") && !shown.contains("\"removed\""), "{shown}");
+
     // A new item of the right is at the left with what was said of it.
     let there = ground.systems.connect(&TALLYBENCH);
     let fields: Fields = [("title", Held::text("Found at the gate")), ("priority", Held::choice("Normal"))]

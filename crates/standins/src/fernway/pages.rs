@@ -15,7 +15,7 @@ use super::{Server, api, kinds};
 use crate::clock;
 use crate::page::{Look, escape};
 use crate::record_pages::{self, page_rows, said_on_page};
-use crate::records::{as_text, note_changes};
+use crate::records::{Remark, as_text, note_changes};
 
 /// Whoever edits on the pages.
 const PERSON: &str = "p20";
@@ -86,7 +86,7 @@ async fn view(Extract(server): Extract<Server>, Path(uid): Path<String>) -> Resp
         .collect();
     let desks: String = DESKS.iter().map(|d| format!("<option>{d}</option>")).collect();
     let body = format!(
-        "<form method=post>{}<button>Save</button></form>\
+        "<form method=post>{}<label>Remark<input name=remark></label><button>Save</button></form>\
          <form method=post action=\"/item/{uid}/desk\"><label>Hand to desk<select name=desk>{desks}</select></label><button>Hand over</button></form>\
          <h2>Body</h2><p>{}</p><h2>Slots</h2><table>{}</table><h2>Files</h2><ul>{files}</ul>{}",
         record_pages::inputs(record, kind),
@@ -133,6 +133,9 @@ async fn save(
         record_pages::take(&mut now, kind, &form);
         now.changed = clock::now().trunc_subsecs(0);
         now.changed_by = PERSON.into();
+        if let Some(text) = form.get("remark").filter(|text| !text.trim().is_empty()) {
+            now.remarks.push(Remark { at: now.changed, by: PERSON.into(), text: text.clone() });
+        }
         note_changes(&before, &mut now, kind);
         state.keep(now);
     }

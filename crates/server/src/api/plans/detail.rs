@@ -5,7 +5,7 @@ use axum::extract::State;
 use hovrel_core::carry::FaultReason;
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::model::{End, Ends, Value};
-use hovrel_core::plan::{Brief, FieldChange, FieldDecision, decided_fields};
+use hovrel_core::plan::{Brief, FieldChange, FieldDecision, FieldReason, decided_fields};
 use hovrel_core::rules::Lane;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -47,7 +47,7 @@ pub struct FieldDetail {
     diff: ValueDiff,
     /// The end of the left's text that a rule cuts off.
     cut_off: String,
-    reason: hovrel_core::plan::FieldReason,
+    reason: FieldReason,
     /// Whether a person may say what becomes of it.
     can_be_decided: bool,
     /// Whether the left's value may be written over what the right holds.
@@ -113,7 +113,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         Some(BackDetail {
             field_name: field_name(&back.field, left.catalogue.kind(left_kind)),
             write: diff(&write, &write),
-            diff: diff(from, &write),
+            diff: diff(from, &then(f, from, &write)),
             may_be_written: f.reason.may_be_written(first.other()) && f.written_into(first.other(), first).is_some(),
             goes: f.reason.default_decision(policy, first) == FieldDecision::Write(first.other()),
             losses: back.losses.iter().map(LossDetail::of).collect(),
@@ -125,8 +125,8 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
         let at_left = left.named(&merge.write.left, left.refers_to(left_kind, Some(slot)), &right);
         let losses = merge.losses.left.iter().chain(&merge.losses.right);
         Some(MergeDetail {
-            left: diff(from, &at_left),
-            right: diff(held, &right.named(&merge.write.right, to, &left)),
+            left: diff(from, &then(f, from, &at_left)),
+            right: diff(held, &then(f, held, &right.named(&merge.write.right, to, &left))),
             losses: losses.map(LossDetail::of).collect(),
         })
     };
@@ -152,7 +152,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
             left: diff(at_left, at_left),
             write: diff(&write, &write),
             right: diff(at_right, at_right),
-            diff: diff(&held, &write),
+            diff: diff(&held, &then(f, &held, &write)),
             cut_off: cut_off(&from, &write),
             reason: f.reason,
             can_be_decided: f.reason.can_be_decided(first),
@@ -178,6 +178,17 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
 /// Why a value can't be carried to an end, in words.
 pub fn cannot(end: End, why: &FaultReason) -> String {
     format!("it can't be transferred to the {}: {}", end.id(), hovrel_words::fault_into(end, why))
+}
+
+/// What an end holds after a write. Of comments and past changes only what is added is written: what is there stays.
+fn then(f: &FieldChange, held: &Value, write: &Value) -> Value {
+    match (held, write) {
+        _ if matches!(f.reason, FieldReason::TakenOff(_)) => write.clone(),
+        (Value::Comments(held), Value::Comments(added)) => Value::Comments([&held[..], added].concat()),
+        (Value::History(held), Value::History(added)) => Value::History([&held[..], added].concat()),
+        (Value::Comments(_) | Value::History(_), Value::Empty) => held.clone(),
+        (_, write) => write.clone(),
+    }
 }
 
 fn cut_off(left: &Value, write: &Value) -> String {
