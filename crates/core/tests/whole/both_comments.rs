@@ -340,6 +340,29 @@ fn a_union_of_comments_is_found() {
     assert!(wrong.iter().any(|wrong| wrong.contains("is back")), "{wrong:?}");
 }
 
+/// What was taken off is told each time, also if something was added meanwhile, until a person lets it be.
+#[test]
+fn what_was_taken_off_is_told_until_it_is_let_be() {
+    for end in End::BOTH {
+        let mut two = Two::new(true, true);
+        two.does(Deed::Say(End::Left));
+        two.run(Trouble::Nothing);
+        two.does(Deed::TakeOff(end));
+        two.does(Deed::Say(end.other()));
+        two.run(Trouble::Nothing);
+        for _ in 0..2 {
+            let told = two.run(Trouble::Nothing);
+            assert_eq!(told.iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::TakenOff(end)]);
+            let stays = told[0].written_into(end.other(), End::Right).map(|(_, stays, _)| comments_of(stays).len());
+            assert_eq!(stays, Some(1), "it stands where it was not taken off");
+        }
+        two.accepted.iter_mut().for_each(|known| known.let_be = true);
+        assert_eq!(two.run(Trouble::Nothing), []);
+        let (before, open) = (two.items.clone(), two.run(Trouble::Nothing));
+        assert_eq!((two.items, open), (before, vec![]), "nothing is added again");
+    }
+}
+
 proptest! {
     #[test]
     fn each_comment_is_at_both_ends_once(
