@@ -75,6 +75,16 @@ impl Ground {
         (plan, all.map(by_key).collect())
     }
 
+    /// Takes over what one way left behind: nobody edited anything, and nobody is asked.
+    pub async fn settle(&self) {
+        let (plan, found) = self.plan().await;
+        if let Some(asked) = found.values().find(|c| c["outcome"] == "conflict") {
+            let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), asked["seq"]);
+            panic!("nobody edited {}: {}", asked["left"]["key"], self.client.get(&path).await["fields"]);
+        }
+        self.client.finish(&self.client.transfer(&plan).await).await;
+    }
+
     /// Carries out what a dry run finds by itself; nothing may be left to do by itself afterwards.
     pub async fn carry(&mut self, cut: Option<&str>) {
         let (plan, found) = self.plan().await;
@@ -118,13 +128,7 @@ fn fit(item: &(Artefact, Artefact)) -> bool {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn steps_are_edited_at_both_ends_in_their_source() {
     let mut ground = Ground::begin().await;
-    // Nobody edited anything, and nobody is asked.
-    let (plan, found) = ground.plan().await;
-    if let Some(asked) = found.values().find(|c| c["outcome"] == "conflict") {
-        let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), asked["seq"]);
-        panic!("nobody edited {}: {}", asked["left"]["key"], ground.client.get(&path).await["fields"]);
-    }
-    ground.client.finish(&ground.client.transfer(&plan).await).await;
+    ground.settle().await;
     let before = ground.items().await;
     let items: Vec<(Artefact, Artefact)> = before.values().filter(|item| fit(item)).take(4).cloned().collect();
     let [coloured, both, clash, swapped] = &items[..] else { panic!("{} cases with steps", items.len()) };
@@ -192,8 +196,7 @@ async fn steps_are_edited_at_both_ends_in_their_source() {
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn what_is_moved_or_new_at_the_right_is_in_the_folder_of_the_left() {
     let mut ground = Ground::begin().await;
-    let (plan, _) = ground.plan().await;
-    ground.client.finish(&ground.client.transfer(&plan).await).await;
+    ground.settle().await;
     let there = ground.systems.connect(&TALLYBENCH);
     let before = ground.items().await;
     let items: Vec<&(Artefact, Artefact)> = before.values().filter(|item| fit(item)).collect();

@@ -9,7 +9,9 @@ mod said;
 
 pub use holdings::{changed_besides, holdings};
 pub use links::{in_their_words, same_links};
-pub use said::{Accepted, SaidOfOne, Sorted, comment_is_there, is_same_entry, said, sort_comments, sort_history};
+pub use said::{
+    Accepted, SaidOfOne, Sorted, comment_is_there, first_said, is_same_entry, said, sort_comments, sort_history,
+};
 
 use crate::model::{Attachment, Comment, HistoryEntry, Value, labelled};
 
@@ -60,4 +62,11 @@ pub fn history_of(value: &Value) -> &[HistoryEntry] {
         Value::History(list) => list,
         _ => &[],
     }
+}
+
+/// What each comment or past change of a value says, as it is remembered, by what tells it apart.
+pub fn said_in(value: &Value) -> impl Iterator<Item = (String, String)> {
+    let comments = comments_of(value).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body))));
+    let past = history_of(value).iter().filter_map(|e| Some((e.id.clone()?, said(&(&e.field, &e.before, &e.after)))));
+    comments.chain(past)
 }

@@ -55,21 +55,19 @@ struct Known<'a> {
     /// What `piece` said when both were last in step; none if nobody looked.
     said: Option<&'a str>,
     before: Option<&'a [String]>,
-    let_be: bool,
     of: &'a Accepted,
 }
 
 impl<'a> Known<'a> {
     /// None of a copy that can't be told apart at the end that pieces are carried from.
     fn from(end: End, of: &'a Accepted) -> Option<Known<'a>> {
-        let let_be = of.let_be;
         if of.from == end {
             let said = Some(of.said.as_str());
             let became = of.became.as_deref();
-            return Some(Known { piece: &of.piece, became, said, before: of.before.as_deref(), let_be, of });
+            return Some(Known { piece: &of.piece, became, said, before: of.before.as_deref(), of });
         }
         let piece = of.became.as_deref()?;
-        Some(Known { piece, became: Some(&of.piece), said: of.became_said.as_deref(), before: None, let_be, of })
+        Some(Known { piece, became: Some(&of.piece), said: of.became_said.as_deref(), before: None, of })
     }
 }
 
@@ -93,6 +91,11 @@ pub struct Sorted<P> {
 /// What a piece says, as it is remembered.
 pub fn said<T: Serialize + Hash>(body: &T) -> String {
     ShortForm::Now.of(body)
+}
+
+/// The id of the piece that one follows with its new words; of any other its own.
+pub fn first_said(id: &str) -> &str {
+    id.split(FOLLOWS).next().unwrap_or_default()
 }
 
 /// What a piece says, in each form in which it may be remembered.
@@ -270,7 +273,7 @@ fn sort<P: Piece>(
                     out.removed_there.push(piece.clone());
                 }
                 // What the other end makes of it later is told by what stood there.
-                if both_ways && a.of.from == from && a.of.became_said.is_none() && !a.let_be {
+                if both_ways && a.of.from == from && a.of.became_said.is_none() && !a.of.let_be {
                     let at = if a.became.is_none() { of_it(&claimed) } else { at };
                     if let Some(at) = at {
                         claimed.insert(&there_ids[at]);
@@ -316,7 +319,7 @@ fn sort<P: Piece>(
         }
     }
     let is_followed = |a: &Known<'_>| ids.iter().any(|id| follows(a.piece, id));
-    let gone = known.iter().enumerate().filter(|(at, a)| !met.contains(at) && !is_followed(a) && !a.let_be);
+    let gone = known.iter().enumerate().filter(|(at, a)| !met.contains(at) && !is_followed(a) && !a.of.let_be);
     for (_, a) in gone {
         let held = a.became.and_then(|id| there_ids.iter().position(|there| there == id));
         out.taken_off.extend(held.map(|at| now[at].with_id(there_ids[at].clone())));

@@ -18,6 +18,19 @@ struct Made {
     losses: Vec<Loss>,
 }
 
+/// A member that an end holds, and what is made of it for the other.
+struct Held {
+    value: Value,
+    back: Option<Value>,
+}
+
+impl Held {
+    /// Whether it stands for a member of the other end, of which `made` is made.
+    fn stands_for(&self, member: &Value, made: &Value) -> bool {
+        same(made, &self.value) || self.back.as_ref().is_some_and(|back| same(back, member))
+    }
+}
+
 impl BothWays<'_> {
     /// Whether what the rule joins is a set of members that are added and taken away one by one.
     pub fn goes_by_member(&self) -> bool {
@@ -47,16 +60,15 @@ impl BothWays<'_> {
         let (was, is) = (was.members(), is.members());
         let made = is.iter().map(|member| self.member(into, member)).collect::<Result<Vec<Made>, _>>()?;
         let losses = made.iter().flat_map(|made| made.losses.clone()).collect();
-        let mut out = there.members();
+        let mut out: Vec<Held> = there.members().into_iter().map(|value| self.held(into, value)).collect();
         for gone in was.iter().filter(|was| !is_among(was, &is)) {
             let Some(old) = self.member(into, gone)?.value else { continue };
             // Several members of one end may be one at the other.
             if made.iter().any(|made| made.value.as_ref().is_some_and(|made| same(made, &old))) {
                 continue;
             }
-            let stays = |held: &Value| !self.is_counterpart(into, held, (gone, &old));
-            out.retain(stays);
-            match out.iter().position(|held| has_name_of(held, &old)) {
+            out.retain(|held| !held.stands_for(gone, &old));
+            match out.iter().position(|held| has_name_of(&held.value, &old)) {
                 Some(at) if forced => drop(out.remove(at)),
                 Some(_) => return Ok(None),
                 None => {}
@@ -64,27 +76,26 @@ impl BothWays<'_> {
         }
         for (added, made) in is.iter().zip(made).filter(|(is, _)| !is_among(is, &was)) {
             let Some(new) = made.value else { continue };
-            if out.iter().any(|held| self.is_counterpart(into, held, (added, &new))) {
+            if out.iter().any(|held| held.stands_for(added, &new)) {
                 continue;
             }
-            match out.iter().position(|held| has_name_of(held, &new)) {
+            match out.iter().position(|held| has_name_of(&held.value, &new)) {
                 Some(at) if forced => drop(out.remove(at)),
                 Some(_) => return Ok(None),
                 None => {}
             }
-            out.push(new);
+            out.push(self.held(into, new));
         }
-        Ok(Some(Converted { value: Some(joined(&out)), losses, fault: None }))
+        let value = Some(joined(out.iter().map(|held| &held.value)));
+        Ok(Some(Converted { value, losses, fault: None }))
     }
 
     /// Whether two ends say the same by their members: each of them stands at the other end too, or has no place there.
     pub(super) fn members_agree(&self, now: Ends<&Value>) -> bool {
         let all_stand_for = |into: End| {
-            let there = now[into].members();
+            let there: Vec<Held> = now[into].members().into_iter().map(|value| self.held(into, value)).collect();
             now[into.other()].members().iter().all(|member| match self.member(into, member) {
-                Ok(Made { value: Some(made), .. }) => {
-                    there.iter().any(|held| self.is_counterpart(into, held, (member, &made)))
-                }
+                Ok(Made { value: Some(made), .. }) => there.iter().any(|held| held.stands_for(member, &made)),
                 Ok(Made { value: None, .. }) => true,
                 Err(_) => false,
             })
@@ -106,20 +117,21 @@ impl BothWays<'_> {
             let Ok(Made { value: Some(made), .. }) = self.member(into, &Value::Links(vec![link.clone()])) else {
                 continue;
             };
-            let is_old = |held: &Value| matches!(held, Value::Links(list) if list.iter().any(|l| l.target == LinkEnd::Url(old.clone())));
+            let old = LinkEnd::Url(old);
+            let is_old = |held: &Value| matches!(held, Value::Links(list) if list.iter().any(|l| l.target == old));
             if held.iter().any(is_old) {
                 held.retain(|held| !is_old(held));
                 held.push(made);
             }
         }
-        let led_on = joined(&held);
+        let led_on = joined(held.iter());
         (!same(&led_on, &Slot::Links.of(there))).then_some(led_on)
     }
 
-    /// Whether what an end holds stands for a member of the other, of which `made` is made.
-    fn is_counterpart(&self, into: End, held: &Value, (member, made): (&Value, &Value)) -> bool {
-        let back = || self.member(into.other(), held).ok().and_then(|back| back.value);
-        same(made, held) || back().is_some_and(|back| same(&back, member))
+    /// A member that an end holds.
+    fn held(&self, end: End, value: Value) -> Held {
+        let back = self.member(end.other(), &value).ok().and_then(|back| back.value);
+        Held { value, back }
     }
 
     fn member(&self, into: End, member: &Value) -> Result<Made, FaultReason> {
@@ -132,7 +144,7 @@ impl BothWays<'_> {
 }
 
 /// Files or links of such members, in the order in which they are kept.
-fn joined(members: &[Value]) -> Value {
+fn joined<'m>(members: impl Iterator<Item = &'m Value>) -> Value {
     let (mut files, mut links) = (Vec::new(), Vec::new());
     for member in members {
         match member {

@@ -9,7 +9,7 @@ use super::convert::Converted;
 use super::fault::FaultReason;
 use super::ready::Ready;
 use crate::agree::same;
-use crate::law::Ways;
+use crate::law::{Ways, one_stands_for_the_other};
 use crate::loss::{Loss, LossCause};
 use crate::merge::{lifted, merge};
 use crate::model::{Artefact, End, Ends, Value, ValueType};
@@ -53,7 +53,7 @@ impl BothWays<'_> {
     /// Whether an edit changed nothing, or what stands at the other end says the same already.
     fn says_so(&self, into: End, there: &Value, was: &Value, is: &Value) -> bool {
         if self.goes_by_member() {
-            return same(was, is) || self.members_agree(by_end(into, there, is));
+            return same(was, is) || self.members_agree(Ends::at(into, there, is));
         }
         let back = || self.made(into.other(), &Value::Empty, there).value;
         same(was, is) || back().is_some_and(|back| same(&back, is))
@@ -154,13 +154,6 @@ impl BothWays<'_> {
     }
 }
 
-fn by_end<'v>(into: End, there: &'v Value, is: &'v Value) -> Ends<&'v Value> {
-    match into {
-        End::Left => Ends { left: there, right: is },
-        End::Right => Ends { left: is, right: there },
-    }
-}
-
 fn unchanged(there: &Value) -> Converted {
     Converted { value: Some(there.clone()), losses: Vec::new(), fault: None }
 }
@@ -198,8 +191,7 @@ impl Ways for BothWays<'_> {
         if self.goes_by_member() {
             return self.members_agree(now);
         }
-        let stands_for = |into: End| self.get(into, now[into.other()]).is_ok_and(|made| same(&made, now[into]));
-        End::BOTH.into_iter().any(stands_for)
+        one_stands_for_the_other(self, now)
     }
 }
 

@@ -122,14 +122,7 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     // Both ways join the same two fields.
     let lane_rule = Lane { direction, ..Lane::of_kind(cx.from_kind.kind, vec![rule.clone()]) }.with_ways_back();
     let way_back = lane_rule.rules.first().and_then(|rule| rule.fill(other));
-    let joins = |a: &Fill, b: &Fill| match &a.source {
-        Source::Field(field) => b.target == *field.as_str(),
-        Source::Folder => b.target == Slot::Folder,
-        Source::Attachments => b.target == Slot::Files,
-        Source::Links => b.target == Slot::Links,
-        Source::Comments => b.target == Slot::Comments,
-        _ => false,
-    };
+    let joins = |a: &Fill, b: &Fill| a.source.goes_back_to().as_ref() == Some(&b.target);
     let Some(way_back) = way_back.filter(|back| joins(fill, back) && joins(back, fill)) else {
         return vec![FaultReason::NotInvertible];
     };

@@ -1,7 +1,7 @@
 //! Which types of values go into which, and which rules can run backwards.
 
 use crate::model::ValueType;
-use crate::rules::{Conversion, Fill, Source};
+use crate::rules::{Conversion, Fill};
 
 pub(super) fn after_conversions(source: ValueType, fill: &Fill) -> ValueType {
     fill.conversions.iter().fold(source, |t, c| match (c, t) {
@@ -34,8 +34,7 @@ pub(super) fn goes_into(from: ValueType, to: ValueType) -> bool {
 
 /// Whether what a rule does can be taken back on the way into the other end.
 pub(super) fn invertible(fill: &Fill) -> bool {
-    let source = &fill.source;
-    matches!(source, Source::Field(_) | Source::Folder | Source::Attachments | Source::Links | Source::Comments)
+    fill.source.goes_back_to().is_some()
         && fill.conversions.iter().all(|c| match c {
             Conversion::Users(_) | Conversion::Shorten { .. } | Conversion::IfEmpty { .. } | Conversion::RichText => {
                 true
@@ -54,7 +53,8 @@ pub(super) fn invertible(fill: &Fill) -> bool {
 }
 
 /// Whether values of two types are carried both ways: those that have no parts and refer to nothing but people, and
-/// formatted texts, steps, tables, files, links and comments as what they are. A text without format has no place for what a formatted one holds.
+/// formatted texts, steps, tables, files, links and comments as what they are. A text without format has no place for what a
+/// formatted one holds.
 pub(super) fn go_both_ways(one: ValueType, other: ValueType) -> bool {
     use ValueType::*;
     let in_parts = |t| matches!(t, RichText | Steps | Table | Attachments | Links | Comments);

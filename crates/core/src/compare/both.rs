@@ -21,8 +21,8 @@ impl Comparer<'_> {
         items: Ends<&'s Artefact>,
     ) -> BothWays<'s> {
         BothWays {
-            ready: by_end(self.written, &rule.ready, &way_back.ready),
-            cx: by_end(self.written, self.cx, back.cx),
+            ready: Ends::at(self.written, &rule.ready, &way_back.ready),
+            cx: Ends::at(self.written, self.cx, back.cx),
             items,
             taken_back: way_back.taken_back,
         }
@@ -69,7 +69,7 @@ impl Comparer<'_> {
     /// Whether what a rule joins at both ends says the same by either of its ways; none if it goes one way.
     pub(crate) fn agree(&self, rule: &ReadyRule<'_>, items: Ends<&Artefact>) -> Option<bool> {
         let (way_back, back) = (rule.back.as_ref()?, self.back?);
-        let slots = by_end(self.written, rule.slot(), &way_back.ready.fill.target);
+        let slots = Ends::at(self.written, rule.slot(), &way_back.ready.fill.target);
         let now = Ends::of(|end| slots[end].of(items[end]));
         Some(self.ways((rule, way_back, back), items).agree(Ends { left: &now.left, right: &now.right }))
     }
@@ -159,7 +159,7 @@ impl Comparer<'_> {
         out: &mut Found,
     ) {
         let first = self.written;
-        let slots = by_end(first, rule.slot(), &way_back.ready.fill.target);
+        let slots = Ends::at(first, rule.slot(), &way_back.ready.fill.target);
         let ways = self.ways((rule, way_back, back), items);
         let told = Ends::of(|end| slots[end].of(items[end]));
         let known = Ends::of(|end| {
@@ -273,13 +273,6 @@ fn made_from(end: End, held: Value, field: FieldChange) -> FieldChange {
     match end {
         End::Left => FieldChange { left: Some(held), ..field },
         End::Right => FieldChange { right: Some(held), ..field },
-    }
-}
-
-pub(super) fn by_end<T>(first: End, of_first: T, of_other: T) -> Ends<T> {
-    match first {
-        End::Right => Ends { left: of_other, right: of_first },
-        End::Left => Ends { left: of_first, right: of_other },
     }
 }
 

@@ -3,27 +3,13 @@
 //! Decides what is to be added at either end. Nothing that stands there is ever changed or taken away; which piece of one end
 //! became which of the other is decided in [`crate::agree`].
 
-use super::both::by_end;
 use super::item::{Back, Comparer, Found, ReadyRule, WayBack, unreadable};
 use crate::agree::{Accepted, SaidOfOne, Sorted, comments_of, history_of, sort_comments, sort_history};
 use crate::base::Base;
-use crate::carry::{Context, Converted, renamed_comments};
+use crate::carry::{Context, renamed_comments};
 use crate::loss::Loss;
 use crate::model::{Artefact, Comment, End, Ends, Slot, Value, labelled};
 use crate::plan::{FieldChange, FieldReason, Merge, Rebase, Returned};
-
-/// What is to be done at one end.
-struct Adds {
-    converted: Converted,
-    sorted: Sorted<Comment>,
-}
-
-impl Adds {
-    /// What is to be added, and what may be there already.
-    fn value(&self) -> Value {
-        Value::Comments([&self.sorted.to_add[..], &self.sorted.doubtful[..]].concat()).settled()
-    }
-}
 
 impl Comparer<'_> {
     /// Comments and past changes that go one way.
@@ -120,7 +106,7 @@ impl Comparer<'_> {
         out: &mut Found,
     ) {
         let (first, other) = (self.written, self.written.other());
-        let slots = by_end(first, rule.slot(), &way_back.ready.fill.target);
+        let slots = Ends::at(first, rule.slot(), &way_back.ready.fill.target);
         let held = Ends::of(|end| slots[end].of(items[end]));
         let now = Ends { left: held.left.as_ref(), right: held.right.as_ref() };
         let was = base.and_then(|base| base.told(rule.filled()));
@@ -136,32 +122,33 @@ impl Comparer<'_> {
             return;
         }
         let ways = self.ways((rule, way_back, back), items);
-        let cx = by_end(first, self.cx, back.cx);
-        let adds = |into: End, known: &[Accepted]| {
-            let converted = ways.whole(into, now[into.other()]);
-            let wanted = converted.value.clone().unwrap_or(Value::Empty);
-            let sorted = self.sorted(into, cx[into], (now[into.other()], &wanted, now[into]), known);
-            Adds { converted, sorted }
+        let cx = Ends::at(first, self.cx, back.cx);
+        let converted = Ends::of(|into| ways.whole(into, now[into.other()]));
+        if let Some(fault) = End::BOTH.into_iter().find_map(|into| converted[into].fault.clone()) {
+            out.faults.push((rule.slot().clone(), fault));
+            return;
+        }
+        let sort = |into: End, known: &[Accepted]| {
+            let wanted = converted[into].value.as_ref().unwrap_or(&Value::Empty);
+            self.sorted(into, cx[into], (now[into.other()], wanted, now[into]), known)
         };
         // What is found to be a copy on one way is none that is to go the other.
         let mut known = accepted.to_vec();
         for into in [first, other] {
-            let found = adds(into, &known).sorted.found;
+            let found = sort(into, &known).found;
             known.retain(|k| !found.iter().any(|f| (&k.slot, k.from, &k.piece) == (&f.slot, f.from, &f.piece)));
             known.extend(found.iter().cloned());
             out.accepted.extend(found);
         }
-        let adds = Ends::of(|into| adds(into, &known));
-        if let Some(fault) = End::BOTH.into_iter().find_map(|into| adds[into].converted.fault.clone()) {
-            out.faults.push((rule.slot().clone(), fault));
-            return;
-        }
-        let value = Ends::of(|into| adds[into].value());
-        let taken_off = Ends::of(|end| &adds[end].sorted.taken_off);
-        let doubtful = End::BOTH.into_iter().any(|into| !adds[into].sorted.doubtful.is_empty());
+        let sorted = Ends::of(|into| sort(into, &known));
+        let value = sorted
+            .as_ref()
+            .map(|sorted| Value::Comments([&sorted.to_add[..], &sorted.doubtful[..]].concat()).settled());
+        let taken_off = sorted.as_ref().map(|sorted| &sorted.taken_off);
+        let doubtful = End::BOTH.into_iter().any(|into| !sorted[into].doubtful.is_empty());
         let mut losses = Ends::of(|into| match value[into].is_blank() {
             true => Vec::new(),
-            false => adds[into].converted.losses.clone(),
+            false => converted[into].losses.clone(),
         });
         let (reason, value) = match (value[first].is_blank(), value[other].is_blank()) {
             (true, true) => match [first, other].into_iter().find(|end| !taken_off[*end].is_empty()) {
@@ -172,7 +159,7 @@ impl Comparer<'_> {
                 None => {
                     out.rebased.insert(rule.slot().clone(), Rebase::Equal);
                     out.made.insert(rule.slot().clone(), Ends::default());
-                    out.losses.extend(adds[first].converted.losses.clone());
+                    out.losses.extend(converted[first].losses.clone());
                     return;
                 }
             },

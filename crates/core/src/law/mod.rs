@@ -12,4 +12,4 @@ mod ways;
 pub use carrying::{Answer, Carrying, Ending, Next, Seen};
 pub use remembered::{Half, Remembered, Replaced, Swing, Wrote, made_of};
 pub use verdict::{Clash, Held, Verdict, verdict};
-pub use ways::Ways;
+pub use ways::{Ways, one_stands_for_the_other};

@@ -35,9 +35,14 @@ pub trait Ways {
 
     /// Whether two values say the same: one of them stands for the other by a way that the rule has.
     fn agree(&self, now: Ends<&Self::Value>) -> bool {
-        let stands_for = |into: End| {
-            self.goes_into(into) && self.get(into, now[into.other()]).is_ok_and(|made| self.same(&made, now[into]))
-        };
-        End::BOTH.into_iter().any(stands_for)
+        one_stands_for_the_other(self, now)
     }
+}
+
+/// Whether one of two values stands for the other as a whole, by a way that the rule has.
+pub fn one_stands_for_the_other<W: Ways + ?Sized>(ways: &W, now: Ends<&W::Value>) -> bool {
+    let stands_for = |into: End| {
+        ways.goes_into(into) && ways.get(into, now[into.other()]).is_ok_and(|made| ways.same(&made, now[into]))
+    };
+    End::BOTH.into_iter().any(stands_for)
 }

@@ -61,6 +61,14 @@ impl<T> Ends<T> {
         Ends { left: make(End::Left), right: make(End::Right) }
     }
 
+    /// What one end has, and what the other has.
+    pub fn at(end: End, own: T, others: T) -> Ends<T> {
+        match end {
+            End::Left => Ends { left: own, right: others },
+            End::Right => Ends { left: others, right: own },
+        }
+    }
+
     /// What is made of what each end has.
     pub fn map<U>(self, mut make: impl FnMut(T) -> U) -> Ends<U> {
         Ends { left: make(self.left), right: make(self.right) }

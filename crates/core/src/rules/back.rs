@@ -25,11 +25,12 @@ impl Rule {
                 source: Source::Field(target.clone()),
                 conversions: Vec::new(),
             }),
-            (Source::Folder, Slot::Folder)
-            | (Source::Attachments, Slot::Files)
-            | (Source::Links, Slot::Links)
-            | (Source::Comments, Slot::Comments) => Some(Fill { conversions: Vec::new(), ..fill.clone() }),
-            _ => None,
+            // A place in a folder is read like a field, and no field is filled with it.
+            (Source::Field(_), _) => None,
+            (source, target) => {
+                let is_same_slot = source.goes_back_to().as_ref() == Some(target);
+                is_same_slot.then(|| Fill { conversions: Vec::new(), ..fill.clone() })
+            }
         }
     }
 }

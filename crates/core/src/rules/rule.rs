@@ -109,6 +109,23 @@ pub enum Source {
 }
 
 impl Source {
+    /// The slot that an edit at the other end can go back to; none of what nobody can edit there, or what stays as it was.
+    pub fn goes_back_to(&self) -> Option<Slot> {
+        match self {
+            Source::Field(field) => Some(Slot::Field(field.clone())),
+            Source::Folder => Some(Slot::Folder),
+            Source::Attachments => Some(Slot::Files),
+            Source::Links => Some(Slot::Links),
+            Source::Comments => Some(Slot::Comments),
+            Source::Constant(_)
+            | Source::Computed(_)
+            | Source::Origin
+            | Source::CommentsAndHistory
+            | Source::History
+            | Source::FolderPath => None,
+        }
+    }
+
     /// The id of the field, if it is one.
     pub fn field(&self) -> Option<&str> {
         match self {

@@ -7,21 +7,21 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use chrono::{FixedOffset, TimeZone};
-use hovrel_core::agree::{Accepted, comments_of, said};
+use hovrel_core::agree::{Accepted, comments_of, first_said, said, said_in};
 use hovrel_core::base::Base;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Comparer, targets};
+use hovrel_core::compare::Comparer;
 use hovrel_core::model::{
     Artefact, COMMENTS, Comment, Document, End, Ends, Kind, Slot, Stamp, Value, ValueType, piece_ids,
 };
 use hovrel_core::plan::{
-    Change, Decision, FieldChange, FieldReason, Outcome, Side, Written, WrittenField, base_after, fields_to_write,
-    leg_back, leg_merged,
+    Change, Decision, FieldChange, FieldReason, Written, WrittenField, base_after, fields_to_write, leg_back,
+    leg_merged,
 };
 use hovrel_core::rules::{Direction, Fill, FirstContact, Lane, Rule, RuleId, Source};
 use proptest::prelude::*;
 
-use crate::two_way::with_comparer;
+use crate::two_way::{change_of, with_comparer};
 
 /// What somebody does, or Hovrel.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -162,22 +162,7 @@ impl Two {
     fn run_by(&mut self, lane: &Lane, comparer: &Comparer<'_>, trouble: Trouble) -> Vec<FieldChange> {
         let accepted = if self.remembers { &self.accepted[..] } else { &[] };
         let found = comparer.compare(self.items.as_ref(), self.base.as_ref().filter(|_| self.remembers), accepted);
-        assert_eq!(found.faults, []);
-        let outcome = match found.fields.iter().any(|f| f.reason.is_conflict()) {
-            true => Outcome::Conflict,
-            false => Outcome::Update(End::Right),
-        };
-        let side = |item: &Artefact| Some(Side::of(item, String::new()));
-        let change = Change {
-            left: side(&self.items.left),
-            right: side(&self.items.right),
-            fields: found.fields,
-            rebased: found.rebased,
-            made: found.made,
-            left_side: comparer.sources(&self.items.left),
-            right_side: targets(lane, &self.items.right),
-            ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, outcome)
-        };
+        let change = change_of(lane, comparer, &self.items, found);
         let (digests, decision) = (comparer.digests(), Decision::default_for(&change));
         let whole = (&change, &decision);
         if let Some((leg, decided)) = leg_back(&change, &decision, FirstContact::Ask)
@@ -192,9 +177,9 @@ impl Two {
         let (leg, decided) = merged.as_ref().map_or(whole, |(leg, decided)| (leg, decided));
         if self.write((leg, decided), whole, lane, &digests, trouble) {
             // What was found at both ends is noted with the change.
-            for found in found.accepted {
+            for found in &change.accepted {
                 self.accepted.retain(|a| (a.from, &a.piece) != (found.from, &found.piece));
-                self.accepted.push(found);
+                self.accepted.push(found.clone());
             }
         }
         change.fields
@@ -212,16 +197,14 @@ impl Two {
         let end = leg.written;
         let mut written = Written::nothing(end, 1);
         for f in fields_to_write(leg, decided, FirstContact::Ask) {
-            let mut known: BTreeSet<String> = f.held(end).map_or(BTreeSet::new(), ids_in);
-            let words: BTreeMap<String, String> = f.held(end.other()).map_or(BTreeMap::new(), |held| {
-                comments_of(held).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body)))).collect()
-            });
+            let mut known: BTreeSet<String> = f.held(end).into_iter().flat_map(said_in).map(|(id, _)| id).collect();
+            let words: BTreeMap<String, String> = f.held(end.other()).into_iter().flat_map(said_in).collect();
             for piece in comments_of(&f.write) {
                 let id = piece.id.clone().expect("a piece has an id");
                 let mut noted = Accepted {
                     slot: Slot::Comments,
                     from: end.other(),
-                    said: words.get(id.split('~').next().unwrap_or_default()).cloned().unwrap_or_default(),
+                    said: words.get(first_said(&id)).cloned().unwrap_or_default(),
                     piece: id.clone(),
                     became: None,
                     became_said: None,
@@ -293,10 +276,6 @@ impl Two {
             None => Ok(()),
         }
     }
-}
-
-fn ids_in(held: &Value) -> BTreeSet<String> {
-    comments_of(held).iter().filter_map(|c| c.id.clone()).collect()
 }
 
 fn text(comment: &Comment) -> String {

@@ -4,21 +4,24 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use hovrel_core::base::Base;
-use hovrel_core::carry::{Context, PairLookup, Place, UserMatcher};
+use hovrel_core::carry::{PairLookup, Place};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Comparer, FolderNames, targets};
+use hovrel_core::compare::Comparer;
+use hovrel_core::conflict::OfLane;
 use hovrel_core::model::{
     ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, LINKS, Link, LinkEnd, LinkType, Reference, Slot, Value,
     ValueType,
 };
 use hovrel_core::plan::{
-    Change, Decision, FieldChange, FieldReason, Outcome, Side, Written, WrittenField, base_after, fields_to_write,
-    leg_back, leg_merged,
+    Change, Decision, FieldChange, FieldReason, Written, WrittenField, base_after, fields_to_write, leg_back,
+    leg_merged,
 };
 use hovrel_core::rules::{
     Conversion, Direction, Fill, FirstContact, Lane, LinkTypeRow, LinkTypes, Rule, RuleId, Source,
 };
 use proptest::prelude::*;
+
+use crate::two_way::{change_of, with_places};
 
 const SEVERAL: usize = 3;
 
@@ -177,44 +180,24 @@ impl Two {
         self.note(right_takes);
         self.clock += 7200;
         let (lane, ends) = (lane(), Ends { left: catalogue(), right: catalogue() });
-        let users = UserMatcher::default();
         let places = Ends::of(|into: End| Here { from: into.other(), all_paired: self.all_paired });
-        let systems = Ends { left: "Old", right: "New" };
-        let cx = Ends::of(|into: End| Context {
-            system: systems[into.other()],
-            from: &ends[into.other()],
-            from_kind: &ends[into.other()].kinds[0],
-            to_kind: &ends[into].kinds[0],
-            to_users: &users,
-            places: &places[into],
-        });
-        let folders = FolderNames::new();
-        let comparer = Comparer::new(&lane, &cx.right).both_ways(&cx.left, self.clock, &folders);
+        let places = Ends::of(|into| &places[into] as &(dyn PairLookup + Sync));
+        let (clock, standing) = (self.clock, OfLane::default());
+        with_places(&lane, &ends, places, (clock, &standing), |comparer| self.run_by(&lane, comparer, right_takes))
+    }
+
+    fn run_by(&mut self, lane: &Lane, comparer: &Comparer<'_>, right_takes: bool) -> Vec<FieldChange> {
         let found = comparer.compare(self.items.as_ref(), self.base.as_ref(), &[]);
-        assert_eq!(found.faults, []);
-        let outcome = match found.fields.iter().any(|f| f.reason.is_conflict()) {
-            true => Outcome::Conflict,
-            false => Outcome::Update(End::Right),
-        };
-        let change = Change {
-            left: Some(Side::of(&self.items.left, String::new())),
-            right: Some(Side::of(&self.items.right, String::new())),
-            fields: found.fields,
-            rebased: found.rebased,
-            made: found.made,
-            left_side: comparer.sources(&self.items.left),
-            right_side: targets(&lane, &self.items.right),
-            ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, outcome)
-        };
+        let change = change_of(lane, comparer, &self.items, found);
         let (digests, decision) = (comparer.digests(), Decision::default_for(&change));
         let whole = (&change, &decision);
         if let Some((leg, decided)) = leg_back(&change, &decision, FirstContact::Ask) {
-            self.write((&leg, &decided), whole, &lane, &digests);
+            self.write((&leg, &decided), whole, lane, &digests);
         }
         let merged = leg_merged(&change, &decision, FirstContact::Ask);
         let (leg, decided) = merged.as_ref().map_or(whole, |(leg, decided)| (leg, decided));
         if right_takes {
-            self.write((leg, decided), whole, &lane, &digests);
+            self.write((leg, decided), whole, lane, &digests);
         }
         change.fields
     }

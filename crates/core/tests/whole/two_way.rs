@@ -4,9 +4,9 @@
 use std::collections::HashMap;
 
 use hovrel_core::base::Base;
-use hovrel_core::carry::{Context, Place, UserMatcher};
+use hovrel_core::carry::{Context, PairLookup, Place, UserMatcher};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Comparer, FolderNames, targets};
+use hovrel_core::compare::{Comparer, FolderNames, Found, targets};
 use hovrel_core::conflict::{OfLane, decision_with};
 use hovrel_core::model::{Artefact, End, Ends, Kind, Reference, Value, ValueType};
 use hovrel_core::plan::{
@@ -94,20 +94,7 @@ impl Two {
 
     fn run_by(&mut self, lane: &Lane, comparer: &Comparer<'_>) -> Vec<FieldChange> {
         let found = comparer.compare(self.items.as_ref(), self.base.as_ref(), &[]);
-        assert_eq!(found.faults, []);
-        let outcome = match found.fields.iter().any(|f| f.reason.is_conflict()) {
-            true => Outcome::Conflict,
-            false => Outcome::Update(End::Right),
-        };
-        let change = Change {
-            left: Some(Side::of(&self.items.left, String::new())),
-            fields: found.fields,
-            rebased: found.rebased,
-            made: found.made,
-            left_side: comparer.sources(&self.items.left),
-            right_side: targets(lane, &self.items.right),
-            ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, outcome)
-        };
+        let change = change_of(lane, comparer, &self.items, found);
         let digests = comparer.digests();
         let decision = decision_with(&change, lane, &self.standing, |rule| digests[rule].clone());
         if let Some((leg, decided)) = leg_back(&change, &decision, FirstContact::Ask) {
@@ -139,6 +126,27 @@ impl Two {
     }
 }
 
+/// What was found of two items, as a plan has it.
+pub fn change_of(lane: &Lane, comparer: &Comparer<'_>, items: &Ends<Artefact>, found: Found) -> Change {
+    assert_eq!(found.faults, []);
+    let outcome = match found.fields.iter().any(|f| f.reason.is_conflict()) {
+        true => Outcome::Conflict,
+        false => Outcome::Update(End::Right),
+    };
+    let side = |item: &Artefact| Some(Side::of(item, String::new()));
+    Change {
+        left: side(&items.left),
+        right: side(&items.right),
+        fields: found.fields,
+        rebased: found.rebased,
+        made: found.made,
+        accepted: found.accepted,
+        left_side: comparer.sources(&items.left),
+        right_side: targets(lane, &items.right),
+        ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, outcome)
+    }
+}
+
 /// Looks at a lane between two ends of one kind.
 pub fn with_comparer<T>(lane: &Lane, ends: &Ends<Catalogue>, clock: i64, look: impl FnOnce(&Comparer<'_>) -> T) -> T {
     with_conflicts(lane, ends, (clock, &OfLane::default()), look)
@@ -151,10 +159,21 @@ pub fn with_conflicts<T>(
     (clock, standing): (i64, &OfLane),
     look: impl FnOnce(&Comparer<'_>) -> T,
 ) -> T {
-    let users = UserMatcher::default();
     // One folder of the right is at the left, inside another.
     let folder = Place { kind: Kind::Folder, reference: Reference::known("f7") };
     let places: HashMap<(Kind, String), Place> = [((Kind::Folder, "r7".to_owned()), folder)].into();
+    with_places(lane, ends, Ends::of(|_| &places as &(dyn PairLookup + Sync)), (clock, standing), look)
+}
+
+/// The same with where items are, by the end that values go into.
+pub fn with_places<T>(
+    lane: &Lane,
+    ends: &Ends<Catalogue>,
+    places: Ends<&(dyn PairLookup + Sync)>,
+    (clock, standing): (i64, &OfLane),
+    look: impl FnOnce(&Comparer<'_>) -> T,
+) -> T {
+    let users = UserMatcher::default();
     let folders: FolderNames = [("f7".to_owned(), vec!["Line".to_owned(), "North".to_owned()])].into();
     let systems = Ends { left: "Old", right: "New" };
     let cx = Ends::of(|into: End| Context {
@@ -163,7 +182,7 @@ pub fn with_conflicts<T>(
         from_kind: &ends[into.other()].kinds[0],
         to_kind: &ends[into].kinds[0],
         to_users: &users,
-        places: &places,
+        places: places[into],
     });
     match lane.direction {
         Direction::Both => {

@@ -20,7 +20,7 @@ use super::failure::{Failure, refuse};
 use super::hanging::carry;
 use super::item::{Purpose, UPDATE, Update, create, stands_as_planned, update};
 use super::moves::walk;
-use super::own_link::{with_own_link, without_own, without_own_link};
+use super::own_link::{with_own_link, without_own_link};
 use super::sent::Sent;
 use super::shared::{Stage, Transfer};
 use crate::points::point;
@@ -182,10 +182,7 @@ async fn write_item(
     if made {
         c.made(&artefact, own);
     }
-    match c.is_back() {
-        true => c.wrote(&without_own(c, &sent), &without_own_link(c, &artefact), own),
-        false => c.wrote(&sent, &artefact, own),
-    }
+    c.wrote(&sent, &artefact, own);
     Ok(Some(artefact))
 }
 
@@ -195,12 +192,14 @@ async fn update_back(c: &mut Course<'_>, mut sent: Sent) -> Result<(Written, Sen
     let (id, version) = (c.item_id()?, c.planned().and_then(|side| side.version.clone()));
     let mut asked =
         Update { step: UPDATE, purpose: Purpose::Change, id, version, before: Cow::Owned(BTreeMap::new()), was: None };
-    // What was begun before is looked at anyway.
-    if c.step(c.at(UPDATE)).is_none() {
+    // What was begun before is looked at anyway, and what was sent then is what is sent again.
+    if let Some(before) = c.sent(c.at(UPDATE)) {
+        sent = before;
+    } else if c.step(c.at(UPDATE)).is_none() {
         let now = c.desk().read(c.kind(), id).await?;
         sent = with_own_link(c, sent, &now);
         if sent.is_held_by(&now) {
-            return Ok((Written { artefact: now, own: false }, sent));
+            return Ok(without_own_link(c, Written { artefact: now, own: false }, sent));
         }
         if !stands_as_planned(c, &asked, &sent, &now) {
             return Err(ConnectError::Changed.into());
@@ -209,7 +208,8 @@ async fn update_back(c: &mut Course<'_>, mut sent: Sent) -> Result<(Written, Sen
         asked.before = Cow::Owned(schema.map(|schema| holdings(&now, schema)).unwrap_or_default());
         asked.version = now.version;
     }
-    update(c, asked, sent).await
+    let (written, sent) = update(c, asked, sent).await?;
+    Ok(without_own_link(c, written, sent))
 }
 
 async fn write_states(

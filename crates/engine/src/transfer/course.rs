@@ -5,7 +5,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use hovrel_core::agree::{Accepted, comments_of, history_of, said};
+use hovrel_core::agree::{Accepted, said_in};
 use hovrel_core::base::{Agreed, Agreement, Base, BaseSide, RuleSlot};
 use hovrel_core::carry::Lacking;
 use hovrel_core::compare::{as_made_there, targets};
@@ -422,7 +422,7 @@ fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Note
         }
         if let (FieldReason::TakenOff(_), Outcome::TakenOff(_)) = (f.reason, change.outcome) {
             for end in End::BOTH {
-                let stays = f.written_into(end, lane.direction.written()).map(|(_, stays, _)| pieces(stays));
+                let stays = f.written_into(end, lane.direction.written()).map(|(_, stays, _)| said_in(stays));
                 let slot = f.field.to_string();
                 out.let_be.extend(stays.into_iter().flatten().map(|(id, _)| LetBe { slot: slot.clone(), end, id }));
             }
@@ -434,18 +434,11 @@ fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Note
     out
 }
 
-/// The pieces of a list, each by what tells it apart and what it says.
-fn pieces(value: &Value) -> impl Iterator<Item = (String, String)> {
-    let comments = comments_of(value).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body))));
-    let past = history_of(value).iter().filter_map(|e| Some((e.id.clone()?, said(&(&e.field, &e.before, &e.after)))));
-    comments.chain(past).collect::<Vec<_>>().into_iter()
-}
-
 /// What was to be added at an end, taken to be there.
 fn perhaps_accepted(f: &FieldChange, end: End, lane: &Lane) -> impl Iterator<Item = Accepted> {
-    let to_add = f.written_into(end, lane.direction.written()).map(|(_, to_add, _)| pieces(to_add));
+    let to_add = f.written_into(end, lane.direction.written()).map(|(_, to_add, _)| said_in(to_add));
     // What a piece says is told by what stands where it comes from, before any conversion.
-    let source: HashMap<String, String> = f.held(end.other()).into_iter().flat_map(pieces).collect();
+    let source: HashMap<String, String> = f.held(end.other()).into_iter().flat_map(said_in).collect();
     let one = move |(piece, words): (String, String)| Accepted {
         slot: f.field.clone(),
         from: end.other(),

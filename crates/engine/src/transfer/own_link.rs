@@ -4,6 +4,7 @@
 
 use std::borrow::Cow;
 
+use hovrel_connect::Written;
 use hovrel_core::model::{Artefact, LinkEnd, Slot, Value};
 
 use super::course::Course;
@@ -19,7 +20,7 @@ fn own_link(c: &Course<'_>) -> Option<LinkEnd> {
 }
 
 /// An item without its link to its counterpart: that is Hovrel's own, and plans don't see it.
-pub(super) fn without_own_link<'i>(c: &Course<'_>, item: &'i Artefact) -> Cow<'i, Artefact> {
+pub(super) fn as_plans_see_it<'i>(c: &Course<'_>, item: &'i Artefact) -> Cow<'i, Artefact> {
     let own = own_link(c);
     match item.links.iter().any(|link| Some(&link.target) == own.as_ref()) {
         true => {
@@ -31,13 +32,14 @@ pub(super) fn without_own_link<'i>(c: &Course<'_>, item: &'i Artefact) -> Cow<'i
     }
 }
 
-/// What was sent, without that link.
-pub(super) fn without_own(c: &Course<'_>, sent: &Sent) -> Sent {
-    let (own, mut sent) = (own_link(c), sent.clone());
+/// What was written and what was sent for it, without that link.
+pub(super) fn without_own_link(c: &Course<'_>, written: Written, mut sent: Sent) -> (Written, Sent) {
+    let own = own_link(c);
     if let Some(Value::Links(links)) = sent.values.get_mut(&Slot::Links) {
         links.retain(|link| Some(&link.target) != own.as_ref());
     }
-    sent
+    let artefact = as_plans_see_it(c, &written.artefact).into_owned();
+    (Written { artefact, ..written }, sent)
 }
 
 /// What is sent, with the link to its counterpart that an item has: what Hovrel wrote there stays.

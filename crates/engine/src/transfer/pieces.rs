@@ -7,7 +7,7 @@
 use std::collections::{HashMap, HashSet};
 
 use hovrel_connect::{Added, Outcome};
-use hovrel_core::agree::{comment_is_there, comments_of, history_of, is_same_entry, said};
+use hovrel_core::agree::{comment_is_there, first_said, is_same_entry, said_in};
 use hovrel_core::model::{Artefact, Comment, HistoryEntry, Value, piece_ids, slot_value};
 use hovrel_core::plan::FieldChange;
 use hovrel_core::rules::Direction;
@@ -50,23 +50,6 @@ impl Piece<'_> {
     }
 }
 
-/// What the end that pieces come from says by each, as it is remembered.
-fn said_by(held: Option<&Value>) -> HashMap<String, String> {
-    let Some(held) = held else { return HashMap::new() };
-    let comments = comments_of(held).iter().filter_map(|c| Some((c.id.clone()?, said(&c.body))));
-    let past = history_of(held).iter().filter_map(|e| Some((e.id.clone()?, said(&(&e.field, &e.before, &e.after)))));
-    comments.chain(past).collect()
-}
-
-/// The ids of the pieces that an end holds.
-fn ids_in(held: Option<&Value>) -> HashSet<String> {
-    match held {
-        Some(Value::Comments(list)) => piece_ids(list).into_iter().collect(),
-        Some(Value::History(list)) => piece_ids(list).into_iter().collect(),
-        _ => HashSet::new(),
-    }
-}
-
 pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Artefact) -> Result<Artefact, Failure> {
     let pieces: Vec<Piece<'_>> = match &f.write {
         Value::Comments(list) => list.iter().map(Piece::Comment).collect(),
@@ -84,9 +67,9 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
         .filter(|r| r.state == "accepted")
         .filter_map(|r| if r.written_end == end { r.became.clone() } else { Some(r.piece.clone()) })
         .collect();
-    let words = said_by(f.held(end.other()));
+    let words: HashMap<String, String> = f.held(end.other()).into_iter().flat_map(said_in).collect();
     // What the plan saw there is none of what came since.
-    let seen = ids_in(f.held(end));
+    let seen: HashSet<String> = f.held(end).into_iter().flat_map(said_in).map(|(id, _)| id).collect();
     let mut now = item;
     let mut at_both: Vec<NewPiece> = Vec::new();
     for piece in &pieces {
@@ -95,7 +78,7 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
         let mut new = NewPiece {
             slot: f.field.to_string(),
             written_end: end,
-            said: words.get(id.split('~').next().unwrap_or_default()).cloned().unwrap_or_default(),
+            said: words.get(first_said(&id)).cloned().unwrap_or_default(),
             piece: id,
             became: None,
             became_said: None,
@@ -122,14 +105,13 @@ pub(super) async fn carry_pieces(c: &mut Course<'_>, f: &FieldChange, item: Arte
         now = c.desk().read(c.kind(), &item_id).await?;
     }
     let held = slot_value(&now, &f.field).into_owned();
+    // An edit of what was written is told by what stands there now.
+    let there: HashMap<String, String> = said_in(&held).collect();
     let held = match c.lane.direction {
         // What came there meanwhile is still to go to the other end: it is no part of what both agree on.
         Direction::Both => without(held, &|id| !seen.contains(id) && !taken.contains(id)),
         _ => held,
     };
-    // An edit of what was written is told by what stands there now.
-    let there: HashMap<String, String> =
-        piece_ids(&now.comments).into_iter().zip(now.comments.iter().map(|c| said(&c.body))).collect();
     for new in at_both {
         let became_said = new.became.as_ref().and_then(|id| there.get(id)).cloned();
         if became_said.is_some() {
