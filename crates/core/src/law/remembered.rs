@@ -99,6 +99,7 @@ impl<V: Clone> Remembered<V> {
             before.came_back |= same(&before.value, &planned[from]);
         }
         note_replaced(&mut replaced[into], &planned[into], at, &same);
+        forget_written(&mut replaced[into], &answer, &same);
         let mut swings = old.map_or(Vec::new(), |old| old.swings.clone());
         if swings.last().is_some_and(|last| last.into == into) {
             swings.clear();
@@ -126,16 +127,19 @@ impl<V: Clone> Remembered<V> {
     }
 
     /// Moves when the left got the right's edit and the right is still to get the left's: to what both would hold had
-    /// only the right been edited. The left's own edit stands out from that, and is written like any other. `planned` is
-    /// what the left held when it was planned; without `half` nothing moves but what is known of the write.
+    /// only the right been edited. The left's own edit stands out from that, and is written like any other. `written` is
+    /// what the left held when it was planned and what it holds by the write's answer; without `half` nothing moves but what
+    /// is known of the write.
     pub fn half_merged(
         self,
-        planned: &V,
+        written: (&V, &V),
         half: Option<Half<V>>,
         at: i64,
         same: impl Fn(&V, &V) -> bool,
     ) -> Remembered<V> {
-        let mut moved = self.perhaps_wrote(End::Left, planned, at, same);
+        let (planned, answer) = written;
+        let mut moved = self.perhaps_wrote(End::Left, planned, at, &same);
+        forget_written(&mut moved.replaced.left, answer, &same);
         if let Some(half) = half {
             (moved.at, moved.made) = (half.at, half.made);
         }
@@ -153,6 +157,11 @@ fn note_replaced<V: Clone>(known: &mut Vec<Replaced<V>>, value: &V, at: i64, sam
     known.retain(|was| !same(&was.value, value));
     known.push(Replaced { value: value.clone(), at, came_back });
     known.drain(..known.len().saturating_sub(REPLACED));
+}
+
+/// What Hovrel wrote itself is no old form any more, although an end held it before.
+fn forget_written<V>(known: &mut Vec<Replaced<V>>, answer: &V, same: &dyn Fn(&V, &V) -> bool) {
+    known.retain(|was| !same(&was.value, answer));
 }
 
 /// What a rule makes for either end of what the other holds, where that is something else than the end holds.

@@ -276,7 +276,7 @@ fn both_ways(
     };
     if let Some(merge) = merge {
         if let (End::Left, Some(before)) = (written.end, &remembered) {
-            let half = before.clone().half_merged(&planned.left, merge.half.clone(), written.at, same);
+            let half = before.clone().half_merged((&planned.left, &done.held), merge.half.clone(), written.at, same);
             return base.set(of, half.at.left.clone(), half.at.right.clone(), agreed(half));
         }
         // The left was written before: it holds what both edits make.

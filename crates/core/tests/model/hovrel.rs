@@ -1,6 +1,8 @@
 //! Hovrel's part: a run reads both ends, plans, writes one end and then the other, and notes; a step at a time.
 
-use hovrel_core::law::{Answer, Carrying, Ending, Next, Remembered, Seen, Verdict, Ways, Wrote, made_of, verdict};
+use hovrel_core::law::{
+    Answer, Carrying, Clash, Ending, Next, Remembered, Seen, Verdict, Ways, Wrote, made_of, verdict,
+};
 use hovrel_core::model::{End, Ends};
 
 use super::world::{Request, SLOTS, Slot, System, Val};
@@ -87,7 +89,7 @@ pub struct Plan {
     pub values: Ends<[Option<Val>; 2]>,
     merged: [bool; 2],
     rebase: [bool; 2],
-    pub conflict: [bool; 2],
+    pub conflict: [Option<Clash<()>>; 2],
     intended: Ends<bool>,
     noted: Ends<bool>,
     /// What did not come about.
@@ -178,7 +180,7 @@ impl Hovrel {
 
     fn make_plan(&mut self, now: Ends<Read>) {
         let (mut values, mut merged) = (Ends::of(|_| [None; 2]), [false; 2]);
-        let (mut rebase, mut conflict) = ([false; 2], [false; 2]);
+        let (mut rebase, mut conflict) = ([false; 2], [None; 2]);
         for n in 0..2 {
             let empty = Val { words: [0, 0], dressed: false };
             let told = now.as_ref().map(|read| match self.planted {
@@ -194,7 +196,7 @@ impl Hovrel {
                     merged[n] = true;
                     End::BOTH.into_iter().for_each(|end| values[end][n] = Some(both[end]));
                 }
-                Verdict::Conflict(_) => conflict[n] = true,
+                Verdict::Conflict(why) => conflict[n] = Some(why),
                 Verdict::FirstContact => unreachable!("there is a base"),
             }
         }
@@ -302,7 +304,7 @@ impl Hovrel {
                 }
                 true => {
                     let half = self.base[n].without_left(&ways, &now.right);
-                    self.base[n].clone().half_merged(&now.left, half, NOW, Val::eq)
+                    self.base[n].clone().half_merged((&now.left, &answer), half, NOW, Val::eq)
                 }
                 false => {
                     let left = if plan.merged[n] { plan.values.left[n].expect("it was written") } else { now.left };

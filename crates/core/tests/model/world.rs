@@ -57,8 +57,10 @@ impl Ways for Slot {
     fn are_apart(&self, was: Ends<&Val>, now: Ends<&Val>) -> bool {
         let touched = |end: End, n: usize| was[end].words[n] != now[end].words[n];
         let dressed = |end: End| was[end].dressed != now[end].dressed;
-        let apart = |touched: &dyn Fn(End) -> bool| !(touched(End::Left) && touched(End::Right));
-        *self == Slot::Text && (0..2).all(|n| apart(&|end| touched(end, n))) && apart(&dressed)
+        let both = |touched: &dyn Fn(End) -> bool| touched(End::Left) && touched(End::Right);
+        // Who types the same word at both ends types it once.
+        let clash = |n: usize| both(&|end| touched(end, n)) && now.left.words[n] != now.right.words[n];
+        *self == Slot::Text && !(0..2).any(clash) && !both(&dressed)
     }
 }
 
@@ -148,7 +150,8 @@ pub struct Setting {
     pub quirks: Ends<Quirk>,
 }
 
-/// Systems with versions, one where the last write wins, and what systems do of their own.
+/// Systems with versions, one where the last write wins (of these three none does anything of its own), and what systems do
+/// of their own.
 pub fn settings() -> Vec<Setting> {
     let setting = |left, right, quirks| Setting { versions: Ends { left, right }, quirks };
     let quiet = Ends { left: Quirk::None, right: Quirk::None };
@@ -165,13 +168,26 @@ pub fn settings() -> Vec<Setting> {
     ]
 }
 
+/// Which words people type.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum Alphabet {
+    /// Every edit types a word of its own, so that what becomes of each can be told.
+    OfItsOwn,
+    /// At each place the word from the beginning and two others, so that both ends come to the same and return to what was.
+    Small,
+}
+
 /// What people did, word by word.
-#[derive(Debug, Clone, Default, PartialEq, Eq, Hash)]
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
 pub struct People {
-    /// Where each word was typed, from the first that is not from the beginning.
-    pub typed: Vec<(usize, usize)>,
+    pub alphabet: Alphabet,
+    /// Words that were typed where neither end had held them before and that nobody typed over since, and the place of each.
+    pub standing: Vec<(u8, (usize, usize))>,
+    edits: u8,
     /// By word, whether somebody at either end typed over it.
     pub replaced: [[bool; 16]; 2],
+    /// By word, whether somebody at either end typed it.
+    pub typed_at: [[bool; 16]; 2],
     /// Words that a system dropped when it gave an old form back, which somebody edited then without having seen them: nobody
     /// can tell that from an edit of what was there, so they may be lost, and may come back.
     pub dropped: [bool; 16],
@@ -180,16 +196,42 @@ pub struct People {
 }
 
 /// The first word that nobody has typed at the beginning.
-pub const FIRST: u8 = 4;
+const FIRST: u8 = 4;
 
 /// Places where words are typed: slot and word.
 pub const PLACES: [(usize, usize); 3] = [(0, 0), (0, 1), (1, 0)];
 
 impl People {
-    /// Somebody types a new word at an end.
-    pub fn edit(&mut self, end: End, system: &mut System, (slot, at): (usize, usize)) {
-        let word = FIRST + self.typed.len() as u8;
+    pub fn new(alphabet: Alphabet) -> People {
+        let (by_end, dropped, touched) = ([[false; 16]; 2], [false; 16], [[[false; 2]; 2]; 2]);
+        People { alphabet, standing: Vec::new(), edits: 0, replaced: by_end, typed_at: by_end, dropped, touched }
+    }
+
+    /// The words that somebody may type at a place instead of what it holds.
+    pub fn may_type(&self, (slot, at): (usize, usize), held: u8) -> Vec<u8> {
+        let place = (2 * slot + at) as u8;
+        match self.alphabet {
+            Alphabet::OfItsOwn => vec![FIRST + self.edits],
+            Alphabet::Small => {
+                let words = [1 + place, FIRST + 2 * place, FIRST + 2 * place + 1];
+                words.into_iter().filter(|word| *word != held).collect()
+            }
+        }
+    }
+
+    /// Somebody types a word at an end.
+    pub fn edit(&mut self, end: End, system: &mut System, (slot, at): (usize, usize), word: u8) {
+        self.edits += 1;
         let mut value = system.held[slot];
+        // What is typed anew, at either end, was not removed.
+        self.replaced.iter_mut().for_each(|replaced| replaced[word as usize] = false);
+        self.standing.retain(|(standing, _)| *standing != value.words[at]);
+        // Who returns to what was there before is not known from one who did nothing.
+        if word >= FIRST && !self.typed_at.iter().any(|typed| typed[word as usize]) {
+            self.standing.push((word, (slot, at)));
+            self.standing.sort_unstable();
+        }
+        self.typed_at[end as usize][word as usize] = true;
         self.replaced[end as usize][value.words[at] as usize] = true;
         if let Some(dropped) = system.dropped[slot].take() {
             for word in dropped.words.into_iter().chain(value.words) {
@@ -203,7 +245,6 @@ impl People {
         }
         system.to_come[slot] = None;
         system.set(slot, value);
-        self.typed.push((slot, at));
         self.touched[slot][at][end as usize] = true;
     }
 
