@@ -61,7 +61,7 @@ pub fn fault_into(end: End, reason: &FaultReason) -> String {
             format!("the edit touches what only the {to} can hold: a format of the same words, or a part that was rewritten; make it there too, or decide which end is written")
         }
         FaultReason::StepsInPlaceOfCalls => {
-            format!("shared steps stand in place of the calls that the item has at the {to}; make the edit there, or in the shared steps")
+            format!("the edit touches shared steps that stand in place of a call that the item has at the {to}; make it in the shared steps, or put steps of its own there")
         }
         FaultReason::NotWrittenInto { .. } => {
             "nothing goes from right to left alone; let the lane run both ways, or swap the ends of the route".into()

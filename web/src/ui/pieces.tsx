@@ -165,7 +165,7 @@ const shown = (lines: Line[], side?: Side) =>
   lines.some((l) => l.pieces.some((p) => p.text.trim() && !hidden(p.change, side)));
 
 /** Steps in order; one that did not change is quiet, unless nothing did. */
-function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
+function Steps({ steps, side, from = 0 }: { steps: Schemas["StepDiff"][]; side?: Side; from?: number }) {
   const parts = (s: Schemas["StepDiff"]): [string, Line[]][] => [
     ["", s.action],
     ["expected", s.expected],
@@ -174,13 +174,14 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
   const differs = (s: Schemas["StepDiff"]) =>
     parts(s).some(([, lines]) => changed(lines)) || [...s.call, ...s.files].some((p) => p.change !== "same");
   const any = steps.some(differs);
+  const number = (s: Schemas["StepDiff"]) => (side === "before" ? s.before : (s.after ?? s.before));
   return (
     <ol className="space-y-1.5">
       {steps
         .filter((s) => (side === "before" ? s.before != null : side === "after" ? s.after != null : true))
         .map((s, n) => (
           <li key={n} className={`grid grid-cols-[22px_1fr] ${any && !differs(s) ? "text-ink-3" : ""}`}>
-            <span className="mono text-ink-3">{(side === "before" ? s.before : (s.after ?? s.before)) ?? ""}</span>
+            <span className="mono text-ink-3">{number(s) == null ? "" : Number(number(s)) + from}</span>
             <div className="min-w-0">
               {s.call.length > 0 && (
                 <span className="block">
@@ -209,11 +210,11 @@ function Steps({ steps, side }: { steps: Schemas["StepDiff"][]; side?: Side }) {
   );
 }
 
-/** A value or a difference, as what it is. */
-export function Shown({ value, side }: { value: Schemas["ValueDiff"]; side?: Side }) {
+/** A value or a difference, as what it is; of a list of steps that is a part of one, behind so many others. */
+export function Shown({ value, side, from }: { value: Schemas["ValueDiff"]; side?: Side; from?: number }) {
   switch (value.shape) {
     case "steps":
-      return value.steps.length ? <Steps steps={value.steps} side={side} /> : <Nothing />;
+      return value.steps.length ? <Steps steps={value.steps} side={side} from={from} /> : <Nothing />;
     case "rich":
       return shown(value.lines, side) ? <Lines lines={value.lines} side={side} /> : <Nothing />;
     case "text":

@@ -143,7 +143,7 @@ async fn each_comment_is_at_both_ends_once() {
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn files_and_links_are_added_and_taken_away_at_both_ends() {
-    let mut ground = Ground::begin_with(true).await;
+    let mut ground = Ground::begin_with(&[Kind::TestCase], true).await;
     ground.settle().await;
     let before = ground.items().await;
     let items: Vec<&(Artefact, Artefact)> = before.values().take(4).collect();

@@ -10,11 +10,12 @@ use hovrel_testkit::{Client, Known, OLDSTONE, Systems, TALLYBENCH, page_source, 
 use serde_json::{Value, json};
 
 use crate::both_ways::paired;
+use crate::browser::walked;
 use crate::program::Program;
 
 pub struct Ground {
     pub systems: Systems,
-    program: Program,
+    pub program: Program,
     pub client: Client,
     pub route: String,
 }
@@ -25,11 +26,11 @@ const BOTH_WAYS: [&str; 7] = ["title", "preconditions", "steps", PARENT, COMMENT
 impl Ground {
     /// Test cases with their steps carried once, by a lane that carries both ways from then on.
     pub async fn begin() -> Ground {
-        Ground::begin_with(false).await
+        Ground::begin_with(&[Kind::TestCase], false).await
     }
 
-    /// The same, perhaps with links from the left items to their counterparts.
-    pub async fn begin_with(link_back: bool) -> Ground {
+    /// The same of other kinds, perhaps with links from the left cases to their counterparts.
+    pub async fn begin_with(both_ways: &[Kind], link_back: bool) -> Ground {
         let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
         let client = Client::sign_in(&program.address).await;
         let kinds = [Kind::Folder, Kind::SharedSteps, Kind::TestCase];
@@ -41,11 +42,12 @@ impl Ground {
         let plan = client.dry_run(&route).await;
         client.decide_all(&plan).await;
         client.finish(&client.transfer(&plan).await).await;
-        let lane = lanes.iter_mut().find(|lane| lane["left_kind"] == "test_case").expect("a lane of cases");
-        lane["direction"] = json!("both");
-        for rule in lane["rules"].as_array_mut().expect("rules") {
-            let target = rule["into"]["right"]["target"].as_str().unwrap_or_default().to_owned();
-            rule["back"] = json!(BOTH_WAYS.contains(&target.as_str()));
+        for lane in lanes.iter_mut().filter(|lane| both_ways.iter().any(|kind| lane["left_kind"] == kind.id())) {
+            lane["direction"] = json!("both");
+            for rule in lane["rules"].as_array_mut().expect("rules") {
+                let target = rule["into"]["right"]["target"].as_str().unwrap_or_default().to_owned();
+                rule["back"] = json!(BOTH_WAYS.contains(&target.as_str()));
+            }
         }
         client.save_lanes(&route, &lanes).await;
         Ground { systems, program, client, route }
@@ -87,6 +89,15 @@ impl Ground {
 
     /// Carries out what a dry run finds by itself; nothing may be left to do by itself afterwards.
     pub async fn carry(&mut self, cut: Option<&str>) {
+        self.run(cut).await;
+        let (_, found) = self.plan().await;
+        let asks = |c: &Value| c["outcome"] == "conflict" || is_odd(&c["left"]["key"]);
+        let by_itself: Vec<&Value> = found.values().filter(|c| !asks(c)).collect();
+        assert!(by_itself.is_empty(), "after {cut:?}: {by_itself:?}");
+    }
+
+    /// Carries out what a dry run finds by itself, cut off at a place or not.
+    pub async fn run(&mut self, cut: Option<&str>) {
         let (plan, found) = self.plan().await;
         let job = match cut {
             None => self.client.transfer(&plan).await,
@@ -94,18 +105,17 @@ impl Ground {
         };
         let job = self.client.finish(&job).await;
         let refused = self.client.get(&format!("/jobs/{}/refused", job["id"].as_str().expect("an id"))).await;
-        // Its own system refuses what it holds, whatever is written.
-        let is_odd = |key: &Value| *key == "OS-3003";
         let others = refused.as_array().expect("a list").iter().filter(|r| !is_odd(&r["key"])).count();
         assert_eq!((job["state"].as_str(), others), (Some("done"), 0), "{refused}: {found:?}");
-        let (_, found) = self.plan().await;
-        let asks = |c: &Value| c["outcome"] == "conflict" || is_odd(&c["left"]["key"]);
-        let by_itself: Vec<&Value> = found.values().filter(|c| !asks(c)).collect();
-        assert!(by_itself.is_empty(), "after {cut:?}: {by_itself:?}");
     }
 }
 
-fn steps(item: &Artefact) -> &[Step] {
+/// Its own system refuses what it holds, whatever is written.
+fn is_odd(key: &Value) -> bool {
+    *key == "OS-3003"
+}
+
+pub fn steps(item: &Artefact) -> &[Step] {
     match item.fields.get("steps") {
         Some(Held::Steps(steps)) => steps,
         _ => &[],
@@ -175,6 +185,18 @@ async fn steps_are_edited_at_both_ends_in_their_source() {
         if ![coloured, both, clash].iter().any(|item| item.0.key == *key) {
             assert_eq!(&now[key], was, "nothing else is touched");
         }
+    }
+
+    // A person puts both edits of that step together in the browser: both ends get both, in this order.
+    let walk = vec![("ROUTE", ground.route.clone()), ("KEY", clash.0.key.clone())];
+    walked(&ground.program, &["steps-merged"], walk).await;
+    ground.carry(None).await;
+    let now = ground.items().await;
+    let (left, right) = &now[&clash.0.key];
+    for item in [left, right] {
+        let told: Vec<String> = steps(item).iter().map(|step| step.action.plain()).collect();
+        assert_eq!(told[1..3], ["Left words here", "Quite other words"], "{}: {told:?}", item.key);
+        assert_eq!(told.len(), steps(&clash.0).len() + 1, "{told:?}");
     }
 
     // Cut off between both ends of a merge.

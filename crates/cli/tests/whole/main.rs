@@ -4,6 +4,7 @@ mod between;
 mod both_sides;
 mod both_ways;
 mod both_ways_members;
+mod both_ways_shared;
 mod both_ways_texts;
 mod browser;
 mod command_line;

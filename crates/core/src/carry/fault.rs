@@ -94,7 +94,7 @@ pub enum FaultReason {
     /// The edit touches what only the end that is to be written can hold: a format in the same words, a step that was
     /// rewritten there.
     OnlyHeldHere,
-    /// Shared steps stand in place of the calls that the item has there, so that nothing can be written back.
+    /// The edit touches shared steps that stand in place of a call that the item has there.
     StepsInPlaceOfCalls,
     /// Something is to go into an end that nothing is written into.
     NotWrittenInto {

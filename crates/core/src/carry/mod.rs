@@ -6,6 +6,7 @@
 
 mod amounts;
 mod back;
+mod calls;
 mod comments;
 mod context;
 mod convert;
@@ -26,6 +27,7 @@ mod texts;
 mod users;
 mod ways;
 
+pub use calls::{with_calls, without_calls};
 pub(crate) use comments::renamed_comments;
 pub use context::{Context, PairLookup, Place};
 pub use convert::{Converted, convert};

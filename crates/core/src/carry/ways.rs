@@ -4,13 +4,14 @@
 //! that was edited too, what becomes of both. Formatted texts, steps and tables keep what the other end can't hold: only what
 //! was edited of them goes over.
 
+use super::calls::with_calls;
 use super::context::Context;
 use super::convert::Converted;
 use super::fault::FaultReason;
 use super::ready::Ready;
 use crate::agree::same;
 use crate::law::{Ways, one_stands_for_the_other};
-use crate::loss::{Loss, LossCause};
+use crate::loss::Loss;
 use crate::merge::{lifted, merge};
 use crate::model::{Artefact, End, Ends, Value, ValueType};
 
@@ -30,7 +31,7 @@ pub struct BothWays<'a> {
 impl BothWays<'_> {
     /// What is made of a value for an end at which nothing stands, with what is lost.
     pub fn whole(&self, into: End, value: &Value) -> Converted {
-        let mut out = self.made(into, &Value::Empty, value);
+        let mut out = self.keeping_calls(into, self.made(into, &Value::Empty, value));
         out.losses.extend(self.lost_in_reading(into));
         out
     }
@@ -45,7 +46,7 @@ impl BothWays<'_> {
             true => self.put_members(into, (there, was, is), true),
             false => self.put_in_parts(into, there, was, is),
         };
-        let mut out = put.unwrap_or_else(|| self.made(into, there, is));
+        let mut out = self.keeping_calls(into, put.unwrap_or_else(|| self.made(into, there, is)));
         out.losses.extend(self.lost_in_reading(into));
         out
     }
@@ -69,7 +70,7 @@ impl BothWays<'_> {
             return self.put_members(into, (there, was, is), false);
         }
         if self.goes_in_parts(into) {
-            return self.put_in_parts(into, there, was, is);
+            return self.put_in_parts(into, there, was, is).map(|put| self.keeping_calls(into, put));
         }
         let edited = self.made(into.other(), was, there).value?;
         let both = if same(&edited, was) { is.clone() } else { merge(was, &edited, is)? };
@@ -116,7 +117,7 @@ impl BothWays<'_> {
     /// Whether an end takes a value that a person made for it, and holds it as it is.
     pub fn takes(&self, into: End, value: &Value) -> bool {
         let ready = self.ready[into];
-        ready.refusal(value).is_none() && ready.keeps(value) && !self.has_calls_in_place(into)
+        ready.refusal(value).is_none() && ready.keeps(value) && self.keeps_calls(into, value)
     }
 
     /// What the item that an edit comes from lost when it was read, of what the rule takes from it.
@@ -129,9 +130,6 @@ impl BothWays<'_> {
     /// What is made of a value for an end at which something stands.
     pub(super) fn made(&self, into: End, there: &Value, is: &Value) -> Converted {
         let (ready, item) = (self.ready[into], self.items[into.other()]);
-        if self.has_calls_in_place(into) {
-            return Converted { value: None, losses: Vec::new(), fault: Some(FaultReason::StepsInPlaceOfCalls) };
-        }
         match self.taken_back {
             Some(end) if end != into => {
                 match self.ready[end].taken_back(there, is.clone(), self.cx[end], self.cx[into]) {
@@ -143,14 +141,23 @@ impl BothWays<'_> {
         }
     }
 
-    /// Whether what is known of the item at an end is not what stands there: shared steps in place of the steps that call
-    /// them. To write that back would undo the calls.
-    fn has_calls_in_place(&self, end: End) -> bool {
-        let is_call = |cause: &LossCause| {
-            matches!(cause, LossCause::CallExpanded | LossCause::CallCycle | LossCause::CallOfNothing)
-        };
-        let slot = &self.ready[end].fill.target;
-        self.items[end].read_losses.iter().any(|loss| loss.field == *slot && is_call(&loss.cause))
+    /// Nothing instead of a value that touches what stands at an end in place of calls: to write that would undo them.
+    fn keeping_calls(&self, into: End, out: Converted) -> Converted {
+        match &out.value {
+            Some(value) if !self.keeps_calls(into, value) => {
+                Converted { value: None, losses: Vec::new(), fault: Some(FaultReason::StepsInPlaceOfCalls) }
+            }
+            _ => out,
+        }
+    }
+
+    fn keeps_calls(&self, into: End, value: &Value) -> bool {
+        let (slot, item) = (&self.ready[into].fill.target, self.items[into]);
+        let Some(expanded) = item.expanded.get(slot) else { return true };
+        match (&*slot.of(item), value) {
+            (Value::Steps(there), Value::Steps(edited)) => with_calls(there, expanded, edited).is_some(),
+            _ => true,
+        }
     }
 }
 

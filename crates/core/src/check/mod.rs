@@ -16,7 +16,7 @@ use crate::carry::{Context, FaultReason, Ready};
 use crate::catalogue::{FieldSchema, KindSchema};
 use crate::expression::compile;
 use crate::model::{Artefact, End, Kind, PARENT, Slot, ValueType};
-use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source, ValueRow, row_back};
+use crate::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, RuleId, Source, ValueRow, row_back};
 use crate::scope::condition_faults;
 use item_faults::ItemFaults;
 use types::{after_conversions, go_both_ways, goes_into, invertible};
@@ -100,6 +100,20 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
         faults.push(fault(lane, "", FaultReason::NoMarkPlace, true));
     }
     faults
+}
+
+/// The rules of a lane that could carry both ways as they are, if it did: those that go on as they do, and nothing at either end
+/// stands against their way back.
+pub fn could_go_back(lane: &Lane, cx: &Context<'_>) -> Vec<RuleId> {
+    let could = |rule: &&Rule| {
+        let asked = Rule { back: true, ..(*rule).clone() };
+        let fill = asked.fill(WRITTEN).filter(|_| asked.fill(WRITTEN.other()).is_none());
+        fill.is_some_and(|fill| {
+            schema_faults(fill, cx.from_kind, cx.to_kind).is_empty()
+                && way_back_faults(&asked, fill, Direction::Both, cx).is_empty()
+        })
+    };
+    lane.rules.iter().filter(could).map(|rule| rule.id.clone()).collect()
 }
 
 pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {

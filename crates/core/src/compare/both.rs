@@ -329,6 +329,7 @@ fn both(
         reason,
         back: Some(returned),
         cannot,
+        expanded: ways.items[other].expanded.get(slots[other]).cloned().unwrap_or_default(),
         ..FieldChange::of(slots[first].clone())
     }
 }

@@ -1,11 +1,11 @@
 //! An artefact with its files, links, comments and history.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use chrono::{DateTime, FixedOffset};
 use serde::{Deserialize, Serialize};
 
-use super::{Document, Fields, Kind};
+use super::{Document, Expanded, Fields, Kind};
 use crate::loss::Loss;
 use crate::slot::Slot;
 
@@ -57,6 +57,10 @@ pub struct Artefact {
     #[serde(default, skip_serializing_if = "BTreeSet::is_empty")]
     #[cfg_attr(feature = "schema", schema(value_type = Vec<String>))]
     pub left_out: BTreeSet<Slot>,
+    /// By slot, the calls in whose place shared steps stand, in the order of the list.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    #[cfg_attr(feature = "schema", schema(ignore))]
+    pub expanded: BTreeMap<Slot, Vec<Expanded>>,
 }
 
 impl Artefact {
@@ -81,6 +85,7 @@ impl Artefact {
             origin: None,
             read_losses: Vec::new(),
             left_out: BTreeSet::new(),
+            expanded: BTreeMap::new(),
         }
     }
 }

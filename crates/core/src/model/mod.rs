@@ -43,7 +43,7 @@ pub use origin::{is_mark, marks_system, origin_mark};
 pub use pending::{labelled, named, names_pending, pending_names};
 pub use piece::{Piece, piece_ids, with_piece_ids};
 pub use span::Span;
-pub use steps::{Argument, Call, Step};
+pub use steps::{Argument, Call, Expanded, Step};
 #[cfg(feature = "schema")]
 pub use value::ValueSchema;
 pub use value::{Decimal, Pending, Reference, Value, ValueError, ValueType, read_day};

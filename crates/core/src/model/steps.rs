@@ -31,6 +31,17 @@ pub struct Call {
     pub arguments: Vec<Argument>,
 }
 
+/// A step that calls shared steps, where these stand in its place in a list.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Expanded {
+    /// Where they begin in the list.
+    pub at: usize,
+    /// The step that stands there at its own system.
+    pub call: Step,
+    /// What stands in its place.
+    pub steps: Vec<Step>,
+}
+
 /// A value for a parameter.
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

@@ -10,7 +10,7 @@ use crate::carry::FaultReason;
 use crate::identity::Evidence;
 use crate::law::Half;
 use crate::loss::Loss;
-use crate::model::{Artefact, End, Ends, Kind, Slot, Stamp, Value, codes};
+use crate::model::{Artefact, End, Ends, Expanded, Kind, Slot, Stamp, Value, codes};
 
 /// One change to one artefact.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -240,6 +240,9 @@ pub struct FieldChange {
     /// The ends into which it can't be carried as it stands, and why.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub cannot: Vec<(End, FaultReason)>,
+    /// The calls in whose place shared steps stand in what the end holds that is not written first.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub expanded: Vec<Expanded>,
 }
 
 /// What a field becomes at the end that its lane does not write first.
@@ -282,6 +285,7 @@ impl FieldChange {
             back: None,
             merge: None,
             cannot: Vec::new(),
+            expanded: Vec::new(),
         }
     }
 

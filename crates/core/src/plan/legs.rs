@@ -22,6 +22,7 @@ pub fn leg_back(change: &Change, decision: &Decision, first_contact: FirstContac
             write: write.clone(),
             losses: losses.to_vec(),
             reason: f.reason,
+            expanded: f.expanded.clone(),
             ..FieldChange::of(slot.clone())
         })
     };

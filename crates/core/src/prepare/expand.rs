@@ -9,7 +9,7 @@ use std::collections::{HashMap, HashSet};
 use crate::carry::call_text;
 use crate::catalogue::Calls;
 use crate::loss::{Loss, LossCause, LossKind};
-use crate::model::{Argument, Artefact, Block, Call, Document, Inline, Step, Value};
+use crate::model::{Argument, Artefact, Block, Call, Document, Expanded, Inline, Step, Value};
 
 /// Shared steps by id.
 pub type Shared<'a> = HashMap<&'a str, &'a Artefact>;
@@ -68,9 +68,10 @@ pub fn expand_calls(artefact: &Artefact, shared: &Shared<'_>, keep: Calls) -> Op
     for (field, value) in artefact.fields.iter() {
         let Value::Steps(steps) = value else { continue };
         let mut expander = Expander { shared, keep, field, root: &artefact.id, losses: Vec::new() };
-        let made = expander.steps(steps, &[], &mut Vec::new());
+        let (made, expanded) = expander.list(steps);
         if made != *steps {
             changed = true;
+            out.expanded.insert((&**field).into(), expanded);
             out.fields.set(field.clone(), Value::Steps(made));
             out.read_losses.append(&mut expander.losses);
         }
@@ -87,6 +88,19 @@ struct Expander<'a> {
 }
 
 impl<'a> Expander<'a> {
+    /// A list of steps, and what stands in place of which of them.
+    fn list(&mut self, list: &[Step]) -> (Vec<Step>, Vec<Expanded>) {
+        let (mut out, mut expanded) = (Vec::new(), Vec::new());
+        for call in list {
+            let steps = self.steps(std::slice::from_ref(call), &[], &mut Vec::new());
+            if steps != std::slice::from_ref(call) {
+                expanded.push(Expanded { at: out.len(), call: call.clone(), steps: steps.clone() });
+            }
+            out.extend(steps);
+        }
+        (out, expanded)
+    }
+
     fn steps(&mut self, list: &[Step], bound: &[Argument], line: &mut Vec<&'a str>) -> Vec<Step> {
         let mut out = Vec::new();
         for step in list {

@@ -3,6 +3,7 @@
 
 use std::collections::HashMap;
 
+use hovrel_core::carry::{with_calls, without_calls};
 use hovrel_core::catalogue::Calls;
 use hovrel_core::loss::LossCause;
 use hovrel_core::model::{Argument, Artefact, Call, Document, Fields, Kind, Reference, Step, Value};
@@ -70,6 +71,61 @@ proptest! {
             for a in &expanded {
                 prop_assert!(calls(a).all(|c| at(c.target.id()) < at(&a.id)), "{:?} after {:?}", a.id, order);
                 prop_assert!(expand_calls(a, &kept, keep).is_none(), "expanding again changes nothing");
+            }
+        }
+    }
+
+    /// What is edited beside the steps that stand in place of calls goes back, and every call stays; what is edited within them
+    /// does not, and a call goes with all of its steps.
+    #[test]
+    fn calls_are_calls_again_where_nobody_touched_them(
+        w in world(), own in prop::collection::vec(0..4u8, 12), at in any::<prop::sample::Index>()
+    ) {
+        let all: Vec<Artefact> = w.iter().enumerate().map(|(n, s)| artefact(n, s)).collect();
+        let shared: HashMap<&str, &Artefact> = all.iter().map(|a| (a.id.as_str(), a)).collect();
+        for before in &all {
+            let Some(after) = expand_calls(before, &shared, Calls::None) else { continue };
+            let (original, there) = (steps(before), steps(&after));
+            let expanded = &after.expanded["steps"];
+            prop_assert_eq!(with_calls(there, expanded, there), Some(original.to_vec()));
+            prop_assert_eq!(without_calls(original, expanded), there);
+
+            let in_stretch = |n: usize| expanded.iter().any(|e| (e.at..e.at + e.steps.len()).contains(&n));
+            let said = |words: &str| Step { action: Document::from_text(words), ..Step::default() };
+            let mut edited = Vec::new();
+            for (n, step) in there.iter().enumerate() {
+                match own[n % own.len()] {
+                    _ if in_stretch(n) => edited.push(step.clone()),
+                    0 => edited.push(said(&format!("{} and wait", step.action.plain()))),
+                    1 => edited.extend([step.clone(), said(&format!("new behind {n}"))]),
+                    2 => {}
+                    _ => edited.push(step.clone()),
+                }
+            }
+            let is_seen = |e: &&hovrel_core::model::Expanded| !e.steps.is_empty();
+            match with_calls(there, expanded, &edited) {
+                Some(back) => {
+                    prop_assert_eq!(without_calls(&back, expanded), edited);
+                    prop_assert_eq!(back.iter().filter(|s| s.call.is_some()).count(), expanded.len());
+                }
+                // A call that is not to be seen, between steps that are both gone.
+                None => prop_assert!(expanded.iter().any(|e| e.steps.is_empty())),
+            }
+
+            let seen: Vec<_> = expanded.iter().filter(is_seen).collect();
+            if !seen.is_empty() {
+                let e = seen[at.index(seen.len())];
+                let mut touched = there.to_vec();
+                touched[e.at].expected = Document::from_text("something else");
+                prop_assert_eq!(with_calls(there, expanded, &touched), None);
+                let mut without = there.to_vec();
+                let gone: Vec<Step> = without.drain(e.at..e.at + e.steps.len()).collect();
+                // Of steps that stand there twice nobody knows which are gone.
+                let is_twice = gone.iter().any(|step| without.contains(step));
+                if !is_twice && expanded.iter().all(|e| !e.steps.is_empty()) {
+                    let back = with_calls(there, expanded, &without).expect("the call goes");
+                    prop_assert_eq!(back.len(), original.len() - 1);
+                }
             }
         }
     }

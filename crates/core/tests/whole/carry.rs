@@ -5,7 +5,7 @@ use std::collections::HashMap;
 
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Calls, Catalogue, FieldSchema, KindSchema, User};
-use hovrel_core::check::{Fault, beyond_limits, check};
+use hovrel_core::check::{Fault, beyond_limits, check, could_go_back};
 use hovrel_core::loss::{LossCause, LossKind};
 use hovrel_core::model::{
     ATTACHMENTS, Artefact, Attachment, Call, Document, End, Kind, LINKS, Link, LinkEnd, LinkType, PARENT, Reference,
@@ -602,4 +602,37 @@ fn a_wrong_expression_is_told_before_anything_runs() {
         matches!(&moving[..], [FaultReason::Expression { why, .. }] if why.contains("every dry run")),
         "{moving:?}"
     );
+}
+
+/// What could carry both ways is what a lane that does has no fault of, rule by rule.
+#[test]
+fn rules_that_could_go_back_have_no_fault_when_they_do() {
+    let ends = Ends::new();
+    let ruling = |field: &str, source: &str, conversions: Vec<Conversion>| {
+        rule(field, Source::Field(source.into()), conversions)
+    };
+    let back_and_forth = map(&[("4 – Severe", "High"), ("1 – Cosmetic", "Low")], Fallback::Block);
+    let astray = map(&[("4 – Severe", "High"), ("3 – Grave", "High")], Fallback::Block);
+    let rules = [
+        ruling("priority", "level", vec![back_and_forth]),
+        ruling("priority", "level", vec![astray]),
+        ruling("gone", "level", vec![]),
+        ruling("priority", "gone", vec![]),
+        rule("priority", Source::Constant(Value::choice("High")), vec![]),
+        rule("origin", Source::Origin, vec![]),
+    ];
+    let mut could = 0;
+    for one in rules {
+        let lane = Lane::of_kind(Kind::TestCase, vec![one.clone()]);
+        let found = could_go_back(&lane, &ends.context()) == [one.id.clone()];
+        let lane =
+            Lane { direction: Direction::Both, ..Lane::of_kind(Kind::TestCase, vec![Rule { back: true, ..one }]) };
+        let field = lane.fills().next().expect("a rule").target.to_string();
+        let clean = !check(&lane, &ends.context(), &[])
+            .iter()
+            .any(|f| f.field == field && f.reason != FaultReason::RequiredUnfed);
+        assert_eq!(found, clean, "{lane:?}: {:?}", check(&lane, &ends.context(), &[]));
+        could += usize::from(found);
+    }
+    assert_eq!(could, 1, "the value map that leads back");
 }

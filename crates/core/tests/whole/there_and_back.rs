@@ -7,8 +7,9 @@ use hovrel_core::agree::same;
 use hovrel_core::carry::{BothWays, Context, FaultReason, Place, Ready, UserMatcher};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, User};
 use hovrel_core::law::{Remembered, Verdict, Ways, verdict};
-use hovrel_core::loss::{Loss, LossCause, LossKind};
-use hovrel_core::model::{Artefact, Block, Document, End, Ends, Inline, Kind, Step, Value, ValueType};
+use hovrel_core::model::{
+    Artefact, Block, Call, Document, End, Ends, Expanded, Inline, Kind, Reference, Step, Value, ValueType,
+};
 use hovrel_core::rules::{Conversion, Direction, Fallback, Fill, Lane, Rule, Source, UserTable, ValueMap, ValueRow};
 use hovrel_core::text::{TextFormat, carry, read};
 use proptest::prelude::*;
@@ -481,21 +482,18 @@ fn edits_of_different_parts_of_steps_are_merged() {
 }
 
 #[test]
-fn nothing_is_written_back_over_calls_that_shared_steps_stand_in_for() {
+fn an_edit_beside_a_call_that_shared_steps_stand_in_for_goes_back() {
     with_ways(ValueType::Steps, &[], |ways| {
         let there = Value::Steps(vec![says("Unlock", ""), says("Run", "")]);
         let edited = Value::Steps(vec![says("Unlock", ""), says("Run fast", "")]);
+        let beside = Value::Steps(vec![says("Unlock twice", ""), says("Run", "")]);
         let mut item = Artefact::bare(Kind::TestCase, "c1");
-        let cause = LossCause::CallExpanded;
-        item.read_losses.push(Loss {
-            field: "before".into(),
-            kind: LossKind::Flattened,
-            cause,
-            before: "Run".into(),
-            after: "Run".into(),
-        });
+        let call = Step { call: Some(Call { target: Reference::known("7"), arguments: vec![] }), ..Step::default() };
+        item.fields.set("before", there.clone());
+        item.expanded.insert("before".into(), vec![Expanded { at: 1, call, steps: vec![says("Run", "")] }]);
         let ways = BothWays { items: Ends { left: &item, right: ways.items.right }, ..*ways };
         assert_eq!(ways.put(End::Left, &there, &there, &edited), Err(FaultReason::StepsInPlaceOfCalls));
+        assert_eq!(ways.put(End::Left, &there, &there, &beside), Ok(beside.clone()));
         assert_eq!(ways.put(End::Right, &there, &there, &edited), Ok(edited.clone()), "into the other end all goes");
         assert!(ways.agree(Ends { left: &there, right: &there }));
     });

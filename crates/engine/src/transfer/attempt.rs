@@ -14,13 +14,13 @@ use hovrel_core::model::{Artefact, End, ShortForm, Slot, Value, labelled, names_
 use hovrel_core::plan::{Change, Decision, FieldChange, leg_back, leg_merged};
 use hovrel_store::Stage as Noted;
 
+use super::as_taken::{as_it_stands, both_as_rules_take_it};
 use super::back::link_back;
 use super::course::{Course, There};
 use super::failure::{Failure, refuse};
 use super::hanging::carry;
 use super::item::{Purpose, UPDATE, Update, create, stands_as_planned, update};
 use super::moves::walk;
-use super::own_link::{with_own_link, without_own_link};
 use super::sent::Sent;
 use super::shared::{Stage, Transfer};
 use crate::points::point;
@@ -197,9 +197,9 @@ async fn update_back(c: &mut Course<'_>, mut sent: Sent) -> Result<(Written, Sen
         sent = before;
     } else if c.step(c.at(UPDATE)).is_none() {
         let now = c.desk().read(c.kind(), id).await?;
-        sent = with_own_link(c, sent, &now);
+        sent = as_it_stands(c, sent, &now)?;
         if sent.is_held_by(&now) {
-            return Ok(without_own_link(c, Written { artefact: now, own: false }, sent));
+            return Ok(both_as_rules_take_it(c, Written { artefact: now, own: false }, sent));
         }
         if !stands_as_planned(c, &asked, &sent, &now) {
             return Err(ConnectError::Changed.into());
@@ -209,7 +209,7 @@ async fn update_back(c: &mut Course<'_>, mut sent: Sent) -> Result<(Written, Sen
         asked.version = now.version;
     }
     let (written, sent) = update(c, asked, sent).await?;
-    Ok(without_own_link(c, written, sent))
+    Ok(both_as_rules_take_it(c, written, sent))
 }
 
 async fn write_states(

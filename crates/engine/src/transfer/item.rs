@@ -16,10 +16,10 @@ use hovrel_core::model::{Artefact, End, Kind, PARENT, Slot, slot_value};
 use hovrel_core::rules::Direction;
 use hovrel_store::{Claim, StepAt};
 
+use super::as_taken::as_rules_take_it;
 use super::course::{Course, There};
 use super::desk::Desk;
 use super::failure::{Failure, Refusal, TRIES, pause, refuse};
-use super::own_link::as_plans_see_it;
 use super::sent::Sent;
 use crate::points::point;
 
@@ -245,7 +245,7 @@ fn answer_of(error: &ConnectError) -> Answer {
 /// Whether the slots that are to be written hold what they held when the change was planned. What else a change writes goes
 /// by what it read just before; and in a lane that carries one way, whoever edits an item is asked first.
 pub(super) fn stands_as_planned(c: &Course<'_>, asked: &Update<'_>, sent: &Sent, now: &Artefact) -> bool {
-    let seen = as_plans_see_it(c, now);
+    let seen = as_rules_take_it(c, now);
     let as_planned = |slot: &Slot| {
         let field = c.change.fields.iter().find(|f| f.field == *slot);
         let planned = field.and_then(|f| f.held(c.change.written));

@@ -1,6 +1,7 @@
 //! The transfer: a plan applied, wave by wave, change by change, through the journal.
 
 mod apply;
+mod as_taken;
 mod attempt;
 mod back;
 mod batch;
@@ -17,7 +18,6 @@ mod item;
 mod later;
 mod listed;
 mod moves;
-mod own_link;
 mod pieces;
 mod progress;
 mod recorded;

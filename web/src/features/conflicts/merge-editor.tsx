@@ -6,7 +6,7 @@ import { useKeys } from "@/app/keys";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import { Shown } from "@/ui/pieces";
-import { clashesOf, pickedAll, pickWord, type Pick } from "./takes";
+import { clashesOf, pickedAll, pickWord, stepsBefore, stepsOf, type Pick } from "./takes";
 
 type Props = {
   proposal: Schemas["ProposalDetail"];
@@ -21,6 +21,7 @@ export function MergeEditor({ proposal, busy, save, close }: Props) {
   const [typed, setTyped] = useState<string>();
   const all = pickedAll(parts, picks);
   const open = clashesOf(parts).filter((n) => !picks[n]).length;
+  const before = stepsBefore(parts, picks);
   const ready = !busy && (typed !== undefined || !!all);
   const done = () => {
     if (!ready) return;
@@ -66,10 +67,16 @@ export function MergeEditor({ proposal, busy, save, close }: Props) {
               <li key={n}>
                 {part.part === "made" ? (
                   <div className="px-2 text-ink-2">
-                    <Shown value={part.value} />
+                    <Shown value={part.value} from={before[n]} />
                   </div>
                 ) : (
-                  <Clash part={part} pick={picks[n]} choose={(pick) => setPicks({ ...picks, [n]: pick })} n={n} />
+                  <Clash
+                    part={part}
+                    pick={picks[n]}
+                    choose={(pick) => setPicks({ ...picks, [n]: pick })}
+                    n={n}
+                    before={before[n] ?? 0}
+                  />
                 )}
               </li>
             ))}
@@ -96,18 +103,23 @@ type ClashProps = {
   pick: Pick | undefined;
   choose: (pick: Pick) => void;
   n: number;
+  /** How many steps stand before this part. */
+  before: number;
 };
 
-function Clash({ part, pick, choose, n }: ClashProps) {
+function Clash({ part, pick, choose, n, before }: ClashProps) {
   const chosen = (...of: Pick[]) => (pick && !of.includes(pick) ? "opacity-45" : "");
   return (
     <div className="rounded border border-clash">
       <div className="grid grid-cols-2">
         <div className={`min-w-0 border-l-[3px] border-end-left px-3 py-1.5 ${chosen("left", "both")}`}>
-          <Shown value={pick === "base" ? part.base : part.left} />
+          <Shown value={pick === "base" ? part.base : part.left} from={before} />
         </div>
         <div className={`min-w-0 border-r-[3px] border-end-right px-3 py-1.5 ${chosen("right", "both")}`}>
-          <Shown value={pick === "base" ? part.base : part.right} />
+          <Shown
+            value={pick === "base" ? part.base : part.right}
+            from={before + (pick === "both" ? stepsOf(part.left) : 0)}
+          />
         </div>
       </div>
       <RadioGroup.Root

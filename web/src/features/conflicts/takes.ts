@@ -51,6 +51,26 @@ export const pickWord: Record<Pick, string> = { left: "Left", right: "Right", bo
 /** The parts of a merge that both ends edited, each with its place among all parts. */
 export const clashesOf = (parts: Part[]): number[] => parts.flatMap((p, n) => (p.part === "clash" ? [n] : []));
 
+/** How many steps a value is made of, after the edit that it shows. */
+export const stepsOf = (value: Schemas["ValueDiff"]): number =>
+  value.shape === "steps" ? value.steps.filter((s) => s.after != null).length : 0;
+
+/** How many steps stand before each part of a merge, by what is picked so far; of what is not, as many as the longer edit has. */
+export function stepsBefore(parts: Part[], picks: Record<number, Pick>): number[] {
+  let sum = 0;
+  return parts.map((part, n) => {
+    const before = sum;
+    if (part.part === "made") sum += stepsOf(part.value);
+    else {
+      const [left, right] = [stepsOf(part.left), stepsOf(part.right)];
+      const by = { left, right, both: left + right, base: stepsOf(part.base) };
+      const pick = picks[n];
+      sum += pick ? by[pick] : Math.max(left, right);
+    }
+    return before;
+  });
+}
+
 /** The picks in order, if there is one for each part that both ends edited. */
 export function pickedAll(parts: Part[], picks: Record<number, Pick>): Pick[] | undefined {
   const all = clashesOf(parts).map((n) => picks[n]);

@@ -8,7 +8,7 @@ mod hanging;
 mod parts;
 mod times;
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use hovrel_core::agree::holdings;
 use hovrel_core::catalogue::{FieldSchema, KindSchema};
@@ -119,6 +119,7 @@ impl Decoder<'_> {
             history: self.history(item, &mut read_losses),
             origin,
             read_losses,
+            expanded: BTreeMap::new(),
             id,
         };
         self.follow_files(&mut out);

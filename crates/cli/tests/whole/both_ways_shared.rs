@@ -1,0 +1,147 @@
+//! Shared steps that are edited at both ends, and cases that call them: an edit arrives at the other end, edits of different
+//! steps are merged, edits of one wait for a person, and calls stay calls.
+
+use std::collections::BTreeMap;
+
+use hovrel_connect::Write;
+use hovrel_core::model::{Artefact, Document, Fields, Kind, Step, Value as Held};
+use hovrel_testkit::{Known, OLDSTONE, TALLYBENCH, read_all};
+
+use crate::both_ways_texts::{Ground, steps};
+
+type Pairs = BTreeMap<String, (Artefact, Artefact)>;
+
+/// Pairs of one kind by what the left calls them.
+async fn pairs(ground: &Ground, kind: Kind) -> Pairs {
+    let read = async |known: &Known| read_all(&*ground.systems.connect(known), known.container, kind).await;
+    let (old, there) = (read(&OLDSTONE).await, read(&TALLYBENCH).await);
+    let pair = |left: Artefact| {
+        let mark = format!("Oldstone:{}", left.key);
+        let right = there.iter().find(|a| a.origin.as_deref() == Some(&mark))?;
+        Some((left.key.clone(), (left, right.clone())))
+    };
+    old.into_iter().filter_map(pair).collect()
+}
+
+/// Somebody edits the steps of an item in its own system.
+async fn rewrite(ground: &Ground, known: &Known, item: &Artefact, edit: impl Fn(&mut Vec<Step>)) {
+    let c = ground.systems.connect(known);
+    let now = c.one(known.container, item.kind, &item.id).await.expect("it is there");
+    let mut list = steps(&now).to_vec();
+    edit(&mut list);
+    let fields: Fields = [("steps", Held::Steps(list))].into_iter().collect();
+    let write =
+        Write { kind: item.kind, id: Some(now.id), version: now.version, fields, parent: None, in_source: true };
+    c.write(known.container, &write).await.expect("it is written");
+}
+
+/// Exchanges words of the action, or of what is expected, of the step that has them.
+fn exchange(old: &'static str, new: &'static str) -> impl Fn(&mut Vec<Step>) {
+    let mend = move |text: &Document| {
+        let at = serde_json::to_string(text).expect("a document").replace(old, new);
+        serde_json::from_str(&at).expect("a document")
+    };
+    move |list| {
+        let step = list.iter_mut().find(|step| step.plain().contains(old)).expect("a step has these words");
+        (step.action, step.expected) = (mend(&step.action), mend(&step.expected));
+    }
+}
+
+fn told(item: &Artefact) -> String {
+    steps(item).iter().map(Step::plain).collect::<Vec<_>>().join("; ")
+}
+
+fn calls(item: &Artefact) -> usize {
+    steps(item).iter().filter(|step| step.call.is_some()).count()
+}
+
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn shared_steps_are_edited_at_both_ends() {
+    let mut ground = Ground::begin_with(&[Kind::SharedSteps, Kind::TestCase], false).await;
+    ground.settle().await;
+    let before = pairs(&ground, Kind::SharedSteps).await;
+    let called = |title: &str| before.values().find(|(left, _)| left.title == title).expect("it is carried").clone();
+    let (start, pass) = (called("Start the line at service speed"), called("Put a pass on the reader"));
+    let guest = called("Let a guest through the gate");
+    let cases = pairs(&ground, Kind::TestCase).await;
+    let (calling, written_out): (Vec<_>, Vec<_>) =
+        cases.values().filter(|(left, _)| calls(left) == 1).partition(|(_, right)| calls(right) == 1);
+    let (calling, written_out) = (calling[0].clone(), written_out[0].clone());
+
+    // Each end edits another step of one; the left's step has a parameter, which stays.
+    rewrite(&ground, &OLDSTONE, &start.0, exchange("and no alarm", "and no alarm at all")).await;
+    rewrite(&ground, &TALLYBENCH, &start.1, exchange("lights up", "lights up green")).await;
+    rewrite(&ground, &TALLYBENCH, &pass.1, exchange("on the reader", "flat on the reader")).await;
+    // Beside what stands at the right in place of a call.
+    rewrite(&ground, &TALLYBENCH, &guest.1, exchange("Walk through.", "Walk through slowly.")).await;
+    rewrite(&ground, &OLDSTONE, &guest.0, exchange("closes behind", "closes at once")).await;
+    // Beside a call that stays one.
+    let beside = steps(&calling.1).iter().position(|step| step.call.is_none()).expect("a step beside the call");
+    let action = |words: &'static str| move |list: &mut Vec<Step>| list[beside].action = Document::from_text(words);
+    rewrite(&ground, &TALLYBENCH, &calling.1, action("Wait at the gate")).await;
+    // What comes of the shared steps themselves reaches those who call them with the next run.
+    ground.run(None).await;
+    ground.carry(None).await;
+    let now = pairs(&ground, Kind::SharedSteps).await;
+    let both = |of: &(Artefact, Artefact)| now[&of.0.key].clone();
+    let (left, right) = both(&start);
+    for item in [&left, &right] {
+        assert!(told(item).contains("lights up green") && told(item).contains("and no alarm at all"), "{}", told(item));
+        let held = serde_json::to_string(steps(item)).expect("steps");
+        assert_eq!(held.matches("\"name\":\"speed\"").count(), 2, "{held}");
+    }
+    let (left, right) = both(&pass);
+    assert!(told(&left).contains("flat on the reader") && told(&right).contains("flat on the reader"));
+    let (left, right) = both(&guest);
+    for item in [&left, &right] {
+        assert!(told(item).contains("Walk through slowly.") && told(item).contains("closes at once"), "{}", told(item));
+    }
+    assert_eq!((calls(&left), calls(&right)), (1, 0), "a call stays one");
+    assert!(
+        told(&right).contains("flat on the reader"),
+        "what is called is written out as it is now: {}",
+        told(&right)
+    );
+    let cases = pairs(&ground, Kind::TestCase).await;
+    let (left, right) = &cases[&calling.0.key];
+    assert_eq!((calls(left), calls(right)), (1, 1));
+    assert!(told(left).contains("Wait at the gate"), "{}", told(left));
+    let (left, right) = &cases[&written_out.0.key];
+    assert_eq!((calls(left), calls(right)), (1, 0));
+
+    // An edit of what stands in place of a call waits for a person; nothing is written over.
+    let step = steps(right).iter().position(|step| !told(left).contains(&step.plain())).expect("a step of the call");
+    rewrite(&ground, &TALLYBENCH, right, |list| list[step].action = Document::from_text("Only here")).await;
+    let (_, found) = ground.plan().await;
+    assert_eq!(found[&written_out.0.key]["outcome"], "conflict");
+    ground.carry(None).await;
+    let cases = pairs(&ground, Kind::TestCase).await;
+    assert!(told(&cases[&written_out.0.key].1).contains("Only here"));
+    assert_eq!(cases[&written_out.0.key].0, *left);
+
+    // Both ends of one step: a person's.
+    rewrite(&ground, &OLDSTONE, &pass.0, exchange("beeps once", "beeps twice")).await;
+    rewrite(&ground, &TALLYBENCH, &pass.1, exchange("beeps once", "beeps long")).await;
+    let (_, found) = ground.plan().await;
+    assert_eq!(found[&pass.0.key]["outcome"], "conflict");
+
+    let cuts: &[&str] = if cfg!(feature = "failpoints") { &["update called", "made", "before done"] } else { &[] };
+    let words: [[&str; 2]; 4] = [
+        ["shift key", "lights up green"],
+        ["key 1", "lights up 1"],
+        ["key 2", "lights up 2"],
+        ["key 3", "lights up 3"],
+    ];
+    for (round, cut) in cuts.iter().enumerate() {
+        let [one, other] = [0, 1].map(|n| (words[round][n], words[round + 1][n]));
+        rewrite(&ground, &OLDSTONE, &start.0, exchange(one.0, one.1)).await;
+        rewrite(&ground, &TALLYBENCH, &start.1, exchange(other.0, other.1)).await;
+        ground.run(Some(cut)).await;
+        ground.carry(None).await;
+        let now = pairs(&ground, Kind::SharedSteps).await;
+        for item in [&now[&start.0.key].0, &now[&start.0.key].1] {
+            assert!(told(item).contains(one.1) && told(item).contains(other.1), "{cut}: {}", told(item));
+        }
+    }
+    assert_eq!(ground.client.prove(&ground.route).await["headline"]["unexplained_items"], 0);
+}
