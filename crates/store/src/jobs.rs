@@ -3,7 +3,7 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
-use diesel::sql_types::{Bool, Nullable, Timestamptz};
+use diesel::sql_types::{BigInt, Bool, Nullable, Timestamptz};
 use diesel_async::{AsyncConnection, AsyncPgConnection, RunQueryDsl};
 use serde_json::Value;
 use uuid::Uuid;
@@ -123,6 +123,8 @@ pub struct NewJob {
     pub plan_id: Option<Uuid>,
     /// What is asked besides; an empty object for nothing.
     pub options: Value,
+    /// What it writes, in words that tell one thing from another: of two jobs that write the same, one waits for the other.
+    pub writes: Vec<String>,
 }
 
 impl NewJob {
@@ -136,6 +138,7 @@ impl NewJob {
             container: None,
             plan_id: None,
             options: serde_json::json!({}),
+            writes: Vec::new(),
         }
     }
 }
@@ -187,6 +190,13 @@ pub(crate) async fn fence(connection: &mut AsyncPgConnection, holder: Holder) ->
 /// Workers that went silent over one job in a row, each soon after it took it.
 const MOST_TAKEOVERS: i32 = 20;
 
+/// The lock under which a job is taken, among all locks of Hovrel's database.
+const TAKING: i64 = 0x4861_7672_656c_0001;
+
+/// Whether no other job that somebody works on writes something that this one writes too.
+const NO_OTHER_WRITES: &str = "not exists (select from jobs other where other.id <> jobs.id and other.state = 'running' \
+     and other.lease_until >= now() and other.writes && jobs.writes)";
+
 enum Taken {
     None,
     Job(Box<Job>),
@@ -197,9 +207,12 @@ enum Taken {
 async fn take(connection: &mut AsyncPgConnection, worker: Uuid, seconds: f64) -> Result<Taken, StoreError> {
     let silent = jobs::lease_until.lt(diesel::dsl::now.into_sql::<Timestamptz>().nullable());
     let free = jobs::state.eq(JobState::Waiting).or(jobs::state.eq(JobState::Running).and(silent));
+    // Two workers that look at the same moment would not see what the other takes.
+    diesel::sql_query("select pg_advisory_xact_lock($1)").bind::<BigInt, _>(TAKING).execute(connection).await?;
+    let no_other = diesel::dsl::sql::<Bool>(NO_OTHER_WRITES);
     let soon = diesel::dsl::sql::<Bool>("coalesce(taken_at > now() - interval '5 minutes', false)");
     let found: Option<(Uuid, JobKind, String, JobState, i32, bool)> = jobs::table
-        .filter(free)
+        .filter(free.and(no_other))
         .order(jobs::created_at)
         .select((jobs::id, jobs::kind, jobs::kind, jobs::state, jobs::takeovers, soon))
         .for_update()
@@ -391,6 +404,24 @@ impl Store {
     pub async fn job(&self, id: Uuid) -> Result<Job, StoreError> {
         let found = jobs::table.find(id).select(Job::as_select()).first(&mut self.connection().await?).await;
         found.optional()?.ok_or(StoreError::Missing("the job"))
+    }
+
+    /// The route of the job that one waits for, since both write the same; none if it waits for no other.
+    pub async fn waits_for(&self, job: &Job) -> Result<Option<Uuid>, StoreError> {
+        if job.state != JobState::Waiting {
+            return Ok(None);
+        }
+        let connection = &mut self.connection().await?;
+        let writes: Vec<String> = jobs::table.find(job.id).select(jobs::writes).first(connection).await?;
+        let other = jobs::state.eq(JobState::Running).and(jobs::writes.overlaps_with(writes));
+        let found: Option<Option<Uuid>> = jobs::table
+            .filter(other)
+            .order(jobs::created_at)
+            .select(jobs::route_id)
+            .first(connection)
+            .await
+            .optional()?;
+        Ok(found.flatten())
     }
 
     /// The newest job of a kind of a route.

@@ -68,7 +68,7 @@ diesel::table! {
         plan_id -> Nullable<Uuid>, state -> Text, wanted -> Text, progress -> Jsonb, result -> Nullable<Jsonb>,
         error -> Nullable<Text>, lease_owner -> Nullable<Uuid>, lease_until -> Nullable<Timestamptz>,
         created_at -> Timestamptz, started_at -> Nullable<Timestamptz>, finished_at -> Nullable<Timestamptz>,
-        options -> Jsonb, takeovers -> Int4, taken_at -> Nullable<Timestamptz>,
+        options -> Jsonb, takeovers -> Int4, taken_at -> Nullable<Timestamptz>, writes -> Array<Text>,
     }
 }
 diesel::table! {
@@ -103,7 +103,7 @@ diesel::table! {
         id -> Uuid, pair_id -> Uuid, route_id -> Uuid, lane -> Text, rule -> Text, slot -> Text, kind -> Text, reason -> Text,
         title -> Text, left_key -> Text, right_key -> Text, generation -> Int4, revision -> Int4, state -> Text, ended -> Nullable<Text>,
         refused -> Nullable<Text>, opened_at -> Timestamptz, changed_at -> Timestamptz, ended_at -> Nullable<Timestamptz>,
-        last_plan -> Nullable<Uuid>, seq -> Int4,
+        last_plan -> Nullable<Uuid>, seq -> Int4, left_by -> Nullable<Text>, right_by -> Nullable<Text>,
     }
 }
 diesel::table! {

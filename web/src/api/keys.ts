@@ -63,6 +63,7 @@ export const keys = {
   /** Everything about conflicts. */
   ofConflicts: ["conflicts"],
   conflicts: (...of: Parts) => ["conflicts", "list", ...of],
+  conflictEditors: ["conflicts", "editors"],
   conflictGroups: ["conflicts", "groups"],
   conflict: (id: string) => ["conflicts", "one", id],
   similarConflicts: (id: string) => ["conflicts", "similar", id],

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/conflicts/editors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whose edits are in open conflicts, by name. */
+        get: operations["listConflictEditors"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/conflicts/groups": {
         parameters: {
             query?: never;
@@ -1007,6 +1024,23 @@ export interface paths {
         /** Writes a note to a version, in place of the one before. */
         put: operations["noteVersion"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/routes/{id}/ways-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The rules of a lane, saved or not, that could carry both ways as they are. */
+        post: operations["suggestWaysBack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2568,6 +2602,8 @@ export interface components {
             state: components["schemas"]["JobState"];
             /** Format: uuid */
             system?: string | null;
+            /** @description The name of the route whose transfer it waits for, since both write the same items. */
+            waits_for?: string | null;
             wanted: components["schemas"]["Wanted"];
         };
         /**
@@ -2952,6 +2988,8 @@ export interface components {
             id: string;
             kind: components["schemas"]["Kind"];
             lane: string;
+            /** @description Who changed the left item last, if its system tells. */
+            left_by?: string | null;
             left_key: string;
             /** Format: date-time */
             opened_at: string;
@@ -2963,6 +3001,8 @@ export interface components {
              * @description Counted up whenever anything of it changes; whoever chooses names it too.
              */
             revision: number;
+            /** @description Who changed the right item last, if its system tells. */
+            right_by?: string | null;
             right_key: string;
             /** Format: uuid */
             route: string;
@@ -4587,6 +4627,10 @@ export interface operations {
                 lane?: string;
                 rule?: string;
                 reason?: components["schemas"]["FieldReason"];
+                /** @description Who changed the item last at one of the ends, by name. */
+                by?: string;
+                /** @description Open for at least so many days. */
+                days?: number;
                 /** @description Words of a key or a title. */
                 find?: string;
                 /** @description `next` of the page before. */
@@ -4605,6 +4649,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ConflictPage"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listConflictEditors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description What is wrong with the request, and what to do */
@@ -7310,6 +7391,49 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    suggestWaysBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lane"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleId"][];
+                };
             };
             /** @description What is wrong with the request, and what to do */
             "4XX": {

@@ -1,4 +1,5 @@
-// What lanes are called.
+// What lanes are called, and turned both ways.
+import type { Schemas } from "@/api/client";
 
 type Named = { name?: string; left_kind: string; right_kind: string };
 
@@ -6,4 +7,13 @@ type Named = { name?: string; left_kind: string; right_kind: string };
 export function ownName<L extends Named>(lane: L, lanes: L[], id: (lane: L) => string): string | undefined {
   const alike = lanes.filter((l) => l.left_kind === lane.left_kind && l.right_kind === lane.right_kind);
   return lane.name || (alike.length > 1 ? id(lane) : undefined);
+}
+
+/** A lane that carries both ways, by those of its rules that could go back as they are. */
+export function carryingBack(lane: Schemas["Lane"], could: string[]): Schemas["Lane"] {
+  return {
+    ...lane,
+    direction: "both",
+    rules: lane.rules.map((rule) => (rule.id && could.includes(rule.id) ? { ...rule, back: true } : rule)),
+  };
 }

@@ -60,6 +60,19 @@ async fn conflicts_are_decided_in_the_browser_and_carried_by_the_next_transfer()
     let (plan, _) = ground.plan().await;
     let open = ground.conflicts("open").await;
     assert_eq!(open.len(), items.len());
+    // They are found by who changed an item last, and by age.
+    let total = async |filter: &str| {
+        let page = ground.client.get(&format!("/conflicts?state=open&route={}&{filter}", ground.route)).await;
+        page["total"].as_u64().expect("a number")
+    };
+    let editors = ground.client.get("/conflicts/editors").await;
+    let editors: Vec<&str> = editors.as_array().expect("people").iter().filter_map(Value::as_str).collect();
+    assert!(!editors.is_empty());
+    for by in editors {
+        let of = open.iter().filter(|c| c["left_by"] == by || c["right_by"] == by).count();
+        assert_eq!(total(&format!("by={}", by.replace(' ', "%20"))).await, of as u64, "{by}");
+    }
+    assert_eq!((total("by=Nobody").await, total("days=1").await, total("days=0").await), (0, 0, open.len() as u64));
     // Another dry run finds the same.
     ground.plan().await;
     let key = |c: &Value| (c["id"].to_string(), c["generation"].clone(), c["opened_at"].to_string());

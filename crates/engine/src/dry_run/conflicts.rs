@@ -3,8 +3,10 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use hovrel_core::catalogue::Catalogue;
 use hovrel_core::conflict::{OfLane, Standing, decision_with, generation};
-use hovrel_core::plan::{Change, Decision, FieldReason, Outcome};
+use hovrel_core::model::{End, Ends};
+use hovrel_core::plan::{Change, Decision, FieldReason, Outcome, Side};
 use hovrel_core::rules::{Lane, RuleId};
 use hovrel_store::{FoundConflict, Seen, Store};
 use uuid::Uuid;
@@ -16,10 +18,12 @@ pub(super) struct Conflicts {
     standing: HashMap<String, OfLane>,
     lanes: HashMap<String, (Lane, BTreeMap<RuleId, String>)>,
     nothing: OfLane,
+    /// What people are called at each end, by their ids.
+    people: Ends<HashMap<String, String>>,
 }
 
 impl Conflicts {
-    pub async fn of(store: &Store, route: Uuid) -> Result<Conflicts, EngineError> {
+    pub async fn of(store: &Store, route: Uuid, catalogues: &Ends<Catalogue>) -> Result<Conflicts, EngineError> {
         let mut standing: HashMap<String, OfLane> = HashMap::new();
         for row in store.standing_conflicts(route).await? {
             let Some(reason) = FieldReason::of_id(&row.reason) else { continue };
@@ -29,7 +33,9 @@ impl Conflicts {
             let of_item = standing.entry(row.lane).or_default().entry(row.left_id).or_default();
             of_item.insert(row.rule.as_str().into(), Standing { digest: row.digest, reason, choice });
         }
-        Ok(Conflicts { standing, lanes: HashMap::new(), nothing: OfLane::default() })
+        let called = |catalogue: &Catalogue| catalogue.users.iter().map(|u| (u.id.clone(), u.name.clone())).collect();
+        let people = catalogues.as_ref().map(called);
+        Ok(Conflicts { standing, lanes: HashMap::new(), nothing: OfLane::default(), people })
     }
 
     /// Those of a lane.
@@ -57,6 +63,12 @@ impl Conflicts {
             Some((lane, digests)) => decision_with(change, lane, self.standing(&lane.id), |rule| digest(digests, rule)),
             None => Decision::default_for(change),
         }
+    }
+
+    /// Who changed an item last, by name.
+    fn called(&self, end: End, side: &Side) -> Option<String> {
+        let by = side.modified.as_ref()?.by.as_ref()?;
+        Some(self.people[end].get(by).unwrap_or(by).clone())
     }
 
     /// The conflicts in a change, as they are kept.
@@ -87,6 +99,8 @@ impl Conflicts {
                 title: left.title.clone(),
                 left_key: left.key.clone(),
                 right_key: right.key.clone(),
+                left_by: self.called(End::Left, left),
+                right_by: self.called(End::Right, right),
                 digest: generation(field, &digest).as_bytes().to_vec(),
                 body: serde_json::to_value(field)?,
                 seq: change.seq as i32,

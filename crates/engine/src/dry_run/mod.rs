@@ -50,7 +50,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.covered.left.iter().copied()));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
     let mut draft = PlanDraft::new()?;
-    let mut conflicts = Conflicts::of(&hub.store, route.id).await?;
+    let mut conflicts = Conflicts::of(&hub.store, route.id, &both.ends.catalogues).await?;
     let mut seen = Seen::default();
     let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
     for s in &scoped {

@@ -1,12 +1,18 @@
 //! Every fault of a route's lanes.
 
 use hovrel_core::carry::FaultReason;
-use hovrel_core::check::{Fault, check};
+use hovrel_core::check::{Fault, check, could_go_back};
 use hovrel_core::model::{Artefact, Kind};
-use hovrel_core::rules::{Lane, Source};
+use hovrel_core::rules::{Lane, RuleId, Source};
 
 use super::ends::RouteEnds;
 use super::places::Places;
+
+/// The rules of a lane that could carry both ways as they are; none if one of the ends lacks the kind.
+pub fn rules_that_could_go_back(lane: &Lane, ends: &RouteEnds) -> Vec<RuleId> {
+    let folders = Places::assumed();
+    ends.context(lane, &folders).map(|cx| could_go_back(lane, &cx)).unwrap_or_default()
+}
 
 /// Every fault of a route's lanes. `items` gives the artefacts in scope of a lane.
 pub fn lane_checks<'a>(lanes: &[Lane], ends: &RouteEnds, items: &dyn Fn(&Lane) -> Vec<&'a Artefact>) -> Vec<Fault> {

@@ -41,6 +41,9 @@ pub struct JobAnswer {
     pub created_at: DateTime<Utc>,
     pub started_at: Option<DateTime<Utc>>,
     pub finished_at: Option<DateTime<Utc>>,
+    /// The name of the route whose transfer it waits for, since both write the same items.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub waits_for: Option<String>,
 }
 
 impl JobAnswer {
@@ -60,6 +63,7 @@ impl JobAnswer {
             created_at: j.created_at,
             started_at: j.started_at,
             finished_at: j.finished_at,
+            waits_for: None,
         }
     }
 }
@@ -76,7 +80,12 @@ pub async fn queue(app: &App, new: NewJob) -> Result<Response, Problem> {
 #[utoipa::path(get, path = "/jobs/{id}", operation_id = "getJob", params(("id" = Uuid, Path)),
     responses((status = 200, body = JobAnswer)))]
 pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<JobAnswer>, Problem> {
-    Ok(Json(JobAnswer::of(app.hub.store.job(id).await?)))
+    let job = app.hub.store.job(id).await?;
+    let waits_for = match app.hub.store.waits_for(&job).await? {
+        Some(route) => Some(app.hub.store.route(route).await?.name),
+        None => None,
+    };
+    Ok(Json(JobAnswer { waits_for, ..JobAnswer::of(job) }))
 }
 
 #[derive(Deserialize, ToSchema)]

@@ -12,7 +12,7 @@ use hovrel_core::rules::{Fill, Lane, RuleId, RuleTable, Source};
 use hovrel_core::suggest::{suggest, values_reaching};
 use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
-use hovrel_engine::{Places, RouteEnds, lane_checks, path_of};
+use hovrel_engine::{Places, RouteEnds, lane_checks, path_of, rules_that_could_go_back};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;
@@ -190,6 +190,19 @@ pub async fn checks(
     let left = LeftEnd::of(&app, &route, &body.lanes).await?;
     let found = faults(&app, &route, &body.lanes, &left, &left.covered(&body.lanes)).await?;
     Ok(Json(found.into_iter().map(FaultAnswer::of).collect()))
+}
+
+/// The rules of a lane, saved or not, that could carry both ways as they are.
+#[utoipa::path(post, path = "/routes/{id}/ways-back", operation_id = "suggestWaysBack", params(("id" = Uuid, Path)),
+    request_body = Lane, responses((status = 200, body = Vec<RuleId>)))]
+pub async fn ways_back(
+    State(app): State<App>,
+    Path(id): Path<Uuid>,
+    Body(lane): Body<Lane>,
+) -> Result<Json<Vec<RuleId>>, Problem> {
+    let route = app.hub.store.route(id).await?;
+    let ends = ends(&app, &route).await?;
+    Ok(Json(ends.map(|ends| rules_that_could_go_back(&lane, &ends)).unwrap_or_default()))
 }
 
 #[derive(Deserialize, ToSchema)]

@@ -33,6 +33,10 @@ pub struct FoundConflict {
     pub left_key: String,
     /// What people call the item at the right.
     pub right_key: String,
+    /// Who changed the left item last, if its system tells.
+    pub left_by: Option<String>,
+    /// Who changed the right item last, if its system tells.
+    pub right_by: Option<String>,
     /// What tells this generation from others.
     pub digest: Vec<u8>,
     /// What both ends hold and what would be written, as JSON.
@@ -150,6 +154,8 @@ async fn insert(
                 conflicts::title.eq(f.title.clone()),
                 conflicts::left_key.eq(f.left_key.clone()),
                 conflicts::right_key.eq(f.right_key.clone()),
+                conflicts::left_by.eq(f.left_by.clone()),
+                conflicts::right_by.eq(f.right_by.clone()),
                 conflicts::generation.eq(1),
                 conflicts::state.eq("open"),
                 conflicts::last_plan.eq(plan),
@@ -176,13 +182,14 @@ async fn find_again(
         |of: fn(&FoundConflict) -> &str| -> Vec<String> { seen.iter().map(|(.., f)| of(f).to_owned()).collect() };
     diesel::sql_query(
         "update conflicts c set last_plan = $1, seq = u.seq, lane = u.lane, slot = u.slot, title = u.title,
-            left_key = u.left_key, right_key = u.right_key, reason = u.reason, generation = u.generation,
+            left_key = u.left_key, right_key = u.right_key, left_by = u.left_by, right_by = u.right_by,
+            reason = u.reason, generation = u.generation,
             state = case when u.generation = c.generation and u.refused is null then c.state else 'open' end,
             revision = c.revision + (u.generation <> c.generation or u.refused is not null)::int,
             refused = case when u.generation = c.generation then coalesce(u.refused, c.refused) end,
             changed_at = case when u.generation = c.generation then c.changed_at else now() end
-         from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11)
-            as u (id, generation, seq, lane, slot, title, left_key, right_key, reason, refused)
+         from unnest($2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12, $13)
+            as u (id, generation, seq, lane, slot, title, left_key, right_key, reason, refused, left_by, right_by)
          where c.id = u.id",
     )
     .bind::<SqlUuid, _>(plan)
@@ -196,6 +203,8 @@ async fn find_again(
     .bind::<Array<Text>, _>(texts(|f| &f.right_key))
     .bind::<Array<Text>, _>(texts(|f| &f.reason))
     .bind::<Array<Nullable<Text>>, _>(seen.iter().map(|(.., f)| f.refused.clone()).collect::<Vec<_>>())
+    .bind::<Array<Nullable<Text>>, _>(seen.iter().map(|(.., f)| f.left_by.clone()).collect::<Vec<_>>())
+    .bind::<Array<Nullable<Text>>, _>(seen.iter().map(|(.., f)| f.right_by.clone()).collect::<Vec<_>>())
     .execute(connection)
     .await?;
     Ok(())

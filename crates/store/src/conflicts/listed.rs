@@ -1,10 +1,13 @@
 //! Conflicts as lists, page by page over all routes, and one with its generations.
 
+use std::collections::BTreeSet;
+
 use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
 use diesel::pg::Pg;
 use diesel::prelude::*;
 use diesel_async::RunQueryDsl;
+use hovrel_core::model::End;
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -58,6 +61,10 @@ pub struct ConflictRow {
     pub last_plan: Option<Uuid>,
     /// Its change, by its place in that plan.
     pub seq: i32,
+    /// Who changed the left item last, if its system tells.
+    pub left_by: Option<String>,
+    /// Who changed the right item last, if its system tells.
+    pub right_by: Option<String>,
 }
 
 /// A generation of a conflict.
@@ -96,6 +103,10 @@ pub struct ConflictFilter {
     pub rule: Option<String>,
     /// For one reason, by its code.
     pub reason: Option<String>,
+    /// Whose edit is at either end: who changed one of the items last.
+    pub by: Option<String>,
+    /// Found first before this time.
+    pub opened_before: Option<DateTime<Utc>>,
     /// Words of a key or a title.
     pub find: String,
 }
@@ -145,6 +156,12 @@ impl ConflictFilter {
         }
         if let Some(reason) = &self.reason {
             query = query.filter(conflicts::reason.eq(reason));
+        }
+        if let Some(by) = &self.by {
+            query = query.filter(conflicts::left_by.eq(by).or(conflicts::right_by.eq(by)));
+        }
+        if let Some(before) = self.opened_before {
+            query = query.filter(conflicts::opened_at.lt(before));
         }
         if !self.find.is_empty() {
             let like = format!("%{}%", escape_like(&self.find));
@@ -210,6 +227,24 @@ impl Store {
             query = query.filter(conflicts::route_id.eq_any(routes));
         }
         Ok(query.load(&mut self.connection().await?).await?)
+    }
+
+    /// Whose edits are in open conflict: who changed one of the items last, in the order of their names, at most so many.
+    pub async fn conflict_editors(&self, routes: Option<&[Uuid]>, limit: usize) -> Result<Vec<String>, StoreError> {
+        let connection = &mut self.connection().await?;
+        let mut all = BTreeSet::new();
+        for by in [End::Left, End::Right] {
+            let mut query = conflicts::table.filter(conflicts::state.eq("open")).into_boxed();
+            if let Some(routes) = routes {
+                query = query.filter(conflicts::route_id.eq_any(routes));
+            }
+            let found: Vec<Option<String>> = match by {
+                End::Left => query.select(conflicts::left_by).distinct().limit(limit as i64).load(connection).await?,
+                End::Right => query.select(conflicts::right_by).distinct().limit(limit as i64).load(connection).await?,
+            };
+            all.extend(found.into_iter().flatten());
+        }
+        Ok(all.into_iter().take(limit).collect())
     }
 
     /// How many conflicts of routes stand, by their state; closed ones are not among them.

@@ -3,6 +3,7 @@
 
 use std::time::Duration;
 
+use chrono::{DateTime, TimeDelta, Utc};
 use futures::future::join;
 use hovrel_core::model::Fingerprint;
 use hovrel_store::{
@@ -37,6 +38,8 @@ fn found(digest: u8) -> FoundConflict {
         title: "Wind above limit".into(),
         left_key: "OS-0".into(),
         right_key: "TB-1".into(),
+        left_by: Some("ihavn".into()),
+        right_by: None,
         digest: vec![digest],
         body: json!({"digest": digest}),
         seq: 0,
@@ -251,4 +254,23 @@ async fn what_was_remembered_then_is_kept() {
     w.carried(30).await;
     w.store.clear_before(chrono::Utc::now()).await.expect("cleared");
     assert_eq!(w.store.snapshots(&[then]).await.expect("asked").len(), 1);
+}
+
+#[tokio::test]
+async fn conflicts_are_found_by_who_changed_the_items_and_by_age() {
+    let w = World::new().await;
+    w.plan(vec![found(1)], "conflict", &seen()).await;
+    let count = async |filter: ConflictFilter| w.store.list_conflicts(&filter, None, 100).await.expect("a page").1;
+    let by = |by: &str| ConflictFilter { by: Some(by.into()), ..ConflictFilter::default() };
+    let before = |opened: DateTime<Utc>| ConflictFilter { opened_before: Some(opened), ..ConflictFilter::default() };
+    assert_eq!((count(by("ihavn")).await, count(by("bdahl")).await), (1, 0));
+    let opened = w.only().await.opened_at;
+    assert_eq!((count(before(opened)).await, count(before(opened + TimeDelta::seconds(1))).await), (0, 1));
+    // Somebody changed the right one since.
+    let changed = FoundConflict { right_by: Some("bdahl".into()), ..found(1) };
+    w.plan(vec![changed], "conflict", &seen()).await;
+    assert_eq!((count(by("ihavn")).await, count(by("bdahl")).await), (1, 1));
+    let editors = async |routes: Option<&[Uuid]>| w.store.conflict_editors(routes, 10).await.expect("known");
+    assert_eq!(editors(None).await, ["bdahl", "ihavn"]);
+    assert!(editors(Some(&[])).await.is_empty(), "of no route");
 }

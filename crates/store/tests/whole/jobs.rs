@@ -156,3 +156,33 @@ async fn what_a_person_wants_reaches_the_worker_and_the_events() {
     let rest = store.events(job, events[0].seq, 100).await.expect("events");
     assert_eq!(rest.len(), events.len() - 1);
 }
+
+/// Of two jobs that write the same, one waits until the other has ended, or rests; and nothing else waits for it.
+#[tokio::test]
+async fn what_one_job_writes_no_other_writes_at_the_same_time() {
+    let (store, route) = with_a_route().await;
+    let new = async |writes: &[&str]| {
+        let writes = writes.iter().map(|w| (*w).to_owned()).collect();
+        let new = NewJob { route_id: Some(route), writes, ..NewJob::of(JobKind::DryRun) };
+        store.queue(&new).await.expect("queued");
+        new.id
+    };
+    let (first, second, other) = (new(&["a", "b"]).await, new(&["b", "c"]).await, new(&["c"]).await);
+    let worker = Uuid::now_v7();
+    assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.id), Some(first));
+    assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.id), Some(other), "the second one waits");
+    assert!(lease(&store, worker, 30.0).await.is_none());
+    let waiting = store.job(second).await.expect("it is there");
+    assert_eq!(store.waits_for(&waiting).await.expect("known"), Some(route));
+    let end = async |job| store.end_job(Holder { job, worker }, JobState::Done, None, None).await.expect("it ends");
+    end(first).await;
+    assert!(lease(&store, worker, 30.0).await.is_none(), "the other one writes what it writes too");
+    end(other).await;
+    assert_eq!(store.waits_for(&waiting).await.expect("known"), None);
+    // Whoever went silent holds up nobody but itself: it is taken first, since it is older.
+    assert_eq!(lease(&store, worker, 0.0).await.map(|j| j.id), Some(second));
+    let third = new(&["b"]).await;
+    assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.id), Some(second));
+    end(second).await;
+    assert_eq!(lease(&store, worker, 30.0).await.map(|j| j.id), Some(third));
+}

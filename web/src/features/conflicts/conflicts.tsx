@@ -12,12 +12,19 @@ import { Split } from "@/ui/split";
 import type { ListHandle } from "@/ui/use-rows";
 import { ConflictDetail } from "./conflict-detail";
 import { ConflictList } from "./conflict-list";
-import { useConflicts, useGroups, type Filter } from "./use-conflicts";
+import { useConflicts, useEditors, useGroups, type Filter } from "./use-conflicts";
 
 const states = [
   ["open", "Open"],
   ["settled", "Decided"],
   ["closed", "Over"],
+] as const;
+
+/** Days that a conflict is open at least, and what is said of them. */
+const ages = [
+  [1, "Open for a day or more"],
+  [7, "Open for a week or more"],
+  [30, "Open for a month or more"],
 ] as const;
 
 type State = (typeof states)[number][0];
@@ -27,12 +34,16 @@ export default function Conflicts() {
   const [query, put] = useQueryParts();
   const state = (states.find(([s]) => s === query.get("state"))?.[0] ?? "open") as State;
   const groups = useGroups();
+  const editors = useEditors();
+  const days = ages.find(([n]) => String(n) === query.get("days"))?.[0];
   const group = groups.data?.find((g) => keyOf(g) === query.get("of"));
   const filter: Filter = {
     state,
     ...(group
       ? { route: group.route, lane: group.lane, rule: group.rule, reason: group.reason }
       : { route: query.get("route") ?? undefined }),
+    by: query.get("by") ?? undefined,
+    days,
     find: query.get("find") ?? undefined,
   };
   const list = useConflicts(filter);
@@ -56,7 +67,7 @@ export default function Conflicts() {
     { key: "ArrowUp", does: "Previous conflict", run: () => select(at - 1) },
   ]);
   const total = list.first?.total;
-  const none = state === "open" && !group && !filter.find && !filter.route && total === 0;
+  const none = state === "open" && !group && !filter.find && !filter.route && !filter.by && !days && total === 0;
   return (
     <>
       <div className="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-2 border-b border-hair px-5 py-2.5">
@@ -78,6 +89,32 @@ export default function Conflicts() {
           {(groups.data ?? []).map((g) => (
             <option key={keyOf(g)} value={keyOf(g)}>
               {`${g.count.toLocaleString("en")} · ${g.field_name} of ${kindsWord(g.kind)}, ${reasonWord[g.reason]} · ${g.route_name}`}
+            </option>
+          ))}
+        </Select>
+        <Select
+          aria-label="Changed by"
+          className="field max-w-[180px]"
+          value={filter.by ?? ""}
+          onChange={(by) => put({ by: by || undefined, id: undefined })}
+        >
+          <option value="">Changed by anyone</option>
+          {[...new Set([...(filter.by ? [filter.by] : []), ...(editors.data ?? [])])].map((by) => (
+            <option key={by} value={by}>
+              {by}
+            </option>
+          ))}
+        </Select>
+        <Select
+          aria-label="Age"
+          className="field"
+          value={days ? String(days) : ""}
+          onChange={(n) => put({ days: n || undefined, id: undefined })}
+        >
+          <option value="">Any age</option>
+          {ages.map(([n, word]) => (
+            <option key={n} value={String(n)}>
+              {word}
             </option>
           ))}
         </Select>

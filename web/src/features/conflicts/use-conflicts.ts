@@ -13,6 +13,10 @@ export type Filter = {
   lane?: string;
   rule?: string;
   reason?: Schemas["FieldReason"];
+  /** Who changed one of the two last. */
+  by?: string;
+  /** Open for at least so many days. */
+  days?: number;
   find?: string;
 };
 
@@ -27,6 +31,9 @@ export function useConflicts(filter: Filter) {
 
 export const useGroups = () =>
   useQuery({ queryKey: keys.conflictGroups, queryFn: () => take(api.GET("/conflicts/groups")) });
+
+export const useEditors = () =>
+  useQuery({ queryKey: keys.conflictEditors, queryFn: () => take(api.GET("/conflicts/editors")) });
 
 export const useConflict = (id: string | undefined) =>
   useQuery({

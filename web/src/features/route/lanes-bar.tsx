@@ -1,7 +1,11 @@
 // Which lane is looked at; kept in the address.
+import { useState } from "react";
 import { useSearchParams } from "react-router";
-import type { Schemas } from "@/api/client";
-import { ownName } from "@/lib/lanes";
+import { toast } from "sonner";
+import { api, take, type Schemas } from "@/api/client";
+import { carryingBack, ownName } from "@/lib/lanes";
+import { count } from "@/lib/words";
+import { Trouble } from "@/ui/basics";
 import { Pill, Pills } from "@/ui/pills";
 import { Pop } from "@/ui/pop";
 import { useDraft, type Lane } from "./draft";
@@ -53,9 +57,22 @@ export function LaneName() {
 
 /** Whether the lane that is looked at carries both ways. */
 export function LaneDirection({ left, right }: { left: string; right: string }) {
-  const { changeLane } = useDraft();
+  const { route, changeLane } = useDraft();
   const [lane] = useLane();
+  const [error, setError] = useState<unknown>();
   if (!lane) return null;
+  const turn = async (direction: Schemas["Direction"]) => {
+    setError(undefined);
+    if (direction !== "both") return changeLane(lane.id, (l) => ({ ...l, direction }));
+    try {
+      const params = { path: { id: route.id } };
+      const could = await take(api.POST("/routes/{id}/ways-back", { params, body: lane }));
+      changeLane(lane.id, (l) => carryingBack(l, could));
+      toast(`${count(could.length, "rule")} of this lane can run both ways, and will`);
+    } catch (caught) {
+      setError(caught);
+    }
+  };
   return (
     <label className="flex items-center gap-1.5 text-ink-2">
       Direction
@@ -63,7 +80,7 @@ export function LaneDirection({ left, right }: { left: string; right: string }) 
         className="field"
         aria-label="Direction of the lane"
         value={lane.direction ?? "to_right"}
-        onChange={(e) => changeLane(lane.id, (l) => ({ ...l, direction: e.target.value as Schemas["Direction"] }))}
+        onChange={(e) => void turn(e.target.value as Schemas["Direction"])}
       >
         <option value="to_right">
           {left} → {right}
@@ -77,6 +94,7 @@ export function LaneDirection({ left, right }: { left: string; right: string }) 
           </option>
         )}
       </select>
+      {!!error && <Trouble error={error} />}
     </label>
   );
 }

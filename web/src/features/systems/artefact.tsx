@@ -47,18 +47,19 @@ export default function ArtefactView() {
       </div>
     );
   const at = (other: string) => itemPath(id, container, kind, other);
-  return <Shape a={page.data} system={id} container={container} at={at} />;
+  return <Shape a={page.data} system={id} container={container} id={item} at={at} />;
 }
 
 type ShapeProps = {
   a: Page;
   system: string;
   container: string;
+  id: string;
   /** Where another item of its kind is shown. */
   at: (item: string) => string;
 };
 
-function Shape({ a, system, container, at }: ShapeProps) {
+function Shape({ a, system, container, id, at }: ShapeProps) {
   const back = `/systems/${system}?${new URLSearchParams({ container, kind: a.kind, view: "items" }).toString()}`;
   const filled = a.fields.filter((f) => !f.empty);
   const empty = a.fields.filter((f) => f.empty);
@@ -192,6 +193,13 @@ function Shape({ a, system, container, at }: ShapeProps) {
                     in {c.system_name}, by{" "}
                     <Link className="underline" to={`/routes/${c.route}/ends`}>
                       {c.route_name}
+                    </Link>
+                    {" · "}
+                    <Link
+                      className="underline"
+                      to={`/record?${new URLSearchParams({ route: c.route, item: c.end === "left" ? c.item.id : id }).toString()}`}
+                    >
+                      record of both
                     </Link>
                   </span>
                 </li>

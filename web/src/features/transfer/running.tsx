@@ -92,6 +92,11 @@ export function Running({ job, lost }: { job: Job; lost: boolean }) {
                   : "Stopping after the changes in hand"
                 : stateWord[job.state]}
             </h2>
+            {job.waits_for && (
+              <span className="text-ink-2">
+                until the transfer of {job.waits_for} ends, which writes the same items
+              </span>
+            )}
             <span className="text-ink-2">
               {(p.settled ?? 0).toLocaleString("en")} of {count(p.total ?? 0, "change")}
               {!!p.under_way && !over(job) && `, ${p.under_way.toLocaleString("en")} more under way`}

@@ -2,7 +2,7 @@
 
 use axum::extract::State;
 use axum::{Extension, Json};
-use chrono::{DateTime, Utc};
+use chrono::{DateTime, TimeDelta, Utc};
 use hovrel_core::model::Kind;
 use hovrel_core::plan::FieldReason;
 use hovrel_store::{ConflictFilter, ConflictPlace, ConflictRow};
@@ -63,6 +63,10 @@ pub struct ConflictQuery {
     lane: Option<String>,
     rule: Option<String>,
     reason: Option<FieldReason>,
+    /// Who changed the item last at one of the ends, by name.
+    by: Option<String>,
+    /// Open for at least so many days.
+    days: Option<u16>,
     /// Words of a key or a title.
     find: Option<String>,
     /// `next` of the page before.
@@ -88,6 +92,10 @@ pub struct ListedConflict {
     pub title: String,
     pub left_key: String,
     pub right_key: String,
+    /// Who changed the left item last, if its system tells.
+    pub left_by: Option<String>,
+    /// Who changed the right item last, if its system tells.
+    pub right_by: Option<String>,
     pub state: ConflictState,
     pub ended: Option<Ended>,
     /// What a system said to what was chosen.
@@ -120,6 +128,9 @@ pub struct ConflictGroup {
 
 const PAGE: i64 = 100;
 
+/// So many people can be chosen from.
+const EDITORS: usize = 500;
+
 fn reason_of(code: &str) -> Result<FieldReason, Problem> {
     FieldReason::of_id(code).ok_or_else(|| Problem::internal(format!("“{code}” is no reason")))
 }
@@ -142,6 +153,8 @@ impl ListedConflict {
             title: row.title,
             left_key: row.left_key,
             right_key: row.right_key,
+            left_by: row.left_by,
+            right_by: row.right_by,
             refused: row.refused,
             opened_at: row.opened_at,
             changed_at: row.changed_at,
@@ -165,6 +178,8 @@ pub async fn list(
         lane: query.lane,
         rule: query.rule,
         reason: query.reason.map(|r| r.id().to_owned()),
+        by: query.by,
+        opened_before: query.days.map(|days| Utc::now() - TimeDelta::days(days.into())),
         find: query.find.map(|f| f.trim().to_owned()).unwrap_or_default(),
     };
     let limit = query.limit.unwrap_or(PAGE).clamp(1, 500);
@@ -175,6 +190,13 @@ pub async fn list(
     let called = Called::of(&app, rows.iter().map(|r| r.route_id)).await?;
     let items = rows.into_iter().map(|row| ListedConflict::of(row, &called)).collect::<Result<_, _>>()?;
     Ok(Json(ConflictPage { items, total, next }))
+}
+
+/// Whose edits are in open conflicts, by name.
+#[utoipa::path(get, path = "/conflicts/editors", operation_id = "listConflictEditors",
+    responses((status = 200, body = Vec<String>)))]
+pub async fn editors(State(app): State<App>, Extension(reach): Extension<Reach>) -> Result<Json<Vec<String>>, Problem> {
+    Ok(Json(app.hub.store.conflict_editors(reach.routes(None).as_deref(), EDITORS).await?))
 }
 
 /// How many conflicts are open, by route, rule and reason, the most first.

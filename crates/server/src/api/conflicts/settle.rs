@@ -69,7 +69,7 @@ pub(super) fn like(row: &ConflictRow) -> ConflictFilter {
         lane: Some(row.lane.clone()),
         rule: Some(row.rule.clone()),
         reason: Some(row.reason.clone()),
-        find: String::new(),
+        ..ConflictFilter::default()
     }
 }
 

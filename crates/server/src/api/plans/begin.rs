@@ -1,9 +1,12 @@
 //! Beginning a dry run, and the transfer of the plan that it made.
 
+use std::collections::BTreeSet;
+
 use axum::extract::State;
 use axum::response::Response;
+use hovrel_core::model::{End, Ends};
 use hovrel_core::rules::Lane;
-use hovrel_store::{JobKind, NewJob};
+use hovrel_store::{JobKind, NewJob, Route};
 use uuid::Uuid;
 
 use crate::App;
@@ -45,8 +48,23 @@ pub async fn transfer(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Re
             "Open the newest one and transfer that.",
         ));
     }
-    let job = NewJob { route_id: Some(plan.route_id), plan_id: Some(id), ..NewJob::of(JobKind::Transfer) };
+    let route = app.hub.store.route(plan.route_id).await?;
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let (route_id, plan_id, writes) = (Some(plan.route_id), Some(id), written(&route, &lanes));
+    let job = NewJob { route_id, plan_id, writes, ..NewJob::of(JobKind::Transfer) };
     crate::api::jobs::queue(&app, job).await
+}
+
+/// What a transfer of a route writes, kind by kind: nothing else may write that at the same time.
+fn written(route: &Route, lanes: &[Lane]) -> Vec<String> {
+    let (left, right) = ((route.left_system, &route.left_container), (route.right_system, &route.right_container));
+    let projects = Ends { left, right };
+    let one = |(lane, end): (&Lane, End)| {
+        let (system, container) = projects[end];
+        Some(format!("{system} {container} {}", lane.writes(end)?.id()))
+    };
+    let each = lanes.iter().flat_map(|lane| End::BOTH.map(|end| (lane, end)));
+    each.filter_map(one).collect::<BTreeSet<_>>().into_iter().collect()
 }
 
 pub(super) async fn still_open(app: &App, plan: Uuid) -> Result<(), Problem> {
