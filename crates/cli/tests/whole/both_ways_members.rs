@@ -10,6 +10,7 @@ use hovrel_core::model::{
 };
 use hovrel_testkit::{Known, OLDSTONE, TALLYBENCH, read_all};
 
+use crate::both_ways::CUTS;
 use crate::both_ways_texts::Ground;
 
 const ENDS: Ends<&Known> = Ends { left: &OLDSTONE, right: &TALLYBENCH };
@@ -217,5 +218,23 @@ async fn files_and_links_are_added_and_taken_away_at_both_ends() {
             let words = Some(words.to_owned());
             assert_eq!(at_both(&ground, cut_off, name).await, (words.clone(), words), "{name}, cut off at {cut}");
         }
+    }
+
+    // Links go with the item, in one call: the left gets them beside its link to the counterpart, which stays, once.
+    for (round, cut) in CUTS.iter().enumerate() {
+        let is_there = round % 2 == 0;
+        relink(&ground, End::Right, &right.1, |links| match is_there {
+            true => {
+                let target = LinkEnd::Artefact { kind: Kind::TestCase, id: both.1.id.clone() };
+                links.push(Link::new(LinkType::RelatesTo, target));
+            }
+            false => links.retain(|l| !matches!(&l.target, LinkEnd::Artefact { id, .. } if *id == both.1.id)),
+        })
+        .await;
+        ground.carry(Some(cut)).await;
+        let (at_left, at_right) = &ground.items().await[&right.0.key];
+        let led = (leads_to(at_left, &both.0), leads_to(at_right, &both.1));
+        assert_eq!((led, own(at_left)), ((is_there, is_there), 1), "cut off at {cut}: {:?}", at_left.links);
+        assert!(leads_to(at_left, &cut_off.0) && leads_to(at_right, &cut_off.1), "cut off at {cut}");
     }
 }

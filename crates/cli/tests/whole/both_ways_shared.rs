@@ -7,6 +7,7 @@ use hovrel_connect::Write;
 use hovrel_core::model::{Artefact, Document, Fields, Kind, Step, Value as Held};
 use hovrel_testkit::{Known, OLDSTONE, TALLYBENCH, read_all};
 
+use crate::both_ways::CUTS;
 use crate::both_ways_texts::{Ground, steps};
 
 type Pairs = BTreeMap<String, (Artefact, Artefact)>;
@@ -36,13 +37,14 @@ async fn rewrite(ground: &Ground, known: &Known, item: &Artefact, edit: impl Fn(
 }
 
 /// Exchanges words of the action, or of what is expected, of the step that has them.
-fn exchange(old: &'static str, new: &'static str) -> impl Fn(&mut Vec<Step>) {
-    let mend = move |text: &Document| {
-        let at = serde_json::to_string(text).expect("a document").replace(old, new);
-        serde_json::from_str(&at).expect("a document")
-    };
+fn exchange(old: &str, new: &str) -> impl Fn(&mut Vec<Step>) + use<> {
+    let (old, new) = (old.to_owned(), new.to_owned());
     move |list| {
-        let step = list.iter_mut().find(|step| step.plain().contains(old)).expect("a step has these words");
+        let mend = |text: &Document| {
+            let at = serde_json::to_string(text).expect("a document").replace(&old, &new);
+            serde_json::from_str(&at).expect("a document")
+        };
+        let step = list.iter_mut().find(|step| step.plain().contains(&old)).expect("a step has these words");
         (step.action, step.expected) = (mend(&step.action), mend(&step.expected));
     }
 }
@@ -125,22 +127,21 @@ async fn shared_steps_are_edited_at_both_ends() {
     let (_, found) = ground.plan().await;
     assert_eq!(found[&pass.0.key]["outcome"], "conflict");
 
-    let cuts: &[&str] = if cfg!(feature = "failpoints") { &["update called", "made", "before done"] } else { &[] };
-    let words: [[&str; 2]; 4] = [
-        ["shift key", "lights up green"],
-        ["key 1", "lights up 1"],
-        ["key 2", "lights up 2"],
-        ["key 3", "lights up 3"],
-    ];
-    for (round, cut) in cuts.iter().enumerate() {
-        let [one, other] = [0, 1].map(|n| (words[round][n], words[round + 1][n]));
-        rewrite(&ground, &OLDSTONE, &start.0, exchange(one.0, one.1)).await;
-        rewrite(&ground, &TALLYBENCH, &start.1, exchange(other.0, other.1)).await;
+    // Cut off at each place, between the ends and before and after each of them.
+    let said = |end: &str, round: usize| match (round, end) {
+        (0, "left") => "shift key".to_owned(),
+        (0, _) => "lights up green".to_owned(),
+        _ => format!("{end} {round}"),
+    };
+    for (round, cut) in CUTS.iter().enumerate() {
+        let [one, other] = ["left", "right"].map(|end| (said(end, round), said(end, round + 1)));
+        rewrite(&ground, &OLDSTONE, &start.0, exchange(&one.0, &one.1)).await;
+        rewrite(&ground, &TALLYBENCH, &start.1, exchange(&other.0, &other.1)).await;
         ground.run(Some(cut)).await;
         ground.carry(None).await;
         let now = pairs(&ground, Kind::SharedSteps).await;
         for item in [&now[&start.0.key].0, &now[&start.0.key].1] {
-            assert!(told(item).contains(one.1) && told(item).contains(other.1), "{cut}: {}", told(item));
+            assert!(told(item).contains(&one.1) && told(item).contains(&other.1), "{cut}: {}", told(item));
         }
     }
     assert_eq!(ground.client.prove(&ground.route).await["headline"]["unexplained_items"], 0);
