@@ -68,7 +68,7 @@ function Detail({ of }: { of: Schemas["ConflictDetail"] }) {
         </p>
       )}
       <div className="grid grid-cols-[minmax(0,1fr)_200px_minmax(0,1fr)]">
-        <Held end="left" at={of.left} />
+        <Held end="left" at={of.left} by={c.left_by} />
         <div className="flex flex-col items-stretch gap-1.5 px-3 py-2">
           {over ? (
             <p className="text-center text-ink-2">{c.ended && endedWord[c.ended]}</p>
@@ -102,7 +102,7 @@ function Detail({ of }: { of: Schemas["ConflictDetail"] }) {
             </p>
           ))}
         </div>
-        <Held end="right" at={of.right} />
+        <Held end="right" at={of.right} by={c.right_by} />
       </div>
       <div className="px-5">
         <Trouble error={settle.error ?? reopen.error} />
@@ -128,7 +128,9 @@ const look = {
   right: "border-r-[3px] border-end-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)]",
 };
 
-function Held({ end, at }: { end: "left" | "right"; at: Schemas["HeldAt"] }) {
+type HeldProps = { end: "left" | "right"; at: Schemas["HeldAt"]; by?: string | null };
+
+function Held({ end, at, by }: HeldProps) {
   return (
     <div className={`min-w-0 px-4 py-2 ${look[end]}`}>
       <b className="block text-[11px] font-medium text-ink-2">
@@ -136,6 +138,7 @@ function Held({ end, at }: { end: "left" | "right"; at: Schemas["HeldAt"] }) {
         {at.base && ", changed since both were in step"}
       </b>
       <Shown value={at.now} />
+      {by && <span className="mt-1 block text-[11px] text-ink-2">item last changed by {by}</span>}
       {at.base && (
         <div className="mt-2 border-t border-dotted border-ink-3 pt-1 text-ink-2">
           <span className="block text-[11px]">before that</span>
