@@ -1,5 +1,5 @@
 // Conflicts decided by the keyboard alone: a merge by parts, nine alike at once, and one by itself.
-import { accessible, expect, signedIn, test } from "./support";
+import { accessible, expect, pick, signedIn, test } from "./support";
 
 test("conflicts are decided by keyboard", async ({ page }) => {
   await signedIn(page);
@@ -32,13 +32,7 @@ test("conflicts are decided by keyboard", async ({ page }) => {
   await expect(editor.getByRole("status")).toContainText("1 part changed at both ends");
   await accessible(page, "a merge");
   // The first choice has the keyboard; the third is both.
-  const both = editor.getByRole("radio", { name: "Both" });
-  for (let n = 0; n < 8 && !(await both.evaluate((radio) => radio === document.activeElement)); n++) {
-    await page.keyboard.press("ArrowRight");
-    await page.waitForTimeout(50);
-  }
-  await page.keyboard.press(" ");
-  await expect(both).toBeChecked();
+  await pick(page, editor.getByRole("radio", { name: "Both" }));
   await page.keyboard.press("Control+Enter");
   await expect(page.getByText("10 conflicts", { exact: true })).toBeVisible();
 

@@ -41,6 +41,16 @@ export async function accessible(page: Page, view: string, within?: string) {
   await page.emulateMedia({ colorScheme: "light", reducedMotion: "reduce" });
 }
 
+/** Picks one of a group of choices by the keyboard alone: the arrow until it has the keyboard, then space. */
+export async function pick(page: Page, radio: Locator) {
+  for (let n = 0; n < 8 && !(await radio.evaluate((one) => one === document.activeElement)); n++) {
+    await page.keyboard.press("ArrowRight");
+    await page.waitForTimeout(50);
+  }
+  await page.keyboard.press(" ");
+  await expect(radio).toBeChecked();
+}
+
 /** What is unfolded now: a list to choose from, searched if it is long. */
 const UNFOLDED = "[role=listbox][data-state=open], [cmdk-list]";
 

@@ -174,14 +174,17 @@ function Steps({ steps, side, from = 0 }: { steps: Schemas["StepDiff"][]; side?:
   const differs = (s: Schemas["StepDiff"]) =>
     parts(s).some(([, lines]) => changed(lines)) || [...s.call, ...s.files].some((p) => p.change !== "same");
   const any = steps.some(differs);
-  const number = (s: Schemas["StepDiff"]) => (side === "before" ? s.before : (s.after ?? s.before));
+  const number = (s: Schemas["StepDiff"]) => {
+    const place = side === "before" ? s.before : (s.after ?? s.before);
+    return place == null ? "" : place + from;
+  };
   return (
     <ol className="space-y-1.5">
       {steps
         .filter((s) => (side === "before" ? s.before != null : side === "after" ? s.after != null : true))
         .map((s, n) => (
           <li key={n} className={`grid grid-cols-[22px_1fr] ${any && !differs(s) ? "text-ink-3" : ""}`}>
-            <span className="mono text-ink-3">{number(s) == null ? "" : Number(number(s)) + from}</span>
+            <span className="mono text-ink-3">{number(s)}</span>
             <div className="min-w-0">
               {s.call.length > 0 && (
                 <span className="block">

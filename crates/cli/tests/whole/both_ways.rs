@@ -16,9 +16,9 @@ use crate::program::Program;
 pub const TITLE: (&str, &str) = ("name", "title");
 const CHOICE: (&str, &str) = ("importance", "importance");
 
-/// Cases of Oldstone, each with the one of another system that was made of it.
-pub async fn paired(systems: &Systems, other: &Known) -> Vec<(Artefact, Artefact)> {
-    let read = async |known: &Known| read_all(&*systems.connect(known), known.container, Kind::TestCase).await;
+/// Items of Oldstone, each with the one of another system that was made of it.
+pub async fn paired(systems: &Systems, other: &Known, kind: Kind) -> Vec<(Artefact, Artefact)> {
+    let read = async |known: &Known| read_all(&*systems.connect(known), known.container, kind).await;
     let (old, there) = (read(&OLDSTONE).await, read(other).await);
     let pair = |left: Artefact| {
         let mark = format!("Oldstone:{}", left.key);
@@ -26,6 +26,20 @@ pub async fn paired(systems: &Systems, other: &Known) -> Vec<(Artefact, Artefact
         Some((left, right.clone()))
     };
     old.into_iter().filter_map(pair).collect()
+}
+
+/// Somebody edits an item in its own system, as it is there now.
+pub async fn edited(
+    (systems, known): (&Systems, &Known),
+    item: &Artefact,
+    in_source: bool,
+    edit: impl FnOnce(&Artefact) -> Fields,
+) {
+    let c = systems.connect(known);
+    let now = c.one(known.container, item.kind, &item.id).await.expect("it is there");
+    let fields = edit(&now);
+    let write = Write { kind: item.kind, id: Some(now.id), version: now.version, fields, parent: None, in_source };
+    c.write(known.container, &write).await.expect("it is written");
 }
 
 pub struct Ground {
@@ -87,22 +101,15 @@ impl Ground {
     }
 
     pub async fn items(&self) -> Both {
-        paired(&self.systems, &FERNWAY).await.into_iter().map(|both| (both.0.id.clone(), both)).collect()
+        paired(&self.systems, &FERNWAY, Kind::TestCase)
+            .await
+            .into_iter()
+            .map(|both| (both.0.id.clone(), both))
+            .collect()
     }
 
     pub async fn edit(&self, known: &Known, item: &Artefact, field: &str, value: Held) {
-        let c = self.systems.connect(known);
-        let now = c.one(known.container, Kind::TestCase, &item.id).await.expect("it is there");
-        let fields: Fields = [(field, value)].into_iter().collect();
-        let write = Write {
-            kind: Kind::TestCase,
-            id: Some(now.id),
-            version: now.version,
-            fields,
-            parent: None,
-            in_source: false,
-        };
-        c.write(known.container, &write).await.expect("it is written");
+        edited((&self.systems, known), item, false, |_| [(field, value)].into_iter().collect()).await;
     }
 
     pub async fn plan(&self) -> (Value, BTreeMap<String, String>) {

@@ -10,7 +10,7 @@ use hovrel_core::model::{
 };
 use hovrel_testkit::{Known, OLDSTONE, TALLYBENCH, read_all};
 
-use crate::both_ways::CUTS;
+use crate::both_ways::{CUTS, edited};
 use crate::both_ways_texts::Ground;
 
 const ENDS: Ends<&Known> = Ends { left: &OLDSTONE, right: &TALLYBENCH };
@@ -49,14 +49,12 @@ async fn at_both(ground: &Ground, item: &(Artefact, Artefact), name: &str) -> (O
 
 /// Gives an item other links.
 async fn relink(ground: &Ground, end: End, item: &Artefact, change: impl Fn(&mut Vec<Link>)) {
-    let c = ground.systems.connect(ENDS[end]);
-    let now = c.one(ENDS[end].container, Kind::TestCase, &item.id).await.expect("it is there");
-    let mut links = now.links;
-    change(&mut links);
-    let fields: Fields = [(LINKS, Held::Links(links))].into_iter().collect();
-    let (id, version) = (Some(now.id), now.version);
-    let write = Write { kind: Kind::TestCase, id, version, fields, parent: None, in_source: false };
-    c.write(ENDS[end].container, &write).await.expect("it is written");
+    edited((&ground.systems, ENDS[end]), item, false, |now| {
+        let mut links = now.links.clone();
+        change(&mut links);
+        [(LINKS, Held::Links(links))].into_iter().collect()
+    })
+    .await;
 }
 
 fn leads_to(item: &Artefact, other: &Artefact) -> bool {

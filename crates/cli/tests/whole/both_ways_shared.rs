@@ -3,37 +3,28 @@
 
 use std::collections::BTreeMap;
 
-use hovrel_connect::Write;
-use hovrel_core::model::{Artefact, Document, Fields, Kind, Step, Value as Held};
-use hovrel_testkit::{Known, OLDSTONE, TALLYBENCH, read_all};
+use hovrel_core::model::{Artefact, Document, Kind, Step, Value as Held};
+use hovrel_testkit::{Known, OLDSTONE, TALLYBENCH};
 
-use crate::both_ways::CUTS;
+use crate::both_ways::{CUTS, edited, paired};
 use crate::both_ways_texts::{Ground, steps};
 
 type Pairs = BTreeMap<String, (Artefact, Artefact)>;
 
 /// Pairs of one kind by what the left calls them.
 async fn pairs(ground: &Ground, kind: Kind) -> Pairs {
-    let read = async |known: &Known| read_all(&*ground.systems.connect(known), known.container, kind).await;
-    let (old, there) = (read(&OLDSTONE).await, read(&TALLYBENCH).await);
-    let pair = |left: Artefact| {
-        let mark = format!("Oldstone:{}", left.key);
-        let right = there.iter().find(|a| a.origin.as_deref() == Some(&mark))?;
-        Some((left.key.clone(), (left, right.clone())))
-    };
-    old.into_iter().filter_map(pair).collect()
+    let found = paired(&ground.systems, &TALLYBENCH, kind).await;
+    found.into_iter().map(|both| (both.0.key.clone(), both)).collect()
 }
 
 /// Somebody edits the steps of an item in its own system.
 async fn rewrite(ground: &Ground, known: &Known, item: &Artefact, edit: impl Fn(&mut Vec<Step>)) {
-    let c = ground.systems.connect(known);
-    let now = c.one(known.container, item.kind, &item.id).await.expect("it is there");
-    let mut list = steps(&now).to_vec();
-    edit(&mut list);
-    let fields: Fields = [("steps", Held::Steps(list))].into_iter().collect();
-    let write =
-        Write { kind: item.kind, id: Some(now.id), version: now.version, fields, parent: None, in_source: true };
-    c.write(known.container, &write).await.expect("it is written");
+    edited((&ground.systems, known), item, true, |now| {
+        let mut list = steps(now).to_vec();
+        edit(&mut list);
+        [("steps", Held::Steps(list))].into_iter().collect()
+    })
+    .await;
 }
 
 /// Exchanges words of the action, or of what is expected, of the step that has them.

@@ -55,7 +55,11 @@ impl Ground {
 
     /// Pairs of cases by what the left calls them.
     pub async fn items(&self) -> BTreeMap<String, (Artefact, Artefact)> {
-        paired(&self.systems, &TALLYBENCH).await.into_iter().map(|both| (both.0.key.clone(), both)).collect()
+        paired(&self.systems, &TALLYBENCH, Kind::TestCase)
+            .await
+            .into_iter()
+            .map(|both| (both.0.key.clone(), both))
+            .collect()
     }
 
     fn page(&self, known: &Known, id: &str) -> String {

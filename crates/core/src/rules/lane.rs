@@ -50,8 +50,7 @@ impl Lane {
     /// The kind of the items that it writes at an end, if it writes there: what it transfers, or links to what was made of them.
     pub fn writes(&self, end: End) -> Option<Kind> {
         let links_back = end == self.direction.written().other() && self.policies.link_back;
-        let kind = if end == End::Left { self.left_kind } else { self.right_kind };
-        (self.direction.writes(end) || links_back).then_some(kind)
+        (self.direction.writes(end) || links_back).then_some(self.kind_at(end))
     }
 
     /// From a kind at the left to the same at the right, with everything in scope.

@@ -13,9 +13,9 @@ use super::course::Course;
 use super::failure::{Failure, refuse};
 use super::sent::Sent;
 
-/// Where the link leads that the item has which is written, if its lane asks for one there.
+/// Where the link leads that the item has which is written back, if its lane asks for one there.
 fn own_link(c: &Course<'_>) -> Option<LinkEnd> {
-    if !c.is_back() || !c.lane.policies.link_back {
+    if !c.lane.policies.link_back {
         return None;
     }
     let there = c.change.written.other();

@@ -1,13 +1,11 @@
 //! Conflicts as lists, page by page over all routes, and one with its generations.
 
-use std::collections::BTreeSet;
-
 use chrono::{DateTime, Utc};
 use diesel::dsl::count_star;
 use diesel::pg::Pg;
 use diesel::prelude::*;
+use diesel::sql_types::{Array, BigInt, Nullable, Text, Uuid as SqlUuid};
 use diesel_async::RunQueryDsl;
-use hovrel_core::model::End;
 use serde_json::Value;
 use uuid::Uuid;
 
@@ -139,6 +137,12 @@ pub struct ConflictGroup {
     pub count: i64,
 }
 
+#[derive(QueryableByName)]
+struct Editor {
+    #[diesel(sql_type = Text)]
+    by: String,
+}
+
 impl ConflictFilter {
     fn query(&self) -> conflicts::BoxedQuery<'_, Pg> {
         let mut query = conflicts::table.into_boxed();
@@ -230,21 +234,16 @@ impl Store {
     }
 
     /// Whose edits are in open conflict: who changed one of the items last, in the order of their names, at most so many.
-    pub async fn conflict_editors(&self, routes: Option<&[Uuid]>, limit: usize) -> Result<Vec<String>, StoreError> {
-        let connection = &mut self.connection().await?;
-        let mut all = BTreeSet::new();
-        for by in [End::Left, End::Right] {
-            let mut query = conflicts::table.filter(conflicts::state.eq("open")).into_boxed();
-            if let Some(routes) = routes {
-                query = query.filter(conflicts::route_id.eq_any(routes));
-            }
-            let found: Vec<Option<String>> = match by {
-                End::Left => query.select(conflicts::left_by).distinct().limit(limit as i64).load(connection).await?,
-                End::Right => query.select(conflicts::right_by).distinct().limit(limit as i64).load(connection).await?,
-            };
-            all.extend(found.into_iter().flatten());
-        }
-        Ok(all.into_iter().take(limit).collect())
+    pub async fn conflict_editors(&self, routes: Option<&[Uuid]>, limit: i64) -> Result<Vec<String>, StoreError> {
+        let found: Vec<Editor> = diesel::sql_query(
+            "select distinct by collate \"C\" as by from conflicts, lateral (values (left_by), (right_by)) as both_of_it (by)
+             where state = 'open' and by is not null and ($1 is null or route_id = any($1)) order by 1 limit $2",
+        )
+        .bind::<Nullable<Array<SqlUuid>>, _>(routes)
+        .bind::<BigInt, _>(limit)
+        .load(&mut self.connection().await?)
+        .await?;
+        Ok(found.into_iter().map(|editor| editor.by).collect())
     }
 
     /// How many conflicts of routes stand, by their state; closed ones are not among them.

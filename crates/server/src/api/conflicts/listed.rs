@@ -129,7 +129,7 @@ pub struct ConflictGroup {
 const PAGE: i64 = 100;
 
 /// So many people can be chosen from.
-const EDITORS: usize = 500;
+const EDITORS: i64 = 500;
 
 fn reason_of(code: &str) -> Result<FieldReason, Problem> {
     FieldReason::of_id(code).ok_or_else(|| Problem::internal(format!("“{code}” is no reason")))
