@@ -2,10 +2,9 @@
 
 use chrono::{DateTime, Utc};
 
-use crate::{CheckState, CheckStep, ConnectError};
+use hovrel_core::law::CLOCK_IS_RIGHT;
 
-/// A clock further off than this makes "changed since" questions wrong.
-const CLOCK_LIMIT_SECONDS: i64 = 120;
+use crate::{CheckState, CheckStep, ConnectError};
 
 const STEPS: [&str; 5] = ["Reach the address", "Sign in", "Compare clocks", "Look at permissions", "List projects"];
 
@@ -89,14 +88,14 @@ fn clock(said: &Said) -> CheckStep {
         }
     };
     let off = (theirs - said.ours).num_seconds();
-    if off.abs() > CLOCK_LIMIT_SECONDS {
+    if off.abs() > CLOCK_IS_RIGHT {
         let way = if off > 0 { "ahead" } else { "behind" };
         return CheckStep {
             step: STEPS[2].into(),
             state: CheckState::Warning,
             found: format!("its clock is {} s {way}", off.abs()),
             advice:
-                "Set the clock of one of the machines, or its time zone; until then “newest wins” can't be trusted."
+                "Set the clock of one of the machines, or its time zone; until then nothing goes by which edit is newer."
                     .into(),
         };
     }

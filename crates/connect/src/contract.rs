@@ -246,6 +246,32 @@ pub struct Meter {
     pub bytes: AtomicU64,
     /// Until when a call waits for a limit, in milliseconds since 1970; the latest of all.
     pub waiting_until_ms: AtomicI64,
+    /// What is known of the system's clock.
+    pub clock_ahead: ClockAhead,
+}
+
+/// By how many seconds a system's clock is ahead of Hovrel's, as it was seen last.
+#[derive(Debug)]
+pub struct ClockAhead(AtomicI64);
+
+/// Of a clock that was not seen so far.
+const UNSEEN: i64 = i64::MIN;
+
+impl Default for ClockAhead {
+    fn default() -> Self {
+        ClockAhead(AtomicI64::new(UNSEEN))
+    }
+}
+
+impl ClockAhead {
+    /// Notes what was seen.
+    pub fn seen(&self, seconds: i64) {
+        self.0.store(seconds, Relaxed);
+    }
+
+    fn read(&self) -> Option<i64> {
+        Some(self.0.load(Relaxed)).filter(|seconds| *seconds != UNSEEN)
+    }
 }
 
 /// What a [`Meter`] counted so far.
@@ -268,6 +294,9 @@ pub struct MeterReading {
     /// Until when a call waits now: for the system's limits, or because the system asked for patience.
     #[serde(default)]
     pub waiting_until: Option<DateTime<Utc>>,
+    /// By how many seconds the system's clock is ahead of Hovrel's; none if its answers don't say.
+    #[serde(default)]
+    pub clock_ahead: Option<i64>,
 }
 
 impl Meter {
@@ -292,6 +321,7 @@ impl Meter {
             took_ms: self.took_ms.load(Relaxed),
             bytes: self.bytes.load(Relaxed),
             waiting_until: self.waiting_until(),
+            clock_ahead: self.clock_ahead.read(),
         }
     }
 }

@@ -134,6 +134,11 @@ impl Transport {
         self.outside.clock().now()
     }
 
+    /// Notes what the system's clock shows, which it has just told.
+    pub fn clock_seen(&self, shows: DateTime<Utc>) {
+        self.meter.clock_ahead.seen((shows - self.now()).num_seconds());
+    }
+
     /// Calls at once, and calls a minute where the system says so.
     pub fn limits(&self) -> (usize, Option<u32>) {
         self.limits.get().map_or((self.first_at_once, None), |l| (l.at_once, l.per_minute))

@@ -9,7 +9,7 @@ use std::time::Instant;
 use hovrel_core::base::{Base, BaseSide, Pair, Pairs};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{AtEnd, Comparer, FolderNames, Known, compare_lane, targets};
+use hovrel_core::compare::{AtEnd, Clocks, Comparer, FolderNames, Known, compare_lane, targets};
 use hovrel_core::identity::{Between, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, ById, End, Ends, FieldKey, Kind, Slot, Value, ValueType};
 use hovrel_core::plan::Outcome;
@@ -116,7 +116,8 @@ fn main() {
     for _ in 0..5 {
         best = best.min(compared(&lane, &Comparer::new(&lane, &cx)));
         let folders = FolderNames::new();
-        best_both = best_both.min(compared(&both_ways, &Comparer::new(&both_ways, &cx).both_ways(&cx, 0, &folders)));
+        best_both = best_both
+            .min(compared(&both_ways, &Comparer::new(&both_ways, &cx).both_ways(&cx, Clocks::default(), &folders)));
 
         let started = Instant::now();
         for a in left.iter().chain(&right) {

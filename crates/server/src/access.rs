@@ -58,7 +58,10 @@ fn needed(method: &Method, path: &str) -> Option<May> {
         ("GET", "/keys" | "/people") => return None,
         ("GET", _) => May::Look,
         // They answer questions about lanes that are not saved.
-        ("POST", "/routes/proposal" | "/routes/{id}/checks" | "/routes/{id}/preview") => May::Look,
+        (
+            "POST",
+            "/routes/proposal" | "/routes/{id}/checks" | "/routes/{id}/preview" | "/routes/{id}/preview/return",
+        ) => May::Look,
         ("POST", "/routes/{id}/scope" | "/routes/{id}/suggestions") => May::Look,
         ("POST", "/routes/{id}/met" | "/routes/{id}/met/people" | "/routes/{id}/ways-back") => May::Look,
         ("POST", "/systems/{id}/check" | "/systems/{id}/surveys") => May::DryRun,

@@ -70,8 +70,8 @@ async fn begin(connection: &mut AsyncPgConnection, plan: Uuid) -> Asked<i32> {
 async fn keep_before(connection: &mut AsyncPgConnection, (plan, step): (Uuid, i32), seqs: &[i32]) -> Asked<()> {
     diesel::sql_query(
         "insert into decided_before
-            (plan_id, step, seq, included, decision, refusals, open, right_calls, left_calls)
-         select plan_id, $2, seq, included, decision, refusals, open, right_calls, left_calls from changes
+            (plan_id, step, seq, included, decision, refusals, open, right_calls, left_calls, decided_by)
+         select plan_id, $2, seq, included, decision, refusals, open, right_calls, left_calls, decided_by from changes
          where plan_id = $1 and seq = any($3)
          on conflict do nothing",
     )
@@ -140,9 +140,9 @@ async fn include(
 }
 
 impl Store {
-    /// Keeps decisions as one step. What needs a change that is left out is left out with it; what a change that is
+    /// Keeps decisions of a person as one step. What needs a change that is left out is left out with it; what a change that is
     /// included needs is included too. Returns how many changes they touched, with those that followed.
-    pub async fn decide(&self, plan: Uuid, all: &[Decided]) -> Result<usize, StoreError> {
+    pub async fn decide(&self, plan: Uuid, person: Uuid, all: &[Decided]) -> Result<usize, StoreError> {
         let mut connection = self.connection().await?;
         connection
             .transaction(async |connection| {
@@ -151,7 +151,7 @@ impl Store {
                 keep_before(connection, (plan, step), &seqs).await?;
                 diesel::sql_query(
                     "update changes c set included = d.included, decision = d.decision, refusals = d.refusals,
-                        open = d.open, right_calls = d.right_calls, left_calls = d.left_calls
+                        open = d.open, right_calls = d.right_calls, left_calls = d.left_calls, decided_by = $9
                      from unnest($2, $3, $4, $5, $6, $7, $8)
                         as d(seq, included, decision, refusals, open, right_calls, left_calls)
                      where c.plan_id = $1 and c.seq = d.seq",
@@ -164,6 +164,7 @@ impl Store {
                 .bind::<Array<Integer>, _>(all.iter().map(|d| d.open).collect::<Vec<_>>())
                 .bind::<Array<Double>, _>(all.iter().map(|d| d.right_calls).collect::<Vec<_>>())
                 .bind::<Array<Double>, _>(all.iter().map(|d| d.left_calls).collect::<Vec<_>>())
+                .bind::<SqlUuid, _>(person)
                 .execute(connection)
                 .await?;
                 let mut changed = seqs.len();
@@ -217,7 +218,8 @@ impl Store {
                 let Some(step) = latest(connection, plan).await? else { return Ok(None) };
                 let changed = diesel::sql_query(
                     "update changes c set included = b.included, decision = b.decision, refusals = b.refusals,
-                        open = b.open, right_calls = b.right_calls, left_calls = b.left_calls
+                        open = b.open, right_calls = b.right_calls, left_calls = b.left_calls,
+                        decided_by = b.decided_by
                      from decided_before b
                      where b.plan_id = $1 and b.step = $2 and c.plan_id = $1 and c.seq = b.seq",
                 )

@@ -98,6 +98,15 @@ pub struct RecordFilter {
     pub find: String,
 }
 
+/// Why something was written of which a person decided.
+const CHOSEN: &str = "chosen";
+
+#[derive(QueryableByName)]
+struct Named {
+    #[diesel(sql_type = Text)]
+    name: String,
+}
+
 /// The pair of which a transfer wrote something.
 pub(crate) struct OfPair<'a> {
     /// The route.
@@ -122,10 +131,25 @@ pub(crate) async fn written(
     lines: &[NewLine],
 ) -> Result<(), StoreError> {
     let hash = |value: &Option<(Fingerprint, Value)>| value.as_ref().map(|(hash, _)| hash.as_bytes().to_vec());
+    // Who decided in the plan; what was decided of a conflict besides has a line of its own.
+    let by: Option<String> = match lines.iter().any(|line| line.why == CHOSEN) {
+        false => None,
+        true => diesel::sql_query(
+            "select p.name from jobs j join changes c on c.plan_id = j.plan_id join people p on p.id = c.decided_by
+             where j.id = $1 and c.seq = $2",
+        )
+        .bind::<SqlUuid, _>(holder.job)
+        .bind::<Integer, _>(of.seq)
+        .get_result::<Named>(connection)
+        .await
+        .optional()?
+        .map(|person| person.name),
+    };
     let row = |line: &NewLine| {
         (
             (
                 record::route_id.eq(of.route),
+                record::by.eq(by.as_ref().filter(|_| line.why == CHOSEN)),
                 record::job_id.eq(holder.job),
                 record::seq.eq(of.seq),
                 record::lane.eq(of.lane.to_owned()),

@@ -59,7 +59,7 @@ diesel::table! {
         plan_id -> Uuid, seq -> Int4, lane -> Text, kind -> Text, outcome -> Text, left_id -> Nullable<Text>,
         left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
         conflicts -> Int4, open -> Int4, brief -> Jsonb, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
-        right_calls -> Double, left_calls -> Double, links_back -> Bool, named -> Text,
+        right_calls -> Double, left_calls -> Double, links_back -> Bool, named -> Text, decided_by -> Nullable<Uuid>,
     }
 }
 diesel::table! {

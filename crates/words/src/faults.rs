@@ -46,7 +46,10 @@ pub fn fault_into(end: End, reason: &FaultReason) -> String {
             format!("nobody at the {to} was recognised as {name}; add them to the people table or name a fallback")
         }
         FaultReason::NotInvertible => {
-            "the rule runs both ways, and what it does can't be taken back; make it one way".into()
+            "the rule runs both ways, and what it does can't be taken back; make it one way, or enter an expression for the way back".into()
+        }
+        FaultReason::ReadsMore => {
+            "an expression of a rule that runs both ways may name one field only: the one that the other way fills".into()
         }
         FaultReason::NoWayBack { value } => {
             format!("no row of the value map leads back from “{}”; add one, or mark one of several for the way back", short(value))
@@ -92,6 +95,9 @@ pub fn fault_into(end: End, reason: &FaultReason) -> String {
         }
         FaultReason::AndMore { reasons } => {
             format!("and {reasons} more; fix the ones listed")
+        }
+        FaultReason::BackExpression { from, why, .. } => {
+            format!("in the expression for the way back, at character {}: {why}", from + 1)
         }
         FaultReason::Expression { from, why, .. } => format!("in the expression at character {}: {why}", from + 1),
         FaultReason::NotComputed { why } => {

@@ -859,6 +859,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/preview/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries an edit at the right on one real item: what a rule that goes both ways makes of it at the left. */
+        post: operations["previewReturn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/proofs": {
         parameters: {
             query?: never;
@@ -1539,6 +1556,11 @@ export interface components {
             /** @enum {string} */
             block: "rule";
         };
+        /**
+         * @description What happens to a field that was edited at both ends, where the two edits can't be merged.
+         * @enum {string}
+         */
+        BothEdited: "ask" | "left_wins" | "right_wins" | "newest";
         /** @description A call of shared steps. */
         Call: {
             /** @description A value for each parameter that is given one. */
@@ -1931,7 +1953,7 @@ export interface components {
          * @description How a conflict ended.
          * @enum {string}
          */
-        Ended: "carried" | "agreed" | "withdrawn" | "moot";
+        Ended: "carried" | "agreed" | "withdrawn" | "moot" | "policy";
         EndsBody: {
             /** @description Lanes for these ends, as proposed or of one's own. */
             lanes: components["schemas"]["Lane"][];
@@ -2132,6 +2154,9 @@ export interface components {
             value: string;
         } | {
             /** @enum {string} */
+            reason: "reads_more";
+        } | {
+            /** @enum {string} */
             reason: "cut_there";
         } | {
             /** @enum {string} */
@@ -2168,6 +2193,21 @@ export interface components {
             raw: string;
             /** @enum {string} */
             reason: "unreadable";
+        } | {
+            /**
+             * Format: int32
+             * @description Where the fault begins.
+             */
+            from: number;
+            /** @enum {string} */
+            reason: "back_expression";
+            /**
+             * Format: int32
+             * @description Where the fault ends.
+             */
+            to: number;
+            /** @description What is wrong, in words. */
+            why: string;
         } | {
             /**
              * Format: int32
@@ -2282,7 +2322,7 @@ export interface components {
          * @description Why a field is in a change, with the end that it is about.
          * @enum {string}
          */
-        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "left_unreadable" | "right_unreadable" | "taken_off_left" | "taken_off_right" | "perhaps_there" | "left_goes_back" | "right_goes_back" | "left_wins" | "right_wins" | "left_not_carried" | "right_not_carried" | "left_old_form" | "right_old_form" | "exchange" | "rule_changed_back" | "merged";
+        FieldReason: "new" | "left_changed" | "right_changed" | "both_changed" | "no_base" | "target_moved" | "waits_for_others" | "rule_changed" | "rule_changed_over_kept" | "left_unreadable" | "right_unreadable" | "taken_off_left" | "taken_off_right" | "perhaps_there" | "left_goes_back" | "right_goes_back" | "left_wins" | "right_wins" | "left_not_carried" | "right_not_carried" | "left_old_form" | "right_old_form" | "exchange" | "rule_changed_back" | "merged" | "left_prevails" | "right_prevails" | "left_without_time" | "right_without_time" | "left_clock_off" | "right_clock_off" | "same_time";
         /** @description One field of a kind. */
         FieldSchema: {
             /** @description Allowed values of a choice; none if any value goes. */
@@ -3563,6 +3603,8 @@ export interface components {
         };
         /** @description What is done where nobody decides. */
         Policies: {
+            /** @description What is done, in a lane that carries both ways, where both ends edited the same of a field. */
+            both_edited?: components["schemas"]["BothEdited"];
             /** @description What is done where two counterparts meet for the first time and differ. */
             first_contact?: components["schemas"]["FirstContact"];
             /** @description Whether each item that is carried gets a link to its counterpart, at the left. */
@@ -3876,7 +3918,7 @@ export interface components {
          * @description Why a line of the record was written.
          * @enum {string}
          */
-        RecordedWhy: "made" | "carried" | "merged" | "chosen" | "chose_left" | "chose_right" | "chose_merge" | "chose_different" | "reopened";
+        RecordedWhy: "made" | "carried" | "merged" | "chosen" | "policy" | "chose_left" | "chose_right" | "chose_merge" | "chose_different" | "reopened";
         /** @description A pointer to an artefact. */
         Reference: {
             /** @description An artefact by its id at the system that holds the value. */
@@ -3907,6 +3949,30 @@ export interface components {
         };
         ReopenConflicts: {
             conflicts: components["schemas"]["AsShown"][];
+        };
+        /** @description What comes back of an edit at the right. */
+        Return: {
+            /** @description Whether people can type such a value on a line. */
+            can_be_typed: boolean;
+            comes_back?: components["schemas"]["ValueDiff"] | null;
+            edit?: components["schemas"]["ValueDiff"] | null;
+            /** @description What the right holds, as text. */
+            held: string;
+            losses: components["schemas"]["LossDetail"][];
+            /** @description Why nothing comes back, or nothing was tried. */
+            why_not?: string | null;
+        };
+        ReturnBody: {
+            /**
+             * Format: int64
+             * @description Which of the items in scope, from 0.
+             */
+            at: number;
+            lane: components["schemas"]["Lane"];
+            /** @description The rule that goes both ways. */
+            rule: components["schemas"]["RuleId"];
+            /** @description What somebody makes of the value at the right; without it an edit is made up. */
+            typed?: string | null;
         };
         /** @description A line: what it is part of, how deep it is indented, and its text. */
         RichLine: {
@@ -6930,6 +6996,49 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    previewReturn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReturnBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Return"];
                 };
             };
             /** @description What is wrong with the request, and what to do */

@@ -133,6 +133,13 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   exchange: "went to and fro five times in an hour",
   rule_changed_back: "the rule’s way back changed",
   merged: "changed at both ends, in different parts",
+  left_prevails: "changed at both ends; by the lane’s policy the left goes to the right",
+  right_prevails: "changed at both ends; by the lane’s policy the right goes to the left",
+  left_without_time: "changed at both ends; no time known at left",
+  right_without_time: "changed at both ends; no time known at right",
+  left_clock_off: "changed at both ends; the left’s clock is off or not known",
+  right_clock_off: "changed at both ends; the right’s clock is off or not known",
+  same_time: "changed at both ends, at about the same time",
 };
 
 export const operatorWord: Record<Schemas["Operator"], string> = {

@@ -10,6 +10,7 @@ use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, read_all, settled_route};
 use serde_json::{Value, json};
 
+use crate::browser::walked;
 use crate::program::Program;
 
 /// What each end calls the title and the choice.
@@ -137,7 +138,7 @@ impl Ground {
     }
 
     /// A transfer that is killed at a place, and goes on when the program is there again.
-    async fn transfer_cut_at(&mut self, plan: &Value, cut: &str) {
+    pub async fn transfer_cut_at(&mut self, plan: &Value, cut: &str) {
         let job = self.program.transfer_cut_at(&self.client, plan, cut).await;
         self.carried(&job, cut).await;
     }
@@ -407,4 +408,36 @@ async fn an_item_that_is_new_at_the_right_is_made_at_the_left_once() {
         assert_eq!(now.title, format!("{title}, seen again"));
     }
     assert_eq!(ground.client.prove(&ground.route).await["headline"]["unexplained_items"], 0);
+}
+
+/// In the browser: what comes back is tried before it is saved, and then comes back like that.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_way_back_is_tried_entered_and_carried() {
+    let ground = Ground::begin().await;
+    let (plan, _) = ground.plan().await;
+    ground.transfer(&plan).await;
+    let walk = vec![("ROUTE", ground.route.clone()), ("LEFT", "Oldstone".into()), ("RIGHT", "Fernway".into())];
+    walked(&ground.program, &["way-back"], walk).await;
+    let (plan, found) = ground.plan().await;
+    assert!(found.values().all(|outcome| outcome == "blocked"), "the other way back makes no question: {found:?}");
+    ground.transfer(&plan).await;
+
+    let items = ground.items().await;
+    let fit = |item: &&(Artefact, Artefact)| {
+        item.0.key.starts_with("OS-2") && text(&item.0, TITLE.0) == text(&item.1, TITLE.1)
+    };
+    let fit: Vec<&(Artefact, Artefact)> = items.values().filter(fit).take(2).collect();
+    let [computed, both] = fit[..] else { panic!("{} items", items.len()) };
+    ground.edit(&FERNWAY, &computed.1, TITLE.1, Held::text("N: The gate stays open")).await;
+    ground.edit(&OLDSTONE, &both.0, TITLE.0, Held::text("What the left says")).await;
+    ground.edit(&FERNWAY, &both.1, TITLE.1, Held::text("N: What the right says")).await;
+    let (plan, _) = ground.plan().await;
+    ground.transfer(&plan).await;
+    let now = ground.items().await;
+    let titles = |of: &Artefact| (text(&now[&of.id].0, TITLE.0), text(&now[&of.id].1, TITLE.1));
+    assert_eq!(titles(&computed.0), ("The gate stays open".into(), "N: The gate stays open".into()));
+    // By the policy that was chosen in the same walk.
+    assert_eq!(titles(&both.0), ("What the left says".into(), "What the left says".into()));
+    let (_, found) = ground.plan().await;
+    assert!(found.values().all(|outcome| outcome == "blocked"), "{found:?}");
 }

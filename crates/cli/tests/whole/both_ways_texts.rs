@@ -4,7 +4,9 @@
 use std::collections::BTreeMap;
 
 use hovrel_connect::Write;
-use hovrel_core::model::{ATTACHMENTS, Artefact, COMMENTS, Document, Fields, Kind, LINKS, PARENT, Step, Value as Held};
+use hovrel_core::model::{
+    ATTACHMENTS, Artefact, COMMENTS, Document, Fields, Kind, LINKS, PARENT, POSITION, Step, Value as Held,
+};
 use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, Known, OLDSTONE, Systems, TALLYBENCH, page_source, read_all, save_page, settled_route};
 use serde_json::{Value, json};
@@ -21,7 +23,7 @@ pub struct Ground {
 }
 
 /// Rules that carry both ways.
-const BOTH_WAYS: [&str; 7] = ["title", "preconditions", "steps", PARENT, COMMENTS, ATTACHMENTS, LINKS];
+const BOTH_WAYS: [&str; 8] = ["title", "preconditions", "steps", PARENT, POSITION, COMMENTS, ATTACHMENTS, LINKS];
 
 impl Ground {
     /// Test cases with their steps carried once, by a lane that carries both ways from then on.

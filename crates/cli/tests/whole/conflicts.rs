@@ -7,7 +7,7 @@ use hovrel_core::model::{Artefact, Value as Held};
 use hovrel_testkit::{FERNWAY, OLDSTONE};
 use serde_json::{Value, json};
 
-use crate::both_ways::{Ground, TITLE, text};
+use crate::both_ways::{CUTS, Ground, TITLE, text};
 use crate::browser::walked;
 
 /// So many are decided alike.
@@ -165,4 +165,44 @@ async fn conflicts_are_decided_in_the_browser_and_carried_by_the_next_transfer()
     assert_eq!(record["items"].as_array().and_then(|l| l.last()).expect("the first")["what"], "item", "{record}");
     let (_, found) = ground.plan().await;
     assert!(found.values().all(|outcome| outcome == "blocked"), "{found:?}");
+}
+
+/// Each place at which a change that writes both ends can be cut, the merge being what a person put together: both ends hold
+/// it afterwards, the conflict is over as it was decided, and both edits are in the record, once.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_merge_that_was_decided_is_carried_once_wherever_it_is_cut() {
+    let mut ground = Ground::begin().await;
+    let (plan, _) = ground.plan().await;
+    ground.transfer(&plan).await;
+    let items = ground.items().await;
+    let fit = |item: &&(Artefact, Artefact)| {
+        item.0.key.starts_with("OS-2") && text(&item.0, TITLE.0) == text(&item.1, TITLE.1)
+    };
+    let items: Vec<(Artefact, Artefact)> = items.values().filter(fit).take(CUTS.len()).cloned().collect();
+    assert_eq!(items.len(), CUTS.len());
+    for (item, cut) in items.iter().zip(CUTS) {
+        let edits = [format!("Halt {} at once", item.0.key), format!("Park {} at once", item.0.key)];
+        ground.edit(&OLDSTONE, &item.0, TITLE.0, Held::text(&edits[0])).await;
+        ground.edit(&FERNWAY, &item.1, TITLE.1, Held::text(&edits[1])).await;
+        ground.plan().await;
+        let open = ground.conflicts("open").await;
+        let merged = format!("Halt and park {}", item.0.key);
+        let body = json!({"conflicts": [named(by_key(&open, item))], "take": "merge", "merge": {"text": merged}});
+        let (status, said) = ground.settle(body).await;
+        assert_eq!(status, 200, "{cut}: {said}");
+        let (plan, _) = ground.plan().await;
+        ground.transfer_cut_at(&plan, cut).await;
+        let now = &ground.items().await[&item.0.id];
+        assert_eq!((text(&now.0, TITLE.0), text(&now.1, TITLE.1)), (merged.clone(), merged.clone()), "{cut}");
+        let over = ground.conflicts("closed").await;
+        assert_eq!(by_key(&over, item)["ended"], "carried", "{cut}");
+        let path = format!("/record?route={}&left_id={}", ground.route, item.0.id);
+        let lines = ground.client.get(&path).await["items"].as_array().expect("lines").clone();
+        for (end, lost) in ["left", "right"].into_iter().zip(["Halt", "Park"]) {
+            let of_end = |l: &&Value| l["end"] == end && l["why"] == "chosen" && l["change"].to_string().contains(lost);
+            assert_eq!(lines.iter().filter(of_end).count(), 1, "{cut}, {end}: {lines:?}");
+        }
+        let (_, found) = ground.plan().await;
+        assert!(found.values().all(|outcome| outcome == "blocked"), "after {cut}: {found:?}");
+    }
 }

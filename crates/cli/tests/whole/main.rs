@@ -4,6 +4,8 @@ mod between;
 mod both_sides;
 mod both_ways;
 mod both_ways_members;
+mod both_ways_order;
+mod both_ways_scope;
 mod both_ways_shared;
 mod both_ways_texts;
 mod browser;

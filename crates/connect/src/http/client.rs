@@ -9,6 +9,7 @@ use reqwest::{Method, RequestBuilder, StatusCode, header};
 use serde_json::Value;
 use tokio::sync::{OnceCell, RwLock};
 
+use super::decode::read_time;
 use super::request::Request;
 use super::tree;
 use crate::aside::aside;
@@ -103,9 +104,13 @@ impl Client {
                 why: format!("“{name}” is not a time zone of the IANA database"),
             })?,
         };
+        let clock = tree::text(&answer, &at.clock).unwrap_or_default();
+        if let Some(shows) = read_time(&clock, zone) {
+            self.transport.clock_seen(shows.to_utc());
+        }
         Ok(About {
             version: tree::text(&answer, &at.version).unwrap_or_default(),
-            clock: tree::text(&answer, &at.clock).unwrap_or_default(),
+            clock,
             zone,
             access: text(&at.access),
             allowed: Allowed {

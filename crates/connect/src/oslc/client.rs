@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use chrono::DateTime;
 use hovrel_core::model::Fingerprint;
 use oxrdf::{Graph, NamedNode};
 use reqwest::{Method, RequestBuilder, header};
@@ -163,6 +164,9 @@ impl Client {
         let of =
             |name: header::HeaderName| response.headers().get(name).and_then(|v| v.to_str().ok()).map(str::to_owned);
         let (etag, date) = (of(header::ETAG), of(header::DATE));
+        if let Some(shows) = date.as_deref().and_then(|date| DateTime::parse_from_rfc2822(date).ok()) {
+            self.transport.clock_seen(shows.to_utc());
+        }
         let status = response.status().as_u16();
         let text = response.text(WANTED).await?;
         let Some(speech) = Speech::of(&kind) else {

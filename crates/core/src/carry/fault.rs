@@ -89,6 +89,8 @@ pub enum FaultReason {
         /// The value as text.
         value: String,
     },
+    /// A way of a rule that goes both ways computes its value from more, or other, than what the other way fills.
+    ReadsMore,
     /// The text was cut there, and the edit touches the last word before the cut.
     CutThere,
     /// The edit touches what only the end that is to be written can hold: a format in the same words, a step that was
@@ -121,6 +123,15 @@ pub enum FaultReason {
     Unreadable {
         /// What came, as text.
         raw: String,
+    },
+    /// What is wrong with the expression of a rule's way back, and where: characters from 0.
+    BackExpression {
+        /// Where the fault begins.
+        from: u32,
+        /// Where the fault ends.
+        to: u32,
+        /// What is wrong, in words.
+        why: String,
     },
     /// What is wrong with an expression, and where: characters from 0.
     Expression {

@@ -8,9 +8,10 @@ use std::sync::OnceLock;
 use serde::Serialize;
 
 use super::context::Context;
-use crate::catalogue::FieldSchema;
-use crate::expression::names_field;
-use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, LINKS, PARENT, ShortForm, ValueType};
+use super::fault::FaultReason;
+use crate::catalogue::{FieldSchema, KindSchema};
+use crate::expression::{Expression, Moment, Seen, compile, names_field};
+use crate::model::{ATTACHMENTS, Artefact, COMMENTS, HISTORY, LINKS, PARENT, ShortForm, Value, ValueType};
 use crate::rules::{Conversion, Direction, Fill, Source, ValueRow};
 
 /// The rows of a table by the value at the left.
@@ -26,12 +27,44 @@ pub struct Ready<'r> {
     pub(super) field: Option<&'r FieldSchema>,
     /// Values that the target allows; none if it takes any.
     pub(super) allowed: Option<HashSet<&'r str>>,
+    /// What it computes from one field alone, by values of that field; none if it does not.
+    computes: OnceLock<Option<OfOneField>>,
+    from_kind: &'r KindSchema,
     digest: String,
     /// The digest as they were made before; see [`ShortForm::Former`].
     former: OnceLock<String>,
 }
 
+/// An expression that asks for one field alone.
+struct OfOneField {
+    expression: Expression,
+    field: String,
+}
+
+impl OfOneField {
+    fn value(&self, of: &Value, kind: &KindSchema) -> Result<Value, FaultReason> {
+        let mut item = Artefact::bare(kind.kind, "");
+        item.fields.set(self.field.as_str(), of.clone());
+        let seen = Seen { artefact: &item, path: &[], kind, now: Moment::default() };
+        self.expression.value(&seen).map_err(|why| FaultReason::NotComputed { why })
+    }
+}
+
 impl<'r> Ready<'r> {
+    /// What the rule starts from where the field that it joins holds a value: that value, or what it computes of it.
+    pub(super) fn starts_from(&self, value: &Value) -> Result<Value, FaultReason> {
+        let Source::Computed(text) = &self.fill.source else { return Ok(value.clone()) };
+        let of_one = || {
+            let expression = compile(text, self.from_kind).ok()?;
+            let field = expression.only_field()?.to_owned();
+            Some(OfOneField { expression, field })
+        };
+        match self.computes.get_or_init(of_one) {
+            Some(computes) => computes.value(value, self.from_kind),
+            None => Err(FaultReason::NotInvertible),
+        }
+    }
+
     /// Makes a rule ready for all items of its lane.
     pub fn new(fill: &'r Fill, cx: &Context<'r>) -> Ready<'r> {
         let rows = |c: &'r Conversion| {
@@ -49,6 +82,8 @@ impl<'r> Ready<'r> {
             field,
             rows: fill.conversions.iter().map(rows).collect(),
             allowed: allowed.map(|a| a.iter().map(String::as_str).collect()),
+            computes: OnceLock::new(),
+            from_kind: cx.from_kind,
             digest: digest(fill, field, cx, ShortForm::Now),
             former: OnceLock::new(),
         }

@@ -137,7 +137,10 @@ impl BothWays<'_> {
                     Err(fault) => Converted { value: None, losses: Vec::new(), fault: Some(fault) },
                 }
             }
-            _ => ready.carry(is.clone(), item, self.cx[into]),
+            _ => match ready.starts_from(is) {
+                Ok(value) => ready.carry(value, item, self.cx[into]),
+                Err(fault) => Converted { value: None, losses: Vec::new(), fault: Some(fault) },
+            },
         }
     }
 

@@ -136,14 +136,23 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     // Both ways join the same two fields.
     let lane_rule = Lane { direction, ..Lane::of_kind(cx.from_kind.kind, vec![rule.clone()]) }.with_ways_back();
     let way_back = lane_rule.rules.first().and_then(|rule| rule.fill(other));
-    let joins = |a: &Fill, b: &Fill| a.source.goes_back_to().as_ref() == Some(&b.target);
-    let Some(way_back) = way_back.filter(|back| joins(fill, back) && joins(back, fill)) else {
-        return vec![FaultReason::NotInvertible];
-    };
+    let joins = |a: &Fill, b: &Fill, kind| joined(&a.source, kind).as_ref() == Some(&b.target);
+    let Some(way_back) = way_back else { return vec![FaultReason::NotInvertible] };
+    if !joins(fill, way_back, cx.from_kind) || !joins(way_back, fill, cx.to_kind) {
+        // What is wrong with an expression says more.
+        let wrong = schema_faults(way_back, cx.to_kind, cx.from_kind).into_iter().map(of_way_back);
+        let told: Vec<_> = wrong.filter(|f| matches!(f, FaultReason::BackExpression { .. })).collect();
+        return match (told.is_empty(), is_computed(fill) || is_computed(way_back)) {
+            (false, _) => told,
+            (true, true) => vec![FaultReason::ReadsMore],
+            (true, false) => vec![FaultReason::NotInvertible],
+        };
+    }
     let type_of = |kind: &KindSchema, slot: &Slot| kind.field(slot).map(|f| f.value_type);
     let types = (type_of(cx.to_kind, &fill.target), type_of(cx.from_kind, &way_back.target));
     let is_folder = fill.target == Slot::Folder;
-    if !is_folder && !matches!(types, (Some(one), Some(other)) if go_both_ways(one, other)) {
+    let computes = is_computed(fill) || is_computed(way_back);
+    if !is_folder && !computes && !matches!(types, (Some(one), Some(other)) if go_both_ways(one, other)) {
         return vec![FaultReason::NotInvertible];
     }
     let allowed = cx.from_kind.field(&way_back.target).and_then(|f| f.allowed.as_ref());
@@ -157,7 +166,28 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     schema_faults(way_back, cx.to_kind, cx.from_kind)
         .into_iter()
         .filter(|reason| !(rule.back && matches!(reason, FaultReason::TypesDiffer { .. })))
+        .map(of_way_back)
         .collect()
+}
+
+/// A rule has two expressions where both its ways compute: what is wrong says in which.
+fn of_way_back(reason: FaultReason) -> FaultReason {
+    match reason {
+        FaultReason::Expression { from, to, why } => FaultReason::BackExpression { from, to, why },
+        reason => reason,
+    }
+}
+
+fn is_computed(fill: &Fill) -> bool {
+    matches!(fill.source, Source::Computed(_))
+}
+
+/// The slot that a way of a rule starts from: where it computes, the only field that it asks for.
+fn joined(source: &Source, kind: &KindSchema) -> Option<Slot> {
+    match source {
+        Source::Computed(text) => Some(Slot::Field(compile(text, kind).ok()?.only_field()?.to_owned())),
+        source => source.goes_back_to(),
+    }
 }
 
 /// The values that the way back of a value map leads to.

@@ -6,6 +6,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::item::{Back, Comparer, Found, ReadyRule, WayBack, hindered, unreadable};
+use super::prevails::both_edited;
 use crate::base::{Base, Why};
 use crate::carry::{BothWays, Converted, FaultReason};
 use crate::law::{Clash, Held, Remembered, Verdict, Ways, made_of, verdict};
@@ -147,7 +148,7 @@ impl Comparer<'_> {
             _ => None,
         });
         let folders = folder.map_or(&[][..], Vec::as_slice);
-        let now = chrono::DateTime::from_timestamp(back.clock, 0).unwrap_or_default().fixed_offset();
+        let now = chrono::DateTime::from_timestamp(back.clocks.now, 0).unwrap_or_default().fixed_offset();
         Filter::new(self.lane.scope_at(self.written.other()), kind, now).matches(&made, folders)
     }
 
@@ -180,7 +181,7 @@ impl Comparer<'_> {
         let now = Ends::of(|end| &*told[end]);
         let was = remembered.as_ref().map_or(now, |r| r.at.as_ref());
         let change = |reason| both(reason, (slots, first), &ways, was, now);
-        let found = match verdict(&ways, known, remembered.as_ref(), same_rule, back.clock) {
+        let found = match verdict(&ways, known, remembered.as_ref(), same_rule, back.clocks.now) {
             Verdict::Held(Held::Unknown(end)) => {
                 let held = remembered.as_ref().is_some_and(|r| !r.at[end].is_blank());
                 if held || matches!(now[end], Value::Unreadable(_)) {
@@ -242,7 +243,17 @@ impl Comparer<'_> {
                 merged.merge = remembered.as_ref().and_then(|was| merge(&ways, was, now));
                 merged
             }
-            Verdict::Conflict(Clash::Both) => change(FieldReason::BothChanged),
+            Verdict::Conflict(Clash::Both) => {
+                let kinds = Ends::at(first, self.cx.to_kind, back.cx.to_kind);
+                let policy = self.lane.policies.both_edited;
+                let reason = both_edited(policy, &back.clocks, (items, kinds), (slots, now));
+                // What a person chose before goes before a policy.
+                let asked = change(FieldReason::BothChanged);
+                match self.stands(rule, items).is_some_and(|stands| stands.is_chosen(&asked, rule.digest())) {
+                    true => asked,
+                    false => change(reason),
+                }
+            }
             Verdict::Conflict(Clash::Cannot(end, _)) => change(FieldReason::NotCarried(end)),
             Verdict::Conflict(Clash::OldForm(end)) => change(FieldReason::OldForm(end)),
             Verdict::Conflict(Clash::Exchange) => change(FieldReason::Exchange),

@@ -46,6 +46,15 @@ impl<'a> ReadyRule<'a> {
         &self.ready.fill.target
     }
 
+    /// What the rule joins in an artefact of the end that is read: of one that computes both its ways, the field that it is
+    /// computed from.
+    pub fn source<'i>(&'i self, artefact: &'i Artefact, system: &str) -> Option<Cow<'i, Value>> {
+        match (&self.ready.fill.source, &self.back) {
+            (Source::Computed(_), Some(back)) => Some(back.ready.fill.target.of(artefact)),
+            _ => source_value(self.ready.fill, artefact, system),
+        }
+    }
+
     pub fn filled(&self) -> RuleSlot<'a> {
         RuleSlot { rule: self.id, slot: self.slot() }
     }
@@ -85,9 +94,17 @@ pub struct Comparer<'a> {
 #[derive(Clone, Copy)]
 pub(super) struct Back<'a> {
     pub cx: &'a Context<'a>,
-    /// Seconds since 1970-01-01.
-    pub clock: i64,
+    pub clocks: Clocks,
     pub folders: &'a FolderNames,
+}
+
+/// The time at which two ends are compared, and how right their own clocks are.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Clocks {
+    /// Seconds since 1970-01-01.
+    pub now: i64,
+    /// By how many seconds the clock of an end is ahead; none where nobody knows.
+    pub ahead: Ends<Option<i64>>,
 }
 
 /// The names of the folders that lead to a folder, by its id, the outermost first and its own last.
@@ -200,19 +217,22 @@ impl<'a> Comparer<'a> {
         Comparer { lane, cx, written, back: None, standing: None, rules, ids, fields, named_in, rules_digest }
     }
 
-    /// With the ways back of a lane that carries both ways ([`Lane::with_ways_back`]): what they look at, the time (seconds
-    /// since 1970-01-01), and the folders of the end that is not written first.
-    pub fn both_ways(mut self, cx: &'a Context<'a>, clock: i64, folders: &'a FolderNames) -> Comparer<'a> {
+    /// With the ways back of a lane that carries both ways ([`Lane::with_ways_back`]): what they look at, what the clocks show,
+    /// and the folders of the end that is not written first.
+    pub fn both_ways(mut self, cx: &'a Context<'a>, clocks: Clocks, folders: &'a FolderNames) -> Comparer<'a> {
         let (lane, into) = (self.lane, self.written.other());
-        for rule in &mut self.rules {
+        for (n, rule) in self.rules.iter_mut().enumerate() {
             let Some(of_lane) = lane.rules.iter().find(|r| r.id == *rule.id) else { continue };
             let Some(fill) = of_lane.fill(into).filter(|_| lane.carries_into(of_lane, into)) else { continue };
             let ready = Ready::new(fill, cx);
+            if let (Source::Computed(_), Slot::Field(joined)) = (&rule.ready.fill.source, &fill.target) {
+                self.fields[into][n] = Some(joined);
+            }
             rule.digest = ShortForm::Now.of(&(rule.ready.digest(), ready.digest()));
             rule.back = Some(WayBack { ready, taken_back: of_lane.taken_back() });
         }
         self.rules_digest = digest_of(&self.rules);
-        self.back = Some(Back { cx, clock, folders });
+        self.back = Some(Back { cx, clocks, folders });
         self
     }
 
@@ -252,15 +272,15 @@ impl<'a> Comparer<'a> {
             (Some(value), ..) => Some(Cow::Borrowed(value)),
             (None, true, fill) => Some(fill.target.of(artefact)),
             (None, false, Fill { source: Source::Field(_), .. }) => None,
-            (None, false, fill) => source_value(fill, artefact, self.cx.system),
+            (None, false, _) => self.rules[n].source(artefact, self.cx.system),
         })
     }
 
     /// What the rules start from in an artefact, by the slot that each fills; nothing of what its system left out.
     pub fn sources(&self, artefact: &Artefact) -> BTreeMap<Slot, Value> {
         let answered = self.rules.iter().filter(|rule| !rule.ready.is_left_out_of(artefact));
-        let source = |fill| Some(source_value(fill, artefact, self.cx.system)?.into_owned());
-        answered.filter_map(|rule| Some((rule.slot().clone(), source(rule.ready.fill)?))).collect()
+        let source = |rule: &ReadyRule<'_>| Some(rule.source(artefact, self.cx.system)?.into_owned());
+        answered.filter_map(|rule| Some((rule.slot().clone(), source(rule)?))).collect()
     }
 
     /// True if neither end changed since the base, nor the rules, nor the place of what they link to; the values are
@@ -316,7 +336,7 @@ impl<'a> Comparer<'a> {
         let unreadable = |value: &Value| matches!(value, Value::Unreadable(_));
         self.left_out(rule, items).is_some()
             || unreadable(&rule.slot().of(items[self.written]))
-            || source_value(rule.ready.fill, items[self.read()], self.cx.system).is_some_and(|v| unreadable(&v))
+            || rule.source(items[self.read()], self.cx.system).is_some_and(|v| unreadable(&v))
     }
 
     /// The end that left out of its answer what a rule joins there; none if both answered.
@@ -474,8 +494,8 @@ impl<'a> Comparer<'a> {
     pub fn make(&self, from: &Artefact) -> (Vec<FieldChange>, Vec<(Slot, FaultReason)>) {
         let mut fields = Vec::new();
         let mut faults = Vec::new();
-        for ReadyRule { ready, .. } in self.rules.iter().filter(|r| !r.ready.is_left_out_of(from)) {
-            let fill = ready.fill;
+        for rule in self.rules.iter().filter(|r| !r.ready.is_left_out_of(from)) {
+            let (ready, fill) = (&rule.ready, rule.ready.fill);
             let converted = ready.convert(from, self.cx);
             if let Some(fault) = converted.fault {
                 faults.push((fill.target.clone(), fault));
@@ -486,7 +506,7 @@ impl<'a> Comparer<'a> {
                 continue;
             }
             fields.push(FieldChange {
-                left: source_value(fill, from, self.cx.system).map(|v| v.into_owned()),
+                left: rule.source(from, self.cx.system).map(|v| v.into_owned()),
                 write,
                 losses: converted.losses,
                 ..FieldChange::of(fill.target.clone())
@@ -505,7 +525,7 @@ impl<'a> Comparer<'a> {
     /// What stands in the way of the states that are to be written: no moves that lead there, or a field
     /// that these ask for and that would be empty.
     fn moves(&self, fields: &[FieldChange], there: Option<&Artefact>) -> Vec<(Slot, FaultReason)> {
-        let written = |f: &&FieldChange| f.reason.may_be_written(self.written);
+        let written = |f: &&FieldChange| f.reason.may_come_into(self.written);
         let into = fields.iter().filter(written).map(|f| (&f.field, &f.field, &f.write)).collect();
         hindered(self.cx.to_kind, into, there)
     }
@@ -513,7 +533,7 @@ impl<'a> Comparer<'a> {
     /// The same at the end that the lane does not write first.
     fn moves_back(&self, fields: &[FieldChange], there: &Artefact) -> Vec<(Slot, FaultReason)> {
         let Some(back) = self.back else { return Vec::new() };
-        let returns = fields.iter().filter(|f| f.reason.may_be_written(self.written.other()));
+        let returns = fields.iter().filter(|f| f.reason.may_come_into(self.written.other()));
         let into = returns.filter_map(|f| f.back.as_ref().map(|back| (&f.field, &back.field, &back.write))).collect();
         hindered(back.cx.to_kind, into, Some(there))
     }

@@ -298,9 +298,9 @@ fn outcome_of(fields: &[FieldChange], faults: &[(Slot, FaultReason)], written: E
         Outcome::InStep
     } else if any(&FieldReason::is_conflict) {
         Outcome::Conflict
-    } else if any(&|r| r.may_be_written(written)) {
+    } else if any(&|r| r.may_come_into(written)) {
         Outcome::Update(written)
-    } else if any(&|r| r == FieldReason::Back(written)) {
+    } else if any(&|r| r == FieldReason::Back(written) || r == FieldReason::Prevails(written)) {
         Outcome::Update(written.other())
     } else if any(&|r| r == FieldReason::Changed(written)) {
         Outcome::Held(written)

@@ -8,11 +8,12 @@ mod beside;
 mod both;
 mod item;
 mod lane;
+mod prevails;
 mod said;
 mod walk;
 
 pub use beside::{BesideField, beside};
 pub(crate) use item::ReadyRule;
-pub use item::{Comparer, FolderNames, Found, as_made_there, targets};
+pub use item::{Clocks, Comparer, FolderNames, Found, as_made_there, targets};
 pub use lane::{Known, LaneFindings, compare_lane};
 pub use walk::{AtEnd, Relation};

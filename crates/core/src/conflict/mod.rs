@@ -54,6 +54,11 @@ impl Standing {
         self.digest == generation(field, rule_digest).as_bytes()
     }
 
+    /// Whether a person chose for it, while it was of this generation.
+    pub(crate) fn is_chosen(&self, field: &FieldChange, rule_digest: &str) -> bool {
+        self.choice.is_some() && self.is_of(field, rule_digest)
+    }
+
     /// Whether what was chosen for a field can't be done with it after all: an end does not take what was put together.
     pub fn choice_cannot_be_done(&self, field: &FieldChange, rule_digest: &str, first: End) -> bool {
         let chosen = self.choice.as_ref().filter(|_| self.is_of(field, rule_digest));

@@ -14,7 +14,7 @@ use std::collections::{HashMap, HashSet, VecDeque};
 use crate::catalogue::{Catalogue, KindSchema};
 use crate::expression::Moment;
 use crate::model::{Artefact, Kind, LinkEnd, Reference, Value};
-use crate::rules::{Along, Lane};
+use crate::rules::{Along, Direction, Lane};
 use crate::scope::Filter;
 use apart::tell_apart;
 
@@ -112,17 +112,39 @@ fn bring_along<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>, out: &mut [Covered<'a>])
 
 /// Leaves of the folders those that hold something in scope, directly or further down.
 fn keep_needed_folders(lanes: &[Lane], folders: &[Artefact], out: &mut [Covered<'_>]) {
-    let parents: HashMap<&str, Option<&str>> = folders.iter().map(|f| (f.id.as_str(), f.parent.as_deref())).collect();
-    let mut needed: HashSet<&str> = HashSet::new();
     let others = lanes.iter().zip(out.iter()).filter(|(lane, _)| lane.left_kind != Kind::Folder);
-    for artefact in others.flat_map(|(_, covered)| covered.matched.iter().chain(&covered.along)) {
+    let held = others.flat_map(|(_, covered)| covered.matched.iter().chain(&covered.along).copied());
+    let needed = folders_above(folders, held);
+    for (_, covered) in lanes.iter().zip(out).filter(|(lane, _)| lane.left_kind == Kind::Folder) {
+        covered.matched.retain(|f| needed.contains(&f.id));
+    }
+}
+
+/// The folders that hold something of these, directly or further down, by their ids.
+fn folders_above<'i>(folders: &[Artefact], items: impl Iterator<Item = &'i Artefact>) -> HashSet<String> {
+    let parents: HashMap<&str, Option<&str>> = folders.iter().map(|f| (f.id.as_str(), f.parent.as_deref())).collect();
+    let mut needed: HashSet<String> = HashSet::new();
+    for artefact in items {
         let mut at = artefact.parent.as_deref();
-        while let Some(id) = at.filter(|id| needed.insert(id)) {
+        while let Some(id) = at.filter(|id| needed.insert((*id).to_owned())) {
             at = parents.get(id).copied().flatten();
         }
     }
-    for (_, covered) in lanes.iter().zip(out).filter(|(lane, _)| lane.left_kind == Kind::Folder) {
-        covered.matched.retain(|f| needed.contains(f.id.as_str()));
+    needed
+}
+
+/// Of the folders of the right that a lane would make at the left, those that hold something that a lane covers there: once
+/// a lane is limited at the right, the others are none of the route's business. `covered` is what each lane covers at the
+/// right.
+pub fn keep_needed_at_right<'a>(lanes: &[&Lane], folders: &'a [Artefact], covered: &mut [&mut Vec<&'a Artefact>]) {
+    if !lanes.iter().any(|l| l.right_kind != Kind::Folder && !l.right_scope.is_open()) {
+        return;
+    }
+    let others = lanes.iter().zip(covered.iter()).filter(|(lane, _)| lane.right_kind != Kind::Folder);
+    let needed = folders_above(folders, others.flat_map(|(_, covered)| covered.iter().copied()));
+    let makes_back = |lane: &Lane| lane.right_kind == Kind::Folder && lane.direction == Direction::Both;
+    for (_, covered) in lanes.iter().zip(covered).filter(|(lane, _)| makes_back(lane)) {
+        covered.retain(|folder| needed.contains(&folder.id));
     }
 }
 

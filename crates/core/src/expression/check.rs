@@ -19,6 +19,8 @@ use crate::catalogue::KindSchema;
 pub(super) struct Found {
     pub is: Type,
     pub fields: BTreeSet<String>,
+    /// Whether it asks for what every artefact has, or for the time.
+    pub asks_own: bool,
     pub asks_time: bool,
 }
 
@@ -28,12 +30,15 @@ pub(super) struct Found {
 /// Every name and type that is wrong.
 pub(super) fn check(tree: &IdedExpr, source: &SourceInfo, kind: &KindSchema) -> Result<Found, Vec<ExpressionFault>> {
     let (bound, fields, faults) = (Vec::new(), BTreeSet::new(), Vec::new());
-    let mut checker = Checker { source, kind, bound, fields, asks_time: false, faults };
+    let mut checker = Checker { source, kind, bound, fields, asks_own: false, asks_time: false, faults };
     let is = checker.infer(tree);
     checker.faults.sort_by_key(|f| f.from);
     checker.faults.dedup();
     match checker.faults.is_empty() {
-        true => Ok(Found { is, fields: checker.fields, asks_time: checker.asks_time }),
+        true => {
+            let Checker { fields, asks_own, asks_time, .. } = checker;
+            Ok(Found { is, fields, asks_own, asks_time })
+        }
         false => Err(checker.faults),
     }
 }
@@ -44,6 +49,7 @@ struct Checker<'a> {
     /// Names that macros bound, innermost last.
     bound: Vec<(String, Type)>,
     fields: BTreeSet<String>,
+    asks_own: bool,
     asks_time: bool,
     faults: Vec<ExpressionFault>,
 }
@@ -125,6 +131,7 @@ impl Checker<'_> {
         }
         let own = || OWN.iter().chain([&NOW]);
         if let Some((_, _, is)) = own().find(|(n, _, _)| *n == name) {
+            self.asks_own = true;
             self.asks_time |= name == NOW.0;
             return is.clone();
         }

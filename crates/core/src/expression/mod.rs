@@ -56,6 +56,17 @@ pub struct Expression {
     pub asks_time: bool,
     /// Fields of the kind that it asks for.
     fields: BTreeSet<String>,
+    /// Whether it asks for what every artefact has, or for the time.
+    asks_own: bool,
+}
+
+impl Expression {
+    /// The field of the kind that it asks for, if that is all that it asks for: what it is follows from that alone.
+    pub fn only_field(&self) -> Option<&str> {
+        let mut fields = self.fields.iter();
+        let only = fields.next().filter(|_| !self.asks_own);
+        only.filter(|_| fields.next().is_none()).map(String::as_str)
+    }
 }
 
 /// Reads and checks an expression over the artefacts of a kind.
@@ -68,7 +79,13 @@ pub fn compile(text: &str, kind: &KindSchema) -> Result<Expression, Vec<Expressi
         let (mut tree, source) = parse(text)?;
         let found = check::check(&tree, &source, kind)?;
         ask_presence(&mut tree);
-        Ok(Expression { tree, is: found.is, asks_time: found.asks_time, fields: found.fields })
+        Ok(Expression {
+            tree,
+            is: found.is,
+            asks_time: found.asks_time,
+            fields: found.fields,
+            asks_own: found.asks_own,
+        })
     })
 }
 

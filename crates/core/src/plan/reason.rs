@@ -42,6 +42,14 @@ pub enum FieldReason {
     RuleChangedBack,
     /// Changed at both ends, in different parts: either end gets the other's.
     Merged,
+    /// Changed at both ends; by the policy of the lane what this end holds goes to the other.
+    Prevails(End),
+    /// Changed at both ends; the newer would go to the other, and this end does not tell when it was changed.
+    NoTime(End),
+    /// The same, and the clock of this end is off, or nobody knows what it shows.
+    ClockOff(End),
+    /// The same, and both were changed at about the same time.
+    SameTime,
 }
 
 codes!(FieldReason, "Why a field is in a change, with the end that it is about.": {
@@ -70,6 +78,13 @@ codes!(FieldReason, "Why a field is in a change, with the end that it is about."
     Exchange = "exchange",
     RuleChangedBack = "rule_changed_back",
     Merged = "merged",
+    Prevails(Left) = "left_prevails",
+    Prevails(Right) = "right_prevails",
+    NoTime(Left) = "left_without_time",
+    NoTime(Right) = "right_without_time",
+    ClockOff(Left) = "left_clock_off",
+    ClockOff(Right) = "right_clock_off",
+    SameTime = "same_time",
 });
 
 impl FieldReason {
@@ -82,7 +97,9 @@ impl FieldReason {
             | FieldReason::TargetMoved
             | FieldReason::WaitsForOthers
             | FieldReason::RuleChanged => FieldDecision::Write(written),
-            FieldReason::Back(end) | FieldReason::Wins(end) => FieldDecision::Write(end.other()),
+            FieldReason::Back(end) | FieldReason::Wins(end) | FieldReason::Prevails(end) => {
+                FieldDecision::Write(end.other())
+            }
             FieldReason::Merged => FieldDecision::Merge,
             FieldReason::BothChanged
             | FieldReason::RuleChangedOverKept
@@ -92,7 +109,10 @@ impl FieldReason {
             | FieldReason::NotCarried(_)
             | FieldReason::OldForm(_)
             | FieldReason::Exchange
-            | FieldReason::RuleChangedBack => FieldDecision::Leave,
+            | FieldReason::RuleChangedBack
+            | FieldReason::NoTime(_)
+            | FieldReason::ClockOff(_)
+            | FieldReason::SameTime => FieldDecision::Leave,
             FieldReason::NoBase => match first_contact {
                 FirstContact::Ask => FieldDecision::Leave,
                 FirstContact::Wins(end) if end == written => FieldDecision::Keep(written),
@@ -113,13 +133,19 @@ impl FieldReason {
                 | FieldReason::OldForm(_)
                 | FieldReason::Exchange
                 | FieldReason::RuleChangedBack
+                | FieldReason::NoTime(_)
+                | FieldReason::ClockOff(_)
+                | FieldReason::SameTime
         )
     }
 
     /// Whether a person may say what becomes of it: an edit at the end that is written can be kept, or asked about
     /// again.
     pub fn can_be_decided(self, written: End) -> bool {
-        let goes_over = matches!(self, FieldReason::Back(_) | FieldReason::Wins(_) | FieldReason::Merged);
+        let goes_over = matches!(
+            self,
+            FieldReason::Back(_) | FieldReason::Wins(_) | FieldReason::Merged | FieldReason::Prevails(_)
+        );
         self.is_conflict() || goes_over || self == FieldReason::Changed(written)
     }
 
@@ -130,6 +156,11 @@ impl FieldReason {
             FieldReason::Unreadable(_) | FieldReason::TakenOff(_) => false,
             _ => true,
         }
+    }
+
+    /// Whether the other end's value goes into an end, unless a person says otherwise, or once one says so.
+    pub fn may_come_into(self, end: End) -> bool {
+        self.may_be_written(end) && self != FieldReason::Prevails(end)
     }
 }
 
@@ -183,7 +214,7 @@ mod tests {
                     assert!(reason.can_be_decided(written) && reason.may_be_written(written), "{reason:?} asks");
                     assert_eq!(unasked, FieldDecision::Leave, "{reason:?} is written only when a person says so");
                 }
-                if !reason.may_be_written(written) {
+                if !reason.may_come_into(written) {
                     assert_ne!(unasked, FieldDecision::Write(written), "{reason:?} is never written over");
                 }
             }

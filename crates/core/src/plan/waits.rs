@@ -14,7 +14,7 @@ pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
     if !matches!(change.outcome, Outcome::Update(_)) {
         return waits;
     }
-    for f in change.fields.iter().filter(|f| f.reason.may_be_written(change.written)) {
+    for f in change.fields.iter().filter(|f| f.reason.may_come_into(change.written)) {
         let lacks = lacks_only(&f.write, f.right.as_ref().unwrap_or(&Value::Empty));
         if lacks.is_empty() {
             return Vec::new();

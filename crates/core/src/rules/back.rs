@@ -6,7 +6,7 @@
 use super::direction::Direction;
 use super::lane::Lane;
 use super::rule::{Fill, Rule, Source};
-use crate::model::{End, Slot};
+use crate::model::{End, POSITION, Slot};
 
 impl Rule {
     /// The end into which its conversions stand, if the way into the other takes them back.
@@ -25,7 +25,12 @@ impl Rule {
                 source: Source::Field(target.clone()),
                 conversions: Vec::new(),
             }),
-            // A place in a folder is read like a field, and no field is filled with it.
+            // A place among others is read like a field, and goes back to where it was read.
+            (Source::Field(from), Slot::Position) if *from == POSITION => Some(Fill {
+                target: Slot::Position,
+                source: Source::Field(POSITION.to_owned()),
+                conversions: Vec::new(),
+            }),
             (Source::Field(_), _) => None,
             (source, target) => {
                 let is_same_slot = source.goes_back_to().as_ref() == Some(target);

@@ -18,7 +18,7 @@ pub use conversion::{
 pub use direction::Direction;
 pub use lane::{Along, Lane};
 pub use order::{order_is_carried, order_of};
-pub use policies::{FirstContact, KeyFields, Matching, Policies};
+pub use policies::{BothEdited, FirstContact, KeyFields, Matching, Policies};
 pub(crate) use rule::computed_field;
 pub use rule::{Fill, Rule, RuleId, Source};
 pub use versions::{Became, LaneChange, LanePart, RuleChange, changes_between};

@@ -51,6 +51,9 @@ pub struct Policies {
     /// What is done where two counterparts meet for the first time and differ.
     #[serde(default)]
     pub first_contact: FirstContact,
+    /// What is done, in a lane that carries both ways, where both ends edited the same of a field.
+    #[serde(default)]
+    pub both_edited: BothEdited,
     /// Whether each item that is carried gets a link to its counterpart, at the left.
     #[serde(default)]
     pub link_back: bool,
@@ -70,4 +73,23 @@ codes!(FirstContact, "What happens to values that differ when two existing artef
     Ask = "ask",
     Wins(Left) = "left_wins",
     Wins(Right) = "right_wins",
+});
+
+/// What happens to a field that was edited at both ends, where the two edits can't be merged. What loses is in the record.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub enum BothEdited {
+    /// A person decides.
+    #[default]
+    Ask,
+    /// The edit at this end is carried to the other.
+    Wins(End),
+    /// The edit that was made later is carried, where that can be told of the field.
+    Newest,
+}
+
+codes!(BothEdited, "What happens to a field that was edited at both ends, where the two edits can't be merged.": {
+    Ask = "ask",
+    Wins(Left) = "left_wins",
+    Wins(Right) = "right_wins",
+    Newest = "newest",
 });

@@ -112,7 +112,7 @@ impl Source {
     /// The slot that an edit at the other end can go back to; none of what nobody can edit there, or what stays as it was.
     pub fn goes_back_to(&self) -> Option<Slot> {
         match self {
-            Source::Field(field) => Some(Slot::Field(field.clone())),
+            Source::Field(field) => Some(Slot::from(field.as_str())),
             Source::Folder => Some(Slot::Folder),
             Source::Attachments => Some(Slot::Files),
             Source::Links => Some(Slot::Links),

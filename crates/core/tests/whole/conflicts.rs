@@ -16,7 +16,7 @@ use crate::two_way::{FIELDS, Two, catalogue, lane, with_comparer};
 const BEGINNING: [&str; 3] = ["Stop the cabin", "when the wind is up", "High"];
 
 /// Both ends in step, then another title at each.
-fn in_conflict(direction: Direction) -> Two {
+pub fn in_conflict(direction: Direction) -> Two {
     let mut two = Two::new(BEGINNING);
     two.run(&lane(direction));
     two.edit(End::Left, 0, Value::text("Halt the cabin"));
@@ -24,12 +24,12 @@ fn in_conflict(direction: Direction) -> Two {
     two
 }
 
-fn title(found: &[FieldChange]) -> &FieldChange {
+pub fn title(found: &[FieldChange]) -> &FieldChange {
     found.iter().find(|f| f.field == *"title").expect("the title differs")
 }
 
 /// What is kept of the conflict of a field.
-fn settle(two: &mut Two, direction: Direction, field: &FieldChange, choice: Choice) {
+pub fn settle(two: &mut Two, direction: Direction, field: &FieldChange, choice: Choice) {
     let lane = lane(direction);
     let ends = hovrel_core::model::Ends { left: catalogue(FIELDS.left), right: catalogue(FIELDS.right) };
     let digests = with_comparer(&lane, &ends, 0, |comparer| comparer.digests());

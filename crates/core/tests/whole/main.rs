@@ -21,6 +21,8 @@ mod mentions;
 mod merging;
 mod new_at_either_end;
 mod patched;
+mod policies;
+mod returns;
 mod scope;
 mod small;
 mod structure;

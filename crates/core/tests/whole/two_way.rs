@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use hovrel_core::base::Base;
 use hovrel_core::carry::{Context, PairLookup, Place, UserMatcher};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
-use hovrel_core::compare::{Comparer, FolderNames, Found, targets};
+use hovrel_core::compare::{Clocks, Comparer, FolderNames, Found, targets};
 use hovrel_core::conflict::{OfLane, decision_with};
 use hovrel_core::model::{Artefact, End, Ends, Kind, Reference, Value, ValueType};
 use hovrel_core::plan::{
@@ -185,9 +185,11 @@ pub fn with_places<T>(
         places: places[into],
     });
     match lane.direction {
-        Direction::Both => {
-            look(&Comparer::new(lane, &cx.right).both_ways(&cx.left, clock, &folders).standing(standing))
-        }
+        Direction::Both => look(
+            &Comparer::new(lane, &cx.right)
+                .both_ways(&cx.left, Clocks { now: clock, ahead: Ends::of(|_| Some(0)) }, &folders)
+                .standing(standing),
+        ),
         _ => look(&Comparer::new(lane, &cx.right).standing(standing)),
     }
 }

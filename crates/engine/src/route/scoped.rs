@@ -7,8 +7,8 @@ use std::collections::{HashMap, HashSet};
 use hovrel_core::base::{Pair, Pairs};
 use hovrel_core::carry::{Context, Place};
 use hovrel_core::catalogue::KindSchema;
-use hovrel_core::compare::{AtEnd, Comparer, FolderNames};
-use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over};
+use hovrel_core::compare::{AtEnd, Clocks, Comparer, FolderNames};
+use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over, keep_needed_at_right};
 use hovrel_core::expression::Moment;
 use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, ById, End, Ends, Kind, Reference};
@@ -53,7 +53,7 @@ pub(crate) struct Ways<'a> {
     into_other: Option<Context<'a>>,
     /// Of the end that is not written first.
     folders: &'a FolderNames,
-    clock: i64,
+    clocks: Clocks,
 }
 
 impl<'a> Ways<'a> {
@@ -68,7 +68,10 @@ impl<'a> Ways<'a> {
                 false => None,
             },
             folders: &both.at[first.other()].paths,
-            clock: both.read_at.timestamp(),
+            clocks: Clocks {
+                now: both.read_at.timestamp(),
+                ahead: both.at.as_ref().map(|end| end.connector.meter().clock_ahead),
+            },
         })
     }
 
@@ -76,7 +79,7 @@ impl<'a> Ways<'a> {
     pub fn comparer(&'a self, lane: &'a Lane) -> Comparer<'a> {
         let comparer = Comparer::new(lane, &self.into_first);
         match &self.into_other {
-            Some(cx) => comparer.both_ways(cx, self.clock, self.folders),
+            Some(cx) => comparer.both_ways(cx, self.clocks, self.folders),
             None => comparer,
         }
     }
@@ -199,6 +202,9 @@ fn find<'a>(
         s.covered.right = std::mem::take(&mut found.own);
         s.found = found;
     }
+    let (lanes, mut covered): (Vec<&Lane>, Vec<&mut Vec<&Artefact>>) =
+        scoped.iter_mut().map(|s| (&s.lane, &mut s.covered.right)).unzip();
+    keep_needed_at_right(&lanes, both.at.right.of_kind(Kind::Folder), &mut covered);
 }
 
 /// The items of a lane as its own rules take them.

@@ -5,7 +5,9 @@
 use hovrel_core::base::Base;
 use hovrel_core::conflict::{Choice, Take, take_of};
 use hovrel_core::model::{End, Fingerprint, Slot, Value};
-use hovrel_core::plan::{Change, Decision, FieldChange, FieldDecision, Written, WrittenField, decided_fields};
+use hovrel_core::plan::{
+    Change, Decision, FieldChange, FieldDecision, FieldReason, Written, WrittenField, decided_fields,
+};
 use hovrel_core::rules::Lane;
 use hovrel_store::NewLine;
 use serde_json::Value as Json;
@@ -53,8 +55,10 @@ pub fn lines(
         };
         let of_whole = decided_fields(whole, decision).iter().find(fills);
         let decided = of_whole.map(|f| decision.field(f, lane.policies.first_contact, whole.written));
-        let why = match (decided, of_whole.is_some_and(|f| f.reason.is_conflict())) {
-            (_, true) => "chosen",
+        let why = match (decided, of_whole.map(|f| f.reason)) {
+            (_, Some(FieldReason::Prevails(from))) if from != end => "policy",
+            (_, Some(FieldReason::Prevails(_))) => "chosen",
+            (_, Some(reason)) if reason.is_conflict() => "chosen",
             (Some(FieldDecision::Merge), _) => "merged",
             _ => "carried",
         };

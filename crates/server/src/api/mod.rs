@@ -15,6 +15,7 @@ pub mod matches;
 pub(crate) mod names;
 pub mod new_field;
 pub mod plans;
+pub mod preview;
 pub mod proofs;
 pub mod quiet;
 pub mod record;
@@ -75,7 +76,8 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(rules::ways_back))
         .routes(routes!(scope::names))
         .routes(routes!(scope::scope))
-        .routes(routes!(rules::preview))
+        .routes(routes!(preview::preview))
+        .routes(routes!(preview::preview_return))
         .routes(routes!(rules::values_met))
         .routes(routes!(rules::suggestions))
         .routes(routes!(rules::people_met))

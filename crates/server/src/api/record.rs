@@ -45,6 +45,8 @@ pub enum RecordedWhy {
     Merged,
     /// A person chose it for a conflict.
     Chosen,
+    /// Both ends were edited, and the policy of the lane chose it.
+    Policy,
     ChoseLeft,
     ChoseRight,
     ChoseMerge,

@@ -2,26 +2,22 @@
 
 use axum::Json;
 use axum::extract::State;
-use hovrel_core::carry::{FaultReason, UserMatch, UserMatcher, convert, recognise, source_value};
+use hovrel_core::carry::{FaultReason, UserMatch, UserMatcher, recognise};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::check::Fault;
 use hovrel_core::cover::Covered;
-use hovrel_core::model::{Artefact, Ends, Kind, Value};
-use hovrel_core::prepare::join_deep;
+use hovrel_core::model::{Artefact, Ends, Kind};
 use hovrel_core::rules::{Fill, Lane, RuleId, RuleTable, Source};
 use hovrel_core::suggest::{suggest, values_reaching};
 use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
-use hovrel_engine::{Places, RouteEnds, lane_checks, path_of, rules_that_could_go_back};
+use hovrel_engine::{Places, RouteEnds, lane_checks, rules_that_could_go_back};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;
 use utoipa::ToSchema;
 use uuid::Uuid;
 
-use super::losses::LossDetail;
-use super::names::Names;
-use super::scope::ScopeItem;
 use super::suggested::Suggestion;
 use crate::App;
 use crate::body::Body;
@@ -137,7 +133,7 @@ pub(super) fn faults_between(ends: &RouteEnds, lanes: &[Lane], left: &LeftEnd, c
 }
 
 /// The lanes of a route with one as it is now, which may have changes that are not saved, or be new.
-fn with_lane(route: &Route, now: &Lane) -> Result<Vec<Lane>, Problem> {
+pub(super) fn with_lane(route: &Route, now: &Lane) -> Result<Vec<Lane>, Problem> {
     let mut lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     match lanes.iter_mut().find(|l| l.id == now.id) {
         Some(lane) => lane.clone_from(now),
@@ -203,101 +199,6 @@ pub async fn ways_back(
     let route = app.hub.store.route(id).await?;
     let ends = ends(&app, &route).await?;
     Ok(Json(ends.map(|ends| rules_that_could_go_back(&lane, &ends)).unwrap_or_default()))
-}
-
-#[derive(Deserialize, ToSchema)]
-#[serde(deny_unknown_fields)]
-pub struct PreviewBody {
-    lane: Lane,
-    /// Which of the items in scope, from 0.
-    at: u64,
-    /// Or the item with this key.
-    key: Option<String>,
-}
-
-#[derive(Serialize, ToSchema)]
-pub struct Preview {
-    /// How many items are in scope.
-    total: u64,
-    at: u64,
-    item: Option<ScopeItem>,
-    values: Vec<PreviewValue>,
-}
-
-/// What a rule makes of the item.
-#[derive(Serialize, ToSchema)]
-pub struct PreviewValue {
-    rule: RuleId,
-    from: String,
-    becomes: String,
-    losses: Vec<LossDetail>,
-    /// Why the value can't be transferred.
-    fault: Option<String>,
-}
-
-/// Applies a lane's rules to one real item.
-#[utoipa::path(post, path = "/routes/{id}/preview", operation_id = "previewLane", params(("id" = Uuid, Path)), request_body = PreviewBody,
-    responses((status = 200, body = Preview)))]
-pub async fn preview(
-    State(app): State<App>,
-    Path(id): Path<Uuid>,
-    Body(body): Body<PreviewBody>,
-) -> Result<Json<Preview>, Problem> {
-    let route = app.hub.store.route(id).await?;
-    let empty = Preview { total: 0, at: 0, item: None, values: Vec::new() };
-    let Some(ends) = ends(&app, &route).await? else { return Ok(Json(empty)) };
-    let lanes = with_lane(&route, &body.lane)?;
-    let left = LeftEnd::of(&app, &route, &lanes).await?;
-    let paths = left.paths(body.lane.left_kind);
-    let items = left.covered_by(&lanes, &body.lane.id).map(|covered| covered.all()).unwrap_or_default();
-    let by_key = body.key.and_then(|key| items.iter().position(|a| a.key == key));
-    let at = by_key.unwrap_or(body.at as usize).min(items.len().saturating_sub(1));
-    let folders = Places::assumed();
-    let (Some(artefact), Some(cx)) = (items.get(at), ends.context(&body.lane, &folders)) else {
-        return Ok(Json(Preview { total: items.len() as u64, ..empty }));
-    };
-    let shared = app.cache.get(&app.hub.store, route.left_system, &route.left_container, Kind::SharedSteps).await?;
-    let mut one = [(*artefact).clone()];
-    if let Some(levels) = cx.to_kind.max_depth {
-        let mut tree = left.artefacts(body.lane.left_kind).to_vec();
-        join_deep(&mut tree, levels);
-        one = tree.into_iter().find(|f| f.id == artefact.id).map_or(one, |found| [found]);
-    }
-    hovrel_engine::prepare_items(&mut one, &body.lane, &lanes, &ends.catalogues, &shared.artefacts, paths);
-    let [artefact] = &one;
-    let left_names = Names::of(&app, route.left_system, &route.left_container).await?;
-    let right_names = Names::of(&app, route.right_system, &route.right_container).await?;
-    // A folder is shown by its path, and people and items by their names, not by their ids.
-    let shown = |v: &Value, names: &Names, kind: Kind| match v {
-        Value::Reference(reference) => {
-            paths.get(reference.id()).map_or_else(|| reference.id().to_owned(), |p| p.join(" / "))
-        }
-        Value::Steps(steps) if steps.len() == 1 => "1 step".to_owned(),
-        Value::Steps(steps) => format!("{} steps", steps.len()),
-        other => names.named(other, kind, &left_names).display(),
-    };
-    let from = |fill: &Fill| {
-        let field = if let Source::Field(field) = &fill.source { Some(field.as_str()) } else { None };
-        let kind = left_names.refers_to(body.lane.left_kind, field);
-        source_value(fill, artefact, &ends.systems.left).map(|v| shown(&v, &left_names, kind)).unwrap_or_default()
-    };
-    let values = body.lane.filling().map(|(id, fill)| {
-        let converted = convert(fill, artefact, &cx);
-        let to = right_names.refers_to(body.lane.right_kind, Some(&fill.target));
-        PreviewValue {
-            rule: id.clone(),
-            from: from(fill),
-            becomes: converted.value.as_ref().map(|v| shown(v, &right_names, to)).unwrap_or_default(),
-            losses: converted.losses.iter().map(LossDetail::of).collect(),
-            fault: converted.fault.map(|f| hovrel_words::fault(&f)),
-        }
-    });
-    Ok(Json(Preview {
-        total: items.len() as u64,
-        at: at as u64,
-        item: Some(ScopeItem::of(artefact, path_of(artefact, paths), false)),
-        values: values.collect(),
-    }))
 }
 
 #[derive(Deserialize, ToSchema)]

@@ -7,6 +7,7 @@ mod door;
 mod filters;
 mod look;
 mod new_field;
+mod policies;
 mod quiet;
 mod renamed;
 mod route_file;

@@ -249,6 +249,10 @@ pub(crate) async fn end_the_others(
                 or exists (select from unnest($5, $6) as g (lane, item) where g.lane = p.lane and g.item = p.left_id)
                 then 'moot'
             when exists (select from changes x where x.plan_id = $2 and x.lane = p.lane and x.left_id = p.left_id
+                and (x.brief -> 'fields' @> jsonb_build_array(jsonb_build_array(c.slot, 'left_prevails'))
+                    or x.brief -> 'fields' @> jsonb_build_array(jsonb_build_array(c.slot, 'right_prevails'))))
+                then 'policy'
+            when exists (select from changes x where x.plan_id = $2 and x.lane = p.lane and x.left_id = p.left_id
                 and c.slot = any(x.field_names)) then 'withdrawn'
             else 'agreed' end
          from pairs p

@@ -6,7 +6,7 @@ use hovrel_testkit::Database;
 use serde_json::json;
 use uuid::Uuid;
 
-use crate::plans::{alone, change, decided, plan_of};
+use crate::plans::{alone, change, decided, ida, plan_of};
 use crate::with_a_route_in;
 
 /// What a plan says of itself, and what counting its changes finds.
@@ -64,7 +64,10 @@ async fn a_plan_counts_itself_whatever_is_decided() {
     for (seq, included, refusals) in
         [(0, false, json!([])), (0, true, refused), (4, false, json!([])), (5, true, json!([]))]
     {
-        store.decide(plan.id, &[Decided { refusals, ..decided(seq, included) }]).await.expect("decided");
+        store
+            .decide(plan.id, ida(&store).await, &[Decided { refusals, ..decided(seq, included) }])
+            .await
+            .expect("decided");
         same(&format!("{seq} decided")).await;
     }
     let of_folders = ChangeFilter { kind: Some("folder".into()), ..ChangeFilter::default() };
@@ -77,7 +80,7 @@ async fn a_plan_counts_itself_whatever_is_decided() {
             let (id, included) = (plan.id, n % 2 == 0);
             match n % 9 {
                 0 => drop(store.include_matching(id, all, included).await.expect("decided")),
-                _ => drop(store.decide(id, &[decided(n, included)]).await.expect("decided")),
+                _ => drop(store.decide(id, ida(store).await, &[decided(n, included)]).await.expect("decided")),
             }
         }
     });

@@ -68,6 +68,11 @@ async fn with_a_plan() -> (Store, Uuid, Uuid) {
     (store, route, plan.id)
 }
 
+/// The person of the database.
+pub async fn ida(store: &Store) -> Uuid {
+    store.person_by_login("ida").await.expect("asked").expect("a person").id
+}
+
 pub fn decided(seq: i32, included: bool) -> Decided {
     let decision = json!({"included": included, "let_go": seq % 5 == 1});
     Decided { seq, decision, included, refusals: json!([]), open: seq % 2, right_calls: 0.25, left_calls: 3.0 }
@@ -81,11 +86,11 @@ async fn taken_in(store: &Store, plan: Uuid) -> Vec<i32> {
 async fn leaving_out_and_taking_in_follow_what_is_needed() {
     let (store, _, plan) = with_a_plan().await;
     assert_eq!(taken_in(&store, plan).await, [0, 1, 2, 3, 4]);
-    store.decide(plan, &[decided(1, false)]).await.expect("decided");
+    store.decide(plan, ida(&store).await, &[decided(1, false)]).await.expect("decided");
     assert_eq!(taken_in(&store, plan).await, [0, 4], "what needs it goes with it");
     let follower = store.change(plan, 2).await.expect("it is there");
     assert_eq!((follower.included, follower.decision["included"].as_bool()), (false, Some(false)));
-    store.decide(plan, &[decided(3, true)]).await.expect("decided");
+    store.decide(plan, ida(&store).await, &[decided(3, true)]).await.expect("decided");
     assert_eq!(taken_in(&store, plan).await, [0, 1, 3, 4], "what it needs comes with it, and no more");
     let all = ChangeFilter::default();
     assert_eq!(store.include_matching(plan, &all, false).await.expect("decided"), 4);
@@ -111,13 +116,15 @@ async fn every_decision_can_be_undone_with_all_that_followed_it() {
     for step in 0..5 {
         before.push(all().await);
         match step {
-            0 => drop(store.decide(plan, &[decided(1, false)]).await.expect("decided")),
+            0 => drop(store.decide(plan, ida(&store).await, &[decided(1, false)]).await.expect("decided")),
             1 => drop(store.include_matching(plan, &one, true).await.expect("decided")),
-            2 => drop(store.decide(plan, &[decided(0, false), decided(4, false)]).await.expect("decided")),
+            2 => drop(
+                store.decide(plan, ida(&store).await, &[decided(0, false), decided(4, false)]).await.expect("decided"),
+            ),
             3 => drop(store.include_matching(plan, &ChangeFilter::default(), true).await.expect("decided")),
             _ => {
                 let refused = Decided { refusals: json!([{"field": "title"}]), ..decided(2, true) };
-                store.decide(plan, &[refused]).await.expect("decided");
+                store.decide(plan, ida(&store).await, &[refused]).await.expect("decided");
             }
         }
         assert_ne!(all().await, before[step], "step {step} changes something");
@@ -131,7 +138,7 @@ async fn every_decision_can_be_undone_with_all_that_followed_it() {
     }
     assert_eq!(store.undo_decision(plan).await.expect("asked"), None);
     for _ in 0..120 {
-        store.decide(plan, &[decided(4, false)]).await.expect("decided");
+        store.decide(plan, ida(&store).await, &[decided(4, false)]).await.expect("decided");
     }
     assert_eq!(store.decision_steps(&[plan]).await.expect("steps"), [(plan, 100)], "a hundred are kept");
 }

@@ -7,6 +7,7 @@ import { ago, exact } from "@/lib/format";
 import { count, reasonWord } from "@/lib/words";
 import { Button, Loading, Trouble } from "@/ui/basics";
 import { Shown } from "@/ui/pieces";
+import { Scroll } from "@/ui/scroll";
 import { MergeEditor } from "./merge-editor";
 import { Similar } from "./similar";
 import { endedWord, takeHelp, takeKey, takenWord, takeWord, type Take } from "./takes";
@@ -45,7 +46,7 @@ function Detail({ of }: { of: Schemas["ConflictDetail"] }) {
     { key: "s", does: "Decide for similar conflicts", run: () => of.similar > 0 && !over && setSimilar(true) },
   ]);
   return (
-    <section aria-label={`Conflict of ${c.left_key}`} className="min-h-0 flex-1 overflow-auto">
+    <Scroll as="section" aria-label={`Conflict of ${c.left_key}`} className="min-h-0 flex-1">
       <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1 px-5 pt-3 pb-2">
         <h2 className="font-semibold">
           {c.field_name}: {reasonWord[c.reason]}
@@ -119,7 +120,7 @@ function Detail({ of }: { of: Schemas["ConflictDetail"] }) {
         {of.earlier.length > 0 && <Earlier list={of.earlier} />}
       </div>
       {similar && <Similar of={of} close={() => setSimilar(false)} />}
-    </section>
+    </Scroll>
   );
 }
 

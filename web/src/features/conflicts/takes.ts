@@ -83,4 +83,5 @@ export const endedWord: Record<Schemas["Ended"], string> = {
   agreed: "both ends hold the same by themselves",
   withdrawn: "one end was changed back",
   moot: "its rule or pair is gone",
+  policy: "decided by the lane’s policy",
 };

@@ -5,6 +5,7 @@ import { keys } from "@/api/keys";
 import { count } from "@/lib/words";
 import { Loading, Trouble } from "@/ui/basics";
 import { Shown } from "@/ui/pieces";
+import { Scroll } from "@/ui/scroll";
 import type { Route } from "../route/draft";
 import type { Matched } from "./use-matches";
 
@@ -25,7 +26,7 @@ export function Beside({ route, lane, row }: { route: Route; lane: string; row: 
   const differ = fields.filter((f) => !f.same);
   const same = fields.filter((f) => f.same);
   return (
-    <section aria-label="Side by side" tabIndex={0} className="min-h-0 flex-1 overflow-auto bg-sheet">
+    <Scroll as="section" aria-label="Side by side" className="min-h-0 flex-1 bg-sheet">
       {!right_id && <p className="px-4 py-3 text-ink-2">No counterpart; there is nothing to compare.</p>}
       {!!right_id && beside.isPending && <Loading what="both items" />}
       <Trouble error={beside.error} />
@@ -59,6 +60,6 @@ export function Beside({ route, lane, row }: { route: Route; lane: string; row: 
           ))}
         </>
       )}
-    </section>
+    </Scroll>
   );
 }

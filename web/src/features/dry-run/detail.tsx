@@ -8,6 +8,7 @@ import { useKeys } from "@/app/keys";
 import { count, evidenceWords, kindWord, lossWord, versionWord } from "@/lib/words";
 import { Button, Loading, Trouble } from "@/ui/basics";
 import { StaysAt } from "@/ui/pieces";
+import { Scroll } from "@/ui/scroll";
 import { FieldRow, takesRight } from "./field-row";
 import type { Decisions } from "./use-plan";
 
@@ -21,11 +22,11 @@ export function Detail({ plan, seq, decisions }: { plan: string; seq: number; de
     placeholderData: keepPreviousData,
   });
   return (
-    <section aria-label="Differences" tabIndex={0} className="min-h-0 flex-1 overflow-auto bg-sheet">
+    <Scroll as="section" aria-label="Differences" className="min-h-0 flex-1 bg-sheet">
       {detail.isPending && <Loading what="the differences" />}
       {detail.error && <Trouble error={detail.error} />}
       {detail.data && <Change key={seq} d={detail.data} decisions={decisions} />}
-    </section>
+    </Scroll>
   );
 }
 

@@ -5,6 +5,7 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { count, reasonWord } from "@/lib/words";
 import { Button, Check, Trouble } from "@/ui/basics";
+import { Losses } from "@/ui/losses";
 import { Shown } from "@/ui/pieces";
 import { Pop } from "@/ui/pop";
 import type { Decide } from "./detail";
@@ -51,6 +52,8 @@ export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props
   const atRight = merges ? f.merge?.right : f.decision !== "write_right" ? undefined : fresh ? f.write : f.diff;
   const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
   const lossy = f.losses.length > 0;
+  /** What is lost on the way into the left, or in a merge. The list below the fields has the others. */
+  const lost = merges ? f.merge?.losses : f.decision === "write_left" ? f.back?.losses : undefined;
   return (
     <div data-field={f.field} className={`${grid} border-b border-hair-2 ${out && !conflict ? "text-ink-3" : ""}`}>
       <div className="flex items-start justify-center pt-1">
@@ -68,6 +71,7 @@ export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props
             : (f.back?.field_name ?? f.field_name)}
         </b>
         <Shown value={atLeft ?? f.left} />
+        {lost && <Losses losses={lost} />}
         {conflict && f.back?.may_be_written && !atLeft && (
           <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
             <span className="block text-[11px]">the right would write</span>

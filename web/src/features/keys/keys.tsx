@@ -8,6 +8,7 @@ import { count } from "@/lib/words";
 import { useTitle } from "@/lib/use-title";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { Ask } from "@/ui/dialog";
+import { Scroll } from "@/ui/scroll";
 import { MakeKey } from "./make-key";
 import { sentence } from "./permissions";
 
@@ -30,7 +31,7 @@ export default function Keys() {
   };
   if (list.isPending) return <Loading what="the access keys" />;
   return (
-    <div className="mx-auto w-full max-w-[1060px] flex-1 overflow-auto px-5 py-6">
+    <Scroll aria-label="Access keys" className="mx-auto w-full max-w-[1060px] flex-1 px-5 py-6">
       <div className="mb-4 flex items-center justify-between">
         <div>
           <h1 className="text-[16px] font-semibold">Access keys</h1>
@@ -60,7 +61,7 @@ export default function Keys() {
         <Empty title="No access keys yet">An access key lets a pipeline run dry runs, transfers and proofs.</Empty>
       )}
       {!!list.data?.length && (
-        <div className="overflow-x-auto">
+        <Scroll aria-label="Keys">
           <table className="w-full border border-hair bg-sheet text-left">
             <thead className="text-[11px] text-ink-3">
               <tr>
@@ -80,9 +81,9 @@ export default function Keys() {
               ))}
             </tbody>
           </table>
-        </div>
+        </Scroll>
       )}
-    </div>
+    </Scroll>
   );
 }
 

@@ -7,6 +7,7 @@ import { ago, exact } from "@/lib/format";
 import { count } from "@/lib/words";
 import { Button, Loading, Trouble } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
+import { Scroll } from "@/ui/scroll";
 
 export function Earlier({ route, shown }: { route: string; shown: string }) {
   return (
@@ -29,7 +30,7 @@ function List({ route, shown }: { route: string; shown: string }) {
   return (
     <div className="w-[380px]">
       <h3 className="mb-2 font-semibold">Proofs are kept for ever</h3>
-      <ol className="max-h-[300px] overflow-auto" tabIndex={0} aria-label="Proofs">
+      <Scroll as="ol" className="max-h-[300px]" aria-label="Proofs">
         {list.data.pages
           .flatMap((p) => p.proofs)
           .map((p) => (
@@ -51,7 +52,7 @@ function List({ route, shown }: { route: string; shown: string }) {
               </span>
             </li>
           ))}
-      </ol>
+      </Scroll>
       {list.hasNextPage && (
         <Button className="mt-2" disabled={list.isFetching} onClick={() => void list.fetchNextPage()}>
           Older proofs

@@ -5,6 +5,7 @@ import { bytes } from "@/lib/format";
 import { ownName } from "@/lib/lanes";
 import { count, kindsWord, kindWord } from "@/lib/words";
 import { EndMark } from "@/ui/disc";
+import { Scroll } from "@/ui/scroll";
 import type { Route } from "../route/draft";
 import { LanePairs } from "../route/pair-sheet";
 import { targetWord } from "../rules/rule-words";
@@ -28,7 +29,7 @@ type Props = { route: Route; proof: Schemas["ProofAnswer"]; open: (lane: string,
 export function KindsTable({ route, proof, open }: Props) {
   return (
     <>
-      <div className="overflow-x-auto" tabIndex={0} role="group" aria-label="Counts by kind">
+      <Scroll aria-label="Counts by kind">
         <table className="w-full min-w-[820px] border border-hair bg-sheet">
           <thead>
             <tr className="align-middle text-[11px] text-ink-3">
@@ -92,7 +93,7 @@ export function KindsTable({ route, proof, open }: Props) {
             ))}
           </tbody>
         </table>
-      </div>
+      </Scroll>
       <div className="mt-1.5 mb-5 text-[11px] text-ink-2">
         <p>
           Found of expected, counted by pieces: files by content, links by target, comments and history by their text. +

@@ -13,6 +13,7 @@ import { FindBox } from "@/ui/find-box";
 import { Shown } from "@/ui/pieces";
 import { Select } from "@/ui/select";
 import { VirtualList } from "@/ui/virtual-list";
+import { Scroll } from "@/ui/scroll";
 import { lineWord } from "./words";
 
 type Line = Schemas["Recorded"];
@@ -131,7 +132,9 @@ function Row({ line: l }: { line: Line }) {
         {lineWord(l)}
         {l.by && <span className="block text-ink-2">by {l.by}</span>}
       </span>
-      <div className="max-h-[160px] min-w-0 overflow-auto">{l.change && <Shown value={l.change} />}</div>
+      <Scroll aria-label="What changed" className="max-h-[160px] min-w-0">
+        {l.change && <Shown value={l.change} />}
+      </Scroll>
       <span className="min-w-0 truncate text-ink-2">{l.route_name || "a route that was removed"}</span>
     </div>
   );

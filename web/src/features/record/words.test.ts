@@ -7,6 +7,7 @@ describe("a line of the record", () => {
     expect(lineWord({ ...field, why: "carried" })).toBe("Title, left");
     expect(lineWord({ ...field, why: "chosen" })).toBe("Title, left, as decided");
     expect(lineWord({ ...field, why: "merged" })).toBe("Title, left, merged");
+    expect(lineWord({ ...field, why: "policy" })).toBe("Title, left, by the lane’s policy");
     expect(lineWord({ what: "item", why: "made", field_name: "", end: "right" })).toBe("Created at right");
     expect(lineWord({ what: "call", why: "carried", field_name: "file a.png", end: "right" })).toBe(
       "File a.png, right",

@@ -29,6 +29,12 @@ const choices: Partial<Record<Schemas["RecordedWhy"], string>> = {
   reopened: "decision cleared",
 };
 
+const writtenWhy: Partial<Record<Schemas["RecordedWhy"], string>> = {
+  merged: "merged",
+  chosen: "as decided",
+  policy: "by the lane’s policy",
+};
+
 /** “Title, right: decided before”, “Created at right”. */
 export function lineWord(line: Line): string {
   const at = line.end ? `, ${line.end}` : "";
@@ -40,8 +46,8 @@ export function lineWord(line: Line): string {
     case "choice":
       return `${line.field_name}, ${choices[line.why] ?? line.why}`;
     case "field": {
-      const why = line.why === "merged" ? ", merged" : line.why === "chosen" ? ", as decided" : "";
-      return `${line.field_name}${at}${why}`;
+      const why = writtenWhy[line.why];
+      return `${line.field_name}${at}${why ? `, ${why}` : ""}`;
     }
   }
 }

@@ -6,6 +6,8 @@ import { api, take, type Schemas } from "@/api/client";
 import { carryingBack, ownName } from "@/lib/lanes";
 import { count } from "@/lib/words";
 import { Trouble } from "@/ui/basics";
+import { Select } from "@/ui/select";
+import { Tip } from "@/ui/tip";
 import { Pill, Pills } from "@/ui/pills";
 import { Pop } from "@/ui/pop";
 import { useDraft, type Lane } from "./draft";
@@ -76,11 +78,11 @@ export function LaneDirection({ left, right }: { left: string; right: string }) 
   return (
     <label className="flex items-center gap-1.5 text-ink-2">
       Direction
-      <select
+      <Select
         className="field"
         aria-label="Direction of the lane"
         value={lane.direction ?? "to_right"}
-        onChange={(e) => void turn(e.target.value as Schemas["Direction"])}
+        onChange={(chosen) => void turn(chosen as Schemas["Direction"])}
       >
         <option value="to_right">
           {left} → {right}
@@ -93,9 +95,42 @@ export function LaneDirection({ left, right }: { left: string; right: string }) 
             {left} ← {right}
           </option>
         )}
-      </select>
+      </Select>
       {!!error && <Trouble error={error} />}
     </label>
+  );
+}
+
+/** What is done where both ends edited the same of a field, in a lane that carries both ways. */
+export function LaneBothEdited({ left, right }: { left: string; right: string }) {
+  const { changeLane } = useDraft();
+  const [lane] = useLane();
+  if (lane?.direction !== "both") return null;
+  return (
+    <span className="flex items-center gap-1.5 text-ink-2">
+      <Tip
+        own
+        says="Edits in different parts are merged. Which edit is newer is taken from each system’s history of the field; where that tells no time, a clock is off, or the edits are within a minute, a person decides. What is written over stays in the record."
+      >
+        If both edit the same
+      </Tip>
+      <Select
+        className="field"
+        aria-label="If both edit the same"
+        value={lane.policies?.both_edited ?? "ask"}
+        onChange={(chosen) =>
+          changeLane(lane.id, (l) => ({
+            ...l,
+            policies: { ...l.policies, both_edited: chosen as Schemas["BothEdited"] },
+          }))
+        }
+      >
+        <option value="ask">a person decides</option>
+        <option value="left_wins">use the edit at {left}</option>
+        <option value="right_wins">use the edit at {right}</option>
+        <option value="newest">use the newer edit</option>
+      </Select>
+    </span>
   );
 }
 

@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { api, ProblemError, take } from "@/api/client";
 import { refresh } from "@/api/keys";
 import { Button, Trouble } from "@/ui/basics";
+import { Scroll } from "@/ui/scroll";
 
 /** The button that asks for a file, and what is told of it; the latter stays while the list around it changes. */
 export function useFromFile() {
@@ -53,13 +54,13 @@ export function useFromFile() {
           ) : (
             <div role="alert" className="my-2 rounded-md border border-clash bg-clash-wash px-4 py-3 text-left">
               <b className="font-semibold text-clash">Import failed; nothing changed</b>
-              <ul className="my-1 max-h-[40vh] overflow-auto">
+              <Scroll as="ul" aria-label="Faults" className="my-1 max-h-[40vh]">
                 {faults.map((f) => (
                   <li key={f.pointer} className="break-words first-letter:uppercase">
                     {f.detail}
                   </li>
                 ))}
-              </ul>
+              </Scroll>
               <Button onClick={() => setError(undefined)}>Close</Button>
             </div>
           )}

@@ -10,6 +10,7 @@ import { count } from "@/lib/words";
 import { useProblemForm } from "@/lib/form";
 import { useTitle } from "@/lib/use-title";
 import { Button, ButtonLink, Empty, Field, Foot, Loading, Trouble } from "@/ui/basics";
+import { Scroll } from "@/ui/scroll";
 import { routeName } from "../route/route-name";
 import { followable, FollowsChoice } from "../route/follows-choice";
 import { EndChoice, endBody, missing, none } from "./end-choice";
@@ -74,7 +75,7 @@ export default function NewRoute() {
   }
   return (
     <>
-      <div className="mx-auto w-full max-w-[980px] flex-1 overflow-auto px-5 py-6">
+      <Scroll aria-label="Create a route" className="mx-auto w-full max-w-[980px] flex-1 px-5 py-6">
         <h1 className="mb-4 text-[16px] font-semibold">Create a route</h1>
         <div className="grid grid-cols-[minmax(0,1fr)_minmax(20px,90px)_minmax(0,1fr)] items-start">
           <EndChoice end="left" systems={systems.data} value={left} onChange={setLeft} />
@@ -99,7 +100,7 @@ export default function NewRoute() {
           </div>
         )}
         <Trouble error={trouble} />
-      </div>
+      </Scroll>
       <Foot>
         <Button
           go

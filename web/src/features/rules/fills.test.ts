@@ -1,6 +1,17 @@
 import { describe, expect, it } from "vitest";
 import type { Lane } from "../route/draft";
-import { fillsOf, goesBackTo, ruleInto, withFill, withoutFill, type Fill } from "./fills";
+import {
+  computesBack,
+  fillsOf,
+  goesBack,
+  goesBackTo,
+  joinedField,
+  ruleInto,
+  withBack,
+  withFill,
+  withoutFill,
+  type Fill,
+} from "./fills";
 
 const fill = (target: string, from: string): Fill => ({ target, source: { field: from }, conversions: [] });
 const lane = (rules: Lane["rules"]): Lane => ({ id: "l", left_kind: "defect", right_kind: "defect", rules });
@@ -30,5 +41,38 @@ describe("filling a slot", () => {
     expect(goesBackTo(from({ field: "summary" }), "Summary")).toBe("Summary");
     expect(goesBackTo(from("comments"), undefined)).toBe("the comments");
     expect(goesBackTo(from("history"), undefined)).toBeUndefined();
+  });
+
+  it("turns a way back on, by undoing the rule or by one of its own, and off again", () => {
+    const way = (text: string): Fill => ({ target: "name", source: { computed: text }, conversions: [] });
+    const one = withFill(lane([]), fill("title", "name"));
+    const undone = withBack(one, "title", true);
+    expect([goesBack(undone.rules[0]), undone.rules[0]?.into.left]).toEqual([true, null]);
+    const own = withBack(undone, "title", false, way("fields.title"));
+    expect([goesBack(own.rules[0]), own.rules[0]?.back, own.rules[0]?.into.left]).toEqual([
+      true,
+      false,
+      way("fields.title"),
+    ]);
+    expect(withBack(own, "title", false)).toEqual(one);
+    expect([fill("title", "name"), way("1"), { ...back, source: "links" as const }].map(computesBack)).toEqual([
+      true,
+      true,
+      false,
+    ]);
+  });
+
+  it("finds the only field that an expression names", () => {
+    const names = ["name", "name_of", "note"].map((field) => ({
+      text: `fields.${field}`,
+      label: "",
+      is: "text",
+      field,
+    }));
+    const own = [...names, { text: "key", label: "", is: "text", field: null }];
+    expect(joinedField('"N: " + fields.name', own)).toBe("name");
+    expect(joinedField("fields.name_of + key", own)).toBe("name_of");
+    expect(joinedField("fields.name + fields.note", own)).toBeUndefined();
+    expect(joinedField(undefined, own)).toBeUndefined();
   });
 });

@@ -58,8 +58,29 @@ export function goesBackTo(fill: Fill, field: string | undefined): string | unde
   return field ?? (typeof fill.source === "string" ? NAMED[fill.source] : undefined);
 }
 
-/** A lane in which what fills that slot of the right end is taken back on the way into the left, or is not. */
-export function withBack(lane: Lane, target: string, back: boolean): Lane {
+/** Whether an edit of what a rule fills at the right goes back. */
+export const goesBack = (rule: Rule | undefined): boolean => !!rule && (rule.back || !!rule.into.left);
+
+/**
+ * A lane in which what fills that slot of the right end is taken back on the way into the left, or is not; or in which
+ * that way is one of its own.
+ */
+export function withBack(lane: Lane, target: string, back: boolean, left?: Fill): Lane {
   const there = ruleInto(lane, target);
-  return { ...lane, rules: lane.rules.map((r) => (r === there ? { ...r, back } : r)) };
+  const turned = (r: Rule): Rule => ({ ...r, back, into: { ...r.into, left: left ?? null } });
+  return { ...lane, rules: lane.rules.map((r) => (r === there ? turned(r) : r)) };
+}
+
+/** Whether an expression could be the way back: what the rule starts from is a field, or an expression. */
+export const computesBack = (fill: Fill): boolean =>
+  typeof fill.source === "object" && ("field" in fill.source || "computed" in fill.source);
+
+/** The field that an expression names, if it names one: what its way back would fill. */
+export function joinedField(expression: string | undefined, names: Schemas["Name"][] | undefined): string | undefined {
+  const named = (text: string) => {
+    const at = expression?.indexOf(text) ?? -1;
+    return at >= 0 && !/[\w]/.test(expression?.[at + text.length] ?? "");
+  };
+  const found = names?.filter((n) => n.field && named(n.text)) ?? [];
+  return found.length === 1 ? (found[0]?.field ?? undefined) : undefined;
 }

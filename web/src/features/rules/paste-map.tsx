@@ -2,6 +2,7 @@
 import { useEffect, useMemo, useRef, useState } from "react";
 import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
+import { Scroll } from "@/ui/scroll";
 import { leftOver, readPasted, withPasted } from "./paste";
 import type { ValueMap } from "./rule-words";
 
@@ -32,7 +33,7 @@ export function PasteMap({ map, met, allowed, onChange }: Props) {
         />
       </label>
       {marked.length > 0 && (
-        <ul className="mt-1.5 max-h-[140px] overflow-auto" aria-label="Marked lines">
+        <Scroll as="ul" className="mt-1.5 max-h-[140px]" aria-label="Marked lines">
           {marked.slice(0, MARKED).map((l) => (
             <li key={l.line} className={l.fault ? "text-clash" : "text-ink-2"}>
               Line {l.line}: {l.fault ?? l.note}
@@ -41,7 +42,7 @@ export function PasteMap({ map, met, allowed, onChange }: Props) {
           {marked.length > MARKED && (
             <li className="text-ink-3">and {(marked.length - MARKED).toLocaleString("en")} more</li>
           )}
-        </ul>
+        </Scroll>
       )}
       <Button
         className="mt-2"

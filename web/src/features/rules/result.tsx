@@ -1,7 +1,6 @@
 // What a rule makes of the item that is tried.
 import type { Schemas } from "@/api/client";
-import { lossWord } from "@/lib/words";
-import { Disc } from "@/ui/disc";
+import { Losses } from "@/ui/losses";
 import { Part } from "./part";
 
 /** What the rule makes of one item, and why something of it is lost. */
@@ -16,19 +15,7 @@ export function Result({ value, of }: { value: Schemas["PreviewValue"]; of: stri
           {value.fault ?? (value.becomes || <span className="text-ink-3">empty</span>)}
         </dd>
       </dl>
-      {value.losses.length > 0 && (
-        <ul aria-label="Losses" className="mt-2 space-y-1">
-          {value.losses.map((l, n) => (
-            <li key={n} className="grid grid-cols-[20px_minmax(0,1fr)] break-words text-loss">
-              <Disc shape="loss" label={lossWord[l.kind]} />
-              <span>
-                {l.why}
-                {l.before && <span className="line-clamp-2 text-ink-2">original: {l.before}</span>}
-              </span>
-            </li>
-          ))}
-        </ul>
-      )}
+      <Losses losses={value.losses} />
     </Part>
   );
 }

@@ -3,7 +3,6 @@ import { useMemo } from "react";
 import { count } from "@/lib/words";
 import { Chain } from "./chain";
 import { computedOf } from "./computed";
-import { goesBackTo } from "./fills";
 import { LinkTypesEditor } from "./link-types";
 import { OneFolder } from "./one-folder";
 import { Part } from "./part";
@@ -16,6 +15,7 @@ import { SourceChoice } from "./source-choice";
 import { Suggested } from "./suggested";
 import { beforeTable, useMet } from "./use-met";
 import { ValueMapEditor } from "./value-map";
+import { WayBack } from "./way-back";
 
 export function RulePanel(p: RuleProps) {
   const { target, schema, rule, left, right, setRule } = p;
@@ -24,7 +24,6 @@ export function RulePanel(p: RuleProps) {
   const map = valueMapOf(rule);
   const source = rule && sourceField(rule);
   const sourceSchema = left.kind?.fields.find((f) => f.id === source);
-  const backTo = rule && goesBackTo(rule, sourceSchema?.name ?? source);
   const met = useMet(p.route, p.lane, rule);
   const values = useMemo(() => met?.values.map((v) => v.value) ?? [], [met]);
   const direct = source !== undefined && beforeTable(rule)?.conversions?.length === 0;
@@ -66,20 +65,10 @@ export function RulePanel(p: RuleProps) {
             />
           </div>
         )}
-        {backTo && p.lane.direction === "both" && (
-          <label className="mt-3 block">
-            <input
-              type="checkbox"
-              className="mr-1.5 align-[-2px]"
-              checked={p.back}
-              onChange={(e) => p.setBack(e.target.checked)}
-            />
-            An edit at {right.name} goes back to {backTo}
-          </label>
-        )}
         {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
       </Part>
       {p.result && p.of && rule && <Result value={p.result} of={p.of} />}
+      {rule && <WayBack {...p} rule={rule} />}
       {p.faults.length > 0 && (
         <Part title="Problems">
           <ul className="space-y-2">

@@ -17,8 +17,12 @@ export type RuleProps = {
   setRule: (r: Fill | undefined) => void;
   /** Whether what the rule does is taken back on the way into the left. */
   back: boolean;
-  setBack: (back: boolean) => void;
+  /** How it fills the left by itself, where it does not take back what it does. */
+  wayBack?: Fill;
+  setWayBack: (back: boolean, left?: Fill) => void;
   /** What the rule makes of the item that is tried, and which item that is. */
   result?: Schemas["PreviewValue"];
   of?: string;
+  /** Its place among those that the lane covers. */
+  at: number;
 };

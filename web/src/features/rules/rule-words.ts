@@ -10,10 +10,13 @@ const ATTACHMENTS = "@attachments";
 export const LINKS = "@links";
 const COMMENTS = "@comments";
 export const HISTORY = "@history";
-const POSITION = "@position";
+export const POSITION = "@position";
 
 /** What hangs on an item and is no field of its own; shown after the fields, in this order. */
 export const HANGING = [ATTACHMENTS, LINKS, COMMENTS, HISTORY];
+
+/** What no expression makes. */
+export const notComputed: Schemas["ValueType"][] = ["steps", "table", "reference", "references", "user", "user_list"];
 
 /** A source that is no field and no constant. */
 export type Special = Extract<Fill["source"], string>;

@@ -8,7 +8,7 @@ import { MakeField } from "./make-field";
 import { RuleRow, type Row } from "./rule-row";
 import { notTaken } from "./rows";
 import { HISTORY, LINKS, fillFrom, sourceField, targetWord } from "./rule-words";
-import { ruleInto, type Fill } from "./fills";
+import { goesBack, ruleInto, type Fill } from "./fills";
 
 type End = ReturnType<typeof endOf>;
 type Props = {
@@ -65,7 +65,7 @@ export function RulesTable(p: Props) {
             fault={wrong.get(row.target)}
             value={made.get(row.target)}
             longest={row.rule ? longestOf(sourceField(row.rule) ?? "") : 0}
-            both={lane?.direction === "both" && !!ruleInto(lane, row.target)?.back}
+            both={lane?.direction === "both" && goesBack(ruleInto(lane, row.target))}
           />
         ))}
         {hanging.map((id) => (

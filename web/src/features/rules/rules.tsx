@@ -6,8 +6,9 @@ import { api, take } from "@/api/client";
 import { refresh } from "@/api/keys";
 import { useKeys } from "@/app/keys";
 import { Loading, Trouble } from "@/ui/basics";
+import { Scroll } from "@/ui/scroll";
 import { useDraft, type Lane } from "../route/draft";
-import { LaneDirection, LanesBar, useLane } from "../route/lanes-bar";
+import { LaneBothEdited, LaneDirection, LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
 import { targetWord, valueMapOf } from "./rule-words";
 import { ruleInto, withBack, withFill, withoutFill, type Fill } from "./fills";
@@ -101,6 +102,7 @@ export default function Rules() {
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>
         <LaneDirection left={left.name} right={right.name} />
+        <LaneBothEdited left={left.name} right={right.name} />
         {preview.data?.item && <ItemStepper preview={preview.data} step={step} />}
       </LanesBar>
       {lane && (
@@ -118,7 +120,7 @@ export default function Rules() {
         />
       )}
       <div className="flex min-h-[320px] flex-1">
-        <div className="min-w-0 flex-1 overflow-auto bg-sheet">
+        <Scroll aria-label="Rules" className="min-w-0 flex-1 bg-sheet">
           <RulesTable
             route={route}
             lane={lane}
@@ -134,7 +136,7 @@ export default function Rules() {
             setRule={setRule}
             setLinkBack={setLinkBack}
           />
-        </div>
+        </Scroll>
         <aside
           id="rule-panel"
           aria-label="Rule"
@@ -154,9 +156,11 @@ export default function Rules() {
               faults={faults.data?.filter((f) => f.lane === lane.id && f.field === current.target) ?? []}
               setRule={(r) => setRule(current.target, r)}
               back={ruleInto(lane, current.target)?.back ?? false}
-              setBack={(back) => changeLane(lane.id, (l) => withBack(l, current.target, back))}
+              wayBack={ruleInto(lane, current.target)?.into.left ?? undefined}
+              setWayBack={(back, into) => changeLane(lane.id, (l) => withBack(l, current.target, back, into))}
               result={trial.made.get(current.target)}
               of={preview.data?.item?.key}
+              at={preview.data?.at ?? 0}
             />
           )}
         </aside>

@@ -1,13 +1,9 @@
 // Where the value of a rule comes from: a field, something that every item has, a constant, an expression.
-import type { Schemas } from "@/api/client";
 import { Select } from "@/ui/select";
 import { useNames } from "../route/use-schema";
 import { Computed, computedOf } from "./computed";
-import { PARENT, constantOf, fillFrom, sourceField, specials, type Special } from "./rule-words";
+import { PARENT, POSITION, constantOf, fillFrom, notComputed, sourceField, specials, type Special } from "./rule-words";
 import type { RuleProps } from "./rule-props";
-
-/** What no expression makes. */
-const notComputed: Schemas["ValueType"][] = ["steps", "table", "reference", "references", "user", "user_list"];
 
 export function SourceChoice({
   route,
@@ -70,6 +66,7 @@ export function SourceChoice({
             </option>
           ))}
           {target === PARENT && <option value="=constant">one folder for all</option>}
+          {target === POSITION && <option value={`f:${POSITION}`}>its place in the folder</option>}
           {!target.startsWith("@") && (
             <>
               {(schema?.value_type === "text" || schema?.value_type === "choice") && (

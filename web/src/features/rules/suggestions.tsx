@@ -7,6 +7,7 @@ import { count } from "@/lib/words";
 import { Button } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
 import { Select } from "@/ui/select";
+import { Scroll } from "@/ui/scroll";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
 import { ruleWords, sourceField, sourceWords } from "./rule-words";
@@ -70,7 +71,7 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
         <b className="font-semibold">{count(open.length, "suggestion")}</b> for fields without a rule
       </span>
       <Pop label="Show" title="Suggestions">
-        <ul className="max-h-[420px] w-[520px] space-y-2 overflow-auto">
+        <Scroll as="ul" aria-label="Suggestions" className="max-h-[420px] w-[520px] space-y-2">
           {open.map((s) => (
             <li
               key={s.fill.target}
@@ -95,7 +96,7 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
               </Button>
             </li>
           ))}
-        </ul>
+        </Scroll>
       </Pop>
       <span className="ml-auto flex items-center gap-2">
         <Select

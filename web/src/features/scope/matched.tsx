@@ -3,6 +3,7 @@ import type { Schemas } from "@/api/client";
 import { count } from "@/lib/words";
 import { Select } from "@/ui/select";
 import { useRoving } from "@/ui/roving";
+import { Scroll } from "@/ui/scroll";
 import type { Route } from "../route/draft";
 import { ItemLink } from "../route/item-link";
 
@@ -56,8 +57,9 @@ export function Matched({ end, at, kind, answer, along = "nothing", onAlong }: P
           </label>
         )}
       </div>
-      <ul
-        className="min-h-0 flex-1 overflow-auto"
+      <Scroll
+        as="ul"
+        className="min-h-0 flex-1"
         aria-label={`Items in scope at the ${end}`}
         onKeyDown={roving.onKeyDown}
       >
@@ -75,7 +77,7 @@ export function Matched({ end, at, kind, answer, along = "nothing", onAlong }: P
         {answer && covered === 0 && (
           <li className="px-4 py-4 text-ink-3">Nothing matches. A dry run would find nothing here.</li>
         )}
-      </ul>
+      </Scroll>
     </div>
   );
 }

@@ -2,6 +2,7 @@
 import { useNavigate } from "react-router";
 import { Button, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { useKeys } from "@/app/keys";
+import { Scroll } from "@/ui/scroll";
 import { useDraft, type Lane } from "../route/draft";
 import { LaneName, LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
@@ -26,7 +27,7 @@ export default function Scope() {
       <LanesBar left={name("left")} right={name("right")}>
         <LaneName />
       </LanesBar>
-      <div className="grid min-h-0 flex-1 grid-cols-[1fr_56px_1fr] overflow-auto px-5 py-4">
+      <Scroll aria-label="Scope" className="grid min-h-0 flex-1 grid-cols-[1fr_56px_1fr] px-5 py-4">
         {lane && (
           <>
             <EndScope key={`left ${lane.id}`} end="left" lane={lane} schema={schema.data} />
@@ -34,7 +35,7 @@ export default function Scope() {
             <EndScope key={`right ${lane.id}`} end="right" lane={lane} schema={schema.data} />
           </>
         )}
-      </div>
+      </Scroll>
       {error != null && (
         <div className="px-5">
           <Trouble error={error} />

@@ -11,6 +11,7 @@ import { count, outcomeWord, type DiscShape } from "@/lib/words";
 import { Loading, Trouble } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { Shown } from "@/ui/pieces";
+import { Scroll } from "@/ui/scroll";
 import { Links } from "./links";
 import { Neighbours } from "./neighbours";
 import { targetWord } from "../rules/rule-words";
@@ -64,7 +65,7 @@ function Shape({ a, system, container, id, at }: ShapeProps) {
   const filled = a.fields.filter((f) => !f.empty);
   const empty = a.fields.filter((f) => f.empty);
   return (
-    <div className="min-h-0 flex-1 overflow-auto">
+    <Scroll aria-label="Item" className="min-h-0 flex-1">
       <header className="border-b border-hair bg-sheet px-6 py-4">
         <div className="flex flex-wrap items-baseline gap-x-4">
           <p className="text-ink-3">
@@ -258,7 +259,7 @@ function Shape({ a, system, container, id, at }: ShapeProps) {
           )}
         </div>
       </div>
-    </div>
+    </Scroll>
   );
 }
 

@@ -10,6 +10,7 @@ import { keys, refresh } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { useTitle } from "@/lib/use-title";
 import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
+import { Scroll } from "@/ui/scroll";
 import { CheckList } from "./check-list";
 
 export default function ConnectSystem() {
@@ -60,7 +61,10 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
   const failed = steps?.some((s) => s.state === "failed");
   return (
     <>
-      <div className="mx-auto grid w-full max-w-[1080px] flex-1 grid-cols-[1fr_400px] content-start gap-10 overflow-auto px-5 py-6">
+      <Scroll
+        aria-label="Connect a system"
+        className="mx-auto grid w-full max-w-[1080px] flex-1 grid-cols-[1fr_400px] content-start gap-10 px-5 py-6"
+      >
         <form id="connect" noValidate onSubmit={submit}>
           <h1 className="mb-4 text-[16px] font-semibold">Connect a system</h1>
           <Kinds
@@ -136,7 +140,7 @@ function Form({ profiles, presets }: Schemas["Profiles"]) {
             </div>
           )}
         </section>
-      </div>
+      </Scroll>
       <Foot
         keys={
           failed ? <span className="text-clash">A step failed. It can be saved and corrected later.</span> : undefined

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Schemas } from "@/api/client";
 import { itemPath } from "@/lib/paths";
 import { count } from "@/lib/words";
+import { Scroll } from "@/ui/scroll";
 
 type Props = {
   found?: Pick<Schemas["KindSurvey"], "doubles" | "doubles_count">;
@@ -20,7 +21,7 @@ export function doublesWords(found: Props["found"]): string {
 
 export function DoubleGroups({ found, system, container, kind, name }: Props) {
   return (
-    <ul className="min-h-0 flex-1 overflow-auto" tabIndex={0} aria-label={`Groups at ${name}`}>
+    <Scroll as="ul" aria-label={`Groups at ${name}`} className="min-h-0 flex-1">
       {found?.doubles?.map((g) => (
         <li key={g.items[0]?.id} className="border-b border-hair-2 px-4 py-2 last:border-0">
           <p className="text-[11px] text-ink-2">
@@ -40,6 +41,6 @@ export function DoubleGroups({ found, system, container, kind, name }: Props) {
         </li>
       ))}
       {!found?.doubles_count && <li className="px-4 py-4 text-ink-3">No likely duplicates.</li>}
-    </ul>
+    </Scroll>
   );
 }

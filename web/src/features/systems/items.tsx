@@ -12,6 +12,7 @@ import { count, counted } from "@/lib/words";
 import { Loading, Trouble, WherePath } from "@/ui/basics";
 import { FindBox } from "@/ui/find-box";
 import { Pill } from "@/ui/pills";
+import { Scroll } from "@/ui/scroll";
 import { linkText, valueText } from "./value";
 
 type Props = {
@@ -107,7 +108,7 @@ export function Items({ system, container, kind, schema, users }: Props) {
             })}
           </ul>
         </div>
-        <div className="min-h-0 overflow-auto p-4">
+        <Scroll aria-label="Item" className="min-h-0 p-4">
           {!chosen && items.length > 0 && <p className="text-ink-3">Choose an item to see what its fields hold.</p>}
           {chosen && (
             <Item
@@ -117,7 +118,7 @@ export function Items({ system, container, kind, schema, users }: Props) {
               page={itemPath(system, container, kind, chosen.artefact.id)}
             />
           )}
-        </div>
+        </Scroll>
       </div>
     </>
   );

@@ -10,6 +10,7 @@ import { useTitle } from "@/lib/use-title";
 import { kindsWord } from "@/lib/words";
 import { Button, Empty, Loading, Trouble } from "@/ui/basics";
 import { Select } from "@/ui/select";
+import { Scroll } from "@/ui/scroll";
 import { CheckList } from "./check-list";
 import { Disconnect } from "./disconnect";
 import { Found } from "./found";
@@ -63,7 +64,11 @@ export default function SystemView() {
   const running = surveys.data?.running.find((j) => j.container === container);
   return (
     <div className="flex min-h-0 flex-1">
-      <aside className="w-[clamp(220px,24%,330px)] shrink-0 overflow-auto border-r border-hair bg-sheet p-5">
+      <Scroll
+        as="aside"
+        aria-label="Connection"
+        className="w-[clamp(220px,24%,330px)] shrink-0 border-r border-hair bg-sheet p-5"
+      >
         <h1 className="text-[16px] font-semibold">{system.data.name}</h1>
         <p className="mono mb-4 break-all text-ink-3">{system.data.address}</p>
         <div className="mb-4 flex gap-2">
@@ -81,8 +86,8 @@ export default function SystemView() {
             <CheckList steps={system.data.check} />
           </>
         )}
-      </aside>
-      <section className="flex min-w-0 flex-1 flex-col overflow-auto p-5">
+      </Scroll>
+      <Scroll as="section" aria-label="Project" className="flex min-w-0 flex-1 flex-col p-5">
         {containers.error && <Trouble error={containers.error} retry={() => void containers.refetch()} />}
         <label className="mb-4 flex items-center gap-2">
           <span className="text-ink-2">Project</span>
@@ -102,7 +107,7 @@ export default function SystemView() {
         {container && surveys.data && (
           <SurveyPart key={container} system={id} container={container} survey={survey} running={running?.id} />
         )}
-      </section>
+      </Scroll>
     </div>
   );
 }

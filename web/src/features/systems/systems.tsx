@@ -4,6 +4,7 @@ import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useTitle } from "@/lib/use-title";
 import { ButtonLink, Empty, Loading, Trouble } from "@/ui/basics";
+import { Scroll } from "@/ui/scroll";
 import { Health } from "../overview/overview";
 
 export default function Systems() {
@@ -28,7 +29,7 @@ export default function Systems() {
       </Empty>
     );
   return (
-    <div className="mx-auto w-full max-w-[1240px] flex-1 overflow-auto px-5 py-5">
+    <Scroll aria-label="Systems" className="mx-auto w-full max-w-[1240px] flex-1 px-5 py-5">
       <div className="mb-3 flex items-center justify-between">
         <h1 className="text-[15px] font-semibold">Systems</h1>
         {connect}
@@ -60,6 +61,6 @@ export default function Systems() {
           ))}
         </tbody>
       </table>
-    </div>
+    </Scroll>
   );
 }

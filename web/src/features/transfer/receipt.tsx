@@ -4,6 +4,7 @@ import type { Schemas } from "@/api/client";
 import { count, kindsWord, kindWord, lossWord } from "@/lib/words";
 import { EndMark } from "@/ui/disc";
 import { Tip } from "@/ui/tip";
+import { Scroll } from "@/ui/scroll";
 
 type Receipt = Schemas["Receipt"];
 type Doing = Schemas["Doing"];
@@ -75,7 +76,7 @@ export function ReceiptTable({ receipt }: { receipt: Receipt }) {
         {over ? "Done in" : "To be done in"}{" "}
         {receipt.both_ways ? `${receipt.left_system} and ${receipt.right_system}` : receipt.right_system}
       </h3>
-      <div className="overflow-x-auto">
+      <Scroll aria-label="Counts by kind">
         <table className="w-full border border-hair bg-sheet">
           <thead>
             <tr className="text-left text-[11px] text-ink-3">
@@ -132,7 +133,7 @@ export function ReceiptTable({ receipt }: { receipt: Receipt }) {
             </tr>
           </tbody>
         </table>
-      </div>
+      </Scroll>
       {remembered.length > 0 && (
         <p className="mt-1.5 text-ink-2">
           Besides, {count(sum(remembered.map((l) => l.planned)), "pair")} came to the same value at both ends by{" "}

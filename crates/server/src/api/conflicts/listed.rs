@@ -51,6 +51,8 @@ pub enum Ended {
     Withdrawn,
     /// There is no such rule or pair any more.
     Moot,
+    /// By the policy of the lane the edit of one end is carried.
+    Policy,
 }
 
 /// Which conflicts.

@@ -3,14 +3,14 @@
 
 use std::sync::Arc;
 
-use axum::Json;
 use axum::extract::State;
+use axum::{Extension, Json};
 use hovrel_core::model::{End, Ends, Kind, Slot};
 use hovrel_core::plan::{Brief, Change, Decision, FieldChange, FieldDecision, FieldReason, Outcome};
 use hovrel_core::rehearse::{Pace, Refusal, RefusalReason, Rehearsal, Target, play_at_both};
 use hovrel_core::rules::Lane;
 use hovrel_engine::PlanSummary;
-use hovrel_store::Decided;
+use hovrel_store::{Decided, Session};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 use uuid::Uuid;
@@ -43,6 +43,7 @@ pub struct DecisionBody {
     request_body = DecisionBody, responses((status = 200, body = ChangeDetail)))]
 pub async fn decide(
     State(app): State<App>,
+    Extension(session): Extension<Session>,
     Path((id, seq)): Path<(Uuid, u32)>,
     Body(body): Body<DecisionBody>,
 ) -> Result<Json<ChangeDetail>, Problem> {
@@ -50,7 +51,7 @@ pub async fn decide(
     let before = read(app.hub.store.change(id, seq as i32).await?)?;
     let decision = decided(&before.change, before.decision.clone(), body)?;
     let stage = Stage::of(&app, id).await?;
-    app.hub.store.decide(id, &[stage.kept(before, &decision)?]).await?;
+    app.hub.store.decide(id, session.person.id, &[stage.kept(before, &decision)?]).await?;
     Ok(Json(detail(&app, id, seq).await?))
 }
 
@@ -194,6 +195,7 @@ const PART: i64 = 200;
     responses((status = 200, body = Included)))]
 pub async fn decide_alike(
     State(app): State<App>,
+    Extension(session): Extension<Session>,
     Path(id): Path<Uuid>,
     Body(body): Body<AlikeBody>,
 ) -> Result<Json<Included>, Problem> {
@@ -245,7 +247,7 @@ pub async fn decide_alike(
     }
     let changed = match all.is_empty() {
         true => found,
-        false => app.hub.store.decide(id, &all).await?,
+        false => app.hub.store.decide(id, session.person.id, &all).await?,
     };
     Ok(Json(Included { changed: changed as u64 }))
 }
