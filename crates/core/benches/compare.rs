@@ -10,7 +10,7 @@ use hovrel_core::base::{Base, BaseSide, Pair, Pairs};
 use hovrel_core::carry::*;
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::compare::{AtEnd, Clocks, Comparer, FolderNames, Known, compare_lane, targets};
-use hovrel_core::identity::{Between, InLane, Settled, counterparts};
+use hovrel_core::identity::{Asked, Between, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, ById, End, Ends, FieldKey, Kind, Slot, Value, ValueType};
 use hovrel_core::plan::Outcome;
 use hovrel_core::rules::*;
@@ -89,7 +89,7 @@ fn main() {
         let given = pairs.clone();
         let started = Instant::now();
         let pairs = Pairs::from(given);
-        let of = InLane { lane, left: &lefts, right: &rights, pairs: &pairs, settled: &nothing };
+        let of = InLane { lane, left: &lefts, right: &rights, pairs: &pairs, settled: &nothing, asked: &Asked::new() };
         let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
         let known = Known {
             bases: &bases,

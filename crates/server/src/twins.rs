@@ -9,12 +9,12 @@ use hovrel_core::base::Pairs;
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::cover::Covered;
 use hovrel_core::identity::{
-    Between, Candidate, Counterparts, Evidence, InLane, Looking, Settled, counterparts, match_first_contact,
+    Asked, Between, Candidate, Counterparts, Evidence, InLane, Looking, Settled, counterparts, match_first_contact,
 };
 use hovrel_core::model::{Artefact, Ends, Kind};
 use hovrel_core::rules::{Lane, Matching};
 use hovrel_core::suggest::Twins;
-use hovrel_engine::{path_of, settled_by_lane};
+use hovrel_engine::{asked_by_lane, path_of, settled_by_lane};
 use hovrel_store::{Route, SettledMatch};
 use uuid::Uuid;
 
@@ -75,7 +75,8 @@ impl KnownTwins {
         }
         let left_name = store.system(left.system).await?.name;
         let sure = Matching::default().sure_only();
-        let looking = Looking { left_system: &left_name, matching: &sure, settled: &Settled::new() };
+        let looking =
+            Looking { left_system: &left_name, matching: &sure, settled: &Settled::new(), asked: &Asked::new() };
         let (ls, rs): (HashSet<&str>, HashSet<&str>) = ids.iter().map(|(l, r)| (l.as_str(), r.as_str())).unzip();
         let free_left = candidates(left_kept.artefacts.iter().filter(|a| !ls.contains(a.id.as_str())), &left_kept);
         let free_right = candidates(right_kept.artefacts.iter().filter(|a| !rs.contains(a.id.as_str())), &right_kept);
@@ -113,6 +114,7 @@ struct FreeOfLane {
     left_ids: Vec<String>,
     right_ids: Vec<String>,
     settled: Settled,
+    asked: Asked,
 }
 
 impl Unpaired {
@@ -126,6 +128,7 @@ impl Unpaired {
         let pairs = store.pairs(route.id).await?;
         let settled = store.settled_matches(route.id).await?;
         let mut said = settled_by_lane(settled.clone());
+        let mut asked = asked_by_lane(store.asked_matches(route.id).await?);
         let now = left_end.now;
         let covered = left_end.covered(&lanes);
         let fill: Vec<(&Lane, Covered<'_>)> =
@@ -146,6 +149,7 @@ impl Unpaired {
                 left_ids: left.cloned().collect(),
                 right_ids: free.cloned().collect(),
                 settled: said.remove(&of.id).unwrap_or_default(),
+                asked: asked.remove(&of.id).unwrap_or_default(),
                 lane: of.clone(),
             });
         }
@@ -180,7 +184,14 @@ impl Unpaired {
             .of_kind
             .iter()
             .zip(&of_lanes)
-            .map(|(of, (left, right))| InLane { lane: &of.lane, left, right, pairs: &no_pairs, settled: &of.settled })
+            .map(|(of, (left, right))| InLane {
+                lane: &of.lane,
+                left,
+                right,
+                pairs: &no_pairs,
+                settled: &of.settled,
+                asked: &of.asked,
+            })
             .collect();
         let between = Between {
             left_system: &self.left_system,

@@ -58,7 +58,7 @@ pub use kept::{KeptHistory, NewHistory};
 pub use keys::{Key, NewKey};
 pub use losses::{LossFilter, LossGroup, LossPlace, LossRow, NewLoss};
 pub use marks::{Claim, MarkAt};
-pub use matches::{NewMatch, SettledMatch};
+pub use matches::{AskedMatch, NewMatch, SettledMatch};
 pub use pairs::{Joined, LaneKinds, ListedPair, PairFilter, PairMove, PairRow, Quiet};
 pub use people::{Person, Session};
 pub use pieces::{Both, LetBe, NewPiece, PieceRow};

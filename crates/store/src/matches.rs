@@ -2,6 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use diesel::prelude::*;
+use diesel::sql_types::{Integer, Text, Uuid as SqlUuid};
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use uuid::Uuid;
 
@@ -21,6 +22,23 @@ pub struct SettledMatch {
     pub settled_by: Option<String>,
     /// When it was settled.
     pub settled_at: DateTime<Utc>,
+}
+
+/// A likely match that the latest plan of a route asked about, and that nobody has settled.
+#[derive(Debug, Clone, QueryableByName)]
+pub struct AskedMatch {
+    /// The lane, by its id.
+    #[diesel(sql_type = Text)]
+    pub lane: String,
+    /// Id of the item at the left.
+    #[diesel(sql_type = Text)]
+    pub left_id: String,
+    /// Id of the item at the right.
+    #[diesel(sql_type = Text)]
+    pub right_id: String,
+    /// From which likeness on the lane asked then, in hundredths.
+    #[diesel(sql_type = Integer)]
+    pub similar_from: i32,
 }
 
 /// A match that a person settles.
@@ -43,6 +61,21 @@ pub struct NewMatch {
 const BATCH: usize = 1000;
 
 impl Store {
+    /// The likely matches that the latest plan of a route asked about.
+    pub async fn asked_matches(&self, route: Uuid) -> Result<Vec<AskedMatch>, StoreError> {
+        let query = diesel::sql_query(
+            "select c.lane, c.left_id, c.brief -> 'right' ->> 'id' as right_id,
+                (l.lane -> 'matching' ->> 'similar_from')::integer as similar_from
+             from (select id, lanes from plans where route_id = $1 order by made_at desc, id desc limit 1) p
+                cross join lateral jsonb_array_elements(p.lanes) as l (lane)
+                join changes c on c.plan_id = p.id and c.lane = l.lane ->> 'id'
+             where c.outcome = 'adopt' and c.brief -> 'evidence' ->> 'how' = 'similar'
+                and c.left_id is not null and c.brief -> 'right' ->> 'id' is not null
+             order by c.seq",
+        );
+        Ok(query.bind::<SqlUuid, _>(route).load(&mut self.connection().await?).await?)
+    }
+
     /// What was settled of a route, by lane and left item.
     pub async fn settled_matches(&self, route: Uuid) -> Result<Vec<SettledMatch>, StoreError> {
         let query = settled_matches::table

@@ -172,20 +172,29 @@ async fn a_new_installation_has_something_to_look_at() {
         assert!(told.status.success(), "{}", String::from_utf8_lossy(&told.stderr));
         let routes = client.get("/routes").await;
         let names: BTreeSet<&str> = routes.as_array().unwrap().iter().map(|r| r["name"].as_str().unwrap()).collect();
-        let three = ["Defects, both ways", "Lift control moves", "Safety requirements to the tracker"];
-        assert_eq!(names, BTreeSet::from(three));
+        let [defects, cases] = ["Defects, both ways", "Passenger information, both ways"];
+        assert_eq!(names, BTreeSet::from([defects, cases, "Lift control moves", "Safety requirements to the tracker"]));
         assert_eq!(client.get("/systems").await.as_array().unwrap().len(), 4);
         for route in routes.as_array().unwrap() {
             assert!(!route["plan"].is_null(), "a dry run to look at: {route}");
         }
         // Edits at both ends show what can become of them; one that both made alike is agreed on in silence.
-        let living = routes.as_array().unwrap().iter().find(|r| r["name"] == three[0]).expect("it is there");
-        let plan = client.get(&format!("/plans/{}", living["plan"]["id"].as_str().expect("an id"))).await;
-        let outcomes = plan["outcomes"].as_array().expect("outcomes").iter();
-        let count: BTreeMap<&str, i64> =
-            outcomes.map(|o| (o["outcome"].as_str().unwrap(), o["count"].as_i64().unwrap())).collect();
+        let found = async |name: &str| {
+            let living = routes.as_array().unwrap().iter().find(|r| r["name"] == name).expect("it is there");
+            let plan = client.get(&format!("/plans/{}", living["plan"]["id"].as_str().expect("an id"))).await;
+            let outcomes = plan["outcomes"].as_array().expect("outcomes").iter();
+            let count: BTreeMap<String, i64> =
+                outcomes.map(|o| (o["outcome"].as_str().unwrap().to_owned(), o["count"].as_i64().unwrap())).collect();
+            (plan, count)
+        };
+        let counts = |of: &[(&str, i64)]| of.iter().map(|(o, n)| ((*o).to_owned(), *n)).collect::<BTreeMap<_, _>>();
+        // Cases are edited by step: one each way, one at both ends in different steps, and one in the same.
+        let (plan, count) = found(cases).await;
+        let wanted = [("adopt", 3), ("conflict", 1), ("update_left", 1), ("update_right", 2)];
+        assert_eq!(count, counts(&wanted), "{plan}");
+        let (plan, count) = found(defects).await;
         let wanted = [("blocked", 1), ("conflict", 1), ("new_left", 1), ("update_left", 1), ("update_right", 2)];
-        assert_eq!(count, BTreeMap::from(wanted), "{plan}");
+        assert_eq!(count, counts(&wanted), "{plan}");
         let merged = client.all_changes(&plan).await;
         let mut merged = merged.iter().filter(|c| c["left"]["title"].as_str().is_some_and(|t| t.ends_with("in a row")));
         let path = format!("/plans/{}/changes/{}", plan["id"].as_str().unwrap(), merged.next().expect("it")["seq"]);

@@ -7,7 +7,7 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-use super::{Candidate, Evidence, Looking, Settled, match_first_contact};
+use super::{Asked, Candidate, Evidence, Looking, Settled, match_first_contact};
 use crate::base::Pairs;
 use crate::model::{Artefact, End, FastMap, Kind};
 use crate::rules::Lane;
@@ -38,6 +38,8 @@ pub struct InLane<'l, 'a> {
     pub pairs: &'l Pairs,
     /// What a person said of items without a pair.
     pub settled: &'l Settled,
+    /// What was asked, and nobody has decided yet.
+    pub asked: &'l Asked,
 }
 
 /// What a lane has at the right.
@@ -88,7 +90,12 @@ fn among<'a>(between: Between<'_>, lanes: &[InLane<'_, 'a>], group: &[usize], ou
         let left: Vec<Candidate<'a>> = pool.iter().map(|(a, _)| seen(a, between.left_path)).collect();
         let open = of.right.iter().filter(|a| paired(&a.id).is_none());
         let right: Vec<Candidate<'a>> = open.map(|a| seen(a, between.right_path)).collect();
-        let looking = Looking { left_system: between.left_system, matching: &of.lane.finding(), settled: &settled };
+        let looking = Looking {
+            left_system: between.left_system,
+            matching: &of.lane.finding(),
+            settled: &settled,
+            asked: of.asked,
+        };
         let found = match_first_contact(looking, &left, &right).into_iter().filter(|(l, ..)| pool[*l].1);
         claims.extend(found.map(|(l, r, e)| (!e.is_sure(), n, left[l].artefact, right[r].artefact, e)));
     }

@@ -144,23 +144,28 @@ fn blocks(
 }
 
 /// Pairs of free artefacts that are alike, from a score on in hundredths, each artefact in one at most: the likest
-/// first, the same folder before another. What words weigh is told by all of both lists, free or not, so that a
-/// likeness is the same wherever it is shown.
+/// first, the same folder before another. Those that were asked about come before all others, however alike they are by now.
+/// What words weigh is told by all of both lists, free or not, so that a likeness is the same wherever it is shown.
 pub(super) fn alike(
     (left, left_free): (&[Candidate<'_>], &HashSet<usize>),
     (right, right_free): (&[Candidate<'_>], &HashSet<usize>),
+    asked: &[(usize, usize)],
     from: u8,
 ) -> Vec<(usize, usize, Likeness)> {
     if left_free.is_empty() || right_free.is_empty() {
         return Vec::new();
     }
     let corpus = Corpus::of(left.iter().chain(right).map(|c| (c.artefact, c.path.as_str())));
+    let of =
+        |l: usize, r: usize, from: u8| compare(&corpus.titles, &corpus.said[l], &corpus.said[left.len() + r], from);
+    let asked = asked.iter().filter_map(|(l, r)| Some((of(*l, *r, 0)?, *l, *r)));
+    let asked: Vec<(Scored, usize, usize)> = asked.collect();
     let mut scored: Vec<(Scored, usize, usize)> = Vec::new();
     let is_free = |r: usize| right_free.contains(&(r - left.len()));
     blocks(&corpus, left.len(), &|l| left_free.contains(&l), &is_free, COMMON, |l, near| {
-        for r in near {
-            if let Some(found) = compare(&corpus.titles, &corpus.said[l], &corpus.said[*r], from) {
-                scored.push((found, l, r - left.len()));
+        for r in near.iter().map(|r| r - left.len()) {
+            if let Some(found) = of(l, r, from) {
+                scored.push((found, l, r));
             }
         }
     });
@@ -175,11 +180,11 @@ pub(super) fn alike(
     }
     let (mut ls, mut rs) = (HashSet::new(), HashSet::new());
     let mut out = Vec::new();
-    for (found, l, r) in scored {
+    for (found, l, r) in asked.into_iter().chain(scored) {
         if !ls.contains(&l) && !rs.contains(&r) {
             ls.insert(l);
             rs.insert(r);
-            let others = best[&l].iter().filter(|(other, _)| *other != r);
+            let others = best.get(&l).into_iter().flatten().filter(|(other, _)| *other != r);
             let next = others.map(|(_, score)| *score).max();
             out.push((l, r, Likeness { next, ..found.likeness }));
         }

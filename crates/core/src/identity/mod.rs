@@ -66,6 +66,10 @@ pub struct Candidate<'a> {
 /// What a person said of left artefacts: the id of the counterpart, or that there is none.
 pub type Settled = HashMap<String, Option<String>>;
 
+/// Likely counterparts of left artefacts of which somebody was asked, and that nobody has decided on yet: the id of each, and
+/// from which likeness on was asked then, in hundredths.
+pub type Asked = HashMap<String, (String, u8)>;
+
 /// How counterparts are looked for where there is no pair.
 #[derive(Clone, Copy)]
 pub struct Looking<'a> {
@@ -75,6 +79,8 @@ pub struct Looking<'a> {
     pub matching: &'a Matching,
     /// What persons decided.
     pub settled: &'a Settled,
+    /// What they were asked.
+    pub asked: &'a Asked,
 }
 
 /// Finds counterparts among artefacts that have no pair, in the order of the left.
@@ -137,8 +143,18 @@ pub fn match_first_contact(
 
     // Nothing is more than equal: beyond 100 there is nothing to look for.
     if looking.matching.similar_from <= 100 {
+        // What is alike is told by the words of all the others too. Whoever was asked about two is asked until somebody
+        // decides, although items were edited since: else both would be made anew without a word. Where less is asked about
+        // than then, by a person's own choice, it is asked only if it is as alike as that.
+        let from = looking.matching.similar_from;
+        let still_asked = |(n, c): (usize, &Candidate<'_>)| {
+            let (id, _) = looking.asked.get(&c.artefact.id).filter(|(_, asked_from)| *asked_from >= from)?;
+            let m = *right_ids.get(id.as_str())?;
+            (found.left_free.contains(&n) && found.right_free.contains(&m)).then_some((n, m))
+        };
+        let asked: Vec<(usize, usize)> = left.iter().enumerate().filter_map(still_asked).collect();
         let (l, r) = ((left, &found.left_free), (right, &found.right_free));
-        let alike = likeness::alike(l, r, looking.matching.similar_from);
+        let alike = likeness::alike(l, r, &asked, from);
         found.out.extend(alike.into_iter().map(|(l, r, how)| (l, r, Evidence::Similar(how))));
     }
     found.out.sort_by_key(|(l, _, _)| *l);

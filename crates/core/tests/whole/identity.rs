@@ -1,6 +1,6 @@
 //! Finding counterparts among items that have no pair: what goes before what, and what can't be told apart.
 
-use hovrel_core::identity::{Candidate, Evidence, Looking, Settled, match_first_contact};
+use hovrel_core::identity::{Asked, Candidate, Evidence, Looking, Settled, match_first_contact};
 use hovrel_core::model::{Artefact, Kind, Value};
 use hovrel_core::rules::{KeyFields, Matching};
 
@@ -15,7 +15,11 @@ fn at<'a>(list: &'a [Artefact], path: &str) -> Vec<Candidate<'a>> {
 /// Matches from a likeness on, with nothing settled.
 fn matches(left: &[Candidate<'_>], right: &[Candidate<'_>], similar_from: u8) -> Vec<(usize, usize, Evidence)> {
     let matching = Matching { similar_from, key: None };
-    match_first_contact(Looking { left_system: "Old", matching: &matching, settled: &Settled::new() }, left, right)
+    match_first_contact(
+        Looking { left_system: "Old", matching: &matching, settled: &Settled::new(), asked: &Asked::new() },
+        left,
+        right,
+    )
 }
 
 #[test]
@@ -52,6 +56,38 @@ fn what_can_not_be_told_apart_is_no_match() {
     assert!(matches!(&found[0].2, Evidence::Similar(how) if how.score == 100 && !how.same_folder), "{found:?}");
 }
 
+/// What is alike is told by the words of all the others too: an edit of another item must not make of two that somebody was
+/// asked about two new ones.
+#[test]
+fn whoever_was_asked_about_two_is_asked_until_somebody_decides() {
+    let left = [case("L1", "Gate refuses a used pass"), case("L2", "Wind slows the line")];
+    let right = [case("R1", "Turnstile shows a used ticket"), case("R2", "Wind slows the line now")];
+    let matching = |similar_from: u8| Matching { similar_from, key: None };
+    let found = |from: u8, settled: &Settled, asked: &Asked| -> Vec<(usize, usize, Option<u8>)> {
+        let matching = matching(from);
+        let looking = Looking { left_system: "Old", matching: &matching, settled, asked };
+        let found = match_first_contact(looking, &at(&left, "A"), &at(&right, "A"));
+        let score = |e: &Evidence| if let Evidence::Similar(how) = e { Some(how.score) } else { None };
+        found.into_iter().map(|(l, r, e)| (l, r, score(&e))).collect()
+    };
+    let (nothing, nobody) = (Settled::new(), Asked::new());
+    let alone = found(60, &nothing, &nobody);
+    assert_eq!(alone.iter().map(|(l, r, _)| (*l, *r)).collect::<Vec<_>>(), [(1, 1)]);
+    let asked = Asked::from([("L1".into(), ("R1".into(), 60))]);
+    let both = found(60, &nothing, &asked);
+    assert!(matches!(both[..], [(0, 0, Some(score)), (1, 1, _)] if score < 60), "{both:?}");
+    // Not if it is less than what is asked about now, if somebody decided, or if the other is there no more.
+    assert_eq!(found(61, &nothing, &asked), found(61, &nothing, &nobody));
+    assert_eq!(found(60, &Settled::from([("L1".into(), None)]), &asked), alone);
+    assert_eq!(found(60, &nothing, &Asked::from([("L1".into(), ("R9".into(), 60))])), alone);
+    // What is sure goes before.
+    let sure = found(60, &Settled::from([("L2".into(), Some("R1".into()))]), &asked);
+    assert_eq!(sure, [(1, 0, None)]);
+    // It keeps its counterpart from another that is more like it.
+    let other = Asked::from([("L1".into(), ("R2".into(), 60))]);
+    assert_eq!(found(60, &nothing, &other).iter().map(|(l, r, _)| (*l, *r)).collect::<Vec<_>>(), [(0, 1)]);
+}
+
 #[test]
 fn a_person_goes_before_everything_and_a_key_before_a_title() {
     let numbered = |id: &str, title: &str, number: &str| {
@@ -72,7 +108,7 @@ fn a_person_goes_before_everything_and_a_key_before_a_title() {
     let key = Some(KeyFields { left: "number".into(), right: "number".into() });
     let matching = Matching { similar_from: 101, key };
     let found = |settled: &Settled| {
-        let looking = Looking { left_system: "Old", matching: &matching, settled };
+        let looking = Looking { left_system: "Old", matching: &matching, settled, asked: &Asked::new() };
         let found = match_first_contact(looking, &at(&left, "A"), &at(&right, "A"));
         found.into_iter().map(|(l, r, e)| (l, r, matches!(e, Evidence::Key { .. }))).collect::<Vec<_>>()
     };

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use hovrel_core::base::{Pair, Pairs};
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::cover::{Chosen, Covered, choose, hand_over};
-use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
+use hovrel_core::identity::{Asked, Between, Counterparts, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, Ends, Fingerprint, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator};
@@ -124,7 +124,7 @@ impl World {
     }
 
     fn counterparts<'a>(&'a self, covered: &[Covered<'a>]) -> Vec<Counterparts<'a>> {
-        let nothing = Settled::new();
+        let (nothing, nobody) = (Settled::new(), Asked::new());
         let pairs: Vec<Pairs> =
             self.lanes.iter().map(|lane| self.pairs.get(&lane.id).cloned().unwrap_or_default().into()).collect();
         let right_of = |lane: &Lane| self.right.iter().filter(|r| r.kind == lane.right_kind).collect();
@@ -135,7 +135,14 @@ impl World {
             .iter()
             .zip(&of_lanes)
             .zip(&pairs)
-            .map(|((lane, (left, right)), pairs)| InLane { lane, left, right, pairs, settled: &nothing })
+            .map(|((lane, (left, right)), pairs)| InLane {
+                lane,
+                left,
+                right,
+                pairs,
+                settled: &nothing,
+                asked: &nobody,
+            })
             .collect();
         let path = |_: &Artefact| String::new();
         counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &lanes)

@@ -93,7 +93,8 @@ impl World {
         let path = |_: &Artefact| String::new();
         let nothing = Settled::new();
         let pairs = self.pairs.clone().into();
-        let of = InLane { lane, left: &left, right: &right, pairs: &pairs, settled: &nothing };
+        let of =
+            InLane { lane, left: &left, right: &right, pairs: &pairs, settled: &nothing, asked: &Default::default() };
         let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
         let known = Known {
             bases: &self.bases,

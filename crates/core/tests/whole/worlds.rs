@@ -137,7 +137,12 @@ impl World {
             }
             let found = {
                 let sure = Matching { similar_from: 101, key: None };
-                let looking = Looking { left_system: "Old", matching: &sure, settled: &Default::default() };
+                let looking = Looking {
+                    left_system: "Old",
+                    matching: &sure,
+                    settled: &Default::default(),
+                    asked: &Default::default(),
+                };
                 match_first_contact(looking, &seen(&free_left), &seen(&free_right))
             };
             let mut set = |id: &str, reference| out.insert((kind, id.to_owned()), Place { kind, reference });
@@ -190,7 +195,14 @@ impl World {
             let none = HashMap::new();
             let pairs = self.pairs_of(kind);
             let nothing = Settled::new();
-            let of = InLane { lane: &lane, left: &ls, right: &rs, pairs: &pairs, settled: &nothing };
+            let of = InLane {
+                lane: &lane,
+                left: &ls,
+                right: &rs,
+                pairs: &pairs,
+                settled: &nothing,
+                asked: &Default::default(),
+            };
             let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
             let known = Known {
                 bases: self.bases.get(&kind).unwrap_or(&none),

@@ -30,7 +30,7 @@ use histories::keep_histories;
 use rehearsal::{Rehearsed, rehearse};
 
 pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_json::Value, EngineError> {
-    let LoadedRoute { route, lanes, pairs, settled, both } = load_route(hub, job, route).await?;
+    let LoadedRoute { route, lanes, pairs, settled, asked, both } = load_route(hub, job, route).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
     if !faults.is_empty() {
         let named =
@@ -38,7 +38,7 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         return Err(EngineError::Faults(named));
     }
     let InScope { lanes: scoped, places, pairs, handed_over } =
-        block_in_place(|| scope_lanes(&both, &lanes, pairs, &settled));
+        block_in_place(|| scope_lanes(&both, &lanes, pairs, (&settled, &asked)));
     keep_histories(hub, &route, &both, &scoped).await?;
     let mut summary = PlanSummary::default();
     let total = |end: End| -> u64 {

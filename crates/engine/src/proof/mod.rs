@@ -69,10 +69,11 @@ pub(crate) async fn run(
 ) -> Result<serde_json::Value, EngineError> {
     let options: ProofOptions = serde_json::from_value(options.clone())?;
     let id = Uuid::now_v7();
-    let LoadedRoute { route, lanes, pairs, settled, both } = load_route(hub, job, route).await?;
+    let LoadedRoute { route, lanes, pairs, settled, asked, both } = load_route(hub, job, route).await?;
     let fates = fates(hub, &route, &lanes).await?;
     let (nothing, nothing_found) = (HashMap::new(), Counterparts::default());
-    let InScope { lanes: scoped, places, pairs, .. } = block_in_place(|| scope_lanes(&both, &lanes, pairs, &settled));
+    let InScope { lanes: scoped, places, pairs, .. } =
+        block_in_place(|| scope_lanes(&both, &lanes, pairs, (&settled, &asked)));
     let mut proofs: Vec<LaneProof> = Vec::new();
     let mut with_files = Vec::new();
     for s in &scoped {

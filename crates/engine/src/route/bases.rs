@@ -6,10 +6,10 @@ use std::sync::Arc;
 use hovrel_core::agree::Accepted;
 use hovrel_core::base::{Agreement, Base, BaseSide, Pair};
 use hovrel_core::compare::Relation;
-use hovrel_core::identity::Settled;
+use hovrel_core::identity::{Asked, Settled};
 use hovrel_core::model::{End, Ends, Fingerprint};
 use hovrel_core::rules::Lane;
-use hovrel_store::{SettledMatch, Store};
+use hovrel_store::{AskedMatch, SettledMatch, Store};
 use uuid::Uuid;
 
 use super::read::BothEnds;
@@ -69,6 +69,16 @@ pub fn settled_by_lane(rows: Vec<SettledMatch>) -> HashMap<String, Settled> {
     let mut out: HashMap<String, Settled> = HashMap::new();
     for row in rows {
         out.entry(row.lane).or_default().insert(row.left_id, row.right_id);
+    }
+    out
+}
+
+/// What was asked of items without a pair and nobody has decided yet, by lane.
+pub fn asked_by_lane(rows: Vec<AskedMatch>) -> HashMap<String, Asked> {
+    let mut out: HashMap<String, Asked> = HashMap::new();
+    for row in rows {
+        let from = u8::try_from(row.similar_from).unwrap_or_default();
+        out.entry(row.lane).or_default().insert(row.left_id, (row.right_id, from));
     }
     out
 }

@@ -5,13 +5,13 @@
 use std::collections::HashMap;
 
 use hovrel_core::base::Pair;
-use hovrel_core::identity::Settled;
+use hovrel_core::identity::{Asked, Settled};
 use hovrel_core::rules::Lane;
 use hovrel_store::Route;
 use serde_json::json;
 use uuid::Uuid;
 
-use super::bases::{pairs_by_lane, settled_by_lane};
+use super::bases::{asked_by_lane, pairs_by_lane, settled_by_lane};
 use super::read::{BothEnds, read_both};
 use crate::jobs::Running;
 use crate::{EngineError, Hub};
@@ -22,6 +22,7 @@ pub(crate) struct LoadedRoute {
     pub lanes: Vec<Lane>,
     pub pairs: HashMap<String, Vec<Pair>>,
     pub settled: HashMap<String, Settled>,
+    pub asked: HashMap<String, Asked>,
     pub both: BothEnds,
 }
 
@@ -32,7 +33,8 @@ pub(crate) async fn load_route(hub: &Hub, job: &Running, id: Uuid) -> Result<Loa
     let lanes: Vec<Lane> = lanes.into_iter().map(Lane::with_ways_back).collect();
     let pairs = pairs_by_lane(&hub.store, route.id).await?;
     let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
+    let asked = asked_by_lane(hub.store.asked_matches(route.id).await?);
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
-    Ok(LoadedRoute { route, lanes, pairs, settled, both })
+    Ok(LoadedRoute { route, lanes, pairs, settled, asked, both })
 }

@@ -10,7 +10,7 @@ use hovrel_core::catalogue::KindSchema;
 use hovrel_core::compare::{AtEnd, Clocks, Comparer, FolderNames};
 use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over, keep_needed_at_right};
 use hovrel_core::expression::Moment;
-use hovrel_core::identity::{Between, Counterparts, InLane, Settled, counterparts};
+use hovrel_core::identity::{Asked, Between, Counterparts, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, ById, End, Ends, Kind, Reference};
 use hovrel_core::prepare::call_order;
 use hovrel_core::rules::{Direction, Lane};
@@ -102,7 +102,7 @@ pub(crate) fn scope_lanes<'a>(
     both: &'a BothEnds,
     lanes: &[Lane],
     mut pairs: HashMap<String, Vec<Pair>>,
-    settled: &HashMap<String, Settled>,
+    (settled, asked): (&HashMap<String, Settled>, &HashMap<String, Asked>),
 ) -> InScope<'a> {
     let Ends { left, right } = &both.at;
     let left_of = |kind| left.of_kind(kind);
@@ -138,7 +138,7 @@ pub(crate) fn scope_lanes<'a>(
             with_others: covered.with_others,
         })
         .collect();
-    find(both, &mut scoped, &pairs, settled);
+    find(both, &mut scoped, &pairs, (settled, asked));
     let mut places = Places::default();
     let mut places_left = Places::default();
     // Nothing leads into the left where nothing is carried there.
@@ -178,9 +178,9 @@ fn find<'a>(
     both: &'a BothEnds,
     scoped: &mut [Scoped<'a>],
     pairs: &HashMap<String, Pairs>,
-    settled: &HashMap<String, Settled>,
+    (settled, asked): (&HashMap<String, Settled>, &HashMap<String, Asked>),
 ) {
-    let nothing = Settled::new();
+    let (nothing, nobody) = (Settled::new(), Asked::new());
     let lanes: Vec<InLane<'_, 'a>> = scoped
         .iter()
         .map(|s| InLane {
@@ -189,6 +189,7 @@ fn find<'a>(
             right: &s.covered.right,
             pairs: &pairs[&s.lane.id],
             settled: settled.get(&s.lane.id).unwrap_or(&nothing),
+            asked: asked.get(&s.lane.id).unwrap_or(&nobody),
         })
         .collect();
     let between = Between {

@@ -1,5 +1,8 @@
 //! Counterparts: what a person says of items without a pair holds for the dry run, and what makes no sense is refused.
 
+use hovrel_connect::Write;
+use hovrel_core::model::{Kind, Value as Held};
+use hovrel_testkit::TALLYBENCH;
 use reqwest::Method;
 use serde_json::{Value, json};
 
@@ -160,4 +163,33 @@ async fn keys_open_what_their_maker_ticked_and_nothing_else() {
     assert!(!listed[0]["used_at"].is_null(), "{listed}");
     assert_eq!(client.call(Method::DELETE, &format!("/keys/{id}"), None, None).await.0, 204);
     assert_eq!(with_key(Method::GET, "/routes").await, 401);
+}
+
+/// Somebody edits one of two that were found to be alike, so that they are less alike than what is asked about: it is asked on
+/// until a person decides, and nothing is made twice without a word.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_likely_match_stays_one_until_somebody_decides() {
+    let Routed { client, route, _both } = routed().await;
+    let likely = async || {
+        let plan = client.dry_run(&route).await;
+        let all = client.all_changes(&plan).await;
+        let is_likely =
+            |c: &&Value| c["outcome"] == "adopt" && c["evidence"]["how"] == "similar" && c["kind"] == "test_case";
+        all.iter().filter(is_likely).map(|c| (id(c, "left"), id(c, "right"), c["included"] == true)).collect::<Vec<_>>()
+    };
+    let before = likely().await;
+    let (left, right, _) = before.first().expect("some are alike").clone();
+    let there = _both.connect(&TALLYBENCH);
+    let now = there.one(TALLYBENCH.container, Kind::TestCase, &right).await.expect("it is there");
+    let fields = [("title", Held::text("Turnstile shows what it likes")), ("preconditions", Held::Empty)];
+    let (fields, version) = (fields.into_iter().collect(), now.version);
+    let write = Write { kind: Kind::TestCase, id: Some(now.id), version, fields, parent: None, in_source: false };
+    there.write(TALLYBENCH.container, &write).await.expect("it is taken");
+    for _ in 0..2 {
+        assert_eq!(likely().await, before, "still asked, and not taken in by itself");
+    }
+    let said = json!({"settle": [{"left_id": left, "said": "nobody"}]});
+    let path = format!("/routes/{route}/matches/test_case");
+    assert_eq!(client.call(Method::PUT, &path, Some(said), None).await.0, 204);
+    assert_eq!(likely().await, before[1..], "somebody decided");
 }

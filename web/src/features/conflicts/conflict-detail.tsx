@@ -10,7 +10,7 @@ import { Shown } from "@/ui/pieces";
 import { Scroll } from "@/ui/scroll";
 import { MergeEditor } from "./merge-editor";
 import { Similar } from "./similar";
-import { endedWord, takeHelp, takeKey, takenWord, takeWord, type Take } from "./takes";
+import { endedWord, isAsShown, takeHelp, takeKey, takenWord, takeWord, type Take } from "./takes";
 import { useConflict, useSettle } from "./use-conflicts";
 
 export function ConflictDetail({ id }: { id: string }) {
@@ -22,10 +22,18 @@ export function ConflictDetail({ id }: { id: string }) {
         <Trouble error={conflict.error} retry={() => void conflict.refetch()} />
       </div>
     );
-  return <Detail of={conflict.data} />;
+  // What was read before somebody decided, or took that back, may still stand here for a moment.
+  const now = async () => (conflict.isFetching ? (await conflict.refetch()).data : conflict.data)?.conflict;
+  return <Detail of={conflict.data} now={now} />;
 }
 
-function Detail({ of }: { of: Schemas["ConflictDetail"] }) {
+type DetailProps = {
+  of: Schemas["ConflictDetail"];
+  /** The conflict as the server has it, where what is shown may be older. */
+  now: () => Promise<Schemas["ListedConflict"] | undefined>;
+};
+
+function Detail({ of, now }: DetailProps) {
   const { conflict: c } = of;
   const { settle, reopen } = useSettle();
   const [merging, setMerging] = useState(false);
@@ -35,7 +43,12 @@ function Detail({ of }: { of: Schemas["ConflictDetail"] }) {
   const choose = (take: Take) => {
     if (!can(take)) return;
     if (take === "merge") setMerging(true);
-    else settle.mutate({ list: [c], take });
+    else void settleShown({ take });
+  };
+  /** Decides for what is shown, and for nothing else: who sees other values decides anew. */
+  const settleShown = async (how: { take: Take; merge?: Schemas["MergeBody"] }, done?: () => void) => {
+    const latest = await now();
+    if (latest && isAsShown(latest, c)) settle.mutate({ list: [latest], ...how }, { onSuccess: done });
   };
   useKeys([
     ...(["left", "right", "merge", "different"] as const).map((take) => ({
@@ -114,7 +127,7 @@ function Detail({ of }: { of: Schemas["ConflictDetail"] }) {
             proposal={of.proposal}
             busy={settle.isPending}
             close={() => setMerging(false)}
-            save={(merge) => settle.mutate({ list: [c], take: "merge", merge }, { onSuccess: () => setMerging(false) })}
+            save={(merge) => void settleShown({ take: "merge", merge }, () => setMerging(false))}
           />
         )}
         {of.earlier.length > 0 && <Earlier list={of.earlier} />}

@@ -5,7 +5,7 @@ import { count, reasonWord } from "@/lib/words";
 import { Button, Check, Loading, Trouble } from "@/ui/basics";
 import { Sheet } from "@/ui/dialog";
 import { VirtualList } from "@/ui/virtual-list";
-import { takeHelp, takeWord, type Take } from "./takes";
+import { isAsShown, takeHelp, takeWord, type Take } from "./takes";
 import { useSettle, useSimilar } from "./use-conflicts";
 
 type Props = { of: Schemas["ConflictDetail"]; close: () => void };
@@ -35,6 +35,17 @@ function Inside({ of, close }: Props) {
   const choices = of.choices.filter((choice) => choice.take !== "merge");
   // What can't be chosen for one of them is left to a decision of its own.
   const may = (take: Take) => taken.filter((i) => i.takes.includes(take)).map((i) => i.conflict);
+  /** Decides for what is listed, and for nothing else; what was read before a decision was taken back may still stand here. */
+  const settleListed = async (take: Take) => {
+    const latest = similar.isFetching ? (await similar.refetch()).data : similar.data;
+    const byId = new Map(latest?.items.map((i) => [i.conflict.id, i.conflict]));
+    const shown = may(take);
+    const list = shown.flatMap((c) => {
+      const now = byId.get(c.id);
+      return now && isAsShown(now, c) ? [now] : [];
+    });
+    if (list.length === shown.length) settle.mutate({ list, take }, { onSuccess: close });
+  };
   return (
     <>
       <p className="mb-2 text-ink-2">
@@ -76,7 +87,7 @@ function Inside({ of, close }: Props) {
               key={choice.take}
               title={takeHelp(choice)}
               disabled={list.length === 0 || settle.isPending}
-              onClick={() => settle.mutate({ list, take: choice.take }, { onSuccess: close })}
+              onClick={() => void settleListed(choice.take)}
             >
               {takeWord(choice)} for {list.length.toLocaleString("en")}
             </Button>

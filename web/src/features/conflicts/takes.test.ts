@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Schemas } from "@/api/client";
-import { clashesOf, pickedAll, stepsBefore, takeWord } from "./takes";
+import { clashesOf, isAsShown, pickedAll, stepsBefore, takeWord } from "./takes";
 
 const value: Schemas["ValueDiff"] = { shape: "text", pieces: [] };
 const made: Schemas["PartDetail"] = { part: "made", value };
@@ -40,4 +40,12 @@ describe("what can be chosen for a conflict", () => {
     expect(stepsBefore(parts, { 1: "base" })).toEqual([0, 2, 4]);
     expect(stepsBefore([made, made], {})).toEqual([0, 0]);
   });
+});
+
+it("a decision is for the values and the state that were shown, whatever was decided and taken back between", () => {
+  const shown = { generation: 2, state: "open", revision: 3 };
+  const takenBack = { ...shown, revision: 5 };
+  expect(isAsShown(takenBack, shown)).toBe(true);
+  expect(isAsShown({ ...shown, generation: 3 }, shown)).toBe(false);
+  expect(isAsShown({ ...shown, state: "settled" }, shown)).toBe(false);
 });

@@ -85,3 +85,9 @@ export const endedWord: Record<Schemas["Ended"], string> = {
   moot: "its rule or pair is gone",
   policy: "decided by the lane’s policy",
 };
+
+type Shown = { generation: number; state: string };
+
+/** Whether a conflict is still what was shown: the same values, open or decided as it was. */
+export const isAsShown = (now: Shown, shown: Shown): boolean =>
+  now.generation === shown.generation && now.state === shown.state;
