@@ -162,7 +162,9 @@ export function LanesBar({
           </Pill>
         ))}
       </Pills>
-      <div className="ml-auto flex shrink-0 items-center gap-3">{children}</div>
+      <div className="ml-auto flex shrink-0 items-center justify-end gap-3 max-[1000px]:shrink max-[1000px]:flex-wrap">
+        {children}
+      </div>
     </div>
   );
 }
