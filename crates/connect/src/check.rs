@@ -1,7 +1,6 @@
 //! The check: reach, sign in, answer, clock, access, containers; each step says what came back.
 
 use chrono::{DateTime, Utc};
-
 use hovrel_core::law::CLOCK_IS_RIGHT;
 
 use crate::{CheckState, CheckStep, ConnectError};

@@ -17,3 +17,9 @@ export function carryingBack(lane: Schemas["Lane"], could: string[]): Schemas["L
     rules: lane.rules.map((rule) => (rule.id && could.includes(rule.id) ? { ...rule, back: true } : rule)),
   };
 }
+
+/** A lane with one of its policies as it is now. */
+export const withPolicy = <L extends Schemas["Lane"]>(lane: L, now: Partial<Schemas["Policies"]>): L => ({
+  ...lane,
+  policies: { ...lane.policies, ...now },
+});

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
+use chrono::{DateTime, Utc};
 use hovrel_core::bounds::{LONGEST_FILE, LONGEST_SIGN_IN};
 use hovrel_core::model::Attachment;
 use reqwest::{Method, RequestBuilder, StatusCode, header};
@@ -57,7 +58,8 @@ impl Token {
 #[derive(Debug, Clone)]
 pub struct About {
     pub version: String,
-    pub clock: String,
+    /// Its time, or the text in its place that is none.
+    pub clock: Result<DateTime<Utc>, String>,
     pub zone: chrono_tz::Tz,
     pub access: Option<String>,
     allowed: Allowed,
@@ -104,9 +106,10 @@ impl Client {
                 why: format!("“{name}” is not a time zone of the IANA database"),
             })?,
         };
-        let clock = tree::text(&answer, &at.clock).unwrap_or_default();
-        if let Some(shows) = read_time(&clock, zone) {
-            self.transport.clock_seen(shows.to_utc());
+        let shows = tree::text(&answer, &at.clock).unwrap_or_default();
+        let clock = read_time(&shows, zone).map(|time| time.to_utc()).ok_or(shows);
+        if let Ok(shows) = &clock {
+            self.transport.clock_seen(*shows);
         }
         Ok(About {
             version: tree::text(&answer, &at.version).unwrap_or_default(),

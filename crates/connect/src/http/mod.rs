@@ -210,7 +210,7 @@ impl Connector for HttpConnector {
             Err(e) => Err(e),
         };
         let said = about.map(|about| Said {
-            clock: decode::read_time(&about.clock, about.zone).map(|t| t.to_utc()).ok_or(about.clock),
+            clock: about.clock,
             ours: self.client.transport.now(),
             version: about.version,
             access: about.access,

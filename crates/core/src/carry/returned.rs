@@ -76,7 +76,6 @@ pub fn can_be_typed(of: ValueType) -> bool {
 
 fn typed_as(of: ValueType, text: &str) -> Option<Value> {
     let text = text.trim();
-    let number = |text: &str| Decimal::parse_number(text).ok();
     Some(match of {
         ValueType::Text | ValueType::Choice | ValueType::Integer | ValueType::Decimal | ValueType::Date
             if text.is_empty() =>
@@ -86,7 +85,7 @@ fn typed_as(of: ValueType, text: &str) -> Option<Value> {
         ValueType::Text => Value::text(text),
         ValueType::Choice => Value::choice(text),
         ValueType::Integer => Value::Integer(text.parse().ok()?),
-        ValueType::Decimal => Value::Decimal(number(text)?),
+        ValueType::Decimal => Value::Decimal(Decimal::parse_number(text).ok()?),
         ValueType::Date => Value::Date(read_day(text)?),
         _ => return None,
     })

@@ -138,11 +138,12 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     let way_back = lane_rule.rules.first().and_then(|rule| rule.fill(other));
     let joins = |a: &Fill, b: &Fill, kind| joined(&a.source, kind).as_ref() == Some(&b.target);
     let Some(way_back) = way_back else { return vec![FaultReason::NotInvertible] };
+    let computes = is_computed(fill) || is_computed(way_back);
+    let of_schema = || schema_faults(way_back, cx.to_kind, cx.from_kind).into_iter().map(of_way_back);
     if !joins(fill, way_back, cx.from_kind) || !joins(way_back, fill, cx.to_kind) {
         // What is wrong with an expression says more.
-        let wrong = schema_faults(way_back, cx.to_kind, cx.from_kind).into_iter().map(of_way_back);
-        let told: Vec<_> = wrong.filter(|f| matches!(f, FaultReason::BackExpression { .. })).collect();
-        return match (told.is_empty(), is_computed(fill) || is_computed(way_back)) {
+        let told: Vec<_> = of_schema().filter(|f| matches!(f, FaultReason::BackExpression { .. })).collect();
+        return match (told.is_empty(), computes) {
             (false, _) => told,
             (true, true) => vec![FaultReason::ReadsMore],
             (true, false) => vec![FaultReason::NotInvertible],
@@ -151,7 +152,6 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
     let type_of = |kind: &KindSchema, slot: &Slot| kind.field(slot).map(|f| f.value_type);
     let types = (type_of(cx.to_kind, &fill.target), type_of(cx.from_kind, &way_back.target));
     let is_folder = fill.target == Slot::Folder;
-    let computes = is_computed(fill) || is_computed(way_back);
     if !is_folder && !computes && !matches!(types, (Some(one), Some(other)) if go_both_ways(one, other)) {
         return vec![FaultReason::NotInvertible];
     }
@@ -163,11 +163,7 @@ fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<
         return astray;
     }
     // The values that come are those that the conversions lead back to; they are told item by item.
-    schema_faults(way_back, cx.to_kind, cx.from_kind)
-        .into_iter()
-        .filter(|reason| !(rule.back && matches!(reason, FaultReason::TypesDiffer { .. })))
-        .map(of_way_back)
-        .collect()
+    of_schema().filter(|reason| !(rule.back && matches!(reason, FaultReason::TypesDiffer { .. }))).collect()
 }
 
 /// A rule has two expressions where both its ways compute: what is wrong says in which.

@@ -246,12 +246,14 @@ impl Comparer<'_> {
             Verdict::Conflict(Clash::Both) => {
                 let kinds = Ends::at(first, self.cx.to_kind, back.cx.to_kind);
                 let policy = self.lane.policies.both_edited;
-                let reason = both_edited(policy, &back.clocks, (items, kinds), (slots, now));
-                // What a person chose before goes before a policy.
                 let asked = change(FieldReason::BothChanged);
-                match self.stands(rule, items).is_some_and(|stands| stands.is_chosen(&asked, rule.digest())) {
-                    true => asked,
-                    false => change(reason),
+                // What a person chose before goes before a policy.
+                let is_chosen =
+                    || self.stands(rule, items).is_some_and(|stands| stands.chosen(&asked, rule.digest()).is_some());
+                match both_edited(policy, &back.clocks, (items, kinds), (slots, now)) {
+                    FieldReason::BothChanged => asked,
+                    _ if is_chosen() => asked,
+                    reason => change(reason),
                 }
             }
             Verdict::Conflict(Clash::Cannot(end, _)) => change(FieldReason::NotCarried(end)),

@@ -54,15 +54,14 @@ impl Standing {
         self.digest == generation(field, rule_digest).as_bytes()
     }
 
-    /// Whether a person chose for it, while it was of this generation.
-    pub(crate) fn is_chosen(&self, field: &FieldChange, rule_digest: &str) -> bool {
-        self.choice.is_some() && self.is_of(field, rule_digest)
+    /// What was chosen for a field, if that is of the generation that the choice was for.
+    pub(crate) fn chosen(&self, field: &FieldChange, rule_digest: &str) -> Option<&Choice> {
+        self.choice.as_ref().filter(|_| self.is_of(field, rule_digest))
     }
 
     /// Whether what was chosen for a field can't be done with it after all: an end does not take what was put together.
     pub fn choice_cannot_be_done(&self, field: &FieldChange, rule_digest: &str, first: End) -> bool {
-        let chosen = self.choice.as_ref().filter(|_| self.is_of(field, rule_digest));
-        chosen.is_some_and(|choice| decision_for(field, choice.take, first).is_none())
+        self.chosen(field, rule_digest).is_some_and(|choice| decision_for(field, choice.take, first).is_none())
     }
 
     /// What a person put together of both edits.
@@ -80,7 +79,7 @@ pub fn decision_with(change: &Change, lane: &Lane, standing: &OfLane, digests: i
     for field in change.fields.iter().filter(|f| f.reason.is_conflict()) {
         let Some(rule) = lane.rule_filling(lane.direction.written(), &field.field) else { continue };
         let Some(stands) = standing.get(&left.id).and_then(|of| of.get(&rule.id)) else { continue };
-        let chosen = stands.choice.as_ref().filter(|_| stands.is_of(field, &digests(&rule.id)));
+        let chosen = stands.chosen(field, &digests(&rule.id));
         if let Some(decided) = chosen.and_then(|choice| decision_for(field, choice.take, change.written)) {
             decision.fields.insert(field.field.clone(), decided);
             decision.included = true;

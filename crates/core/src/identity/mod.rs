@@ -144,8 +144,8 @@ pub fn match_first_contact(
     // Nothing is more than equal: beyond 100 there is nothing to look for.
     if looking.matching.similar_from <= 100 {
         // What is alike is told by the words of all the others too. Whoever was asked about two is asked until somebody
-        // decides, although items were edited since: else both would be made anew without a word. Where less is asked about
-        // than then, by a person's own choice, it is asked only if it is as alike as that.
+        // decides, although items were edited since: else both would be made anew without a word. Not if somebody has raised
+        // the likeness from which is asked since then.
         let from = looking.matching.similar_from;
         let still_asked = |(n, c): (usize, &Candidate<'_>)| {
             let (id, _) = looking.asked.get(&c.artefact.id).filter(|(_, asked_from)| *asked_from >= from)?;

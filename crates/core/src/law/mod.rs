@@ -2,8 +2,8 @@
 //!
 //! Decides, from what both ends hold and what is remembered, what becomes of one slot ([`verdict`]), which of two edits is
 //! the newer ([`newest`]), what is remembered afterwards ([`Remembered`]), and what one write does next after each answer
-//! ([`Carrying`]). Knows nothing of fields, rules
-//! or systems: values are whatever can be compared, and how they are carried is asked of [`Ways`].
+//! ([`Carrying`]). Knows nothing of fields, rules or systems: values are whatever can be compared, and how they are carried is
+//! asked of [`Ways`].
 
 mod carrying;
 mod newest;

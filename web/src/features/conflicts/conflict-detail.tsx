@@ -11,7 +11,7 @@ import { Scroll } from "@/ui/scroll";
 import { MergeEditor } from "./merge-editor";
 import { Similar } from "./similar";
 import { endedWord, isAsShown, takeHelp, takeKey, takenWord, takeWord, type Take } from "./takes";
-import { useConflict, useSettle } from "./use-conflicts";
+import { latestOf, useConflict, useSettle } from "./use-conflicts";
 
 export function ConflictDetail({ id }: { id: string }) {
   const conflict = useConflict(id);
@@ -22,8 +22,7 @@ export function ConflictDetail({ id }: { id: string }) {
         <Trouble error={conflict.error} retry={() => void conflict.refetch()} />
       </div>
     );
-  // What was read before somebody decided, or took that back, may still stand here for a moment.
-  const now = async () => (conflict.isFetching ? (await conflict.refetch()).data : conflict.data)?.conflict;
+  const now = async () => (await latestOf(conflict))?.conflict;
   return <Detail of={conflict.data} now={now} />;
 }
 

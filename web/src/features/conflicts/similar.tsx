@@ -6,7 +6,7 @@ import { Button, Check, Loading, Trouble } from "@/ui/basics";
 import { Sheet } from "@/ui/dialog";
 import { VirtualList } from "@/ui/virtual-list";
 import { isAsShown, takeHelp, takeWord, type Take } from "./takes";
-import { useSettle, useSimilar } from "./use-conflicts";
+import { latestOf, useSettle, useSimilar } from "./use-conflicts";
 
 type Props = { of: Schemas["ConflictDetail"]; close: () => void };
 
@@ -37,7 +37,7 @@ function Inside({ of, close }: Props) {
   const may = (take: Take) => taken.filter((i) => i.takes.includes(take)).map((i) => i.conflict);
   /** Decides for what is listed, and for nothing else; what was read before a decision was taken back may still stand here. */
   const settleListed = async (take: Take) => {
-    const latest = similar.isFetching ? (await similar.refetch()).data : similar.data;
+    const latest = await latestOf(similar);
     const byId = new Map(latest?.items.map((i) => [i.conflict.id, i.conflict]));
     const shown = may(take);
     const list = shown.flatMap((c) => {

@@ -1,5 +1,5 @@
 // Conflicts page by page, the one that is looked at, and what is decided about them.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient, type UseQueryResult } from "@tanstack/react-query";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
 import { keys, refresh } from "@/api/keys";
@@ -47,6 +47,10 @@ export const useSimilar = (id: string) =>
     queryKey: keys.similarConflicts(id),
     queryFn: () => take(api.GET("/conflicts/{id}/similar", { params: { path: { id } } })),
   });
+
+/** What a query holds, read again first where that is under way: what stands there may be from before a decision. */
+export const latestOf = async <T>(query: UseQueryResult<T>): Promise<T | undefined> =>
+  query.isFetching ? (await query.refetch()).data : query.data;
 
 type AsShown = Schemas["AsShown"];
 

@@ -1,5 +1,6 @@
 // How counterparts of a lane are found, and what happens to values that differ: part of the route, saved as a version.
 import type { Schemas } from "@/api/client";
+import { withPolicy } from "@/lib/lanes";
 import { Button } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
 import { Select } from "@/ui/select";
@@ -75,10 +76,7 @@ export function Finding({ lane, left, right }: { lane: Lane; left: Kind; right: 
               aria-label="If values differ"
               value={lane.policies?.first_contact ?? "ask"}
               onChange={(chosen) =>
-                changeLane(lane.id, (l) => ({
-                  ...l,
-                  policies: { ...l.policies, first_contact: chosen as Schemas["FirstContact"] },
-                }))
+                changeLane(lane.id, (l) => withPolicy(l, { first_contact: chosen as Schemas["FirstContact"] }))
               }
             >
               <option value="ask">wait for a decision, in the dry run</option>

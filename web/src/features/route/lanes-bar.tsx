@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
-import { carryingBack, ownName } from "@/lib/lanes";
+import { carryingBack, ownName, withPolicy } from "@/lib/lanes";
 import { count } from "@/lib/words";
 import { Trouble } from "@/ui/basics";
 import { Select } from "@/ui/select";
@@ -119,10 +119,7 @@ export function LaneBothEdited({ left, right }: { left: string; right: string })
         aria-label="If both edit the same"
         value={lane.policies?.both_edited ?? "ask"}
         onChange={(chosen) =>
-          changeLane(lane.id, (l) => ({
-            ...l,
-            policies: { ...l.policies, both_edited: chosen as Schemas["BothEdited"] },
-          }))
+          changeLane(lane.id, (l) => withPolicy(l, { both_edited: chosen as Schemas["BothEdited"] }))
         }
       >
         <option value="ask">a person decides</option>

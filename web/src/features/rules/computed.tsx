@@ -17,18 +17,19 @@ type Props = {
 export const computedOf = (rule?: Fill): string | undefined =>
   rule && typeof rule.source === "object" && "computed" in rule.source ? rule.source.computed : undefined;
 
+/** What is wrong with an expression, at its places: with that of the rule, or with that of its way back. */
+export const marksOf = (faults: Schemas["Fault"][], of: "expression" | "back_expression") =>
+  faults.flatMap(({ reason: r }) => (r.reason === of ? [{ from: r.from, to: r.to, message: r.why }] : []));
+
 export function Computed({ route, lane, rule, to, faults, setRule }: Props) {
   const names = useNames(route, "left", lane.left_kind);
-  const marks = faults.flatMap((f) =>
-    f.reason.reason === "expression" ? [{ from: f.reason.from, to: f.reason.to, message: f.reason.why }] : [],
-  );
   return (
     <div className="mt-2">
       <ExpressionEditor
         label={`Expression for ${to}`}
         value={computedOf(rule) ?? ""}
         names={names.data}
-        faults={marks}
+        faults={marksOf(faults, "expression")}
         hint='fields.area + " / " + fields.team'
         onChange={(computed) => setRule({ ...rule, source: { computed } })}
       />

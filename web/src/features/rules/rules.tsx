@@ -5,6 +5,7 @@ import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { refresh } from "@/api/keys";
 import { useKeys } from "@/app/keys";
+import { withPolicy } from "@/lib/lanes";
 import { Loading, Trouble } from "@/ui/basics";
 import { Scroll } from "@/ui/scroll";
 import { useDraft, type Lane } from "../route/draft";
@@ -96,8 +97,7 @@ export default function Rules() {
     changeLane(lane.id, (l) => (fill ? withFill(l, fill) : withoutFill(l, target)));
   };
   const longestOf = (field: string) => longest.get(field) ?? 0;
-  const setLinkBack = (link_back: boolean) =>
-    lane && changeLane(lane.id, (l) => ({ ...l, policies: { ...l.policies, link_back } }));
+  const setLinkBack = (link_back: boolean) => lane && changeLane(lane.id, (l) => withPolicy(l, { link_back }));
   return (
     <>
       <LanesBar left={name("left")} right={name("right")} marks={(l) => blocking.filter((f) => f.lane === l.id).length}>

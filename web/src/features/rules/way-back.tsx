@@ -2,7 +2,7 @@
 import { ExpressionEditor } from "@/ui/expression-editor";
 import { Select } from "@/ui/select";
 import { useNames } from "../route/use-schema";
-import { computedOf } from "./computed";
+import { computedOf, marksOf } from "./computed";
 import { computesBack, goesBackTo, joinedField, type Fill } from "./fills";
 import { Part } from "./part";
 import { notComputed, sourceField, targetWord } from "./rule-words";
@@ -26,9 +26,6 @@ export function WayBack({ rule, ...p }: RuleProps & { rule: Fill }) {
     const begun = computed(joined ?? left.kind?.fields.find((f) => !f.read_only)?.id, own);
     setWayBack(way === "undone", way === "computed" ? begun : undefined);
   };
-  const marks = p.faults.flatMap((f) =>
-    f.reason.reason === "back_expression" ? [{ from: f.reason.from, to: f.reason.to, message: f.reason.why }] : [],
-  );
   return (
     <Part title={`Way back to ${left.name}`}>
       <label className="grid grid-cols-[92px_1fr] items-center">
@@ -70,7 +67,7 @@ export function WayBack({ rule, ...p }: RuleProps & { rule: Fill }) {
               label={`Expression for the way back to ${nameOf(wayBack.target)}`}
               value={text}
               names={names.right.data}
-              faults={marks}
+              faults={marksOf(p.faults, "back_expression")}
               hint={`fields.title.replace("N: ", "")`}
               onChange={(expression) => setWayBack(false, computed(wayBack.target, expression))}
             />
