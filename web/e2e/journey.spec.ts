@@ -166,7 +166,7 @@ test("an administrator moves test cases and proves it", async ({ page }) => {
 
   await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
   await accessible(page, "dry run");
-  await page.getByRole("button", { name: /^Already at right/ }).click();
+  await page.getByRole("button", { name: /^Already at both/ }).click();
   await expect(page.getByText(/paired because of/)).toBeVisible();
   await page.getByRole("button", { name: /^All/ }).click();
   // One item out, one field of another out.

@@ -58,7 +58,7 @@ test("a new route is ready for its transfer by what is suggested", async ({ page
   await page.getByRole("button", { name: "Dry run", exact: true }).click();
   await expect(page.getByRole("list", { name: "Changes" })).toBeVisible();
   // Clean: nothing is held back, nothing would be refused, nothing waits for a person.
-  await expect(page.getByRole("button", { name: /^Already at right/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: /^Already at both/ })).toBeVisible();
   for (const name of [/^Can't be transferred/, /^Would be refused/, /^Left out/])
     await expect(page.getByRole("button", { name })).toHaveCount(0);
   await expect(page.getByText(/in conflict/)).toHaveCount(0);

@@ -125,7 +125,7 @@ await button(/^Dry run$/).click();
 
 await page.getByRole("list", { name: "Changes" }).waitFor();
 await button(/^All/).click();
-await button(/^Already at right/).click();
+await button(/^Already at both/).click();
 await page.getByRole("list", { name: "Changes" }).getByText("OS-2013").click();
 await page.getByText(/paired because of.*Announcements/).waitFor();
 await shot("dry-run");

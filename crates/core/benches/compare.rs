@@ -89,14 +89,17 @@ fn main() {
         let given = pairs.clone();
         let started = Instant::now();
         let pairs = Pairs::from(given);
-        let of = InLane { lane, left: &lefts, right: &rights, pairs: &pairs, settled: &nothing, asked: &Asked::new() };
-        let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
+        let covered = Ends { left: &lefts[..], right: &rights[..] };
+        let of = InLane { lane, covered, pairs: &pairs, settled: &nothing, asked: &Asked::new() };
+        let between =
+            Between { systems: Ends { left: "Old", right: "New" }, paths: Ends { left: &path, right: &path } };
+        let found = counterparts(between, &[of]);
         let known = Known {
             bases: &bases,
             accepted: &HashMap::new(),
             paths: Ends { left: &path, right: &path },
             first_seq: 0,
-            planned: &HashMap::new(),
+            planned: &Ends::default(),
         };
         let mut updates = 0;
         let at = Ends {

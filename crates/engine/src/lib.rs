@@ -33,8 +33,6 @@ pub use hub::Hub;
 pub use points::points_from_environment;
 pub use proof::{LedgerLoss, ProofOptions, ReadFiles, RouteProof};
 pub use reading::{folder_paths, path_of};
-pub use route::{
-    Places, RouteEnds, asked_by_lane, in_scope, lane_checks, prepare_items, rules_that_could_go_back, settled_by_lane,
-};
+pub use route::{Places, RouteEnds, asked_by_lane, in_scope, lane_checks, prepare_items, settled_by_lane, turned};
 pub use tidy::tidy;
 pub use worker::{WorkerOptions, run_worker, said_by};

@@ -2,7 +2,7 @@
 //! previews and the artefact lists.
 
 use hovrel_core::identity::Candidate;
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_core::survey::{Surveyor, doubles_of, drift};
 use hovrel_store::{ArtefactRow, JobKind, JobState, NewArtefact, NewJob};
@@ -17,17 +17,15 @@ use crate::{EngineError, Hub};
 /// Has the ends of a route that a transfer wrote to surveyed again, unless that is to come anyway.
 pub(crate) async fn again(hub: &Hub, route: Uuid) -> Result<(), EngineError> {
     let route = hub.store.route(route).await?;
-    let lanes: Vec<Lane> = serde_json::from_value(route.lanes)?;
-    let mut written = vec![(route.right_system, route.right_container)];
-    if lanes.iter().any(|l| l.policies.link_back) {
-        written.push((route.left_system, route.left_container));
-    }
-    for (system, container) in written {
+    let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+    let is_written = |end: &End| lanes.iter().any(|lane| lane.writes(*end).is_some());
+    for end in [End::Right, End::Left].into_iter().filter(is_written) {
+        let (system, container) = route.end(end);
         let open = hub.store.open_jobs_of_system(system).await?;
-        if open.iter().any(|j| j.state == JobState::Waiting && j.container.as_deref() == Some(&container)) {
+        if open.iter().any(|j| j.state == JobState::Waiting && j.container.as_deref() == Some(container)) {
             continue;
         }
-        let (system_id, container) = (Some(system), Some(container));
+        let (system_id, container) = (Some(system), Some(container.to_owned()));
         let job = NewJob { system_id, container, ..NewJob::of(JobKind::Survey) };
         hub.store.queue(&job).await?;
         hub.wake.notify_one();

@@ -148,7 +148,7 @@ fn fields(e: &Evidence) -> Markup {
                     td { (lane_word(lane)) } td { (e.field_name(lane.right_kind, &field.field)) }
                     td.n { (field.compared) } td.n { (field.agree) }
                     td.n.loss[field.with_loss > 0] { (field.with_loss) } td.n { (field.settled) }
-                    @if let Some(p) = pieces { td.n { (p.expected) } td.n { (p.there) } td.n { (p.only_right) } }
+                    @if let Some(p) = pieces { td.n { (p.expected) } td.n { (p.there) } td.n { (p.only_there) } }
                     @else { td.n { "–" } td.n { "–" } td.n { "–" } }
                 }
             } } }
@@ -180,7 +180,7 @@ fn missing(e: &Evidence) -> Markup {
             table {
                 thead { tr { th { "Kind" } th { "Item" } th { "Title" } th { "Why" } } }
                 tbody { @for lane in &e.proof.lanes { @for item in &lane.missing { tr {
-                    td { (lane_word(lane)) } td.key { (item.left_key) } td { (item.title) }
+                    td { (lane_word(lane)) } td.key { (item.key) } td { (item.title) }
                     td.bad[item.cause.weight() == Weight::Unexplained] { (hovrel_words::difference_cause(item.cause)) }
                 } } } }
             }

@@ -198,7 +198,7 @@ fn fields(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
                 field.settled.into(),
             ];
             if let Some(pieces) = lane.pieces.iter().find(|p| p.field == field.field) {
-                row.extend([pieces.expected.into(), pieces.there.into(), Cell::from(pieces.only_right)]);
+                row.extend([pieces.expected.into(), pieces.there.into(), Cell::from(pieces.only_there)]);
             }
             table.push(&row)?;
         }
@@ -244,7 +244,7 @@ fn missing(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         let kind = lane_word(lane);
         for item in &lane.missing {
             let why = hovrel_words::difference_cause(item.cause);
-            let (key, title) = (item.left_key.as_str(), item.title.as_str());
+            let (key, title) = (item.key.as_str(), item.title.as_str());
             table.push(&[kind.as_str().into(), key.into(), title.into(), why.into()])?;
         }
     }

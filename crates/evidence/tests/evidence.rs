@@ -7,6 +7,7 @@ use ed25519_dalek::{Signature, Signer, SigningKey};
 use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::model::{End, Kind, Value};
 use hovrel_core::reconcile::{Difference, DifferenceCause, FieldProof, Headline, LaneProof, OrderProof, ProofItem};
+use hovrel_core::rules::Direction;
 use hovrel_evidence::*;
 use proptest::prelude::*;
 use uuid::Uuid;
@@ -36,14 +37,15 @@ fn evidence() -> Evidence {
         name: String::new(),
         left_kind: Kind::TestCase,
         right_kind: Kind::TestCase,
+        direction: Direction::ToRight,
         left_count: 12,
         paired: 11,
         right_count: 14,
         fields: vec![FieldProof { field: "title".into(), compared: 11, agree: 10, with_loss: 2, settled: 0 }],
         differences: vec![difference],
         missing: vec![ProofItem {
-            left_id: "8".into(),
-            left_key: "OS-8".into(),
+            id: "8".into(),
+            key: "OS-8".into(),
             title: "Größe € \u{1F6A0}".into(),
             cause: DifferenceCause::Undecided,
         }],

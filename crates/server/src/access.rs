@@ -63,7 +63,7 @@ fn needed(method: &Method, path: &str) -> Option<May> {
             "/routes/proposal" | "/routes/{id}/checks" | "/routes/{id}/preview" | "/routes/{id}/preview/return",
         ) => May::Look,
         ("POST", "/routes/{id}/scope" | "/routes/{id}/suggestions") => May::Look,
-        ("POST", "/routes/{id}/met" | "/routes/{id}/met/people" | "/routes/{id}/ways-back") => May::Look,
+        ("POST", "/routes/{id}/met" | "/routes/{id}/met/people" | "/routes/{id}/turned") => May::Look,
         ("POST", "/systems/{id}/check" | "/systems/{id}/surveys") => May::DryRun,
         ("POST", "/routes/{id}/dry-runs" | "/routes/{id}/proofs") => May::DryRun,
         ("PATCH", "/plans/{id}/changes/{seq}")

@@ -1,15 +1,16 @@
-//! The left end of a route as last surveyed, and what its lanes cover of it.
+//! The ends of a route as last surveyed, and what its lanes cover of them.
 //!
 //! Decides nothing of its own: the core chooses, from what the surveys found. Everything that shows counts before a
-//! dry run (line, scope, checks, previews) asks here, so that they agree with one another.
+//! dry run (line, scope, checks, previews) asks here, so that they agree with one another. Of each end the kinds are there that
+//! lanes read at it.
 
 use std::collections::{HashMap, HashSet};
 use std::sync::{Arc, LazyLock};
 
 use chrono::{DateTime, FixedOffset};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::cover::{Chosen, Covered, choose};
-use hovrel_core::model::{Artefact, Kind};
+use hovrel_core::cover::{Chosen, Covered, choose_at_both};
+use hovrel_core::model::{Artefact, End, Ends, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_engine::path_of;
 use hovrel_store::Route;
@@ -19,36 +20,38 @@ use crate::App;
 use crate::cache::Surveyed;
 use crate::problem::Problem;
 
-pub struct LeftEnd {
-    catalogue: Catalogue,
-    kinds: HashMap<Kind, Arc<Surveyed>>,
-    /// Lanes with the left items that they have in pairs, by lane and id; where a kind is carried by one lane, nothing
-    /// asks.
+pub struct SurveyedEnds {
+    at: Ends<SurveyedEnd>,
+    /// Lanes with the items that they have in pairs, by lane and the id at the end that it reads; where a kind is carried by one
+    /// lane, nothing asks.
     carried: HashSet<(String, String)>,
     /// When it is asked: what conditions count days from.
     pub now: DateTime<FixedOffset>,
 }
 
-impl LeftEnd {
-    /// What was surveyed of the kinds that lanes carry; empty if the end was not surveyed.
-    pub async fn of(app: &App, route: &Route, lanes: &[Lane]) -> Result<LeftEnd, Problem> {
-        let (store, system, container) = (&app.hub.store, route.left_system, &route.left_container);
-        let now = app.hub.now().fixed_offset();
-        let (mut kinds, mut carried) = (HashMap::new(), HashSet::new());
-        let ends = |l: &Lane| (l.left_kind, l.right_kind);
-        if lanes.iter().enumerate().any(|(n, l)| lanes[..n].iter().any(|before| ends(before) == ends(l))) {
-            carried.extend(store.pairs(route.id).await?.into_iter().map(|p| (p.lane, p.left_id)));
+/// What was surveyed of the kinds that lanes read at an end; empty if the end was not surveyed.
+#[derive(Default)]
+pub struct SurveyedEnd {
+    catalogue: Catalogue,
+    kinds: HashMap<Kind, Arc<Surveyed>>,
+}
+
+impl SurveyedEnd {
+    async fn of(app: &App, route: &Route, lanes: &[Lane], end: End) -> Result<SurveyedEnd, Problem> {
+        let (store, (system, container)) = (&app.hub.store, route.end(end));
+        let read: Vec<Kind> = lanes.iter().filter(|lane| lane.read() == end).map(|lane| lane.kind_at(end)).collect();
+        if read.is_empty() {
+            return Ok(SurveyedEnd::default());
         }
-        let Some(survey) = store.survey(system, container).await? else {
-            return Ok(LeftEnd { catalogue: Catalogue::default(), kinds, carried, now });
-        };
-        for kind in lanes.iter().map(|l| l.left_kind) {
+        let Some(survey) = store.survey(system, container).await? else { return Ok(SurveyedEnd::default()) };
+        let mut kinds = HashMap::new();
+        for kind in read {
             kinds.insert(kind, app.cache.as_of(store, survey.at, system, container, kind).await?);
         }
-        Ok(LeftEnd { catalogue: serde_json::from_value(survey.catalogue)?, kinds, carried, now })
+        Ok(SurveyedEnd { catalogue: serde_json::from_value(survey.catalogue)?, kinds })
     }
 
-    /// Everything of a kind; empty if the end was not surveyed.
+    /// Everything of a kind.
     pub fn kept(&self, kind: Kind) -> Arc<Surveyed> {
         self.kinds.get(&kind).cloned().unwrap_or_default()
     }
@@ -67,6 +70,30 @@ impl LeftEnd {
     pub fn path(&self, artefact: &Artefact) -> &[String] {
         path_of(artefact, self.paths(artefact.kind))
     }
+}
+
+impl SurveyedEnds {
+    /// What was surveyed of the kinds that lanes read.
+    pub async fn of(app: &App, route: &Route, lanes: &[Lane]) -> Result<SurveyedEnds, Problem> {
+        let ends = |l: &Lane| (l.left_kind, l.right_kind);
+        let mut carried = HashSet::new();
+        if lanes.iter().enumerate().any(|(n, l)| lanes[..n].iter().any(|before| ends(before) == ends(l))) {
+            let read: HashMap<&str, End> = lanes.iter().map(|lane| (lane.id.as_str(), lane.read())).collect();
+            let pairs = app.hub.store.pairs(route.id).await?.into_iter();
+            carried.extend(pairs.map(|pair| match read.get(pair.lane.as_str()) {
+                Some(End::Right) => (pair.lane, pair.right_id),
+                _ => (pair.lane, pair.left_id),
+            }));
+        }
+        let left = SurveyedEnd::of(app, route, lanes, End::Left).await?;
+        let right = SurveyedEnd::of(app, route, lanes, End::Right).await?;
+        Ok(SurveyedEnds { at: Ends { left, right }, carried, now: app.hub.now().fixed_offset() })
+    }
+
+    /// The end that a lane reads, or reads first.
+    pub fn read_by(&self, lane: &Lane) -> &SurveyedEnd {
+        &self.at[lane.read()]
+    }
 
     /// What the lane of an id covers; none if there is no such lane.
     pub fn covered_by(&self, lanes: &[Lane], id: &str) -> Option<Covered<'_>> {
@@ -77,13 +104,17 @@ impl LeftEnd {
     /// What each lane covers, in the order of the lanes. Of many items that takes its time, which others need not wait
     /// for.
     pub fn covered(&self, lanes: &[Lane]) -> Vec<Covered<'_>> {
-        let end = Chosen {
-            catalogue: &self.catalogue,
-            items: &|kind| self.artefacts(kind),
-            path: &|artefact| self.path(artefact),
+        let items = Ends::of(|end| move |kind| self.at[end].artefacts(kind));
+        let path = Ends::of(|end| move |artefact: &Artefact| self.at[end].path(artefact));
+        let carried = |lane: &Lane, id: &str| self.carried.contains(&(lane.id.clone(), id.to_owned()));
+        let of = Ends::of(|end| Chosen {
+            end,
+            catalogue: &self.at[end].catalogue,
+            items: &items[end],
+            path: &path[end],
             now: self.now,
-            carried: &|lane, id| self.carried.contains(&(lane.id.clone(), id.to_owned())),
-        };
-        block_in_place(|| choose(lanes, &end))
+            carried: &carried,
+        });
+        block_in_place(|| choose_at_both(lanes, of.as_ref()))
     }
 }

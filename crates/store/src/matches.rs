@@ -4,8 +4,10 @@ use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel::sql_types::{Integer, Text, Uuid as SqlUuid};
 use diesel_async::{AsyncConnection, RunQueryDsl};
+use hovrel_core::model::End;
 use uuid::Uuid;
 
+use crate::end::EndColumn;
 use crate::schema::{people, settled_matches};
 use crate::{Store, StoreError};
 
@@ -14,10 +16,13 @@ use crate::{Store, StoreError};
 pub struct SettledMatch {
     /// The lane, by its id.
     pub lane: String,
-    /// Id of the item at the left.
-    pub left_id: String,
-    /// None if the left item has no counterpart.
-    pub right_id: Option<String>,
+    /// The end of the item that it is said of: the one that the lane read then.
+    #[diesel(deserialize_as = EndColumn)]
+    pub item_end: End,
+    /// Id of the item.
+    pub item_id: String,
+    /// Id of its counterpart at the other end; none if it has none.
+    pub other_id: Option<String>,
     /// Who settled it.
     pub settled_by: Option<String>,
     /// When it was settled.
@@ -42,17 +47,12 @@ pub struct AskedMatch {
 }
 
 /// A match that a person settles.
-#[derive(Debug, Clone, Insertable)]
-#[diesel(table_name = settled_matches)]
+#[derive(Debug, Clone)]
 pub struct NewMatch {
-    /// The route that it belongs to.
-    pub route_id: Uuid,
-    /// The lane, by its id.
-    pub lane: String,
-    /// Id of the item at the left.
-    pub left_id: String,
-    /// Id of the item at the right; none if there is no counterpart.
-    pub right_id: Option<String>,
+    /// Id of the item.
+    pub item_id: String,
+    /// Id of its counterpart at the other end; none if it has none.
+    pub other_id: Option<String>,
     /// Who settled it.
     pub settled_by: Uuid,
 }
@@ -76,45 +76,58 @@ impl Store {
         Ok(query.bind::<SqlUuid, _>(route).load(&mut self.connection().await?).await?)
     }
 
-    /// What was settled of a route, by lane and left item.
+    /// What was settled of a route, by lane and item.
     pub async fn settled_matches(&self, route: Uuid) -> Result<Vec<SettledMatch>, StoreError> {
         let query = settled_matches::table
             .left_join(people::table)
             .filter(settled_matches::route_id.eq(route))
-            .order((settled_matches::lane, settled_matches::left_id))
+            .order((settled_matches::lane, settled_matches::item_end, settled_matches::item_id))
             .select((
                 settled_matches::lane,
-                settled_matches::left_id,
-                settled_matches::right_id,
+                settled_matches::item_end,
+                settled_matches::item_id,
+                settled_matches::other_id,
                 people::name.nullable(),
                 settled_matches::settled_at,
             ));
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// Keeps what was settled in place of what was said of these items before, and opens others again; all of it or
-    /// nothing.
+    /// Keeps what was settled of items of an end in place of what was said of these before, and opens others again; all of it
+    /// or nothing.
     pub async fn settle_matches(
         &self,
         route: Uuid,
-        lane: &str,
+        (lane, end): (&str, End),
         settled: &[NewMatch],
         opened: &[String],
     ) -> Result<(), StoreError> {
-        let said = settled.iter().map(|m| &m.left_id).chain(opened).map(String::as_str);
+        let said = settled.iter().map(|m| &m.item_id).chain(opened).map(String::as_str);
         let of = settled_matches::table.filter(
             settled_matches::route_id
                 .eq(route)
                 .and(settled_matches::lane.eq(lane))
-                .and(settled_matches::left_id.eq_any(said.collect::<Vec<_>>())),
+                .and(settled_matches::item_end.eq(end.id()))
+                .and(settled_matches::item_id.eq_any(said.collect::<Vec<_>>())),
         );
+        let row = |m: &NewMatch| {
+            (
+                settled_matches::route_id.eq(route),
+                settled_matches::lane.eq(lane.to_owned()),
+                settled_matches::item_end.eq(end.id()),
+                settled_matches::item_id.eq(m.item_id.clone()),
+                settled_matches::other_id.eq(m.other_id.clone()),
+                settled_matches::settled_by.eq(m.settled_by),
+            )
+        };
         self.connection()
             .await?
             .transaction(async |connection| {
                 // What was said before goes first: two items may change their counterparts with one another.
                 diesel::delete(of).execute(connection).await?;
                 for batch in settled.chunks(BATCH) {
-                    diesel::insert_into(settled_matches::table).values(batch).execute(connection).await?;
+                    let rows: Vec<_> = batch.iter().map(row).collect();
+                    diesel::insert_into(settled_matches::table).values(rows).execute(connection).await?;
                 }
                 Ok(())
             })

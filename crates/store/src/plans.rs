@@ -3,7 +3,9 @@
 use std::collections::BTreeSet;
 
 use chrono::{DateTime, Utc};
+use diesel::dsl::sql;
 use diesel::prelude::*;
+use diesel::sql_types::{Nullable, Text};
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use hovrel_core::model::End;
 use serde_json::{Value, json};
@@ -402,13 +404,21 @@ impl Store {
     }
 
     /// The items of the left that changes of some lanes are about, with their lane; only of what is taken in.
-    pub async fn items_of_changes(&self, plan: Uuid, lanes: &[&str]) -> Result<Vec<(String, String)>, StoreError> {
+    pub async fn items_of_changes(
+        &self,
+        plan: Uuid,
+        (lanes, end): (&[&str], End),
+    ) -> Result<Vec<(String, String)>, StoreError> {
+        let id = match end {
+            End::Left => sql::<Nullable<Text>>("brief -> 'left' ->> 'id'"),
+            End::Right => sql::<Nullable<Text>>("brief -> 'right' ->> 'id'"),
+        };
         let query = changes::table
             .filter(changes::plan_id.eq(plan).and(changes::included).and(changes::lane.eq_any(lanes)))
-            .filter(changes::left_id.is_not_null())
             .order(changes::seq)
-            .select((changes::lane, changes::left_id.assume_not_null()));
-        Ok(query.load(&mut self.connection().await?).await?)
+            .select((changes::lane, id));
+        let rows: Vec<(String, Option<String>)> = query.load(&mut self.connection().await?).await?;
+        Ok(rows.into_iter().filter_map(|(lane, id)| Some((lane, id?))).collect())
     }
 
     /// Changes of a plan after a place, moves of a base included.

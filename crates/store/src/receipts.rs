@@ -21,6 +21,9 @@ pub struct Undertaken {
     /// What the dry run found for them, by its code.
     #[diesel(sql_type = Text)]
     pub outcome: String,
+    /// The end that they write, or write first, by its code.
+    #[diesel(sql_type = Text)]
+    pub written: String,
     /// Whether new items are made instead.
     #[diesel(sql_type = Bool)]
     pub as_new: bool,
@@ -86,6 +89,7 @@ impl Store {
     pub async fn undertaken(&self, plan: Uuid, job: Option<Uuid>) -> Result<Vec<Undertaken>, StoreError> {
         let query = diesel::sql_query(
             "select c.kind, c.outcome,
+                coalesce(c.brief ->> 'written', 'right') as written,
                 coalesce((c.decision ->> 'as_new')::boolean, false) as as_new,
                 coalesce((c.decision ->> 'let_go')::boolean, false) as let_go,
                 count(*) as planned,
@@ -94,8 +98,8 @@ impl Store {
              from changes c
              left join journal j on j.job_id = $2 and j.seq = c.seq
              where c.plan_id = $1 and c.included
-             group by 1, 2, 3, 4
-             order by 1, 2, 3, 4",
+             group by 1, 2, 3, 4, 5
+             order by 1, 2, 3, 4, 5",
         );
         let query = query.bind::<SqlUuid, _>(plan).bind::<Nullable<SqlUuid>, _>(job);
         Ok(query.load(&mut self.connection().await?).await?)

@@ -159,8 +159,8 @@ diesel::table! {
     dependencies (plan_id, seq, needs) { plan_id -> Uuid, seq -> Int4, needs -> Int4 }
 }
 diesel::table! {
-    kept_histories (route_id, lane, left_id) {
-        route_id -> Uuid, lane -> Text, left_id -> Text, left_key -> Text, system_name -> Text,
+    kept_histories (route_id, lane, item_end, item_id) {
+        route_id -> Uuid, lane -> Text, item_end -> Text, item_id -> Text, item_key -> Text, system_name -> Text,
         entries -> Jsonb, kept_at -> Timestamptz,
     }
 }
@@ -172,9 +172,9 @@ diesel::table! {
     }
 }
 diesel::table! {
-    settled_matches (route_id, lane, left_id) {
-        route_id -> Uuid, lane -> Text, left_id -> Text, right_id -> Nullable<Text>, settled_by -> Nullable<Uuid>,
-        settled_at -> Timestamptz,
+    settled_matches (route_id, lane, item_end, item_id) {
+        route_id -> Uuid, lane -> Text, item_end -> Text, item_id -> Text, other_id -> Nullable<Text>,
+        settled_by -> Nullable<Uuid>, settled_at -> Timestamptz,
     }
 }
 diesel::joinable!(pairs -> routes (route_id));

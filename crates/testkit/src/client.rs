@@ -302,7 +302,7 @@ impl Client {
         self.finish(&self.transfer(&plan).await).await
     }
 
-    /// What a person would decide who wants everything moved: all in, and the left wins.
+    /// What a person would decide who wants everything moved: all in, and the end that is read wins.
     pub async fn decide_all(&self, plan: &Value) {
         let id = plan["id"].as_str().expect("an id");
         for change in self.all_changes(plan).await {
@@ -311,11 +311,12 @@ impl Client {
             }
             let path = format!("/plans/{id}/changes/{}", change["seq"]);
             let detail = self.get(&path).await;
+            let write = format!("write_{}", change["written"].as_str().expect("an end"));
             let fields: BTreeMap<&str, &str> = detail["fields"]
                 .as_array()
                 .expect("fields")
                 .iter()
-                .map(|f| (f["field"].as_str().expect("a field"), "write_right"))
+                .map(|f| (f["field"].as_str().expect("a field"), write.as_str()))
                 .collect();
             let body = json!({"included": true, "fields": fields});
             assert!(self.call(Method::PATCH, &path, Some(body), None).await.0.is_success());

@@ -15,6 +15,6 @@ pub use client::{Client, LOGIN, PASSWORD, in_address, is_over};
 pub use database::Database;
 pub use pages::{page_source, save_page};
 pub use patience::{eventually, within};
-pub use settled::{rule_into_right, settled_route};
+pub use settled::{mirrored, rule_into_right, settled, settled_route};
 pub use systems::{CAIRNBOOK, FERNWAY, KNOWN, Known, OLDSTONE, Systems, TALLYBENCH, connectors, read_all};
 pub use writing::{put, walk};

@@ -3,13 +3,8 @@
 use hovrel_core::carry::FaultReason;
 use hovrel_core::model::End;
 
-/// What is wrong and what to do, for a person, on the way into the right.
-pub fn fault(reason: &FaultReason) -> String {
-    fault_into(End::Right, reason)
-}
-
 /// What is wrong and what to do, for a person, on the way into an end.
-pub fn fault_into(end: End, reason: &FaultReason) -> String {
+pub fn fault(end: End, reason: &FaultReason) -> String {
     let (from, to) = (end.other().id(), end.id());
     match reason {
         FaultReason::NoSuchKind => "one of the ends has no such kind; choose another kind for this lane".into(),
@@ -66,8 +61,12 @@ pub fn fault_into(end: End, reason: &FaultReason) -> String {
         FaultReason::StepsInPlaceOfCalls => {
             format!("the edit touches shared steps that stand in place of a call that the item has at the {to}; make it in the shared steps, or put steps of its own there")
         }
-        FaultReason::NotWrittenInto { .. } => {
-            "nothing goes from right to left alone; let the lane run both ways, or swap the ends of the route".into()
+        FaultReason::NotWrittenInto { end } => {
+            let (end, other) = (end.id(), end.other().id());
+            format!("the rule fills a field at the {end} alone, and the lane does not run that way by itself; turn the lane, remove the rule, or have it fill a field at the {other}")
+        }
+        FaultReason::Opposed { lane } => {
+            format!("the lane “{lane}” runs the other way between the same kinds, so that items would go round; let one lane run both ways, and remove the other")
         }
         FaultReason::NoMarkPlace => {
             format!("the {to} end has no place for the mark that shows where an item came from; without it an interrupted transfer could create items twice. Give the kind such a field there, or choose another kind")

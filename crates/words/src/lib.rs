@@ -13,7 +13,7 @@ mod refusals;
 mod suggested;
 
 pub use catalogue::{catalogue_change, schema_change};
-pub use faults::{fault, fault_into};
+pub use faults::fault;
 pub use losses::{loss_cause, loss_kind};
 pub use proof::{absence, absent_item, difference_cause, files_read, headline, order};
 pub use refusals::{MERGE_NOT_TAKEN, refusal};

@@ -677,9 +677,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Left items of a lane that have no pair, with their likely counterparts. */
+        /** Items of a lane, of the end that it reads, that have no pair, with their likely counterparts. */
         get: operations["listMatches"];
-        /** Keeps what a person says of left items; all of it or nothing. */
+        /** Keeps what a person says of items of the end that the lane reads; all of it or nothing. */
         put: operations["settleMatches"];
         post?: never;
         delete?: never;
@@ -729,7 +729,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The likest items at the right that have no pair, likest first. */
+        /** The likest items at the end that the lane writes that have no pair, likest first. */
         get: operations["otherMatches"];
         put?: never;
         post?: never;
@@ -765,7 +765,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The people that reach the table of a rule, each with whom they are recognised as at the right without a table. */
+        /** The people that reach the table of a rule, each with whom they are recognised as at the other end without a table. */
         post: operations["peopleMet"];
         delete?: never;
         options?: never;
@@ -814,10 +814,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The field that would be made at the right for one of the left; none if it makes none that could hold it. */
+        /** The field that would be made at an end for one of the other; none if it makes none that could hold it. */
         get: operations["proposeField"];
         put?: never;
-        /** Adds a field to a kind at the right end, at once, and reads what that end can hold anew. Answers with the field. */
+        /** Adds a field to a kind at an end, at once, and reads what that end can hold anew. Answers with the field. */
         post: operations["makeField"];
         delete?: never;
         options?: never;
@@ -979,6 +979,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/routes/{id}/turned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A lane, saved or not, in another direction, with its rules turned as they can be. */
+        post: operations["turnLane"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/routes/{id}/versions": {
         parameters: {
             query?: never;
@@ -1041,23 +1058,6 @@ export interface paths {
         /** Writes a note to a version, in place of the one before. */
         put: operations["noteVersion"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/routes/{id}/ways-back": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** The rules of a lane, saved or not, that could carry both ways as they are. */
-        post: operations["suggestWaysBack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1482,15 +1482,16 @@ export interface components {
         Became: "added" | "removed" | "changed";
         /** @description A field of two items, side by side. */
         BesideAnswer: {
+            becomes?: components["schemas"]["ValueDiff"] | null;
             diff?: components["schemas"]["ValueDiff"] | null;
             field_name: string;
-            left?: components["schemas"]["ValueDiff"] | null;
-            right: components["schemas"]["ValueDiff"];
             same: boolean;
+            /** @description What the item that is written holds. */
+            there: components["schemas"]["ValueDiff"];
         };
         /** @description A field whose longest text, or largest file, is beyond what the field takes that a rule fills from it. */
         Beyond: {
-            /** @description The field at the left. */
+            /** @description The field that the rule starts from. */
             field: string;
             /**
              * Format: int64
@@ -1867,7 +1868,7 @@ export interface components {
         Difference: {
             /** @description Why it differs. */
             cause: components["schemas"]["DifferenceCause"];
-            /** @description What the right item should hold. */
+            /** @description What the item that is written should hold. */
             expected: components["schemas"]["Value"];
             /** @description The field. */
             field: string;
@@ -1899,7 +1900,7 @@ export interface components {
          * @description What is done to an item, or to a pair.
          * @enum {string}
          */
-        Doing: "create" | "create_left" | "create_again" | "update" | "update_left" | "pair" | "keep" | "let_go" | "remember";
+        Doing: "create" | "create_left" | "create_again" | "create_again_left" | "update" | "update_left" | "pair" | "keep" | "keep_left" | "let_go" | "remember";
         /** @description A group of items that seem to be one thing. */
         DoubleGroup: {
             /** @description The items, in the order in which they were found. */
@@ -2053,7 +2054,7 @@ export interface components {
              * @description How many items are concerned in all.
              */
             item_count: number;
-            /** @description Items of the left end concerned, by id; the first few. */
+            /** @description Items of the end that is read concerned, by id; the first few. */
             items: string[];
             lane: string;
             message: string;
@@ -2183,6 +2184,11 @@ export interface components {
         } | {
             /** @enum {string} */
             reason: "no_folder_lane";
+        } | {
+            /** @description The id of that lane. */
+            lane: string;
+            /** @enum {string} */
+            reason: "opposed";
         } | {
             /** @enum {string} */
             reason: "not_carried";
@@ -2774,6 +2780,8 @@ export interface components {
             with_read_losses: number;
         };
         KindsBody: {
+            /** @description Which way the rules are to run; of both ways, they fill the right. */
+            direction?: components["schemas"]["Direction"];
             left_kind: components["schemas"]["Kind"];
             right_kind: components["schemas"]["Kind"];
         };
@@ -2786,7 +2794,7 @@ export interface components {
         };
         /** @description Within a route: one kind to one kind, with its direction, scope, rules and policies. */
         Lane: {
-            /** @description What is covered at the left beyond what the conditions match. */
+            /** @description What is covered at the end that is read beyond what the conditions match. */
             along?: components["schemas"]["Along"];
             /** @description Which end it writes. */
             direction?: components["schemas"]["Direction"];
@@ -2794,7 +2802,7 @@ export interface components {
             id: string;
             /** @description The kind that it covers at the left. */
             left_kind: components["schemas"]["Kind"];
-            /** @description Which left items it covers. */
+            /** @description Which left items it covers; where it reads the right alone, those among which it looks for counterparts. */
             left_scope?: components["schemas"]["Condition"];
             /** @description How counterparts are found. */
             matching?: components["schemas"]["Matching"];
@@ -2804,7 +2812,7 @@ export interface components {
             policies?: components["schemas"]["Policies"];
             /** @description The kind that it covers at the right. */
             right_kind: components["schemas"]["Kind"];
-            /** @description Which right items it looks for counterparts among. */
+            /** @description Which right items it looks for counterparts among; where it reads the right alone, those that it covers. */
             right_scope?: components["schemas"]["Condition"];
             /** @description What fills each slot. */
             rules: components["schemas"]["Rule"][];
@@ -2837,6 +2845,8 @@ export interface components {
             absent?: components["schemas"]["AbsentItem"][];
             /** @description Fields that do not agree. */
             differences: components["schemas"]["Difference"][];
+            /** @description Which end it writes; in proofs of before that was kept, the right. */
+            direction?: components["schemas"]["Direction"];
             /** @description What became of each field, over all pairs. */
             fields: components["schemas"]["FieldProof"][];
             files?: components["schemas"]["FilesRead"] | null;
@@ -2856,14 +2866,14 @@ export interface components {
             let_go?: number;
             /** @description Losses of values that agree as far as they could be carried, and of what is there of lists that wait for more. */
             losses: components["schemas"]["ProofLoss"][];
-            /** @description Left artefacts without a counterpart. */
+            /** @description Artefacts of the end that it reads without a counterpart. */
             missing: components["schemas"]["ProofItem"][];
             /** @description What people call it; empty if they call it by its kinds. */
             name?: string;
             order?: components["schemas"]["OrderProof"] | null;
             /**
              * Format: int64
-             * @description Of these, those whose counterpart exists at the right.
+             * @description Of those at the end that it reads, those whose counterpart exists at the other.
              */
             paired: number;
             /** @description Files, links, comments and past changes, counted by field. */
@@ -3003,13 +3013,15 @@ export interface components {
             /** Format: int32 */
             losses: number;
             outcome: components["schemas"]["Outcome"];
-            /** @description What the right would say to it, as the rehearsal found. */
+            /** @description What the end that is written would say to it, as the rehearsal found. */
             refusals: string[];
             right?: components["schemas"]["Side"] | null;
             /** Format: int32 */
             seq: number;
             /** Format: int32 */
             steps?: number | null;
+            /** @description The end that it writes, or writes first. */
+            written: components["schemas"]["End"];
         };
         /** @description A conflict in a list. */
         ListedConflict: {
@@ -3236,7 +3248,7 @@ export interface components {
         };
         /** @description What matching finds in a lane. */
         MatchList: {
-            /** @description Left items to which nothing at the right is like. */
+            /** @description Items to which nothing at the other end is like. */
             alone: components["schemas"]["Ends_u64"];
             /** @description Alike, for a person to say; the most doubtful first. */
             doubtful: components["schemas"]["Matched"][];
@@ -3250,7 +3262,7 @@ export interface components {
             /** Format: int64 */
             sure_count: number;
         };
-        /** @description A left item with what is, or may be, its counterpart. */
+        /** @description An item of the end that its lane reads, with what is, or may be, its counterpart at the other. */
         Matched: {
             /**
              * Format: int32
@@ -3258,8 +3270,8 @@ export interface components {
              */
             doubt: number;
             evidence: components["schemas"]["Evidence"];
-            left: components["schemas"]["MatchItem"];
-            right?: components["schemas"]["MatchItem"] | null;
+            item: components["schemas"]["MatchItem"];
+            other?: components["schemas"]["MatchItem"] | null;
             /** Format: date-time */
             settled_at?: string | null;
             settled_by?: string | null;
@@ -3355,6 +3367,8 @@ export interface components {
             value_type: components["schemas"]["ValueType"];
         };
         NewFieldBody: {
+            /** @description The end at which it is made. */
+            end: components["schemas"]["End"];
             field: components["schemas"]["NewField"];
             kind: components["schemas"]["Kind"];
         };
@@ -3495,19 +3509,19 @@ export interface components {
         PieceProof: {
             /**
              * Format: int64
-             * @description Pieces that the left's items have, as far as they can be carried.
+             * @description Pieces that the items of the end that is read have, as far as they can be carried.
              */
             expected: number;
             /** @description The field. */
             field: string;
             /**
              * Format: int64
-             * @description Pieces at the right that nothing at the left stands for.
+             * @description Pieces at the end that is written that nothing at the other stands for.
              */
-            only_right: number;
+            only_there: number;
             /**
              * Format: int64
-             * @description Of these, those that are at the right.
+             * @description Of these, those that are at the end that is written.
              */
             there: number;
         };
@@ -3576,6 +3590,8 @@ export interface components {
             /** Format: date-time */
             made_at: string;
             /** Format: int64 */
+            only_left: number;
+            /** Format: int64 */
             only_right: number;
             /**
              * Format: int64
@@ -3590,6 +3606,11 @@ export interface components {
              * @description Changes taken in that the right would not take, as the rehearsal found.
              */
             refused: number;
+            /**
+             * Format: int64
+             * @description Items that lanes cover which read the right.
+             */
+            right_in_scope: number;
             /** Format: int32 */
             route_version: number;
             transfer?: components["schemas"]["JobAnswer"] | null;
@@ -3731,14 +3752,14 @@ export interface components {
             /** Format: int32 */
             waits: number;
         };
-        /** @description A left item without a counterpart. */
+        /** @description An item of the end that is read without a counterpart. */
         ProofItem: {
             /** @description Why it has none. */
             cause?: components["schemas"]["DifferenceCause"];
             /** @description Its id. */
-            left_id: string;
+            id: string;
             /** @description What people call it. */
-            left_key: string;
+            key: string;
             /** @description Its title. */
             title: string;
         };
@@ -3808,8 +3829,6 @@ export interface components {
         QuietPairs: "in_step" | "let_go";
         /** @description A plan as it will be carried out, or was. */
         Receipt: {
-            /** @description Whether a lane of the plan writes both ends. */
-            both_ways: boolean;
             estimate?: components["schemas"]["Estimate"] | null;
             left_system: string;
             lines: components["schemas"]["ReceiptLine"][];
@@ -3828,6 +3847,8 @@ export interface components {
             /** Format: int32 */
             route_version: number;
             transfer?: components["schemas"]["JobAnswer"] | null;
+            /** @description The ends that lanes of the plan write. */
+            written: components["schemas"]["End"][];
         };
         /** @description Items of one kind to which the same is done. */
         ReceiptLine: {
@@ -3842,7 +3863,7 @@ export interface components {
             planned: number;
             /**
              * Format: int64
-             * @description What the right did not accept, or could not be done.
+             * @description What was not accepted, or could not be done.
              */
             refused: number;
         };
@@ -3863,7 +3884,7 @@ export interface components {
             planned: number;
             why: string;
         };
-        /** @description Somebody met at the left, and as whom they are recognised at the right. */
+        /** @description Somebody met at the end that is read, and as whom they are recognised at the other. */
         Recognised: {
             /**
              * Format: int64
@@ -3873,8 +3894,8 @@ export interface components {
             how?: components["schemas"]["UserMatch"] | null;
             id: string;
             name: string;
-            /** @description Their id at the right; nobody if they are not recognised. */
-            right?: string | null;
+            /** @description Their id there; nobody if they are not recognised. */
+            there?: string | null;
         };
         RecordPage: {
             items: components["schemas"]["Recorded"][];
@@ -4082,10 +4103,10 @@ export interface components {
             /** Format: int64 */
             to_settle: number;
         };
-        /** @description What a person says of a left item. */
+        /** @description What a person says of an item. */
         Said: {
-            /** @description This is the counterpart. */
-            right: string;
+            /** @description This is the counterpart, by its id at the other end. */
+            other: string;
         } | "nobody" | "open";
         SaveBody: {
             /** @description Other routes to whose items links lead from now on; left out, as before. */
@@ -4141,7 +4162,8 @@ export interface components {
             title: string;
         };
         Settle: {
-            left_id: string;
+            /** @description The id of the item, at the end that the lane reads. */
+            item: string;
             said: components["schemas"]["Said"];
         };
         SettleBody: {
@@ -4388,6 +4410,22 @@ export interface components {
             seq: number;
             state: string;
         };
+        TurnBody: {
+            /** @description Which way it is to run. */
+            direction: components["schemas"]["Direction"];
+            lane: components["schemas"]["Lane"];
+        };
+        /** @description A lane turned round. */
+        TurnedLane: {
+            /**
+             * Format: int64
+             * @description How many of its rules run both ways.
+             */
+            both_ways: number;
+            lane: components["schemas"]["Lane"];
+            /** @description What those of its rules fill that can't be turned, and that it has no more. */
+            lost: string[];
+        };
         /** @description A requirement that no test case verifies. */
         Uncovered: {
             /** @description Its id. */
@@ -4399,7 +4437,7 @@ export interface components {
         };
         /** @description A route with a surveyed project as one of its ends. */
         Use: {
-            /** @description What was met here and is beyond a limit at the other end; empty where this is the right end. */
+            /** @description What was met here and is beyond a limit at the other end, where lanes read this one. */
             beyond: components["schemas"]["UseBeyond"][];
             faults: components["schemas"]["UseFault"][];
             name: string;
@@ -4417,7 +4455,7 @@ export interface components {
             kind: components["schemas"]["Kind"];
         };
         UseFault: {
-            /** @description What the field at the right is called; empty for the lane itself. */
+            /** @description What the field at the end that is written is called; empty for the lane itself. */
             field: string;
             message: string;
         };
@@ -6630,7 +6668,8 @@ export interface operations {
     otherMatches: {
         parameters: {
             query: {
-                left_id: string;
+                /** @description The id of the item, at the end that the lane reads. */
+                item: string;
                 /** @description Only those whose key or title contains this. */
                 find?: string;
             };
@@ -6845,9 +6884,11 @@ export interface operations {
     proposeField: {
         parameters: {
             query: {
+                /** @description The end at which it would be made. */
+                end: components["schemas"]["End"];
                 left_kind: components["schemas"]["Kind"];
                 right_kind: components["schemas"]["Kind"];
-                /** @description The field of the left that has no place. */
+                /** @description The field of the other end that has no place there. */
                 field: string;
             };
             header?: never;
@@ -7354,6 +7395,49 @@ export interface operations {
             };
         };
     };
+    turnLane: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnBody"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TurnedLane"];
+                };
+            };
+            /** @description What is wrong with the request, and what to do */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description What Hovrel or a system could not do */
+            "5XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     listVersions: {
         parameters: {
             query?: {
@@ -7500,49 +7584,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description What is wrong with the request, and what to do */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description What Hovrel or a system could not do */
-            "5XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    suggestWaysBack: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Lane"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RuleId"][];
-                };
             };
             /** @description What is wrong with the request, and what to do */
             "4XX": {

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { carryingBack, ownName } from "./lanes";
+import { arrow, kindAt, ownName, readEnd, turnedWords, writtenEnd } from "./lanes";
 
 it("lanes from and to the same kinds are told apart by their names", () => {
   const lane = (id: string, left_kind: string, right_kind: string) => ({ id, left_kind, right_kind });
@@ -20,15 +20,25 @@ it("lanes from and to the same kinds are told apart by their names", () => {
   ]);
 });
 
-it("a lane that is turned both ways goes back by the rules that can", () => {
-  const into = { left: null, right: { target: "title", source: { field: "name" }, conversions: [] } };
-  const rules = ["title", "origin"].map((id) => ({ id, into, back: false }));
-  const lane = { id: "cases", left_kind: "test_case", right_kind: "test_case", rules } as const;
-  const turned = carryingBack({ ...lane, rules }, ["title", "gone"]);
-  expect(turned.direction).toBe("both");
-  expect(turned.rules.map((r) => [r.id, r.back])).toEqual([
-    ["title", true],
-    ["origin", false],
+it("a lane reads one end and writes the other, whichever way it runs", () => {
+  const kinds = { left_kind: "requirement", right_kind: "test_case" };
+  const lanes = (["to_right", "to_left", "both"] as const).map((direction) => ({ ...kinds, direction }));
+  expect(lanes.map((l) => [readEnd(l), arrow(l), writtenEnd(l)])).toEqual([
+    ["left", "→", "right"],
+    ["right", "←", "left"],
+    ["left", "↔", "right"],
   ]);
-  expect(rules[0]?.back).toBe(false);
+  expect(lanes.map((l) => kindAt(l, readEnd(l)))).toEqual(["requirement", "test_case", "requirement"]);
+  // Before a direction was kept, lanes wrote the right.
+  expect([readEnd({}), writtenEnd(undefined)]).toEqual(["left", "right"]);
+});
+
+it("whoever turns a lane is told which rules it lost by that", () => {
+  expect(turnedWords({ lost: [], both_ways: 0 }, "to_left")).toBeUndefined();
+  expect(turnedWords({ lost: ["Team", "Hours"], both_ways: 0 }, "to_left")).toBe(
+    "2 rules can’t run that way, and went: Team, Hours",
+  );
+  expect(turnedWords({ lost: ["Team"], both_ways: 4 }, "both")).toBe(
+    "4 rules of this lane can run both ways, and will. 1 rule can’t run that way, and went: Team",
+  );
 });

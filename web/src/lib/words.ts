@@ -26,14 +26,17 @@ export type DiscShape =
   | "update_right"
   | "update_left"
   | "held_right"
+  | "held_left"
   | "conflict"
   | "adopt"
   | "blocked"
   | "gone_right"
   | "gone_left"
   | "out_of_scope_left"
+  | "out_of_scope_right"
   | "unreadable"
   | "taken_off_left"
+  | "taken_off_right"
   | "left_out"
   | "loss";
 
@@ -42,14 +45,17 @@ export const outcomeWord: Record<DiscShape, string> = {
   new_left: "New at left",
   update_right: "Update right",
   update_left: "Update left",
-  adopt: "Already at right",
+  adopt: "Already at both",
   held_right: "Edited at right",
+  held_left: "Edited at left",
   conflict: "Conflict",
   blocked: "Can't be transferred",
   gone_right: "Gone at right",
   gone_left: "Gone at left",
   out_of_scope_left: "Left the scope",
+  out_of_scope_right: "Left the scope at right",
   taken_off_left: "Removed at left",
+  taken_off_right: "Removed at right",
   unreadable: "Can't be read",
   in_step: "In step",
   left_out: "Left out",
@@ -62,13 +68,16 @@ export const outcomeHelp: Record<DiscShape, string> = {
   update_right: "The left changed since both were in step. A transfer updates the right.",
   update_left: "The right changed since both were in step. A transfer updates the left.",
   adopt: "Both ends have it already. A transfer makes the two a pair instead of creating it twice.",
-  held_right: "Only the right changed. This route does not write the left, so the change stays.",
+  held_right: "Only the right changed. This lane does not write the left, so the change stays.",
+  held_left: "Only the left changed. This lane does not write the right, so the change stays.",
   conflict: "Both ends changed, or there is no earlier state to compare with. You decide.",
   blocked: "A value can't be transferred; the item waits until that is fixed.",
   gone_right: "It was transferred before and is gone at the right. Create it again, or let the pair go.",
   gone_left: "It was transferred before and is gone at the left. Its counterpart stays. Let the pair go to end it.",
   out_of_scope_left: "It was transferred before and the route no longer covers it. Its counterpart stays.",
+  out_of_scope_right: "It was transferred before and the route no longer covers it. Its counterpart stays.",
   taken_off_left: "Comments or past changes were removed at the left. At the right they stay.",
+  taken_off_right: "Comments or past changes were removed at the right. At the left they stay.",
   unreadable: "One of the two can't be read now; nothing is written until it can be.",
   in_step: "Both ends hold the same.",
   left_out: "You left it out, or something it needs is out. The next dry run lists it again.",
@@ -116,7 +125,7 @@ export const reasonWord: Record<Schemas["FieldReason"], string> = {
   target_moved: "it has moved",
   waits_for_others: "waits for an item it refers to",
   rule_changed: "the rule changed",
-  rule_changed_over_kept: "the rule changed; the right was kept",
+  rule_changed_over_kept: "the rule changed; what was there was kept",
   left_unreadable: "the left can't be read",
   right_unreadable: "the right can't be read",
   taken_off_left: "removed at left, stays at right",
@@ -165,7 +174,7 @@ export const causeWord: Record<Schemas["DifferenceCause"], string> = {
   left_out: "left out by decision",
   undecided: "waits for a decision",
   cannot_be_carried: "can't be transferred with these rules",
-  refused: "the right did not accept it",
+  refused: "it was not accepted",
   not_planned_yet: "in no plan yet",
   not_transferred_yet: "planned, and not transferred yet",
   left_changed_since: "changed at the left since the transfer",
@@ -178,8 +187,8 @@ export const causeWord: Record<Schemas["DifferenceCause"], string> = {
   right_unreadable: "the right's value can't be read",
   removed_at_left: "removed at the left since the transfer",
   removed_at_right: "removed at the right since the transfer",
-  kept_by_decision: "the right's value was kept by decision",
-  changed_on_saving: "the right changed it when saving",
+  kept_by_decision: "what was there was kept by decision",
+  changed_on_saving: "it was changed there when saving",
   unexplained: "for no known reason",
 };
 

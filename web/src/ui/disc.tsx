@@ -43,6 +43,13 @@ const shapes: Record<DiscShape, React.ReactNode> = {
       <path d="M8 1v14" stroke="var(--ink)" strokeWidth="1.4" />
     </>
   ),
+  held_left: (
+    <>
+      <path d={leftHalf} fill={L} />
+      <path d={rightHalf} fill="var(--right-wash)" stroke={R} strokeWidth="1.4" />
+      <path d="M8 1v14" stroke="var(--ink)" strokeWidth="1.4" />
+    </>
+  ),
   adopt: (
     <>
       <path d="M7.4 2.5a5.5 5.5 0 0 0 0 11z" fill={L} />
@@ -77,6 +84,19 @@ const shapes: Record<DiscShape, React.ReactNode> = {
     <>
       <path d={rightHalf} fill={R} />
       <path d="M6.5 2.5a5.5 5.5 0 0 0 0 11" fill="none" stroke={L} strokeWidth="1.5" strokeDasharray="2 1.8" />
+    </>
+  ),
+  out_of_scope_right: (
+    <>
+      <path d={leftHalf} fill={L} />
+      <path d="M9.5 2.5a5.5 5.5 0 0 1 0 11" fill="none" stroke={R} strokeWidth="1.5" strokeDasharray="2 1.8" />
+    </>
+  ),
+  taken_off_right: (
+    <>
+      <path d={leftHalf} fill={L} />
+      <path d={rightHalf} fill="none" stroke={R} strokeWidth="1.4" />
+      <path d="M9.2 8h3" stroke={R} strokeWidth="1.4" />
     </>
   ),
   taken_off_left: (

@@ -85,9 +85,18 @@ impl Ground {
         client.decide_all(&plan).await;
         client.finish(&client.transfer(&plan).await).await;
         // The title could go back as it is; the map does not yet, since two of its rows lead to one value.
-        let could = client.post(&format!("/routes/{route}/ways-back"), lanes[0].clone()).await;
-        let could: Vec<&str> = could.as_array().expect("rules").iter().filter_map(Value::as_str).collect();
+        let turned = json!({"lane": lanes[0], "direction": "both"});
+        let turned = client.post(&format!("/routes/{route}/turned"), turned).await;
+        let back = |rule: &&Value| rule["back"] == true;
+        let could: Vec<&str> = turned["lane"]["rules"]
+            .as_array()
+            .expect("rules")
+            .iter()
+            .filter(back)
+            .filter_map(|rule| rule["id"].as_str())
+            .collect();
         assert!(could.contains(&TITLE.1) && !could.contains(&CHOICE.1), "{could:?}");
+        assert_eq!((turned["both_ways"].as_u64(), &turned["lost"]), (Some(could.len() as u64), &json!([])));
         // Both ways from now on; of two rows that lead to one value, one is marked for the way back.
         lanes[0]["direction"] = json!("both");
         rules(&mut lanes, &|rule, target| {

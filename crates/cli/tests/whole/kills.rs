@@ -8,7 +8,9 @@ use futures::StreamExt;
 use hovrel_core::model::{Attachment, Comment, Document, Kind, Stamp};
 use hovrel_standins::fault::FaultPlan;
 use hovrel_standins::world::Size;
-use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, eventually, read_all, settled_route};
+use hovrel_testkit::{
+    Client, FERNWAY, Known, OLDSTONE, Systems, TALLYBENCH, eventually, mirrored, read_all, settled_route,
+};
 use serde_json::json;
 
 use crate::journey::state;
@@ -77,6 +79,15 @@ struct Walk {
 }
 
 impl Walk {
+    /// The same by a route whose left is the other system: each of its lanes carries to the left.
+    async fn turned_round(self) -> Walk {
+        let now = self.client.get(&format!("/routes/{}", self.route)).await;
+        let lanes = now["lanes"].as_array().expect("lanes").iter().map(mirrored).collect();
+        let end = |end: &str| json!({"system": now[end]["system"], "container": now[end]["container"]});
+        let route = self.client.keep_route("The other way round", &end("right"), &end("left"), lanes).await;
+        Walk { route, ..self }
+    }
+
     async fn begin(right: &'static Known, kinds: &[Kind], back: bool) -> Walk {
         let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
         let client = Client::sign_in(&program.address).await;
@@ -189,6 +200,26 @@ async fn cut_off_at_every_place_a_transfer_leaves_what_an_undisturbed_one_does()
         assert!(missed.is_empty(), "the transfer never came by {missed:?}");
     }
     // All that was changed, at once.
+    calm.transfer(&[]).await;
+    same(&calm.settled().await, &cut.settled().await);
+}
+
+/// A lane that reads the right and writes the left does there what one that faces it does, wherever it is cut off.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_route_that_carries_to_the_left_leaves_what_one_to_the_right_does() {
+    if !cfg!(feature = "failpoints") {
+        return;
+    }
+    let begin = async || Walk::begin(&TALLYBENCH, &[], true).await;
+    let mut calm = begin().await;
+    calm.transfer(&[]).await;
+    let mut cut = cut_at_each(MAKING, &calm, async || begin().await.turned_round().await).await;
+    for (round, place) in CHANGING.iter().enumerate() {
+        edited(&calm.systems, round).await;
+        edited(&cut.systems, round).await;
+        let missed = cut.transfer(&[place]).await;
+        assert!(missed.is_empty(), "the transfer never came by {missed:?}");
+    }
     calm.transfer(&[]).await;
     same(&calm.settled().await, &cut.settled().await);
 }

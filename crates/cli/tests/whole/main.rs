@@ -25,5 +25,6 @@ mod pictures;
 mod program;
 mod retention;
 mod routes;
+mod to_left;
 mod trouble;
 mod wide;

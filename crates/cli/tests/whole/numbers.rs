@@ -487,7 +487,7 @@ async fn every_verdict(world: &World) {
 async fn own_number(world: &World) {
     let field = json!({"name": "Runs a year", "value_type": "integer"});
     let ask = format!("/routes/{}/new-field", world.route);
-    let made = world.client.post(&ask, json!({"kind": "test_case", "field": field})).await;
+    let made = world.client.post(&ask, json!({"end": "right", "kind": "test_case", "field": field})).await;
     let mut lanes = list(&world.client.get(&format!("/routes/{}", world.route)).await["lanes"]).to_vec();
     let lane = lanes.iter_mut().find(|l| l["left_kind"] == "test_case").expect("a lane");
     let three = json!({"constant": {"type": "integer", "value": 3}});

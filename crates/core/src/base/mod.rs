@@ -117,9 +117,9 @@ impl Base {
     }
 
     /// Keeps what both ends held when they agreed, and how they came to.
-    pub fn set(&mut self, of: RuleSlot<'_>, left: Value, right: Value, agreed: Agreed) {
-        self.left.0.insert(of.rule.clone(), left);
-        self.right.0.insert(of.rule.clone(), right);
+    pub fn set(&mut self, of: RuleSlot<'_>, held: Ends<Value>, agreed: Agreed) {
+        self.left.0.insert(of.rule.clone(), held.left);
+        self.right.0.insert(of.rule.clone(), held.right);
         self.agreed.insert(of.rule.clone(), Agreed { slot: named(of), ..agreed });
     }
 }
@@ -144,7 +144,7 @@ mod tests {
         let agreed = || Agreed::new("1:a".into(), Why::Carried, End::Right, Some(Value::text("Wind")));
         for slot in ["title", "summary"] {
             let of = RuleSlot { rule: &rule, slot: &slot.into() };
-            base.set(of, Value::text("a"), Value::text("b"), agreed());
+            base.set(of, Ends { left: Value::text("a"), right: Value::text("b") }, agreed());
             for other in ["title", "summary", "note"] {
                 let wanted = (other == slot).then_some((Value::text("a"), Value::text("b")));
                 assert_eq!(

@@ -114,6 +114,11 @@ pub enum FaultReason {
     },
     /// Folders are to be mirrored, and no lane carries them.
     NoFolderLane,
+    /// Another lane carries the same kinds the other way.
+    Opposed {
+        /// The id of that lane.
+        lane: String,
+    },
     /// What the item refers to is neither there nor planned.
     NotCarried {
         /// What it refers to, for people.

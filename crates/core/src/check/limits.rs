@@ -14,7 +14,7 @@ use crate::survey::KindSurvey;
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Beyond {
-    /// The field at the left.
+    /// The field that the rule starts from.
     pub field: String,
     /// What the target is called.
     pub target: String,
@@ -27,18 +27,18 @@ pub struct Beyond {
 }
 
 /// What in a survey is beyond the limits of the fields that the rules of a lane fill.
-pub fn beyond_limits(lane: &Lane, left: &KindSurvey, right: &KindSchema) -> Vec<Beyond> {
+pub fn beyond_limits(lane: &Lane, from: &KindSurvey, there: &KindSchema) -> Vec<Beyond> {
     let found = lane.fills().filter_map(|fill| {
-        let target = right.field(&fill.target)?;
+        let target = there.field(&fill.target)?;
         let (field, met, limit) = match &fill.source {
-            Source::Attachments => (ATTACHMENTS, left.largest_attachment, target.max_bytes?),
+            Source::Attachments => (ATTACHMENTS, from.largest_attachment, target.max_bytes?),
             Source::Field(field) => {
                 // What becomes another value has another length.
                 let same = |c: &Conversion| matches!(c, Conversion::RichText | Conversion::Shorten { .. });
                 if !fill.conversions.iter().all(same) {
                     return None;
                 }
-                (field.as_str(), u64::from(left.field(field)?.longest), u64::from(target.max_length?))
+                (field.as_str(), u64::from(from.field(field)?.longest), u64::from(target.max_length?))
             }
             _ => return None,
         };

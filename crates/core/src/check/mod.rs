@@ -26,11 +26,13 @@ use types::{after_conversions, go_both_ways, goes_into, invertible};
 pub struct Fault {
     /// The id of the lane.
     pub lane: String,
+    /// The end that the lane writes, or writes first: what is wrong is wrong on the way there.
+    pub into: End,
     /// The target field of the rule at fault.
     pub field: String,
     /// Why it can't be applied.
     pub reason: FaultReason,
-    /// Items of the left end concerned, by id; the first few.
+    /// Items of the end that is read concerned, by id; the first few.
     pub items: Vec<String>,
     /// How many items are concerned in all.
     pub item_count: u64,
@@ -39,22 +41,14 @@ pub struct Fault {
     pub blocks: bool,
 }
 
-/// The end that lanes write, or write first, so far. A lane that carries into the other alone is at fault, and checked as if
-/// it wrote this one: all faults are told at once.
-const WRITTEN: End = End::Right;
-
-const NOT_WRITTEN_INTO: FaultReason = FaultReason::NotWrittenInto { end: WRITTEN.other() };
-
-/// Finds every fault of `lane`. `items` are the artefacts in the lane's scope at the left, as last
-/// surveyed; without them only the schema is checked.
+/// Finds every fault of `lane`, on its way into the end that it writes, or writes first. `items` are the artefacts in the lane's
+/// scope at the end that it reads, as last surveyed; without them only the schema is checked.
 pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     let mut faults = Vec::new();
-    let fills = || lane.rules.iter().filter_map(|rule| rule.fill(WRITTEN));
-    if lane.direction == Direction::ToLeft {
-        faults.push(fault(lane, "", NOT_WRITTEN_INTO, true));
-    }
+    let (written, read) = (lane.written(), lane.read());
+    let fills = || lane.rules.iter().filter_map(|rule| rule.fill(written));
     for end in End::BOTH {
-        let kind = if end == WRITTEN { cx.to_kind } else { cx.from_kind };
+        let kind = if end == written { cx.to_kind } else { cx.from_kind };
         for wrong in condition_faults(lane.scope_at(end), kind) {
             faults.push(fault(lane, "", FaultReason::Scope { end, why: wrong.message }, true));
         }
@@ -62,16 +56,17 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
     let mut fed: HashSet<&str> = HashSet::new();
     let mut rules: Vec<Result<ItemFaults<'_>, Vec<Fault>>> = Vec::new();
     for rule in &lane.rules {
-        let Some(fill) = rule.fill(WRITTEN) else {
-            let other = rule.fill(WRITTEN.other());
-            faults.extend(other.map(|fill| fault(lane, &fill.target, NOT_WRITTEN_INTO, true)));
+        let Some(fill) = rule.fill(written) else {
+            let not_written = FaultReason::NotWrittenInto { end: read };
+            let other = rule.fill(read);
+            faults.extend(other.map(|fill| fault(lane, &fill.target, not_written, true)));
             continue;
         };
         let mut wrong = match fed.insert(&fill.target) {
             false => vec![FaultReason::FedTwice],
             true => schema_faults(fill, cx.from_kind, cx.to_kind),
         };
-        wrong.extend(way_back_faults(rule, fill, lane.direction, cx));
+        wrong.extend(way_back_faults(rule, fill, (lane.direction, written), cx));
         rules.push(match wrong.is_empty() {
             true => Ok(ItemFaults::new(lane, Ready::new(fill, cx))),
             false => Err(wrong.into_iter().map(|r| fault(lane, &fill.target, r, true)).collect()),
@@ -95,7 +90,7 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
         if !fills().any(fed) {
             faults.push(fault(lane, &mark.id, FaultReason::NoOriginRule, true));
         }
-    } else if lane.right_kind != Kind::Folder {
+    } else if lane.kind_at(written) != Kind::Folder {
         // Folders are told apart by their paths.
         faults.push(fault(lane, "", FaultReason::NoMarkPlace, true));
     }
@@ -107,22 +102,29 @@ pub fn check(lane: &Lane, cx: &Context<'_>, items: &[&Artefact]) -> Vec<Fault> {
 pub fn could_go_back(lane: &Lane, cx: &Context<'_>) -> Vec<RuleId> {
     let could = |rule: &&Rule| {
         let asked = Rule { back: true, ..(*rule).clone() };
-        let fill = asked.fill(WRITTEN).filter(|_| asked.fill(WRITTEN.other()).is_none());
+        let fill = asked.fill(lane.written()).filter(|_| asked.fill(lane.read()).is_none());
         fill.is_some_and(|fill| {
             schema_faults(fill, cx.from_kind, cx.to_kind).is_empty()
-                && way_back_faults(&asked, fill, Direction::Both, cx).is_empty()
+                && way_back_faults(&asked, fill, (Direction::Both, lane.written()), cx).is_empty()
         })
     };
     lane.rules.iter().filter(could).map(|rule| rule.id.clone()).collect()
 }
 
-pub(super) fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
-    Fault { lane: lane.id.clone(), field: field.to_owned(), reason, items: Vec::new(), item_count: 0, blocks }
+/// A fault of a lane that concerns no item in particular.
+pub fn fault(lane: &Lane, field: &str, reason: FaultReason, blocks: bool) -> Fault {
+    let (lane, into, field) = (lane.id.clone(), lane.written(), field.to_owned());
+    Fault { lane, into, field, reason, items: Vec::new(), item_count: 0, blocks }
 }
 
-/// What is wrong with the way of a rule into the end that is not written first.
-fn way_back_faults(rule: &Rule, fill: &Fill, direction: Direction, cx: &Context<'_>) -> Vec<FaultReason> {
-    let other = WRITTEN.other();
+/// What is wrong with the way of a rule back from the end that `fill` is in.
+fn way_back_faults(
+    rule: &Rule,
+    fill: &Fill,
+    (direction, written): (Direction, End),
+    cx: &Context<'_>,
+) -> Vec<FaultReason> {
+    let other = written.other();
     let spelt_out = rule.fill(other).filter(|_| direction == Direction::Both);
     if !rule.back && spelt_out.is_none() {
         return Vec::new();
@@ -193,9 +195,9 @@ fn back_to_of(conversion: &Conversion) -> Vec<&String> {
     map.rows.iter().filter(leads_back).map(|row| &row.left).collect()
 }
 
-fn schema_faults(fill: &Fill, left: &KindSchema, right: &KindSchema) -> Vec<FaultReason> {
+fn schema_faults(fill: &Fill, from: &KindSchema, to: &KindSchema) -> Vec<FaultReason> {
     let mut out = Vec::new();
-    let target = right.field(&fill.target);
+    let target = to.field(&fill.target);
     if target.is_none() && fill.target != Slot::Folder {
         out.push(FaultReason::NoSuchTarget { field: fill.target.clone() });
     }
@@ -204,13 +206,13 @@ fn schema_faults(fill: &Fill, left: &KindSchema, right: &KindSchema) -> Vec<Faul
     }
     let source = match &fill.source {
         Source::Field(field) => {
-            let found = left.field(field);
+            let found = from.field(field);
             if found.is_none() {
                 out.push(FaultReason::NoSuchSource { field: field.clone() });
             }
             found.map(|f| f.value_type)
         }
-        Source::Computed(text) => match compile(text, left) {
+        Source::Computed(text) => match compile(text, from) {
             Ok(found) if found.asks_time => {
                 let why = "a value that depends on now would change with every dry run".to_owned();
                 out.push(FaultReason::Expression { from: 0, to: text.chars().count() as u32, why });

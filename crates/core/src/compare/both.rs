@@ -114,14 +114,14 @@ impl Comparer<'_> {
                 continue;
             }
             let field = FieldChange { write, losses, ..FieldChange::of(slot.clone()) };
-            out.fields.push(made_from(first, value.into_owned(), field));
+            out.fields.push(field.holding(Ends::at(first, Some(value.into_owned()), None)));
         }
         // An item that names what it was made from is found again by that, whatever becomes of the answer.
         let mark = kind.fields.iter().find(|f| f.origin_mark && !f.read_only);
         if let Some(mark) = mark.filter(|mark| !out.fields.iter().any(|f| f.field == *mark.id)) {
             let origin = Value::Text(origin_mark(back.cx.system, item));
             let field = FieldChange { write: origin.clone(), ..FieldChange::of(mark.id.as_str().into()) };
-            out.fields.push(made_from(first, origin, field));
+            out.fields.push(field.holding(Ends::at(first, Some(origin), None)));
         }
         let written = out.fields.iter().map(|f| (&f.field, &f.field, &f.write)).collect();
         out.faults.extend(hindered(kind, written, None));
@@ -185,8 +185,7 @@ impl Comparer<'_> {
             Verdict::Held(Held::Unknown(end)) => {
                 let held = remembered.as_ref().is_some_and(|r| !r.at[end].is_blank());
                 if held || matches!(now[end], Value::Unreadable(_)) {
-                    let Ends { left, right } = now;
-                    out.fields.push(unreadable(rule.slot(), Some(left), right, end));
+                    out.fields.push(unreadable(rule.slot(), now.map(Some), now[first], end));
                 }
                 return;
             }
@@ -282,13 +281,6 @@ pub(super) struct MadeBack {
     pub made: BTreeMap<Slot, Ends<Option<Value>>>,
 }
 
-fn made_from(end: End, held: Value, field: FieldChange) -> FieldChange {
-    match end {
-        End::Left => FieldChange { left: Some(held), ..field },
-        End::Right => FieldChange { right: Some(held), ..field },
-    }
-}
-
 /// A field with what would be written into either end: of the end that was not edited, what that edit makes of it; of one
 /// that was, what the other end's value makes of it.
 fn both(
@@ -334,9 +326,7 @@ fn both(
         losses: made[other].1.losses.clone(),
         made: Ends::of(returns),
     };
-    FieldChange {
-        left: Some(now.left.clone()),
-        right: Some(now.right.clone()),
+    let field = FieldChange {
         write: made[first].0.clone(),
         losses: made[first].1.losses.clone(),
         reason,
@@ -344,7 +334,8 @@ fn both(
         cannot,
         expanded: ways.items[other].expanded.get(slots[other]).cloned().unwrap_or_default(),
         ..FieldChange::of(slots[first].clone())
-    }
+    };
+    field.holding(now.map(|held| Some(held.clone())))
 }
 
 /// What both edits make of a field together.

@@ -141,15 +141,11 @@ impl Found {
     }
 }
 
-/// A slot that one end left out of its answer: nothing is written.
-pub(super) fn unreadable(slot: &Slot, left: Option<&Value>, now: &Value, end: End) -> FieldChange {
-    FieldChange {
-        left: left.cloned(),
-        write: now.clone(),
-        right: Some(now.clone()),
-        reason: FieldReason::Unreadable(end),
-        ..FieldChange::of(slot.clone())
-    }
+/// A slot that one end left out of its answer, with what the end that is written holds: nothing is written.
+pub(super) fn unreadable(slot: &Slot, held: Ends<Option<&Value>>, there: &Value, end: End) -> FieldChange {
+    let field =
+        FieldChange { write: there.clone(), reason: FieldReason::Unreadable(end), ..FieldChange::of(slot.clone()) };
+    field.holding(held.map(Option::<&Value>::cloned))
 }
 
 /// As an agreement makes it: see `Agreement`.
@@ -299,7 +295,7 @@ impl<'a> Comparer<'a> {
         self.rules.iter().map(|r| (r.id.clone(), r.digest().to_owned())).collect()
     }
 
-    /// The text of a written field with left keys replaced by those of counterparts that have been created since; none
+    /// The text of a written field with keys of the other end replaced by those of counterparts that have been created since; none
     /// if it names no such item. Comments are never changed.
     pub(super) fn renamed(&self, there: &Artefact, target: &Slot) -> Option<Value> {
         renamed(there.fields.get(target)?, self.cx.places)
@@ -370,7 +366,7 @@ impl<'a> Comparer<'a> {
             // Nothing moves. What was there when both were last in step can't be seen any more: that is told.
             let was = base.and_then(|b| b.told(rule.filled()));
             if was.is_some_and(|was| !was[self.read()].is_blank()) {
-                out.fields.push(unreadable(target, None, &now, self.read()));
+                out.fields.push(unreadable(target, Ends::at(self.written, Some(&now), None), &now, self.read()));
             }
             return;
         }
@@ -380,7 +376,8 @@ impl<'a> Comparer<'a> {
             let wanted = ready.convert(from, self.cx).value;
             let was = base.and_then(|b| b.told(rule.filled())).is_some_and(|was| !was[self.written].is_blank());
             if was || wanted.is_some_and(|value| !value.is_blank()) {
-                out.fields.push(unreadable(target, Some(&source), &now, self.written));
+                let held = Ends::at(self.written, Some(&*now), Some(&*source));
+                out.fields.push(unreadable(target, held, &now, self.written));
             }
             return;
         }
@@ -416,14 +413,16 @@ impl<'a> Comparer<'a> {
             Differs::OnlyByRule => {
                 out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
             }
-            Differs::Because(reason) => out.fields.push(FieldChange {
-                left: Some(source.into_owned()),
-                write: expected,
-                right: Some(now.into_owned()),
-                reason,
-                losses: converted.losses,
-                ..FieldChange::of(target.clone())
-            }),
+            Differs::Because(reason) => {
+                let held = Ends::at(self.written, Some(now.into_owned()), Some(source.into_owned()));
+                let field = FieldChange {
+                    write: expected,
+                    reason,
+                    losses: converted.losses,
+                    ..FieldChange::of(target.clone())
+                };
+                out.fields.push(field.holding(held));
+            }
         }
     }
 
@@ -505,12 +504,9 @@ impl<'a> Comparer<'a> {
             if write == Value::Empty && converted.losses.is_empty() {
                 continue;
             }
-            fields.push(FieldChange {
-                left: rule.source(from, self.cx.system).map(|v| v.into_owned()),
-                write,
-                losses: converted.losses,
-                ..FieldChange::of(fill.target.clone())
-            });
+            let held = Ends::at(self.read(), rule.source(from, self.cx.system).map(Cow::into_owned), None);
+            let field = FieldChange { write, losses: converted.losses, ..FieldChange::of(fill.target.clone()) };
+            fields.push(field.holding(held));
         }
         faults.extend(self.moves(&fields, None));
         (fields, faults)

@@ -42,8 +42,9 @@ pub struct Known<'a> {
     pub paths: Ends<&'a dyn Fn(&Artefact) -> String>,
     /// Place of the lane's first change in the plan.
     pub first_seq: u32,
-    /// Artefacts that lanes before this one carry to where there are none yet, by id, with the place of their change.
-    pub planned: &'a HashMap<(Kind, String), u32>,
+    /// Artefacts that lanes before this one carry into an end where there are none yet, by kind and id at the other, with the
+    /// place of their change.
+    pub planned: &'a Ends<HashMap<(Kind, String), u32>>,
 }
 
 /// What was found of one artefact of the end that is read.
@@ -73,7 +74,7 @@ pub fn compare_lane(
     let compared = Compared { comparer, known };
     let (read, written) = (comparer.read(), comparer.written);
     let mut out = LaneFindings::default();
-    let mut seqs: HashMap<&str, u32> = HashMap::new();
+    let mut seqs = Seqs::default();
     let paired = relations.iter().filter_map(|relation| match relation {
         Relation::Pair { items, .. } => Some(items[written]),
         _ => None,
@@ -89,7 +90,8 @@ pub fn compare_lane(
             Relation::Only(end, item) if end == written => {
                 match comparer.makes_back(item, &borne) {
                     true => {
-                        keep(compared.new_back(seq, item));
+                        keep(compared.new_back(seq, item, &seqs[read]));
+                        seqs[read].insert(&item.id, seq);
                         out.changes += 1;
                     }
                     false => out.only_written += 1,
@@ -133,13 +135,16 @@ pub fn compare_lane(
             Relation::Adoption { items, evidence } => (items[read], compared.adoption(items, evidence)),
             Relation::Only(_, item) => (item, compared.new_item(item)),
         };
-        seqs.insert(&item.id, seq);
+        seqs[written].insert(&item.id, seq);
         out.in_step += u64::from(one.outcome == Outcome::InStep);
         out.changes += 1;
-        keep(compared.change(seq, item, one, &seqs));
+        keep(compared.change(seq, item, one, &seqs[written]));
     }
     out
 }
+
+/// The places of changes, by the end that each writes and the id of its item at the other.
+type Seqs<'a> = Ends<HashMap<&'a str, u32>>;
 
 /// What a lane's items are compared with.
 struct Compared<'c> {
@@ -174,7 +179,7 @@ impl Compared<'_> {
     }
 
     /// An item that is new at the end that the lane writes first: it is made at the other.
-    fn new_back(&self, seq: u32, item: &Artefact) -> Change {
+    fn new_back(&self, seq: u32, item: &Artefact, seqs: &HashMap<&str, u32>) -> Change {
         let first = self.comparer.written;
         let made = self.comparer.make_back(item);
         let lane = self.comparer.lane;
@@ -185,6 +190,7 @@ impl Compared<'_> {
         held[first] = targets(lane, item);
         (change.left, change.right) = (sides.left, sides.right);
         (change.left_side, change.right_side) = (held.left, held.right);
+        (change.depends_on, change.after) = self.waits(first.other(), &made.fields, seqs);
         change.losses = made.fields.iter().flat_map(|f| f.losses.clone()).collect();
         (change.fields, change.faults, change.made) = (made.fields, made.faults, made.made);
         change
@@ -231,23 +237,30 @@ impl Compared<'_> {
         Side::of(artefact, (self.known.paths[end])(artefact))
     }
 
-    /// The change that was found. `seqs` has the places of those before it, by the ids of their items at the end that is
-    /// read.
-    fn change(&self, seq: u32, item: &Artefact, one: One<'_>, seqs: &HashMap<&str, u32>) -> Change {
-        let (read, written) = (self.comparer.read(), self.comparer.written);
-        // Links are made when everything else is there, so they may lead anywhere, in circles too.
-        let own = self.comparer.lane.kind_at(read);
+    /// The places of the changes that one has to wait for, and of those that come before it if they come at all. `seqs` has the
+    /// places of those of its lane, by the ids of their items at the end that it comes from.
+    fn waits(&self, into: End, fields: &[FieldChange], seqs: &HashMap<&str, u32>) -> (Vec<u32>, Vec<u32>) {
+        let own = self.comparer.lane.kind_at(into.other());
         let place = |(kind, id): &(Kind, &str)| match seqs.get(id).filter(|_| *kind == own) {
             Some(seq) => Some(*seq),
-            None => self.known.planned.get(&(*kind, (*id).to_owned())).copied(),
+            None => self.known.planned[into].get(&(*kind, (*id).to_owned())).copied(),
         };
         let (mut depends_on, mut after) = (BTreeSet::new(), BTreeSet::new());
-        let fields = if one.found.fields.is_empty() { &one.as_new } else { &one.found.fields };
         for f in fields {
+            // Links are made when everything else is there, so they may lead anywhere, in circles too.
             let waits = f.write.pending();
             depends_on.extend(waits.needed.iter().filter_map(place));
             after.extend(waits.wished.iter().filter_map(place));
         }
+        (depends_on.into_iter().collect(), after.into_iter().collect())
+    }
+
+    /// The change that was found. `seqs` has the places of those before it, by the ids of their items at the end that is
+    /// read.
+    fn change(&self, seq: u32, item: &Artefact, one: One<'_>, seqs: &HashMap<&str, u32>) -> Change {
+        let (read, written) = (self.comparer.read(), self.comparer.written);
+        let fields = if one.found.fields.is_empty() { &one.as_new } else { &one.found.fields };
+        let (depends_on, after) = self.waits(written, fields, seqs);
         let mut losses: Vec<Loss> = one.found.fields.iter().flat_map(|f| f.losses.clone()).collect();
         losses.extend(one.found.losses);
         let mut sides = Ends::default();
@@ -269,8 +282,8 @@ impl Compared<'_> {
             made: one.found.made,
             accepted: one.found.accepted,
             absence: one.absence,
-            depends_on: depends_on.into_iter().collect(),
-            after: after.into_iter().collect(),
+            depends_on,
+            after,
             losses,
             evidence: one.evidence.cloned(),
             faults: one.found.faults,
@@ -284,7 +297,7 @@ impl Compared<'_> {
 fn settle_origin(fields: &mut [FieldChange], cx: &Context<'_>, written: End) {
     for f in fields {
         let own = cx.to_kind.field(&f.field).is_some_and(|s| s.origin_mark);
-        if own && f.right.as_ref().is_none_or(Value::is_blank) {
+        if own && f.held(written).is_none_or(Value::is_blank) {
             f.reason = FieldReason::Changed(written.other());
         }
     }

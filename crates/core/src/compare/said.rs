@@ -47,9 +47,9 @@ impl Comparer<'_> {
                 return;
             }
         };
-        let (left, right) = (Some(source.clone()), Some(now.clone()));
         let losses = if matches!(reason, FieldReason::TakenOff(_)) { Vec::new() } else { losses };
-        out.fields.push(FieldChange { left, write, right, reason, losses, ..FieldChange::of(target.clone()) });
+        let field = FieldChange { write, reason, losses, ..FieldChange::of(target.clone()) };
+        out.fields.push(field.holding(Ends::at(self.written, Some(now.clone()), Some(source.clone()))));
     }
 
     /// The comments of two items that go into the end that is written, by what is remembered of both.
@@ -112,7 +112,7 @@ impl Comparer<'_> {
         let was = base.and_then(|base| base.told(rule.filled()));
         if let Some(end) = End::BOTH.into_iter().find(|end| items[*end].left_out.contains(slots[*end])) {
             if was.is_some_and(|was| !was[end].is_blank()) {
-                out.fields.push(unreadable(rule.slot(), Some(now.left), now.right, end));
+                out.fields.push(unreadable(rule.slot(), now.map(Some), now[first], end));
             }
             return;
         }
@@ -186,15 +186,14 @@ impl Comparer<'_> {
             losses: std::mem::take(&mut losses[other]),
             made: Ends::of(|_| at_both.clone()),
         };
-        out.fields.push(FieldChange {
-            left: Some(now.left.clone()),
-            right: Some(now.right.clone()),
+        let field = FieldChange {
             write: value[first].clone(),
             reason,
             losses: std::mem::take(&mut losses[first]),
             back: Some(returned),
             merge,
             ..FieldChange::of(rule.slot().clone())
-        });
+        };
+        out.fields.push(field.holding(now.map(|held| Some(held.clone()))));
     }
 }

@@ -39,7 +39,7 @@ pub(super) fn tell_apart(lanes: &[Lane], carried: &dyn Fn(&Lane, &str) -> bool, 
 }
 
 fn are_of_the_same_kinds(one: &Lane, other: &Lane) -> bool {
-    (one.left_kind, one.right_kind) == (other.left_kind, other.right_kind)
+    (one.left_kind, one.right_kind, one.read()) == (other.left_kind, other.right_kind, other.read())
 }
 
 /// A pair that another lane has from now on.
@@ -62,7 +62,7 @@ struct Other<'l> {
 }
 
 /// Hands the pairs of artefacts that left the scope of their lane over to the lane of the same kinds that covers them
-/// now; what was handed over. `covered` is what the lanes cover, in their order.
+/// now; what was handed over. `covered` is what each lane covers at the end that it reads, in the order of the lanes.
 pub fn hand_over(lanes: &[Lane], covered: &[Covered<'_>], pairs: &mut HashMap<String, Vec<Pair>>) -> Vec<HandedOver> {
     let ids = |of: &Covered<'_>| -> HashSet<String> { of.all().into_iter().map(|a| a.id.clone()).collect() };
     let mut out = Vec::new();
@@ -78,11 +78,11 @@ pub fn hand_over(lanes: &[Lane], covered: &[Covered<'_>], pairs: &mut HashMap<St
         if others.is_empty() {
             continue;
         }
-        let own = ids(own);
+        let (own, read) = (ids(own), lane.read());
         let (mut stay, leave): (Vec<Pair>, Vec<Pair>) =
-            pairs.remove(&lane.id).unwrap_or_default().into_iter().partition(|p| own.contains(&p.ids.left));
+            pairs.remove(&lane.id).unwrap_or_default().into_iter().partition(|p| own.contains(&p.ids[read]));
         for pair in leave {
-            let to = others.iter_mut().find(|o| o.covers.contains(&pair.ids.left));
+            let to = others.iter_mut().find(|o| o.covers.contains(&pair.ids[read]));
             let Some(to) = to.filter(|o| !End::BOTH.into_iter().any(|end| o.has[end].contains(&pair.ids[end]))) else {
                 stay.push(pair);
                 continue;

@@ -1,4 +1,4 @@
-//! What a route covers at its left: what the conditions of its lanes match, and what is brought along.
+//! What a route covers at the ends that it reads: what the conditions of its lanes match, and what is brought along.
 //!
 //! Brought along is what no condition matches and something in scope leads to: by a link, a field that refers to
 //! items, a call of shared steps. Folders follow what they hold: once another lane is limited, only those are
@@ -13,13 +13,15 @@ use std::collections::{HashMap, HashSet, VecDeque};
 
 use crate::catalogue::{Catalogue, KindSchema};
 use crate::expression::Moment;
-use crate::model::{Artefact, Kind, LinkEnd, Reference, Value};
+use crate::model::{Artefact, End, Ends, Kind, LinkEnd, Reference, Value};
 use crate::rules::{Along, Direction, Lane};
 use crate::scope::Filter;
 use apart::tell_apart;
 
 /// What is chosen of an end.
 pub struct Chosen<'f, 'a> {
+    /// Which end it is.
+    pub end: End,
     /// What the end can hold.
     pub catalogue: &'f Catalogue,
     /// The items of a kind.
@@ -32,7 +34,7 @@ pub struct Chosen<'f, 'a> {
     pub carried: &'f dyn Fn(&Lane, &str) -> bool,
 }
 
-/// What a lane covers at the left.
+/// What a lane covers at the end that it reads.
 #[derive(Default)]
 pub struct Covered<'a> {
     /// Those that the condition of the lane matches.
@@ -57,25 +59,38 @@ pub fn count_once<'a>(covered: impl IntoIterator<Item = &'a Artefact>) -> u64 {
     covered.into_iter().map(|a| (a.kind, a.id.as_str())).collect::<HashSet<_>>().len() as u64
 }
 
-/// What each of a route's lanes covers at the left, in the order of the lanes.
+/// What each of a route's lanes covers at the end that it reads, in the order of the lanes.
+pub fn choose_at_both<'a>(lanes: &[Lane], of: Ends<&Chosen<'_, 'a>>) -> Vec<Covered<'a>> {
+    let covered = of.map(|of| choose(lanes, of).into_iter());
+    let of_lane = |(lane, of): (&Lane, Ends<Covered<'a>>)| match lane.read() {
+        End::Left => of.left,
+        End::Right => of.right,
+    };
+    let covered = covered.left.zip(covered.right).map(|(left, right)| Ends { left, right });
+    lanes.iter().zip(covered).map(of_lane).collect()
+}
+
+/// What each of a route's lanes covers at an end, in the order of the lanes; nothing of those that don't read it, or don't read
+/// it first.
 pub fn choose<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>) -> Vec<Covered<'a>> {
     let mut out: Vec<Covered<'a>> = Vec::with_capacity(lanes.len());
     for lane in lanes {
-        let Some(kind) = of.catalogue.kind(lane.left_kind) else {
+        let Some(kind) = of.catalogue.kind(lane.kind_at(of.end)).filter(|_| lane.read() == of.end) else {
             out.push(Covered::default());
             continue;
         };
-        let filter = Filter::new(&lane.left_scope, kind, of.now);
-        let items = (of.items)(lane.left_kind).iter();
+        let filter = Filter::new(lane.scope_at(of.end), kind, of.now);
+        let items = (of.items)(lane.kind_at(of.end)).iter();
         let matched = items.filter(|a| filter.matches(a, (of.path)(a))).collect();
         out.push(Covered { matched, ..Covered::default() });
     }
-    if lanes.iter().any(|l| l.along != Along::Nothing) {
+    if lanes.iter().any(|l| l.read() == of.end && l.along != Along::Nothing) {
         bring_along(lanes, of, &mut out);
     }
     tell_apart(lanes, of.carried, &mut out);
-    if lanes.iter().any(|l| l.left_kind != Kind::Folder && !l.left_scope.is_open()) {
-        keep_needed_folders(lanes, (of.items)(Kind::Folder), &mut out);
+    let is_limited = |l: &Lane| l.kind_at(of.end) != Kind::Folder && !l.scope_at(of.end).is_open();
+    if lanes.iter().any(|l| l.read() == of.end && is_limited(l)) {
+        keep_needed_folders(lanes, of.end, (of.items)(Kind::Folder), &mut out);
     }
     out
 }
@@ -89,9 +104,10 @@ fn bring_along<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>, out: &mut [Covered<'a>])
             open.push_back((a, true));
         }
     }
-    let bringing: Vec<usize> = (0..lanes.len()).filter(|n| lanes[*n].along != Along::Nothing).collect();
+    let brings = |lane: &Lane| lane.read() == of.end && lane.along != Along::Nothing;
+    let bringing: Vec<usize> = (0..lanes.len()).filter(|n| brings(&lanes[*n])).collect();
     let mut there: HashMap<(Kind, &str), &'a Artefact> = HashMap::new();
-    for kind in bringing.iter().map(|n| lanes[*n].left_kind) {
+    for kind in bringing.iter().map(|n| lanes[*n].kind_at(of.end)) {
         there.extend((of.items)(kind).iter().map(|a| ((kind, a.id.as_str()), a)));
     }
     while let Some((from, matched)) = open.pop_front() {
@@ -100,7 +116,7 @@ fn bring_along<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>, out: &mut [Covered<'a>])
             let Some(found) = there.get(&(kind, id)).copied() else { continue };
             for &n in &bringing {
                 let lane = &lanes[n];
-                let takes = lane.left_kind == kind && (matched || lane.along == Along::Reached);
+                let takes = lane.kind_at(of.end) == kind && (matched || lane.along == Along::Reached);
                 if takes && taken.insert((n, found.id.as_str())) {
                     out[n].along.push(found);
                     open.push_back((found, false));
@@ -111,11 +127,11 @@ fn bring_along<'a>(lanes: &[Lane], of: &Chosen<'_, 'a>, out: &mut [Covered<'a>])
 }
 
 /// Leaves of the folders those that hold something in scope, directly or further down.
-fn keep_needed_folders(lanes: &[Lane], folders: &[Artefact], out: &mut [Covered<'_>]) {
-    let others = lanes.iter().zip(out.iter()).filter(|(lane, _)| lane.left_kind != Kind::Folder);
+fn keep_needed_folders(lanes: &[Lane], end: End, folders: &[Artefact], out: &mut [Covered<'_>]) {
+    let others = lanes.iter().zip(out.iter()).filter(|(lane, _)| lane.kind_at(end) != Kind::Folder);
     let held = others.flat_map(|(_, covered)| covered.matched.iter().chain(&covered.along).copied());
     let needed = folders_above(folders, held);
-    for (_, covered) in lanes.iter().zip(out).filter(|(lane, _)| lane.left_kind == Kind::Folder) {
+    for (_, covered) in lanes.iter().zip(out).filter(|(lane, _)| lane.kind_at(end) == Kind::Folder) {
         covered.matched.retain(|f| needed.contains(&f.id));
     }
 }

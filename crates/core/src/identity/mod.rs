@@ -1,4 +1,4 @@
-//! Identity: which artefact at the right is the counterpart of one at the left.
+//! Identity: which artefact of the end that a lane writes is the counterpart of one of the end that it reads.
 //!
 //! Decides by pair first, then by what a person said, by origin mark, by the key fields of the lane, by title
 //! and path, and last by likeness of title and text, which is only ever offered for review. Each artefact is
@@ -17,7 +17,7 @@ use std::collections::{HashMap, HashSet};
 
 use serde::{Deserialize, Serialize};
 
-use crate::model::{Artefact, origin_mark};
+use crate::model::{Artefact, End, Ends, origin_mark};
 use crate::rules::Matching;
 use words::fold;
 
@@ -28,7 +28,7 @@ use words::fold;
 pub enum Evidence {
     /// A person said so.
     Settled,
-    /// The right artefact carries the mark of the left one.
+    /// One of the two carries the mark of the other.
     Origin {
         /// The mark.
         mark: String,
@@ -63,18 +63,20 @@ pub struct Candidate<'a> {
     pub path: String,
 }
 
-/// What a person said of left artefacts: the id of the counterpart, or that there is none.
+/// What a person said of artefacts of the end that is read: the id of the counterpart, or that there is none.
 pub type Settled = HashMap<String, Option<String>>;
 
-/// Likely counterparts of left artefacts of which somebody was asked, and that nobody has decided on yet: the id of each, and
-/// from which likeness on was asked then, in hundredths.
+/// Likely counterparts of artefacts of the end that is read of which somebody was asked, and that nobody has decided on yet: the
+/// id of each, and from which likeness on was asked then, in hundredths.
 pub type Asked = HashMap<String, (String, u8)>;
 
 /// How counterparts are looked for where there is no pair.
 #[derive(Clone, Copy)]
 pub struct Looking<'a> {
-    /// Name of the left system, as it stands in origin marks.
-    pub left_system: &'a str,
+    /// Names of the systems, as they stand in origin marks.
+    pub systems: Ends<&'a str>,
+    /// The end that is read.
+    pub read: End,
     /// By what counterparts are found.
     pub matching: &'a Matching,
     /// What persons decided.
@@ -83,21 +85,23 @@ pub struct Looking<'a> {
     pub asked: &'a Asked,
 }
 
-/// Finds counterparts among artefacts that have no pair, in the order of the left.
+/// Finds counterparts among artefacts that have no pair, in the order of the end that is read: for one of these (`from`) one of
+/// the end that is written (`there`), each by its place.
 /// Cost: linear, and for likeness proportional to the artefacts that share one of their rarest words.
 pub fn match_first_contact(
     looking: Looking<'_>,
-    left: &[Candidate<'_>],
-    right: &[Candidate<'_>],
+    from: &[Candidate<'_>],
+    there: &[Candidate<'_>],
 ) -> Vec<(usize, usize, Evidence)> {
+    let (read, written) = (looking.read, looking.read.other());
     let mut found =
-        Finding { left_free: (0..left.len()).collect(), right_free: (0..right.len()).collect(), out: Vec::new() };
-    let right_ids: HashMap<&str, usize> = right.iter().enumerate().map(|(n, c)| (c.artefact.id.as_str(), n)).collect();
-    for (n, c) in left.iter().enumerate() {
+        Finding { from_free: (0..from.len()).collect(), there_free: (0..there.len()).collect(), out: Vec::new() };
+    let there_ids: HashMap<&str, usize> = there.iter().enumerate().map(|(n, c)| (c.artefact.id.as_str(), n)).collect();
+    for (n, c) in from.iter().enumerate() {
         match looking.settled.get(&c.artefact.id) {
-            Some(None) => _ = found.left_free.remove(&n),
+            Some(None) => _ = found.from_free.remove(&n),
             Some(Some(id)) => {
-                if let Some(m) = right_ids.get(id.as_str()) {
+                if let Some(m) = there_ids.get(id.as_str()) {
                     found.take(n, *m, || Evidence::Settled);
                 }
             }
@@ -105,25 +109,37 @@ pub fn match_first_contact(
         }
     }
 
-    let marks: HashMap<&str, usize> =
-        right.iter().enumerate().filter_map(|(n, c)| Some((c.artefact.origin.as_deref()?, n))).collect();
-    for (n, c) in left.iter().enumerate() {
-        let mark = origin_mark(looking.left_system, c.artefact);
+    let marked = |list: &[Candidate<'_>]| -> HashMap<String, usize> {
+        let mark = |(n, c): (usize, &Candidate<'_>)| Some((c.artefact.origin.clone()?, n));
+        list.iter().enumerate().filter_map(mark).collect()
+    };
+    let marks = marked(there);
+    for (n, c) in from.iter().enumerate() {
+        let mark = origin_mark(looking.systems[read], c.artefact);
         if let Some(&m) = marks.get(mark.as_str()) {
             found.take(n, m, || Evidence::Origin { mark });
         }
     }
+    // What is read may have been made from what is there, by a route that faces this one.
+    let marks = marked(from);
+    for (m, c) in there.iter().enumerate().filter(|_| !marks.is_empty()) {
+        let mark = origin_mark(looking.systems[written], c.artefact);
+        if let Some(&n) = marks.get(mark.as_str()) {
+            found.take(n, m, || Evidence::Origin { mark });
+        }
+    }
     // An artefact that carries the mark of something else was made from that.
-    found.right_free.retain(|n| right[*n].artefact.origin.is_none());
+    found.there_free.retain(|n| there[*n].artefact.origin.is_none());
 
     if let Some(key) = &looking.matching.key {
         let values = |list: &[Candidate<'_>], field: &str| -> Vec<Option<String>> {
             list.iter().map(|c| key_value(c.artefact, field)).collect()
         };
-        let (ls, rs) = (values(left, &key.left), values(right, &key.right));
-        let there = by_value(&rs, &found.right_free);
-        for (value, at) in by_value(&ls, &found.left_free) {
-            if let ([l], Some([r])) = (at.as_slice(), there.get(value).map(Vec::as_slice)) {
+        let fields = Ends { left: &key.left, right: &key.right };
+        let (ls, rs) = (values(from, fields[read]), values(there, fields[written]));
+        let of_there = by_value(&rs, &found.there_free);
+        for (value, at) in by_value(&ls, &found.from_free) {
+            if let ([l], Some([r])) = (at.as_slice(), of_there.get(value).map(Vec::as_slice)) {
                 found.take(*l, *r, || Evidence::Key { value: value.clone() });
             }
         }
@@ -132,12 +148,12 @@ pub fn match_first_contact(
     let places = |list: &[Candidate<'_>]| -> Vec<Option<(String, String)>> {
         list.iter().map(|c| Some((fold(&c.path), fold(&c.artefact.title)))).collect()
     };
-    let (ls, rs) = (places(left), places(right));
-    let there = by_value(&rs, &found.right_free);
+    let (ls, rs) = (places(from), places(there));
+    let of_there = by_value(&rs, &found.there_free);
     // Two of one name in one folder can't be told apart: no match, the rest of the rules decide.
-    for (place, at) in by_value(&ls, &found.left_free) {
-        if let ([l], Some([r])) = (at.as_slice(), there.get(place).map(Vec::as_slice)) {
-            found.take(*l, *r, || Evidence::TitleAndPath { path: left[*l].path.clone() });
+    for (place, at) in by_value(&ls, &found.from_free) {
+        if let ([l], Some([r])) = (at.as_slice(), of_there.get(place).map(Vec::as_slice)) {
+            found.take(*l, *r, || Evidence::TitleAndPath { path: from[*l].path.clone() });
         }
     }
 
@@ -146,15 +162,15 @@ pub fn match_first_contact(
         // What is alike is told by the words of all the others too. Whoever was asked about two is asked until somebody
         // decides, although items were edited since: else both would be made anew without a word. Not if somebody has raised
         // the likeness from which is asked since then.
-        let from = looking.matching.similar_from;
+        let alike_from = looking.matching.similar_from;
         let still_asked = |(n, c): (usize, &Candidate<'_>)| {
-            let (id, _) = looking.asked.get(&c.artefact.id).filter(|(_, asked_from)| *asked_from >= from)?;
-            let m = *right_ids.get(id.as_str())?;
-            (found.left_free.contains(&n) && found.right_free.contains(&m)).then_some((n, m))
+            let (id, _) = looking.asked.get(&c.artefact.id).filter(|(_, asked_from)| *asked_from >= alike_from)?;
+            let m = *there_ids.get(id.as_str())?;
+            (found.from_free.contains(&n) && found.there_free.contains(&m)).then_some((n, m))
         };
-        let asked: Vec<(usize, usize)> = left.iter().enumerate().filter_map(still_asked).collect();
-        let (l, r) = ((left, &found.left_free), (right, &found.right_free));
-        let alike = likeness::alike(l, r, &asked, from);
+        let asked: Vec<(usize, usize)> = from.iter().enumerate().filter_map(still_asked).collect();
+        let (l, r) = ((from, &found.from_free), (there, &found.there_free));
+        let alike = likeness::alike(l, r, &asked, alike_from);
         found.out.extend(alike.into_iter().map(|(l, r, how)| (l, r, Evidence::Similar(how))));
     }
     found.out.sort_by_key(|(l, _, _)| *l);
@@ -162,17 +178,17 @@ pub fn match_first_contact(
 }
 
 struct Finding {
-    left_free: HashSet<usize>,
-    right_free: HashSet<usize>,
+    from_free: HashSet<usize>,
+    there_free: HashSet<usize>,
     out: Vec<(usize, usize, Evidence)>,
 }
 
 impl Finding {
     /// Takes two as one if both are free.
-    fn take(&mut self, left: usize, right: usize, evidence: impl FnOnce() -> Evidence) {
-        if self.left_free.contains(&left) && self.right_free.remove(&right) {
-            self.left_free.remove(&left);
-            self.out.push((left, right, evidence()));
+    fn take(&mut self, from: usize, there: usize, evidence: impl FnOnce() -> Evidence) {
+        if self.from_free.contains(&from) && self.there_free.remove(&there) {
+            self.from_free.remove(&from);
+            self.out.push((from, there, evidence()));
         }
     }
 }

@@ -46,10 +46,11 @@ impl Written {
     }
 }
 
-/// The base of a pair after a change was applied. It moves for what was written, to what was planned from at the left
-/// and what the write's own answer holds at the end that was written; for what is the same at both ends, to what the plan read; and
-/// where a person kept what that end holds. Everything else stays as it was, so it shows again. The left half of a
-/// list that was written without some of its members is without them too: the next dry run takes them for added.
+/// The base of a pair after a change was applied. It moves for what was written, to what was planned from at the end that
+/// is read and what the write's own answer holds at the end that was written; for what is the same at both ends, to what the plan read; and
+/// where a person kept what that end holds. Everything else stays as it was, so it shows again. What is remembered of the
+/// end that is read, of a list that was written without some of its members, is without them too: the next dry run takes
+/// them for added.
 /// `digests` are those of the lane's rules.
 pub fn base_after(
     lane: &Lane,
@@ -61,7 +62,7 @@ pub fn base_after(
 ) -> Base {
     let fields = decided_fields(change, decision);
     let first_contact = lane.policies.first_contact;
-    let first = lane.direction.written();
+    let (first, read) = (lane.direction.written(), lane.direction.read());
     let mut base = Base::default();
     let blank = Value::Empty;
     for (rule, fill) in lane.rules.iter().filter_map(|rule| Some((rule, rule.fill(first)?))) {
@@ -73,8 +74,8 @@ pub fn base_after(
             made_back(&mut base, of, (rule, change, written), digests.get(id), to_come);
             continue;
         }
-        let left = match change.left_side.get(target) {
-            Some(left) => left,
+        let from = match change.values(read).get(target) {
+            Some(from) => from,
             // A new item was made without what the other end left out of its answer. When that is told, it is carried.
             None if written.made.is_some() => &blank,
             // What is left out moves nothing.
@@ -87,11 +88,12 @@ pub fn base_after(
         let agreed = |why, made| Agreed::new(digest(), why, first, made);
         let field = fields.iter().find(|f| f.field == *target);
         let decided = field.map(|f| decision.field(f, first_contact, first));
-        let planned = change.right_side.get(target).unwrap_or(&blank);
+        let planned = change.values(first).get(target).unwrap_or(&blank);
+        let at = |from: Value, there: Value| Ends::at(first, there, from);
         let here = rule.fill(written.end).map_or(target, |fill| &fill.target);
         let back = field.and_then(|f| f.back.as_ref());
         if let (Some(done), Some(back)) = (written.fields.get(here), back) {
-            let mut planned = Ends { left: left.clone(), right: planned.clone() };
+            let mut planned = at(from.clone(), planned.clone());
             // What it was written without is still to go there.
             if let Some(from) =
                 written.lacking.get(here).map(|members| written_from(&planned[written.end.other()], members))
@@ -118,29 +120,29 @@ pub fn base_after(
             both_ways(&mut base, (of, old), (written, planned, done), (back, merge, digest()));
         } else if let Some(done) = written.fields.get(here) {
             let from = match written.lacking.get(target) {
-                Some(members) => written_from(left, members),
-                None => Some(left.clone()),
+                Some(members) => written_from(from, members),
+                None => Some(from.clone()),
             };
             match from {
                 Some(from) => {
-                    let from = with_gone(from, old.told(of).map(|was| was[first.other()]));
+                    let from = with_gone(from, old.told(of).map(|was| was[read]));
                     let made = (done.sent != done.held).then(|| done.sent.clone());
-                    base.set(of, from, done.held.clone(), agreed(Why::Carried, made));
+                    base.set(of, at(from, done.held.clone()), agreed(Why::Carried, made));
                 }
                 None => base.take(of, old),
             }
         } else if let (Some(made), None) = (&written.made, decided) {
-            // Nothing was sent for it, since the left has nothing to say.
+            // Nothing was sent for it, since the end that is read has nothing to say.
             let held = made.get(target).unwrap_or(&blank).clone();
             let is_blank = held.is_blank();
             let made = (!is_blank).then_some(Value::Empty);
-            base.set(of, left.clone(), held, agreed(Why::Carried, made));
+            base.set(of, at(from.clone(), held), agreed(Why::Carried, made));
         } else if matches!(decided, Some(FieldDecision::Keep(_))) {
             let made = field.map(|f| f.write.clone());
             let mut kept = agreed(Why::Kept, made);
-            kept.made[first.other()] = back.map(|back| back.write.clone());
+            kept.made[read] = back.map(|back| back.write.clone());
             kept.both = back.is_some();
-            base.set(of, left.clone(), planned.clone(), kept);
+            base.set(of, at(from.clone(), planned.clone()), kept);
         } else {
             match change.rebased.get(target) {
                 Some(Rebase::Equal) => {
@@ -152,7 +154,7 @@ pub fn base_after(
                     if let Some(was) = old.agreed(of) {
                         (equal.replaced, equal.swings) = (was.replaced.clone(), was.swings.clone());
                     }
-                    base.set(of, left.clone(), planned.clone(), equal);
+                    base.set(of, at(from.clone(), planned.clone()), equal);
                 }
                 Some(Rebase::SameByAnotherRule) => {
                     base.take(of, old);
@@ -182,8 +184,7 @@ fn made_back(
     to_come: impl Fn(&Slot) -> bool,
 ) {
     let first = written.end.other();
-    let from = if first == End::Right { &change.right_side } else { &change.left_side };
-    let from = from.get(of.slot).cloned().unwrap_or(Value::Empty);
+    let from = change.values(first).get(of.slot).cloned().unwrap_or(Value::Empty);
     let way_back = rule.fill(written.end);
     let done = way_back.and_then(|fill| written.fields.get(&fill.target));
     let by_itself = || match way_back {
@@ -205,7 +206,7 @@ fn made_back(
     };
     let mut at = Ends::of(|_| held.clone());
     at[first] = from;
-    base.set(of, at.left, at.right, agreed);
+    base.set(of, at, agreed);
 }
 
 /// Comments or past changes with those that were there before and are gone: as long as both ends remember them as they were,
@@ -257,7 +258,7 @@ fn said_both_ways(
             at[end] = without(&at[end], &planned[end], at_both);
         }
     }
-    base.set(of, at.left, at.right, Agreed::of_both(digest, Why::Carried, made));
+    base.set(of, at, Agreed::of_both(digest, Why::Carried, made));
 }
 
 /// Moves the base of a slot of a rule that carries both ways, which was written.
@@ -277,7 +278,7 @@ fn both_ways(
     if let Some(merge) = merge {
         if let (End::Left, Some(before)) = (written.end, &remembered) {
             let half = before.clone().half_merged((&planned.left, &done.held), merge.half.clone(), written.at, same);
-            return base.set(of, half.at.left.clone(), half.at.right.clone(), agreed(half));
+            return base.set(of, half.at.clone(), agreed(half));
         }
         // The left was written before: it holds what both edits make.
         planned.left = merge.write.left.clone();
@@ -293,5 +294,5 @@ fn both_ways(
     };
     let write = Wrote { into: written.end, planned, answer: done.held.clone(), at: written.at };
     let moved = Remembered::wrote(remembered.as_ref(), write, made, same);
-    base.set(of, moved.at.left.clone(), moved.at.right.clone(), agreed(moved));
+    base.set(of, moved.at.clone(), agreed(moved));
 }

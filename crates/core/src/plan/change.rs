@@ -36,9 +36,10 @@ pub struct Change {
     pub fields: Vec<FieldChange>,
     /// For an adoption that waits for review: every field, should a new artefact be made instead.
     pub as_new: Vec<FieldChange>,
-    /// What the rules start from, by the slot that each fills.
+    /// What the left held, by the slot that each rule fills: what the rule starts from, or what the slot held where the left is
+    /// written. Empty where the item is new at the left.
     pub left_side: BTreeMap<Slot, Value>,
-    /// What the written end held in the slots that the rules fill; empty for new artefacts.
+    /// The same of the right.
     pub right_side: BTreeMap<Slot, Value>,
     /// What the written end held in everything that can be written, as fingerprints: see [`crate::agree::holdings`].
     #[serde(default, alias = "right_holds")]
@@ -102,6 +103,14 @@ impl Change {
             losses: Vec::new(),
             evidence: None,
             faults: Vec::new(),
+        }
+    }
+
+    /// What an end held, by the slot that each rule fills.
+    pub fn values(&self, end: End) -> &BTreeMap<Slot, Value> {
+        match end {
+            End::Left => &self.left_side,
+            End::Right => &self.right_side,
         }
     }
 
@@ -221,11 +230,11 @@ impl Outcome {
 pub struct FieldChange {
     /// What is filled.
     pub field: Slot,
-    /// What the left holds (before conversion).
+    /// What the left holds (before conversion); none for what is new there, and for absent fields.
     pub left: Option<Value>,
     /// What will be written, as the target will hold it.
     pub write: Value,
-    /// What the written end holds now; none for new artefacts and absent fields.
+    /// What the right holds; none for what is new there, and for absent fields.
     pub right: Option<Value>,
     /// Why it differs.
     pub reason: FieldReason,
@@ -287,6 +296,11 @@ impl FieldChange {
             cannot: Vec::new(),
             expanded: Vec::new(),
         }
+    }
+
+    /// The same, where the ends hold these.
+    pub fn holding(self, held: Ends<Option<Value>>) -> FieldChange {
+        FieldChange { left: held.left, right: held.right, ..self }
     }
 
     /// What it would write into an end of a lane that writes `first` first; none if it can't.

@@ -15,7 +15,7 @@ pub fn waits_only_for(change: &Change) -> Vec<NotThere> {
         return waits;
     }
     for f in change.fields.iter().filter(|f| f.reason.may_come_into(change.written)) {
-        let lacks = lacks_only(&f.write, f.right.as_ref().unwrap_or(&Value::Empty));
+        let lacks = lacks_only(&f.write, f.held(change.written).unwrap_or(&Value::Empty));
         if lacks.is_empty() {
             return Vec::new();
         }

@@ -8,11 +8,11 @@ use crate::catalogue::KindSchema;
 use crate::model::{ATTACHMENTS, Artefact, LINKS, Link, LinkEnd, LinkType};
 use crate::rules::{Lane, Source};
 
-/// Gives an item of the left a link to itself if the other end refuses one of its files, for a lane that carries both
-/// files and links.
-pub fn link_to_refused_files(item: &mut Artefact, lane: &Lane, right: &KindSchema) {
+/// Gives an item that is read a link to itself if the other end refuses one of its files, for a lane that carries both files
+/// and links. `there` is what its counterparts can hold.
+pub fn link_to_refused_files(item: &mut Artefact, lane: &Lane, there: &KindSchema) {
     let fed = |target, source| lane.fills().any(|f| f.target == target && f.source == source);
-    let (Some(field), Some(links), Some(url)) = (right.field(ATTACHMENTS), right.field(LINKS), &item.url) else {
+    let (Some(field), Some(links), Some(url)) = (there.field(ATTACHMENTS), there.field(LINKS), &item.url) else {
         return;
     };
     let takes = links.link_types.as_ref().is_none_or(|types| types.contains(&LinkType::RelatesTo));

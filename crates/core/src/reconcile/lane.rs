@@ -26,7 +26,7 @@ pub struct Proven<'a> {
     pub bases: &'a dyn Bases,
     /// Comments and past changes that an end holds in words of its own, by the ids of the pair.
     pub accepted: &'a HashMap<Ends<String>, Vec<Accepted>>,
-    /// What became of items in the latest plan, by left id.
+    /// What became of items in the latest plan, by the id of each at the end that is read.
     pub fates: &'a HashMap<String, Fate>,
 }
 
@@ -74,7 +74,7 @@ struct Met<'a> {
     untouched: bool,
     /// None if it is untouched, or was never kept.
     base: Option<Base>,
-    left_side: BTreeMap<Slot, Value>,
+    sources: BTreeMap<Slot, Value>,
     accepted: &'a [Accepted],
     fate: Option<&'a Fate>,
 }
@@ -98,9 +98,9 @@ impl<'a> Proving<'a> {
             items,
             untouched,
             base: if untouched { None } else { from.bases.base(pair) },
-            left_side: self.comparer.sources(items.left),
+            sources: self.comparer.sources(items[self.comparer.read()]),
             accepted: accepted.map_or(&[][..], Vec::as_slice),
-            fate: from.fates.get(&items.left.id),
+            fate: from.fates.get(&items[self.comparer.read()].id),
         };
         self.proof.paired += 1;
         for n in 0..self.comparer.rules().len() {
@@ -112,14 +112,15 @@ impl<'a> Proving<'a> {
     fn field(&mut self, n: usize, met: &Met<'_>) {
         let rule = &self.comparer.rules()[n];
         let (ready, Ends { left, right }) = (&rule.ready, met.items);
+        let (from, there) = (met.items[self.comparer.read()], met.items[self.comparer.written]);
         let target: &'a Slot = rule.slot();
         if let Some(told) = self.left_out(rule, met) {
             self.proof.differences.extend(told);
             return;
         }
-        let Some(source) = source_value(ready.fill, left, self.comparer.cx.system) else { return };
-        let Converted { value, fault, losses } = ready.convert(left, self.comparer.cx);
-        let (expected, now) = (value.unwrap_or(Value::Empty), target.of(right));
+        let Some(source) = source_value(ready.fill, from, self.comparer.cx.system) else { return };
+        let Converted { value, fault, losses } = ready.convert(from, self.comparer.cx);
+        let (expected, now) = (value.unwrap_or(Value::Empty), target.of(there));
         let said = SaidCount::of(self.comparer, target, (&source, &expected), &now, met.accepted).map(|said| {
             let back = self.comparer.lack_back(rule, met.items, met.accepted);
             SaidCount { wanted: said.wanted + back, lacks: said.lacks + back, ..said }
@@ -204,7 +205,8 @@ impl<'a> Proving<'a> {
             (true, _) => Some(Ends { left: true, right: true }),
             (false, None) => None,
             (false, Some(was)) => {
-                Some(Ends { left: met.left_side.get(target) == Some(was.left), right: now == was.right })
+                let (read, written) = (self.comparer.read(), self.comparer.written);
+                Some(Ends::at(written, now == was[written], met.sources.get(target) == Some(was[read])))
             }
         };
         let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.id, target));

@@ -11,7 +11,7 @@ use crate::base::Pair;
 use crate::loss::Loss;
 use crate::model::{ATTACHMENTS, Artefact, Attachment, End, Ends, Kind, Value};
 use crate::plan::Absence;
-use crate::rules::Lane;
+use crate::rules::{Direction, Lane};
 
 /// The proof of one lane.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -26,9 +26,12 @@ pub struct LaneProof {
     pub left_kind: Kind,
     /// Its kind at the right.
     pub right_kind: Kind,
+    /// Which end it writes; in proofs of before that was kept, the right.
+    #[serde(default)]
+    pub direction: Direction,
     /// Artefacts in the lane's scope at the left.
     pub left_count: u64,
-    /// Of these, those whose counterpart exists at the right.
+    /// Of those at the end that it reads, those whose counterpart exists at the other.
     pub paired: u64,
     /// Artefacts in the lane's scope at the right.
     pub right_count: u64,
@@ -36,7 +39,7 @@ pub struct LaneProof {
     pub fields: Vec<FieldProof>,
     /// Fields that do not agree.
     pub differences: Vec<Difference>,
-    /// Left artefacts without a counterpart.
+    /// Artefacts of the end that it reads without a counterpart.
     pub missing: Vec<ProofItem>,
     /// Files, links, comments and past changes, counted by field.
     #[serde(default)]
@@ -78,6 +81,7 @@ impl LaneProof {
             name: lane.name.clone(),
             left_kind: lane.left_kind,
             right_kind: lane.right_kind,
+            direction: lane.direction,
             left_count: covered.left,
             paired: 0,
             right_count: covered.right,
@@ -235,8 +239,9 @@ impl Headline {
         let (mut waiting, mut unexplained) = (HashSet::new(), HashSet::new());
         for lane in lanes {
             out.agrees += lane.fields.iter().map(|f| f.agree + f.settled).sum::<u64>();
-            let fields = lane.differences.iter().map(|d| (d.left_key.as_str(), d.cause, false));
-            let items = lane.missing.iter().map(|m| (m.left_key.as_str(), m.cause, true));
+            let read = lane.direction.read();
+            let fields = lane.differences.iter().map(|d| (d.key(read), d.cause, false));
+            let items = lane.missing.iter().map(|m| (m.key.as_str(), m.cause, true));
             for (key, cause, whole) in fields.chain(items) {
                 // An item of which nothing is there any more is somebody's to decide about.
                 let weight = match cause {
@@ -298,22 +303,25 @@ pub struct FieldProof {
 pub struct PieceProof {
     /// The field.
     pub field: String,
-    /// Pieces that the left's items have, as far as they can be carried.
+    /// Pieces that the items of the end that is read have, as far as they can be carried.
     pub expected: u64,
-    /// Of these, those that are at the right.
+    /// Of these, those that are at the end that is written.
     pub there: u64,
-    /// Pieces at the right that nothing at the left stands for.
-    pub only_right: u64,
+    /// Pieces at the end that is written that nothing at the other stands for.
+    #[serde(alias = "only_right")]
+    pub only_there: u64,
 }
 
-/// A left item without a counterpart.
+/// An item of the end that is read without a counterpart.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct ProofItem {
     /// Its id.
-    pub left_id: String,
+    #[serde(alias = "left_id")]
+    pub id: String,
     /// What people call it.
-    pub left_key: String,
+    #[serde(alias = "left_key")]
+    pub key: String,
     /// Its title.
     pub title: String,
     /// Why it has none.
@@ -367,7 +375,7 @@ pub struct Difference {
     pub title: String,
     /// The field.
     pub field: String,
-    /// What the right item should hold.
+    /// What the item that is written should hold.
     #[cfg_attr(feature = "schema", schema(value_type = crate::model::ValueSchema))]
     pub expected: Value,
     /// What it holds.
@@ -377,10 +385,20 @@ pub struct Difference {
     pub cause: DifferenceCause,
 }
 
+impl Difference {
+    /// What people call the item at an end.
+    fn key(&self, end: End) -> &str {
+        match end {
+            End::Left => &self.left_key,
+            End::Right => &self.right_key,
+        }
+    }
+}
+
 impl ProofItem {
-    pub(super) fn of(left: &Artefact, cause: DifferenceCause) -> ProofItem {
-        let Artefact { id, key, title, .. } = left;
-        ProofItem { left_id: id.clone(), left_key: key.clone(), title: title.clone(), cause }
+    pub(super) fn of(item: &Artefact, cause: DifferenceCause) -> ProofItem {
+        let Artefact { id, key, title, .. } = item;
+        ProofItem { id: id.clone(), key: key.clone(), title: title.clone(), cause }
     }
 }
 
@@ -417,14 +435,14 @@ impl PieceProof {
     pub(super) fn add(&mut self, said: &SaidCount) {
         self.expected += said.wanted;
         self.there += said.wanted.saturating_sub(said.lacks + said.removed);
-        self.only_right += said.own;
+        self.only_there += said.own;
     }
 
     pub(super) fn count(&mut self, expected: &Value, now: &Value) {
         let (wanted, held) = (expected.members(), now.members());
         self.expected += wanted.len() as u64;
         self.there += wanted.iter().filter(|w| held.iter().any(|h| same(w, h))).count() as u64;
-        self.only_right += held.iter().filter(|h| !wanted.iter().any(|w| same(w, h))).count() as u64;
+        self.only_there += held.iter().filter(|h| !wanted.iter().any(|w| same(w, h))).count() as u64;
     }
 }
 
@@ -459,7 +477,7 @@ mod tests {
             digest: Some(digest.into()),
         };
         let files = FieldProof { compared: 2, agree: 2, ..FieldProof::of(ATTACHMENTS) };
-        let pieces = PieceProof { field: ATTACHMENTS.into(), expected: 3, there: 3, only_right: 0 };
+        let pieces = PieceProof { field: ATTACHMENTS.into(), expected: 3, there: 3, only_there: 0 };
         let mut proof = LaneProof { fields: vec![files], pieces: vec![pieces], ..some_lane() };
         proof.begin_files(3);
         let compared = |key: &str, right: &str| FileCompared {
@@ -494,13 +512,13 @@ mod tests {
         let mut files = PieceProof::default();
         let left = Value::Attachments(vec![file("a.png", "1"), file("b.png", "2")]);
         files.count(&left, &Value::Attachments(vec![file("a.png", "1"), file("b.png", "other"), file("c.png", "3")]));
-        assert_eq!((files.expected, files.there, files.only_right), (2, 1, 2), "a file of other bytes is another");
+        assert_eq!((files.expected, files.there, files.only_there), (2, 1, 2), "a file of other bytes is another");
 
         let link =
             |id: &str| Link::new(LinkType::Verifies, LinkEnd::Artefact { kind: Kind::Requirement, id: id.into() });
         let mut links = PieceProof::default();
         links.count(&Value::Links(vec![link("1")]), &Value::Links(vec![link("2"), link("1")]));
         links.count(&Value::Empty, &Value::Empty);
-        assert_eq!((links.expected, links.there, links.only_right), (1, 1, 1));
+        assert_eq!((links.expected, links.there, links.only_there), (1, 1, 1));
     }
 }

@@ -17,7 +17,7 @@ impl Rule {
     }
 
     /// Where the way back of what it does into an end leads; none if that starts from no field, or fills none.
-    fn way_back(&self, into: End) -> Option<Fill> {
+    pub(super) fn way_back(&self, into: End) -> Option<Fill> {
         let fill = self.fill(into)?;
         match (&fill.source, &fill.target) {
             (Source::Field(from), Slot::Field(target)) => Some(Fill {

@@ -27,6 +27,11 @@ impl Direction {
         }
     }
 
+    /// The end that is read by what carries one way; of both ways, the one that is read first.
+    pub fn read(self) -> End {
+        self.written().other()
+    }
+
     /// Whether an end is written.
     pub fn writes(self, end: End) -> bool {
         self == Direction::Both || self.written() == end

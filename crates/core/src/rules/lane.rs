@@ -26,13 +26,13 @@ pub struct Lane {
     /// Which end it writes.
     #[serde(default)]
     pub direction: Direction,
-    /// Which left items it covers.
+    /// Which left items it covers; where it reads the right alone, those among which it looks for counterparts.
     #[serde(default)]
     pub left_scope: Condition,
-    /// Which right items it looks for counterparts among.
+    /// Which right items it looks for counterparts among; where it reads the right alone, those that it covers.
     #[serde(default)]
     pub right_scope: Condition,
-    /// What is covered at the left beyond what the conditions match.
+    /// What is covered at the end that is read beyond what the conditions match.
     #[serde(default)]
     pub along: Along,
     /// What fills each slot.
@@ -49,8 +49,18 @@ pub struct Lane {
 impl Lane {
     /// The kind of the items that it writes at an end, if it writes there: what it transfers, or links to what was made of them.
     pub fn writes(&self, end: End) -> Option<Kind> {
-        let links_back = end == self.direction.written().other() && self.policies.link_back;
+        let links_back = end == self.direction.read() && self.policies.link_back;
         (self.direction.writes(end) || links_back).then_some(self.kind_at(end))
+    }
+
+    /// The end that it writes, or writes first.
+    pub fn written(&self) -> End {
+        self.direction.written()
+    }
+
+    /// The end that it reads, or reads first.
+    pub fn read(&self) -> End {
+        self.direction.read()
     }
 
     /// From a kind at the left to the same at the right, with everything in scope.

@@ -10,6 +10,7 @@ mod lane;
 mod order;
 mod policies;
 mod rule;
+mod turned;
 mod versions;
 
 pub use conversion::{

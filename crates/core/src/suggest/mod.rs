@@ -1,7 +1,7 @@
 //! Suggesting rules and value maps, with the evidence (a person accepts them; nothing applies silently).
 //!
 //! Decides which source field most likely feeds a target field: by name, by type, by how many of the values met
-//! at the left are allowed at the right, and, where pairs exist already, by what these agree on. Precision and
+//! at one end are allowed at the other, and, where pairs exist already, by what these agree on. Precision and
 //! recall are measured on worlds whose answer is known (docs/matching.md).
 
 mod names;
@@ -70,19 +70,19 @@ pub enum Reason {
 /// The least score at which a field is worth proposing.
 const WORTH: f64 = 0.45;
 
-/// Proposes a rule for every field at the right that something at the left seems to feed, best first
-/// for each target, each source used once. `pairs` are artefacts that are known to be one; none is fine.
+/// Proposes a rule for every field of an end (`to`, the end `into`) that something at the other seems to feed, best first for each
+/// target, each source used once. `pairs` are artefacts that are known to be one, that of the other end first; none is fine.
 pub fn suggest(
-    left: &KindSchema,
-    left_survey: Option<&KindSurvey>,
-    right: &KindSchema,
+    from: &KindSchema,
+    survey: Option<&KindSurvey>,
+    (to, into): (&KindSchema, End),
     pairs: &[Twins<'_>],
 ) -> Vec<Suggestion> {
     let mut scored: Vec<(f64, &FieldSchema, &FieldSchema, Likely)> = Vec::new();
     let own = |f: &&FieldSchema| !f.origin_mark && !f.id.starts_with('@');
-    for target in right.fields.iter().filter(own).filter(|f| !f.read_only) {
-        for source in left.fields.iter().filter(own) {
-            if let Some(likely) = affinity(source, target, left_survey, pairs) {
+    for target in to.fields.iter().filter(own).filter(|f| !f.read_only) {
+        for source in from.fields.iter().filter(own) {
+            if let Some(likely) = affinity(source, (target, into), survey, pairs) {
                 scored.push((likely.score, source, target, likely));
             }
         }
@@ -91,69 +91,65 @@ pub fn suggest(
     let mut out: Vec<Suggestion> = Vec::new();
     let mut used: Vec<&str> = Vec::new();
     for (score, source, target, likely) in scored {
-        if score < WORTH || used.contains(&source.id.as_str()) || out.iter().any(|s| fills(s, &target.id)) {
+        if score < WORTH || used.contains(&source.id.as_str()) || out.iter().any(|s| fills(s, into, &target.id)) {
             continue;
         }
         used.push(&source.id);
         out.push(Suggestion {
-            rule: rule_for(source, target, left_survey, &likely.together),
+            rule: Rule::filling(into, fill_for(source, target, survey, &likely.together)),
             score: (score.min(1.0) * 100.0).round() as u8,
             evidence: likely.evidence,
         });
     }
-    out.extend(standing(left, right));
-    out.sort_by_key(|s| right.fields.iter().position(|f| fills(s, &f.id)).unwrap_or(usize::MAX));
+    out.extend(standing(from, to, into));
+    out.sort_by_key(|s| to.fields.iter().position(|f| fills(s, into, &f.id)).unwrap_or(usize::MAX));
     out
 }
 
 /// Rules that do not depend on names: folder, origin, files.
-fn standing(left: &KindSchema, right: &KindSchema) -> Vec<Suggestion> {
-    let rule = |target: Slot, source| to_right(Fill { target, source, conversions: Vec::new() });
+fn standing(from: &KindSchema, to: &KindSchema, into: End) -> Vec<Suggestion> {
+    let rule = |target: Slot, source| Rule::filling(into, Fill { target, source, conversions: Vec::new() });
     let mut out = Vec::new();
-    if left.in_folders && right.in_folders {
+    if from.in_folders && to.in_folders {
         out.push(Suggestion {
             rule: rule(Slot::Folder, Source::Folder),
             score: 100,
             evidence: vec![Reason::BothHaveFolders],
         });
     }
-    if left.field(LINKS).is_some() && right.field(LINKS).is_some() {
+    if from.field(LINKS).is_some() && to.field(LINKS).is_some() {
         out.push(Suggestion {
             rule: rule(Slot::Links, Source::Links),
             score: 100,
             evidence: vec![Reason::BothHaveLinks],
         });
     }
-    let writable = |field: &str| right.field(field).is_some_and(|f| !f.read_only);
-    if left.field(POSITION).is_some() && writable(POSITION) {
+    let writable = |field: &str| to.field(field).is_some_and(|f| !f.read_only);
+    if from.field(POSITION).is_some() && writable(POSITION) {
         out.push(Suggestion {
             rule: rule(Slot::Position, Source::Field(POSITION.into())),
             score: 100,
             evidence: vec![Reason::BothHavePositions],
         });
     }
-    if left.field(COMMENTS).is_some() && writable(COMMENTS) {
+    if from.field(COMMENTS).is_some() && writable(COMMENTS) {
         out.push(Suggestion {
             rule: rule(Slot::Comments, Source::Comments),
             score: 100,
             evidence: vec![Reason::BothHaveComments],
         });
     }
-    if left.field(HISTORY).is_some() && writable(HISTORY) {
+    if from.field(HISTORY).is_some() && writable(HISTORY) {
         out.push(Suggestion {
             rule: rule(Slot::History, Source::History),
             score: 100,
             evidence: vec![Reason::TakesHistory],
         });
     }
-    if let Some(f) = right.fields.iter().find(|f| f.origin_mark) {
-        out.push(Suggestion {
-            rule: rule(f.id.as_str().into(), Source::Origin),
-            score: 100,
-            evidence: vec![Reason::HoldsOrigin],
-        });
+    if let Some(rule) = origin_rule(to, into) {
+        out.push(Suggestion { rule, score: 100, evidence: vec![Reason::HoldsOrigin] });
     }
-    if left.field(ATTACHMENTS).is_some() && right.field(ATTACHMENTS).is_some() {
+    if from.field(ATTACHMENTS).is_some() && to.field(ATTACHMENTS).is_some() {
         out.push(Suggestion {
             rule: rule(Slot::Files, Source::Attachments),
             score: 100,
@@ -175,7 +171,7 @@ const MANY: f64 = 8.0;
 
 fn affinity(
     source: &FieldSchema,
-    target: &FieldSchema,
+    (target, into): (&FieldSchema, End),
     survey: Option<&KindSurvey>,
     pairs: &[Twins<'_>],
 ) -> Option<Likely> {
@@ -186,7 +182,7 @@ fn affinity(
     let name = name_affinity(&source.name, &target.name);
     let mut evidence = Vec::new();
     if name >= 0.9 {
-        evidence.push(Reason::AlikeNames(Ends { left: source.name.clone(), right: target.name.clone() }));
+        evidence.push(Reason::AlikeNames(Ends::at(into, target.name.clone(), source.name.clone())));
     }
     if source.value_type == target.value_type {
         evidence.push(Reason::SameType);
@@ -241,7 +237,7 @@ fn type_affinity(from: ValueType, to: ValueType) -> Option<f64> {
     }
 }
 
-fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>, together: &GoTogether) -> Rule {
+fn fill_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurvey>, together: &GoTogether) -> Fill {
     let mut conversions = Vec::new();
     let field = survey.and_then(|s| s.field(&source.id));
     match (source.value_type, target.value_type) {
@@ -279,13 +275,16 @@ fn rule_for(source: &FieldSchema, target: &FieldSchema, survey: Option<&KindSurv
         }
         _ => {}
     }
-    to_right(Fill { target: target.id.clone().into(), source: Source::Field(source.id.clone()), conversions })
+    Fill { target: target.id.clone().into(), source: Source::Field(source.id.clone()), conversions }
 }
 
-fn fills(suggestion: &Suggestion, field: &str) -> bool {
-    suggestion.rule.fill(End::Right).is_some_and(|fill| fill.target == *field)
+fn fills(suggestion: &Suggestion, into: End, field: &str) -> bool {
+    suggestion.rule.fill(into).is_some_and(|fill| fill.target == *field)
 }
 
-fn to_right(fill: Fill) -> Rule {
-    Rule::filling(End::Right, fill)
+/// The rule that writes the mark of an item's origin into an end; none if the kind has no place for it there.
+pub fn origin_rule(to: &KindSchema, into: End) -> Option<Rule> {
+    let field = to.fields.iter().find(|f| f.origin_mark)?;
+    let fill = Fill { target: field.id.as_str().into(), source: Source::Origin, conversions: Vec::new() };
+    Some(Rule::filling(into, fill))
 }

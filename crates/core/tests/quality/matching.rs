@@ -3,7 +3,7 @@
 use std::collections::{HashMap, HashSet};
 
 use hovrel_core::identity::{Asked, Candidate, Evidence, Looking, Settled, likest, match_first_contact};
-use hovrel_core::model::{Artefact, Document, Kind, Value};
+use hovrel_core::model::{Artefact, Document, End, Kind, Value};
 use hovrel_core::rules::Matching;
 use rand::seq::{IndexedRandom, SliceRandom};
 use rand::{Rng, SeedableRng};
@@ -180,7 +180,9 @@ fn candidates(list: &[(Artefact, String)]) -> Vec<Candidate<'_>> {
 fn found(ends: &Ends, from: u8) -> [Quality; 2] {
     let (left, right) = (candidates(&ends.left), candidates(&ends.right));
     let matching = Matching { similar_from: from, key: None };
-    let looking = Looking { left_system: "Old", matching: &matching, settled: &Settled::new(), asked: &Asked::new() };
+    let systems = hovrel_core::model::Ends { left: "Old", right: "New" };
+    let looking =
+        Looking { systems, read: End::Left, matching: &matching, settled: &Settled::new(), asked: &Asked::new() };
     let [mut sure, mut reviewed] = [Quality::default(); 2];
     for (l, r, evidence) in match_first_contact(looking, &left, &right) {
         let is_right = ends.truth.get(&left[l].artefact.id) == Some(&right[r].artefact.id);

@@ -204,7 +204,7 @@ fn quality(world: &World, pairs: usize, level: u8) -> [Quality; 2] {
     let known: Vec<_> = world.pairs.iter().take(pairs).map(|(a, b)| (a, b)).collect();
     let [mut sources, mut rows] = [Quality::default(); 2];
     sources.there = world.truth.len();
-    for found in suggest(&world.left, Some(&world.survey), &world.right, &known) {
+    for found in suggest(&world.left, Some(&world.survey), (&world.right, End::Right), &known) {
         let fill = found.rule.fill(End::Right).expect("suggestions fill the right end");
         let Source::Field(source) = &fill.source else { continue };
         if found.score < level {

@@ -362,12 +362,13 @@ fn a_lane_is_checked_whole() {
     };
     let named = |f: &str| Source::Field(f.into());
     let both = Rule { back: true, ..rule("tags", named("labels"), vec![Conversion::Hours]) };
+    let away = Rule::filling(End::Left, fill("name", named("title"), vec![]));
     let lane = Lane {
         id: "cases".into(),
         name: String::new(),
         left_kind: Kind::TestCase,
         right_kind: Kind::TestCase,
-        direction: Direction::ToLeft,
+        direction: Direction::ToRight,
         left_scope: Condition::All(vec![row("nowhere"), row("@title")]),
         right_scope: Condition::default(),
         along: Along::default(),
@@ -379,6 +380,7 @@ fn a_lane_is_checked_whole() {
             rule("made", named("name"), vec![]),
             rule("number", named("rows"), vec![]),
             both,
+            away,
         ],
         matching: Matching::default(),
         policies: Policies::default(),

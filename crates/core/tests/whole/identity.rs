@@ -1,8 +1,10 @@
 //! Finding counterparts among items that have no pair: what goes before what, and what can't be told apart.
 
 use hovrel_core::identity::{Asked, Candidate, Evidence, Looking, Settled, match_first_contact};
-use hovrel_core::model::{Artefact, Kind, Value};
+use hovrel_core::model::{Artefact, End, Ends, Kind, Value, origin_mark};
 use hovrel_core::rules::{KeyFields, Matching};
+
+const SYSTEMS: Ends<&str> = Ends { left: "Old", right: "New" };
 
 fn case(key: &str, title: &str) -> Artefact {
     Artefact { title: title.into(), ..Artefact::bare(Kind::TestCase, key) }
@@ -16,7 +18,13 @@ fn at<'a>(list: &'a [Artefact], path: &str) -> Vec<Candidate<'a>> {
 fn matches(left: &[Candidate<'_>], right: &[Candidate<'_>], similar_from: u8) -> Vec<(usize, usize, Evidence)> {
     let matching = Matching { similar_from, key: None };
     match_first_contact(
-        Looking { left_system: "Old", matching: &matching, settled: &Settled::new(), asked: &Asked::new() },
+        Looking {
+            systems: SYSTEMS,
+            read: End::Left,
+            matching: &matching,
+            settled: &Settled::new(),
+            asked: &Asked::new(),
+        },
         left,
         right,
     )
@@ -65,7 +73,7 @@ fn whoever_was_asked_about_two_is_asked_until_somebody_decides() {
     let matching = |similar_from: u8| Matching { similar_from, key: None };
     let found = |from: u8, settled: &Settled, asked: &Asked| -> Vec<(usize, usize, Option<u8>)> {
         let matching = matching(from);
-        let looking = Looking { left_system: "Old", matching: &matching, settled, asked };
+        let looking = Looking { systems: SYSTEMS, read: End::Left, matching: &matching, settled, asked };
         let found = match_first_contact(looking, &at(&left, "A"), &at(&right, "A"));
         let score = |e: &Evidence| if let Evidence::Similar(how) = e { Some(how.score) } else { None };
         found.into_iter().map(|(l, r, e)| (l, r, score(&e))).collect()
@@ -108,7 +116,7 @@ fn a_person_goes_before_everything_and_a_key_before_a_title() {
     let key = Some(KeyFields { left: "number".into(), right: "number".into() });
     let matching = Matching { similar_from: 101, key };
     let found = |settled: &Settled| {
-        let looking = Looking { left_system: "Old", matching: &matching, settled, asked: &Asked::new() };
+        let looking = Looking { systems: SYSTEMS, read: End::Left, matching: &matching, settled, asked: &Asked::new() };
         let found = match_first_contact(looking, &at(&left, "A"), &at(&right, "A"));
         found.into_iter().map(|(l, r, e)| (l, r, matches!(e, Evidence::Key { .. }))).collect::<Vec<_>>()
     };
@@ -132,4 +140,23 @@ fn doubles_hang_together_and_numbers_keep_apart() {
     let found = hovrel_core::identity::doubles(&at(&list, "A"), 75);
     assert_eq!(found.iter().map(|d| d.members.clone()).collect::<Vec<_>>(), [vec![0, 2, 3]]);
     assert!(hovrel_core::identity::doubles(&[], 90).is_empty());
+}
+
+/// What bears the mark of the other is the same, whichever of the two bears it and whichever end is read; and whatever they are
+/// called by now.
+#[test]
+fn a_mark_counts_at_either_end() {
+    for read in End::BOTH {
+        for marked in End::BOTH {
+            let mut items = Ends { left: case("L-1", "Stop the cabin"), right: case("R-9", "Wind alarm") };
+            let mark = origin_mark(SYSTEMS[marked.other()], &items[marked.other()]);
+            items[marked].origin = Some(mark.clone());
+            let matching = Matching::default();
+            let (settled, asked) = (Settled::new(), Asked::new());
+            let looking = Looking { systems: SYSTEMS, read, matching: &matching, settled: &settled, asked: &asked };
+            let at = |end: End| at(std::slice::from_ref(&items[end]), "");
+            let found = match_first_contact(looking, &at(read), &at(read.other()));
+            assert_eq!(found, [(0, 0, Evidence::Origin { mark })], "{read:?} is read, {marked:?} is marked");
+        }
+    }
 }

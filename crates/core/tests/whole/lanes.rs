@@ -7,7 +7,7 @@ use hovrel_core::base::{Pair, Pairs};
 use hovrel_core::catalogue::{Catalogue, KindSchema};
 use hovrel_core::cover::{Chosen, Covered, choose, hand_over};
 use hovrel_core::identity::{Asked, Between, Counterparts, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, Ends, Fingerprint, Kind};
+use hovrel_core::model::{Artefact, End, Ends, Fingerprint, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator};
 use proptest::prelude::*;
@@ -112,7 +112,7 @@ impl World {
     fn covered<'a>(&'a self, catalogue: &'a Catalogue) -> Vec<Covered<'a>> {
         let items = |kind: Kind| self.left_of(kind);
         let carried = |lane: &Lane, id: &str| self.has(lane, id);
-        let of = Chosen { catalogue, items: &items, path: &|_| &[], now: now(), carried: &carried };
+        let of = Chosen { end: End::Left, catalogue, items: &items, path: &|_| &[], now: now(), carried: &carried };
         choose(&self.lanes, &of)
     }
 
@@ -137,15 +137,17 @@ impl World {
             .zip(&pairs)
             .map(|((lane, (left, right)), pairs)| InLane {
                 lane,
-                left,
-                right,
+                covered: Ends { left, right },
                 pairs,
                 settled: &nothing,
                 asked: &nobody,
             })
             .collect();
         let path = |_: &Artefact| String::new();
-        counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &lanes)
+        counterparts(
+            Between { systems: Ends { left: "Old", right: "New" }, paths: Ends { left: &path, right: &path } },
+            &lanes,
+        )
     }
 }
 

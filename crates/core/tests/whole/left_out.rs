@@ -186,7 +186,7 @@ fn changes(left: &Artefact, right: &Artefact, base: &Base) -> (Vec<Change>, u64)
         accepted: &HashMap::new(),
         paths: Ends { left: &path, right: &path },
         first_seq: 0,
-        planned: &HashMap::new(),
+        planned: &Ends::default(),
     };
     let at = Ends {
         left: AtEnd { covered: &lefts, all: &all.left, absent: None },

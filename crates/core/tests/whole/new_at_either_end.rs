@@ -57,7 +57,7 @@ fn found(comparer: &Comparer<'_>, item: &Artefact) -> (Vec<Change>, LaneFindings
 
 fn found_of(comparer: &Comparer<'_>, relations: &[Relation<'_>]) -> (Vec<Change>, LaneFindings) {
     let path = |_: &Artefact| String::new();
-    let (bases, accepted, planned) = (HashMap::<String, Base>::new(), HashMap::new(), HashMap::new());
+    let (bases, accepted, planned) = (HashMap::<String, Base>::new(), HashMap::new(), Ends::default());
     let paths = Ends { left: &path as &dyn Fn(&Artefact) -> String, right: &path };
     let known = Known { bases: &bases, accepted: &accepted, paths, first_seq: 0, planned: &planned };
     let mut changes = Vec::new();

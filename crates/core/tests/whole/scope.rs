@@ -4,7 +4,7 @@
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema};
 use hovrel_core::cover::{Chosen, choose};
 use hovrel_core::expression::{Moment, Seen, compile};
-use hovrel_core::model::{Artefact, Decimal, Kind, Link, LinkEnd, LinkType, Span, Stamp, Value, ValueType};
+use hovrel_core::model::{Artefact, Decimal, End, Kind, Link, LinkEnd, LinkType, Span, Stamp, Value, ValueType};
 use hovrel_core::rules::{Along, Lane};
 use hovrel_core::scope::{Condition, ConditionRow, Filter, Operator, condition_faults, operators, places, read, write};
 use proptest::prelude::*;
@@ -334,8 +334,14 @@ fn what_is_linked_comes_along_on_request() {
         lane.left_scope = row("@key", Operator::Is, "C1");
         lane.along = along;
         let items = &items;
-        let of =
-            Chosen { catalogue: &catalogue, items: &|_| items, path: &|_| &[], now: now(), carried: &|_, _| false };
+        let of = Chosen {
+            end: End::Left,
+            catalogue: &catalogue,
+            items: &|_| items,
+            path: &|_| &[],
+            now: now(),
+            carried: &|_, _| false,
+        };
         let covered = choose(&[lane], &of);
         let keys: Vec<&str> = covered[0].all().iter().map(|a| a.key.as_str()).collect();
         assert_eq!(keys, wanted, "{along:?}");
@@ -362,7 +368,14 @@ fn folders_follow_what_they_hold() {
         let mut lane = Lane::of_kind(Kind::TestCase, vec![]);
         lane.left_scope = scope;
         let items = |k: Kind| if k == Kind::Folder { &folders[..] } else { &cases[..] };
-        let of = Chosen { catalogue: &catalogue, items: &items, path: &|_| &[], now: now(), carried: &|_, _| false };
+        let of = Chosen {
+            end: End::Left,
+            catalogue: &catalogue,
+            items: &items,
+            path: &|_| &[],
+            now: now(),
+            carried: &|_, _| false,
+        };
         let covered = choose(&[Lane::of_kind(Kind::Folder, vec![]), lane], &of);
         assert_eq!(covered[0].matched.iter().map(|f| f.id.as_str()).collect::<Vec<_>>(), wanted);
     }

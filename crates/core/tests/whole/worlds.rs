@@ -106,6 +106,8 @@ struct Trouble {
     refused: Option<String>,
 }
 
+const SYSTEMS: Ends<&str> = Ends { left: "Old", right: "New" };
+
 impl World {
     fn of(list: &[Artefact], kind: Kind) -> Vec<&Artefact> {
         list.iter().filter(|a| a.kind == kind).collect()
@@ -138,7 +140,8 @@ impl World {
             let found = {
                 let sure = Matching { similar_from: 101, key: None };
                 let looking = Looking {
-                    left_system: "Old",
+                    systems: SYSTEMS,
+                    read: End::Left,
                     matching: &sure,
                     settled: &Default::default(),
                     asked: &Default::default(),
@@ -168,7 +171,7 @@ impl World {
         let left = self.prepared();
         let places = self.places(&left);
         let mut changes: Vec<Change> = Vec::new();
-        let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
+        let mut planned = Ends::<HashMap<(Kind, String), u32>>::default();
         for lane in lanes() {
             let kind = lane.left_kind;
             let cx = Context {
@@ -197,13 +200,12 @@ impl World {
             let nothing = Settled::new();
             let of = InLane {
                 lane: &lane,
-                left: &ls,
-                right: &rs,
+                covered: Ends { left: &ls[..], right: &rs[..] },
                 pairs: &pairs,
                 settled: &nothing,
                 asked: &Default::default(),
             };
-            let found = counterparts(Between { left_system: "Old", left_path: &path, right_path: &path }, &[of]);
+            let found = counterparts(Between { systems: SYSTEMS, paths: Ends { left: &path, right: &path } }, &[of]);
             let known = Known {
                 bases: self.bases.get(&kind).unwrap_or(&none),
                 accepted: &HashMap::new(),
@@ -221,7 +223,7 @@ impl World {
             let mut found: Vec<Change> = Vec::new();
             compare_lane(&comparer, &relations, &known, &mut |change| found.push(change));
             let made = found.iter().filter(|c| matches!(c.outcome, Outcome::New(End::Right) | Outcome::Adopt));
-            planned.extend(made.map(|c| ((kind, c.left.as_ref().unwrap().id.clone()), c.seq)));
+            planned.right.extend(made.map(|c| ((kind, c.left.as_ref().unwrap().id.clone()), c.seq)));
             changes.extend(found);
         }
         changes

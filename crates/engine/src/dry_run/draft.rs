@@ -6,7 +6,7 @@ use std::fs::File;
 use std::io::{BufRead, BufReader, BufWriter, Seek, Write};
 
 use hovrel_core::carry::NotThere;
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Ends, Kind};
 use hovrel_core::plan::{Change, Decision, Outcome, waits_only_for};
 use serde_json::Error;
 
@@ -20,7 +20,7 @@ pub struct PlanDraft {
     decided: HashMap<u32, Decision>,
     needs: Vec<(i32, i32)>,
     /// Changes that have nothing to do before one of these items is there.
-    waiting: Vec<(u32, Vec<NotThere>)>,
+    waiting: Vec<(u32, End, Vec<NotThere>)>,
     changes: u64,
     failed: Option<EngineError>,
 }
@@ -94,7 +94,7 @@ impl PlanDraft {
         self.needs.extend(change.depends_on.iter().map(|d| (change.seq as i32, *d as i32)));
         let waits = waits_only_for(change);
         if !waits.is_empty() {
-            self.waiting.push((change.seq, waits));
+            self.waiting.push((change.seq, change.written, waits));
         }
         self.changes += u64::from(change.outcome != Outcome::InStep);
         if self.failed.is_none() {
@@ -109,15 +109,15 @@ impl PlanDraft {
         Ok(self.file.write_all(b"\n")?)
     }
 
-    /// What is known of the plan, and its changes, read again. `planned` says which change brings an item of the left
-    /// to the right.
-    pub fn finish(mut self, planned: &HashMap<(Kind, String), u32>) -> Result<(Outline, Made), EngineError> {
+    /// What is known of the plan, and its changes, read again. `planned` says which change brings an item of the other end
+    /// into an end.
+    pub fn finish(mut self, planned: &Ends<HashMap<(Kind, String), u32>>) -> Result<(Outline, Made), EngineError> {
         if let Some(failed) = self.failed {
             return Err(failed);
         }
-        for (seq, waits) in &self.waiting {
+        for (seq, into, waits) in &self.waiting {
             let comes = |NotThere { kind, id }: &NotThere| {
-                planned.get(&(*kind, id.clone())).is_some_and(|at| self.included[*at as usize])
+                planned[*into].get(&(*kind, id.clone())).is_some_and(|at| self.included[*at as usize])
             };
             if !waits.iter().any(comes) {
                 self.included[*seq as usize] = false;
@@ -132,8 +132,6 @@ impl PlanDraft {
 
 #[cfg(test)]
 mod tests {
-    use hovrel_core::model::End;
-
     use super::*;
     use crate::sample::{change, waiting};
 
@@ -145,7 +143,8 @@ mod tests {
         }
         let brings = |c: &&Change| matches!(c.outcome, Outcome::New(_) | Outcome::Blocked);
         let planned = changes.iter().filter(brings).map(|c| ((c.kind, c.left.as_ref().unwrap().id.clone()), c.seq));
-        let (outline, made) = draft.finish(&planned.collect()).expect("it is kept");
+        let planned = Ends { left: HashMap::new(), right: planned.collect() };
+        let (outline, made) = draft.finish(&planned).expect("it is kept");
         assert_eq!(made.read().expect("it can be read").count(), changes.len());
         let read = made.read().expect("as often as it is wanted");
         (outline, read.map(|r| r.expect("it is read")).collect())

@@ -19,18 +19,20 @@ pub(crate) async fn keep_histories(
 ) -> Result<(), EngineError> {
     for s in scoped.iter().filter(|s| s.lane.keeps_history()) {
         let kept = |item: &&&Artefact| !item.history.is_empty();
+        let item_end = s.lane.read();
         let row = |item: &&Artefact| {
-            let entries = named(&item.history, &both.ends.catalogues.left);
+            let entries = named(&item.history, &both.ends.catalogues[item_end]);
             Ok(NewHistory {
                 route_id: route.id,
                 lane: s.lane.id.clone(),
-                left_id: item.id.clone(),
-                left_key: item.key.clone(),
-                system_name: both.at.left.system.name.clone(),
+                item_end,
+                item_id: item.id.clone(),
+                item_key: item.key.clone(),
+                system_name: both.at[item_end].system.name.clone(),
                 entries: serde_json::to_value(entries)?,
             })
         };
-        let rows = s.covered.left.iter().filter(kept).map(row).collect::<Result<Vec<_>, EngineError>>()?;
+        let rows = s.covered[item_end].iter().filter(kept).map(row).collect::<Result<Vec<_>, EngineError>>()?;
         hub.store.keep_histories(&rows).await?;
     }
     Ok(())

@@ -33,8 +33,10 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
     let LoadedRoute { route, lanes, pairs, settled, asked, both } = load_route(hub, job, route).await?;
     let faults = lane_checks(&lanes, &both.ends, &|_| Vec::new());
     if !faults.is_empty() {
-        let named =
-            faults.iter().map(|f| format!("{}, {}: {}", f.lane, f.field, hovrel_words::fault(&f.reason))).collect();
+        let named = faults
+            .iter()
+            .map(|f| format!("{}, {}: {}", f.lane, f.field, hovrel_words::fault(f.into, &f.reason)))
+            .collect();
         return Err(EngineError::Faults(named));
     }
     let InScope { lanes: scoped, places, pairs, handed_over } =
@@ -47,12 +49,16 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
         kinds.into_iter().map(|kind| both.at[end].of_kind(kind).len() as u64).sum()
     };
     (summary.left_total, summary.right_total) = (total(End::Left), total(End::Right));
-    summary.left_in_scope = count_once(scoped.iter().flat_map(|s| s.covered.left.iter().copied()));
+    let in_scope = |end: End| {
+        let reading = scoped.iter().filter(|s| s.lane.read() == end);
+        count_once(reading.flat_map(|s| s.covered[end].iter().copied()))
+    };
+    (summary.left_in_scope, summary.right_in_scope) = (in_scope(End::Left), in_scope(End::Right));
     summary.covered_twice = scoped.iter().map(|s| s.with_others).sum();
     let mut draft = PlanDraft::new()?;
     let mut conflicts = Conflicts::of(&hub.store, route.id, &both.ends.catalogues).await?;
     let mut seen = Seen::default();
-    let mut planned: HashMap<(Kind, String), u32> = HashMap::new();
+    let mut planned = Ends::<HashMap<(Kind, String), u32>>::default();
     for s in &scoped {
         let Some(ways) = Ways::of(&both, &s.lane, &places) else { continue };
         let all = s.all(&both);
@@ -73,25 +79,29 @@ pub(crate) async fn run(hub: &Hub, job: &Running, route: Uuid) -> Result<serde_j
             planned: &planned,
         };
         summary.rules.insert(s.lane.id.clone(), digests);
-        let mut made: Vec<((Kind, String), u32)> = Vec::new();
+        let mut made: Vec<(End, (Kind, String), u32)> = Vec::new();
         let mut keep = |change: Change| {
+            let from = change.written.other();
             // What already has a counterpart may be referred to at once.
-            if let (Outcome::New(_) | Outcome::Adopt, Some(left)) = (change.outcome, &change.left) {
-                made.push(((change.kind, left.id.clone()), change.seq));
+            if let (Outcome::New(_) | Outcome::Adopt, Some(side)) = (change.outcome, change.side(from)) {
+                made.push((change.written, (change.kind_at(from), side.id.clone()), change.seq));
             }
             draft.keep(&change, conflicts.decision(&change));
         };
         let found = block_in_place(|| compare_lane(&comparer, &relations, &known, &mut keep));
         summary.in_step += found.in_step;
-        summary.only_right += found.only_written;
+        match s.lane.written() {
+            End::Left => summary.only_left += found.only_written,
+            End::Right => summary.only_right += found.only_written,
+        }
         summary.let_go += found.let_go;
         conflicts::note(&mut seen, &s.lane.id, found.gone, found.unknown);
         if order_is_carried(&s.lane) == Some(false) && !summary.order_not_kept.contains(&s.lane.left_kind) {
             summary.order_not_kept.push(s.lane.left_kind);
         }
-        for (item, seq) in made {
+        for (into, item, seq) in made {
             // Of several lanes of one kind the first that carries an item says where it is.
-            planned.entry(item).or_insert(seq);
+            planned[into].entry(item).or_insert(seq);
         }
     }
     let (outline, made) = draft.finish(&planned)?;

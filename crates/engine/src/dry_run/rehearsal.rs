@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use hovrel_core::model::{Ends, Kind};
+use hovrel_core::model::{End, Ends, Kind};
 use hovrel_core::plan::{Change, Outcome};
 use hovrel_core::rehearse::{Refusal, Rehearsal, Target, play_at_both};
 use hovrel_core::rules::{FirstContact, Lane};
@@ -27,7 +27,7 @@ pub(crate) struct Rehearsed {
 /// What was found of each change, by its place; nothing of those that are taken and cost nothing.
 pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<HashMap<u32, Rehearsed>, EngineError> {
     let mut stages = Ends::of(|end| {
-        // Nothing but the right is rehearsed where no lane writes the left.
+        // Nothing is rehearsed at an end that no lane writes.
         let written = lanes.iter().any(|l| l.direction.writes(end));
         let items = written.then(|| both.at[end].items.values().flatten());
         Rehearsal::at(Arc::new(Target::new(&both.ends.catalogues[end], items.into_iter().flatten())))
@@ -39,7 +39,7 @@ pub(crate) fn rehearse(both: &BothEnds, lanes: &[&Lane], made: &Made) -> Result<
         let (change, decision) = read?;
         let lane = lane_of.get(change.lane.as_str());
         let policy = first_contact(lane.copied());
-        let links_back = lane.is_some_and(|l| l.policies.link_back) && gets_link(&change, both);
+        let links_back = lane.is_some_and(|lane| lane.policies.link_back && gets_link(&change, lane.read(), both));
         let (refusals, calls) = play_at_both(&mut stages, paces.as_ref(), (&change, &decision, policy), links_back);
         let found = Rehearsed { refusals, calls, links_back };
         if found != Rehearsed::default() {
@@ -53,12 +53,12 @@ fn first_contact(lane: Option<&Lane>) -> FirstContact {
     lane.map(|l| l.policies.first_contact).unwrap_or_default()
 }
 
-/// Whether a change, carried out, leaves a link to the counterpart at the left.
-fn gets_link(change: &Change, both: &BothEnds) -> bool {
-    let Some(left) = &change.left else { return false };
-    let there: (Kind, String) = (change.kind, left.id.clone());
+/// Whether a change, carried out, leaves a link to the counterpart at the end that its lane reads.
+fn gets_link(change: &Change, read: End, both: &BothEnds) -> bool {
+    let Some(side) = change.side(read) else { return false };
+    let there: (Kind, String) = (change.kind_at(read), side.id.clone());
     matches!(
         change.outcome,
         Outcome::New(_) | Outcome::Adopt | Outcome::Update(_) | Outcome::Conflict | Outcome::Gone(_)
-    ) && !both.linked_back.contains(&there)
+    ) && !both.linked_back[read].contains(&there)
 }

@@ -10,12 +10,19 @@ use serde::{Deserialize, Serialize};
 /// What a dry run found, in numbers.
 #[derive(Debug, Clone, Default, PartialEq, Serialize, Deserialize)]
 pub struct PlanSummary {
+    /// Items that lanes cover which read the left, or read it first.
     pub left_in_scope: u64,
+    /// Items that lanes cover which read the right.
+    #[serde(default)]
+    pub right_in_scope: u64,
     pub left_total: u64,
     pub right_total: u64,
     pub in_step: u64,
-    /// Artefacts at the right that nothing at the left stands for.
+    /// Artefacts at the right that nothing at the left stands for, and that are not made there.
     pub only_right: u64,
+    /// The same the other way round.
+    #[serde(default)]
+    pub only_left: u64,
     /// What each end allows, as it was read; none in plans of before it was kept.
     #[serde(default)]
     pub paces: Option<Ends<Pace>>,

@@ -129,7 +129,7 @@ pub(crate) async fn run(
     Ok(json!({"proof": id, "differences": differences, "waits": figures.1, "unexplained": figures.2}))
 }
 
-/// What became of items in the latest plan of a route, by lane and left id.
+/// What became of items in the latest plan of a route, by lane and the id of each at the end that the lane reads.
 async fn fates(
     hub: &Hub,
     route: &Route,
@@ -141,7 +141,7 @@ async fn fates(
         Some(job) => hub.store.journal(job.id).await?.into_iter().map(|row| (row.seq, progress(&row.state))).collect(),
         None => HashMap::new(),
     };
-    let policies: HashMap<&str, _> = lanes.iter().map(|l| (l.id.as_str(), l.policies.first_contact)).collect();
+    let of_id: HashMap<&str, &Lane> = lanes.iter().map(|l| (l.id.as_str(), l)).collect();
     let mut out: HashMap<String, HashMap<String, Fate>> = HashMap::new();
     let mut after = -1;
     loop {
@@ -151,8 +151,9 @@ async fn fates(
         for row in rows {
             let change: Change = serde_json::from_value(row.body)?;
             let decision: Decision = serde_json::from_value(row.decision)?;
-            let Some(left) = &change.left else { continue };
-            let first_contact = policies.get(change.lane.as_str()).copied().unwrap_or_default();
+            let Some(lane) = of_id.get(change.lane.as_str()) else { continue };
+            let Some(side) = change.side(lane.read()) else { continue };
+            let first_contact = lane.policies.first_contact;
             let fields = change
                 .fields
                 .iter()
@@ -164,7 +165,7 @@ async fn fates(
                 transfer: journal.get(&row.seq).copied(),
                 fields: fields.collect(),
             };
-            out.entry(change.lane.clone()).or_default().insert(left.id.clone(), fate);
+            out.entry(change.lane.clone()).or_default().insert(side.id.clone(), fate);
         }
     }
     Ok(out)

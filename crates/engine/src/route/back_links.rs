@@ -4,7 +4,7 @@ use std::collections::{HashMap, HashSet};
 
 use hovrel_core::model::{Artefact, Kind, LinkEnd};
 
-/// Takes the links to counterparts off the left items: they are Hovrel's own, and would come back as somebody's
+/// Takes the links to counterparts off the items of an end: they are Hovrel's own, and would come back as somebody's
 /// change (law 5). The items that had one are returned. `placed` says where a person finds what an item became.
 pub(super) fn without_back_links<'i>(
     items: impl Iterator<Item = &'i mut Vec<Artefact>>,

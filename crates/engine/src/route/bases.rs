@@ -64,21 +64,34 @@ async fn accepted_by_pair(
     Ok(out)
 }
 
-/// What a person said of items without a pair, by lane.
-pub fn settled_by_lane(rows: Vec<SettledMatch>) -> HashMap<String, Settled> {
+/// What a person said of items without a pair, by lane. Of what was said while a lane read its other end, what two items are
+/// counterparts still holds; that an item there has none says nothing of those that are read now.
+pub fn settled_by_lane(rows: Vec<SettledMatch>, lanes: &[Lane]) -> HashMap<String, Settled> {
     let mut out: HashMap<String, Settled> = HashMap::new();
-    for row in rows {
-        out.entry(row.lane).or_default().insert(row.left_id, row.right_id);
+    let (as_now, as_before): (Vec<_>, Vec<_>) =
+        rows.into_iter().partition(|row| lanes.iter().any(|l| l.id == row.lane && l.read() == row.item_end));
+    for row in as_now {
+        out.entry(row.lane).or_default().insert(row.item_id, row.other_id);
+    }
+    for row in as_before {
+        if let Some(item) = row.other_id {
+            out.entry(row.lane).or_default().entry(item).or_insert(Some(row.item_id));
+        }
     }
     out
 }
 
 /// What was asked of items without a pair and nobody has decided yet, by lane.
-pub fn asked_by_lane(rows: Vec<AskedMatch>) -> HashMap<String, Asked> {
+pub fn asked_by_lane(rows: Vec<AskedMatch>, lanes: &[Lane]) -> HashMap<String, Asked> {
     let mut out: HashMap<String, Asked> = HashMap::new();
     for row in rows {
+        let Some(lane) = lanes.iter().find(|lane| lane.id == row.lane) else { continue };
         let from = u8::try_from(row.similar_from).unwrap_or_default();
-        out.entry(row.lane).or_default().insert(row.left_id, (row.right_id, from));
+        let (item, other) = match lane.read() {
+            End::Left => (row.left_id, row.right_id),
+            End::Right => (row.right_id, row.left_id),
+        };
+        out.entry(row.lane).or_default().insert(item, (other, from));
     }
     out
 }

@@ -45,8 +45,8 @@ impl RouteEnds {
     }
 }
 
-/// Brings the items of a lane's left kind into the form in which its rules take them: calls that can't be
-/// kept are expanded (they can be kept only by a route that carries the shared steps too), the names of folders
+/// Brings the items that a lane reads into the form in which its rules take them: calls that can't be
+/// kept are expanded (they can be kept only by a route that carries the shared steps too, the same way), the names of folders
 /// and computed values stand beside the item where a rule asks for them, and a link leads to where a file stays that
 /// is not taken.
 pub fn prepare_items(
@@ -64,14 +64,15 @@ pub fn prepare_items(
             item.fields.set(key.clone(), path.settled());
         }
     }
-    if let Some(kind) = catalogues.left.kind(lane.left_kind) {
+    let (read, written) = (lane.read(), lane.written());
+    if let Some(kind) = catalogues[read].kind(lane.kind_at(read)) {
         let computed = Computed::of(lane, kind);
         for item in items.iter_mut().filter(|_| !computed.is_empty()) {
             computed.beside(item, kind, path_of(item, paths));
         }
     }
-    let carried = lanes.iter().any(|l| l.left_kind == Kind::SharedSteps);
-    let kind = catalogues.right.kind(lane.right_kind);
+    let carried = lanes.iter().any(|l| l.kind_at(read) == Kind::SharedSteps && l.direction.writes(written));
+    let kind = catalogues[written].kind(lane.kind_at(written));
     let mut fields = lane.fills().filter_map(|f| kind?.field(&f.target));
     let keep = match fields.find(|f| f.value_type == ValueType::Steps).filter(|_| carried) {
         Some(field) => field.calls,

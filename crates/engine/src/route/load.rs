@@ -32,8 +32,8 @@ pub(crate) async fn load_route(hub: &Hub, job: &Running, id: Uuid) -> Result<Loa
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     let lanes: Vec<Lane> = lanes.into_iter().map(Lane::with_ways_back).collect();
     let pairs = pairs_by_lane(&hub.store, route.id).await?;
-    let settled = settled_by_lane(hub.store.settled_matches(route.id).await?);
-    let asked = asked_by_lane(hub.store.asked_matches(route.id).await?);
+    let settled = settled_by_lane(hub.store.settled_matches(route.id).await?, &lanes);
+    let asked = asked_by_lane(hub.store.asked_matches(route.id).await?, &lanes);
     let both = read_both(hub, job, &route, &lanes, &pairs).await?;
     job.tell(json!({"phase": "comparing"})).await?;
     Ok(LoadedRoute { route, lanes, pairs, settled, asked, both })

@@ -15,7 +15,7 @@ mod scoped;
 
 pub(crate) use bases::LaneMemory;
 pub use bases::{asked_by_lane, settled_by_lane};
-pub use checks::{lane_checks, rules_that_could_go_back};
+pub use checks::{lane_checks, turned};
 pub use ends::{RouteEnds, prepare_items};
 pub(crate) use load::{LoadedRoute, load_route};
 pub use places::Places;

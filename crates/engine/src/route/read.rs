@@ -50,14 +50,14 @@ impl ReadEnd {
 pub(crate) struct BothEnds {
     pub at: Ends<ReadEnd>,
     pub ends: RouteEnds,
-    /// Left items prepared for the rules of each further lane of the same kind, by the id of the lane: computed values
-    /// belong to one lane only.
+    /// Items prepared for the rules of one lane, by its id: those of each further lane that reads the same kind, since computed
+    /// values belong to one lane only, and those that another lane writes.
     pub of_lane: HashMap<String, Vec<Artefact>>,
     pub carried_elsewhere: Vec<Elsewhere>,
     /// When the reading began; what days ago are counted from.
     pub read_at: Moment,
-    /// Left items that have a link to a counterpart, by kind and id.
-    pub linked_back: HashSet<(Kind, String)>,
+    /// Items that have a link to a counterpart, by kind and id.
+    pub linked_back: Ends<HashSet<(Kind, String)>>,
 }
 
 pub(crate) async fn read_both(
@@ -73,34 +73,50 @@ pub(crate) async fn read_both(
     let ((left_catalogue, left), (right_catalogue, right)) = futures::try_join!(end(End::Left), end(End::Right))?;
     let mut at = Ends { left, right };
     let catalogues = Ends { left: left_catalogue, right: right_catalogue };
-    let shared = at.left.of_kind(Kind::SharedSteps).to_vec();
-    if let (Some(tree), Some(levels)) = (at.left.items.get_mut(&Kind::Folder), levels_of(&catalogues.right)) {
-        join_deep(tree, levels);
+    let shared = at.as_ref().map(|end| end.of_kind(Kind::SharedSteps).to_vec());
+    for end in End::BOTH {
+        let is_read = lanes.iter().any(|l| l.read() == end && l.kind_at(end) == Kind::Folder);
+        let levels = levels_of(&catalogues[end.other()]).filter(|_| is_read);
+        if let (Some(tree), Some(levels)) = (at[end].items.get_mut(&Kind::Folder), levels) {
+            join_deep(tree, levels);
+        }
     }
     let mut of_lane: HashMap<String, Vec<Artefact>> = HashMap::new();
     for (n, lane) in lanes.iter().enumerate() {
-        let further = lanes[..n].iter().any(|l| l.left_kind == lane.left_kind);
-        if let Some(items) = at.left.items.get(&lane.left_kind).filter(|_| further) {
+        let read = lane.read();
+        let is_same = |l: &Lane| l.kind_at(read) == lane.kind_at(read);
+        let further = lanes[..n].iter().any(|l| l.read() == read && is_same(l));
+        let is_written = lanes.iter().any(|l| l.written() == read && is_same(l));
+        if let Some(items) = at[read].items.get(&lane.kind_at(read)).filter(|_| further || is_written) {
             of_lane.insert(lane.id.clone(), items.clone());
         }
     }
     for lane in lanes {
-        let items = of_lane.get_mut(&lane.id).or(at.left.items.get_mut(&lane.left_kind));
+        let read = lane.read();
+        let ReadEnd { items, paths, .. } = &mut at[read];
+        let items = of_lane.get_mut(&lane.id).or(items.get_mut(&lane.kind_at(read)));
         if let Some(items) = items {
-            prepare_items(items, lane, lanes, &catalogues, &shared, &at.left.paths);
+            prepare_items(items, lane, lanes, &catalogues, &shared[read], paths);
         }
     }
     let carried_elsewhere = carried_elsewhere(hub, route).await?;
-    let mut placed: Vec<(Kind, &str, String)> =
-        carried_elsewhere.iter().map(|e| (e.kind, e.left_id.as_str(), e.url.clone())).collect();
-    for lane in lanes {
-        for pair in pairs.get(&lane.id).map_or(&[][..], Vec::as_slice) {
-            let url = at.right.connector.address(lane.right_kind, &pair.ids.right);
-            placed.extend(url.map(|url| (lane.left_kind, pair.ids.left.as_str(), url)));
+    let mut linked_back = Ends::<HashSet<(Kind, String)>>::default();
+    for end in End::BOTH {
+        let mut placed: Vec<(Kind, &str, String)> = Vec::new();
+        if end == End::Left {
+            placed.extend(carried_elsewhere.iter().map(|e| (e.kind, e.left_id.as_str(), e.url.clone())));
         }
+        let reading = || lanes.iter().filter(|lane| lane.read() == end);
+        for lane in reading() {
+            for pair in pairs.get(&lane.id).map_or(&[][..], Vec::as_slice) {
+                let there = end.other();
+                let url = at[there].connector.address(lane.kind_at(there), &pair.ids[there]);
+                placed.extend(url.map(|url| (lane.kind_at(end), pair.ids[end].as_str(), url)));
+            }
+        }
+        let own = of_lane.iter_mut().filter(|(id, _)| reading().any(|lane| lane.id == **id)).map(|(_, items)| items);
+        linked_back[end] = without_back_links(at[end].items.values_mut().chain(own), placed);
     }
-    let all = at.left.items.values_mut().chain(of_lane.values_mut());
-    let linked_back = without_back_links(all, placed);
     let asked = |end: End| {
         let ReadEnd { connector, system, items, .. } = &at[end];
         let container = route.end(end).1;
@@ -112,8 +128,8 @@ pub(crate) async fn read_both(
     Ok(BothEnds { at, ends: RouteEnds::new(systems, catalogues), of_lane, carried_elsewhere, read_at, linked_back })
 }
 
-/// The kinds that are read of an end: those of the lanes, folders, and shared steps, which are needed at the left even
-/// if they are only expanded.
+/// The kinds that are read of an end: those of the lanes, folders, and shared steps, which are needed even if they are only
+/// expanded.
 fn kinds_at(lanes: &[Lane], end: End) -> BTreeSet<Kind> {
     lanes.iter().map(|lane| lane.kind_at(end)).chain([Kind::Folder, Kind::SharedSteps]).collect()
 }

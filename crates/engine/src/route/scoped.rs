@@ -1,6 +1,6 @@
 //! What each lane of a route covers, and what is its own at both ends.
 //!
-//! Decides the order of the lanes, which lane a pair comes to, and where the items of a lane are at the right.
+//! Decides the order of the lanes, which lane a pair comes to, and where the items of a lane are at either end.
 
 use std::collections::{HashMap, HashSet};
 
@@ -8,7 +8,7 @@ use hovrel_core::base::{Pair, Pairs};
 use hovrel_core::carry::{Context, Place};
 use hovrel_core::catalogue::KindSchema;
 use hovrel_core::compare::{AtEnd, Clocks, Comparer, FolderNames};
-use hovrel_core::cover::{Chosen, HandedOver, choose, hand_over, keep_needed_at_right};
+use hovrel_core::cover::{Chosen, Covered, HandedOver, choose_at_both, hand_over, keep_needed_at_right};
 use hovrel_core::expression::Moment;
 use hovrel_core::identity::{Asked, Between, Counterparts, InLane, Settled, counterparts};
 use hovrel_core::model::{Artefact, ById, End, Ends, Kind, Reference};
@@ -25,7 +25,7 @@ pub(crate) struct Scoped<'a> {
     pub lane: Lane,
     /// The items that it covers at each end.
     pub covered: Ends<Vec<&'a Artefact>>,
-    /// What was found for those of the left that have no pair.
+    /// What was found for those of the end that is read that have no pair.
     pub found: Counterparts<'a>,
     /// How many more it covers that another lane carries.
     pub with_others: u64,
@@ -96,7 +96,7 @@ pub(crate) struct InScope<'a> {
     pub handed_over: Vec<HandedOver>,
 }
 
-/// Decides what each lane covers, and where folders are at the right. Lanes come in the order of their
+/// Decides what each lane covers, and where the items of one end are at the other. Lanes come in the order of their
 /// kinds, folders first and from the top down. A pair comes to the lane that covers it now.
 pub(crate) fn scope_lanes<'a>(
     both: &'a BothEnds,
@@ -104,19 +104,7 @@ pub(crate) fn scope_lanes<'a>(
     mut pairs: HashMap<String, Vec<Pair>>,
     (settled, asked): (&HashMap<String, Settled>, &HashMap<String, Asked>),
 ) -> InScope<'a> {
-    let Ends { left, right } = &both.at;
-    let left_of = |kind| left.of_kind(kind);
-    let left_path = |a: &Artefact| path_of(a, &left.paths);
-    let remembered: HashSet<(&str, &str)> =
-        pairs.iter().flat_map(|(lane, of)| of.iter().map(|p| (lane.as_str(), p.ids.left.as_str()))).collect();
-    let end = Chosen {
-        catalogue: &both.ends.catalogues.left,
-        items: &left_of,
-        path: &left_path,
-        now: both.read_at,
-        carried: &|lane, id| remembered.contains(&(lane.id.as_str(), id)),
-    };
-    let covered = choose(lanes, &end);
+    let covered = covered(both, lanes, &pairs);
     let handed_over = hand_over(lanes, &covered, &mut pairs);
     let mut pairs: HashMap<String, Pairs> = pairs.into_iter().map(|(lane, of)| (lane, of.into())).collect();
     for lane in lanes {
@@ -125,55 +113,77 @@ pub(crate) fn scope_lanes<'a>(
     let mut scoped: Vec<Scoped<'a>> = lanes
         .iter()
         .zip(covered)
-        .map(|(lane, covered)| Scoped {
-            lane: lane.clone(),
-            covered: Ends {
-                left: prepared_for_lane(both, lane, covered.all()),
-                right: both.ends.catalogues.right.kind(lane.right_kind).map_or_else(Vec::new, |kind| {
-                    let items = right.of_kind(lane.right_kind);
-                    in_scope(items, &lane.right_scope, kind, &right.paths, both.read_at)
-                }),
-            },
-            found: Counterparts::default(),
-            with_others: covered.with_others,
+        .map(|(lane, covered)| {
+            let (written, with_others) = (lane.written(), covered.with_others);
+            let there = || {
+                let kind = both.ends.catalogues[written].kind(lane.kind_at(written))?;
+                let end = &both.at[written];
+                let items = end.of_kind(lane.kind_at(written));
+                Some(in_scope(items, lane.scope_at(written), kind, &end.paths, both.read_at))
+            };
+            let from = prepared_for_lane(both, lane, covered.all());
+            let covered = Ends::at(written, there().unwrap_or_default(), from);
+            Scoped { lane: lane.clone(), covered, found: Counterparts::default(), with_others }
         })
         .collect();
     find(both, &mut scoped, &pairs, (settled, asked));
-    let mut places = Places::default();
-    let mut places_left = Places::default();
-    // Nothing leads into the left where nothing is carried there.
-    let carries_back = lanes.iter().any(|lane| lane.direction.writes(End::Left));
+    let mut places = Ends::<Places>::default();
+    // Nothing leads into an end where nothing is carried.
+    let is_written = Ends::of(|end| lanes.iter().any(|lane| lane.direction.writes(end)));
     for s in &mut scoped {
-        match s.lane.left_kind {
-            Kind::Folder => s.covered.left.sort_by_key(|f| left.paths.get(&f.id).map_or(0, Vec::len)),
+        let read = s.lane.read();
+        let from = &mut s.covered[read];
+        match s.lane.kind_at(read) {
+            Kind::Folder => from.sort_by_key(|f| both.at[read].paths.get(&f.id).map_or(0, Vec::len)),
             Kind::SharedSteps => {
-                let order = call_order(&s.covered.left);
+                let order = call_order(from);
                 let at: HashMap<&str, usize> = order.iter().enumerate().map(|(n, id)| (id.as_str(), n)).collect();
-                s.covered.left.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
+                from.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
             }
             _ => {}
         }
-        place(&mut places, s, both, &pairs[&s.lane.id]);
-        if carries_back {
-            place_at_left(&mut places_left, s, both, &pairs[&s.lane.id]);
+        for into in End::BOTH.into_iter().filter(|end| is_written[*end]) {
+            place(&mut places[into], into, s, both, &pairs[&s.lane.id]);
         }
     }
-    scoped.sort_by_key(|s| s.lane.left_kind);
-    places.set_from(left.connector.clone());
-    places.set_keys(left.items.values().flatten(), right.items.values().flatten());
-    if carries_back {
-        places_left.set_from(right.connector.clone());
-        places_left.set_keys(right.items.values().flatten(), left.items.values().flatten());
+    scoped.sort_by_key(|s| s.lane.kind_at(s.lane.read()));
+    for into in End::BOTH.into_iter().filter(|end| is_written[*end]) {
+        let (from, there) = (&both.at[into.other()], &both.at[into]);
+        places[into].set_from(from.connector.clone());
+        places[into].set_keys(from.items.values().flatten(), there.items.values().flatten());
     }
     let mut followed: Vec<_> = both.carried_elsewhere.iter().filter(|e| e.followed.is_some()).collect();
     followed.sort_by_key(|e| e.followed);
     for e in followed {
-        places.set_elsewhere(e.kind, &e.left_id, &e.there);
+        places.right.set_elsewhere(e.kind, &e.left_id, &e.there);
     }
-    InScope { lanes: scoped, places: Ends { left: places_left, right: places }, pairs, handed_over }
+    InScope { lanes: scoped, places, pairs, handed_over }
 }
 
-/// Finds what each lane has at the right, all of them together.
+/// What each lane covers at the end that it reads.
+fn covered<'a>(both: &'a BothEnds, lanes: &[Lane], pairs: &HashMap<String, Vec<Pair>>) -> Vec<Covered<'a>> {
+    let remembered: HashSet<(&str, &str)> = lanes
+        .iter()
+        .flat_map(|lane| {
+            let of = pairs.get(&lane.id).map_or(&[][..], Vec::as_slice);
+            of.iter().map(|pair| (lane.id.as_str(), pair.ids[lane.read()].as_str()))
+        })
+        .collect();
+    let carried = |lane: &Lane, id: &str| remembered.contains(&(lane.id.as_str(), id));
+    let items = Ends::of(|end| move |kind| both.at[end].of_kind(kind));
+    let path = Ends::of(|end| move |a: &Artefact| path_of(a, &both.at[end].paths));
+    let of = Ends::of(|end| Chosen {
+        end,
+        catalogue: &both.ends.catalogues[end],
+        items: &items[end],
+        path: &path[end],
+        now: both.read_at,
+        carried: &carried,
+    });
+    choose_at_both(lanes, of.as_ref())
+}
+
+/// Finds what each lane has at the end that it writes, all of them together.
 fn find<'a>(
     both: &'a BothEnds,
     scoped: &mut [Scoped<'a>],
@@ -185,22 +195,19 @@ fn find<'a>(
         .iter()
         .map(|s| InLane {
             lane: &s.lane,
-            left: &s.covered.left,
-            right: &s.covered.right,
+            covered: s.covered.as_ref().map(Vec::as_slice),
             pairs: &pairs[&s.lane.id],
             settled: settled.get(&s.lane.id).unwrap_or(&nothing),
             asked: asked.get(&s.lane.id).unwrap_or(&nobody),
         })
         .collect();
-    let between = Between {
-        left_system: &both.ends.systems.left,
-        left_path: &|a| both.at.left.path(a),
-        right_path: &|a| both.at.right.path(a),
-    };
+    let systems = both.ends.systems.as_ref().map(String::as_str);
+    let (left, right) = (|a: &Artefact| both.at.left.path(a), |a: &Artefact| both.at.right.path(a));
+    let between = Between { systems, paths: Ends { left: &left, right: &right } };
     let found = counterparts(between, &lanes);
     drop(lanes);
     for (s, mut found) in scoped.iter_mut().zip(found) {
-        s.covered.right = std::mem::take(&mut found.own);
+        s.covered[s.lane.written()] = std::mem::take(&mut found.own);
         s.found = found;
     }
     let (lanes, mut covered): (Vec<&Lane>, Vec<&mut Vec<&Artefact>>) =
@@ -215,39 +222,24 @@ fn prepared_for_lane<'a>(both: &'a BothEnds, lane: &Lane, items: Vec<&'a Artefac
     items.into_iter().filter_map(|a| by_id.get(a.id.as_str()).copied()).collect()
 }
 
-/// Notes where the items of a lane are at the right: with their pair, with what surely is their
-/// counterpart, or still to be made.
-fn place(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &Pairs) {
-    let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
-    let there: HashSet<&str> = both.at.right.of_kind(right_kind).iter().map(|a| a.id.as_str()).collect();
-    let mut set = |id: &str, reference| places.set(left_kind, id, Place { kind: right_kind, reference });
-    for pair in known.iter().filter(|p| there.contains(p.ids.right.as_str())) {
-        set(&pair.ids.left, Reference::Known(pair.ids.right.clone()));
+/// Notes where the items of a lane are at an end, on the way there: with their pair, with what surely is their counterpart, or
+/// still to be made. What is to be made at the end that a lane does not write first is led to by nothing so far.
+fn place(places: &mut Places, into: End, s: &Scoped<'_>, both: &BothEnds, known: &Pairs) {
+    let (from, read) = (into.other(), s.lane.read());
+    let (from_kind, kind) = (s.lane.kind_at(from), s.lane.kind_at(into));
+    let there: HashSet<&str> = both.at[into].of_kind(kind).iter().map(|a| a.id.as_str()).collect();
+    let mut set = |id: &str, reference| places.set(from_kind, id, Place { kind, reference });
+    for pair in known.iter().filter(|p| there.contains(p.ids[into].as_str())) {
+        set(&pair.ids[from], Reference::Known(pair.ids[into].clone()));
     }
-    for artefact in s.covered.left.iter().filter(|a| known.place(End::Left, &a.id).is_none()) {
-        // What is only alike may still be refused: nothing refers to it yet.
-        let reference = match s.found.found.get(artefact.id.as_str()).filter(|(_, how)| how.is_sure()) {
-            Some((other, _)) => Reference::Known(other.id.clone()),
-            None => Reference::Pending { kind: left_kind, id: artefact.id.clone() },
-        };
-        set(&artefact.id, reference);
+    // What is only alike may still be refused: nothing refers to it yet.
+    for (id, (other, _)) in s.found.found.iter().filter(|(_, (_, how))| how.is_sure()) {
+        let ids = Ends::at(read, *id, other.id.as_str());
+        set(ids[from], Reference::Known(ids[into].to_owned()));
     }
-}
-
-/// Notes where the items of a lane of the right are at the left: those that are there. What is still to be made there is led
-/// to by nothing so far.
-fn place_at_left(places: &mut Places, s: &Scoped<'_>, both: &BothEnds, known: &Pairs) {
-    let (left_kind, right_kind) = (s.lane.left_kind, s.lane.right_kind);
-    let there: HashSet<&str> = both.at.left.of_kind(left_kind).iter().map(|a| a.id.as_str()).collect();
-    let mut set = |id: &str, left_id: &str| {
-        let reference = Reference::Known(left_id.to_owned());
-        places.set(right_kind, id, Place { kind: left_kind, reference });
-    };
-    for pair in known.iter().filter(|p| there.contains(p.ids.left.as_str())) {
-        set(&pair.ids.right, &pair.ids.left);
-    }
-    for (left_id, (other, _)) in s.found.found.iter().filter(|(_, (_, how))| how.is_sure()) {
-        set(&other.id, left_id);
+    let to_be_made = s.covered[from].iter().filter(|a| into == s.lane.written() && known.place(from, &a.id).is_none());
+    for artefact in to_be_made {
+        set(&artefact.id, Reference::Pending { kind: from_kind, id: artefact.id.clone() });
     }
 }
 

@@ -9,13 +9,13 @@ use std::collections::HashMap;
 
 use hovrel_core::agree::holdings;
 use hovrel_core::carry::Lacking;
-use hovrel_core::catalogue::Catalogue;
 use hovrel_core::model::{Kind, LINKS, Link, LinkEnd, LinkType, Slot, Value};
 use hovrel_core::plan::Outcome;
 use hovrel_core::rules::Lane;
 use hovrel_store::StepAt;
 
 use super::course::Course;
+use super::desk::Desk;
 use super::failure::{Failure, TRIES, refuse};
 use super::item::{Purpose, Update, update};
 use super::sent::Sent;
@@ -23,18 +23,19 @@ use super::sent::Sent;
 /// What the journal calls the call that writes one.
 const STEP: &str = "back";
 
-/// How items of a kind are linked to their counterparts, for lanes that ask for it and kinds that can hold such links.
-pub(super) fn link_types(catalogue: &Catalogue, lanes: &[Lane]) -> HashMap<Kind, LinkType> {
+/// How items of a kind of an end are linked to their counterparts, for lanes that ask for it and kinds that can hold such links.
+pub(super) fn link_types(desk: &Desk, lanes: &[Lane]) -> HashMap<Kind, LinkType> {
     let way = |lane: &Lane| {
-        let links = catalogue.kind(lane.left_kind)?.field(LINKS).filter(|f| !f.read_only)?;
+        let kind = lane.kind_at(desk.end);
+        let links = desk.catalogue.kind(kind)?.field(LINKS).filter(|f| !f.read_only)?;
         let fits = |t: &&LinkType| **t == LinkType::RelatesTo;
         let link_type = match &links.link_types {
             None => LinkType::RelatesTo,
             Some(types) => types.iter().find(fits).or(types.first())?.clone(),
         };
-        Some((lane.left_kind, link_type))
+        Some((kind, link_type))
     };
-    lanes.iter().filter(|l| l.policies.link_back).filter_map(way).collect()
+    lanes.iter().filter(|l| l.policies.link_back && l.read() == desk.end).filter_map(way).collect()
 }
 
 /// Makes sure that the item that a change was made from leads to its counterpart.
@@ -45,7 +46,9 @@ pub(super) async fn link_back(c: &mut Course<'_>, item_id: &str) -> Result<(), F
     }
     let desk = c.other_desk();
     let kind = c.change.kind_at(desk.end);
-    let (Some(from), Some(link_type)) = (c.change.side(desk.end), c.t.link_types.get(&kind)) else { return Ok(()) };
+    let (Some(from), Some(link_type)) = (c.change.side(desk.end), c.t.link_types[desk.end].get(&kind)) else {
+        return Ok(());
+    };
     let (Some(url), Some(schema)) = (c.desk().connector.address(c.kind(), item_id), desk.catalogue.kind(kind)) else {
         return Ok(());
     };

@@ -324,7 +324,7 @@ impl<'a> Course<'a> {
         let agreed = as_kept(base.agreed.clone())?;
         let mut told: BTreeSet<&str> = written.fields.keys().map(Slot::id).collect();
         if written.made.is_some() {
-            told.extend(change.left_side.keys().map(Slot::id));
+            told.extend(change.values(self.lane.read()).keys().map(Slot::id));
         }
         if stage == Noted::Done {
             told.extend(change.rebased.iter().filter(|(_, r)| **r == Rebase::Equal).map(|(f, _)| f.id()));

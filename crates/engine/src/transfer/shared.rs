@@ -28,11 +28,11 @@ pub(super) struct Transfer {
     pub plan: Uuid,
     pub route: Uuid,
     pub desks: Ends<Desk>,
-    /// How items of a kind are linked to their counterparts, for lanes that ask for it and kinds that can hold such links.
-    pub link_types: HashMap<Kind, LinkType>,
+    /// How items of a kind of an end are linked to their counterparts, for lanes that ask for it and kinds that can hold such
+    /// links.
+    pub link_types: Ends<HashMap<Kind, LinkType>>,
     pub lanes: HashMap<String, Lane>,
-    /// Of kinds that several lanes carry, the lane that says where the counterpart of an item is.
-    pub owners: HashMap<(Kind, String), String>,
+    pub owners: Owners,
     /// The digests of the rules, by lane and target, as the plan was made with them.
     pub digests: BTreeMap<String, BTreeMap<RuleId, String>>,
     /// Lanes that stopped at an end, with what happened.
@@ -44,6 +44,10 @@ pub(super) struct Transfer {
     pub written: AtomicU64,
     pub files: AtomicU64,
 }
+
+/// Of kinds that several lanes read, the lane that says where the counterpart of an item is, by the end, the kind and the id of
+/// the item.
+pub(super) type Owners = HashMap<(End, Kind, String), String>;
 
 /// How far a change came.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -62,12 +66,13 @@ impl Transfer {
 
     /// Notes where the counterpart of a change's item is, and what people call it there.
     pub async fn keep_place(&self, change: &Change, id: &str, key: &str) {
-        let Some(other) = change.side(change.written.other()) else { return };
-        let at = (change.kind_at(change.written.other()), other.id.clone());
-        if self.owners.get(&at).is_some_and(|lane| *lane != change.lane) {
+        let from = change.written.other();
+        let Some(other) = change.side(from) else { return };
+        let (kind, other_id) = (change.kind_at(from), other.id.clone());
+        if self.owners.get(&(from, kind, other_id.clone())).is_some_and(|lane| *lane != change.lane) {
             return;
         }
-        self.desk(change).keep_place(at, id, key).await;
+        self.desk(change).keep_place((kind, other_id), id, key).await;
     }
 
     /// Tells which change is in hand.

@@ -308,19 +308,18 @@ async fn counterparts(
 
 /// The kept histories of what an artefact was made from.
 async fn kept(app: &App, counterparts: &[Counterpart]) -> Result<Vec<KeptAnswer>, Problem> {
-    let made_from: Vec<&Counterpart> = counterparts.iter().filter(|c| c.end == End::Left).collect();
-    let (routes, ids): (Vec<Uuid>, Vec<&str>) = made_from.iter().map(|c| (c.route, c.item.id.as_str())).unzip();
+    let (routes, ids): (Vec<Uuid>, Vec<&str>) = counterparts.iter().map(|c| (c.route, c.item.id.as_str())).unzip();
     let mut out = Vec::new();
     for found in app.hub.store.kept_histories(&routes, &ids).await? {
-        let is_its = |c: &&Counterpart| {
-            (c.route, c.lane.as_str(), c.item.id.as_str())
-                == (found.route_id, found.lane.as_str(), found.left_id.as_str())
+        let is_its = |c: &Counterpart| {
+            (c.route, c.lane.as_str(), c.end, c.item.id.as_str())
+                == (found.route_id, found.lane.as_str(), found.item_end, found.item_id.as_str())
         };
-        if made_from.iter().any(is_its) {
+        if counterparts.iter().any(is_its) {
             let entries = Value::History(serde_json::from_value(found.entries)?);
             out.push(KeptAnswer {
                 system_name: found.system_name,
-                key: found.left_key,
+                key: found.item_key,
                 history: diff(&entries, &entries),
                 kept_at: found.kept_at,
             });

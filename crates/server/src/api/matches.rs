@@ -10,7 +10,7 @@ use chrono::{DateTime, Utc};
 use hovrel_core::compare::beside;
 use hovrel_core::diff::{ValueDiff, diff};
 use hovrel_core::identity::{Candidate, Evidence, Likeness, likest};
-use hovrel_core::model::{Artefact, Ends};
+use hovrel_core::model::{Artefact, End, Ends, Kind, Value};
 use hovrel_core::rules::Lane;
 use hovrel_engine::Places;
 use hovrel_store::{NewMatch, Route, Session};
@@ -44,12 +44,12 @@ impl MatchItem {
     }
 }
 
-/// A left item with what is, or may be, its counterpart.
+/// An item of the end that its lane reads, with what is, or may be, its counterpart at the other.
 #[derive(Serialize, ToSchema)]
 pub struct Matched {
-    left: MatchItem,
+    item: MatchItem,
     /// None if a person said that there is none.
-    right: Option<MatchItem>,
+    other: Option<MatchItem>,
     evidence: Evidence,
     /// How much there is to doubt, from 0; only for what is alike.
     doubt: u8,
@@ -68,7 +68,7 @@ pub struct MatchList {
     doubtful_count: u64,
     settled_count: u64,
     sure_count: u64,
-    /// Left items to which nothing at the right is like.
+    /// Items to which nothing at the other end is like.
     alone: Ends<u64>,
 }
 
@@ -80,7 +80,7 @@ pub(super) fn lane_of(route: &Route, id: &str) -> Result<Lane, Problem> {
     lanes.into_iter().find(|l| l.id == id).ok_or_else(|| Problem::missing("This lane"))
 }
 
-/// Left items of a lane that have no pair, with their likely counterparts.
+/// Items of a lane, of the end that it reads, that have no pair, with their likely counterparts.
 #[utoipa::path(get, path = "/routes/{id}/matches/{lane}", operation_id = "listMatches",
     params(("id" = Uuid, Path), ("lane" = String, Path)),
     responses((status = 200, body = MatchList)))]
@@ -88,11 +88,11 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
     let route = app.hub.store.route(id).await?;
     let lane = lane_of(&route, &lane)?;
     let open = Unpaired::of(&app, &route, &lane).await?;
-    let kept = open.left_end.kept(lane.left_kind);
-    let (left, right) = (open.left(&kept), open.right());
-    let found = block_in_place(|| open.found(&left, &right));
-    let alone = open.alone(&left, &right, &found).map(|list| list.len() as u64);
-    let said: HashMap<&str, _> = open.settled.iter().map(|m| (m.left_id.as_str(), m)).collect();
+    let kept = open.kept();
+    let (from, there) = (open.from(&kept), open.there());
+    let found = block_in_place(|| open.found(&from, &there));
+    let alone = open.alone(&from, &there, &found).map(|list| list.len() as u64);
+    let said_by = |n: usize| open.said_by.get(&from[n].artefact.id).cloned();
     let taken: HashSet<usize> = found.iter().map(|(l, ..)| *l).collect();
     let mut sorts: [Vec<Matched>; 3] = Default::default();
     for (l, r, evidence) in found {
@@ -101,26 +101,26 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
             Evidence::Settled => (1, 0),
             _ => (2, 0),
         };
-        let who = said.get(left[l].artefact.id.as_str()).filter(|_| at == 1);
+        let (settled_by, settled_at) = said_by(l).filter(|_| at == 1).unzip();
         sorts[at].push(Matched {
-            left: MatchItem::of(&left[l]),
-            right: Some(MatchItem::of(&right[r])),
+            item: MatchItem::of(&from[l]),
+            other: Some(MatchItem::of(&there[r])),
             evidence,
             doubt,
-            settled_by: who.and_then(|m| m.settled_by.clone()),
-            settled_at: who.map(|m| m.settled_at),
+            settled_by: settled_by.flatten(),
+            settled_at,
         });
     }
-    let nobody = |n: &usize| said.get(left[*n].artefact.id.as_str()).filter(|m| m.right_id.is_none());
-    let without: Vec<usize> = (0..left.len()).filter(|n| !taken.contains(n) && nobody(n).is_some()).collect();
-    for n in &without {
+    let nobody = |n: &usize| open.settled.get(&from[*n].artefact.id).is_some_and(Option::is_none);
+    for n in (0..from.len()).filter(|n| !taken.contains(n) && nobody(n)) {
+        let (settled_by, settled_at) = said_by(n).unzip();
         sorts[1].push(Matched {
-            left: MatchItem::of(&left[*n]),
-            right: None,
+            item: MatchItem::of(&from[n]),
+            other: None,
             evidence: Evidence::Settled,
             doubt: 0,
-            settled_by: nobody(n).and_then(|m| m.settled_by.clone()),
-            settled_at: nobody(n).map(|m| m.settled_at),
+            settled_by: settled_by.flatten(),
+            settled_at,
         });
     }
     sorts[0].sort_by_key(|m| std::cmp::Reverse(m.doubt));
@@ -138,7 +138,8 @@ pub async fn list(State(app): State<App>, Path((id, lane)): Path<(Uuid, String)>
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct OthersQuery {
-    left_id: String,
+    /// The id of the item, at the end that the lane reads.
+    item: String,
     /// Only those whose key or title contains this.
     find: Option<String>,
 }
@@ -153,7 +154,7 @@ pub struct Other {
 /// As many as there are digits to choose by.
 const OFFERED: usize = 9;
 
-/// The likest items at the right that have no pair, likest first.
+/// The likest items at the end that the lane writes that have no pair, likest first.
 #[utoipa::path(get, path = "/routes/{id}/matches/{lane}/others", operation_id = "otherMatches",
     params(("id" = Uuid, Path), ("lane" = String, Path), OthersQuery),
     responses((status = 200, body = Vec<Other>)))]
@@ -165,19 +166,19 @@ pub async fn others(
     let route = app.hub.store.route(id).await?;
     let lane = lane_of(&route, &lane)?;
     let open = Unpaired::of(&app, &route, &lane).await?;
-    let kept = open.left_end.kept(lane.left_kind);
-    let (left, right) = (open.left(&kept), open.right());
-    let one = left.iter().position(|c| c.artefact.id == query.left_id).ok_or_else(|| Problem::missing("This item"))?;
+    let kept = open.kept();
+    let (from, there) = (open.from(&kept), open.there());
+    let one = from.iter().position(|c| c.artefact.id == query.item).ok_or_else(|| Problem::missing("This item"))?;
     let find = query.find.unwrap_or_default().trim().to_lowercase();
     let holds = |text: &str| text.to_lowercase().contains(&find);
     // Nobody is the counterpart of two.
-    let of_others = open.settled.iter().filter(|m| m.left_id != query.left_id);
-    let claimed: HashSet<&str> = of_others.filter_map(|m| m.right_id.as_deref()).collect();
+    let of_others = open.settled.iter().filter(|(id, _)| **id != query.item);
+    let claimed: HashSet<&str> = of_others.filter_map(|(_, other)| other.as_deref()).collect();
     let offered = |c: &Candidate<'_>| {
         !claimed.contains(c.artefact.id.as_str()) && (holds(&c.artefact.key) || holds(&c.artefact.title))
     };
-    let found = block_in_place(|| likest(&left, one, &right, &offered, OFFERED));
-    let offered = found.into_iter().map(|(n, likeness)| Other { item: MatchItem::of(&right[n]), likeness });
+    let found = block_in_place(|| likest(&from, one, &there, &offered, OFFERED));
+    let offered = found.into_iter().map(|(n, likeness)| Other { item: MatchItem::of(&there[n]), likeness });
     Ok(Json(offered.collect()))
 }
 
@@ -193,10 +194,11 @@ pub struct BesideQuery {
 #[derive(Serialize, ToSchema)]
 pub struct BesideAnswer {
     field_name: String,
-    /// What the left becomes; none if it can't be transferred.
-    left: Option<ValueDiff>,
-    right: ValueDiff,
-    /// From what the right holds to what the left becomes.
+    /// What the item that is read becomes; none if it can't be transferred.
+    becomes: Option<ValueDiff>,
+    /// What the item that is written holds.
+    there: ValueDiff,
+    /// From what is there to what the other becomes.
     diff: Option<ValueDiff>,
     same: bool,
 }
@@ -213,42 +215,44 @@ pub async fn side_by_side(
     let route = app.hub.store.route(id).await?;
     let lane = lane_of(&route, &lane)?;
     let Some(ends) = super::rules::ends(&app, &route).await? else { return Ok(Json(Vec::new())) };
-    let left_names = Names::of(&app, route.left_system, &route.left_container).await?;
-    let right_names = Names::of(&app, route.right_system, &route.right_container).await?;
-    let there =
-        |names: &Names, kind, id: &str| names.found(kind, id).cloned().ok_or_else(|| Problem::missing("This item"));
-    let mut one = [there(&left_names, lane.left_kind, &query.left_id)?];
-    let right = there(&right_names, lane.right_kind, &query.right_id)?;
-    let shared =
-        app.cache.get(&app.hub.store, route.left_system, &route.left_container, hovrel_core::model::Kind::SharedSteps);
-    let shared = shared.await?;
-    let kept = app.cache.get(&app.hub.store, route.left_system, &route.left_container, lane.left_kind).await?;
+    let names = Names::at_both(&app, &route).await?;
+    let ids = Ends { left: query.left_id, right: query.right_id };
+    let there = |end: End| {
+        let found = names[end].found(lane.kind_at(end), &ids[end]);
+        found.cloned().ok_or_else(|| Problem::missing("This item"))
+    };
+    let (read, written) = (lane.read(), lane.written());
+    let (mut one, other) = ([there(read)?], there(written)?);
+    let (system, container) = route.end(read);
+    let shared = app.cache.get(&app.hub.store, system, container, Kind::SharedSteps).await?;
+    let kept = app.cache.get(&app.hub.store, system, container, lane.kind_at(read)).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
     hovrel_engine::prepare_items(&mut one, &lane, &lanes, &ends.catalogues, &shared.artefacts, &kept.paths);
     let assumed = Places::assumed();
     let Some(cx) = ends.context(&lane, &assumed) else { return Ok(Json(Vec::new())) };
-    let kind = ends.catalogues.right.kind(lane.right_kind);
-    let fields = beside(&lane, &cx, &one[0], &right).into_iter().map(|f| {
-        let to = right_names.refers_to(lane.right_kind, Some(&f.target));
-        let held = right_names.named(&f.right, to, &left_names);
-        let left = f.left.map(|v| right_names.named(&v, to, &left_names));
+    let kind = ends.catalogues[written].kind(lane.kind_at(written));
+    let items = Ends::at(read, &one[0], &other);
+    let fields = beside(&lane, &cx, items).into_iter().map(|f| {
+        let to = names[written].refers_to(lane.kind_at(written), Some(&f.target));
+        let named = |value: &Value| names[written].named(value, to, &names[read]);
+        let (held, becomes) = (named(&f.there), f.becomes.as_ref().map(named));
         BesideAnswer {
             field_name: field_name(&f.target, kind),
-            diff: left.as_ref().map(|l| diff(&held, l)),
-            left: left.map(|l| diff(&l, &l)),
-            right: diff(&held, &held),
+            diff: becomes.as_ref().map(|value| diff(&held, value)),
+            becomes: becomes.map(|value| diff(&value, &value)),
+            there: diff(&held, &held),
             same: f.same,
         }
     });
     Ok(Json(fields.collect()))
 }
 
-/// What a person says of a left item.
+/// What a person says of an item.
 #[derive(Deserialize, ToSchema)]
 #[serde(rename_all = "snake_case", deny_unknown_fields)]
 pub enum Said {
-    /// This is the counterpart.
-    Right(String),
+    /// This is the counterpart, by its id at the other end.
+    Other(String),
     /// There is none: it is made anew.
     Nobody,
     /// Nothing: matching decides again.
@@ -258,7 +262,8 @@ pub enum Said {
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct Settle {
-    left_id: String,
+    /// The id of the item, at the end that the lane reads.
+    item: String,
     said: Said,
 }
 
@@ -268,7 +273,7 @@ pub struct SettleBody {
     settle: Vec<Settle>,
 }
 
-/// Keeps what a person says of left items; all of it or nothing.
+/// Keeps what a person says of items of the end that the lane reads; all of it or nothing.
 #[utoipa::path(put, path = "/routes/{id}/matches/{lane}", operation_id = "settleMatches",
     params(("id" = Uuid, Path), ("lane" = String, Path)), request_body = SettleBody,
     responses((status = 204)))]
@@ -281,44 +286,44 @@ pub async fn settle(
     let route = app.hub.store.route(id).await?;
     let lane = lane_of(&route, &lane)?;
     let open = Unpaired::of(&app, &route, &lane).await?;
-    let kept = open.left_end.kept(lane.left_kind);
-    let lefts: HashSet<String> = open.left(&kept).iter().map(|c| c.artefact.id.clone()).collect();
-    let rights: HashSet<String> = open.right().iter().map(|c| c.artefact.id.clone()).collect();
-    let about: HashSet<&str> = body.settle.iter().map(|s| s.left_id.as_str()).collect();
-    let elsewhere = open.settled.iter().filter(|m| !about.contains(m.left_id.as_str()));
+    let kept = open.kept();
+    let from: HashSet<String> = open.from(&kept).iter().map(|c| c.artefact.id.clone()).collect();
+    let there: HashSet<String> = open.there().iter().map(|c| c.artefact.id.clone()).collect();
+    let about: HashSet<&str> = body.settle.iter().map(|s| s.item.as_str()).collect();
+    let elsewhere = open.settled.iter().filter(|(id, _)| !about.contains(id.as_str()));
     let mut claimed: HashMap<String, String> =
-        elsewhere.filter_map(|m| Some((m.right_id.clone()?, m.left_id.clone()))).collect();
+        elsewhere.filter_map(|(id, other)| Some((other.clone()?, id.clone()))).collect();
     let (mut faults, mut settled, mut opened) = (Vec::new(), Vec::new(), Vec::new());
-    for (n, Settle { left_id, said }) in body.settle.into_iter().enumerate() {
+    for (n, Settle { item: item_id, said }) in body.settle.into_iter().enumerate() {
         let mut fault = |field: &str, detail: String| {
             faults.push(FieldProblem { pointer: format!("/settle/{n}/{field}"), detail });
         };
-        if !lefts.contains(&left_id) {
-            fault("left_id", "the lane covers no item of this id that has no pair".into());
+        if !from.contains(&item_id) {
+            fault("item", "the lane covers no item of this id that has no pair".into());
         }
-        let right_id = match said {
+        let other_id = match said {
             Said::Open => {
-                opened.push(left_id);
+                opened.push(item_id);
                 continue;
             }
             Said::Nobody => None,
-            Said::Right(right) => {
-                if !rights.contains(&right) {
-                    fault("said", "there is no such item at the right, or it has a pair already".into());
+            Said::Other(other_id) => {
+                if !there.contains(&other_id) {
+                    let end = lane.written().id();
+                    fault("said", format!("there is no such item at the {end}, or it has a pair already"));
                 }
-                if let Some(other) = claimed.insert(right.clone(), left_id.clone()) {
+                if let Some(other) = claimed.insert(other_id.clone(), item_id.clone()) {
                     let key = kept.by_id(&other).map_or(other.clone(), |a| a.key.clone());
                     fault("said", format!("it is already the counterpart of {key}; clear that decision first"));
                 }
-                Some(right)
+                Some(other_id)
             }
         };
-        let (lane, settled_by) = (lane.id.clone(), session.person.id);
-        settled.push(NewMatch { route_id: id, lane, left_id, right_id, settled_by });
+        settled.push(NewMatch { item_id, other_id, settled_by: session.person.id });
     }
     if !faults.is_empty() {
         return Err(Problem::fields(faults));
     }
-    app.hub.store.settle_matches(id, &lane.id, &settled, &opened).await?;
+    app.hub.store.settle_matches(id, (&lane.id, lane.read()), &settled, &opened).await?;
     Ok(StatusCode::NO_CONTENT)
 }

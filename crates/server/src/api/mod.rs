@@ -73,7 +73,7 @@ fn described() -> OpenApiRouter<App> {
         .routes(routes!(versions::note))
         .routes(routes!(rules::schema))
         .routes(routes!(rules::checks))
-        .routes(routes!(rules::ways_back))
+        .routes(routes!(rules::turn))
         .routes(routes!(scope::names))
         .routes(routes!(scope::scope))
         .routes(routes!(preview::preview))

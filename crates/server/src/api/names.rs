@@ -5,8 +5,9 @@ use std::sync::{Arc, Mutex, OnceLock, PoisonError};
 
 use chrono::{DateTime, Utc};
 use hovrel_core::catalogue::Catalogue;
-use hovrel_core::model::{Artefact, Comment, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value};
+use hovrel_core::model::{Artefact, Comment, Ends, HistoryEntry, Kind, Link, LinkEnd, Reference, Stamp, Value};
 use hovrel_core::rehearse::Target;
+use hovrel_store::Route;
 use tokio::task::block_in_place;
 use uuid::Uuid;
 
@@ -40,6 +41,13 @@ pub struct Known(Mutex<HashMap<Container, (As, Arc<Names>)>>);
 const MOST: usize = 8;
 
 impl Names {
+    /// Of both ends of a route.
+    pub async fn at_both(app: &App, route: &Route) -> Result<Ends<Arc<Names>>, Problem> {
+        let left = Names::of(app, route.left_system, &route.left_container).await?;
+        let right = Names::of(app, route.right_system, &route.right_container).await?;
+        Ok(Ends { left, right })
+    }
+
     /// From the last survey of a container. What that takes is done once, and not for each who asks.
     pub async fn of(app: &App, system: Uuid, container: &str) -> Result<Arc<Names>, Problem> {
         let store = &app.hub.store;

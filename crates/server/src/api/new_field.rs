@@ -1,4 +1,4 @@
-//! A field made at the right end for what has no place there: proposed, and made when a person says so.
+//! A field made at the end that is written for what has no place there: proposed, and made when a person says so.
 //!
 //! The one thing that a route's screens write outside before a transfer: rules can't be checked against a field that
 //! is not there.
@@ -8,7 +8,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::{IntoResponse, Response};
 use hovrel_core::catalogue::{Catalogue, FieldSchema, KindSchema, NewField};
-use hovrel_core::model::{Kind, ValueType};
+use hovrel_core::model::{End, Ends, Kind, ValueType};
 use hovrel_core::suggest::field_like;
 use hovrel_engine::EngineError;
 use serde::Deserialize;
@@ -26,9 +26,11 @@ use crate::query::Query;
 #[into_params(parameter_in = Query)]
 #[serde(deny_unknown_fields)]
 pub struct LikeQuery {
+    /// The end at which it would be made.
+    end: End,
     left_kind: Kind,
     right_kind: Kind,
-    /// The field of the left that has no place.
+    /// The field of the other end that has no place there.
     field: String,
 }
 
@@ -40,7 +42,7 @@ fn kind_of(catalogue: &Catalogue, kind: Kind) -> Result<&KindSchema, Problem> {
     catalogue.kind(kind).ok_or_else(|| Problem::missing("This kind"))
 }
 
-/// The field that would be made at the right for one of the left; none if it makes none that could hold it.
+/// The field that would be made at an end for one of the other; none if it makes none that could hold it.
 #[utoipa::path(get, path = "/routes/{id}/new-field", operation_id = "proposeField", params(("id" = Uuid, Path), LikeQuery),
     responses((status = 200, body = Option<NewField>)))]
 pub async fn propose(
@@ -51,15 +53,19 @@ pub async fn propose(
     let route = app.hub.store.route(id).await?;
     let left = end_schema(&app, route.left_system, &route.left_container).await?.ok_or_else(not_surveyed)?;
     let right = end_schema(&app, route.right_system, &route.right_container).await?.ok_or_else(not_surveyed)?;
-    let source = kind_of(&left.catalogue, query.left_kind)?.field(&query.field);
+    let at = Ends { left: (&left, query.left_kind), right: (&right, query.right_kind) };
+    let ((from, kind), (to, kind_there)) = (at[query.end.other()], at[query.end]);
+    let source = kind_of(&from.catalogue, kind)?.field(&query.field);
     let source = source.ok_or_else(|| Problem::missing("This field"))?;
-    let met = left.survey.kind(query.left_kind).and_then(|k| k.field(&query.field));
-    Ok(Json(field_like(source, met, kind_of(&right.catalogue, query.right_kind)?)))
+    let met = from.survey.kind(kind).and_then(|k| k.field(&query.field));
+    Ok(Json(field_like(source, met, kind_of(&to.catalogue, kind_there)?)))
 }
 
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
 pub struct NewFieldBody {
+    /// The end at which it is made.
+    end: End,
     kind: Kind,
     field: NewField,
 }
@@ -83,7 +89,7 @@ fn faults(field: &NewField, kind: &KindSchema) -> Vec<FieldProblem> {
     out
 }
 
-/// Adds a field to a kind at the right end, at once, and reads what that end can hold anew. Answers with the field.
+/// Adds a field to a kind at an end, at once, and reads what that end can hold anew. Answers with the field.
 #[utoipa::path(post, path = "/routes/{id}/new-field", operation_id = "makeField", params(("id" = Uuid, Path)), request_body = NewFieldBody,
     responses((status = 201, body = FieldSchema)))]
 pub async fn make(
@@ -92,7 +98,8 @@ pub async fn make(
     Body(body): Body<NewFieldBody>,
 ) -> Result<Response, Problem> {
     let route = app.hub.store.route(id).await?;
-    let (system, container) = (app.hub.store.system(route.right_system).await?, &route.right_container);
+    let (system, container) = route.end(body.end);
+    let system = app.hub.store.system(system).await?;
     let known = end_schema(&app, system.id, container).await?.ok_or_else(not_surveyed)?;
     let wrong = faults(&body.field, kind_of(&known.catalogue, body.kind)?);
     if !wrong.is_empty() {

@@ -22,7 +22,7 @@ use crate::App;
 use crate::body::Body;
 use crate::path::Path;
 use crate::problem::Problem;
-use crate::surveyed::LeftEnd;
+use crate::surveyed::SurveyedEnds;
 
 #[derive(Deserialize, ToSchema)]
 #[serde(deny_unknown_fields)]
@@ -69,23 +69,25 @@ async fn tried(
     app: &App,
     route: &Route,
     lanes: &[Lane],
-    left: &LeftEnd,
+    surveyed: &SurveyedEnds,
     (lane, at, key): (&Lane, u64, Option<&str>),
 ) -> Result<Tried, Problem> {
-    let items = left.covered_by(lanes, &lane.id).map(|covered| covered.all()).unwrap_or_default();
+    let items = surveyed.covered_by(lanes, &lane.id).map(|covered| covered.all()).unwrap_or_default();
     let by_key = key.and_then(|key| items.iter().position(|a| a.key == key));
     let at = by_key.unwrap_or(at as usize).min(items.len().saturating_sub(1));
     let nothing = Tried { total: items.len() as u64, at: at as u64, found: None };
     let (Some(ends), Some(artefact)) = (ends(app, route).await?, items.get(at)) else { return Ok(nothing) };
-    let shared = app.cache.get(&app.hub.store, route.left_system, &route.left_container, Kind::SharedSteps).await?;
+    let (read, written) = (lane.read(), lane.written());
+    let (system, container) = route.end(read);
+    let shared = app.cache.get(&app.hub.store, system, container, Kind::SharedSteps).await?;
     let mut one = [(*artefact).clone()];
-    let right_kind = ends.catalogues.right.kind(lane.right_kind);
-    if let Some(levels) = right_kind.and_then(|kind| kind.max_depth) {
-        let mut tree = left.artefacts(lane.left_kind).to_vec();
+    let there = ends.catalogues[written].kind(lane.kind_at(written));
+    if let Some(levels) = there.and_then(|kind| kind.max_depth) {
+        let mut tree = surveyed.read_by(lane).artefacts(lane.kind_at(read)).to_vec();
         join_deep(&mut tree, levels);
         one = tree.into_iter().find(|f| f.id == artefact.id).map_or(one, |found| [found]);
     }
-    let paths = left.paths(lane.left_kind);
+    let paths = surveyed.read_by(lane).paths(lane.kind_at(read));
     hovrel_engine::prepare_items(&mut one, lane, lanes, &ends.catalogues, &shared.artefacts, paths);
     let [artefact] = one;
     Ok(Tried { found: Some((ends, artefact)), ..nothing })
@@ -101,39 +103,40 @@ pub async fn preview(
 ) -> Result<Json<Preview>, Problem> {
     let route = app.hub.store.route(id).await?;
     let lanes = with_lane(&route, &body.lane)?;
-    let left = LeftEnd::of(&app, &route, &lanes).await?;
-    let paths = left.paths(body.lane.left_kind);
+    let surveyed = SurveyedEnds::of(&app, &route, &lanes).await?;
+    let (read, written) = (body.lane.read(), body.lane.written());
+    let paths = surveyed.read_by(&body.lane).paths(body.lane.kind_at(read));
     let Tried { total, at, found } =
-        tried(&app, &route, &lanes, &left, (&body.lane, body.at, body.key.as_deref())).await?;
+        tried(&app, &route, &lanes, &surveyed, (&body.lane, body.at, body.key.as_deref())).await?;
     let empty = Preview { total, at: 0, item: None, values: Vec::new() };
     let Some((ends, artefact)) = &found else { return Ok(Json(empty)) };
     let places = Places::assumed();
     let Some(cx) = ends.context(&body.lane, &places) else { return Ok(Json(empty)) };
-    let left_names = Names::of(&app, route.left_system, &route.left_container).await?;
-    let right_names = Names::of(&app, route.right_system, &route.right_container).await?;
+    let names = Names::at_both(&app, &route).await?;
     // A folder is shown by its path, and people and items by their names, not by their ids.
+    let (from_names, to_names) = (&names[read], &names[written]);
     let shown = |v: &Value, names: &Names, kind: Kind| match v {
         Value::Reference(reference) => {
             paths.get(reference.id()).map_or_else(|| reference.id().to_owned(), |p| p.join(" / "))
         }
         Value::Steps(steps) if steps.len() == 1 => "1 step".to_owned(),
         Value::Steps(steps) => format!("{} steps", steps.len()),
-        other => names.named(other, kind, &left_names).display(),
+        other => names.named(other, kind, from_names).display(),
     };
     let from = |fill: &Fill| {
         let field = if let Source::Field(field) = &fill.source { Some(field.as_str()) } else { None };
-        let kind = left_names.refers_to(body.lane.left_kind, field);
-        source_value(fill, artefact, &ends.systems.left).map(|v| shown(&v, &left_names, kind)).unwrap_or_default()
+        let kind = from_names.refers_to(body.lane.kind_at(read), field);
+        source_value(fill, artefact, &ends.systems[read]).map(|v| shown(&v, from_names, kind)).unwrap_or_default()
     };
     let values = body.lane.filling().map(|(id, fill)| {
         let converted = convert(fill, artefact, &cx);
-        let to = right_names.refers_to(body.lane.right_kind, Some(&fill.target));
+        let to = to_names.refers_to(body.lane.kind_at(written), Some(&fill.target));
         PreviewValue {
             rule: id.clone(),
             from: from(fill),
-            becomes: converted.value.as_ref().map(|v| shown(v, &right_names, to)).unwrap_or_default(),
+            becomes: converted.value.as_ref().map(|v| shown(v, to_names, to)).unwrap_or_default(),
             losses: converted.losses.iter().map(LossDetail::of).collect(),
-            fault: converted.fault.map(|f| hovrel_words::fault(&f)),
+            fault: converted.fault.map(|f| hovrel_words::fault(written, &f)),
         }
     });
     Ok(Json(Preview {
@@ -183,8 +186,8 @@ pub async fn preview_return(
 ) -> Result<Json<Return>, Problem> {
     let route = app.hub.store.route(id).await?;
     let lanes = with_lane(&route, &body.lane)?;
-    let left = LeftEnd::of(&app, &route, &lanes).await?;
-    let Tried { found, .. } = tried(&app, &route, &lanes, &left, (&body.lane, body.at, None)).await?;
+    let surveyed = SurveyedEnds::of(&app, &route, &lanes).await?;
+    let Tried { found, .. } = tried(&app, &route, &lanes, &surveyed, (&body.lane, body.at, None)).await?;
     let lane = body.lane.with_ways_back();
     let rule = lane.rules.iter().find(|rule| rule.id == body.rule);
     let slot = |end: End| rule.and_then(|rule| rule.fill(end)).map(|fill| &fill.target);
@@ -213,8 +216,7 @@ pub async fn preview_return(
         Err(NotTried::NoSuchValue(of)) => return Ok(Json(nothing(&format!("this is no {}", of.word())))),
         Err(NotTried::NoEdit(of)) => return Ok(Json(nothing(&format!("no edit is made up for {}", of.word())))),
     };
-    let left_names = Names::of(&app, route.left_system, &route.left_container).await?;
-    let right_names = Names::of(&app, route.right_system, &route.right_container).await?;
+    let Ends { left: left_names, right: right_names } = Names::at_both(&app, &route).await?;
     let at_left = |v: &Value| {
         left_names.named(v, left_names.refers_to(lane.left_kind, slot(End::Left).map(Slot::id)), &left_names)
     };
@@ -227,6 +229,6 @@ pub async fn preview_return(
         edit: Some(diff(&at_right(&tried.held), &at_right(&tried.edited))),
         comes_back: tried.back.value.as_ref().map(|back| diff(&at_left(&tried.before), &at_left(back))),
         losses: tried.back.losses.iter().map(LossDetail::of).collect(),
-        why_not: tried.back.fault.as_ref().map(hovrel_words::fault),
+        why_not: tried.back.fault.as_ref().map(|f| hovrel_words::fault(lane.read(), f)),
     }))
 }

@@ -4,7 +4,7 @@
 use axum::Json;
 use axum::extract::State;
 use hovrel_core::identity::Candidate;
-use hovrel_core::model::{End, Ends, Kind};
+use hovrel_core::model::{End, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_store::{LaneKinds, PairFilter, Quiet};
 use serde::{Deserialize, Serialize};
@@ -175,11 +175,11 @@ pub async fn alone(
     let route = app.hub.store.route(id).await?;
     let lane = lane_of(&route, &lane)?;
     let open = Unpaired::of(&app, &route, &lane).await?;
-    let kept = open.left_end.kept(lane.left_kind);
-    let (left, right) = (open.left(&kept), open.right());
-    let found = block_in_place(|| open.found(&left, &right));
-    let alone = &open.alone(&left, &right, &found)[query.end];
-    let list = &Ends { left, right }[query.end];
+    let kept = open.kept();
+    let (from, there) = (open.from(&kept), open.there());
+    let found = block_in_place(|| open.found(&from, &there));
+    let alone = &open.alone(&from, &there, &found)[query.end];
+    let list = if query.end == lane.read() { from } else { there };
     let find = query.find.unwrap_or_default().trim().to_lowercase();
     let holds = |text: &str| text.to_lowercase().contains(&find);
     let matching: Vec<&Candidate<'_>> =

@@ -8,7 +8,7 @@ use axum::response::{IntoResponse, Response};
 use axum::{Extension, Json};
 use hovrel_core::bounds::LONGEST_NAME;
 use hovrel_core::catalogue::{Catalogue, KindSchema};
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_core::suggest::suggest;
 use hovrel_core::survey::Survey;
@@ -96,7 +96,7 @@ pub async fn propose(
         let (Some(l), Some(r)) = (left.kind(kind), right.kind(kind)) else { continue };
         let (here, there) = (body.left.at(), body.right.at());
         let known = KnownTwins::of(&app, here, there, (kind, kind)).await?;
-        let suggestions = block_in_place(|| suggest(l, left_survey.kind(kind), r, &known.both()));
+        let suggestions = block_in_place(|| suggest(l, left_survey.kind(kind), (r, End::Right), &known.both()));
         let called = |k: &KindSchema| k.fields.iter().map(|f| (f.id.clone(), f.name.clone())).collect();
         let count = |s: &Survey| s.kind(kind).map_or(0, |k| k.count);
         out.push(ProposedLane {

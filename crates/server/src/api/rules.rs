@@ -6,12 +6,12 @@ use hovrel_core::carry::{FaultReason, UserMatch, UserMatcher, recognise};
 use hovrel_core::catalogue::Catalogue;
 use hovrel_core::check::Fault;
 use hovrel_core::cover::Covered;
-use hovrel_core::model::{Artefact, Ends, Kind};
-use hovrel_core::rules::{Fill, Lane, RuleId, RuleTable, Source};
+use hovrel_core::model::{Artefact, End, Ends, Kind};
+use hovrel_core::rules::{Direction, Fill, Lane, Rule, RuleId, RuleTable, Source};
 use hovrel_core::suggest::{suggest, values_reaching};
 use hovrel_core::survey::{FieldSurvey, Survey};
 use hovrel_core::workflow::Way;
-use hovrel_engine::{Places, RouteEnds, lane_checks, rules_that_could_go_back};
+use hovrel_engine::{Places, RouteEnds, lane_checks, turned};
 use hovrel_store::Route;
 use serde::{Deserialize, Serialize};
 use tokio::task::block_in_place;
@@ -19,11 +19,12 @@ use utoipa::ToSchema;
 use uuid::Uuid;
 
 use super::suggested::Suggestion;
+use super::words::field_name;
 use crate::App;
 use crate::body::Body;
 use crate::path::Path;
 use crate::problem::Problem;
-use crate::surveyed::LeftEnd;
+use crate::surveyed::SurveyedEnds;
 use crate::twins::{At, KnownTwins};
 
 #[derive(Serialize, ToSchema)]
@@ -95,35 +96,40 @@ fn prepared(
     lane: &Lane,
     lanes: &[Lane],
     covered: &Covered<'_>,
-    left: &LeftEnd,
+    surveyed: &SurveyedEnds,
     ends: &RouteEnds,
 ) -> Option<Vec<Artefact>> {
     let beside = |f: &Fill| matches!(f.source, Source::Computed(_) | Source::FolderPath);
     lane.fills().any(beside).then(|| {
         let mut items: Vec<Artefact> = covered.all().into_iter().cloned().collect();
-        let paths = left.paths(lane.left_kind);
+        let paths = surveyed.read_by(lane).paths(lane.kind_at(lane.read()));
         hovrel_engine::prepare_items(&mut items, lane, lanes, &ends.catalogues, &[], paths);
         items
     })
 }
 
-/// Every fault of the lanes, with the surveyed items concerned; `covered` is what each lane covers of the left.
+/// Every fault of the lanes, with the surveyed items concerned; `covered` is what each lane covers of the end that it reads.
 pub async fn faults(
     app: &App,
     route: &Route,
     lanes: &[Lane],
-    left: &LeftEnd,
+    surveyed: &SurveyedEnds,
     covered: &[Covered<'_>],
 ) -> Result<Vec<Fault>, Problem> {
     let ends = ends(app, route).await?;
-    Ok(ends.map(|ends| faults_between(&ends, lanes, left, covered)).unwrap_or_default())
+    Ok(ends.map(|ends| faults_between(&ends, lanes, surveyed, covered)).unwrap_or_default())
 }
 
 /// As [`faults`], between ends that are read already.
-pub(super) fn faults_between(ends: &RouteEnds, lanes: &[Lane], left: &LeftEnd, covered: &[Covered<'_>]) -> Vec<Fault> {
+pub(super) fn faults_between(
+    ends: &RouteEnds,
+    lanes: &[Lane],
+    surveyed: &SurveyedEnds,
+    covered: &[Covered<'_>],
+) -> Vec<Fault> {
     block_in_place(|| {
         let prepared: Vec<Option<Vec<Artefact>>> =
-            lanes.iter().zip(covered).map(|(lane, covered)| prepared(lane, lanes, covered, left, ends)).collect();
+            lanes.iter().zip(covered).map(|(lane, covered)| prepared(lane, lanes, covered, surveyed, ends)).collect();
         let items = |lane: &Lane| match lanes.iter().position(|l| l.id == lane.id) {
             Some(n) => prepared[n].as_ref().map_or_else(|| covered[n].all(), |items| items.iter().collect()),
             None => Vec::new(),
@@ -157,7 +163,7 @@ pub struct FaultAnswer {
     field: String,
     reason: FaultReason,
     message: String,
-    /// Items of the left end concerned, by id; the first few.
+    /// Items of the end that is read concerned, by id; the first few.
     items: Vec<String>,
     /// How many items are concerned in all.
     item_count: u64,
@@ -168,8 +174,8 @@ pub struct FaultAnswer {
 
 impl FaultAnswer {
     fn of(fault: Fault) -> FaultAnswer {
-        let message = hovrel_words::fault(&fault.reason);
-        let Fault { lane, field, reason, items, item_count, blocks } = fault;
+        let message = hovrel_words::fault(fault.into, &fault.reason);
+        let Fault { lane, field, reason, items, item_count, blocks, .. } = fault;
         FaultAnswer { lane, field, reason, message, items, item_count, blocks }
     }
 }
@@ -183,22 +189,47 @@ pub async fn checks(
     Body(body): Body<LanesBody>,
 ) -> Result<Json<Vec<FaultAnswer>>, Problem> {
     let route = app.hub.store.route(id).await?;
-    let left = LeftEnd::of(&app, &route, &body.lanes).await?;
-    let found = faults(&app, &route, &body.lanes, &left, &left.covered(&body.lanes)).await?;
+    let surveyed = SurveyedEnds::of(&app, &route, &body.lanes).await?;
+    let found = faults(&app, &route, &body.lanes, &surveyed, &surveyed.covered(&body.lanes)).await?;
     Ok(Json(found.into_iter().map(FaultAnswer::of).collect()))
 }
 
-/// The rules of a lane, saved or not, that could carry both ways as they are.
-#[utoipa::path(post, path = "/routes/{id}/ways-back", operation_id = "suggestWaysBack", params(("id" = Uuid, Path)),
-    request_body = Lane, responses((status = 200, body = Vec<RuleId>)))]
-pub async fn ways_back(
+#[derive(Deserialize, ToSchema)]
+#[serde(deny_unknown_fields)]
+pub struct TurnBody {
+    lane: Lane,
+    /// Which way it is to run.
+    direction: Direction,
+}
+
+/// A lane turned round.
+#[derive(Serialize, ToSchema)]
+pub struct TurnedLane {
+    lane: Lane,
+    /// What those of its rules fill that can't be turned, and that it has no more.
+    lost: Vec<String>,
+    /// How many of its rules run both ways.
+    both_ways: u64,
+}
+
+/// A lane, saved or not, in another direction, with its rules turned as they can be.
+#[utoipa::path(post, path = "/routes/{id}/turned", operation_id = "turnLane", params(("id" = Uuid, Path)),
+    request_body = TurnBody, responses((status = 200, body = TurnedLane)))]
+pub async fn turn(
     State(app): State<App>,
     Path(id): Path<Uuid>,
-    Body(lane): Body<Lane>,
-) -> Result<Json<Vec<RuleId>>, Problem> {
+    Body(TurnBody { lane, direction }): Body<TurnBody>,
+) -> Result<Json<TurnedLane>, Problem> {
     let route = app.hub.store.route(id).await?;
     let ends = ends(&app, &route).await?;
-    Ok(Json(ends.map(|ends| rules_that_could_go_back(&lane, &ends)).unwrap_or_default()))
+    let (turned, lost, both_ways) = turned(&lane, direction, ends.as_ref());
+    let kind = |end: End| ends.as_ref()?.catalogues[end].kind(lane.kind_at(end));
+    let filled = |rule: &Rule| {
+        let end = End::BOTH.into_iter().find(|end| rule.fill(*end).is_some())?;
+        Some(field_name(&rule.fill(end)?.target, kind(end)))
+    };
+    let lost = lost.iter().filter_map(filled).collect();
+    Ok(Json(TurnedLane { lane: turned, lost, both_ways: both_ways as u64 }))
 }
 
 #[derive(Deserialize, ToSchema)]
@@ -235,29 +266,29 @@ async fn reached(
     let folders = Places::assumed();
     let cx = ends.context(&body.lane, &folders).ok_or_else(missing)?;
     let lanes = with_lane(&route, &body.lane)?;
-    let left = LeftEnd::of(app, &route, &lanes).await?;
-    let covered = left.covered_by(&lanes, &body.lane.id).ok_or_else(missing)?;
+    let surveyed = SurveyedEnds::of(app, &route, &lanes).await?;
+    let covered = surveyed.covered_by(&lanes, &body.lane.id).ok_or_else(missing)?;
     let found = block_in_place(|| {
-        let prepared = prepared(&body.lane, &lanes, &covered, &left, &ends);
+        let prepared = prepared(&body.lane, &lanes, &covered, &surveyed, &ends);
         let items = prepared.as_ref().map_or_else(|| covered.all(), |items| items.iter().collect());
         values_reaching(fill, table, &items, &cx)
     });
     Ok((found, ends))
 }
 
-/// Somebody met at the left, and as whom they are recognised at the right.
+/// Somebody met at the end that is read, and as whom they are recognised at the other.
 #[derive(Serialize, ToSchema)]
 pub struct Recognised {
     id: String,
     name: String,
     /// Items in scope that name them.
     count: u64,
-    /// Their id at the right; nobody if they are not recognised.
-    right: Option<String>,
+    /// Their id there; nobody if they are not recognised.
+    there: Option<String>,
     how: Option<UserMatch>,
 }
 
-/// The people that reach the table of a rule, each with whom they are recognised as at the right without a table.
+/// The people that reach the table of a rule, each with whom they are recognised as at the other end without a table.
 #[utoipa::path(post, path = "/routes/{id}/met/people", operation_id = "peopleMet", params(("id" = Uuid, Path)), request_body = MetBody,
     responses((status = 200, body = Vec<Recognised>)))]
 pub async fn people_met(
@@ -266,11 +297,11 @@ pub async fn people_met(
     Body(body): Body<MetBody>,
 ) -> Result<Json<Vec<Recognised>>, Problem> {
     let (met, ends) = reached(&app, id, &body, RuleTable::People).await?;
-    let others = UserMatcher::new(&ends.catalogues.right.users);
+    let others = UserMatcher::new(&ends.catalogues[body.lane.written()].users);
     let recognised = met.values.into_iter().filter(|v| !v.value.is_empty()).map(|v| {
-        let (name, found) = recognise(&v.value, &ends.catalogues.left, &others);
-        let (right, how) = found.unzip();
-        Recognised { id: v.value, name, count: v.count, right, how }
+        let (name, found) = recognise(&v.value, &ends.catalogues[body.lane.read()], &others);
+        let (there, how) = found.unzip();
+        Recognised { id: v.value, name, count: v.count, there, how }
     });
     Ok(Json(recognised.collect()))
 }
@@ -280,6 +311,9 @@ pub async fn people_met(
 pub struct KindsBody {
     left_kind: Kind,
     right_kind: Kind,
+    /// Which way the rules are to run; of both ways, they fill the right.
+    #[serde(default)]
+    direction: Direction,
 }
 
 /// Rules proposed for two kinds, with the evidence.
@@ -294,14 +328,16 @@ pub async fn suggestions(
     let left = end_schema(&app, route.left_system, &route.left_container).await?;
     let right = end_schema(&app, route.right_system, &route.right_container).await?;
     let (Some(left), Some(right)) = (left, right) else { return Ok(Json(Vec::new())) };
-    let (Some(l), Some(r)) = (left.catalogue.kind(body.left_kind), right.catalogue.kind(body.right_kind)) else {
-        return Ok(Json(Vec::new()));
-    };
     let (here, there) = (
         At { system: route.left_system, container: &route.left_container },
         At { system: route.right_system, container: &route.right_container },
     );
-    let known = KnownTwins::of(&app, here, there, (body.left_kind, body.right_kind)).await?;
-    let found = block_in_place(|| suggest(l, left.survey.kind(body.left_kind), r, &known.both()));
+    let (at, kinds) = (Ends { left: &left, right: &right }, Ends { left: body.left_kind, right: body.right_kind });
+    let (read, into) = (body.direction.read(), body.direction.written());
+    let kind = |end: End| at[end].catalogue.kind(kinds[end]);
+    let (Some(from), Some(to)) = (kind(read), kind(into)) else { return Ok(Json(Vec::new())) };
+    let places = Ends { left: here, right: there };
+    let known = KnownTwins::of(&app, places[read], places[into], (kinds[read], kinds[into])).await?;
+    let found = block_in_place(|| suggest(from, at[read].survey.kind(kinds[read]), (to, into), &known.both()));
     Ok(Json(found.into_iter().map(Suggestion::from).collect()))
 }

@@ -19,7 +19,7 @@ use crate::body::Body;
 use crate::path::Path;
 use crate::problem::Problem;
 use crate::query::Query;
-use crate::surveyed::LeftEnd;
+use crate::surveyed::SurveyedEnds;
 
 #[derive(Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
@@ -152,18 +152,20 @@ pub async fn scope(
         answer.text = write(&answer.condition, &schema).ok();
     }
     answer.faults = condition_faults(&answer.condition, &schema);
-    match end {
-        End::Left => {
-            let left = LeftEnd::of(&app, &route, &lanes).await?;
-            let covered = left.covered(&lanes).swap_remove(n);
+    match end == lanes[n].read() {
+        true => {
+            let surveyed = SurveyedEnds::of(&app, &route, &lanes).await?;
+            let from = surveyed.read_by(&lanes[n]);
+            let covered = surveyed.covered(&lanes).swap_remove(n);
             let shown = covered.matched.iter().map(|a| (a, false)).chain(covered.along.iter().map(|a| (a, true)));
-            answer.items = shown.take(SHOWN).map(|(a, along)| ScopeItem::of(a, left.path(a), along)).collect();
+            answer.items = shown.take(SHOWN).map(|(a, along)| ScopeItem::of(a, from.path(a), along)).collect();
             (answer.matched, answer.along) = (covered.matched.len() as u64, covered.along.len() as u64);
             answer.with_others = covered.with_others;
-            answer.total = left.artefacts(kind).len() as u64;
+            answer.total = from.artefacts(kind).len() as u64;
         }
-        End::Right => {
-            let kept = app.cache.get(&app.hub.store, route.right_system, &route.right_container, kind).await?;
+        false => {
+            let (system, container) = route.end(end);
+            let kept = app.cache.get(&app.hub.store, system, container, kind).await?;
             let now = app.hub.now().fixed_offset();
             let found = hovrel_engine::in_scope(&kept.artefacts, &answer.condition, &schema, &kept.paths, now);
             let shown = found.iter().take(SHOWN);

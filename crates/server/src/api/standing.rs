@@ -9,7 +9,7 @@ use std::sync::Mutex;
 
 use chrono::{DateTime, Utc};
 use hovrel_core::cover::{Covered, count_once};
-use hovrel_core::model::Kind;
+use hovrel_core::model::{End, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_store::{JobKind, JobState, Route, SurveyHead, System};
 use serde::Serialize;
@@ -21,7 +21,7 @@ use super::plans::PlanFigure;
 use super::systems::{CheckStepAnswer, StepState};
 use crate::App;
 use crate::problem::Problem;
-use crate::surveyed::LeftEnd;
+use crate::surveyed::SurveyedEnds;
 
 #[derive(Serialize, ToSchema)]
 pub struct RouteEnd {
@@ -138,15 +138,17 @@ impl Figures {
         if let Some((_, scope, rules)) = kept.filter(|(of, ..)| *of == basis) {
             return Ok((scope, rules));
         }
-        let left = LeftEnd::of(app, route, lanes).await?;
-        let covered = left.covered(lanes);
-        let faults = super::rules::faults(app, route, lanes, &left, &covered).await?;
+        let surveyed = SurveyedEnds::of(app, route, lanes).await?;
+        let covered = surveyed.covered(lanes);
+        let faults = super::rules::faults(app, route, lanes, &surveyed, &covered).await?;
         // A kind that several lanes carry is counted once.
-        let kinds: HashSet<Kind> = lanes.iter().map(|lane| lane.left_kind).collect();
-        let scope = ScopeFigure {
-            matched: count_once(covered.iter().flat_map(Covered::all)),
-            total: kinds.into_iter().map(|kind| left.artefacts(kind).len() as u64).sum(),
-        };
+        let mut kinds = HashSet::<(End, Kind)>::new();
+        let first = |lane: &&Lane| kinds.insert((lane.read(), lane.kind_at(lane.read())));
+        let of_kinds = lanes
+            .iter()
+            .filter(first)
+            .map(|lane| surveyed.read_by(lane).artefacts(lane.kind_at(lane.read())).len() as u64);
+        let scope = ScopeFigure { matched: count_once(covered.iter().flat_map(Covered::all)), total: of_kinds.sum() };
         let rules =
             RulesFigure { count: lanes.iter().map(|l| l.rules.len() as u64).sum(), to_settle: faults.len() as u64 };
         self.of_rules.lock().unwrap_or_else(|e| e.into_inner()).insert(route.id, (basis, scope, rules));

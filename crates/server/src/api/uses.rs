@@ -6,7 +6,7 @@
 use axum::extract::State;
 use axum::{Extension, Json};
 use hovrel_core::check::{Beyond, beyond_limits};
-use hovrel_core::model::{Ends, Kind};
+use hovrel_core::model::{End, Ends, Kind};
 use hovrel_core::rules::Lane;
 use hovrel_engine::RouteEnds;
 use hovrel_store::Route;
@@ -19,7 +19,7 @@ use crate::App;
 use crate::access::Reach;
 use crate::path::Path;
 use crate::problem::Problem;
-use crate::surveyed::LeftEnd;
+use crate::surveyed::SurveyedEnds;
 
 /// Rules of a route that are told by name; the rest are counted.
 const TOLD: usize = 5;
@@ -34,13 +34,13 @@ pub struct Use {
     /// How many faults its rules have to settle, and the first of them.
     to_settle: u64,
     faults: Vec<UseFault>,
-    /// What was met here and is beyond a limit at the other end; empty where this is the right end.
+    /// What was met here and is beyond a limit at the other end, where lanes read this one.
     beyond: Vec<UseBeyond>,
 }
 
 #[derive(Serialize, ToSchema)]
 pub struct UseFault {
-    /// What the field at the right is called; empty for the lane itself.
+    /// What the field at the end that is written is called; empty for the lane itself.
     field: String,
     message: String,
 }
@@ -52,11 +52,12 @@ pub struct UseBeyond {
     beyond: Beyond,
 }
 
-fn beyond(lanes: &[Lane], left: &EndSchema, right: &EndSchema) -> Vec<UseBeyond> {
-    let found = lanes.iter().flat_map(|lane| {
-        let (survey, schema) = (left.survey.kind(lane.left_kind), right.catalogue.kind(lane.right_kind));
+fn beyond(lanes: &[Lane], at: Ends<&EndSchema>, end: End) -> Vec<UseBeyond> {
+    let found = lanes.iter().filter(|lane| lane.read() == end).flat_map(|lane| {
+        let (kind, there) = (lane.kind_at(end), end.other());
+        let (survey, schema) = (at[end].survey.kind(kind), at[there].catalogue.kind(lane.kind_at(there)));
         let found = survey.zip(schema).map(|(survey, schema)| beyond_limits(lane, survey, schema)).unwrap_or_default();
-        found.into_iter().map(|beyond| UseBeyond { kind: lane.left_kind, beyond })
+        found.into_iter().map(move |beyond| UseBeyond { kind, beyond })
     });
     found.collect()
 }
@@ -66,8 +67,9 @@ async fn use_of(app: &App, route: Route, is_left: bool) -> Result<Option<Use>, P
     let right = end_schema(app, route.right_system, &route.right_container).await?;
     let Some((left, right)) = left.zip(right) else { return Ok(None) };
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let surveyed = LeftEnd::of(app, &route, &lanes).await?;
-    let beyond = if is_left { beyond(&lanes, &left, &right) } else { Vec::new() };
+    let surveyed = SurveyedEnds::of(app, &route, &lanes).await?;
+    let end = if is_left { End::Left } else { End::Right };
+    let beyond = beyond(&lanes, Ends { left: &left, right: &right }, end);
     let other = if is_left { &right.system_name } else { &left.system_name }.clone();
     let ends = RouteEnds::new(
         Ends { left: left.system_name, right: right.system_name },
@@ -76,11 +78,12 @@ async fn use_of(app: &App, route: Route, is_left: bool) -> Result<Option<Use>, P
     let found = faults_between(&ends, &lanes, &surveyed, &surveyed.covered(&lanes));
     let field_name = |lane: &str, field: &str| {
         let lane = lanes.iter().find(|l| l.id == lane)?;
-        Some(ends.catalogues.right.kind(lane.right_kind)?.field(field)?.name.clone())
+        let written = lane.written();
+        Some(ends.catalogues[written].kind(lane.kind_at(written))?.field(field)?.name.clone())
     };
     let told = found.iter().take(TOLD).map(|f| UseFault {
         field: field_name(&f.lane, &f.field).unwrap_or_default(),
-        message: hovrel_words::fault(&f.reason),
+        message: hovrel_words::fault(f.into, &f.reason),
     });
     Ok(Some(Use {
         to_settle: found.len() as u64,

@@ -27,19 +27,19 @@ async fn what_a_person_says_holds_for_the_dry_run() {
     assert!(doubts.is_sorted_by(|a, b| a >= b), "the most doubtful first: {doubts:?}");
 
     // Side by side, field by field; and others to choose from, likest first.
-    let (one, its) = (id(&doubtful[0], "left"), id(&doubtful[0], "right"));
+    let (one, its) = (id(&doubtful[0], "item"), id(&doubtful[0], "other"));
     let beside = client.get(&format!("{path}/beside?left_id={one}&right_id={its}")).await;
     let fields = beside.as_array().expect("fields");
     assert!(fields.iter().any(|f| f["field_name"] == "Title" || f["field_name"] == "Heading"), "{beside}");
     assert!(fields.iter().any(|f| f["same"] == false), "they only look alike");
-    let others = client.get(&format!("{path}/others?left_id={one}")).await;
+    let others = client.get(&format!("{path}/others?item={one}")).await;
     let scores: Vec<u64> =
         others.as_array().expect("a list").iter().map(|o| o["likeness"]["score"].as_u64().expect("a score")).collect();
     assert!(scores.len() <= 9 && scores.is_sorted_by(|a, b| a >= b), "{scores:?}");
     assert_eq!(others[0]["item"]["id"], its, "the likest is the one that was offered");
-    let title = doubtful[0]["right"]["title"].as_str().expect("a title");
+    let title = doubtful[0]["other"]["title"].as_str().expect("a title");
     let first = title.split(' ').next().unwrap_or_default();
-    let found = client.get(&format!("{path}/others?left_id={one}&find={first}")).await;
+    let found = client.get(&format!("{path}/others?item={one}&find={first}")).await;
     assert!(
         found.as_array().expect("a list").iter().all(|o| o["item"]["title"]
             .as_str()
@@ -50,13 +50,13 @@ async fn what_a_person_says_holds_for_the_dry_run() {
     );
 
     // One is said to be the same, a sure one to have no counterpart.
-    let (wrong, was) = (id(&sure[0], "left"), id(&sure[0], "right"));
-    let said = json!({"settle": [{"left_id": one, "said": {"right": its}}, {"left_id": wrong, "said": "nobody"}]});
+    let (wrong, was) = (id(&sure[0], "item"), id(&sure[0], "other"));
+    let said = json!({"settle": [{"item": one, "said": {"other": its}}, {"item": wrong, "said": "nobody"}]});
     assert_eq!(client.call(Method::PUT, &path, Some(said), None).await.0, 204);
     let after = client.get(&path).await;
     assert_eq!(after["settled_count"], 2);
     assert!(rows(&after, "settled").iter().all(|m| m["settled_by"] == "First"), "{after}");
-    let others = client.get(&format!("{path}/others?left_id={wrong}")).await;
+    let others = client.get(&format!("{path}/others?item={wrong}")).await;
     assert!(
         others.as_array().expect("a list").iter().all(|o| o["item"]["id"] != its.as_str()),
         "nobody is the counterpart of two"
@@ -75,7 +75,7 @@ async fn what_a_person_says_holds_for_the_dry_run() {
     );
 
     // Opened again, matching decides as before.
-    let open = json!({"settle": [{"left_id": one, "said": "open"}, {"left_id": wrong, "said": "open"}]});
+    let open = json!({"settle": [{"item": one, "said": "open"}, {"item": wrong, "said": "open"}]});
     assert_eq!(client.call(Method::PUT, &path, Some(open), None).await.0, 204);
     let again = client.get(&path).await;
     assert_eq!(
@@ -90,17 +90,17 @@ async fn what_makes_no_sense_is_refused_whole() {
     let path = format!("/routes/{route}/matches/test_case");
     let list = client.get(&path).await;
     let (a, b) = (&rows(&list, "sure")[0], &rows(&list, "sure")[1]);
-    let (right, nobody) = (id(a, "right"), "nobody-has-this-id");
+    let (other, nobody) = (id(a, "other"), "nobody-has-this-id");
     let twice = json!({"settle": [
-        {"left_id": id(a, "left"), "said": {"right": right}},
-        {"left_id": id(b, "left"), "said": {"right": right}},
-        {"left_id": nobody, "said": "nobody"},
-        {"left_id": id(b, "left"), "said": {"right": nobody}},
+        {"item": id(a, "item"), "said": {"other": other}},
+        {"item": id(b, "item"), "said": {"other": other}},
+        {"item": nobody, "said": "nobody"},
+        {"item": id(b, "item"), "said": {"other": nobody}},
     ]});
     let (status, problem) = client.call(Method::PUT, &path, Some(twice), None).await;
     assert_eq!(
         (status.as_u16(), pointers(&problem)),
-        (422, vec!["/settle/1/said", "/settle/2/left_id", "/settle/3/said"])
+        (422, vec!["/settle/1/said", "/settle/2/item", "/settle/3/said"])
     );
     assert_eq!(client.get(&path).await["settled_count"], 0, "nothing of it is kept");
     assert_eq!(client.call(Method::GET, &path.replace("test_case", "cabin"), None, None).await.0, 404);
@@ -188,7 +188,7 @@ async fn a_likely_match_stays_one_until_somebody_decides() {
     for _ in 0..2 {
         assert_eq!(likely().await, before, "still asked, and not taken in by itself");
     }
-    let said = json!({"settle": [{"left_id": left, "said": "nobody"}]});
+    let said = json!({"settle": [{"item": left, "said": "nobody"}]});
     let path = format!("/routes/{route}/matches/test_case");
     assert_eq!(client.call(Method::PUT, &path, Some(said), None).await.0, 204);
     assert_eq!(likely().await, before[1..], "somebody decided");

@@ -10,7 +10,7 @@ use crate::{pointers, routed};
 async fn a_field_is_made_where_there_is_none_and_filled() {
     let m = routed().await;
     let ask = format!("/routes/{}/new-field", m.route);
-    let like = |field: &str| format!("{ask}?left_kind=test_case&right_kind=test_case&field={field}");
+    let like = |field: &str| format!("{ask}?end=right&left_kind=test_case&right_kind=test_case&field={field}");
     let fields = m.client.get(&format!("/routes/{}/schema", m.route)).await;
     let cases = fields["left"]["catalogue"]["kinds"].as_array().unwrap().iter().find(|k| k["kind"] == "test_case");
     let of = cases.unwrap()["fields"].as_array().unwrap().iter().find(|f| f["name"] == "Brake class").unwrap().clone();
@@ -20,18 +20,20 @@ async fn a_field_is_made_where_there_is_none_and_filled() {
     assert_eq!(m.client.get(&like("steps")).await, Value::Null, "no field that is made holds steps");
     assert_eq!(m.client.call(Method::GET, &like("colour"), None, None).await.0, StatusCode::NOT_FOUND);
 
-    let wrong = json!({"kind": "test_case", "field": {"name": " title ", "value_type": "steps"}});
+    let wrong = json!({"end": "right", "kind": "test_case", "field": {"name": " title ", "value_type": "steps"}});
     let (status, problem) = m.client.call(Method::POST, &ask, Some(wrong), None).await;
     assert_eq!(status, 422);
     assert_eq!(pointers(&problem), ["/field/name", "/field/value_type"], "{problem}");
-    let in_folders = json!({"kind": "folder", "field": proposed});
+    let in_folders = json!({"end": "right", "kind": "folder", "field": proposed});
     let (status, problem) = m.client.call(Method::POST, &ask, Some(in_folders), None).await;
     assert_eq!((status, pointers(&problem)), (StatusCode::UNPROCESSABLE_ENTITY, vec!["/field/value_type"]));
 
-    let made = m.client.post(&ask, json!({"kind": "test_case", "field": proposed})).await;
+    let made = m.client.post(&ask, json!({"end": "right", "kind": "test_case", "field": proposed})).await;
     assert_eq!((&made["name"], &made["max_length"]), (&"Brake class".into(), &of["max_length"]), "{made}");
-    let (status, problem) =
-        m.client.call(Method::POST, &ask, Some(json!({"kind": "test_case", "field": proposed})), None).await;
+    let (status, problem) = m
+        .client
+        .call(Method::POST, &ask, Some(json!({"end": "right", "kind": "test_case", "field": proposed})), None)
+        .await;
     assert_eq!((status, pointers(&problem)), (StatusCode::UNPROCESSABLE_ENTITY, vec!["/field/name"]), "{problem}");
 
     // It is a target like any other from now on.

@@ -84,7 +84,7 @@ async fn items_at_one_end_alone_are_listed_as_they_are_counted() {
         let matched: BTreeSet<&str> = ["doubtful", "sure", "settled"]
             .iter()
             .flat_map(|shelf| counts[*shelf].as_array().expect("rows"))
-            .filter_map(|row| row[end]["id"].as_str())
+            .filter_map(|row| row[if end == "left" { "item" } else { "other" }]["id"].as_str())
             .collect();
         assert!(list.iter().all(|item| !matched.contains(text(&item["id"]))), "what has a match is not alone");
         let Some(one) = list.first() else { continue };
@@ -95,7 +95,7 @@ async fn items_at_one_end_alone_are_listed_as_they_are_counted() {
     }
     // One that a person says has no counterpart is not counted as alone, nor listed.
     let alone = client.get(&format!("{path}/alone?end=left")).await["items"][0].clone();
-    let said = json!({"settle": [{"left_id": alone["id"], "said": "nobody"}]});
+    let said = json!({"settle": [{"item": alone["id"], "said": "nobody"}]});
     assert_eq!(client.call(Method::PUT, &path, Some(said), None).await.0, 204);
     let (list, total) = walked(&client, &format!("{path}/alone?end=left")).await;
     assert_eq!(Some(total + 1), counts["alone"]["left"].as_i64());

@@ -1,5 +1,6 @@
 //! What a route remembers: its versions, what people said of its counterparts, histories, and who is whose pair.
 
+use hovrel_core::model::End;
 use hovrel_store::{NewHistory, NewMatch, Store, StoreError};
 use serde_json::json;
 use uuid::Uuid;
@@ -31,9 +32,12 @@ async fn a_version_is_saved_once_and_none_is_written_over() {
     assert_eq!(store.route(route).await.expect("it is there").version, 3, "route and version go together");
 }
 
+/// Test cases of the left.
+const CASES: (&str, End) = ("cases", End::Left);
+
 async fn said(store: &Store, route: Uuid) -> Vec<(String, Option<String>)> {
     let settled = store.settled_matches(route).await.expect("what was said");
-    settled.into_iter().map(|m| (m.left_id, m.right_id)).collect()
+    settled.into_iter().map(|m| (m.item_id, m.other_id)).collect()
 }
 
 #[tokio::test]
@@ -41,43 +45,44 @@ async fn what_is_said_of_counterparts_goes_in_whole() {
     let (store, route) = with_a_route().await;
     let ida = store.person_by_login("ida").await.expect("asked").expect("she is there").id;
     let says = |by: Uuid, pairs: &[(&str, Option<&str>)]| -> Vec<NewMatch> {
-        let one = |(left, right): &(&str, Option<&str>)| NewMatch {
-            route_id: route,
-            lane: "cases".into(),
-            left_id: (*left).into(),
-            right_id: right.map(String::from),
+        let one = |(item, other): &(&str, Option<&str>)| NewMatch {
+            item_id: (*item).into(),
+            other_id: other.map(String::from),
             settled_by: by,
         };
         pairs.iter().map(one).collect()
     };
     let pair = |left: &str, right: &str| (left.to_owned(), Some(right.to_owned()));
-    store.settle_matches(route, "cases", &says(ida, &[("a", Some("1")), ("b", Some("2"))]), &[]).await.expect("said");
+    store.settle_matches(route, CASES, &says(ida, &[("a", Some("1")), ("b", Some("2"))]), &[]).await.expect("said");
     // Two change their counterparts with one another.
-    store.settle_matches(route, "cases", &says(ida, &[("a", Some("2")), ("b", Some("1"))]), &[]).await.expect("said");
+    store.settle_matches(route, CASES, &says(ida, &[("a", Some("2")), ("b", Some("1"))]), &[]).await.expect("said");
     assert_eq!(said(&store, route).await, [pair("a", "2"), pair("b", "1")]);
-    store.settle_matches(route, "cases", &says(ida, &[("c", None)]), &["a".into()]).await.expect("said");
+    store.settle_matches(route, CASES, &says(ida, &[("c", None)]), &["a".into()]).await.expect("said");
     assert_eq!(said(&store, route).await, [pair("b", "1"), ("c".into(), None)], "one is open again");
 
     // One counterpart can't be two items', and somebody unknown says nothing: then nothing changes.
-    let twice = store.settle_matches(route, "cases", &says(ida, &[("d", Some("1"))]), &["c".into()]).await;
-    let nobody = store.settle_matches(route, "cases", &says(Uuid::now_v7(), &[("d", None)]), &["c".into()]).await;
+    let twice = store.settle_matches(route, CASES, &says(ida, &[("d", Some("1"))]), &["c".into()]).await;
+    let nobody = store.settle_matches(route, CASES, &says(Uuid::now_v7(), &[("d", None)]), &["c".into()]).await;
     assert!(twice.is_err() && nobody.is_err(), "{twice:?} {nobody:?}");
     assert_eq!(said(&store, route).await, [pair("b", "1"), ("c".into(), None)]);
     // In another lane it is another item.
-    let mut other = says(ida, &[("b", Some("1"))]);
-    other[0].lane = "folders".into();
-    store.settle_matches(route, "folders", &other, &[]).await.expect("said");
+    let other = says(ida, &[("b", Some("1"))]);
+    store.settle_matches(route, ("folders", End::Left), &other, &[]).await.expect("said");
     assert_eq!(said(&store, route).await.len(), 3);
+    // And so it is at the other end, whatever it is called there.
+    store.settle_matches(route, ("cases", End::Right), &other, &[]).await.expect("said");
+    assert_eq!(said(&store, route).await.len(), 4);
 }
 
 #[tokio::test]
 async fn a_history_is_kept_anew_only_when_it_changed() {
     let (store, route) = with_a_route().await;
-    let history = |entry: u8, left_key: &str| NewHistory {
+    let history = |entry: u8, key: &str| NewHistory {
         route_id: route,
         lane: "cases".into(),
-        left_id: "l1".into(),
-        left_key: left_key.into(),
+        item_end: End::Left,
+        item_id: "l1".into(),
+        item_key: key.into(),
         system_name: "Old".into(),
         entries: json!([entry]),
     };
@@ -85,7 +90,7 @@ async fn a_history_is_kept_anew_only_when_it_changed() {
         let mut rows = store.kept_histories(&[route], &["l1"]).await.expect("kept");
         assert_eq!(rows.len(), 1);
         let row = rows.remove(0);
-        (row.entries, row.left_key, row.kept_at)
+        (row.entries, row.item_key, row.kept_at)
     };
     store.keep_histories(&[history(1, "OS-1")]).await.expect("kept");
     let first = kept().await;

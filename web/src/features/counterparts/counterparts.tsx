@@ -1,8 +1,9 @@
-// Counterparts: items of the left that may be at the right already, for a person to say, at speed, by keyboard.
+// Counterparts: items of the end that is read that may be at the other already, for a person to say, at speed, by keyboard.
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef, useState } from "react";
 import { useQueryParts } from "@/lib/use-query";
 import { useKeys } from "@/app/keys";
+import { kindAt, readEnd } from "@/lib/lanes";
 import { count, kindsWord } from "@/lib/words";
 import { Button, Empty, Foot, Kbd, Loading, Trouble } from "@/ui/basics";
 import { Split } from "@/ui/split";
@@ -56,9 +57,9 @@ export default function Counterparts() {
     setAt(0);
     setChoosing(false);
   };
-  const say = (right: Matched["right"]) => {
+  const say = (other: Matched["other"]) => {
     if (!row || shelf === "doubles") return;
-    matches.say([{ row, right: right ?? null }]);
+    matches.say([{ row, other: other ?? null }]);
     setChoosing(false);
   };
   const score = (m: Matched) => (m.evidence.how === "similar" ? m.evidence.score : 0);
@@ -66,7 +67,7 @@ export default function Counterparts() {
   useKeys([
     { key: "ArrowDown", does: "Next item", run: () => select(current + 1) },
     { key: "ArrowUp", does: "Previous item", run: () => select(current - 1) },
-    { key: "y", does: "Same item", run: () => row?.right && say(row.right) },
+    { key: "y", does: "Same item", run: () => row?.other && say(row.other) },
     { key: "n", does: "No counterpart: create a new item", run: () => say(null) },
     { key: "c", does: "Choose another", run: () => row && setChoosing(!choosing) },
     { key: "u", does: "Undo last decision", run: matches.takeBack },
@@ -81,6 +82,8 @@ export default function Counterparts() {
     );
   const left = endOf(schema.data, lane, "left"),
     right = endOf(schema.data, lane, "right");
+  const read = readEnd(lane);
+  const [from, to] = read === "left" ? [left, right] : [right, left];
   const counts = list && {
     doubtful: list.doubtful_count,
     settled: list.settled_count,
@@ -141,7 +144,7 @@ export default function Counterparts() {
             </label>
             <Button
               disabled={above.length === 0}
-              onClick={() => matches.say(above.map((m) => ({ row: m, right: m.right ?? null })))}
+              onClick={() => matches.say(above.map((m) => ({ row: m, other: m.other ?? null })))}
             >
               Confirm {count(above.length, "match", "matches")}
             </Button>
@@ -155,9 +158,9 @@ export default function Counterparts() {
         <Empty title={shelf === "doubtful" ? "No doubtful matches left" : "Nothing here"}>
           {shelf === "doubtful" && (
             <>
-              No unpaired {kindsWord(lane?.left_kind)} of {left.name} have a doubtful match at {right.name}.{" "}
+              No unpaired {kindsWord(lane && kindAt(lane, read))} of {from.name} have a doubtful match at {to.name}.{" "}
               {list.sure_count > 0 && `${count(list.sure_count, "item is", "items are")} under Certain. `}
-              {list.alone.left > 0 && `${count(list.alone.left, "item is", "items are")} only at ${left.name}.`}
+              {list.alone[read] > 0 && `${count(list.alone[read], "item is", "items are")} only at ${from.name}.`}
             </>
           )}
           {shelf === "settled" && "What you decide here holds for every later dry run."}
@@ -174,7 +177,7 @@ export default function Counterparts() {
               tabIndex={0}
               role="listbox"
               aria-label="Items that may have a counterpart"
-              aria-activedescendant={row && `m-${row.left.id}`}
+              aria-activedescendant={row && `m-${row.item.id}`}
               className="min-h-0 flex-1 overflow-auto bg-sheet"
             >
               <div className="relative" style={{ height: virtual.getTotalSize() }}>
@@ -182,7 +185,8 @@ export default function Counterparts() {
                   const m = rows[v.index] as Matched;
                   return (
                     <MatchRow
-                      key={m.left.id}
+                      key={m.item.id}
+                      end={read}
                       row={m}
                       on={v.index === current}
                       top={v.start}
@@ -198,7 +202,7 @@ export default function Counterparts() {
               choosing ? (
                 <Others route={route} lane={lane.id} row={row} allKept={matches.allKept} choose={say} />
               ) : (
-                <Beside route={route} lane={lane.id} row={row} />
+                <Beside route={route} lane={lane} row={row} />
               )
             ) : undefined
           }
@@ -233,7 +237,7 @@ export default function Counterparts() {
           list && lane && <Alone route={route} lane={lane} list={list} />
         )}
         {shelf === "settled" && row && (
-          <Button onClick={() => matches.open([row])}>Clear the decision for {row.left.key}</Button>
+          <Button onClick={() => matches.open([row])}>Clear the decision for {row.item.key}</Button>
         )}
         {matches.undoable > 0 && <Button onClick={matches.takeBack}>Undo last decision</Button>}
         {row && shelf !== "doubles" && (
@@ -242,8 +246,8 @@ export default function Counterparts() {
             <Button onClick={() => setChoosing(!choosing)} aria-expanded={choosing}>
               Choose another
             </Button>
-            {row.right && shelf !== "settled" && (
-              <Button go onClick={() => say(row.right)}>
+            {row.other && shelf !== "settled" && (
+              <Button go onClick={() => say(row.other)}>
                 Same item
               </Button>
             )}

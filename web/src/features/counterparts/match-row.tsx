@@ -1,32 +1,45 @@
-// A left item and what may be its counterpart, with how alike they are on the spine.
+// An item and what may be its counterpart, each at its end, with how alike they are on the spine.
+import type { Schemas } from "@/api/client";
+import { otherEnd } from "@/lib/lanes";
 import { Disc } from "@/ui/disc";
 import type { MatchItem, Matched } from "./use-matches";
 
 /** Height of a row, in pixels. */
 export const ROW = 46;
 
-export function MatchRow({ row, on, top, select }: { row: Matched; on: boolean; top: number; select: () => void }) {
+type Props = {
+  row: Matched;
+  /** The end of the item; its counterpart is at the other. */
+  end: Schemas["End"];
+  on: boolean;
+  top: number;
+  select: () => void;
+};
+
+export function MatchRow({ row, end, on, top, select }: Props) {
+  const own = <Item item={row.item} end={end} />;
+  const other = row.other ? (
+    <Item item={row.other} end={otherEnd(end)} />
+  ) : (
+    <span className="self-center px-3 text-ink-3">none: a new item is created</span>
+  );
   return (
     <div
-      id={`m-${row.left.id}`}
+      id={`m-${row.item.id}`}
       role="option"
       aria-selected={on}
       onClick={select}
       style={{ height: ROW, transform: `translateY(${top}px)` }}
       className={`absolute inset-x-0 grid cursor-pointer grid-cols-[1fr_190px_1fr] border-b border-hair-2 ${on ? "bg-wash" : ""}`}
     >
-      <Item item={row.left} end="left" />
+      {end === "left" ? own : other}
       <span className="spine-cell flex items-center justify-center">
         <span className={`flex items-center gap-1.5 px-2 text-[11px] ${on ? "bg-wash" : "bg-sheet"}`}>
-          <Disc shape={row.right ? "adopt" : "new_right"} label="" />
+          <Disc shape={row.other ? "adopt" : `new_${otherEnd(end)}`} label="" />
           <How row={row} />
         </span>
       </span>
-      {row.right ? (
-        <Item item={row.right} end="right" />
-      ) : (
-        <span className="self-center px-3 text-ink-3">none: a new item is created</span>
-      )}
+      {end === "left" ? other : own}
     </div>
   );
 }

@@ -16,7 +16,7 @@ type Props = {
   row: Matched;
   /** What was said a moment ago must be kept first: an item that it named is offered to no other. */
   allKept: () => Promise<unknown>;
-  choose: (right: MatchItem) => void;
+  choose: (other: MatchItem) => void;
 };
 
 export function Others({ route, lane, row, allKept, choose }: Props) {
@@ -24,10 +24,10 @@ export function Others({ route, lane, row, allKept, choose }: Props) {
   const [find] = useDebounce(typed, RESTS_MS);
   const section = useRef<HTMLElement>(null);
   const others = useQuery({
-    queryKey: keys.others(route.id, lane, row.left.id, find),
+    queryKey: keys.others(route.id, lane, row.item.id, find),
     queryFn: async () => {
       await allKept();
-      const params = { path: { id: route.id, lane }, query: { left_id: row.left.id, find: find || undefined } };
+      const params = { path: { id: route.id, lane }, query: { item: row.item.id, find: find || undefined } };
       return take(api.GET("/routes/{id}/matches/{lane}/others", { params }));
     },
     placeholderData: keepPreviousData,
@@ -50,7 +50,7 @@ export function Others({ route, lane, row, allKept, choose }: Props) {
       className="min-h-0 flex-1 overflow-auto bg-sheet focus:outline-none"
     >
       <div className="sticky top-0 flex items-center gap-3 border-b border-hair bg-wash px-4 py-1.5">
-        <b className="font-semibold">Counterpart of {row.left.key}</b>
+        <b className="font-semibold">Counterpart of {row.item.key}</b>
         <label className="ml-auto flex items-center gap-2 text-ink-2">
           Key or title
           <input

@@ -17,8 +17,8 @@ afterEach(cleanup);
 const route = { id: "r", version: 1, left: { surveyed_at: "a" }, right: { surveyed_at: "b" } } as unknown as Route;
 const item = (id: string) => ({ id, key: id, title: id, path: "" });
 const row = (n: number): Matched => ({
-  left: item(`L${n}`),
-  right: item(`R${n}`),
+  item: item(`L${n}`),
+  other: item(`R${n}`),
   evidence: { how: "similar", score: 80, title: 80, same_folder: true },
   doubt: 20,
 });
@@ -34,9 +34,9 @@ const list: MatchList = {
 
 it("what is said moves to what is settled, and the counts with it", () => {
   const first = list.doubtful[1] as Matched;
-  const after = afterSaying(list, [{ row: first, right: item("R9") }]);
-  expect(after.doubtful.map((m) => m.left.id)).toEqual(["L1", "L3"]);
-  expect(after.settled.map((m) => [m.left.id, m.right?.id])).toEqual([
+  const after = afterSaying(list, [{ row: first, other: item("R9") }]);
+  expect(after.doubtful.map((m) => m.item.id)).toEqual(["L1", "L3"]);
+  expect(after.settled.map((m) => [m.item.id, m.other?.id])).toEqual([
     ["L2", "R9"],
     ["L4", "R4"],
   ]);
@@ -44,8 +44,8 @@ it("what is said moves to what is settled, and the counts with it", () => {
 });
 
 it("what is said anew of a settled item stands once", () => {
-  const again = afterSaying(list, [{ row: list.settled[0] as Matched, right: null }]);
-  expect(again.settled.map((m) => [m.left.id, m.right])).toEqual([["L4", null]]);
+  const again = afterSaying(list, [{ row: list.settled[0] as Matched, other: null }]);
+  expect(again.settled.map((m) => [m.item.id, m.other])).toEqual([["L4", null]]);
   expect(again.settled_count).toBe(1);
 });
 
@@ -62,7 +62,7 @@ it("what is said is sent one after the other, told until it is kept, and nobody 
   let kept = false;
   expect(leaves()).toBe(true);
   await act(async () => {
-    for (const one of list.doubtful.slice(0, 2)) result.current.say([{ row: one, right: one.right ?? null }]);
+    for (const one of list.doubtful.slice(0, 2)) result.current.say([{ row: one, other: one.other ?? null }]);
     void result.current.allKept().then(() => (kept = true));
     await Promise.resolve();
   });

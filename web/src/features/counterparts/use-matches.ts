@@ -10,18 +10,18 @@ export type Matched = Schemas["Matched"];
 export type MatchItem = Schemas["MatchItem"];
 type Settle = Schemas["Settle"];
 
-/** What is said of a left item: its counterpart, or that there is none. */
-export type Saying = { row: Matched; right: MatchItem | null };
+/** What is said of an item of the end that is read: its counterpart, or that there is none. */
+export type Saying = { row: Matched; other: MatchItem | null };
 
 /** The list once something was said. */
 export function afterSaying(list: MatchList, sayings: Saying[]): MatchList {
-  const about = new Map(sayings.map((s) => [s.row.left.id, s]));
-  const rest = (rows: Matched[]) => rows.filter((m) => !about.has(m.left.id));
+  const about = new Map(sayings.map((s) => [s.row.item.id, s]));
+  const rest = (rows: Matched[]) => rows.filter((m) => !about.has(m.item.id));
   const lists = { doubtful: rest(list.doubtful), sure: rest(list.sure), settled: rest(list.settled) };
   const gone = (before: Matched[], now: Matched[]) => before.length - now.length;
-  const settled: Matched[] = sayings.map(({ row, right }) => ({
+  const settled: Matched[] = sayings.map(({ row, other }) => ({
     ...row,
-    right,
+    other,
     evidence: { how: "settled" },
     doubt: 0,
     settled_by: null,
@@ -80,7 +80,7 @@ export function useMatches(route: Route, lane: string) {
     setUndoable(past.current.length);
     queries.setQueryData(key, afterSaying(before, sayings));
     send(
-      sayings.map(({ row, right }) => ({ left_id: row.left.id, said: right ? { right: right.id } : "nobody" })),
+      sayings.map(({ row, other }) => ({ item: row.item.id, said: other ? { other: other.id } : "nobody" })),
       before,
     );
   };
@@ -90,18 +90,18 @@ export function useMatches(route: Route, lane: string) {
     if (!before || !now) return;
     setUndoable(past.current.length);
     queries.setQueryData(key, before);
-    const was = new Map(before.settled.map((m) => [m.left.id, m]));
-    const changed = now.settled.filter((m) => was.get(m.left.id)?.right?.id !== m.right?.id || !was.has(m.left.id));
+    const was = new Map(before.settled.map((m) => [m.item.id, m]));
+    const changed = now.settled.filter((m) => was.get(m.item.id)?.other?.id !== m.other?.id || !was.has(m.item.id));
     send(
       changed.map((m) => {
-        const old = was.get(m.left.id);
-        return { left_id: m.left.id, said: !old ? "open" : old.right ? { right: old.right.id } : "nobody" };
+        const old = was.get(m.item.id);
+        return { item: m.item.id, said: !old ? "open" : old.other ? { other: old.other.id } : "nobody" };
       }),
     );
   };
   /** Matching decides again. */
   const open = (rows: Matched[]) => {
-    send(rows.map((m) => ({ left_id: m.left.id, said: "open" })));
+    send(rows.map((m) => ({ item: m.item.id, said: "open" })));
     past.current = [];
     setUndoable(0);
     void line.current.then(() => queries.invalidateQueries({ queryKey: key }));

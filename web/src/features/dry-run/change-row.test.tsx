@@ -8,6 +8,7 @@ const side = (key: string, title: string): Schemas["Side"] => ({ id: key, key, t
 const change = (more: Partial<Listed>): Listed => ({
   seq: 1,
   kind: "test_case",
+  written: "right",
   outcome: "new_right",
   included: true,
   as_new: false,
@@ -106,10 +107,19 @@ it("what is left out for what it needs says what that is", () => {
 
 it("what is new at the left shows where it comes from, and what can't be created there as what", () => {
   const right = side("FW-4", "Gate stays open");
-  const { text } = row({ outcome: "new_left", left: undefined, right });
+  const { text } = row({ written: "left", outcome: "new_left", left: undefined, right });
   expect(text).toContain("new FW-4 Gate stays open");
   expect(text).not.toContain("left out");
-  expect(row({ outcome: "new_left", left: undefined, right, included: false }).text).toContain("left out FW-4");
+  expect(row({ written: "left", outcome: "new_left", left: undefined, right, included: false }).text).toContain("left out FW-4");
   const blocked = row({ outcome: "blocked", left: undefined, right, included: false, faults: ["Grade: no way back"] });
   expect(blocked.text).toContain("FW-4 Gate stays open");
+});
+
+it("what goes to the left stands there as what goes to the right stands at the right", () => {
+  const right = side("TB-3", "Doors close");
+  const fresh = row({ written: "left", outcome: "new_left", left: null, right, steps: 2 });
+  expect(fresh.text.indexOf("new · 2 steps")).toBeLessThan(fresh.text.indexOf("TB-3 Doors close"));
+  expect(fresh.text).toContain("new · 2 steps");
+  const gone = row({ written: "left", outcome: "gone_left", included: false, absence: "gone there", right });
+  expect(gone.text).toContain("gone there");
 });

@@ -1,4 +1,5 @@
 // One change on the spine.
+import { otherEnd } from "@/lib/lanes";
 import { count, kindWord, type DiscShape } from "@/lib/words";
 import { Check, WherePath } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
@@ -24,6 +25,7 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
     !item.included &&
     writable(item) &&
     item.outcome !== "held_right" &&
+    item.outcome !== "held_left" &&
     item.conflicts_open === 0 &&
     item.outcome !== "adopt"
       ? "left_out"
@@ -59,26 +61,7 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
         tabIndex={on ? 0 : -1}
         className={`flex min-w-0 items-center gap-2 pr-2.5 text-left ${shape === "left_out" ? "text-ink-3" : ""}`}
       >
-        {item.kind === "folder" ? (
-          <span className="truncate">
-            <b className="font-semibold">{title}</b>{" "}
-            <span className="text-ink-3">
-              {kindWord.folder?.toLowerCase()} {item.left?.path ? `in ${item.left.path}` : "at the top"}
-            </span>
-          </span>
-        ) : (
-          <>
-            {item.outcome === "new_left" ? (
-              <span className="truncate text-ink-3">{item.included ? "new" : leftOut(item)}</span>
-            ) : (
-              <>
-                <span className="mono shrink-0 text-ink-2">{side?.key}</span>
-                <span className="truncate">{title}</span>
-              </>
-            )}
-            <WherePath path={item.left?.path} />
-          </>
-        )}
+        {item.written === "left" ? writtenWords(item) : readWords(item)}
       </button>
       <div className="spine-cell flex items-center justify-center gap-[7px]">
         <span className={`flex gap-[5px] rounded-full px-[3px] ${on ? "bg-wash" : "bg-sheet"}`}>
@@ -86,7 +69,9 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
           {item.losses > 0 && <Disc shape="loss" label={count(item.losses, "loss", "losses")} />}
         </span>
       </div>
-      <div className="flex min-w-0 items-center gap-2 px-2.5">{rightWords(item)}</div>
+      <div className="flex min-w-0 items-center gap-2 px-2.5">
+        {item.written === "left" ? readWords(item) : writtenWords(item)}
+      </div>
       <div
         className={`flex items-center justify-end px-2.5 whitespace-nowrap ${item.conflicts_open || item.faults.length || refused(item) ? "text-clash" : "text-ink-2"}`}
       >
@@ -102,28 +87,53 @@ export function ChangeRow({ n, item, top, on, locked, select, toggle }: Props) {
   );
 }
 
-/** Taken in, and the right would not take it. */
+/** Taken in, and the end that is written would not take it. */
 const refused = (i: Listed) => i.included && i.refusals.length > 0;
 
 /** That it is left out, and what for if that is known. */
 const leftOut = (i: Listed) =>
   i.lacks.length > 0 ? `left out: needs ${i.lacks.map((l) => l.key || l.title).join(", ")}` : "left out";
 
-function rightWords(i: Listed): React.ReactNode {
+/** What stands at the end that is read. */
+function readWords(i: Listed): React.ReactNode {
+  const side = i[otherEnd(i.written)];
+  if (i.kind === "folder")
+    return (
+      <span className="truncate">
+        <b className="font-semibold">{side?.title ?? i[i.written]?.title}</b>{" "}
+        <span className="text-ink-3">
+          {kindWord.folder?.toLowerCase()} {side?.path ? `in ${side.path}` : "at the top"}
+        </span>
+      </span>
+    );
+  const shown = side ?? i[i.written];
+  return (
+    <>
+      <span className="mono shrink-0 text-ink-2">{shown?.key}</span>
+      <span className="truncate">{shown?.title}</span>
+      <WherePath path={side?.path} />
+    </>
+  );
+}
+
+/** What stands at the end that is written, or becomes of it there. */
+function writtenWords(i: Listed): React.ReactNode {
   if (refused(i))
     return (
       <span className="truncate text-clash" title={i.refusals.join("; ")}>
         would be refused: {i.refusals[0]}
       </span>
     );
-  const right = i.right && (
+  const there = i[i.written];
+  const side = there && (
     <>
-      <span className="mono shrink-0 text-ink-2">{i.right.key}</span>
-      <span className="truncate">{i.right.title}</span>
-      <WherePath path={i.right.path} />
+      <span className="mono shrink-0 text-ink-2">{there.key}</span>
+      <span className="truncate">{there.title}</span>
+      <WherePath path={there.path} />
     </>
   );
   switch (i.outcome) {
+    case "new_left":
     case "new_right": {
       const parts = [
         i.kind === "folder" ? "will be created" : "new",
@@ -134,10 +144,10 @@ function rightWords(i: Listed): React.ReactNode {
     }
     case "adopt":
       return i.as_new ? (
-        <span className="truncate text-ink-3">will be created next to {i.right?.key}</span>
+        <span className="truncate text-ink-3">will be created next to {there?.key}</span>
       ) : (
         <>
-          {right}
+          {side}
           {!i.included && <span className="shrink-0 text-ink-3">to confirm</span>}
         </>
       );
@@ -150,11 +160,12 @@ function rightWords(i: Listed): React.ReactNode {
     case "gone_right":
     case "gone_left":
     case "out_of_scope_left":
+    case "out_of_scope_right":
     case "unreadable": {
       const will = !i.included ? i.absence : i.let_go ? "let go" : i.as_new ? "will be created again" : i.absence;
       return (
         <>
-          {i.outcome !== "gone_right" && right}
+          {i.outcome !== `gone_${i.written}` && side}
           <span className="min-w-0 flex-1 truncate text-ink-3" title={i.absence ?? undefined}>
             {will}
           </span>
@@ -162,13 +173,14 @@ function rightWords(i: Listed): React.ReactNode {
       );
     }
     case "taken_off_left":
+    case "taken_off_right":
       return (
         <>
-          {right}
+          {side}
           <span className="min-w-0 flex-1 truncate text-ink-3">stays as it is</span>
         </>
       );
     default:
-      return right;
+      return side;
   }
 }

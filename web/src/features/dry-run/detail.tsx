@@ -9,7 +9,7 @@ import { count, evidenceWords, kindWord, lossWord, versionWord } from "@/lib/wor
 import { Button, Loading, Trouble } from "@/ui/basics";
 import { StaysAt } from "@/ui/pieces";
 import { Scroll } from "@/ui/scroll";
-import { FieldRow, takesRight } from "./field-row";
+import { FieldRow, taking } from "./field-row";
 import type { Decisions } from "./use-plan";
 
 type Detail_ = Schemas["ChangeDetail"];
@@ -51,13 +51,23 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
   const decide: Decide = (body) => decisions.decide(c.seq, body);
   const review = c.outcome === "adopt" && c.evidence?.how === "similar";
   const conflicts = d.fields.filter((f) => f.can_be_decided);
-  const gone = ["gone_right", "gone_left", "out_of_scope_left"].includes(c.outcome);
+  const gone = ["gone_right", "gone_left", "out_of_scope_left", "out_of_scope_right"].includes(c.outcome);
+  /** Gone where it would be made again. */
+  const again = c.outcome === `gone_${c.written}`;
   const all = (decision: Schemas["FieldDecision"], of = conflicts) =>
     of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision])) });
-  const each = (of: Detail_["fields"], decision: (f: Detail_["fields"][number]) => Schemas["FieldDecision"]) =>
-    of.length > 0 && decide({ fields: Object.fromEntries(of.map((f) => [f.field, decision(f)])) });
+  /** Takes what an end holds, in every field in which that can be. */
+  const takeAll = (of: Detail_["fields"], end: Schemas["End"]) => {
+    const taken = of.flatMap((f) => {
+      const decision = taking(f, end, c.written);
+      return decision ? [[f.field, decision] as const] : [];
+    });
+    return taken.length > 0 && decide({ fields: Object.fromEntries(taken) });
+  };
   const bothWays = d.fields.some((f) => f.back);
-  const takes = conflicts.some((f) => f.back) ? "Use right" : "Keep right";
+  const keeps = conflicts.some((f) => f.back) ? "Use" : "Keep";
+  const takes = (end: Schemas["End"]) => (end === c.written ? keeps : "Use");
+  const way = bothWays ? " ↔ " : c.written === "left" ? " ← " : " → ";
   /** The field in hand, or all that can be decided. */
   const inHand = () => {
     const one = conflicts.filter((f) => f.field === fieldInHand());
@@ -66,14 +76,8 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
   useKeys([
     {
       key: "1",
-      does: review ? "Same item" : "Use left: in the field in hand, or in all of the item",
-      run: () =>
-        review
-          ? decide({ included: true, as_new: false })
-          : all(
-              "write_right",
-              inHand().filter((f) => f.may_be_written),
-            ),
+      does: review ? "Same item" : "Use or keep left: in the field in hand, or in all of the item",
+      run: () => (review ? decide({ included: true, as_new: false }) : takeAll(inHand(), "left")),
     },
     {
       key: "2",
@@ -83,7 +87,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
     {
       key: "3",
       does: "Use or keep right",
-      run: () => !review && each(inHand(), takesRight),
+      run: () => !review && takeAll(inHand(), "right"),
     },
     {
       key: "4",
@@ -91,7 +95,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
       run: () =>
         !review &&
         all(
-          "keep_right",
+          `keep_${c.written}`,
           inHand().filter((f) => f.back),
         ),
     },
@@ -115,7 +119,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
             {stamp(c.left)}
             {c.right && (
               <>
-                {c.left ? (bothWays ? " ↔ " : " → ") : "← "}
+                {c.left ? way : "← "}
                 {stamp(c.right)}
               </>
             )}
@@ -144,7 +148,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           )}
           {gone && !locked && (
             <>
-              {c.outcome === "gone_right" && (
+              {again && (
                 <Button aria-pressed={c.as_new} go={c.as_new} onClick={() => decide({ as_new: !c.as_new })}>
                   Create a new item
                 </Button>
@@ -156,12 +160,13 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           )}
           {conflicts.length > 1 && !c.as_new && !locked && (
             <>
-              {conflicts.every((f) => f.may_be_written) && (
-                <Button onClick={() => all("write_right")}>Use left for {count(conflicts.length, "field")}</Button>
-              )}
-              <Button onClick={() => each(conflicts, takesRight)}>
-                {takes} for {count(conflicts.length, "field")}
-              </Button>
+              {(["left", "right"] as const)
+                .filter((end) => conflicts.every((f) => taking(f, end, c.written)))
+                .map((end) => (
+                  <Button key={end} onClick={() => takeAll(conflicts, end)}>
+                    {takes(end)} {end} for {count(conflicts.length, "field")}
+                  </Button>
+                ))}
             </>
           )}
         </div>
@@ -185,9 +190,9 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           It is {c.absence}.{" "}
           {!gone
             ? "Nothing is written until it can be read."
-            : c.outcome === "gone_right"
+            : again
               ? "Nothing is created again unless you decide so. If you let the pair go, it is not listed again."
-              : "Nothing is removed at the right. If you let the pair go, it is not transferred or listed again."}
+              : `Nothing is removed at the ${c.written}. If you let the pair go, it is not transferred or listed again.`}
         </p>
       )}
       {c.faults.length > 0 && (
@@ -199,7 +204,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
       )}
       {c.refusals.length > 0 && (
         <div className="border-b border-hair-2 bg-clash-wash px-3 py-2 text-clash">
-          <b className="font-semibold">{bothWays ? "It would be refused" : "The right would refuse it"}</b>
+          <b className="font-semibold">{bothWays ? "It would be refused" : `The ${c.written} would refuse it`}</b>
           <ul>
             {c.refusals.map((r) => (
               <li key={r}>{r}</li>
@@ -220,7 +225,7 @@ function Change({ d, decisions }: { d: Detail_; decisions: Decisions }) {
           f={f}
           kind={c.kind}
           fresh={c.outcome === "new_right" || c.outcome === "new_left" || c.as_new}
-          newAtLeft={c.outcome === "new_left" || (c.outcome === "blocked" && !c.left)}
+          written={c.written}
           decisions={decisions}
           decide={decide}
         />

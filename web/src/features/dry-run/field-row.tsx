@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { RadioGroup } from "radix-ui";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
+import { otherEnd } from "@/lib/lanes";
 import { count, reasonWord } from "@/lib/words";
 import { Button, Check, Trouble } from "@/ui/basics";
 import { Losses } from "@/ui/losses";
@@ -13,47 +14,105 @@ import type { Decisions } from "./use-plan";
 
 const grid = "grid grid-cols-[38px_calc(50%_-_135px)_128px_minmax(0,1fr)]";
 
-/** What can be decided about a field, with the word on its button. */
-export function choicesOf(f: Schemas["FieldDetail"]): [Schemas["FieldDecision"], string][] {
-  const out: [Schemas["FieldDecision"], string][] = [];
-  if (f.may_be_written) out.push(["write_right", "left"]);
+type End = Schemas["End"];
+type Decision = Schemas["FieldDecision"];
+
+/** What can be decided about a field of a change that writes an end, or writes it first, with the word on its button. */
+export function choicesOf(f: Schemas["FieldDetail"], written: End): [Decision, string][] {
+  const read = otherEnd(written);
+  const out: [Decision, string][] = [];
+  if (f.may_be_written) out.push([`write_${written}`, read]);
   out.push(["leave", "wait"]);
-  if (f.back?.may_be_written) out.push(["write_left", "right"]);
-  // Where the right is not carried back, keeping it is all that can be done for it.
-  out.push(["keep_right", f.back ? "differ" : "right"]);
+  if (f.back?.may_be_written) out.push([`write_${read}`, written]);
+  // Where an edit is not carried back, keeping it is all that can be done for it.
+  out.push([`keep_${written}`, f.back ? "differ" : written]);
   return f.merge ? [["merge", "both"], ...out] : out;
 }
 
-/** The decision that takes what the right holds. */
-export const takesRight = (f: Schemas["FieldDetail"]): Schemas["FieldDecision"] =>
-  f.back?.may_be_written ? "write_left" : "keep_right";
+/** The decision that takes what an end holds, in a change that writes an end, or writes it first; none if that can't be. */
+export function taking(f: Schemas["FieldDetail"], end: End, written: End): Decision | undefined {
+  if (end !== written) return f.may_be_written ? `write_${written}` : undefined;
+  return f.back?.may_be_written ? `write_${otherEnd(written)}` : `keep_${written}`;
+}
 
 type Props = {
   f: Schemas["FieldDetail"];
   kind: Schemas["Kind"];
+  /** The end that the change writes, or writes first. */
+  written: End;
   /** Everything is written, since the item is new. */
   fresh: boolean;
-  /** That it is new at the left. */
-  newAtLeft: boolean;
   decisions: Decisions;
   decide: Decide;
 };
 
-export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props) {
+export function FieldRow({ f, kind, written, fresh, decisions, decide }: Props) {
   const { locked } = decisions;
   const out = f.decision === "leave";
   const conflict = f.can_be_decided;
   const merges = f.decision === "merge";
   const writes = merges || f.decision === "write_right" || f.decision === "write_left";
-  const goes = f.merge ? "merge" : f.back?.goes || newAtLeft ? "write_left" : "write_right";
+  const read = otherEnd(written);
+  const goes: Decision = f.merge ? "merge" : f.back?.goes ? `write_${read}` : `write_${written}`;
   const may = fresh || writes || !!f.merge || (f.back?.goes ? f.back.may_be_written : f.may_be_written);
-  /** What the left becomes, if it is written. */
-  const atLeft = merges ? f.merge?.left : f.decision !== "write_left" ? undefined : newAtLeft ? f.write : f.back?.diff;
-  const atRight = merges ? f.merge?.right : f.decision !== "write_right" ? undefined : fresh ? f.write : f.diff;
+  /** What each end becomes, if it is written. */
+  const becomes = (end: End) => {
+    if (merges) return f.merge?.[end];
+    if (f.decision !== `write_${end}`) return undefined;
+    return end === read ? f.back?.diff : fresh ? f.write : f.diff;
+  };
+  const [atRead, atWritten] = [becomes(read), becomes(written)];
   const set = (decision: Schemas["FieldDecision"]) => decide({ fields: { [f.field]: decision } });
   const lossy = f.losses.length > 0;
-  /** What is lost on the way into the left, or in a merge. The list below the fields has the others. */
-  const lost = merges ? f.merge?.losses : f.decision === "write_left" ? f.back?.losses : undefined;
+  /** What is lost on the way back, or in a merge. The list below the fields has the others. */
+  const lost = merges ? f.merge?.losses : f.decision === `write_${read}` ? f.back?.losses : undefined;
+  const ofRule = f.back?.field_name ?? (written === "left" ? f.from_name : f.field_name);
+  const ofRead = (
+    <>
+      <b className="block text-[11px] font-medium text-ink-2">{atRead ? `${ofRule} becomes` : ofRule}</b>
+      <Shown value={atRead ?? f[read]} />
+      {lost && <Losses losses={lost} />}
+      {conflict && f.back?.may_be_written && !atRead && (
+        <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
+          <span className="block text-[11px]">the {written} would write</span>
+          <Shown value={f.back.write} />
+        </div>
+      )}
+    </>
+  );
+  const stays =
+    f.decision === `keep_${written}`
+      ? f.back
+        ? "stays different, by decision"
+        : "stays, by decision"
+      : f.back
+        ? f.field_name
+        : "stays";
+  const ofWritten = (
+    <>
+      <b className="block text-[11px] font-medium text-ink-2">
+        {written === "left" && `${f.field_name} `}
+        {atWritten ? (fresh ? "will hold" : "becomes") : stays}
+      </b>
+      <Shown value={atWritten ?? f[written]} />
+      {conflict && !fresh && !atWritten && f.may_be_written && (
+        <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
+          <span className="block text-[11px]">the {read} would write</span>
+          <Shown value={f.write} />
+        </div>
+      )}
+      {f.cannot.map((why) => (
+        <p key={why} className="mt-1 text-clash first-letter:uppercase">
+          {why}
+        </p>
+      ))}
+      {f.decision === `write_${written}` && f.cut_off && (
+        <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss" title="cut off">
+          {f.cut_off}
+        </span>
+      )}
+    </>
+  );
   return (
     <div data-field={f.field} className={`${grid} border-b border-hair-2 ${out && !conflict ? "text-ink-3" : ""}`}>
       <div className="flex items-start justify-center pt-1">
@@ -65,23 +124,11 @@ export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props
         />
       </div>
       <div className="min-w-0 border-l-[3px] border-end-left bg-[color-mix(in_srgb,var(--left-wash)_45%,transparent)] px-2.5 py-1.5">
-        <b className="block text-[11px] font-medium text-ink-2">
-          {atLeft && !newAtLeft
-            ? `${f.back?.field_name ?? f.field_name} becomes`
-            : (f.back?.field_name ?? f.field_name)}
-        </b>
-        <Shown value={atLeft ?? f.left} />
-        {lost && <Losses losses={lost} />}
-        {conflict && f.back?.may_be_written && !atLeft && (
-          <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
-            <span className="block text-[11px]">the right would write</span>
-            <Shown value={f.back.write} />
-          </div>
-        )}
+        {written === "left" ? ofWritten : ofRead}
       </div>
       <div className="px-1 py-1.5 text-center text-[11px] text-ink-2">
         <span className={lossy ? "text-loss" : ""}>
-          {(f.back || newAtLeft) && <span aria-hidden>{signOf(f.decision)} </span>}
+          {(f.back || written === "left") && <span aria-hidden>{signOf(f.decision)} </span>}
           {f.rule}
         </span>
         {!fresh && f.rule !== "origin" && <span className="block text-ink-3">{reasonWord[f.reason]}</span>}
@@ -94,7 +141,7 @@ export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props
               orientation="horizontal"
               className="mt-1 inline-flex flex-wrap justify-center overflow-hidden rounded border border-ink-3"
             >
-              {choicesOf(f).map(([d, word]) => (
+              {choicesOf(f, written).map(([d, word]) => (
                 <RadioGroup.Item
                   key={d}
                   value={d}
@@ -107,45 +154,14 @@ export function FieldRow({ f, kind, fresh, newAtLeft, decisions, decide }: Props
             </RadioGroup.Root>
             <span className="mt-0.5 block">
               <Pop label="all like it…" title={`Decide ${f.field_name} for all like it`}>
-                <Alike f={f} kind={kind} decisions={decisions} />
+                <Alike f={f} kind={kind} written={written} decisions={decisions} />
               </Pop>
             </span>
           </>
         )}
       </div>
       <div className="min-w-0 border-r-[3px] border-end-right bg-[color-mix(in_srgb,var(--right-wash)_45%,transparent)] px-2.5 py-1.5">
-        <b className="block text-[11px] font-medium text-ink-2">
-          {atRight
-            ? fresh
-              ? "will hold"
-              : "becomes"
-            : f.decision === "keep_right"
-              ? f.back
-                ? "stays different, by decision"
-                : "stays, by decision"
-              : f.back
-                ? f.field_name
-                : newAtLeft
-                  ? f.from_name
-                  : "stays"}
-        </b>
-        <Shown value={atRight ?? f.right} />
-        {conflict && !fresh && !atRight && f.may_be_written && (
-          <div className="mt-1 border-t border-dotted border-ink-3 pt-0.5 text-ink-2">
-            <span className="block text-[11px]">the left would write</span>
-            <Shown value={f.write} />
-          </div>
-        )}
-        {f.cannot.map((why) => (
-          <p key={why} className="mt-1 text-clash first-letter:uppercase">
-            {why}
-          </p>
-        ))}
-        {f.decision === "write_right" && f.cut_off && (
-          <span className="border-b-[1.5px] border-dotted border-loss break-words text-loss" title="cut off">
-            {f.cut_off}
-          </span>
-        )}
+        {written === "left" ? ofRead : ofWritten}
       </div>
     </div>
   );
@@ -163,13 +179,13 @@ function choiceWord(decision: Schemas["FieldDecision"], f: Schemas["FieldDetail"
   if (decision === "write_right") return "Use left for";
   if (decision === "write_left") return "Use right for";
   if (decision === "leave") return "Leave open for";
-  return f.back ? "Let differ in" : "Keep right for";
+  return f.back ? "Let differ in" : decision === "keep_left" ? "Keep left for" : "Keep right for";
 }
 
 /** The same decision for every change that has the field for the same reason, with how many each would change. */
-function Alike({ f, kind, decisions }: Pick<Props, "f" | "kind" | "decisions">) {
+function Alike({ f, kind, written, decisions }: Pick<Props, "f" | "kind" | "written" | "decisions">) {
   const body = (decision: Schemas["FieldDecision"]) => ({ kind, field: f.field, reason: f.reason, decision });
-  const list = choicesOf(f).map(([d]) => d);
+  const list = choicesOf(f, written).map(([d]) => d);
   const counts = useQuery({
     queryKey: keys.alike(decisions.plan, kind, f.field, f.reason),
     queryFn: () =>

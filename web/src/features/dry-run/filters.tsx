@@ -1,20 +1,21 @@
 // Which changes are listed. Chips of one line divide the plan; those behind the stroke overlap with them.
 import type { ReactNode } from "react";
 import { useQueryParts } from "@/lib/use-query";
+import { linkedEnds, namesOf, writtenEnds } from "@/lib/lanes";
 import { count, kindWord, outcomeWord, type DiscShape } from "@/lib/words";
-
 import { Disc, Legend } from "@/ui/disc";
 import { FindBox } from "@/ui/find-box";
 import { Pill, Pills } from "@/ui/pills";
 import { Select } from "@/ui/select";
 import { Tip } from "@/ui/tip";
 import { useDraft } from "../route/draft";
-import { fieldName, useSchema } from "../route/use-schema";
+import { anyFieldName, useSchema } from "../route/use-schema";
 import { BesideThese } from "./beside-these";
 import { countOf, outcomes, type Filter, type Plan } from "./listed";
 
 export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
   const { route } = useDraft();
+  const { lanes } = route;
   const schema = useSchema(route).data;
   const [, set, only] = useQueryParts();
   const kinds = [...new Set(plan.outcomes.map((o) => o.kind))];
@@ -62,7 +63,7 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
               filter.refused,
               { refused: "1" },
               null,
-              <span className="text-clash">{route.right.system_name} would refuse</span>,
+              <span className="text-clash">{namesOf(route, writtenEnds(lanes))} would refuse</span>,
               plan.refused,
             )}
           {out > 0 &&
@@ -72,8 +73,8 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
       <BesideThese plan={plan} />
       {plan.links_back > 0 && (
         <span className="px-1 text-ink-2">
-          <Tip own says="With each transferred change, the item at the left gets a link to its counterpart.">
-            {route.left.system_name} gets <b className="font-semibold">{count(plan.links_back, "link")}</b>
+          <Tip own says="With each transferred change, the item that it comes from gets a link to its counterpart.">
+            {namesOf(route, linkedEnds(lanes))} gets <b className="font-semibold">{count(plan.links_back, "link")}</b>
           </Tip>
         </span>
       )}
@@ -107,7 +108,7 @@ export function Filters({ plan, filter }: { plan: Plan; filter: Filter }) {
           <option value="">Field: all</option>
           {plan.fields.map((f) => (
             <option key={f} value={f}>
-              {fieldName(schema, undefined, f)}
+              {anyFieldName(schema, f)}
             </option>
           ))}
         </Select>

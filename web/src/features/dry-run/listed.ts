@@ -11,8 +11,10 @@ const notWritten: Schemas["Outcome"][] = [
   "gone_right",
   "gone_left",
   "out_of_scope_left",
+  "out_of_scope_right",
   "unreadable",
   "taken_off_left",
+  "taken_off_right",
 ];
 
 /** Whether a change can be carried out at all: of an item that is not there only once somebody said how. */
@@ -27,11 +29,14 @@ export const outcomes = [
   "adopt",
   "conflict",
   "held_right",
+  "held_left",
   "blocked",
   "gone_right",
   "gone_left",
   "out_of_scope_left",
+  "out_of_scope_right",
   "taken_off_left",
+  "taken_off_right",
   "unreadable",
 ] as const satisfies DiscShape[];
 

@@ -62,7 +62,7 @@ export function PlanView({ plan, again, failure }: { plan: Plan; again: () => vo
       {plan.order_not_kept.length > 0 && (
         <p role="note" className="shrink-0 border-b border-hair bg-sheet px-5 py-1 text-ink-2">
           The order in which {plan.order_not_kept.map(kindsWord).join(", ")} stand in their folders is not transferred:{" "}
-          {route.right.system_name} has no place for it, or no rule writes it.
+          there is no place for it at the other end, or no rule writes it.
         </p>
       )}
       {plan.covered_twice > 0 && (

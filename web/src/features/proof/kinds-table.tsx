@@ -97,7 +97,7 @@ export function KindsTable({ route, proof, open }: Props) {
       <div className="mt-1.5 mb-5 text-[11px] text-ink-2">
         <p>
           Found of expected, counted by pieces: files by content, links by target, comments and history by their text. +
-          means only at the right. “Fields that differ” counts each field of each pair once.
+          means only at the end that is written. “Fields that differ” counts each field of each pair once.
         </p>
         {proof.lanes.map((l) => (
           <Besides key={l.lane} lane={l} />
@@ -132,12 +132,12 @@ function Besides({ lane }: { lane: Schemas["LaneProof"] }) {
 type PiecesProps = { of?: Schemas["PieceProof"]; unexplained: boolean; open: () => void };
 
 function Pieces({ of, unexplained, open }: PiecesProps) {
-  if (!of || of.expected + of.only_right === 0) return <td className="px-3 text-right text-ink-3">—</td>;
+  if (!of || of.expected + of.only_there === 0) return <td className="px-3 text-right text-ink-3">—</td>;
   return (
     <td className={`px-3 text-right ${unexplained ? "text-clash" : ""}`}>
       <button type="button" className="underline decoration-hair hover:decoration-ink" onClick={open}>
         {of.there} of {of.expected}
-        {of.only_right > 0 && <span className="text-ink-3"> +{of.only_right}</span>}
+        {of.only_there > 0 && <span className="text-ink-3"> +{of.only_there}</span>}
       </button>
     </td>
   );

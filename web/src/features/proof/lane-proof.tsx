@@ -1,13 +1,14 @@
 // One lane of a proof: agreement field by field, and every list of what is not as it should be.
 import type { Schemas } from "@/api/client";
 import { percent } from "@/lib/format";
+import { kindAt, writtenEnd } from "@/lib/lanes";
 import { absenceWord, causeWord, count, lossWord } from "@/lib/words";
 import { Bar } from "@/ui/basics";
 import { Disc } from "@/ui/disc";
 import { StaysAt } from "@/ui/pieces";
 import { Tip } from "@/ui/tip";
 import { WholeList } from "@/ui/whole-list";
-import { fieldName } from "../route/use-schema";
+import { anyFieldName, fieldName } from "../route/use-schema";
 import { valueText } from "../systems/value";
 import { unexplained } from "./kinds-table";
 
@@ -39,7 +40,7 @@ function Fields({ lane, field, schema, choose }: Props) {
             <th className="border-b border-hair px-3 py-1.5 font-normal">Field</th>
             <th className="border-b border-hair font-normal">Agrees</th>
             <th className="border-b border-hair px-3 text-right font-normal">
-              <Tip own says="Differ by decision, or because the right changed the value when saving">
+              <Tip own says={`Differ by decision, or because the ${writtenEnd(lane)} changed the value when saving`}>
                 By decision
               </Tip>
             </th>
@@ -56,7 +57,7 @@ function Fields({ lane, field, schema, choose }: Props) {
                   aria-pressed={field === f.field}
                   onClick={() => choose(field === f.field ? undefined : f.field)}
                 >
-                  {fieldName(schema, lane.right_kind, f.field)}
+                  {fieldName(schema, writtenEnd(lane), kindAt(lane, writtenEnd(lane)), f.field)}
                 </button>
               </td>
               <td className="whitespace-nowrap">
@@ -104,7 +105,7 @@ const whereGone = (a: Schemas["AbsentItem"]) => `${absenceWord[a.what]} at the $
 const odd = (cause?: Schemas["DifferenceCause"] | null) => (cause === "unexplained" ? "text-clash" : "text-ink-2");
 
 function Lists({ lane, field, schema }: Props) {
-  const name = (id: string) => fieldName(schema, lane.right_kind, id);
+  const name = (id: string) => fieldName(schema, writtenEnd(lane), kindAt(lane, writtenEnd(lane)), id);
   const users = schema?.right?.catalogue.users ?? [];
   const text = (v: Schemas["Value"]) => valueText(v, users) || "empty";
   const differences = lane.differences.filter((d) => !field || d.field === field);
@@ -159,15 +160,15 @@ function Lists({ lane, field, schema }: Props) {
         label="Missing"
         items={whole ? lane.missing : []}
         causeOf={(m) => (m.cause ? causeWord[m.cause] : "no cause")}
-        textOf={(m) => `${m.left_key} ${m.title}`}
+        textOf={(m) => `${m.key} ${m.title}`}
         file={{
           name: "missing",
           heads: ["Left", "Title", "Cause"],
-          cells: (m) => [m.left_key, m.title, m.cause ? causeWord[m.cause] : ""],
+          cells: (m) => [m.key, m.title, m.cause ? causeWord[m.cause] : ""],
         }}
         row={(m) => (
           <p className="truncate px-3 py-1">
-            {key(m.left_key)} {m.title}
+            {key(m.key)} {m.title}
             {m.cause && <span className={odd(m.cause)}> · {causeWord[m.cause]}</span>}
           </p>
         )}
@@ -242,7 +243,7 @@ function Lists({ lane, field, schema }: Props) {
 
 /** Losses that stand, and that no plan had shown before they happened. */
 export function Unforeseen({ list, schema }: { list: Schemas["LedgerLine"][]; schema?: Schemas["RouteSchema"] }) {
-  const name = (id: string) => fieldName(schema, undefined, id);
+  const name = (id: string) => anyFieldName(schema, id);
   return (
     <WholeList
       title={

@@ -3,8 +3,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
-import { carryingBack, ownName, withPolicy } from "@/lib/lanes";
-import { count } from "@/lib/words";
+import { ownName, turnedWords, withPolicy } from "@/lib/lanes";
 import { Trouble } from "@/ui/basics";
 import { Select } from "@/ui/select";
 import { Tip } from "@/ui/tip";
@@ -57,7 +56,7 @@ export function LaneName() {
   );
 }
 
-/** Whether the lane that is looked at carries both ways. */
+/** Which way the lane that is looked at runs. Its rules are turned with it, as far as they can be. */
 export function LaneDirection({ left, right }: { left: string; right: string }) {
   const { route, changeLane } = useDraft();
   const [lane] = useLane();
@@ -65,12 +64,14 @@ export function LaneDirection({ left, right }: { left: string; right: string }) 
   if (!lane) return null;
   const turn = async (direction: Schemas["Direction"]) => {
     setError(undefined);
-    if (direction !== "both") return changeLane(lane.id, (l) => ({ ...l, direction }));
+    const asked = JSON.stringify(lane);
     try {
       const params = { path: { id: route.id } };
-      const could = await take(api.POST("/routes/{id}/ways-back", { params, body: lane }));
-      changeLane(lane.id, (l) => carryingBack(l, could));
-      toast(`${count(could.length, "rule")} of this lane can run both ways, and will`);
+      const turned = await take(api.POST("/routes/{id}/turned", { params, body: { lane, direction } }));
+      // What was edited while it was asked for stays.
+      changeLane(lane.id, (l) => (JSON.stringify(l) === asked ? turned.lane : l));
+      const told = turnedWords(turned, direction);
+      if (told) toast(told);
     } catch (caught) {
       setError(caught);
     }
@@ -90,11 +91,9 @@ export function LaneDirection({ left, right }: { left: string; right: string }) 
         <option value="both">
           {left} ↔ {right}
         </option>
-        {lane.direction === "to_left" && (
-          <option value="to_left">
-            {left} ← {right}
-          </option>
-        )}
+        <option value="to_left">
+          {left} ← {right}
+        </option>
       </Select>
       {!!error && <Trouble error={error} />}
     </label>

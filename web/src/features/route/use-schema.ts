@@ -37,11 +37,27 @@ export function endOf(schema: RouteSchema | undefined, lane: Lane | undefined, e
   };
 }
 
-/** A field at the right as people call it, of one kind or of any. */
-export function fieldName(schema: RouteSchema | undefined, kind: Schemas["Kind"] | undefined, field: string): string {
-  const kinds = schema?.right?.catalogue.kinds.filter((k) => !kind || k.kind === kind) ?? [];
+/** A field at an end as people call it. */
+export function fieldName(
+  schema: RouteSchema | undefined,
+  end: Schemas["End"],
+  kind: Schemas["Kind"],
+  field: string,
+): string {
   return targetWord(
     field,
-    kinds.flatMap((k) => k.fields).find((f) => f.id === field),
+    fieldOf(
+      schema?.[end]?.catalogue.kinds.filter((k) => k.kind === kind),
+      field,
+    ),
   );
 }
+
+/** A field of any kind as people call it, at the right or else at the left. */
+export function anyFieldName(schema: RouteSchema | undefined, field: string): string {
+  const found = fieldOf(schema?.right?.catalogue.kinds, field) ?? fieldOf(schema?.left?.catalogue.kinds, field);
+  return targetWord(field, found);
+}
+
+const fieldOf = (kinds: Schemas["KindSchema"][] | undefined, field: string) =>
+  kinds?.flatMap((k) => k.fields).find((f) => f.id === field);

@@ -7,12 +7,12 @@ import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
 import { ago, exact } from "@/lib/format";
-import { ownName } from "@/lib/lanes";
+import { kindAt, otherEnd, ownName } from "@/lib/lanes";
 import { kindWord } from "@/lib/words";
 import { Button, Field, Foot, Loading, Trouble } from "@/ui/basics";
 import { Sheet } from "@/ui/dialog";
 import { Select } from "@/ui/select";
-import { fillOf } from "../rules/fills";
+import { anyFill, fillOf } from "../rules/fills";
 import { mapChanges, told } from "../rules/rule-change";
 import { useDraft } from "./draft";
 import { fieldName, useSchema, type RouteSchema } from "./use-schema";
@@ -113,9 +113,8 @@ function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema
   return (
     <ul className="min-w-0 space-y-1.5">
       {changes.map((c) => {
-        const left = schema?.left?.catalogue.kinds.find((k) => k.kind === c.left_kind);
         const own = ownName(c, changes, (l) => l.lane);
-        const named = (field: string) => left?.fields.find((f) => f.id === field)?.name ?? field;
+        const named = (end: Schemas["End"]) => (field: string) => fieldName(schema, end, kindAt(c, end), field);
         return (
           <li key={c.lane}>
             <b className="font-semibold first-letter:uppercase">{kindWord[c.left_kind]}</b>
@@ -127,7 +126,7 @@ function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema
             )}
             <ul className="pl-3">
               {c.rules.map((r) => (
-                <RuleChange key={r.rule} change={r} to={fieldName(schema, c.right_kind, filled(r))} named={named} />
+                <RuleChange key={r.rule} change={r} named={named} />
               ))}
             </ul>
           </li>
@@ -137,13 +136,19 @@ function Changes({ changes, schema }: { changes: Schemas["LaneChange"][]; schema
   );
 }
 
-/** What a rule fills, or filled. */
-const filled = ({ rule, before, after }: Schemas["RuleChange"]) => (fillOf(after) ?? fillOf(before))?.target ?? rule;
+type RuleChangeProps = {
+  change: Schemas["RuleChange"];
+  /** What fields of an end are called. */
+  named: (end: Schemas["End"]) => (field: string) => string;
+};
 
-type RuleChangeProps = { change: Schemas["RuleChange"]; to: string; named: (field: string) => string };
+/** The end that a rule fills, or filled: the right, where it fills both. */
+const filledEnd = ({ before, after }: Schemas["RuleChange"]) => (fillOf(after ?? before, "right") ? "right" : "left");
 
-function RuleChange({ change, to, named }: RuleChangeProps) {
-  const [before, after] = [fillOf(change.before), fillOf(change.after)];
+function RuleChange({ change, named: namedAt }: RuleChangeProps) {
+  const [before, after] = [anyFill(change.before), anyFill(change.after)];
+  const end = filledEnd(change);
+  const [to, named] = [namedAt(end)((after ?? before)?.target ?? change.rule), namedAt(otherEnd(end))];
   const rows = before && after ? mapChanges(before, after) : undefined;
   return (
     <li className="break-words">

@@ -2,7 +2,7 @@
 import type { Schemas } from "@/api/client";
 import { count, kindsWord } from "@/lib/words";
 import { Select } from "@/ui/select";
-import { fillOf } from "../rules/fills";
+import { anyFill } from "../rules/fills";
 import { ruleWords, sourceField, sourceWords, targetWord } from "../rules/rule-words";
 import { levels } from "../rules/suggestions";
 
@@ -112,7 +112,7 @@ export function ProposedLanes({ proposed, choice, onChange }: Props) {
 /** What is proposed for the right end. */
 const fillsOf = (p: Proposed) =>
   p.suggestions.flatMap((s) => {
-    const fill = fillOf(s.rule);
+    const fill = anyFill(s.rule);
     return fill ? [{ ...s, fill }] : [];
   });
 

@@ -1,5 +1,6 @@
 // A value computed from the item: the expression, its faults at their places, what it becomes.
 import type { Schemas } from "@/api/client";
+import { kindAt, readEnd } from "@/lib/lanes";
 import { ExpressionEditor } from "@/ui/expression-editor";
 import type { Lane, Route } from "../route/draft";
 import { useNames } from "../route/use-schema";
@@ -9,7 +10,8 @@ type Props = {
   route: Route;
   lane: Lane;
   rule: Fill;
-  to: string;
+  /** What the field is called that it fills. */
+  filled: string;
   faults: Schemas["Fault"][];
   setRule: (r: Fill) => void;
 };
@@ -21,12 +23,12 @@ export const computedOf = (rule?: Fill): string | undefined =>
 export const marksOf = (faults: Schemas["Fault"][], of: "expression" | "back_expression") =>
   faults.flatMap(({ reason: r }) => (r.reason === of ? [{ from: r.from, to: r.to, message: r.why }] : []));
 
-export function Computed({ route, lane, rule, to, faults, setRule }: Props) {
-  const names = useNames(route, "left", lane.left_kind);
+export function Computed({ route, lane, rule, filled, faults, setRule }: Props) {
+  const names = useNames(route, readEnd(lane), kindAt(lane, readEnd(lane)));
   return (
     <div className="mt-2">
       <ExpressionEditor
-        label={`Expression for ${to}`}
+        label={`Expression for ${filled}`}
         value={computedOf(rule) ?? ""}
         names={names.data}
         faults={marksOf(faults, "expression")}

@@ -1,21 +1,29 @@
 // How the rules of a lane fill the slots of the end that it writes: at most one rule a slot.
 import type { Schemas } from "@/api/client";
+import { otherEnd, writtenEnd } from "@/lib/lanes";
 import type { Lane } from "../route/draft";
+
+type End = Schemas["End"];
 
 export type Rule = Schemas["Rule"];
 
 /** How a rule fills a slot of one end. */
 export type Fill = NonNullable<Rule["into"]["right"]>;
 
-/** How a rule fills a slot of the right end; undefined where it does not go there. */
-export const fillOf = (rule: Rule | null | undefined): Fill | undefined => rule?.into.right ?? undefined;
+/** How a rule fills a slot of an end; undefined where it does not go there. */
+export const fillOf = (rule: Rule | null | undefined, end: End): Fill | undefined => rule?.into[end] ?? undefined;
 
-/** The rule of a lane that fills a slot of the right end. */
+/** How a rule fills a slot of an end: of the right, or else of the left. */
+export const anyFill = (rule: Rule | null | undefined): Fill | undefined =>
+  fillOf(rule, "right") ?? fillOf(rule, "left");
+
+/** The rule of a lane that fills a slot of the end that it writes. */
 export const ruleInto = (lane: Lane | undefined, target: string): Rule | undefined =>
-  lane?.rules.find((r) => fillOf(r)?.target === target);
+  lane?.rules.find((r) => fillOf(r, writtenEnd(lane))?.target === target);
 
-/** How the rules of a lane fill the right end, in their order. */
-export const fillsOf = (lane: Lane | undefined): Fill[] => lane?.rules.flatMap((r) => fillOf(r) ?? []) ?? [];
+/** How the rules of a lane fill the end that it writes, in their order. */
+export const fillsOf = (lane: Lane | undefined): Fill[] =>
+  lane?.rules.flatMap((r) => fillOf(r, writtenEnd(lane)) ?? []) ?? [];
 
 /** An id that no rule of the lane has: that of the slot, or that with a number. */
 function freeId(lane: Lane, target: string): string {
@@ -25,23 +33,25 @@ function freeId(lane: Lane, target: string): string {
   return id;
 }
 
-/** A lane in which a slot of the right end is filled so. The rule that fills it already keeps its id. */
+/** A lane in which a slot of the end that it writes is filled so. The rule that fills it already keeps its id. */
 export function withFill(lane: Lane, fill: Fill): Lane {
   const there = ruleInto(lane, fill.target);
+  const end = writtenEnd(lane);
   if (!there) {
-    const rule = { id: freeId(lane, fill.target), into: { left: null, right: fill }, back: false };
+    const rule = { id: freeId(lane, fill.target), into: { left: null, right: null, [end]: fill }, back: false };
     return { ...lane, rules: [...lane.rules, rule] };
   }
-  const filled = { ...there, into: { ...there.into, right: fill } };
+  const filled = { ...there, into: { ...there.into, [end]: fill } };
   return { ...lane, rules: lane.rules.map((r) => (r === there ? filled : r)) };
 }
 
-/** A lane in which no rule fills that slot of the right end. What a rule does on its way into the left stays. */
+/** A lane in which no rule fills that slot of the end that it writes. What a rule does on its way into the other stays. */
 export function withoutFill(lane: Lane, target: string): Lane {
   const there = ruleInto(lane, target);
-  const left = there?.into.left;
   if (!there) return lane;
-  const rest = left ? [{ ...there, into: { left, right: null }, back: false }] : [];
+  const end = writtenEnd(lane);
+  const other = fillOf(there, otherEnd(end));
+  const rest = other ? [{ ...there, into: { ...there.into, [end]: null }, back: false }] : [];
   return { ...lane, rules: lane.rules.flatMap((r) => (r === there ? rest : [r])) };
 }
 

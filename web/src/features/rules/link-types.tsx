@@ -4,16 +4,16 @@ import { linkWord, linkTypeOf } from "@/lib/words";
 import { Select } from "@/ui/select";
 import type { Conversion } from "./rule-words";
 import type { Fill } from "./fills";
+import { fromEdge, toEdge, type Sides } from "./sides";
 
 type LinkType = Schemas["LinkType"];
 type Map = Schemas["LinkTypes"];
 type Props = {
   rule: Fill;
-  leftName: string;
-  rightName: string;
+  sides: Sides;
   /** Types met, as people read them, with how many items in scope have such links; unknown while it is asked for. */
   met?: Schemas["ValueCount"][];
-  /** Types kept at the right; any if undefined. */
+  /** Types kept at the other end; any if undefined. */
   kept: LinkType[] | undefined;
   setRule: (rule: Fill) => void;
 };
@@ -22,7 +22,7 @@ const OUT = "\u0000";
 
 const isMap = (c: Conversion): c is { link_types: Map } => typeof c === "object" && "link_types" in c;
 
-export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule }: Props) {
+export function LinkTypesEditor({ rule, sides, met, kept, setRule }: Props) {
   const rows = rule.conversions?.find(isMap)?.link_types.rows ?? [];
   const words = [
     ...new Set([...(met ?? []).map((m) => m.value).filter(Boolean), ...rows.map((r) => linkWord(r.left))]),
@@ -39,10 +39,10 @@ export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule 
   return (
     <>
       <div className="grid grid-cols-[1fr_48px_18px_1fr] items-center text-[11px] text-ink-3">
-        <span>{leftName}</span>
+        <span>{sides.from}</span>
         <span className="text-right">items</span>
         <span />
-        <span>{rightName}</span>
+        <span>{sides.to}</span>
       </div>
       <ul className="mt-1 space-y-1.5">
         {words.map((word) => {
@@ -52,7 +52,7 @@ export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule 
           const stays = keeps(word) ? "stays" : nearest ? `${nearest}, as a loss` : "left out, as a loss";
           return (
             <li key={word} className="grid grid-cols-[1fr_48px_18px_1fr] items-center">
-              <span className="truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px]">
+              <span className={`truncate rounded-[5px] border border-hair bg-sheet px-2 py-[2px] ${fromEdge(sides)}`}>
                 {word}
               </span>
               <span className="mono text-right text-ink-3">
@@ -63,7 +63,7 @@ export function LinkTypesEditor({ rule, leftName, rightName, met, kept, setRule 
                 aria-label={`Links “${word}” become`}
                 value={choice}
                 onChange={(chosen) => set(word, chosen)}
-                className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-loss text-loss" : "border-hair border-r-[3px] border-r-end-right"}`}
+                className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? "border-loss text-loss" : `border-hair ${toEdge(sides)}`}`}
               >
                 <option value="">{stays}</option>
                 {(kept ?? []).map((k) => (

@@ -1,9 +1,10 @@
-// A field made at the right for one of the left that has no place there.
+// A field made at the end that is written for one of the other that has no place there.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import * as z from "zod/mini";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useProblemForm } from "@/lib/form";
+import { kindAt, writtenEnd } from "@/lib/lanes";
 import { count, typeWord } from "@/lib/words";
 import { Button, Field, Trouble } from "@/ui/basics";
 import { Pop } from "@/ui/pop";
@@ -13,14 +14,15 @@ type Props = {
   route: Route;
   lane: Lane;
   source: Schemas["FieldSchema"];
-  rightName: string;
+  /** What the system is called in which it is made. */
+  toName: string;
   /** Called with the field when it is there. */
   made: (field: Schemas["FieldSchema"]) => void;
 };
 
 export function MakeField(p: Props) {
   return (
-    <Pop label="Create a field for it" title={`A field at ${p.rightName} for ${p.source.name}`}>
+    <Pop label="Create a field for it" title={`A field at ${p.toName} for ${p.source.name}`}>
       <Asked {...p} />
     </Pop>
   );
@@ -30,11 +32,12 @@ export function MakeField(p: Props) {
 const NAMED = 8;
 
 function Asked(p: Props) {
-  const { route, lane, source, rightName } = p;
+  const { route, lane, source, toName } = p;
+  const end = writtenEnd(lane);
   const like = useQuery({
-    queryKey: keys.newField(route.id, lane.left_kind, lane.right_kind, source.id, route.right.surveyed_at),
+    queryKey: keys.newField(route.id, lane.left_kind, lane.right_kind, source.id, route[end].surveyed_at),
     queryFn: () => {
-      const query = { left_kind: lane.left_kind, right_kind: lane.right_kind, field: source.id };
+      const query = { end, left_kind: lane.left_kind, right_kind: lane.right_kind, field: source.id };
       return take(api.GET("/routes/{id}/new-field", { params: { path: { id: route.id }, query } }));
     },
   });
@@ -43,7 +46,7 @@ function Asked(p: Props) {
   if (!like.data)
     return (
       <p className="w-[320px] text-ink-2">
-        {rightName} can't create a field that holds {typeWord[source.value_type].toLowerCase()}.
+        {toName} can't create a field that holds {typeWord[source.value_type].toLowerCase()}.
       </p>
     );
   return <NameIt {...p} field={like.data} />;
@@ -51,13 +54,14 @@ function Asked(p: Props) {
 
 const asked = z.object({ field: z.object({ name: z.string().check(z.trim(), z.minLength(1, "Enter a name.")) }) });
 
-function NameIt({ route, lane, rightName, made, field }: Props & { field: Schemas["NewField"] }) {
+function NameIt({ route, lane, toName, made, field }: Props & { field: Schemas["NewField"] }) {
   const queries = useQueryClient();
   const { form, submit, trouble } = useProblemForm(
     asked,
     { field: { name: field.name } },
     async ({ field: { name } }) => {
-      const body = { kind: lane.right_kind, field: { ...field, name } };
+      const end = writtenEnd(lane);
+      const body = { end, kind: kindAt(lane, end), field: { ...field, name } };
       const there = await take(api.POST("/routes/{id}/new-field", { params: { path: { id: route.id } }, body }));
       await queries.invalidateQueries({ queryKey: keys.schema(route.id) });
       made(there);
@@ -67,7 +71,7 @@ function NameIt({ route, lane, rightName, made, field }: Props & { field: Schema
   const values = field.allowed ?? [];
   return (
     <form className="w-[320px]" noValidate onSubmit={submit}>
-      <h3 className="mb-2 font-semibold">A field at {rightName}</h3>
+      <h3 className="mb-2 font-semibold">A field at {toName}</h3>
       <Field label="Name" error={errors.field?.name?.message}>
         {(p) => <input {...p} {...form.register("field.name")} className="field w-full" />}
       </Field>
@@ -87,9 +91,7 @@ function NameIt({ route, lane, rightName, made, field }: Props & { field: Schema
           </>
         )}
       </dl>
-      <p className="mt-2 text-ink-2">
-        Adds the field to {rightName} now, for all its users. Undo removes only the rule.
-      </p>
+      <p className="mt-2 text-ink-2">Adds the field to {toName} now, for all its users. Undo removes only the rule.</p>
       <Trouble error={trouble} />
       <Button type="submit" go className="mt-3" disabled={isSubmitting}>
         {isSubmitting ? "Creating it…" : "Create the field"}

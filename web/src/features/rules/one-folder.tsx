@@ -7,11 +7,11 @@ import type { Route } from "../route/draft";
 import { constantOf } from "./rule-words";
 import type { Fill } from "./fills";
 
-export function OneFolder({ route, rule, setRule }: { route: Route; rule: Fill; setRule: (r: Fill) => void }) {
+export function OneFolder({ end, rule, setRule }: { end: Route["left"]; rule: Fill; setRule: (r: Fill) => void }) {
   const constant = constantOf(rule);
-  const { system, container } = route.right;
+  const { system, container } = end;
   const folders = useQuery({
-    queryKey: keys.folders(system, container, route.right.surveyed_at),
+    queryKey: keys.folders(system, container, end.surveyed_at),
     queryFn: () =>
       take(api.GET("/systems/{id}/containers/{container}/folders", { params: { path: { id: system, container } } })),
     enabled: !!constant,

@@ -1,4 +1,4 @@
-// Who is who: everybody whom the items in scope name, as whom they are recognised at the right, and by whom they are
+// Who is who: everybody whom the items in scope name, as whom they are recognised at the other end, and by whom they are
 // to be replaced.
 import type { Schemas } from "@/api/client";
 import { personName } from "@/lib/people";
@@ -7,6 +7,7 @@ import { Select } from "@/ui/select";
 import type { Lane, Route } from "../route/draft";
 import type { Conversion } from "./rule-words";
 import type { Fill } from "./fills";
+import { fromEdge, toEdge, type Sides } from "./sides";
 import { usePeopleMet } from "./use-met";
 
 type Table = Schemas["UserTable"];
@@ -15,8 +16,7 @@ type Props = {
   lane: Lane;
   rule: Fill;
   table: Table;
-  leftName: string;
-  rightName: string;
+  sides: Sides;
   users: Schemas["User"][];
   onChange: (c: Conversion) => void;
 };
@@ -33,7 +33,7 @@ function fates(otherwise: Table["otherwise"], users: Schemas["User"][]): [string
   return ["text-clash", "their items wait", "border-clash bg-clash-wash text-clash"];
 }
 
-export function PeopleTable({ route, lane, rule, table, leftName, rightName, users, onChange }: Props) {
+export function PeopleTable({ route, lane, rule, table, sides, users, onChange }: Props) {
   const told = usePeopleMet(route, lane, rule);
   const met = told ?? [];
   const rows = table.rows ?? [];
@@ -47,7 +47,7 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
     const others = rows.filter((r) => r.left !== left);
     onChange({ users: { ...table, rows: right ? [...others, { left, right, returns: false }] : others } });
   };
-  const strangers = ids.filter((id) => !known(id)?.right && !rows.some((r) => r.left === id));
+  const strangers = ids.filter((id) => !known(id)?.there && !rows.some((r) => r.left === id));
   const [look, fate, field] = fates(table.otherwise, users);
   return (
     <section className="mt-3">
@@ -66,22 +66,22 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
         )}
       </p>
       <div className="grid grid-cols-[1fr_38px_1.15fr] gap-x-2 text-[11px] text-ink-3">
-        <span>{leftName}</span>
+        <span>{sides.from}</span>
         <span className="text-right">items</span>
-        <span>{rightName}</span>
+        <span>{sides.to}</span>
       </div>
       <ul className="mt-1 space-y-1.5">
         {ids.map((id) => {
           const own = rows.find((r) => r.left === id);
           const found = known(id);
-          const lost = !own && !found?.right;
+          const lost = !own && !found?.there;
           // Two people of one name are told apart by their ids.
           const shared = met.filter((p) => p.name === found?.name).length > 1;
           const name = `${found?.name ?? id}${shared ? ` (${id})` : ""}`;
           return (
             <li key={id} className="grid grid-cols-[1fr_38px_1.15fr] items-center gap-x-2">
               <span
-                className="truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px]"
+                className={`truncate rounded-[5px] border border-hair bg-sheet px-2 py-[2px] ${fromEdge(sides)}`}
                 title={id}
               >
                 {name}
@@ -91,11 +91,11 @@ export function PeopleTable({ route, lane, rule, table, leftName, rightName, use
                 aria-label={`${name} is`}
                 value={own?.right ?? ""}
                 onChange={(chosen) => set(id, chosen)}
-                className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? field : "border-hair border-r-[3px] border-r-end-right"}`}
+                className={`w-full min-w-0 rounded-[5px] border px-1.5 py-[3px] ${lost ? field : `border-hair ${toEdge(sides)}`}`}
               >
                 <option value="">
-                  {found?.right && found.how
-                    ? `${called(found.right)} · ${howWord[found.how]}`
+                  {found?.there && found.how
+                    ? `${called(found.there)} · ${howWord[found.how]}`
                     : "use the default above"}
                 </option>
                 {users.map((u) => (

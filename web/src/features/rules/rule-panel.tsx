@@ -1,5 +1,6 @@
 // One rule, opened: where its value comes from, how it is converted, its value map, what is wrong.
 import { useMemo } from "react";
+import { kindAt, readEnd, writtenEnd } from "@/lib/lanes";
 import { count } from "@/lib/words";
 import { Chain } from "./chain";
 import { computedOf } from "./computed";
@@ -18,35 +19,35 @@ import { ValueMapEditor } from "./value-map";
 import { WayBack } from "./way-back";
 
 export function RulePanel(p: RuleProps) {
-  const { target, schema, rule, left, right, setRule } = p;
-  const to = targetWord(target, schema);
+  const { target, schema, rule, setRule } = p;
+  const filled = targetWord(target, schema);
+  const sides = { from: p.from.name, to: p.to.name, read: readEnd(p.lane) };
   const fromPath = rule?.source === "folder_path";
   const map = valueMapOf(rule);
   const source = rule && sourceField(rule);
-  const sourceSchema = left.kind?.fields.find((f) => f.id === source);
+  const sourceSchema = p.from.kind?.fields.find((f) => f.id === source);
   const met = useMet(p.route, p.lane, rule);
   const values = useMemo(() => met?.values.map((v) => v.value) ?? [], [met]);
   const direct = source !== undefined && beforeTable(rule)?.conversions?.length === 0;
   return (
     <>
-      <Part title={`${right.name}: ${to}`}>
+      <Part title={`${p.to.name}: ${filled}`}>
         {schema?.required && <p className="mb-1.5 text-ink-2">Required there.</p>}
-        <SourceChoice {...p} to={to} />
+        <SourceChoice {...p} filled={filled} />
         {rule && schema && (source || fromPath || computedOf(rule) !== undefined) && (
           <Chain
             rule={rule}
             schema={schema}
             fromPath={fromPath}
-            users={right.users}
+            users={p.to.users}
             people={(table, onChange) => (
               <PeopleTable
                 route={p.route}
                 lane={p.lane}
                 rule={rule}
                 table={table}
-                leftName={left.name}
-                rightName={right.name}
-                users={right.users}
+                sides={sides}
+                users={p.to.users}
                 onChange={onChange}
               />
             )}
@@ -57,15 +58,14 @@ export function RulePanel(p: RuleProps) {
           <div className="mt-3">
             <LinkTypesEditor
               rule={rule}
-              leftName={left.name}
-              rightName={right.name}
+              sides={sides}
               met={met?.values}
               kept={schema?.link_types ?? undefined}
               setRule={setRule}
             />
           </div>
         )}
-        {rule && target === PARENT && <OneFolder route={p.route} rule={rule} setRule={setRule} />}
+        {rule && target === PARENT && <OneFolder end={p.route[writtenEnd(p.lane)]} rule={rule} setRule={setRule} />}
       </Part>
       {p.result && p.of && rule && <Result value={p.result} of={p.of} />}
       {rule && <WayBack {...p} rule={rule} />}
@@ -91,11 +91,10 @@ export function RulePanel(p: RuleProps) {
           own={(direct && sourceSchema?.allowed) || undefined}
           met={met}
           allowed={schema?.allowed ?? undefined}
-          ways={right.ways?.find((w) => w.kind === p.lane.right_kind && w.field === target)?.ways}
-          fieldWord={(field) => right.kind?.fields.find((f) => f.id === field)?.name ?? field}
-          leftName={left.name}
-          rightName={right.name}
-          title={`${sourceSchema?.name ?? source ?? sourceWords(rule)} → ${to}`}
+          ways={p.to.ways?.find((w) => w.kind === kindAt(p.lane, writtenEnd(p.lane)) && w.field === target)?.ways}
+          fieldWord={(field) => p.to.kind?.fields.find((f) => f.id === field)?.name ?? field}
+          sides={sides}
+          title={`${sourceSchema?.name ?? source ?? sourceWords(rule)} → ${filled}`}
           map={map}
           returns={p.lane.direction === "both" && p.back}
           onChange={(m) => setRule(withValueMap(rule, m))}

@@ -11,15 +11,16 @@ export type RuleProps = {
   target: string;
   schema?: Schemas["FieldSchema"];
   rule?: Fill;
-  left: End;
-  right: End;
+  /** The end that is read, and the one that is written. */
+  from: End;
+  to: End;
   faults: Schemas["Fault"][];
   setRule: (r: Fill | undefined) => void;
-  /** Whether what the rule does is taken back on the way into the left. */
+  /** Whether what the rule does is taken back on the way into the end that is read. */
   back: boolean;
-  /** How it fills the left by itself, where it does not take back what it does. */
+  /** How it fills that end by itself, where it does not take back what it does. */
   wayBack?: Fill;
-  setWayBack: (back: boolean, left?: Fill) => void;
+  setWayBack: (back: boolean, into?: Fill) => void;
   /** What the rule makes of the item that is tried, and which item that is. */
   result?: Schemas["PreviewValue"];
   of?: string;

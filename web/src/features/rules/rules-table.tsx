@@ -1,6 +1,8 @@
-// Every field at the right with its rule, then what no rule takes: a row each.
+// Every field of the end that is written with its rule, then what no rule takes: a row each.
 import type { Schemas } from "@/api/client";
+import type { ReactNode } from "react";
 import { percent } from "@/lib/format";
+import { arrow, readEnd, writtenEnd } from "@/lib/lanes";
 import { count, typeWord } from "@/lib/words";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
@@ -31,7 +33,19 @@ type Props = {
 
 export function RulesTable(p: Props) {
   const { route, lane, left, right, rows, current, select, wrong, made, tried, longestOf, setRule, setLinkBack } = p;
-  const { hanging, keepsHistory, unused } = notTaken(lane, left.kind, rows);
+  const ends = { left, right };
+  const [read, from, to] = [readEnd(lane), ends[readEnd(lane)], ends[writtenEnd(lane)]];
+  const { hanging, keepsHistory, unused } = notTaken(lane, from.kind, rows);
+  const wayOf = (row: Row) => (lane?.direction === "both" && !goesBack(ruleInto(lane, row.target)) ? "→" : arrow(lane));
+  /** The cells of a row, by what stands at the end that is read and at the one that is written. */
+  const cells = (source: ReactNode, rule: ReactNode, filled: ReactNode) => (
+    <>
+      <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{read === "left" ? source : filled}</td>
+      <td className="spine-cell border-b border-hair-2 text-center text-[11px]">{rule}</td>
+      <td className="truncate border-b border-hair-2 px-3">{read === "left" ? filled : source}</td>
+    </>
+  );
+  const said = (words: string) => <span className="bg-sheet px-1">{words}</span>;
   return (
     <table className="w-full min-w-[640px] table-fixed">
       <colgroup>
@@ -59,39 +73,31 @@ export function RulesTable(p: Props) {
           <RuleRow
             key={row.target}
             row={row}
-            left={left.kind}
+            source={from.kind}
+            way={wayOf(row)}
             on={row.target === current}
             select={select}
             fault={wrong.get(row.target)}
             value={made.get(row.target)}
             longest={row.rule ? longestOf(sourceField(row.rule) ?? "") : 0}
-            both={lane?.direction === "both" && goesBack(ruleInto(lane, row.target))}
           />
         ))}
         {hanging.map((id) => (
           <tr key={id} className="text-ink-3">
-            <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{targetWord(id)}</td>
-            <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-              <span className="bg-sheet px-1">not transferred</span>
-            </td>
-            <td className="border-b border-hair-2 px-3">—</td>
-            <td className="border-b border-hair-2 px-3">no place for it at {right.name}</td>
+            {cells(targetWord(id), said("not transferred"), "—")}
+            <td className="border-b border-hair-2 px-3">no place for it at {to.name}</td>
           </tr>
         ))}
         {keepsHistory && (
           <tr className="text-ink-3">
-            <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">{targetWord(HISTORY)}</td>
-            <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-              <span className="bg-sheet px-1">kept by Hovrel</span>
-            </td>
-            <td className="border-b border-hair-2 px-3">—</td>
+            {cells(targetWord(HISTORY), said("kept by Hovrel"), "—")}
             <td className="border-b border-hair-2 px-3">shown on the item’s page</td>
           </tr>
         )}
-        {left.kind?.fields.some((f) => f.id === LINKS && !f.read_only) && lane && (
+        {from.kind?.fields.some((f) => f.id === LINKS && !f.read_only) && lane && (
           <tr>
-            <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">Link to the counterpart</td>
-            <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
+            {cells(
+              "Link to the counterpart",
               <label className="bg-sheet px-1">
                 <input
                   type="checkbox"
@@ -101,44 +107,42 @@ export function RulesTable(p: Props) {
                   onChange={(e) => setLinkBack(e.target.checked)}
                 />
                 {lane.policies?.link_back ? "written" : "not written"}
-              </label>
-            </td>
-            <td className="border-b border-hair-2 px-3 text-ink-2">where each item went</td>
+              </label>,
+              <span className="text-ink-2">where each item went</span>,
+            )}
             <td className="border-b border-hair-2 px-3 text-ink-2">
               {lane.policies?.link_back
-                ? `written in ${left.name}`
+                ? `written in ${from.name}`
                 : lane.direction === "both"
                   ? "nothing"
-                  : `${left.name} is only read`}
+                  : `${from.name} is only read`}
             </td>
           </tr>
         )}
         {unused.map((f) => {
-          const filled = left.survey?.fields.find((s) => s.field === f.id)?.filled ?? 0;
+          const filled = from.survey?.fields.find((s) => s.field === f.id)?.filled ?? 0;
           return (
             <tr key={f.id} className="text-ink-3">
-              <td className="truncate border-b border-hair-2 py-1.5 pr-3 pl-5">
-                {f.name}
-                <span className="mono ml-1.5">
-                  {typeWord[f.value_type]} · filled {percent(filled, left.survey?.count ?? 0)}
-                </span>
-              </td>
-              <td className="spine-cell border-b border-hair-2 text-center text-[11px]">
-                <span className="bg-sheet px-1">not transferred</span>
-              </td>
-              <td className="border-b border-hair-2 px-3">
-                {lane && right.kind?.makes?.length ? (
+              {cells(
+                <>
+                  {f.name}
+                  <span className="mono ml-1.5">
+                    {typeWord[f.value_type]} · filled {percent(filled, from.survey?.count ?? 0)}
+                  </span>
+                </>,
+                said("not transferred"),
+                lane && to.kind?.makes?.length ? (
                   <MakeField
                     route={route}
                     lane={lane}
                     source={f}
-                    rightName={right.name}
+                    toName={to.name}
                     made={(target) => setRule(target.id, fillFrom(target, f, longestOf(f.id)))}
                   />
                 ) : (
                   "—"
-                )}
-              </td>
+                ),
+              )}
               <td className="border-b border-hair-2 px-3">
                 {count(filled, "item holds a value", "items hold a value")}
               </td>

@@ -5,14 +5,14 @@ import { useNavigate } from "react-router";
 import { api, take } from "@/api/client";
 import { refresh } from "@/api/keys";
 import { useKeys } from "@/app/keys";
-import { withPolicy } from "@/lib/lanes";
+import { otherEnd, readEnd, withPolicy, writtenEnd } from "@/lib/lanes";
 import { Loading, Trouble } from "@/ui/basics";
 import { Scroll } from "@/ui/scroll";
 import { useDraft, type Lane } from "../route/draft";
 import { LaneBothEdited, LaneDirection, LanesBar, useLane } from "../route/lanes-bar";
 import { endOf, useSchema } from "../route/use-schema";
 import { targetWord, valueMapOf } from "./rule-words";
-import { ruleInto, withBack, withFill, withoutFill, type Fill } from "./fills";
+import { fillOf, ruleInto, withBack, withFill, withoutFill, type Fill } from "./fills";
 import { ItemStepper } from "./item-stepper";
 import { RulePanel } from "./rule-panel";
 import { RulesFoot } from "./rules-foot";
@@ -31,10 +31,11 @@ export default function Rules() {
   const [failure, setFailure] = useState<unknown>();
   const trial = useTrial(route, lanes, lane);
   const { faults, preview, step } = trial;
-  const rightKind = endOf(schema.data, lane, "right").kind;
-  const rows = useMemo(() => (lane ? rowsOf(lane, rightKind) : []), [lane, rightKind]);
-  const leftSurvey = endOf(schema.data, lane, "left").survey;
-  const longest = useMemo(() => new Map(leftSurvey?.fields.map((f) => [f.field, f.longest])), [leftSurvey]);
+  const [read, written] = [readEnd(lane), writtenEnd(lane)];
+  const filledKind = endOf(schema.data, lane, written).kind;
+  const rows = useMemo(() => (lane ? rowsOf(lane, filledKind) : []), [lane, filledKind]);
+  const survey = endOf(schema.data, lane, read).survey;
+  const longest = useMemo(() => new Map(survey?.fields.map((f) => [f.field, f.longest])), [survey]);
   const current = rows.find((r) => r.target === selected) ?? rows.find((r) => valueMapOf(r.rule)) ?? rows[0];
   const move = (by: number) => {
     const n = rows.findIndex((r) => r.target === current?.target);
@@ -90,6 +91,7 @@ export default function Rules() {
     );
   const left = endOf(schema.data, lane, "left"),
     right = endOf(schema.data, lane, "right");
+  const ends = { left, right };
   const name = (end: "left" | "right") => (l: Lane) => endOf(schema.data, l, end).kind?.name ?? "?";
   const setRule = (target: string, fill: Fill | undefined) => {
     if (!lane) return;
@@ -112,10 +114,10 @@ export default function Rules() {
           name={(target) =>
             targetWord(
               target,
-              right.kind?.fields.find((f) => f.id === target),
+              ends[written].kind?.fields.find((f) => f.id === target),
             )
           }
-          left={left}
+          from={ends[read]}
           accept={(fills) => changeLane(lane.id, (l) => fills.reduce(withFill, l))}
         />
       )}
@@ -151,12 +153,12 @@ export default function Rules() {
               target={current.target}
               schema={current.schema}
               rule={current.rule}
-              left={left}
-              right={right}
+              from={ends[read]}
+              to={ends[written]}
               faults={faults.data?.filter((f) => f.lane === lane.id && f.field === current.target) ?? []}
               setRule={(r) => setRule(current.target, r)}
               back={ruleInto(lane, current.target)?.back ?? false}
-              wayBack={ruleInto(lane, current.target)?.into.left ?? undefined}
+              wayBack={fillOf(ruleInto(lane, current.target), otherEnd(written))}
               setWayBack={(back, into) => changeLane(lane.id, (l) => withBack(l, current.target, back, into))}
               result={trial.made.get(current.target)}
               of={preview.data?.item?.key}

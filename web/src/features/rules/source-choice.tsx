@@ -1,4 +1,5 @@
 // Where the value of a rule comes from: a field, something that every item has, a constant, an expression.
+import { kindAt, readEnd } from "@/lib/lanes";
 import { Select } from "@/ui/select";
 import { useNames } from "../route/use-schema";
 import { Computed, computedOf } from "./computed";
@@ -11,12 +12,12 @@ export function SourceChoice({
   target,
   schema,
   rule,
-  left,
+  from,
   faults,
   setRule,
-  to,
-}: RuleProps & { to: string }) {
-  const names = useNames(route, "left", lane.left_kind);
+  filled,
+}: RuleProps & { filled: string }) {
+  const names = useNames(route, readEnd(lane), kindAt(lane, readEnd(lane)));
   const constant = constantOf(rule);
   const computed = computedOf(rule);
   const now = !rule
@@ -45,8 +46,8 @@ export function SourceChoice({
       return setRule({ ...base, source: { computed: name ?? "" } });
     }
     if (choice.startsWith("=")) return setRule({ ...base, source: choice.slice(1) as Special });
-    const field = left.kind?.fields.find((f) => f.id === choice.slice(2));
-    const longest = left.survey?.fields.find((f) => f.field === field?.id)?.longest ?? 0;
+    const field = from.kind?.fields.find((f) => f.id === choice.slice(2));
+    const longest = from.survey?.fields.find((f) => f.field === field?.id)?.longest ?? 0;
     setRule(field && schema ? fillFrom(schema, field, longest) : { ...base, source: { field: choice.slice(2) } });
   };
   return (
@@ -55,7 +56,7 @@ export function SourceChoice({
         <span className="text-ink-2">Source</span>
         <Select
           className="field w-full"
-          aria-label={`Source of ${to}`}
+          aria-label={`Source of ${filled}`}
           value={now}
           onChange={(chosen) => choose(chosen)}
         >
@@ -75,10 +76,10 @@ export function SourceChoice({
               {schema && !notComputed.includes(schema.value_type) && (
                 <option value="=computed">computed, or several fields joined</option>
               )}
-              {now.startsWith("f:") && !left.kind?.fields.some((f) => `f:${f.id}` === now) && (
+              {now.startsWith("f:") && !from.kind?.fields.some((f) => `f:${f.id}` === now) && (
                 <option value={now}>{now.slice(2)} (not there)</option>
               )}
-              {left.kind?.fields
+              {from.kind?.fields
                 .filter((f) => !f.id.startsWith("@"))
                 .map((f) => (
                   <option key={f.id} value={`f:${f.id}`}>
@@ -90,7 +91,7 @@ export function SourceChoice({
         </Select>
       </label>
       {rule && computed !== undefined && (
-        <Computed route={route} lane={lane} rule={rule} to={to} faults={faults} setRule={setRule} />
+        <Computed route={route} lane={lane} rule={rule} filled={filled} faults={faults} setRule={setRule} />
       )}
       {rule && constant && target !== PARENT && (
         <label className="mt-2 grid grid-cols-[92px_1fr] items-center">

@@ -11,24 +11,26 @@ import { Scroll } from "@/ui/scroll";
 import type { Lane, Route } from "../route/draft";
 import type { endOf } from "../route/use-schema";
 import { ruleWords, sourceField, sourceWords } from "./rule-words";
-import { fillOf, ruleInto, type Fill } from "./fills";
+import { anyFill, ruleInto, type Fill } from "./fills";
 
 export type Suggestion = Schemas["Suggestion"];
 
 export function useSuggestions(route: Route, lane: Lane) {
-  const { left_kind, right_kind } = lane;
+  const { left_kind, right_kind, direction } = lane;
   return useQuery({
     queryKey: keys.suggestions(
       route.id,
-      left_kind,
-      right_kind,
+      { left_kind, right_kind, direction },
       route.pairs,
       route.left.surveyed_at,
       route.right.surveyed_at,
     ),
     queryFn: () =>
       take(
-        api.POST("/routes/{id}/suggestions", { params: { path: { id: route.id } }, body: { left_kind, right_kind } }),
+        api.POST("/routes/{id}/suggestions", {
+          params: { path: { id: route.id } },
+          body: { left_kind, right_kind, direction },
+        }),
       ),
     staleTime: 60_000,
   });
@@ -44,23 +46,24 @@ export const levels = [
 type Props = {
   route: Route;
   lane: Lane;
-  left: ReturnType<typeof endOf>;
+  /** The end that is read. */
+  from: ReturnType<typeof endOf>;
   /** What a target is called. */
   name: (target: string) => string;
   accept: (fills: Fill[]) => void;
 };
 
-export function Suggestions({ route, lane, left, name, accept }: Props) {
+export function Suggestions({ route, lane, from, name, accept }: Props) {
   const found = useSuggestions(route, lane);
   const [level, setLevel] = useState(70);
   const open = (found.data ?? []).flatMap((s) => {
-    const fill = fillOf(s.rule);
+    const fill = anyFill(s.rule);
     return fill && !ruleInto(lane, fill.target) ? [{ ...s, fill }] : [];
   });
   if (open.length === 0) return null;
-  const from = open.filter((s) => s.score >= level);
+  const sure = open.filter((s) => s.score >= level);
   const source = (fill: Fill) =>
-    left.kind?.fields.find((f) => f.id === sourceField(fill))?.name ?? sourceWords(fill) ?? ruleWords(fill);
+    from.kind?.fields.find((f) => f.id === sourceField(fill))?.name ?? sourceWords(fill) ?? ruleWords(fill);
   return (
     <div
       role="region"
@@ -111,8 +114,8 @@ export function Suggestions({ route, lane, left, name, accept }: Props) {
             </option>
           ))}
         </Select>
-        <Button disabled={from.length === 0} onClick={() => accept(from.map((s) => s.fill))}>
-          Accept {from.length}
+        <Button disabled={sure.length === 0} onClick={() => accept(sure.map((s) => s.fill))}>
+          Accept {sure.length}
         </Button>
       </span>
     </div>

@@ -11,7 +11,7 @@ import { Losses } from "@/ui/losses";
 import { ruleInto } from "./fills";
 import type { RuleProps } from "./rule-props";
 
-export function TriedReturn({ route, lane, target, left, right, at, of }: RuleProps) {
+export function TriedReturn({ route, lane, target, from: left, to: right, at, of }: RuleProps) {
   const [typed, setTyped] = useState("");
   const [rested] = useDebounce({ lane, typed }, RESTS_MS);
   const rule = ruleInto(rested.lane, target)?.id;

@@ -6,6 +6,7 @@ import { api, take } from "@/api/client";
 import { keys } from "@/api/keys";
 import { RESTS_MS } from "@/lib/rests";
 import type { Lane, Route } from "../route/draft";
+import { writtenEnd } from "@/lib/lanes";
 import { fillOf } from "./fills";
 
 export function useTrial(route: Route, lanes: Lane[], lane: Lane | undefined) {
@@ -30,7 +31,7 @@ export function useTrial(route: Route, lanes: Lane[], lane: Lane | undefined) {
   });
   /** What each rule makes of the item that is tried, by what it fills. */
   const made = useMemo(() => {
-    const target = new Map(tried?.rules.map((r) => [r.id, fillOf(r)?.target]));
+    const target = new Map(tried?.rules.map((r) => [r.id, fillOf(r, writtenEnd(tried))?.target]));
     return new Map(preview.data?.values.map((v) => [target.get(v.rule) ?? v.rule, v]));
   }, [preview.data, tried]);
   /** What is wrong with the lane's rules, by target. */

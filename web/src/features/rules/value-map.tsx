@@ -2,10 +2,12 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useMemo, useRef, useState } from "react";
 import type { Schemas } from "@/api/client";
+import { otherEnd } from "@/lib/lanes";
 import { count } from "@/lib/words";
 import { Select } from "@/ui/select";
 import { Tip } from "@/ui/tip";
 import type { ValueMap } from "./rule-words";
+import { fromEdge, type Sides } from "./sides";
 import { ValueChoice } from "./value-choice";
 import { shared, valuesOf, withReturn, withRow } from "./value-rows";
 
@@ -17,17 +19,16 @@ const LONG = 14;
 
 type Props = {
   title: string;
-  leftName: string;
-  rightName: string;
-  /** The left system's own list of values, where nothing stands between the field and the map. */
+  sides: Sides;
+  /** The own list of values of the system that they come from, where nothing stands between the field and the map. */
   own?: string[];
   /** What reaches the map; unknown while it is asked for. */
   met?: Schemas["FieldSurvey"];
-  /** Values that the right allows; any text if undefined. */
+  /** Values that the other end allows; any text if undefined. */
   allowed?: string[];
   /** How a new item gets to each state, where values are states. */
   ways?: Schemas["Way"][];
-  /** What a field of the right is called. */
+  /** What a field of the other end is called. */
   fieldWord: (field: string) => string;
   map: ValueMap;
   /** Whether the lane goes back, so that each value has a way back. */
@@ -41,7 +42,7 @@ function metWords(met: Schemas["FieldSurvey"]): string {
 }
 
 export function ValueMapEditor(p: Props) {
-  const { title, leftName, rightName, own, met, allowed, ways, fieldWord, map, returns, onChange } = p;
+  const { title, sides, own, met, allowed, ways, fieldWord, map, returns, onChange } = p;
   const values = useMemo(() => valuesOf(own, met?.values.map((v) => v.value) ?? [], map), [own, met, map]);
   const listed = useMemo(() => own && new Set(own), [own]);
   const counts = useMemo(() => new Map(met?.values.map((v) => [v.value, v.count])), [met]);
@@ -66,13 +67,14 @@ export function ValueMapEditor(p: Props) {
       <section className="border-t border-hair-2 px-4 py-3">
         <h2 className="font-semibold">{title}</h2>
         <p className="mb-2 text-ink-2">
-          {met ? metWords(met) : "…"}, {allowed ? `${allowed.length} allowed` : "any text"} at the right
+          {met ? metWords(met) : "…"}, {allowed ? `${allowed.length} allowed` : "any text"} at the{" "}
+          {otherEnd(sides.read)}
         </p>
         <div className="grid grid-cols-[1fr_48px_18px_1fr] items-center gap-y-1.5 text-[11px] text-ink-3">
-          <span>{leftName}</span>
+          <span>{sides.from}</span>
           <span className="text-right">items</span>
           <span />
-          <span>{rightName}</span>
+          <span>{sides.to}</span>
         </div>
         {values.length > LONG && (
           <input
@@ -98,7 +100,7 @@ export function ValueMapEditor(p: Props) {
                   className="absolute inset-x-0 grid grid-cols-[1fr_48px_18px_1fr] items-center"
                 >
                   <span
-                    className={`truncate rounded-[5px] border border-l-[3px] border-hair border-l-end-left bg-sheet px-2 py-[2px] ${value ? "" : "text-ink-3"} ${off ? "italic" : ""}`}
+                    className={`truncate rounded-[5px] border border-hair bg-sheet px-2 py-[2px] ${fromEdge(sides)} ${value ? "" : "text-ink-3"} ${off ? "italic" : ""}`}
                   >
                     {value || "empty"}
                     {off && <span className="not-italic text-ink-3"> · not in the list</span>}

@@ -10,7 +10,7 @@ import type { RuleProps } from "./rule-props";
 import { TriedReturn } from "./tried-return";
 
 export function WayBack({ rule, ...p }: RuleProps & { rule: Fill }) {
-  const { lane, target, schema, left, right, wayBack, setWayBack } = p;
+  const { lane, target, schema, from: left, to: right, wayBack, setWayBack } = p;
   const names = { left: useNames(p.route, "left", lane.left_kind), right: useNames(p.route, "right", lane.right_kind) };
   const nameOf = (field: string | undefined) => left.kind?.fields.find((f) => f.id === field)?.name ?? field;
   const source = sourceField(rule);

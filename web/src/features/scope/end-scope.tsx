@@ -4,6 +4,7 @@ import { useEffect, useState } from "react";
 import { api, take, type Schemas } from "@/api/client";
 import { keys } from "@/api/keys";
 import { useDebounce } from "use-debounce";
+import { kindAt, otherEnd, readEnd } from "@/lib/lanes";
 import { RESTS_MS } from "@/lib/rests";
 import { Trouble } from "@/ui/basics";
 import { EndMark } from "@/ui/disc";
@@ -39,7 +40,7 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
   const [unfinished, setUnfinished] = useState(false);
   const of = endOf(schema, lane, end);
   const key = end === "left" ? "left_scope" : "right_scope";
-  const kind = end === "left" ? lane.left_kind : lane.right_kind;
+  const kind = kindAt(lane, end);
   const value = lane[key] ?? { all: [] };
   const names = useNames(route, end, kind);
   const scope = useScope(route.id, end, lane, lanes, text);
@@ -83,8 +84,8 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
         </Pills>
       </div>
       <p className="mb-2 text-ink-2">
-        {end === "left"
-          ? `Items that are transferred to ${route.right.system_name}.`
+        {end === readEnd(lane)
+          ? `Items that are transferred to ${route[otherEnd(end)].system_name}.`
           : `Where counterparts are looked for. It does not limit what is written: a pair stays a pair when its item leaves this scope.`}
       </p>
       {unfinished && answer?.text == null && (
@@ -117,7 +118,7 @@ export function EndScope({ end, lane, schema }: { end: End; lane: Lane; schema?:
         kind={kind}
         answer={answer}
         along={lane.along}
-        onAlong={end === "left" ? (along) => changeLane(lane.id, (l) => ({ ...l, along })) : undefined}
+        onAlong={end === readEnd(lane) ? (along) => changeLane(lane.id, (l) => ({ ...l, along })) : undefined}
       />
     </section>
   );

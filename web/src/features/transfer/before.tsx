@@ -35,8 +35,7 @@ export function Before({ plan }: { plan: Schemas["PlanFigure"] }) {
       <div className="flex-1 px-5 py-5">
         <div className="mx-auto max-w-[1100px]">
           <h2 className="mb-1 text-[16px] font-semibold">
-            Transfer {count(changes, "change")} {r.both_ways ? "between" : "from"} {r.left_system}{" "}
-            {r.both_ways ? "and" : "to"} {r.right_system}
+            Transfer {count(changes, "change")} {between(r)}
           </h2>
           <p className="mb-4 text-ink-2">
             As decided in the dry run of version {plan.route_version}.{" "}
@@ -49,9 +48,9 @@ export function Before({ plan }: { plan: Schemas["PlanFigure"] }) {
           <section aria-label="What can't be undone" className="mb-5 rounded-lg border border-hair bg-sheet px-4 py-3">
             <h3 className="font-semibold">What can’t be undone</h3>
             <p className="text-ink-2">
-              Hovrel does not remove what it created in {r.right_system}, nor write back the values that it replaced{" "}
-              {r.both_ways ? "at either end" : "there"}. Both stay in the journal of the transfer. You can pause or stop
-              at any time; changes in hand are finished first, and what was done stays.
+              Hovrel does not remove what it created in {r.written.map((end) => r[`${end}_system`]).join(" or ")}, nor
+              write back the values that it replaced there. Both stay in the journal of the transfer. You can pause or
+              stop at any time; changes in hand are finished first, and what was done stays.
             </p>
           </section>
           <Trouble error={begin.error} />
@@ -70,4 +69,12 @@ export function Before({ plan }: { plan: Schemas["PlanFigure"] }) {
       </Foot>
     </>
   );
+}
+
+/** Which way a transfer goes. */
+function between(r: Schemas["Receipt"]): string {
+  if (r.written.length !== 1) return `between ${r.left_system} and ${r.right_system}`;
+  return r.written[0] === "left"
+    ? `from ${r.right_system} to ${r.left_system}`
+    : `from ${r.left_system} to ${r.right_system}`;
 }

@@ -18,8 +18,11 @@ export function EndCard({
   note,
   elapsed,
   running,
+  written,
 }: {
   end: "left" | "right";
+  /** Whether a lane writes it. */
+  written: boolean;
   name: string;
   data?: EndProgress;
   rows: [string, string][];
@@ -47,7 +50,7 @@ export function EndCard({
     >
       <h3 className="mb-2 flex items-center gap-2 font-semibold">
         <EndMark end={end} />
-        {name} <span className="font-normal text-ink-3">{end === "left" ? "is read" : "is written"}</span>
+        {name} <span className="font-normal text-ink-3">{written ? "is written" : "is read"}</span>
       </h3>
       <dl className="grid grid-cols-[1fr_auto] gap-y-1">
         {all.map(([k, v]) => (

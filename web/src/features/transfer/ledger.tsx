@@ -13,7 +13,7 @@ import { StaysAt } from "@/ui/pieces";
 import { VirtualList } from "@/ui/virtual-list";
 import { Pill } from "@/ui/pills";
 import { Select } from "@/ui/select";
-import { fieldName } from "../route/use-schema";
+import { anyFieldName } from "../route/use-schema";
 import { sum } from "./receipt";
 
 type Filter = { cause?: string; field?: string; kind?: Schemas["LossKind"]; not_foreseen?: boolean; find?: string };
@@ -39,7 +39,7 @@ export function Ledger({ job, schema }: { job: string; schema?: Schemas["RouteSc
   const all = sum(groups.data.map((g) => g.count));
   const lines = pages.items;
   const total = pages.first?.total;
-  const name = (field: string) => fieldName(schema, undefined, field);
+  const name = (field: string) => anyFieldName(schema, field);
   const causes = new Map<string, { why: string; kind: Schemas["LossKind"]; count: number }>();
   for (const g of groups.data) {
     const before = causes.get(g.cause)?.count ?? 0;

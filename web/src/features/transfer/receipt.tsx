@@ -13,10 +13,12 @@ export const doingWord: Record<Doing, string> = {
   create: "Create",
   create_left: "Create at left",
   create_again: "Create again",
+  create_again_left: "Create again at left",
   update: "Update",
   update_left: "Update left",
   pair: "Pair",
   keep: "Keep right",
+  keep_left: "Keep left",
   let_go: "Let go",
   remember: "Remember",
 };
@@ -25,10 +27,12 @@ const doingHelp: Record<Doing, string> = {
   create: "A new item at the right.",
   create_left: "A new item at the left, made from one that is new at the right.",
   create_again: "The item is gone at the right and is created once more.",
+  create_again_left: "The item is gone at the left and is created once more.",
   update: "Fields of an item at the right are written, and perhaps of the left one.",
   update_left: "Fields of an item at the left are written, as they were edited at the right.",
   pair: "Two items that are there become a pair; what differs is written as decided.",
   keep: "The right's values are kept, by decision; nothing is written.",
+  keep_left: "The left's values are kept, by decision; nothing is written.",
   let_go: "The pair ends; nothing is removed.",
   remember: "Both ends came to the same value by themselves; nothing is written.",
 };
@@ -38,6 +42,7 @@ const outcomeOf: Partial<Record<Doing, Schemas["Outcome"]>> = {
   create: "new_right",
   create_left: "new_left",
   create_again: "gone_right",
+  create_again_left: "gone_left",
   update: "update_right",
   update_left: "update_left",
   pair: "adopt",
@@ -72,9 +77,8 @@ export function ReceiptTable({ receipt }: { receipt: Receipt }) {
   return (
     <section aria-label={over ? "What was done" : "What will be done"} className="mb-5">
       <h3 className="mb-1.5 flex items-center gap-2 font-semibold">
-        {!receipt.both_ways && <EndMark end="right" />}
-        {over ? "Done in" : "To be done in"}{" "}
-        {receipt.both_ways ? `${receipt.left_system} and ${receipt.right_system}` : receipt.right_system}
+        {receipt.written.length === 1 && receipt.written[0] && <EndMark end={receipt.written[0]} />}
+        {over ? "Done in" : "To be done in"} {receipt.written.map((end) => receipt[`${end}_system`]).join(" and ")}
       </h3>
       <Scroll aria-label="Counts by kind">
         <table className="w-full border border-hair bg-sheet">
@@ -143,8 +147,8 @@ export function ReceiptTable({ receipt }: { receipt: Receipt }) {
       )}
       {receipt.links_back > 0 && (
         <p className="mt-1.5 text-ink-2">
-          In {receipt.left_system}, {count(receipt.links_back, "item gets", "items get")} a link to the counterpart,
-          each when its change is done.
+          {count(receipt.links_back, "item gets", "items get")} a link to the counterpart at the other end, each when
+          its change is done.
         </p>
       )}
     </section>

@@ -6,6 +6,7 @@ import { keys, refresh } from "@/api/keys";
 import { failureOf, over, type Job } from "@/api/jobs";
 import { useKeys } from "@/app/keys";
 import { exact, span } from "@/lib/format";
+import { writtenEnds } from "@/lib/lanes";
 import { count } from "@/lib/words";
 import { Button, ButtonLink, Foot, Kbd, Trouble } from "@/ui/basics";
 import { VirtualList } from "@/ui/virtual-list";
@@ -80,6 +81,32 @@ export function Running({ job, lost }: { job: Job; lost: boolean }) {
   ]);
   const share = p.total ? (100 * (p.settled ?? 0)) / p.total : job.state === "done" ? 100 : 0;
   const pausing = job.state === "running" && job.wanted !== "run";
+  const ends = writtenEnds(route.lanes);
+  /** Where what was written is counted: at the end that is written, or at the right where both are. */
+  const counted = ends.length === 1 ? ends[0] : "right";
+  const card = (end: Schemas["End"]) => (
+    <EndCard
+      end={end}
+      written={ends.includes(end)}
+      data={p[end]}
+      name={route[end].system_name}
+      rows={
+        end === counted
+          ? [
+              ["Writes of items", (p.written ?? 0).toLocaleString("en")],
+              ["Files written", (p.files ?? 0).toLocaleString("en")],
+            ]
+          : [["Files read", (p.files ?? 0).toLocaleString("en")]]
+      }
+      note={
+        end === counted && (p.written ?? 0) > (p.settled ?? 0)
+          ? "An item whose links can only be set later is written twice."
+          : undefined
+      }
+      elapsed={end === counted ? p.elapsed_seconds : undefined}
+      running={job.state === "running"}
+    />
+  );
   return (
     <>
       <div className="flex-1 px-5 py-5">
@@ -132,30 +159,9 @@ export function Running({ job, lost }: { job: Job; lost: boolean }) {
           <Trouble error={failureOf(job)} />
         </div>
         <div className="mb-5 grid grid-cols-[1fr_64px_1fr]">
-          <EndCard
-            end="left"
-            data={p.left}
-            name={route.left.system_name}
-            rows={[["Files read", (p.files ?? 0).toLocaleString("en")]]}
-            running={job.state === "running"}
-          />
+          {card("left")}
           <div aria-hidden className="spine-cell" />
-          <EndCard
-            end="right"
-            data={p.right}
-            name={route.right.system_name}
-            rows={[
-              ["Writes of items", (p.written ?? 0).toLocaleString("en")],
-              ["Files written", (p.files ?? 0).toLocaleString("en")],
-            ]}
-            note={
-              (p.written ?? 0) > (p.settled ?? 0)
-                ? "An item whose links can only be set later is written twice."
-                : undefined
-            }
-            elapsed={p.elapsed_seconds}
-            running={job.state === "running"}
-          />
+          {card("right")}
         </div>
         {!!p.in_hand?.length && job.state === "running" && (
           <section className="mb-5">

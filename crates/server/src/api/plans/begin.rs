@@ -13,7 +13,7 @@ use crate::App;
 use crate::api::jobs::JobAnswer;
 use crate::path::Path;
 use crate::problem::Problem;
-use crate::surveyed::LeftEnd;
+use crate::surveyed::SurveyedEnds;
 
 /// Begins a dry run. Refused while rules have faults that block it.
 #[utoipa::path(post, path = "/routes/{id}/dry-runs", operation_id = "dryRun", params(("id" = Uuid, Path)),
@@ -21,12 +21,12 @@ use crate::surveyed::LeftEnd;
 pub async fn dry_run(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Response, Problem> {
     let route = app.hub.store.route(id).await?;
     let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
-    let left = LeftEnd::of(&app, &route, &lanes).await?;
-    let faults = crate::api::rules::faults(&app, &route, &lanes, &left, &left.covered(&lanes)).await?;
+    let surveyed = SurveyedEnds::of(&app, &route, &lanes).await?;
+    let faults = crate::api::rules::faults(&app, &route, &lanes, &surveyed, &surveyed.covered(&lanes)).await?;
     let blocking: Vec<_> = faults.iter().filter(|f| f.blocks).collect();
     if !blocking.is_empty() {
         let listed: Vec<String> =
-            blocking.iter().map(|f| format!("{}: {}", f.field, hovrel_words::fault(&f.reason))).collect();
+            blocking.iter().map(|f| format!("{}: {}", f.field, hovrel_words::fault(f.into, &f.reason))).collect();
         return Err(Problem::not_now(
             format!("{} must be fixed first: {}", blocking.len(), listed.join("; ")),
             "Open Rules and fix what is listed there.",

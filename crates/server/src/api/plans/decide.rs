@@ -133,8 +133,7 @@ impl Stage {
     async fn of(app: &App, plan: Uuid) -> Result<Stage, Problem> {
         let plan = app.hub.store.plan(plan).await?;
         let route = app.hub.store.route(plan.route_id).await?;
-        let left = Names::of(app, route.left_system, &route.left_container).await?;
-        let right = Names::of(app, route.right_system, &route.right_container).await?;
+        let Ends { left, right } = Names::at_both(app, &route).await?;
         let summary: PlanSummary = serde_json::from_value(plan.summary)?;
         let targets = Ends { left: left.target(), right: right.target() };
         Ok(Stage { lanes: serde_json::from_value(plan.lanes)?, targets, paces: summary.paces.unwrap_or_default() })

@@ -92,8 +92,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
     let lanes: Vec<Lane> = serde_json::from_value(plan.lanes)?;
     let route = app.hub.store.route(plan.route_id).await?;
     let mut row = read(app.hub.store.change(id, seq as i32).await?)?;
-    let left = Names::of(app, route.left_system, &route.left_container).await?;
-    let right = Names::of(app, route.right_system, &route.right_container).await?;
+    let Ends { left, right } = Names::at_both(app, &route).await?;
     for (side, names) in [(&mut row.change.left, &left), (&mut row.change.right, &right)] {
         if let Some(side) = side {
             side.modified = side.modified.as_ref().map(|m| names.stamp(m, names));
@@ -177,7 +176,7 @@ pub(super) async fn detail(app: &App, id: Uuid, seq: u32) -> Result<ChangeDetail
 
 /// Why a value can't be carried to an end, in words.
 pub fn cannot(end: End, why: &FaultReason) -> String {
-    format!("it can't be transferred to the {}: {}", end.id(), hovrel_words::fault_into(end, why))
+    format!("it can't be transferred to the {}: {}", end.id(), hovrel_words::fault(end, why))
 }
 
 /// What an end holds after a write. Of comments and past changes only what is added is written: what is there stays.

@@ -37,7 +37,10 @@ pub struct PlanFigure {
     pub in_step: u64,
     pub left_in_scope: u64,
     pub left_total: u64,
+    /// Items that lanes cover which read the right.
+    pub right_in_scope: u64,
     pub only_right: u64,
+    pub only_left: u64,
     /// Pairs that a person let go: they are not carried, and not told again.
     pub let_go: u64,
     /// Kinds whose items stand in folders at both ends and don't keep their order there.
@@ -119,7 +122,9 @@ impl PlanFigure {
             in_step: summary.in_step,
             left_in_scope: summary.left_in_scope,
             left_total: summary.left_total,
+            right_in_scope: summary.right_in_scope,
             only_right: summary.only_right,
+            only_left: summary.only_left,
             let_go: summary.let_go,
             order_not_kept: summary.order_not_kept,
             covered_twice: summary.covered_twice,

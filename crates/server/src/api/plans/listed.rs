@@ -85,6 +85,8 @@ pub struct ChangeList {
 pub struct ListedChange {
     seq: u32,
     kind: Kind,
+    /// The end that it writes, or writes first.
+    written: End,
     outcome: Outcome,
     left: Option<hovrel_core::plan::Side>,
     right: Option<hovrel_core::plan::Side>,
@@ -94,7 +96,7 @@ pub struct ListedChange {
     conflicts_open: u32,
     losses: u32,
     faults: Vec<String>,
-    /// What the right would say to it, as the rehearsal found.
+    /// What the end that is written would say to it, as the rehearsal found.
     refusals: Vec<String>,
     included: bool,
     as_new: bool,
@@ -157,10 +159,11 @@ pub(super) fn listed(
         faults: brief
             .faults
             .iter()
-            .map(|(field, reason)| format!("{field}: {}", hovrel_words::fault_into(brief.written, reason)))
+            .map(|(field, reason)| format!("{field}: {}", hovrel_words::fault(brief.written, reason)))
             .collect(),
         refusals: refusals.iter().map(refusal_words).collect(),
         kind: brief.kind,
+        written: brief.written,
         outcome: brief.outcome,
         losses: brief.losses,
         steps: brief.steps,

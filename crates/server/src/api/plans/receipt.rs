@@ -11,7 +11,7 @@ use hovrel_core::loss::{Loss, LossCause, LossKind};
 use hovrel_core::model::{End, Kind};
 use hovrel_core::plan::{Brief, Decision, Outcome, losses_of_equal, losses_of_written};
 use hovrel_core::rehearse::Estimate;
-use hovrel_core::rules::{Direction, Lane};
+use hovrel_core::rules::Lane;
 use hovrel_store::Undertaken;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -33,6 +33,8 @@ pub enum Doing {
     CreateLeft,
     /// An item that is gone at the right is created once more.
     CreateAgain,
+    /// An item that is gone at the left is created once more.
+    CreateAgainLeft,
     Update,
     /// Only the left is written, with what was edited at the right.
     UpdateLeft,
@@ -40,6 +42,8 @@ pub enum Doing {
     Pair,
     /// Nothing is written: the right's values are kept, by decision.
     Keep,
+    /// Nothing is written: the left's values are kept, by decision.
+    KeepLeft,
     /// The pair is let go; nothing is removed.
     LetGo,
     /// Both ends came to the same by themselves: it is remembered, and nothing is written.
@@ -54,7 +58,7 @@ pub struct ReceiptLine {
     planned: i64,
     /// Carried out.
     done: i64,
-    /// What the right did not accept, or could not be done.
+    /// What was not accepted, or could not be done.
     refused: i64,
 }
 
@@ -79,8 +83,8 @@ pub struct Receipt {
     route_version: i32,
     left_system: String,
     right_system: String,
-    /// Whether a lane of the plan writes both ends.
-    both_ways: bool,
+    /// The ends that lanes of the plan write.
+    written: Vec<End>,
     lines: Vec<ReceiptLine>,
     losses: Vec<ReceiptLoss>,
     /// As the plan's figures have them.
@@ -94,16 +98,23 @@ pub struct Receipt {
 fn doing(of: &Undertaken, outcome: Outcome) -> Option<Doing> {
     match outcome {
         _ if of.let_go => Some(Doing::LetGo),
-        Outcome::New(End::Left) => Some(Doing::CreateLeft),
-        Outcome::New(End::Right) => Some(Doing::Create),
-        Outcome::Adopt if of.as_new => Some(Doing::Create),
-        Outcome::Gone(_) => Some(Doing::CreateAgain),
+        Outcome::New(end) => Some(create(end)),
+        Outcome::Adopt if of.as_new => Some(create(End::of_id(&of.written).unwrap_or(End::Right))),
+        Outcome::Gone(End::Right) => Some(Doing::CreateAgain),
+        Outcome::Gone(End::Left) => Some(Doing::CreateAgainLeft),
         Outcome::Adopt => Some(Doing::Pair),
         Outcome::Update(End::Left) => Some(Doing::UpdateLeft),
         Outcome::Update(End::Right) => Some(Doing::Update),
         Outcome::InStep => Some(Doing::Remember),
         Outcome::OutOfScope(_) | Outcome::TakenOff(_) => Some(Doing::LetGo),
         Outcome::Conflict | Outcome::Held(_) | Outcome::Blocked | Outcome::Unreadable => None,
+    }
+}
+
+fn create(end: End) -> Doing {
+    match end {
+        End::Left => Doing::CreateLeft,
+        End::Right => Doing::Create,
     }
 }
 
@@ -140,7 +151,12 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Re
                 (serde_json::from_value(row.brief)?, serde_json::from_value(row.decision)?);
             let writes = brief.fields_written(&decision, first_contact(&lanes, &brief.lane)) > 0;
             let came = |state: &str| i64::from(row.state.as_deref() == Some(state));
-            let doing = if writes { Doing::Update } else { Doing::Keep };
+            let doing = match (writes, brief.written) {
+                (true, End::Right) => Doing::Update,
+                (true, End::Left) => Doing::UpdateLeft,
+                (false, End::Right) => Doing::Keep,
+                (false, End::Left) => Doing::KeepLeft,
+            };
             add(doing, brief.kind.id(), [1, came("done"), came("refused")]);
         }
     }
@@ -150,7 +166,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Re
     Ok(Json(Receipt {
         lines: lines.into_iter().map(one).collect::<Result<_, Problem>>()?,
         losses: losses(&app, id, job, &lanes).await?,
-        both_ways: lanes.iter().any(|lane| lane.direction == Direction::Both),
+        written: End::BOTH.into_iter().filter(|end| lanes.iter().any(|l| l.direction.writes(*end))).collect(),
         links_back: figure.links_back,
         estimate: figure.estimate,
         left_system: store.system(route.left_system).await?.name,
