@@ -119,8 +119,10 @@ fn main() {
     for _ in 0..5 {
         best = best.min(compared(&lane, &Comparer::new(&lane, &cx)));
         let folders = FolderNames::new();
-        best_both = best_both
-            .min(compared(&both_ways, &Comparer::new(&both_ways, &cx).both_ways(&cx, Clocks::default(), &folders)));
+        best_both = best_both.min(compared(
+            &both_ways,
+            &Comparer::new(&both_ways, &cx).both_ways(&cx, Clocks::default(), Ends { left: &folders, right: &folders }),
+        ));
 
         let started = Instant::now();
         for a in left.iter().chain(&right) {

@@ -140,7 +140,7 @@ fn fields(e: &Evidence) -> Markup {
         table {
             thead { tr {
                 th { "Kind" } th { "Field" } th.n { "compared" } th.n { "agree" } th.n { "with a declared loss" } th.n { "as decided or saved" }
-                th.n { "pieces expected" } th.n { "there" } th.n { "only at the right" }
+                th.n { "pieces expected" } th.n { "there" } th.n { "only where it is written" }
             } }
             tbody { @for lane in &e.proof.lanes { @for field in &lane.fields {
                 @let pieces = lane.pieces.iter().find(|p| p.field == field.field);
@@ -176,7 +176,7 @@ fn differences(e: &Evidence) -> Markup {
 fn missing(e: &Evidence) -> Markup {
     html! {
         @if e.missing() > 0 {
-            h2 { "What is missing at the right" }
+            h2 { "What is missing at the end that is written" }
             table {
                 thead { tr { th { "Kind" } th { "Item" } th { "Title" } th { "Why" } } }
                 tbody { @for lane in &e.proof.lanes { @for item in &lane.missing { tr {

@@ -134,7 +134,7 @@ fn summary(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         ("Proof", id.as_str().into()),
         ("Items in scope at the left", sum(|l| l.left_count).into()),
         ("With a counterpart", sum(|l| l.paired).into()),
-        ("Missing at the right", (e.missing() as u64).into()),
+        ("Without a counterpart", (e.missing() as u64).into()),
         ("Fields that differ", (e.differing() as u64).into()),
         ("Losses as foreseen", proof.losses_foreseen.into()),
         ("Losses not foreseen", proof.losses_unforeseen.into()),
@@ -182,7 +182,7 @@ fn fields(book: &mut Workbook, e: &Evidence) -> Result<(), XlsxError> {
         ("As decided or saved", 18.0),
         ("Pieces expected", 16.0),
         ("Pieces there", 14.0),
-        ("Only at the right", 16.0),
+        ("Only where it is written", 22.0),
     ];
     let mut table = Table::new(book, "Fields", heads)?;
     for lane in &e.proof.lanes {

@@ -238,7 +238,7 @@ fn the_spreadsheet_is_read_by_another_program() {
     let book: serde_json::Value = serde_json::from_slice(&out.stdout).expect("JSON");
     let sheets: Vec<&str> = book.as_object().expect("sheets").keys().map(String::as_str).collect();
     assert_eq!(sheets.len(), 8, "{sheets:?}");
-    let order = "Their order in folders is transferred; in 2 of 3 folders the items stand as at the left";
+    let order = "Their order in folders is transferred; in 2 of 3 folders the items stand in the same order";
     assert_eq!(book["Kinds"][1], serde_json::json!(["Test case", 12, 11, 14, 1, 1, order]));
     assert_eq!(
         book["Fields"][1].as_array().expect("a row")[..6],
@@ -250,7 +250,7 @@ fn the_spreadsheet_is_read_by_another_program() {
     assert!(before.ends_with("… (cut here)") && before.chars().count() < 32_767, "{}", before.len());
     let rows = book["Summary"].as_array().expect("rows");
     let value = |what: &str| rows.iter().find(|r| r[0] == what).map(|r| r[1].clone()).expect("a row");
-    assert_eq!((value("Missing at the right"), value("Losses as foreseen")), (1.into(), 1.into()));
+    assert_eq!((value("Without a counterpart"), value("Losses as foreseen")), (1.into(), 1.into()));
     assert_eq!((value("Items that wait"), value("Items unexplained")), (2.into(), 0.into()));
     assert_eq!(book["Waits"].as_array().expect("rows").len(), 3, "a head and two causes");
 }

@@ -3,9 +3,7 @@
 use std::collections::BTreeSet;
 
 use chrono::{DateTime, Utc};
-use diesel::dsl::sql;
 use diesel::prelude::*;
-use diesel::sql_types::{Nullable, Text};
 use diesel_async::{AsyncConnection, RunQueryDsl};
 use hovrel_core::model::End;
 use serde_json::{Value, json};
@@ -403,22 +401,19 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// The items of the left that changes of some lanes are about, with their lane; only of what is taken in.
+    /// The items of an end that changes of some lanes are about, with their lane; only of what is taken in.
     pub async fn items_of_changes(
         &self,
         plan: Uuid,
         (lanes, end): (&[&str], End),
     ) -> Result<Vec<(String, String)>, StoreError> {
-        let id = match end {
-            End::Left => sql::<Nullable<Text>>("brief -> 'left' ->> 'id'"),
-            End::Right => sql::<Nullable<Text>>("brief -> 'right' ->> 'id'"),
-        };
         let query = changes::table
             .filter(changes::plan_id.eq(plan).and(changes::included).and(changes::lane.eq_any(lanes)))
             .order(changes::seq)
-            .select((changes::lane, id));
-        let rows: Vec<(String, Option<String>)> = query.load(&mut self.connection().await?).await?;
-        Ok(rows.into_iter().filter_map(|(lane, id)| Some((lane, id?))).collect())
+            .select((changes::lane, changes::left_id, changes::right_id));
+        let rows: Vec<(String, Option<String>, Option<String>)> = query.load(&mut self.connection().await?).await?;
+        let at_end = |(lane, left, right)| Some((lane, if end == End::Left { left } else { right }?));
+        Ok(rows.into_iter().filter_map(at_end).collect())
     }
 
     /// Changes of a plan after a place, moves of a base included.

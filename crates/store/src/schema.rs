@@ -60,6 +60,7 @@ diesel::table! {
         left_key -> Text, right_key -> Text, title -> Text, field_names -> Array<Text>, losses -> Int4,
         conflicts -> Int4, open -> Int4, brief -> Jsonb, body -> Jsonb, decision -> Jsonb, included -> Bool, refusals -> Jsonb,
         right_calls -> Double, left_calls -> Double, links_back -> Bool, named -> Text, decided_by -> Nullable<Uuid>,
+        right_id -> Nullable<Text>,
     }
 }
 diesel::table! {

@@ -4,6 +4,7 @@ use chrono::{DateTime, Utc};
 use diesel::prelude::*;
 use diesel::sql_types::{Array, BigInt, Bool, Integer, Text, Uuid as SqlUuid};
 use diesel_async::RunQueryDsl;
+use hovrel_core::model::{End, Ends};
 use uuid::Uuid;
 
 use crate::schema::{changes, jobs, journal, pairs, routes};
@@ -57,15 +58,17 @@ pub struct Touch {
     pub at: DateTime<Utc>,
 }
 
-/// A left artefact of a route.
+/// An artefact at an end of a lane.
 #[derive(Debug, Clone, Copy)]
 pub struct Open<'a> {
     /// The route.
     pub route: Uuid,
-    /// Its kind, by its id.
-    pub kind: &'a str,
-    /// Id of the item at the left.
-    pub left_id: &'a str,
+    /// The lane, by its id.
+    pub lane: &'a str,
+    /// The end.
+    pub end: End,
+    /// Id of the item there.
+    pub id: &'a str,
 }
 
 /// A change of an artefact in the newest plan of a route, which nothing has transferred yet.
@@ -92,22 +95,24 @@ pub struct OpenChange {
 }
 
 impl Store {
-    /// What the newest plans of routes have of left artefacts, as far as they were not transferred.
+    /// What the newest plans of routes have of artefacts, as far as they were not transferred.
     pub async fn open_changes(&self, of: &[Open<'_>]) -> Result<Vec<OpenChange>, StoreError> {
         let query = diesel::sql_query(
-            "select r.id as route, r.name as route_name, c.seq, c.outcome, c.included, c.open::bigint as open
-             from unnest($1, $2, $3) as w (route, kind, left_id)
+            "select distinct r.id as route, r.name as route_name, c.seq, c.outcome, c.included, c.open::bigint as open
+             from unnest($1, $2, $3, $4) as w (route, lane, at, id)
              join routes r on r.id = w.route
              join lateral (select id from plans where route_id = w.route order by made_at desc limit 1) p on true
-             join changes c on c.plan_id = p.id and c.left_id = w.left_id and c.kind = w.kind
+             join changes c on c.plan_id = p.id and c.lane = w.lane
+                and ((w.at = 'left' and c.left_id = w.id) or (w.at = 'right' and c.right_id = w.id))
              where c.outcome <> 'in_step'
                 and not exists (select from jobs j where j.plan_id = p.id and j.kind = 'transfer')
              order by r.name, c.seq",
         );
         let query = query
             .bind::<Array<SqlUuid>, _>(of.iter().map(|w| w.route).collect::<Vec<_>>())
-            .bind::<Array<Text>, _>(of.iter().map(|w| w.kind).collect::<Vec<_>>())
-            .bind::<Array<Text>, _>(of.iter().map(|w| w.left_id).collect::<Vec<_>>());
+            .bind::<Array<Text>, _>(of.iter().map(|w| w.lane).collect::<Vec<_>>())
+            .bind::<Array<Text>, _>(of.iter().map(|w| w.end.id()).collect::<Vec<_>>())
+            .bind::<Array<Text>, _>(of.iter().map(|w| w.id).collect::<Vec<_>>());
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
@@ -132,14 +137,15 @@ impl Store {
         Ok(query.load(&mut self.connection().await?).await?)
     }
 
-    /// What transfers of some routes did with left artefacts of these ids, newest first.
-    pub async fn touches(&self, of: &[Uuid], left_ids: &[&str]) -> Result<Vec<Touch>, StoreError> {
+    /// What transfers of some routes did with artefacts that have these ids at their ends, newest first.
+    pub async fn touches(&self, of: &[Uuid], ids: Ends<&[&str]>) -> Result<Vec<Touch>, StoreError> {
+        let of_these = changes::left_id.eq_any(ids.left).or(changes::right_id.eq_any(ids.right));
         let query = journal::table
             .inner_join(jobs::table.on(jobs::id.eq(journal::job_id)))
             .inner_join(
                 changes::table.on(changes::plan_id.nullable().eq(jobs::plan_id).and(changes::seq.eq(journal::seq))),
             )
-            .filter(jobs::route_id.eq_any(of).and(changes::left_id.eq_any(left_ids)))
+            .filter(jobs::route_id.eq_any(of).and(of_these))
             .order((journal::at.desc(), journal::seq))
             .limit(200)
             .select((

@@ -55,9 +55,10 @@ pub fn loss_cause(cause: &LossCause) -> String {
         LossCause::TableFitted { how: TableFit::ColumnNumbered } => {
             "two columns have one name; the later one gets a number".into()
         }
-        LossCause::FileOfOtherItem => "it is a file of another item; its address points to the left".into(),
+        LossCause::FileOfOtherItem => "it is a file of another item; its address points to where it comes from".into(),
         LossCause::FileNotFollowed => {
-            "it is kept in the left system, and not among the item's files; its address points there".into()
+            "it is kept in the system that it comes from, and not among the item's files; its address points there"
+                .into()
         }
         LossCause::NotReadable { what } => format!("{what}, so it can't be transferred"),
         LossCause::AlteredByTarget => "the target stored something else than what was sent".into(),

@@ -31,7 +31,7 @@ pub fn difference_cause(cause: DifferenceCause) -> &'static str {
         DifferenceCause::LeftOut => "left out",
         DifferenceCause::Undecided => "waits for a decision",
         DifferenceCause::CannotBeCarried => "the value can't be transferred",
-        DifferenceCause::Refused => "refused by the right",
+        DifferenceCause::Refused => "refused by the end that is written",
         DifferenceCause::NotPlannedYet => "not in a plan yet",
         DifferenceCause::NotTransferredYet => "planned, not transferred yet",
         DifferenceCause::ChangedSince(End::Left) => "changed at the left since the transfer",
@@ -44,8 +44,8 @@ pub fn difference_cause(cause: DifferenceCause) -> &'static str {
         DifferenceCause::Unreadable(End::Right) => "the value at the right can't be read",
         DifferenceCause::RemovedAt(End::Left) => "removed at the left since the transfer",
         DifferenceCause::RemovedAt(End::Right) => "removed at the right since the transfer",
-        DifferenceCause::KeptByDecision => "the right's value was kept by decision",
-        DifferenceCause::ChangedOnSaving => "changed by the right when it was saved",
+        DifferenceCause::KeptByDecision => "what stood there was kept by decision",
+        DifferenceCause::ChangedOnSaving => "changed there when it was saved",
         DifferenceCause::Unexplained => "no reason is known",
     }
 }
@@ -71,7 +71,7 @@ pub fn absent_item(item: &AbsentItem) -> &'static str {
 
 /// In one sentence for a person.
 pub fn order(OrderProof { carried, folders, same }: OrderProof) -> String {
-    let found = format!("in {same} of {folders} folders the items stand as at the left");
+    let found = format!("in {same} of {folders} folders the items stand in the same order");
     match carried {
         true => format!("their order in folders is transferred; {found}"),
         false => format!("their order in folders is not kept there; {found}"),

@@ -59,7 +59,7 @@ pub fn refusal(reason: &RefusalReason) -> String {
             format!("the file “{name}” is of the type {media_type}, which is not allowed there")
         }
         RefusalReason::FileTwice { name } => {
-            format!("two files are called “{name}”, and names are unique there; rename one at the left")
+            format!("two files are called “{name}”, and names are unique there; rename one where they come from")
         }
         RefusalReason::LinkType { link } => format!("links of the type “{link}” are not allowed there"),
         RefusalReason::CallsNotTaken => "steps can't call shared steps there".into(),

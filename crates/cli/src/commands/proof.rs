@@ -47,7 +47,7 @@ fn told(Verified { evidence, fingerprint }: &Verified, expected: bool) -> String
         hovrel_words::headline(&proof.headline),
     );
     for lane in &proof.lanes {
-        out += &format!("{:<18}{} of {} paired\n", lane.left_kind.word(), lane.paired, lane.left_count);
+        out += &format!("{:<18}{} of {} paired\n", lane.left_kind.word(), lane.paired, lane.covered());
     }
     out
 }

@@ -69,7 +69,7 @@ const OUTCOMES: [(&str, &str, bool); 16] = [
     ("new_left", "new at left", false),
     ("update_right", "update right", true),
     ("update_left", "update left", false),
-    ("adopt", "already at right", true),
+    ("adopt", "already at both", true),
     ("held_right", "edited at right", true),
     ("held_left", "edited at left", false),
     ("conflict", "conflict", true),

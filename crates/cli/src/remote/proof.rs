@@ -71,8 +71,9 @@ pub async fn run(to: &Connection, asked: &Prove) -> Result<Found, Trouble> {
     let Headline { agrees, waits_items: waits, unexplained_items: unexplained } = read(&proof["headline"])?;
     let mut lines: Vec<String> = Vec::new();
     for lane in proof["lanes"].as_array().into_iter().flatten() {
+        let read = if lane["direction"] == "to_left" { "right_count" } else { "left_count" };
         let kind = lane["left_kind"].as_str().unwrap_or_default().replace('_', " ");
-        lines.push(format!("{kind:<14}{:>8} of {} paired", lane["paired"], lane["left_count"]));
+        lines.push(format!("{kind:<14}{:>8} of {} paired", lane["paired"], lane[read]));
     }
     let mut bytes = (0, 0, 0, 0);
     for files in proof["lanes"].as_array().into_iter().flatten().map(|l| &l["files"]).filter(|f| f.is_object()) {

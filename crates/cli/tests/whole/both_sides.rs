@@ -12,7 +12,7 @@ use serde_json::{Value, json};
 use crate::program::Program;
 
 /// Asks until something is found: what a transfer made is surveyed after it.
-async fn found(client: &Client, path: &str) -> Value {
+pub async fn found(client: &Client, path: &str) -> Value {
     eventually(path, async || {
         let (status, body) = client.call(Method::GET, path, None, None).await;
         (status.is_success() && body != json!([])).then_some(body)

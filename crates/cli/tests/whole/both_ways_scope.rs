@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 
 use hovrel_connect::Write;
-use hovrel_core::model::{Artefact, Kind, Value as Held};
+use hovrel_core::model::{Artefact, Fields, Kind, Value as Held};
 use hovrel_testkit::{Known, OLDSTONE, TALLYBENCH, read_all};
 use serde_json::json;
 
@@ -51,7 +51,8 @@ async fn folders_out_of_scope_are_made_at_neither_end() {
     let used = folder("Seen by the route", Some(inside.clone())).await;
     folder("Empty", Some(inside)).await;
     let elsewhere = folder("None of its business", None).await;
-    for (title, parent) in [("A new case", used), ("Another new case", elsewhere)] {
+    let deeper = folder("Deeper", Some(used.clone())).await;
+    for (title, parent) in [("A new case", used), ("Another new case", elsewhere), ("A case below", deeper.clone())] {
         let fields =
             [("title", Held::text(title)), ("priority", Held::choice("Normal")), ("status", Held::choice("active"))];
         let (fields, parent) = (fields.into_iter().collect(), Some(parent));
@@ -59,15 +60,39 @@ async fn folders_out_of_scope_are_made_at_neither_end() {
             Write { kind: Kind::TestCase, id: None, version: None, fields, parent: Some(parent), in_source: false };
         right.write(TALLYBENCH.container, &write).await.expect("it is made");
     }
+    // One that has been at both ends moves into one of them.
+    let items = ground.items().await;
+    let is_below = |folder: &Option<String>| {
+        all.iter()
+            .any(|f| Some(&f.id) == folder.as_ref() && (f.parent.as_ref() == Some(&covered.id) || f.id == covered.id))
+    };
+    let moved = &items.values().find(|(left, _)| is_below(&left.parent)).expect("a case in it").1;
+    let now = right.one(TALLYBENCH.container, Kind::TestCase, &moved.id).await.expect("it is there");
+    let write = Write {
+        kind: Kind::TestCase,
+        id: Some(now.id),
+        version: now.version,
+        fields: Fields::default(),
+        parent: Some(Some(deeper.clone())),
+        in_source: false,
+    };
+    right.write(TALLYBENCH.container, &write).await.expect("it is moved");
     let before = (names(&ground, &OLDSTONE, Kind::Folder).await, names(&ground, &TALLYBENCH, Kind::Folder).await);
-    // A case in a folder that is new comes with the run after.
-    ground.run(None).await;
+    // Folders come before what they hold, all in one run.
     ground.run(None).await;
     let after = (names(&ground, &OLDSTONE, Kind::Folder).await, names(&ground, &TALLYBENCH, Kind::Folder).await);
+    let all = read_all(&*left, OLDSTONE.container, Kind::Folder).await;
+    let id = |title: &str| all.iter().find(|f| f.title == title).map(|f| f.id.clone());
     let made: Vec<&(String, Option<String>)> = after.0.difference(&before.0).collect();
-    assert_eq!(made, [&("Seen by the route".to_owned(), Some(covered.id.clone()))]);
+    let wanted = [("Deeper".to_owned(), id("Seen by the route")), ("Seen by the route".to_owned(), Some(covered.id))];
+    assert_eq!(made, wanted.iter().collect::<Vec<_>>());
     assert_eq!(after.1, before.1, "and none at the right");
     let cases = names(&ground, &OLDSTONE, Kind::TestCase).await;
-    let is_there = |title: &str| cases.iter().any(|(t, _)| t == title);
-    assert_eq!([is_there("A new case"), is_there("Another new case")], [true, false]);
+    let folder_of = |title: &str| cases.iter().find(|(t, _)| t == title).map(|(_, folder)| folder.clone());
+    assert_eq!(folder_of("A new case"), Some(id("Seen by the route")));
+    assert_eq!(folder_of("A case below"), Some(id("Deeper")));
+    assert_eq!(folder_of("Another new case"), None);
+    assert_eq!(folder_of(&moved.title), Some(id("Deeper")));
+    let next = ground.client.dry_run(&ground.route).await;
+    assert_eq!(next["included"], 0, "{:?}", ground.client.all_changes(&next).await);
 }

@@ -3,11 +3,13 @@
 
 use std::collections::BTreeMap;
 
+use hovrel_connect::Write;
 use hovrel_core::model::{Artefact, Kind, Value as Held};
 use hovrel_standins::world::Size;
 use hovrel_testkit::{Client, FERNWAY, Known, OLDSTONE, Systems, read_all, settled, settled_route};
 use serde_json::{Value, json};
 
+use crate::both_sides::found;
 use crate::both_ways::{edited, text};
 use crate::browser::walked;
 use crate::program::Program;
@@ -26,6 +28,12 @@ impl Ground {
     /// Test cases to the right by settled rules, and defects that are still to be turned.
     async fn begin() -> Ground {
         let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
+        let there = systems.connect(&FERNWAY);
+        for n in 1..=4 {
+            let fields = [(TITLE.1, Held::text(format!("Gate {n} stays open")))].into_iter().collect();
+            let write = Write { kind: Kind::Defect, id: None, version: None, fields, parent: None, in_source: false };
+            there.write(FERNWAY.container, &write).await.expect("it is made");
+        }
         let client = Client::sign_in(&program.address).await;
         let kinds = [Kind::TestCase, Kind::Defect];
         let (route, _) = settled_route(&client, &systems, &OLDSTONE, &FERNWAY, &kinds).await.expect("kinds in common");
@@ -72,6 +80,14 @@ impl Ground {
         (plan, found)
     }
 
+    /// What the page of an item shows.
+    async fn page(&self, end: &str, known: &Known, id: &str) -> Value {
+        let route = self.client.get(&format!("/routes/{}", self.route)).await;
+        let system = route[end]["system"].as_str().expect("a system").to_owned();
+        let page = format!("/systems/{system}/containers/{}/artefact?kind=defect&id={id}", known.container);
+        found(&self.client, &page).await
+    }
+
     async fn edit(&self, known: &Known, item: &Artefact, field: &str, to: &str) {
         let to = Held::text(to);
         edited((&self.systems, known), item, false, |_| [(field, to)].into_iter().collect()).await;
@@ -88,6 +104,10 @@ async fn defects_come_back_while_cases_go_over() {
     assert!(found.values().all(|outcome| ["new_left", "adopt", "blocked"].contains(&outcome.as_str())), "{found:?}");
     assert_eq!(plan["right_in_scope"].as_u64(), Some(defects.len() as u64));
     assert!(plan["left_in_scope"].as_u64() > Some(0), "the cases of the left: {plan}");
+    // The page of what is to be made at the left says so, although nothing of it is there yet.
+    let fresh = defects.iter().find(|d| found.get(&d.key).is_some_and(|o| o == "new_left")).expect("one is new");
+    let waits = ground.page("right", &FERNWAY, &fresh.id).await;
+    assert_eq!((waits["open"][0]["outcome"].as_str(), &waits["touches"]), (Some("new_left"), &json!([])), "{waits}");
     ground.client.decide_all(&plan).await;
     let receipt = ground.client.get(&format!("/plans/{}/receipt", plan["id"].as_str().expect("an id"))).await;
     assert_eq!(receipt["written"], json!(["left", "right"]));
@@ -98,15 +118,25 @@ async fn defects_come_back_while_cases_go_over() {
     assert_eq!(pairs.len() + blocked, defects.len(), "each defect of the right is at the left once");
     let (_, again) = ground.plan().await;
     assert!(again.values().all(|outcome| outcome == "blocked"), "{again:?}");
+    let (made, fresh) = pairs.iter().find(|(_, right)| right.id == fresh.id).expect("it was made");
+    for (end, known, id) in [("right", &FERNWAY, &fresh.id), ("left", &OLDSTONE, &made.id)] {
+        let shown = ground.page(end, known, id).await;
+        let touched = &shown["touches"][0];
+        assert_eq!(
+            (touched["outcome"].as_str(), touched["state"].as_str()),
+            (Some("new_left"), Some("done")),
+            "{shown}"
+        );
+    }
 
     // People work at both ends: what the right says arrives, what the left says is its own, and both at once is asked about.
-    let [theirs, ours, both, gone] = &pairs[..4] else { panic!("{} pairs", pairs.len()) };
+    let [theirs, ours, both, rests] = &pairs[..4] else { panic!("{} pairs", pairs.len()) };
     ground.edit(&FERNWAY, &theirs.1, TITLE.1, "Said at the right").await;
     ground.edit(&OLDSTONE, &ours.0, TITLE.0, "Said at the left").await;
     ground.edit(&FERNWAY, &both.1, TITLE.1, "One of two").await;
     ground.edit(&OLDSTONE, &both.0, TITLE.0, "The other of two").await;
     let (plan, found) = ground.plan().await;
-    let outcomes = [theirs, ours, both, gone].map(|pair| found.get(&pair.1.key).map(String::as_str));
+    let outcomes = [theirs, ours, both, rests].map(|pair| found.get(&pair.1.key).map(String::as_str));
     assert_eq!(outcomes, [Some("update_left"), Some("held_left"), Some("conflict"), None], "{found:?}");
 
     // In the browser: what the left holds is kept or written over, and the transfer carries it.

@@ -10,7 +10,7 @@ use super::prevails::both_edited;
 use crate::base::{Base, Why};
 use crate::carry::{BothWays, Converted, FaultReason};
 use crate::law::{Clash, Held, Remembered, Verdict, Ways, made_of, verdict};
-use crate::model::{Artefact, End, Ends, Slot, Value, marks_system, origin_mark};
+use crate::model::{Artefact, End, Ends, Reference, Slot, Value, marks_system, origin_mark};
 use crate::plan::{FieldChange, FieldDecision, FieldReason, Merge, Rebase, Returned};
 use crate::rules::FirstContact;
 use crate::scope::Filter;
@@ -144,7 +144,11 @@ impl Comparer<'_> {
         let own = fields.iter().filter(|f| f.field != Slot::Folder);
         own.for_each(|f| made.fields.set(f.field.id(), f.write.clone()));
         let folder = fields.iter().find_map(|f| match &f.write {
-            Value::Reference(folder) if f.field == Slot::Folder => back.folders.get(folder.id()),
+            Value::Reference(Reference::Known(id)) if f.field == Slot::Folder => back.folders[self.read()].get(id),
+            // One that is still to be made is called as the one that it is made from.
+            Value::Reference(Reference::Pending { id, .. }) if f.field == Slot::Folder => {
+                back.folders[self.written].get(id)
+            }
             _ => None,
         });
         let folders = folder.map_or(&[][..], Vec::as_slice);

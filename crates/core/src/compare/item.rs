@@ -95,7 +95,8 @@ pub struct Comparer<'a> {
 pub(super) struct Back<'a> {
     pub cx: &'a Context<'a>,
     pub clocks: Clocks,
-    pub folders: &'a FolderNames,
+    /// Of each end.
+    pub folders: Ends<&'a FolderNames>,
 }
 
 /// The time at which two ends are compared, and how right their own clocks are.
@@ -214,8 +215,8 @@ impl<'a> Comparer<'a> {
     }
 
     /// With the ways back of a lane that carries both ways ([`Lane::with_ways_back`]): what they look at, what the clocks show,
-    /// and the folders of the end that is not written first.
-    pub fn both_ways(mut self, cx: &'a Context<'a>, clocks: Clocks, folders: &'a FolderNames) -> Comparer<'a> {
+    /// and the folders of each end.
+    pub fn both_ways(mut self, cx: &'a Context<'a>, clocks: Clocks, folders: Ends<&'a FolderNames>) -> Comparer<'a> {
         let (lane, into) = (self.lane, self.written.other());
         for (n, rule) in self.rules.iter_mut().enumerate() {
             let Some(of_lane) = lane.rules.iter().find(|r| r.id == *rule.id) else { continue };

@@ -13,7 +13,7 @@ use crate::identity::Evidence;
 use crate::loss::Loss;
 use crate::model::{Artefact, End, Ends, Kind, Slot, Value};
 use crate::plan::{Absence, Change, FieldChange, FieldReason, Outcome, Side};
-use crate::rules::RuleId;
+use crate::rules::{FirstContact, RuleId};
 
 /// What a lane's comparison found.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -80,7 +80,13 @@ pub fn compare_lane(
         _ => None,
     });
     let borne: HashSet<&str> = paired.filter_map(|item| item.origin.as_deref()).collect();
-    for &relation in relations {
+    // What comes into a new folder of the end that is not written first comes after it.
+    let (first, rest): (Vec<&Relation<'_>>, Vec<_>) = relations.iter().partition(|relation| {
+        comparer.back.is_some()
+            && comparer.lane.kind_at(written) == Kind::Folder
+            && matches!(relation, Relation::Only(end, _) if *end == written)
+    });
+    for &relation in first.into_iter().chain(rest) {
         let seq = known.first_seq + out.changes;
         let (item, one) = match relation {
             Relation::LetGo(_) => {
@@ -138,7 +144,7 @@ pub fn compare_lane(
         seqs[written].insert(&item.id, seq);
         out.in_step += u64::from(one.outcome == Outcome::InStep);
         out.changes += 1;
-        keep(compared.change(seq, item, one, &seqs[written]));
+        keep(compared.change(seq, item, one, &seqs));
     }
     out
 }
@@ -255,12 +261,15 @@ impl Compared<'_> {
         (depends_on.into_iter().collect(), after.into_iter().collect())
     }
 
-    /// The change that was found. `seqs` has the places of those before it, by the ids of their items at the end that is
-    /// read.
-    fn change(&self, seq: u32, item: &Artefact, one: One<'_>, seqs: &HashMap<&str, u32>) -> Change {
+    /// The change that was found. `seqs` has the places of those before it.
+    fn change(&self, seq: u32, item: &Artefact, one: One<'_>, seqs: &Seqs<'_>) -> Change {
         let (read, written) = (self.comparer.read(), self.comparer.written);
         let fields = if one.found.fields.is_empty() { &one.as_new } else { &one.found.fields };
-        let (depends_on, after) = self.waits(written, fields, seqs);
+        let (mut depends_on, after) = self.waits(written, fields, &seqs[written]);
+        let (needed_back, _) = self.waits(read, &goes_back(fields, written), &seqs[read]);
+        depends_on.extend(needed_back);
+        depends_on.sort_unstable();
+        depends_on.dedup();
         let mut losses: Vec<Loss> = one.found.fields.iter().flat_map(|f| f.losses.clone()).collect();
         losses.extend(one.found.losses);
         let mut sides = Ends::default();
@@ -290,6 +299,16 @@ impl Compared<'_> {
             ..self.bare(seq, one.outcome)
         }
     }
+}
+
+/// What fields bring to the end that their lane does not write first, unless a person says otherwise.
+fn goes_back(fields: &[FieldChange], first: End) -> Vec<FieldChange> {
+    let back = |f: &FieldChange| {
+        let decided = f.reason.default_decision(FirstContact::Ask, first);
+        let (slot, write, _) = f.decided_into(decided, first.other(), first)?;
+        Some(FieldChange { write: write.clone(), ..FieldChange::of(slot.clone()) })
+    };
+    fields.iter().filter(|f| f.back.is_some()).filter_map(back).collect()
 }
 
 /// The origin mark of an adopted artefact is written without asking: the field is Hovrel's own, unless

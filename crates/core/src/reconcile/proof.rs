@@ -97,6 +97,14 @@ impl LaneProof {
         }
     }
 
+    /// How many artefacts are in the lane's scope at the end that it reads.
+    pub fn covered(&self) -> u64 {
+        match self.direction.read() {
+            End::Left => self.left_count,
+            End::Right => self.right_count,
+        }
+    }
+
     /// That files are read, of so many that both ends have.
     pub fn begin_files(&mut self, of: u64) {
         self.files = Some(FilesRead { of, ..FilesRead::default() });

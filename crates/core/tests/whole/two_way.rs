@@ -187,7 +187,11 @@ pub fn with_places<T>(
     match lane.direction {
         Direction::Both => look(
             &Comparer::new(lane, &cx.right)
-                .both_ways(&cx.left, Clocks { now: clock, ahead: Ends::of(|_| Some(0)) }, &folders)
+                .both_ways(
+                    &cx.left,
+                    Clocks { now: clock, ahead: Ends::of(|_| Some(0)) },
+                    Ends { left: &folders, right: &folders },
+                )
                 .standing(standing),
         ),
         _ => look(&Comparer::new(lane, &cx.right).standing(standing)),

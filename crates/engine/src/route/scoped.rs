@@ -11,7 +11,7 @@ use hovrel_core::compare::{AtEnd, Clocks, Comparer, FolderNames};
 use hovrel_core::cover::{Chosen, Covered, HandedOver, choose_at_both, hand_over, keep_needed_at_right};
 use hovrel_core::expression::Moment;
 use hovrel_core::identity::{Asked, Between, Counterparts, InLane, Settled, counterparts};
-use hovrel_core::model::{Artefact, ById, End, Ends, Kind, Reference};
+use hovrel_core::model::{Artefact, ById, End, Ends, Kind, Reference, marks_system};
 use hovrel_core::prepare::call_order;
 use hovrel_core::rules::{Direction, Lane};
 use hovrel_core::scope::{Condition, Filter};
@@ -51,8 +51,7 @@ impl<'a> Scoped<'a> {
 pub(crate) struct Ways<'a> {
     into_first: Context<'a>,
     into_other: Option<Context<'a>>,
-    /// Of the end that is not written first.
-    folders: &'a FolderNames,
+    folders: Ends<&'a FolderNames>,
     clocks: Clocks,
 }
 
@@ -67,7 +66,7 @@ impl<'a> Ways<'a> {
                 true => Some(both.ends.context_into(first.other(), lane, &places[first.other()])?),
                 false => None,
             },
-            folders: &both.at[first.other()].paths,
+            folders: both.at.as_ref().map(|end| &end.paths),
             clocks: Clocks {
                 now: both.read_at.timestamp(),
                 ahead: both.at.as_ref().map(|end| end.connector.meter().clock_ahead),
@@ -132,15 +131,16 @@ pub(crate) fn scope_lanes<'a>(
     let is_written = Ends::of(|end| lanes.iter().any(|lane| lane.direction.writes(end)));
     for s in &mut scoped {
         let read = s.lane.read();
-        let from = &mut s.covered[read];
-        match s.lane.kind_at(read) {
-            Kind::Folder => from.sort_by_key(|f| both.at[read].paths.get(&f.id).map_or(0, Vec::len)),
-            Kind::SharedSteps => {
-                let order = call_order(from);
-                let at: HashMap<&str, usize> = order.iter().enumerate().map(|(n, id)| (id.as_str(), n)).collect();
-                from.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
+        if s.lane.kind_at(read) == Kind::Folder {
+            for end in End::BOTH {
+                s.covered[end].sort_by_key(|f| both.at[end].paths.get(&f.id).map_or(0, Vec::len));
             }
-            _ => {}
+        }
+        let from = &mut s.covered[read];
+        if s.lane.kind_at(read) == Kind::SharedSteps {
+            let order = call_order(from);
+            let at: HashMap<&str, usize> = order.iter().enumerate().map(|(n, id)| (id.as_str(), n)).collect();
+            from.sort_by_key(|a| at.get(a.id.as_str()).copied().unwrap_or(usize::MAX));
         }
         for into in End::BOTH.into_iter().filter(|end| is_written[*end]) {
             place(&mut places[into], into, s, both, &pairs[&s.lane.id]);
@@ -223,7 +223,8 @@ fn prepared_for_lane<'a>(both: &'a BothEnds, lane: &Lane, items: Vec<&'a Artefac
 }
 
 /// Notes where the items of a lane are at an end, on the way there: with their pair, with what surely is their counterpart, or
-/// still to be made. What is to be made at the end that a lane does not write first is led to by nothing so far.
+/// still to be made. Of what is to be made at the end that a lane does not write first only folders are led to: they come before
+/// all that they hold.
 fn place(places: &mut Places, into: End, s: &Scoped<'_>, both: &BothEnds, known: &Pairs) {
     let (from, read) = (into.other(), s.lane.read());
     let (from_kind, kind) = (s.lane.kind_at(from), s.lane.kind_at(into));
@@ -237,8 +238,13 @@ fn place(places: &mut Places, into: End, s: &Scoped<'_>, both: &BothEnds, known:
         let ids = Ends::at(read, *id, other.id.as_str());
         set(ids[from], Reference::Known(ids[into].to_owned()));
     }
-    let to_be_made = s.covered[from].iter().filter(|a| into == s.lane.written() && known.place(from, &a.id).is_none());
-    for artefact in to_be_made {
+    let system = both.ends.systems[into].as_str();
+    let came_from_there = |a: &Artefact| a.origin.as_deref().is_some_and(|mark| marks_system(mark, system));
+    let is_made = |a: &Artefact| match into == s.lane.written() {
+        true => true,
+        false => s.lane.direction == Direction::Both && from_kind == Kind::Folder && !came_from_there(a),
+    };
+    for artefact in s.covered[from].iter().filter(|a| is_made(a) && known.place(from, &a.id).is_none()) {
         set(&artefact.id, Reference::Pending { kind: from_kind, id: artefact.id.clone() });
     }
 }

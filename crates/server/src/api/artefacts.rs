@@ -8,7 +8,7 @@ use axum::{Extension, Json};
 use chrono::{DateTime, Utc};
 use hovrel_connect::Connector;
 use hovrel_core::diff::{ValueDiff, diff};
-use hovrel_core::model::{Artefact, Attachment, End, Kind, LinkEnd, Stamp, Value};
+use hovrel_core::model::{Artefact, Attachment, End, Ends, Kind, LinkEnd, Stamp, Value};
 use hovrel_core::rules::Lane;
 use hovrel_engine::Hub;
 use hovrel_store::{Neighbour, Open, PairOf, System};
@@ -328,7 +328,7 @@ async fn kept(app: &App, counterparts: &[Counterpart]) -> Result<Vec<KeptAnswer>
     Ok(out)
 }
 
-/// Changes of an artefact that wait in the newest plans: as the left item itself, or through its counterparts.
+/// Changes of an artefact that wait in the newest plans: its own, or through its counterparts.
 async fn open(
     app: &App,
     (system, container): (Uuid, &str),
@@ -336,11 +336,18 @@ async fn open(
     artefact: &Artefact,
 ) -> Result<Vec<OpenAnswer>, Problem> {
     let routes = app.hub.store.routes().await?;
-    let begin_here = routes.iter().filter(|r| r.left_system == system && r.left_container == container);
-    let itself = |route: Uuid| Open { route, kind: artefact.kind.id(), left_id: &artefact.id };
-    let made_from = counterparts.iter().filter(|c| c.end == End::Left);
-    let through = made_from.map(|c| Open { route: c.route, kind: c.item.kind.id(), left_id: &c.item.id });
-    let of: Vec<Open<'_>> = begin_here.map(|r| itself(r.id)).chain(through).collect();
+    let mut here: Vec<(Uuid, End, Lane)> = Vec::new();
+    for route in &routes {
+        for end in End::BOTH.into_iter().filter(|end| route.end(*end) == (system, container)) {
+            let lanes: Vec<Lane> = serde_json::from_value(route.lanes.clone())?;
+            let of_kind = lanes.into_iter().filter(|lane| lane.kind_at(end) == artefact.kind);
+            here.extend(of_kind.map(|lane| (route.id, end, lane)));
+        }
+    }
+    let itself =
+        here.iter().map(|(route, end, lane)| Open { route: *route, lane: &lane.id, end: *end, id: &artefact.id });
+    let through = counterparts.iter().map(|c| Open { route: c.route, lane: &c.lane, end: c.end, id: &c.item.id });
+    let of: Vec<Open<'_>> = itself.chain(through).collect();
     let found = app.hub.store.open_changes(&of).await?.into_iter().map(|c| OpenAnswer {
         route: c.route,
         route_name: c.route_name,
@@ -354,9 +361,12 @@ async fn open(
 
 async fn touches(app: &App, counterparts: &[Counterpart], artefact: &Artefact) -> Result<Vec<TouchAnswer>, Problem> {
     let routes: Vec<Uuid> = counterparts.iter().map(|c| c.route).collect();
-    let lefts: Vec<&str> =
-        counterparts.iter().map(|c| if c.end == End::Left { &c.item.id } else { &artefact.id }.as_str()).collect();
-    let found = app.hub.store.touches(&routes, &lefts).await?;
+    let ids = Ends::of(|end| {
+        let id = |c: &'_ Counterpart| if c.end == end { c.item.id.clone() } else { artefact.id.clone() };
+        counterparts.iter().map(id).collect::<Vec<String>>()
+    });
+    let ids = ids.as_ref().map(|ids| ids.iter().map(String::as_str).collect::<Vec<&str>>());
+    let found = app.hub.store.touches(&routes, ids.as_ref().map(Vec::as_slice)).await?;
     let of = |t: hovrel_store::Touch| {
         let counterpart = counterparts.iter().find(|c| Some(c.route) == t.route)?;
         Some(TouchAnswer {

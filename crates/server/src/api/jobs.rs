@@ -144,7 +144,8 @@ pub async fn refused(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Jso
     let mut out = Vec::new();
     for (row, body) in app.hub.store.refused(id, plan).await? {
         let change: Change = serde_json::from_value(body)?;
-        let (key, title) = change.left.map(|s| (s.key, s.title)).unwrap_or_default();
+        let side = change.side(change.written.other()).or(change.side(change.written));
+        let (key, title) = side.map(|s| (s.key.clone(), s.title.clone())).unwrap_or_default();
         out.push(RefusedChange {
             seq: row.seq as u32,
             key,

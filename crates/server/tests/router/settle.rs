@@ -287,7 +287,7 @@ async fn values_are_counted_as_they_reach_the_map() {
     let everybody = people(lane, named).await;
     let count = |told: &Value| told.as_array().unwrap().iter().map(|p| p["count"].as_u64().unwrap()).sum::<u64>();
     assert!(
-        everybody.as_array().unwrap().iter().any(|p| p["right"].is_string() && p["how"].is_string()),
+        everybody.as_array().unwrap().iter().any(|p| p["there"].is_string() && p["how"].is_string()),
         "{everybody}"
     );
     let some = people(&few, named).await;

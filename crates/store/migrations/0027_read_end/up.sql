@@ -17,3 +17,7 @@ alter table kept_histories
     drop constraint kept_histories_pkey,
     add primary key (route_id, lane, item_end, item_id);
 alter table kept_histories alter column item_end drop default;
+
+-- Of what is new at the left, the item that it comes from is at the right.
+alter table changes add column right_id text generated always as (brief -> 'right' ->> 'id') stored;
+create index changes_of_right_item on changes (right_id) where right_id is not null;

@@ -110,7 +110,9 @@ it("what is new at the left shows where it comes from, and what can't be created
   const { text } = row({ written: "left", outcome: "new_left", left: undefined, right });
   expect(text).toContain("new FW-4 Gate stays open");
   expect(text).not.toContain("left out");
-  expect(row({ written: "left", outcome: "new_left", left: undefined, right, included: false }).text).toContain("left out FW-4");
+  expect(row({ written: "left", outcome: "new_left", left: undefined, right, included: false }).text).toContain(
+    "left out FW-4",
+  );
   const blocked = row({ outcome: "blocked", left: undefined, right, included: false, faults: ["Grade: no way back"] });
   expect(blocked.text).toContain("FW-4 Gate stays open");
 });
