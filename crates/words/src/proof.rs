@@ -45,6 +45,7 @@ pub fn difference_cause(cause: DifferenceCause) -> &'static str {
         DifferenceCause::RemovedAt(End::Left) => "removed at the left since the transfer",
         DifferenceCause::RemovedAt(End::Right) => "removed at the right since the transfer",
         DifferenceCause::KeptByDecision => "what stood there was kept by decision",
+        DifferenceCause::Turned => "as it was when the lane was turned round",
         DifferenceCause::ChangedOnSaving => "changed there when it was saved",
         DifferenceCause::Unexplained => "no reason is known",
     }

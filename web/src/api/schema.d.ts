@@ -1885,7 +1885,7 @@ export interface components {
          * @description Why something does not agree, with the end that it is about.
          * @enum {string}
          */
-        DifferenceCause: "left_out" | "undecided" | "cannot_be_carried" | "refused" | "not_planned_yet" | "not_transferred_yet" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "rule_changed" | "target_moved" | "waits_for_others" | "left_unreadable" | "right_unreadable" | "removed_at_left" | "removed_at_right" | "kept_by_decision" | "changed_on_saving" | "unexplained";
+        DifferenceCause: "left_out" | "undecided" | "cannot_be_carried" | "refused" | "not_planned_yet" | "not_transferred_yet" | "left_changed_since" | "right_changed_since" | "both_changed_since" | "rule_changed" | "target_moved" | "waits_for_others" | "left_unreadable" | "right_unreadable" | "removed_at_left" | "removed_at_right" | "kept_by_decision" | "turned" | "changed_on_saving" | "unexplained";
         /**
          * @description The end or ends that are written.
          * @enum {string}

@@ -36,9 +36,9 @@ it("a lane reads one end and writes the other, whichever way it runs", () => {
 it("whoever turns a lane is told which rules it lost by that", () => {
   expect(turnedWords({ lost: [], both_ways: 0 }, "to_left")).toBeUndefined();
   expect(turnedWords({ lost: ["Team", "Hours"], both_ways: 0 }, "to_left")).toBe(
-    "2 rules can’t run that way, and went: Team, Hours",
+    "2 rules removed, because they can’t run that way: Team, Hours",
   );
   expect(turnedWords({ lost: ["Team"], both_ways: 4 }, "both")).toBe(
-    "4 rules of this lane can run both ways, and will. 1 rule can’t run that way, and went: Team",
+    "4 rules of this lane can run both ways, and will. 1 rule removed, because it can’t run that way: Team",
   );
 });

@@ -43,7 +43,11 @@ export function turnedWords(
 ): string | undefined {
   const back = direction === "both" ? [`${count(both_ways, "rule")} of this lane can run both ways, and will`] : [];
   const gone =
-    lost.length > 0 ? [`${count(lost.length, "rule")} can’t run that way, and went: ${lost.join(", ")}`] : [];
+    lost.length > 0
+      ? [
+          `${count(lost.length, "rule")} removed, because ${lost.length === 1 ? "it" : "they"} can’t run that way: ${lost.join(", ")}`,
+        ]
+      : [];
   return [...back, ...gone].join(". ") || undefined;
 }
 

@@ -188,6 +188,7 @@ export const causeWord: Record<Schemas["DifferenceCause"], string> = {
   removed_at_left: "removed at the left since the transfer",
   removed_at_right: "removed at the right since the transfer",
   kept_by_decision: "what was there was kept by decision",
+  turned: "as it was when the lane was turned round",
   changed_on_saving: "it was changed there when saving",
   unexplained: "for no known reason",
 };

@@ -24,15 +24,18 @@ struct Ground {
 /// What each end calls the title of a defect.
 const TITLE: (&str, &str) = ("name", "title");
 
+async fn made(systems: &Systems, known: &Known, field: &str, title: String) {
+    let fields = [(field, Held::text(title))].into_iter().collect();
+    let write = Write { kind: Kind::Defect, id: None, version: None, fields, parent: None, in_source: false };
+    systems.connect(known).write(known.container, &write).await.expect("it is made");
+}
+
 impl Ground {
     /// Test cases to the right by settled rules, and defects that are still to be turned.
     async fn begin() -> Ground {
         let (systems, program) = (Systems::start(Size::SMALL).await, Program::start().await);
-        let there = systems.connect(&FERNWAY);
         for n in 1..=4 {
-            let fields = [(TITLE.1, Held::text(format!("Gate {n} stays open")))].into_iter().collect();
-            let write = Write { kind: Kind::Defect, id: None, version: None, fields, parent: None, in_source: false };
-            there.write(FERNWAY.container, &write).await.expect("it is made");
+            made(&systems, &FERNWAY, TITLE.1, format!("Gate {n} stays open")).await;
         }
         let client = Client::sign_in(&program.address).await;
         let kinds = [Kind::TestCase, Kind::Defect];
@@ -212,4 +215,56 @@ async fn a_lane_is_turned_in_the_browser() {
     settled(&ground.client, &ground.systems, &ground.route, lanes, (&OLDSTONE, &FERNWAY)).await;
     let (_, found) = ground.plan().await;
     assert_eq!(found.get(key).map(String::as_str), Some("adopt"), "{plan}");
+}
+
+/// What was in step before a lane was turned round is in step after: nothing is written over, and the next edit comes back.
+#[tokio::test(flavor = "multi_thread", worker_threads = 2)]
+async fn a_lane_that_carried_before_is_turned_and_goes_on() {
+    let ground = Ground::begin().await;
+    for n in 1..=4 {
+        made(&ground.systems, &OLDSTONE, TITLE.0, format!("Brake {n} sticks")).await;
+    }
+    let (plan, outgoing) = ground.plan().await;
+    ground.client.decide_all(&plan).await;
+    let job = ground.client.finish(&ground.client.transfer(&plan).await).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    let before = ground.of(&OLDSTONE).await;
+    let mark = |left: &Artefact| format!("Oldstone:{}", left.key);
+    let carried = |right: &Artefact| before.iter().find(|left| right.origin.as_deref() == Some(&mark(left))).cloned();
+    let made = ground.of(&FERNWAY).await.into_iter().filter_map(|right| Some((carried(&right)?, right)));
+    let pairs: Vec<(Artefact, Artefact)> = made.collect();
+    assert!(pairs.len() > 4, "{} of {}: {outgoing:?}", pairs.len(), before.len());
+
+    ground.turn().await;
+    ground.edit(&FERNWAY, &pairs[0].1, TITLE.1, "Said at the right").await;
+    ground.edit(&OLDSTONE, &pairs[1].0, TITLE.0, "Said at the left").await;
+    let (plan, found) = ground.plan().await;
+    // Besides what was edited, a mark of what it came from goes into each, and nothing else.
+    let changes = ground.client.all_changes(&plan).await;
+    for (n, (_, right)) in pairs.iter().enumerate() {
+        assert_eq!(found.get(&right.key).map(String::as_str), Some("update_left"), "{found:?}");
+        let change = changes.iter().find(|c| c["right"]["key"] == right.key.as_str()).expect("a change");
+        let path = format!("/plans/{}/changes/{}", plan["id"].as_str().expect("an id"), change["seq"]);
+        let fields = ground.client.get(&path).await["fields"].as_array().expect("fields").clone();
+        let of_title = |f: &&Value| f["field"] == TITLE.0;
+        let reason = fields.iter().find(of_title).and_then(|f| f["reason"].as_str());
+        assert_eq!(reason, [Some("right_changed"), Some("left_changed")].get(n).copied().flatten(), "{fields:#?}");
+        let rest: Vec<&Value> = fields.iter().filter(|f| !of_title(f)).map(|f| &f["field"]).collect();
+        assert_eq!(rest, ["origin"], "{fields:#?}");
+    }
+    ground.client.decide_all(&plan).await;
+    let job = ground.client.finish(&ground.client.transfer(&plan).await).await;
+    assert_eq!((job["state"].as_str(), job["result"]["refused"].as_i64()), (Some("done"), Some(0)), "{job}");
+    let after = ground.of(&OLDSTONE).await;
+    for (left, right) in &pairs {
+        let now = after.iter().find(|item| item.id == left.id).expect("it is there");
+        let title = match right.id == pairs[0].1.id {
+            true => "Said at the right".to_owned(),
+            false if left.id == pairs[1].0.id => "Said at the left".to_owned(),
+            false => text(left, TITLE.0),
+        };
+        assert_eq!(text(now, TITLE.0), title);
+    }
+    let proof = ground.client.prove(&ground.route).await;
+    assert_eq!(proof["headline"]["unexplained_items"], 0, "{proof}");
 }

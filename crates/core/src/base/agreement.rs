@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+use super::RuleSlot;
 use crate::law::{Replaced, Swing};
 use crate::model::{End, Ends, Fingerprint, Slot, Value};
 use crate::rules::RuleId;
@@ -17,6 +18,9 @@ pub struct Agreed {
     /// The slot that the rule filled; none where it is spelt as the rule's id.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub slot: Option<Slot>,
+    /// The end of that slot.
+    #[serde(skip_serializing_if = "is_right")]
+    pub filled: End,
     /// What the rule made for either end of what the other held; none where that end held the same, or the rule does
     /// not go there.
     #[serde(rename = "made_for", skip_serializing_if = "is_for_neither")]
@@ -61,6 +65,8 @@ struct Kept {
     #[serde(default)]
     slot: Option<Slot>,
     #[serde(default)]
+    filled: Option<End>,
+    #[serde(default)]
     made_for: Ends<Option<Value>>,
     #[serde(default)]
     made: Option<Value>,
@@ -80,9 +86,10 @@ struct Kept {
 
 impl From<Kept> for Agreed {
     fn from(kept: Kept) -> Agreed {
-        let Kept { slot, made_for: Ends { left, right }, made, rule, why, .. } = kept;
+        let Kept { slot, filled, made_for: Ends { left, right }, made, rule, why, .. } = kept;
         Agreed {
             slot,
+            filled: filled.unwrap_or(End::Right),
             made: Ends { left, right: right.or(made) },
             rule,
             why,
@@ -107,6 +114,7 @@ impl Agreed {
     pub fn of_both(rule: String, why: Why, made: Ends<Option<Value>>) -> Agreed {
         Agreed {
             slot: None,
+            filled: End::Right,
             made,
             rule,
             why,
@@ -118,9 +126,10 @@ impl Agreed {
         }
     }
 
-    /// Whether it is of a rule that fills this slot.
-    fn is_of(&self, rule: &RuleId, slot: &Slot) -> bool {
-        self.slot.as_ref().map_or_else(|| *slot == *rule.as_str(), |filled| filled == slot)
+    /// Whether it is of a rule that joins this slot: it fills it, or takes it since its lane was turned round.
+    pub(super) fn is_of(&self, of: RuleSlot<'_>) -> bool {
+        let filled = self.slot.as_ref().map_or(of.rule.as_str(), Slot::id);
+        of.at(self.filled) == Some(filled)
     }
 }
 
@@ -134,6 +143,8 @@ pub enum Why {
     Equal,
     /// A person kept what the written end held.
     Kept,
+    /// It was in step when its lane was turned round: each end keeps what it held, until the other is edited.
+    Turned,
 }
 
 /// Of all rules of a lane, how what each joins came to be in step; shared by the pairs of which it is the same.
@@ -158,9 +169,9 @@ impl From<Agreement> for BTreeMap<RuleId, Agreed> {
 }
 
 impl Agreement {
-    /// How what a rule joins came to be in step; none if it fills another slot by now.
-    pub fn of(&self, rule: &RuleId, slot: &Slot) -> Option<&Agreed> {
-        of(&self.of_rules, rule, slot)
+    /// How what a rule joins came to be in step; none if it joins another slot by now.
+    pub fn of(&self, of_rule: RuleSlot<'_>) -> Option<&Agreed> {
+        of(&self.of_rules, of_rule)
     }
 
     /// One digest of all rules.
@@ -174,6 +185,6 @@ impl Agreement {
     }
 }
 
-pub(super) fn of<'a>(all: &'a BTreeMap<RuleId, Agreed>, rule: &RuleId, slot: &Slot) -> Option<&'a Agreed> {
-    all.get(rule).filter(|agreed| agreed.is_of(rule, slot))
+pub(super) fn of<'a>(all: &'a BTreeMap<RuleId, Agreed>, of: RuleSlot<'_>) -> Option<&'a Agreed> {
+    all.get(of.rule).filter(|agreed| agreed.is_of(of))
 }

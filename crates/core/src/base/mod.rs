@@ -19,7 +19,7 @@ use serde::{Deserialize, Serialize};
 use crate::agree::same;
 use crate::law::Remembered;
 use crate::model::{End, Ends, Fingerprint, Names, Slot, Value};
-use crate::rules::RuleId;
+use crate::rules::{Rule, RuleId};
 
 /// What one end told, by rule: what the rule starts from there, or what the slot held that it fills.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -34,13 +34,30 @@ impl BaseSide {
     }
 }
 
-/// A rule of a lane, and the slot that it fills.
+/// A rule of a lane, and the slots that it joins.
 #[derive(Debug, Clone, Copy)]
 pub struct RuleSlot<'a> {
     /// The rule that fills the slot.
     pub rule: &'a RuleId,
     /// The slot that it fills.
     pub slot: &'a Slot,
+    /// The end of that slot: the one that its lane writes, or writes first.
+    pub filled: End,
+    /// The id of the slot that it joins at the other end; none if that is no slot.
+    pub other: Option<&'a str>,
+}
+
+impl<'a> RuleSlot<'a> {
+    /// Of a rule, with the slot that it fills at an end; none if it fills none there.
+    pub fn of(rule: &'a Rule, filled: End) -> Option<RuleSlot<'a>> {
+        let slot = &rule.fill(filled)?.target;
+        Some(RuleSlot { rule: &rule.id, slot, filled, other: rule.slot_at(filled.other()) })
+    }
+
+    /// The id of the slot at an end.
+    fn at(self, end: End) -> Option<&'a str> {
+        if end == self.filled { Some(self.slot.id()) } else { self.other }
+    }
 }
 
 /// What both ends told when last in step. A rule of which nothing was ever in step is in neither map.
@@ -57,11 +74,12 @@ pub struct Base {
 impl Base {
     /// Notes a value that was sent to an end and never answered, with the digest of the rule that made it.
     pub fn sent_without_answer(&mut self, of: RuleSlot<'_>, end: End, sent: Value, digest: String) {
-        let slot = named(of);
-        let agreed = self
-            .agreed
-            .entry(of.rule.clone())
-            .or_insert_with(|| Agreed { slot, ..Agreed::new(digest, Why::Carried, end, None) });
+        let (slot, filled) = (named(of), of.filled);
+        let agreed = self.agreed.entry(of.rule.clone()).or_insert_with(|| Agreed {
+            slot,
+            filled,
+            ..Agreed::new(digest, Why::Carried, end, None)
+        });
         agreed.unanswered = Some(sent);
         agreed.unanswered_at = end;
     }
@@ -81,9 +99,9 @@ impl Base {
         sent.is_some_and(|sent| !same(sent, now))
     }
 
-    /// How what a rule joins came to be in step; none if it fills another slot by now.
+    /// How what a rule joins came to be in step; none if it joins another slot by now.
     pub fn agreed(&self, of: RuleSlot<'_>) -> Option<&Agreed> {
-        agreement::of(&self.agreed, of.rule, of.slot)
+        agreement::of(&self.agreed, of)
     }
 
     /// What both ends told of what a rule joins; none if that was never in step.
@@ -91,7 +109,7 @@ impl Base {
         let of_this_slot = match self.agreed.contains_key(of.rule) {
             true => self.agreed(of).is_some(),
             // From before that was kept, when rules had the ids of their slots.
-            false => *of.slot == *of.rule.as_str(),
+            false => of.at(End::Right) == Some(of.rule.as_str()),
         };
         if !of_this_slot {
             return None;
@@ -120,7 +138,7 @@ impl Base {
     pub fn set(&mut self, of: RuleSlot<'_>, held: Ends<Value>, agreed: Agreed) {
         self.left.0.insert(of.rule.clone(), held.left);
         self.right.0.insert(of.rule.clone(), held.right);
-        self.agreed.insert(of.rule.clone(), Agreed { slot: named(of), ..agreed });
+        self.agreed.insert(of.rule.clone(), Agreed { slot: named(of), filled: of.filled, ..agreed });
     }
 }
 
@@ -133,8 +151,12 @@ fn named(of: RuleSlot<'_>) -> Option<Slot> {
 mod tests {
     use super::*;
 
+    fn filling<'a>(rule: &'a RuleId, slot: &'a Slot) -> RuleSlot<'a> {
+        RuleSlot { rule, slot, filled: End::Right, other: None }
+    }
+
     fn told<'b>(base: &'b Base, rule: &RuleId, slot: &str) -> Option<(&'b Value, &'b Value)> {
-        base.told(RuleSlot { rule, slot: &slot.into() }).map(|was| (was.left, was.right))
+        base.told(filling(rule, &slot.into())).map(|was| (was.left, was.right))
     }
 
     #[test]
@@ -143,7 +165,8 @@ mod tests {
         let mut base = Base::default();
         let agreed = || Agreed::new("1:a".into(), Why::Carried, End::Right, Some(Value::text("Wind")));
         for slot in ["title", "summary"] {
-            let of = RuleSlot { rule: &rule, slot: &slot.into() };
+            let slot_filled = Slot::from(slot);
+            let of = filling(&rule, &slot_filled);
             base.set(of, Ends { left: Value::text("a"), right: Value::text("b") }, agreed());
             for other in ["title", "summary", "note"] {
                 let wanted = (other == slot).then_some((Value::text("a"), Value::text("b")));
@@ -163,7 +186,7 @@ mod tests {
         let value = serde_json::to_value(Value::text("Wind")).expect("JSON");
         let kept = serde_json::json!({"title": {"made": value, "rule": "1:a", "why": "carried"}});
         let agreement: Agreement = serde_json::from_value(kept).expect("it is read");
-        let agreed = agreement.of(&RuleId::from("title"), &"title".into()).expect("it is there");
+        let agreed = agreement.of(filling(&RuleId::from("title"), &"title".into())).expect("it is there");
         assert_eq!((&agreed.made.right, &agreed.made.left), (&Some(Value::text("Wind")), &None));
         let again = serde_json::to_value(&agreement).expect("JSON");
         assert_eq!(serde_json::from_value::<Agreement>(again).expect("it is read again"), agreement);

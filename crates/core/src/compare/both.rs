@@ -174,9 +174,9 @@ impl Comparer<'_> {
         let agreed = base.and_then(|b| b.agreed(rule.filled()));
         let mut remembered = base.and_then(|b| b.remembered(rule.filled()));
         if let Some(r) = remembered.as_mut().filter(|_| !agreed.is_some_and(|a| a.both)) {
-            // What was remembered while the rule went one way says nothing of its way back: where both ends agree, that is
+            // What was remembered while the rule went one way says nothing of its other way: where both ends agree, that is
             // filled in silence.
-            let back = first.other();
+            let back = agreed.map_or(first, |a| a.filled).other();
             if ways.agree(r.at.as_ref()) {
                 r.made[back] = made_of(&ways, &r.at)[back].take();
             }
@@ -229,7 +229,7 @@ impl Comparer<'_> {
                 FirstContact::Wins(end) => change(FieldReason::Wins(end)),
             },
             Verdict::RuleChanged(end) => match agreed.map(|a| a.why) {
-                Some(Why::Kept) => change(FieldReason::RuleChangedOverKept),
+                Some(Why::Kept | Why::Turned) => change(FieldReason::RuleChangedOverKept),
                 _ if end == first => change(FieldReason::RuleChanged),
                 _ => change(FieldReason::RuleChangedBack),
             },

@@ -14,7 +14,7 @@ use crate::conflict::{OfLane, Standing};
 use crate::loss::Loss;
 use crate::model::{Artefact, End, Ends, Fingerprint, Names, Picker, ShortForm, Slot, Value, slot_value};
 use crate::plan::{FieldChange, FieldReason, Rebase, lacks_only};
-use crate::rules::{Fill, FirstContact, Lane, RuleId, Source};
+use crate::rules::{Fill, FirstContact, Lane, Rule, RuleId, Source};
 use crate::workflow::Hindrance;
 
 /// What an artefact of the written end holds in the slots that the rules fill.
@@ -25,6 +25,7 @@ pub fn targets(lane: &Lane, artefact: &Artefact) -> BTreeMap<Slot, Value> {
 /// A rule of the lane, ready for many artefacts.
 pub(crate) struct ReadyRule<'a> {
     pub id: &'a RuleId,
+    joins: RuleSlot<'a>,
     /// How it fills the end that its lane writes first.
     pub ready: Ready<'a>,
     /// How it fills the other end, if it carries both ways.
@@ -55,8 +56,9 @@ impl<'a> ReadyRule<'a> {
         }
     }
 
+    /// The slots that it joins.
     pub fn filled(&self) -> RuleSlot<'a> {
-        RuleSlot { rule: self.id, slot: self.slot() }
+        self.joins
     }
 
     /// Of the rule with all that it reads besides the item, on both its ways.
@@ -188,20 +190,24 @@ enum Differs {
     Not,
     /// Another rule gives what the old one gave.
     OnlyByRule,
+    /// The rule filled the other end when both were in step. What it did there (a text cut short, two values made one) is no
+    /// reason to write that into the end where it came from.
+    OnlyByTurning,
     Because(FieldReason),
 }
 
 impl<'a> Comparer<'a> {
     /// Prepares the rules of a lane for comparing items by them.
     pub fn new(lane: &'a Lane, cx: &'a Context<'a>) -> Comparer<'a> {
-        let ready = |(id, fill)| {
+        let written = lane.written();
+        let ready = |rule: &'a Rule| {
+            let (fill, joins) = (rule.fill(written)?, RuleSlot::of(rule, written)?);
             let ready = Ready::new(fill, cx);
-            ReadyRule { id, digest: ready.digest().to_owned(), ready, back: None }
+            Some(ReadyRule { id: &rule.id, joins, digest: ready.digest().to_owned(), ready, back: None })
         };
-        let rules: Vec<ReadyRule<'_>> = lane.filling().map(ready).collect();
+        let rules: Vec<ReadyRule<'_>> = lane.rules.iter().filter_map(ready).collect();
         let ids = Names::new(rules.iter().map(|rule| rule.id.as_str()));
         let rules_digest = digest_of(&rules);
-        let written = lane.direction.written();
         let fields = Ends::of(|end| {
             let field = |rule: &ReadyRule<'a>| match (end == written, &rule.ready.fill.source) {
                 (true, _) => matches!(rule.slot(), Slot::Field(_)).then(|| rule.slot().id()),
@@ -414,6 +420,10 @@ impl<'a> Comparer<'a> {
             Differs::OnlyByRule => {
                 out.rebased.insert(target.clone(), Rebase::SameByAnotherRule);
             }
+            Differs::OnlyByTurning => {
+                out.rebased.insert(target.clone(), Rebase::Turned);
+                out.made.insert(target.clone(), Ends::at(self.written, Some(expected), None));
+            }
             Differs::Because(reason) => {
                 let held = Ends::at(self.written, Some(now.into_owned()), Some(source.into_owned()));
                 let field = FieldChange {
@@ -475,8 +485,11 @@ impl<'a> Comparer<'a> {
             if same(expected, agreed.made[self.written].as_ref().unwrap_or(now)) {
                 return Differs::OnlyByRule;
             }
+            if agreed.filled != self.written {
+                return Differs::OnlyByTurning;
+            }
             reason = match agreed.why {
-                Why::Kept => FieldReason::RuleChangedOverKept,
+                Why::Kept | Why::Turned => FieldReason::RuleChangedOverKept,
                 Why::Carried | Why::Equal => FieldReason::RuleChanged,
             };
         }

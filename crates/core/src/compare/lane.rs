@@ -165,7 +165,8 @@ impl Compared<'_> {
 
     fn pair<'a>(&self, pair: &Pair, items: Ends<&'a Artefact>) -> One<'a> {
         let base = self.known.bases.base(pair);
-        let found = self.comparer.compare(items, base.as_ref(), self.accepted(items));
+        let mut found = self.comparer.compare(items, base.as_ref(), self.accepted(items));
+        settle_origin(&mut found.fields, self.comparer.cx, self.comparer.written);
         let outcome = outcome_of(&found.fields, &found.faults, self.comparer.written);
         One { other: Some(items[self.comparer.written]), ..One::of(outcome, found) }
     }
@@ -311,12 +312,12 @@ fn goes_back(fields: &[FieldChange], first: End) -> Vec<FieldChange> {
     fields.iter().filter(|f| f.back.is_some()).filter_map(back).collect()
 }
 
-/// The origin mark of an adopted artefact is written without asking: the field is Hovrel's own, unless
-/// it already names something else.
+/// The origin mark of an artefact that has none is written without asking: the field is Hovrel's own, unless
+/// it already names something else. It has none if it was adopted, or was made before its lane was turned round.
 fn settle_origin(fields: &mut [FieldChange], cx: &Context<'_>, written: End) {
     for f in fields {
         let own = cx.to_kind.field(&f.field).is_some_and(|s| s.origin_mark);
-        if own && f.held(written).is_none_or(Value::is_blank) {
+        if own && f.reason == FieldReason::NoBase && f.held(written).is_none_or(Value::is_blank) {
             f.reason = FieldReason::Changed(written.other());
         }
     }

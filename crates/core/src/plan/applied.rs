@@ -65,9 +65,8 @@ pub fn base_after(
     let (first, read) = (lane.direction.written(), lane.direction.read());
     let mut base = Base::default();
     let blank = Value::Empty;
-    for (rule, fill) in lane.rules.iter().filter_map(|rule| Some((rule, rule.fill(first)?))) {
-        let (id, target) = (&rule.id, &fill.target);
-        let of = RuleSlot { rule: id, slot: target };
+    for (rule, of) in lane.rules.iter().filter_map(|rule| Some((rule, RuleSlot::of(rule, first)?))) {
+        let (id, target) = (of.rule, of.slot);
         if written.end != first && makes_new(change, decision) {
             base.take(of, old);
             let to_come = |slot: &Slot| fields.iter().any(|f| f.field == *slot);
@@ -165,6 +164,11 @@ pub fn base_after(
                             agreed.both = true;
                         }
                     }
+                }
+                Some(Rebase::Turned) => {
+                    let mut turned = agreed(Why::Turned, None);
+                    turned.made = change.made.get(target).cloned().unwrap_or_default();
+                    base.set(of, at(from.clone(), planned.clone()), turned);
                 }
                 None => base.take(of, old),
             }

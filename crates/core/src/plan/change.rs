@@ -343,6 +343,8 @@ pub enum Rebase {
     Equal,
     /// Another rule gives what the old one gave; what was agreed on stays.
     SameByAnotherRule,
+    /// The lane was turned round, and neither end was edited since: each keeps what it holds.
+    Turned,
 }
 
 /// Why an artefact of a pair is not among those that were read.

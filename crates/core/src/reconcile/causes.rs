@@ -43,6 +43,8 @@ pub enum DifferenceCause {
     RemovedAt(End),
     /// The written end's value was kept by decision.
     KeptByDecision,
+    /// The lane was turned round, and neither end was edited since.
+    Turned,
     /// The written end made something else of what was sent.
     ChangedOnSaving,
     /// There is no reason for it.
@@ -67,6 +69,7 @@ codes!(DifferenceCause, "Why something does not agree, with the end that it is a
     RemovedAt(Left) = "removed_at_left",
     RemovedAt(Right) = "removed_at_right",
     KeptByDecision = "kept_by_decision",
+    Turned = "turned",
     ChangedOnSaving = "changed_on_saving",
     Unexplained = "unexplained",
 });
@@ -76,7 +79,7 @@ codes!(DifferenceCause, "Why something does not agree, with the end that it is a
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "snake_case")]
 pub enum Weight {
-    /// It is as somebody decided, or as the written end made it; both are on record.
+    /// It is as somebody decided, as the written end made it, or as it was when the lane was turned round; all are on record.
     Settled,
     /// A person, or the next transfer, has to do something.
     Waits,
@@ -88,9 +91,10 @@ impl DifferenceCause {
     /// Whether it is explained, waits, or is nobody's doing.
     pub fn weight(self) -> Weight {
         match self {
-            DifferenceCause::KeptByDecision | DifferenceCause::ChangedOnSaving | DifferenceCause::RemovedAt(_) => {
-                Weight::Settled
-            }
+            DifferenceCause::KeptByDecision
+            | DifferenceCause::Turned
+            | DifferenceCause::ChangedOnSaving
+            | DifferenceCause::RemovedAt(_) => Weight::Settled,
             DifferenceCause::Unexplained => Weight::Unexplained,
             _ => Weight::Waits,
         }
@@ -193,13 +197,48 @@ impl Case<'_> {
     /// Neither end changed since both were in step.
     fn of_neither(&self) -> DifferenceCause {
         let Some(agreed) = self.agreed else { return DifferenceCause::Unexplained };
-        if agreed.why == Why::Kept {
-            return DifferenceCause::KeptByDecision;
+        match agreed.why {
+            Why::Kept => return DifferenceCause::KeptByDecision,
+            Why::Turned => return DifferenceCause::Turned,
+            // The transfer that takes that down is still to come.
+            Why::Carried | Why::Equal if agreed.filled != self.written => return DifferenceCause::Turned,
+            Why::Carried | Why::Equal => {}
         }
         match &agreed.made[self.written] {
             Some(made) if same(made, self.expected) => DifferenceCause::ChangedOnSaving,
             _ if !self.same_rule => DifferenceCause::RuleChanged,
             Some(_) | None => DifferenceCause::TargetMoved,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::Value;
+
+    /// Who turned a lane round did not change a value, nor a rule: what each end held then is there for that reason, before the
+    /// transfer that remembers it and after.
+    #[test]
+    fn what_stands_apart_since_the_lane_was_turned_has_that_cause() {
+        let (target, expected) = (Slot::from("note"), Value::text("cut"));
+        for (why, filled, cause) in [
+            (Why::Carried, End::Right, DifferenceCause::Turned),
+            (Why::Turned, End::Left, DifferenceCause::Turned),
+            (Why::Carried, End::Left, DifferenceCause::RuleChanged),
+            (Why::Kept, End::Right, DifferenceCause::KeptByDecision),
+        ] {
+            let agreed = Agreed { filled, ..Agreed::new("1:a".into(), why, filled, None) };
+            let case = Case {
+                target: &target,
+                expected: &expected,
+                written: End::Left,
+                same: Some(Ends { left: true, right: true }),
+                agreed: Some(&agreed),
+                same_rule: false,
+                fate: None,
+            };
+            assert_eq!(case.cause(), cause, "{why:?} {filled:?}");
         }
     }
 }

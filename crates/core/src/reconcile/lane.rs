@@ -209,7 +209,7 @@ impl<'a> Proving<'a> {
                 Some(Ends::at(written, now == was[written], met.sources.get(target) == Some(was[read])))
             }
         };
-        let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.id, target));
+        let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.filled()));
         let same_rule = agreed.is_some_and(|a| rule.is_known_as(&a.rule, self.comparer.cx));
         Case { target, expected, written: self.comparer.written, same, agreed, same_rule, fate: met.fate }.cause()
     }

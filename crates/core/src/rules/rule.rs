@@ -9,7 +9,7 @@ use serde::{Deserialize, Deserializer, Serialize};
 
 use super::conversion::Conversion;
 use super::direction::Direction;
-use crate::model::{End, Ends, Slot, Value as FieldValue};
+use crate::model::{ATTACHMENTS, COMMENTS, End, Ends, HISTORY, LINKS, PARENT, Slot, Value as FieldValue};
 
 /// The stable id of a rule, unique in its lane: what is remembered of a pair hangs on it, and not on the names of fields.
 #[derive(Debug, Clone, Default, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -126,6 +126,23 @@ impl Source {
         }
     }
 
+    /// The id of the slot that it takes whole; none of what is made of several, or of none.
+    fn slot_id(&self) -> Option<&str> {
+        match self {
+            Source::Field(field) => Some(field),
+            Source::Folder => Some(PARENT),
+            Source::Attachments => Some(ATTACHMENTS),
+            Source::Links => Some(LINKS),
+            Source::Comments => Some(COMMENTS),
+            Source::History => Some(HISTORY),
+            Source::Constant(_)
+            | Source::Computed(_)
+            | Source::Origin
+            | Source::CommentsAndHistory
+            | Source::FolderPath => None,
+        }
+    }
+
     /// The id of the field, if it is one.
     pub fn field(&self) -> Option<&str> {
         match self {
@@ -146,6 +163,12 @@ impl Rule {
     /// How it fills a slot of an end; none if it does not.
     pub fn fill(&self, end: End) -> Option<&Fill> {
         self.into[end].as_ref()
+    }
+
+    /// The id of the slot that it joins at an end: the one that it fills there, or takes for the other.
+    pub fn slot_at(&self, end: End) -> Option<&str> {
+        let filled = self.fill(end).map(|fill| fill.target.id());
+        filled.or_else(|| self.fill(end.other())?.source.slot_id())
     }
 
     /// What it fills, the right end first.

@@ -304,7 +304,8 @@ fn what_was_sent_without_an_answer_is_asked_about() {
     let expected = compared(&left, &now, &base)[0].write.clone();
     let mut sent = base.clone();
     let (links, files) = (RuleId::from(&Slot::Links), RuleId::from(&Slot::Files));
-    let (links, files) = (RuleSlot { rule: &links, slot: &Slot::Links }, RuleSlot { rule: &files, slot: &Slot::Files });
+    let filling = |rule, slot| RuleSlot { rule, slot, filled: End::Right, other: None };
+    let (links, files) = (filling(&links, &Slot::Links), filling(&files, &Slot::Files));
     sent.sent_without_answer(links, End::Right, expected.clone(), String::new());
     assert_eq!(reason(&sent, &now), Some(FieldReason::PerhapsThere));
     assert!(FieldReason::PerhapsThere.is_conflict(), "a person decides");

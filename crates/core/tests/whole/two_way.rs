@@ -129,9 +129,14 @@ impl Two {
 /// What was found of two items, as a plan has it.
 pub fn change_of(lane: &Lane, comparer: &Comparer<'_>, items: &Ends<Artefact>, found: Found) -> Change {
     assert_eq!(found.faults, []);
+    let written = lane.written();
     let outcome = match found.fields.iter().any(|f| f.reason.is_conflict()) {
         true => Outcome::Conflict,
-        false => Outcome::Update(End::Right),
+        false => Outcome::Update(written),
+    };
+    let side_of = |end: End| match end == written {
+        true => targets(lane, &items[end]),
+        false => comparer.sources(&items[end]),
     };
     let side = |item: &Artefact| Some(Side::of(item, String::new()));
     Change {
@@ -141,9 +146,9 @@ pub fn change_of(lane: &Lane, comparer: &Comparer<'_>, items: &Ends<Artefact>, f
         rebased: found.rebased,
         made: found.made,
         accepted: found.accepted,
-        left_side: comparer.sources(&items.left),
-        right_side: targets(lane, &items.right),
-        ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), End::Right, outcome)
+        left_side: side_of(End::Left),
+        right_side: side_of(End::Right),
+        ..Change::new(0, &lane.id, (Kind::TestCase, Kind::TestCase), written, outcome)
     }
 }
 
@@ -194,7 +199,7 @@ pub fn with_places<T>(
                 )
                 .standing(standing),
         ),
-        _ => look(&Comparer::new(lane, &cx.right).standing(standing)),
+        _ => look(&Comparer::new(lane, &cx[lane.written()]).standing(standing)),
     }
 }
 
@@ -308,6 +313,53 @@ fn a_lane_that_carried_one_way_goes_on_both_ways_without_a_question() {
     let Conversion::ValueMap(map) = &mut fill.conversions[0] else { panic!("a map") };
     map.rows[2].right = "Critical".into();
     assert_eq!(two.run(&other).iter().map(|f| f.reason).collect::<Vec<_>>(), [FieldReason::RuleChanged]);
+}
+
+/// A lane that is turned round remembers what both ends agreed on. Nobody is asked, what a rule cut short or put together is
+/// not written over what it was made of, and edits come the other way from then on.
+#[test]
+fn a_lane_turned_round_goes_on_without_a_question() {
+    let reasons = |found: &[FieldChange]| found.iter().map(|f| f.reason).collect::<Vec<_>>();
+    let (to_right, both) = (lane(Direction::ToRight), lane(Direction::Both));
+    let (to_left, lost) = to_right.turned(End::Left);
+    assert_eq!(lost, []);
+    for run_between in [false, true] {
+        let mut two = Two::new(BEGINNING);
+        two.run(&to_right);
+        two.edit(End::Left, 0, Value::text("Stop the cabin at Northend"));
+        assert_eq!(reasons(&two.run(&to_right)), [FieldReason::Changed(End::Left)]);
+        let before = two.items.clone();
+        if run_between {
+            assert_eq!(two.run(&to_left), []);
+            assert_eq!(two.items, before, "nothing is written");
+        }
+        two.edit(End::Right, 0, Value::text("Stop the cabin at once"));
+        assert_eq!(reasons(&two.run(&to_left)), [FieldReason::Changed(End::Right)]);
+        assert_eq!(two.held(End::Left, 0), "Stop the cabin at once");
+        assert_eq!(
+            Ends::of(|end| two.held(end, 1)),
+            Ends::of(|end| before[end].fields.get(FIELDS[end][1]).unwrap().display())
+        );
+        assert_eq!(two.held(End::Left, 2), "Blocker", "two values of the left are one at the right");
+        two.edit(End::Right, 2, Value::choice("Minor"));
+        two.edit(End::Left, 1, Value::text("Both ropes"));
+        let found = two.run(&to_left);
+        assert_eq!(reasons(&found), [FieldReason::Changed(End::Left), FieldReason::Changed(End::Right)]);
+        assert_eq!(two.held(End::Left, 2), "Low");
+        assert_eq!(
+            two.held(End::Left, 1),
+            "Both ropes",
+            "what the end that is written holds is not written over unasked"
+        );
+        // Turned back, and both ways, the edit that was held back is carried.
+        let after = (two.items.clone(), two.base.clone());
+        for lane in [&to_right, &both] {
+            (two.items, two.base) = after.clone();
+            assert_eq!(reasons(&two.run(lane)), [FieldReason::Changed(End::Left)]);
+            assert_eq!(two.held(End::Right, 1), "Both ropes");
+            assert_eq!(two.run(lane), []);
+        }
+    }
 }
 
 /// Edits of different words of a title are at both ends after one run; and if the write into the right does not come about,

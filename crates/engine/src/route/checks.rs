@@ -13,7 +13,7 @@ use super::places::Places;
 /// ways. The ends are what its rules are turned by; without them nothing runs back, and no mark is written.
 pub fn turned(lane: &Lane, direction: Direction, ends: Option<&RouteEnds>) -> (Lane, Vec<Rule>, usize) {
     let into = direction.written();
-    let (mut turned, lost) = match lane.written() == into {
+    let (mut turned, mut lost) = match lane.written() == into {
         true => (Lane { direction, ..lane.clone() }, Vec::new()),
         false => lane.turned(into),
     };
@@ -24,6 +24,8 @@ pub fn turned(lane: &Lane, direction: Direction, ends: Option<&RouteEnds>) -> (L
         let is_filled = |r: &Rule| r.fill(into).is_some_and(|f| rule.fill(into).is_some_and(|o| o.target == f.target));
         if !turned.rules.iter().any(is_filled) {
             turned.rules.push(rule);
+            // It stands for the one that wrote the mark at the other end.
+            lost.retain(|r| r.fill(into.other()).is_none_or(|fill| fill.source != Source::Origin));
         }
     }
     if direction != Direction::Both {

@@ -249,7 +249,7 @@ impl<'a> Course<'a> {
     /// The rule that fills a slot of the end that is written, with the slot of the end that its lane writes first.
     pub fn filled(&self, slot: &Slot) -> Option<RuleSlot<'a>> {
         let rule = self.lane.rule_filling(self.change.written, slot)?;
-        Some(RuleSlot { rule: &rule.id, slot: &rule.fill(self.lane.direction.written())?.target })
+        RuleSlot::of(rule, self.lane.written())
     }
 
     /// Whether it writes the end that its lane does not write first.

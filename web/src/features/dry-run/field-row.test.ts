@@ -12,8 +12,8 @@ it("a field that goes one way takes the left, waits, or keeps the right", () => 
   expect(taking(field({}), "right", "right")).toBe("keep_right");
   expect(taking(field({}), "left", "right")).toBe("write_right");
   expect(taking(field({ may_be_written: false }), "left", "right")).toBeUndefined();
-  // Written the other way, it is the same the other way round.
-  expect(decisions(field({}), "left")).toEqual(["write_left", "leave", "keep_left"]);
+  // Written the other way, it is the same the other way round, and what takes the left stands first.
+  expect(decisions(field({}), "left")).toEqual(["keep_left", "leave", "write_left"]);
   expect(taking(field({}), "left", "left")).toBe("keep_left");
 });
 

@@ -26,6 +26,8 @@ export function choicesOf(f: Schemas["FieldDetail"], written: End): [Decision, s
   if (f.back?.may_be_written) out.push([`write_${read}`, written]);
   // Where an edit is not carried back, keeping it is all that can be done for it.
   out.push([`keep_${written}`, f.back ? "differ" : written]);
+  // What takes the left stands at the left.
+  if (!f.back && written === "left") out.reverse();
   return f.merge ? [["merge", "both"], ...out] : out;
 }
 

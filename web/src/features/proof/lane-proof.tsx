@@ -105,9 +105,14 @@ const whereGone = (a: Schemas["AbsentItem"]) => `${absenceWord[a.what]} at the $
 const odd = (cause?: Schemas["DifferenceCause"] | null) => (cause === "unexplained" ? "text-clash" : "text-ink-2");
 
 function Lists({ lane, field, schema }: Props) {
-  const name = (id: string) => fieldName(schema, writtenEnd(lane), kindAt(lane, writtenEnd(lane)), id);
-  const users = schema?.right?.catalogue.users ?? [];
+  const written = writtenEnd(lane);
+  const name = (id: string) => fieldName(schema, written, kindAt(lane, written), id);
+  const users = schema?.[written]?.catalogue.users ?? [];
   const text = (v: Schemas["Value"]) => valueText(v, users) || "empty";
+  const at = (d: Schemas["Difference"]) => {
+    const [expected, found] = [text(d.expected), text(d.found)];
+    return written === "left" ? { left: found, right: expected } : { left: expected, right: found };
+  };
   const differences = lane.differences.filter((d) => !field || d.field === field);
   const losses = lane.losses.filter((l) => !field || l.loss.field === field);
   const whole = !field;
@@ -144,11 +149,11 @@ function Lists({ lane, field, schema }: Props) {
               {key(d.left_key, d.right_key)} {d.title} <b className="font-semibold">{name(d.field)}</b>
             </p>
             <p className="grid grid-cols-2 gap-3">
-              <span className="truncate border-l-[3px] border-end-left pl-2" title={text(d.expected)}>
-                {text(d.expected)}
+              <span className="truncate border-l-[3px] border-end-left pl-2" title={at(d).left}>
+                {at(d).left}
               </span>
-              <span className="truncate border-r-[3px] border-end-right pr-2" title={text(d.found)}>
-                {text(d.found)}
+              <span className="truncate border-r-[3px] border-end-right pr-2" title={at(d).right}>
+                {at(d).right}
               </span>
             </p>
             <p className={odd(d.cause)}>{causeWord[d.cause]}</p>

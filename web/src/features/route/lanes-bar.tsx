@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { toast } from "sonner";
 import { api, take, type Schemas } from "@/api/client";
-import { ownName, turnedWords, withPolicy } from "@/lib/lanes";
+import { arrow, ownName, turnedWords, withPolicy } from "@/lib/lanes";
 import { Trouble } from "@/ui/basics";
 import { Select } from "@/ui/select";
 import { Tip } from "@/ui/tip";
@@ -151,7 +151,7 @@ export function LanesBar({
           <Pill key={l.id} on={l.id === lane?.id} onClick={() => setLane(l.id)}>
             <b className="font-semibold">{left(l)}</b>{" "}
             <span className="text-ink-2">
-              {l.direction === "both" ? "↔" : "→"} {right(l)}
+              {arrow(l)} {right(l)}
             </span>
             <OwnName lane={l} lanes={lanes} />
             {!!marks?.(l) && <b className="font-semibold text-clash">{marks(l)}</b>}

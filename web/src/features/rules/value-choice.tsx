@@ -20,6 +20,8 @@ type Props = {
   emptied: boolean;
   /** Whether a choice is wanted and missing. */
   open: boolean;
+  /** By which the value shows the end that it goes to. */
+  edge: string;
   onChange: (value: string | undefined) => void;
 };
 
@@ -27,7 +29,7 @@ type Props = {
 const NONE = "\u0000";
 
 export function ValueChoice(p: Props) {
-  const look = p.open ? "border-clash bg-clash-wash text-clash" : "border-hair border-r-[3px] border-r-end-right";
+  const look = p.open ? "border-clash bg-clash-wash text-clash" : `border-hair ${p.edge}`;
   const worded = (value: string) => {
     const note = p.note?.(value);
     return note ? `${value} (${note})` : value;

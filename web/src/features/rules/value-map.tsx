@@ -7,7 +7,7 @@ import { count } from "@/lib/words";
 import { Select } from "@/ui/select";
 import { Tip } from "@/ui/tip";
 import type { ValueMap } from "./rule-words";
-import { fromEdge, type Sides } from "./sides";
+import { fromEdge, toEdge, type Sides } from "./sides";
 import { ValueChoice } from "./value-choice";
 import { shared, valuesOf, withReturn, withRow } from "./value-rows";
 
@@ -129,6 +129,7 @@ export function ValueMapEditor(p: Props) {
                     <span className="text-center text-ink-3">→</span>
                   )}
                   <ValueChoice
+                    edge={toEdge(sides)}
                     label={`${value || "empty"} becomes`}
                     allowed={allowed}
                     value={row?.right}
@@ -185,6 +186,7 @@ export function ValueMapEditor(p: Props) {
         {typeof map.otherwise === "object" && (
           <div className="mt-1.5 flex">
             <ValueChoice
+              edge={toEdge(sides)}
               label="Any other value becomes"
               allowed={allowed}
               value={map.otherwise.use}

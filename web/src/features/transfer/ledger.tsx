@@ -174,7 +174,7 @@ function LossRow({ line: l, name }: { line: Line; name: (field: string) => strin
   return (
     <div className="grid grid-cols-[minmax(120px,170px)_minmax(80px,120px)_minmax(0,1fr)_minmax(0,0.8fr)] gap-3 px-3 py-1">
       <span className="mono truncate text-ink-2">
-        {l.left_key} → {l.right_key}
+        {l.left_key} · {l.right_key}
       </span>
       <span className="truncate">{name(l.loss.field)}</span>
       <span className="min-w-0">
