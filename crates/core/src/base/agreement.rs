@@ -21,6 +21,9 @@ pub struct Agreed {
     /// The end of that slot.
     #[serde(skip_serializing_if = "is_right")]
     pub filled: End,
+    /// The id of the slot that the rule took for it at the other end; none if it took no slot whole.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub taken: Option<String>,
     /// What the rule made for either end of what the other held; none where that end held the same, or the rule does
     /// not go there.
     #[serde(rename = "made_for", skip_serializing_if = "is_for_neither")]
@@ -67,6 +70,8 @@ struct Kept {
     #[serde(default)]
     filled: Option<End>,
     #[serde(default)]
+    taken: Option<String>,
+    #[serde(default)]
     made_for: Ends<Option<Value>>,
     #[serde(default)]
     made: Option<Value>,
@@ -86,10 +91,11 @@ struct Kept {
 
 impl From<Kept> for Agreed {
     fn from(kept: Kept) -> Agreed {
-        let Kept { slot, filled, made_for: Ends { left, right }, made, rule, why, .. } = kept;
+        let Kept { slot, filled, taken, made_for: Ends { left, right }, made, rule, why, .. } = kept;
         Agreed {
             slot,
             filled: filled.unwrap_or(End::Right),
+            taken,
             made: Ends { left, right: right.or(made) },
             rule,
             why,
@@ -115,6 +121,7 @@ impl Agreed {
         Agreed {
             slot: None,
             filled: End::Right,
+            taken: None,
             made,
             rule,
             why,
@@ -126,10 +133,13 @@ impl Agreed {
         }
     }
 
-    /// Whether it is of a rule that joins this slot: it fills it, or takes it since its lane was turned round.
+    /// Whether it is of a rule that joins this slot: it fills it, or takes it since its lane was turned round and fills what
+    /// was taken before. What that was is not known of what was kept before it was taken down.
     pub(super) fn is_of(&self, of: RuleSlot<'_>) -> bool {
         let filled = self.slot.as_ref().map_or(of.rule.as_str(), Slot::id);
-        of.at(self.filled) == Some(filled)
+        let turned = self.filled != of.filled;
+        let fills_what_was_taken = self.taken.as_deref().is_none_or(|taken| taken == of.slot.id());
+        of.at(self.filled) == Some(filled) && (!turned || fills_what_was_taken)
     }
 }
 

@@ -58,6 +58,12 @@ impl<'a> RuleSlot<'a> {
     fn at(self, end: End) -> Option<&'a str> {
         if end == self.filled { Some(self.slot.id()) } else { self.other }
     }
+
+    /// What was agreed on, with the slots of which it was: the one that is filled only where it is not spelt as the rule's id.
+    fn noted(self, agreed: Agreed) -> Agreed {
+        let slot = (*self.slot != *self.rule.as_str()).then(|| self.slot.clone());
+        Agreed { slot, filled: self.filled, taken: self.other.map(str::to_owned), ..agreed }
+    }
 }
 
 /// What both ends told when last in step. A rule of which nothing was ever in step is in neither map.
@@ -74,12 +80,8 @@ pub struct Base {
 impl Base {
     /// Notes a value that was sent to an end and never answered, with the digest of the rule that made it.
     pub fn sent_without_answer(&mut self, of: RuleSlot<'_>, end: End, sent: Value, digest: String) {
-        let (slot, filled) = (named(of), of.filled);
-        let agreed = self.agreed.entry(of.rule.clone()).or_insert_with(|| Agreed {
-            slot,
-            filled,
-            ..Agreed::new(digest, Why::Carried, end, None)
-        });
+        let new = || of.noted(Agreed::new(digest, Why::Carried, end, None));
+        let agreed = self.agreed.entry(of.rule.clone()).or_insert_with(new);
         agreed.unanswered = Some(sent);
         agreed.unanswered_at = end;
     }
@@ -138,13 +140,8 @@ impl Base {
     pub fn set(&mut self, of: RuleSlot<'_>, held: Ends<Value>, agreed: Agreed) {
         self.left.0.insert(of.rule.clone(), held.left);
         self.right.0.insert(of.rule.clone(), held.right);
-        self.agreed.insert(of.rule.clone(), Agreed { slot: named(of), filled: of.filled, ..agreed });
+        self.agreed.insert(of.rule.clone(), of.noted(agreed));
     }
-}
-
-/// The slot, where it is not spelt as the rule's id.
-fn named(of: RuleSlot<'_>) -> Option<Slot> {
-    (*of.slot != *of.rule.as_str()).then(|| of.slot.clone())
 }
 
 #[cfg(test)]
@@ -178,6 +175,25 @@ mod tests {
             }
             assert_eq!(told(&base, &RuleId::from("summary"), slot), None, "another rule");
         }
+    }
+
+    /// Turned round, a rule takes what it filled and fills what it took. If it fills another slot by then, nothing is known of it.
+    #[test]
+    fn what_is_remembered_stays_with_a_rule_that_is_turned_round() {
+        let (rule, note, text) = (RuleId::from("text"), Slot::from("note"), Slot::from("text"));
+        let remark = Slot::from("remark");
+        let mut base = Base::default();
+        let of = RuleSlot { other: Some("note"), ..filling(&rule, &text) };
+        let agreed = Agreed::new("1:a".into(), Why::Carried, End::Right, None);
+        base.set(of, Ends { left: Value::text("a"), right: Value::text("b") }, agreed);
+        let turned = |slot| RuleSlot { rule: &rule, slot, filled: End::Left, other: Some("text") };
+        assert!(base.told(turned(&note)).is_some());
+        assert!(base.told(turned(&remark)).is_none(), "it fills another slot");
+        assert!(base.told(RuleSlot { other: Some("title"), ..turned(&note) }).is_none(), "it takes another slot");
+        assert!(
+            base.told(RuleSlot { other: Some("remark"), ..of }).is_some(),
+            "another source is another value, and no more"
+        );
     }
 
     /// As versions kept it in which every rule wrote the right and had no id.
