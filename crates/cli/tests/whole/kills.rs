@@ -185,6 +185,19 @@ async fn edited(systems: &Systems, round: usize) {
     }
 }
 
+/// Makes the same edits for both, and compares what they leave in the end: `cut` transfers after each, cut off at another place
+/// every time; `calm` transfers all that was changed at once.
+async fn changed_alike(mut calm: Walk, mut cut: Walk) {
+    for (round, place) in CHANGING.iter().enumerate() {
+        edited(&calm.systems, round).await;
+        edited(&cut.systems, round).await;
+        let missed = cut.transfer(&[place]).await;
+        assert!(missed.is_empty(), "the transfer never came by {missed:?}");
+    }
+    calm.transfer(&[]).await;
+    same(&calm.settled().await, &cut.settled().await);
+}
+
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]
 async fn cut_off_at_every_place_a_transfer_leaves_what_an_undisturbed_one_does() {
     if !cfg!(feature = "failpoints") {
@@ -192,16 +205,8 @@ async fn cut_off_at_every_place_a_transfer_leaves_what_an_undisturbed_one_does()
     }
     let mut calm = Walk::begin(&TALLYBENCH, &[], true).await;
     calm.transfer(&[]).await;
-    let mut cut = cut_at_each(MAKING, &calm, async || Walk::begin(&TALLYBENCH, &[], true).await).await;
-    for (round, place) in CHANGING.iter().enumerate() {
-        edited(&calm.systems, round).await;
-        edited(&cut.systems, round).await;
-        let missed = cut.transfer(&[place]).await;
-        assert!(missed.is_empty(), "the transfer never came by {missed:?}");
-    }
-    // All that was changed, at once.
-    calm.transfer(&[]).await;
-    same(&calm.settled().await, &cut.settled().await);
+    let cut = cut_at_each(MAKING, &calm, async || Walk::begin(&TALLYBENCH, &[], true).await).await;
+    changed_alike(calm, cut).await;
 }
 
 /// A lane that reads the right and writes the left does there what one that faces it does, wherever it is cut off.
@@ -213,15 +218,8 @@ async fn a_route_that_carries_to_the_left_leaves_what_one_to_the_right_does() {
     let begin = async || Walk::begin(&TALLYBENCH, &[], true).await;
     let mut calm = begin().await;
     calm.transfer(&[]).await;
-    let mut cut = cut_at_each(MAKING, &calm, async || begin().await.turned_round().await).await;
-    for (round, place) in CHANGING.iter().enumerate() {
-        edited(&calm.systems, round).await;
-        edited(&cut.systems, round).await;
-        let missed = cut.transfer(&[place]).await;
-        assert!(missed.is_empty(), "the transfer never came by {missed:?}");
-    }
-    calm.transfer(&[]).await;
-    same(&calm.settled().await, &cut.settled().await);
+    let cut = cut_at_each(MAKING, &calm, async || begin().await.turned_round().await).await;
+    changed_alike(calm, cut).await;
 }
 
 #[tokio::test(flavor = "multi_thread", worker_threads = 2)]

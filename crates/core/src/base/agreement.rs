@@ -137,9 +137,10 @@ impl Agreed {
     /// was taken before. What that was is not known of what was kept before it was taken down.
     pub(super) fn is_of(&self, of: RuleSlot<'_>) -> bool {
         let filled = self.slot.as_ref().map_or(of.rule.as_str(), Slot::id);
-        let turned = self.filled != of.filled;
-        let fills_what_was_taken = self.taken.as_deref().is_none_or(|taken| taken == of.slot.id());
-        of.at(self.filled) == Some(filled) && (!turned || fills_what_was_taken)
+        if self.filled == of.filled {
+            return of.slot.id() == filled;
+        }
+        of.other == Some(filled) && self.taken.as_deref().is_none_or(|taken| taken == of.slot.id())
     }
 }
 

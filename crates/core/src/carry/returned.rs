@@ -47,7 +47,7 @@ pub fn try_return(
     cx: Ends<&Context<'_>>,
     typed: Option<&str>,
 ) -> Result<Returned, NotTried> {
-    let first = lane.direction.written();
+    let first = lane.written();
     let rule = lane.rules.iter().find(|r| r.id == *rule).ok_or(NotTried::NothingGoesBack)?;
     let fill = |end| rule.fill(end).filter(|_| lane.carries_into(rule, end)).ok_or(NotTried::NothingGoesBack);
     let (there, back) = (Ready::new(fill(first)?, cx[first]), Ready::new(fill(first.other())?, cx[first.other()]));

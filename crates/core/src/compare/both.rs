@@ -171,8 +171,8 @@ impl Comparer<'_> {
             let unknown = items[end].left_out.contains(slots[end]) || matches!(*told[end], Value::Unreadable(_));
             (!unknown).then_some(&*told[end])
         });
-        let agreed = base.and_then(|b| b.agreed(rule.filled()));
-        let mut remembered = base.and_then(|b| b.remembered(rule.filled()));
+        let agreed = base.and_then(|b| b.agreed(rule.joins));
+        let mut remembered = base.and_then(|b| b.remembered(rule.joins));
         if let Some(r) = remembered.as_mut().filter(|_| !agreed.is_some_and(|a| a.both)) {
             // What was remembered while the rule went one way says nothing of its other way: where both ends agree, that is
             // filled in silence.
@@ -235,7 +235,7 @@ impl Comparer<'_> {
             },
             Verdict::Write(into, _) => {
                 // What is there may be what somebody made of something that was sent without an answer.
-                match base.is_some_and(|b| b.is_in_doubt(rule.filled(), into, now[into])) {
+                match base.is_some_and(|b| b.is_in_doubt(rule.joins, into, now[into])) {
                     true => change(FieldReason::PerhapsThere),
                     false if into == first => change(FieldReason::Changed(into.other())),
                     false => change(FieldReason::Back(into.other())),

@@ -25,7 +25,8 @@ pub fn targets(lane: &Lane, artefact: &Artefact) -> BTreeMap<Slot, Value> {
 /// A rule of the lane, ready for many artefacts.
 pub(crate) struct ReadyRule<'a> {
     pub id: &'a RuleId,
-    joins: RuleSlot<'a>,
+    /// The slots that it joins.
+    pub joins: RuleSlot<'a>,
     /// How it fills the end that its lane writes first.
     pub ready: Ready<'a>,
     /// How it fills the other end, if it carries both ways.
@@ -54,11 +55,6 @@ impl<'a> ReadyRule<'a> {
             (Source::Computed(_), Some(back)) => Some(back.ready.fill.target.of(artefact)),
             _ => source_value(self.ready.fill, artefact, system),
         }
-    }
-
-    /// The slots that it joins.
-    pub fn filled(&self) -> RuleSlot<'a> {
-        self.joins
     }
 
     /// Of the rule with all that it reads besides the item, on both its ways.
@@ -371,7 +367,7 @@ impl<'a> Comparer<'a> {
         let left_out = self.left_out(rule, items);
         if left_out == Some(self.read()) {
             // Nothing moves. What was there when both were last in step can't be seen any more: that is told.
-            let was = base.and_then(|b| b.told(rule.filled()));
+            let was = base.and_then(|b| b.told(rule.joins));
             if was.is_some_and(|was| !was[self.read()].is_blank()) {
                 out.fields.push(unreadable(target, Ends::at(self.written, Some(&now), None), &now, self.read()));
             }
@@ -381,7 +377,7 @@ impl<'a> Comparer<'a> {
         if left_out.is_some() {
             // What nobody can see is not written over; and nothing over nothing is no difference.
             let wanted = ready.convert(from, self.cx).value;
-            let was = base.and_then(|b| b.told(rule.filled())).is_some_and(|was| !was[self.written].is_blank());
+            let was = base.and_then(|b| b.told(rule.joins)).is_some_and(|was| !was[self.written].is_blank());
             if was || wanted.is_some_and(|value| !value.is_blank()) {
                 let held = Ends::at(self.written, Some(&*now), Some(&*source));
                 out.fields.push(unreadable(target, held, &now, self.written));
@@ -446,8 +442,8 @@ impl<'a> Comparer<'a> {
         base: Option<&'b Base>,
     ) -> Since<'b> {
         let target = rule.slot();
-        let kept = base.and_then(|b| b.told(rule.filled()));
-        let agreed = base.and_then(|b| b.agreed(rule.filled()));
+        let kept = base.and_then(|b| b.told(rule.joins));
+        let agreed = base.and_then(|b| b.agreed(rule.joins));
         let same = Ends::of(|end| kept.is_some_and(|kept| kept[end] == if end == self.written { now } else { source }));
         let both_same = same.left && same.right;
         let other_rule = both_same && agreed.is_some_and(|a| !rule.is_known_as(&a.rule, self.cx));
@@ -494,7 +490,7 @@ impl<'a> Comparer<'a> {
             };
         }
         let by_itself = reason.default_decision(FirstContact::Ask, self.written).writes();
-        if by_itself && base.is_some_and(|b| b.is_in_doubt(rule.filled(), self.written, now)) {
+        if by_itself && base.is_some_and(|b| b.is_in_doubt(rule.joins, self.written, now)) {
             reason = FieldReason::PerhapsThere;
         }
         if matches!(now, Value::Unreadable(_)) {

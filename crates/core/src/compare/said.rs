@@ -109,14 +109,14 @@ impl Comparer<'_> {
         let slots = Ends::at(first, rule.slot(), &way_back.ready.fill.target);
         let held = Ends::of(|end| slots[end].of(items[end]));
         let now = Ends { left: held.left.as_ref(), right: held.right.as_ref() };
-        let was = base.and_then(|base| base.told(rule.filled()));
+        let was = base.and_then(|base| base.told(rule.joins));
         if let Some(end) = End::BOTH.into_iter().find(|end| items[*end].left_out.contains(slots[*end])) {
             if was.is_some_and(|was| !was[end].is_blank()) {
                 out.fields.push(unreadable(rule.slot(), now.map(Some), now[first], end));
             }
             return;
         }
-        let agreed = base.and_then(|base| base.agreed(rule.filled()));
+        let agreed = base.and_then(|base| base.agreed(rule.joins));
         let same_rule = agreed.is_some_and(|agreed| agreed.both && agreed.rule == rule.digest());
         if same_rule && was.is_some_and(|was| was == now) {
             return;

@@ -77,7 +77,7 @@ pub fn decision_with(change: &Change, lane: &Lane, standing: &OfLane, digests: i
         return decision;
     };
     for field in change.fields.iter().filter(|f| f.reason.is_conflict()) {
-        let Some(rule) = lane.rule_filling(lane.direction.written(), &field.field) else { continue };
+        let Some(rule) = lane.rule_filling(lane.written(), &field.field) else { continue };
         let Some(stands) = standing.get(&left.id).and_then(|of| of.get(&rule.id)) else { continue };
         let chosen = stands.chosen(field, &digests(&rule.id));
         if let Some(decided) = chosen.and_then(|choice| decision_for(field, choice.take, change.written)) {

@@ -62,7 +62,7 @@ pub fn base_after(
 ) -> Base {
     let fields = decided_fields(change, decision);
     let first_contact = lane.policies.first_contact;
-    let (first, read) = (lane.direction.written(), lane.direction.read());
+    let (first, read) = (lane.written(), lane.read());
     let mut base = Base::default();
     let blank = Value::Empty;
     for (rule, of) in lane.rules.iter().filter_map(|rule| Some((rule, RuleSlot::of(rule, first)?))) {

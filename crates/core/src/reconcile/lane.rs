@@ -185,7 +185,7 @@ impl<'a> Proving<'a> {
     fn left_out(&self, rule: &ReadyRule<'_>, met: &Met<'_>) -> Option<Option<Difference>> {
         let Ends { left, right } = met.items;
         let end = self.comparer.left_out(rule, met.items)?;
-        let was = met.base.as_ref().and_then(|b| b.told(rule.filled()));
+        let was = met.base.as_ref().and_then(|b| b.told(rule.joins));
         let held = was.map(|was| was[end]).filter(|held| !held.is_blank());
         Some(held.map(|held| Difference {
             left_key: left.key.clone(),
@@ -201,7 +201,7 @@ impl<'a> Proving<'a> {
     /// Why a field differs that could be carried and read, by what was agreed on and what became of its change.
     fn since_in_step(&self, rule: &ReadyRule<'_>, met: &Met<'_>, expected: &Value, now: &Value) -> DifferenceCause {
         let target = rule.slot();
-        let same = match (met.untouched, met.base.as_ref().and_then(|b| b.told(rule.filled()))) {
+        let same = match (met.untouched, met.base.as_ref().and_then(|b| b.told(rule.joins))) {
             (true, _) => Some(Ends { left: true, right: true }),
             (false, None) => None,
             (false, Some(was)) => {
@@ -209,7 +209,7 @@ impl<'a> Proving<'a> {
                 Some(Ends::at(written, now == was[written], met.sources.get(target) == Some(was[read])))
             }
         };
-        let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.filled()));
+        let agreed = met.pair.agreed.as_ref().and_then(|a| a.of(rule.joins));
         let same_rule = agreed.is_some_and(|a| rule.is_known_as(&a.rule, self.comparer.cx));
         Case { target, expected, written: self.comparer.written, same, agreed, same_rule, fate: met.fate }.cause()
     }

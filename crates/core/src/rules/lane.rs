@@ -49,7 +49,7 @@ pub struct Lane {
 impl Lane {
     /// The kind of the items that it writes at an end, if it writes there: what it transfers, or links to what was made of them.
     pub fn writes(&self, end: End) -> Option<Kind> {
-        let links_back = end == self.direction.read() && self.policies.link_back;
+        let links_back = end == self.read() && self.policies.link_back;
         (self.direction.writes(end) || links_back).then_some(self.kind_at(end))
     }
 
@@ -82,7 +82,7 @@ impl Lane {
 
     /// How its rules fill the end that it writes, in their order, with the id of each.
     pub fn filling(&self) -> impl Iterator<Item = (&RuleId, &Fill)> {
-        let written = self.direction.written();
+        let written = self.written();
         self.rules.iter().filter_map(move |rule| Some((&rule.id, rule.fill(written)?)))
     }
 

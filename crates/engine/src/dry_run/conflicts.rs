@@ -84,7 +84,7 @@ impl Conflicts {
         }
         let mut out = Vec::new();
         for field in change.fields.iter().filter(|f| f.reason.is_conflict()) {
-            let Some(rule) = lane.rule_filling(lane.direction.written(), &field.field) else { continue };
+            let Some(rule) = lane.rule_filling(lane.written(), &field.field) else { continue };
             let stands = self.standing(&lane.id).get(&left.id).and_then(|of| of.get(&rule.id));
             let digest = digest(digests, &rule.id);
             let lost = stands.is_some_and(|stands| stands.choice_cannot_be_done(field, &digest, change.written));

@@ -28,7 +28,7 @@ impl RouteEnds {
     /// What the rules of a lane look at on their way into the end that it writes, or writes first; none if one of the ends
     /// lacks the kind.
     pub fn context<'a>(&'a self, lane: &Lane, places: &'a Places) -> Option<Context<'a>> {
-        self.context_into(lane.direction.written(), lane, places)
+        self.context_into(lane.written(), lane, places)
     }
 
     /// What the rules of a lane look at on their way into an end; none if one of the ends lacks the kind.

@@ -58,7 +58,7 @@ pub(crate) struct Ways<'a> {
 impl<'a> Ways<'a> {
     /// None if one of the ends lacks the kind.
     pub fn of(both: &'a BothEnds, lane: &Lane, places: &'a Ends<Places>) -> Option<Ways<'a>> {
-        let first = lane.direction.written();
+        let first = lane.written();
         let carries_back = lane.direction == Direction::Both;
         Some(Ways {
             into_first: both.ends.context_into(first, lane, &places[first])?,

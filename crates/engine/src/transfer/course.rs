@@ -254,7 +254,7 @@ impl<'a> Course<'a> {
 
     /// Whether it writes the end that its lane does not write first.
     pub fn is_back(&self) -> bool {
-        self.change.written != self.lane.direction.written()
+        self.change.written != self.lane.written()
     }
 
     fn seconds(&self) -> i64 {
@@ -422,7 +422,7 @@ fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Note
         }
         if let (FieldReason::TakenOff(_), Outcome::TakenOff(_)) = (f.reason, change.outcome) {
             for end in End::BOTH {
-                let stays = f.written_into(end, lane.direction.written()).map(|(_, stays, _)| said_in(stays));
+                let stays = f.written_into(end, lane.written()).map(|(_, stays, _)| said_in(stays));
                 let slot = f.field.to_string();
                 out.let_be.extend(stays.into_iter().flatten().map(|(id, _)| LetBe { slot: slot.clone(), end, id }));
             }
@@ -436,7 +436,7 @@ fn decided<'c>(change: &'c Change, decision: &Decision, lane: &Lane, stage: Note
 
 /// What was to be added at an end, taken to be there.
 fn perhaps_accepted(f: &FieldChange, end: End, lane: &Lane) -> impl Iterator<Item = Accepted> {
-    let to_add = f.written_into(end, lane.direction.written()).map(|(_, to_add, _)| said_in(to_add));
+    let to_add = f.written_into(end, lane.written()).map(|(_, to_add, _)| said_in(to_add));
     // What a piece says is told by what stands where it comes from, before any conversion.
     let source: HashMap<String, String> = f.held(end.other()).into_iter().flat_map(said_in).collect();
     let one = move |(piece, words): (String, String)| Accepted {

@@ -19,8 +19,7 @@ pub fn settled(change: &Change, decision: &Decision, lane: &Lane) -> Result<Vec<
     let mut out = Vec::new();
     for field in decided_fields(change, decision).iter().filter(|f| f.reason.is_conflict()) {
         let decided = decision.field(field, lane.policies.first_contact, change.written);
-        let (Some(rule), Some(take)) =
-            (lane.rule_filling(lane.direction.written(), &field.field), take_of(field, decided))
+        let (Some(rule), Some(take)) = (lane.rule_filling(lane.written(), &field.field), take_of(field, decided))
         else {
             continue;
         };

@@ -53,13 +53,13 @@ impl Called {
 
     /// The end that a lane writes first; of one that is gone, the right.
     pub fn first(&self, route: Uuid, lane: &str) -> End {
-        self.lane(route, lane).map_or(End::Right, |lane| lane.direction.written())
+        self.lane(route, lane).map_or(End::Right, |lane| lane.written())
     }
 
     /// What the slot that a lane fills first is called there.
     pub fn field(&self, route: Uuid, lane: &str, slot: &str) -> String {
         let Some((lane, names)) = self.lane(route, lane).zip(self.names(route)) else { return slot.to_owned() };
-        let first = lane.direction.written();
+        let first = lane.written();
         field_name(slot, names[first].catalogue.kind(lane.kind_at(first)))
     }
 }

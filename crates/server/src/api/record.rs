@@ -139,7 +139,7 @@ fn shown(line: RecordLine, called: &Called, values: &HashMap<Vec<u8>, Value>) ->
     let what: RecordedWhat = serde_json::from_value(line.what.into())?;
     let lane = called.lane(line.route_id, &line.lane);
     let names = called.names(line.route_id);
-    let at = end.or(lane.map(|lane| lane.direction.written())).unwrap_or(End::Right);
+    let at = end.or(lane.map(|lane| lane.written())).unwrap_or(End::Right);
     let slot = line.slot.unwrap_or_default();
     let kind = lane.map(|lane| lane.kind_at(at));
     let field_name = match (what, names, kind) {

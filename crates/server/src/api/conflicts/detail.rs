@@ -140,7 +140,7 @@ impl Shown<'_> {
 
     fn chosen(&self, generation: &Generation) -> Option<Chosen> {
         let choice = generation.choice.as_ref()?;
-        let first = self.lane.direction.written();
+        let first = self.lane.written();
         Some(Chosen {
             take: choice.take,
             merged: choice.merged.as_ref().map(|value| self.alone(first, value)),
@@ -150,7 +150,7 @@ impl Shown<'_> {
     }
 
     fn choice(&self, take: Take, generation: &Generation) -> ChoiceDetail {
-        let first = self.lane.direction.written();
+        let first = self.lane.written();
         let field = &generation.field;
         let into = hovrel_core::conflict::decision_for(field, take, first);
         let mut out = ChoiceDetail { take, left: None, right: None, losses: Vec::new() };
@@ -169,7 +169,7 @@ impl Shown<'_> {
     }
 
     fn proposal(&self, generation: &Generation) -> Option<ProposalDetail> {
-        let first = self.lane.direction.written();
+        let first = self.lane.written();
         let proposal = generation.proposal(first)?;
         let whole = proposal.with(&vec![hovrel_core::conflict::Pick::Left; proposal.clashes()]);
         let text = match whole {
@@ -203,7 +203,7 @@ pub async fn one(State(app): State<App>, Path(id): Path<Uuid>) -> Result<Json<Co
     let bare = Lane::of_kind(kind_of(&row.kind)?, Vec::new());
     let lane = called.lane(row.route_id, &row.lane).unwrap_or(&bare);
     let rule = lane.rules.iter().find(|r| r.id.as_str() == row.rule);
-    let first = lane.direction.written();
+    let first = lane.written();
     let source = rule.and_then(|r| r.fill(first)).and_then(|fill| fill.source.field());
     let mut slots = Ends::of(|_| source);
     slots[first] = Some(row.slot.as_str());
